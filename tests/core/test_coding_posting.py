@@ -1,0 +1,130 @@
+from datetime import date
+from decimal import Decimal
+from unittest import TestCase
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.core.builders import eur
+from wainwright.core.coding import Code, CodeBook, Coding, check_coding
+from wainwright.core.money import Money, total
+from wainwright.core.posting import (
+    Accounts, Entry, Journal, PostLine, Unbalanced, advance_journal, claim_journal, payment_journal,
+)
+from wainwright.core.settlement import ClaimSums, settle
+from wainwright.core.splits import SplitError, SplitPart, split, split_by_amount
+
+D = Decimal
+DAY = date(2026, 10, 14)
+A, B = Coding("6420", "3120", "P-0417", "field"), Coding("6420", "3140")
+BOOKS = Accounts("2320", "1530", "2310", "1480", "1520", "1410", "1100")
+CODES = CodeBook.of("ltd", [
+    Code("ltd", "account", "6420", "Meals"), Code("ltd", "cost_centre", "3120", "Field work"),
+    Code("ltd", "cost_centre", "3140", "Boats"),
+    Code("ltd", "project", "P-0417", "Northern gauges", asks_for=("task",)),
+    Code("ltd", "project", "P-0500", "Sponsored", asks_for=("task", "fund")),
+    Code("ltd", "project", "P-0300", "Old harbour", open_until=date(2026, 9, 30), asks_for=("task",)),
+    Code("ltd", "task", "field", "Field"), Code("ltd", "task", "lab", "Lab", parent="P-0500"),
+    Code("ltd", "fund", "F1", "Coast fund"), Code("norge", "cost_centre", "9000", "Norge"),
+])  # fmt: skip
+
+
+class CodingTest(TestCase):
+    def test_checked_at_once(self):
+        for coding, wanted in [
+            (A, []), (B, []),
+            (Coding("6420"), ["missing cost_centre"]),
+            (Coding("6420", "3120", "P-0417"), ["missing task"]),
+            (Coding("6420", "3120", "P-0500", "lab"), ["missing fund"]),
+            (Coding("6420", "3120", "P-0500", "lab", "F1"), []),
+            (Coding("6420", "3120", "P-0417", "lab"), ["stray task"]),
+            (Coding("6420", "3120", "P-0300", "field"), ["closed project"]),
+            (Coding("6420", "3120", "", "field"), ["not_asked task"]),
+            (Coding("6420", "3120", "P-0417", "field", "F1"), ["not_asked fund"]),
+            (Coding("6420", "9000"), ["foreign cost_centre"]),
+            (Coding("9999", "3120"), ["unknown account"]),
+        ]:
+            with self.subTest(coding=str(coding)):
+                faults = [f"{fault.code} {fault.dimension}" for fault in check_coding(coding, CODES, DAY)]
+                self.assertEqual(faults, wanted)
+
+
+class SplitTest(TestCase):
+    def test_net_and_tax_each_shared_out(self):
+        lines = split(eur("81.60"), eur("20.40"), [SplitPart(A, D(60)), SplitPart(B, D(40))])
+        self.assertEqual([(x.net, x.tax) for x in lines], [(eur("48.96"), eur("12.24")), (eur("32.64"), eur("8.16"))])
+
+    def test_shares_must_add_up(self):
+        for shares in ([], ["60", "30"], ["100.00001", "-0.00001"], ["0", "100"], ["33.33333", "66.66667"]):
+            with self.subTest(shares), self.assertRaises(SplitError):
+                split(eur("10"), eur("0"), [SplitPart(A, D(share)) for share in shares])
+
+    def test_by_amount(self):
+        lines = split_by_amount(eur("81.60"), eur("20.40"), [(A, eur("2.00")), (B, eur("100.00"))])
+        self.assertEqual([x.gross for x in lines], [eur("2.00"), eur("100.00")])
+        with self.assertRaisesRegex(SplitError, "2.00 is left to place"):
+            split_by_amount(eur("81.60"), eur("20.40"), [(A, eur("100.00"))])
+
+    @given(st.integers(-10**8, 10**8), st.integers(0, 10**6), st.lists(st.integers(1, 10**6), min_size=1, max_size=8))
+    def test_every_total_is_exact(self, net, tax, cuts):
+        whole = sum(cuts)
+        shares = [(D(100) * cut / whole).quantize(D("0.0001")) for cut in cuts]
+        shares[-1] += D(100) - sum(shares)
+        if any(share <= 0 for share in shares):
+            return
+        lines = split(Money.from_minor(net, "EUR"), Money.from_minor(tax, "EUR"), [SplitPart(A, s) for s in shares])
+        self.assertEqual(total((x.net for x in lines), "EUR").minor, net)
+        self.assertEqual(total((x.tax for x in lines), "EUR").minor, tax)
+
+
+def claim(lines, own="0", allowance="0", miles="0", firm="0", personal="0", advance="0"):
+    sums = ClaimSums(*(eur(v) for v in (own, allowance, miles, firm, personal, advance)))
+    return claim_journal("claim:1", lines, settle(sums), BOOKS)
+
+
+class PostingTest(TestCase):
+    def test_the_dinner_over_two_cost_centres(self):
+        parts = split(eur("81.60"), eur("20.40"), [SplitPart(A, D(60)), SplitPart(B, D(40))])
+        got = claim([PostLine("Dinner", x.coding, x.net, x.tax, "self") for x in parts], own="102.00")
+        rows = [(e.coding.account, e.coding.cost_centre, str(e.debit), str(e.credit)) for e in got.entries]
+        self.assertEqual(rows, [
+            ("6420", "3120", "48.96", "0.00"), ("1410", "3120", "12.24", "0.00"),
+            ("6420", "3140", "32.64", "0.00"), ("1410", "3140", "8.16", "0.00"), ("2320", "", "0.00", "102.00"),
+        ])  # fmt: skip
+
+    def test_cards_central_personal_and_advance(self):
+        got = claim(
+            [PostLine("Ferry", A, eur("88.20"), eur(0), "firm"), PostLine("Flight", A, eur("408"), eur(0), "central"),
+             PostLine("Cinema", A, eur("16"), eur(0), "firm", personal=True), PostLine("Taxi", A, eur("300"), eur(0), "self")],
+            own="300", firm="496.20", personal="16", advance="120",
+        )  # fmt: skip
+        self.assertEqual(got.balance("2310"), eur("-104.20"))
+        self.assertEqual(got.balance("1480"), eur("-408"))
+        self.assertEqual((got.balance("1520"), got.balance("2320"), got.balance("1530")), (eur(-120), eur(-164), eur(0)))
+
+    def test_payment_advance_and_reversal(self):
+        paid = payment_journal("pay:1", eur("164"), BOOKS, "Claim C-1")
+        self.assertEqual((paid.balance("2320"), paid.balance("1100")), (eur(164), eur(-164)))
+        self.assertEqual(advance_journal("adv:1", eur(120), BOOKS, "Advance").balance("1520"), eur(120))
+        back = paid.reversed("pay:1:reversal")
+        self.assertEqual(back.balance("2320") + paid.balance("2320"), eur(0))
+
+    def test_what_does_not_balance_cannot_be_made(self):
+        with self.assertRaises(Unbalanced):
+            Journal("x", "EUR", (Entry(A, eur(1), eur(0), ""),))
+
+    @given(st.lists(st.tuples(st.integers(-10**6, 10**6), st.integers(0, 10**5), st.sampled_from(["self", "firm", "central"]),
+                              st.booleans()), max_size=15), st.integers(0, 10**6))  # fmt: skip
+    def test_journals_balance_and_owe_what_the_claim_comes_to(self, rows, advance):
+        cent = lambda n: Money.from_minor(n, "EUR")  # noqa: E731
+        lines = [PostLine(f"line {n}", A, cent(net), cent(tax), by, personal) for n, (net, tax, by, personal) in enumerate(rows)]
+
+        def add(by, personal):
+            return total((x.net + x.tax for x in lines if x.paid_by == by and x.personal == personal), "EUR")
+
+        sums = ClaimSums(add("self", False), cent(0), cent(0), cent(0), add("firm", True) + add("central", True), cent(advance))
+        settlement = settle(sums)
+        got = claim_journal("claim:1", lines, settlement, BOOKS)
+        self.assertEqual(got.debits, got.credits)
+        self.assertTrue(all(e.debit.minor >= 0 and e.credit.minor >= 0 for e in got.entries))
+        self.assertEqual(-got.balance("2320") - got.balance("1530"), settlement.due)

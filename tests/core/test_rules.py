@@ -1,0 +1,117 @@
+"""Every kind of rule: what must be found and what must not, as rows; and the engine around them."""
+
+from dataclasses import replace
+from datetime import timedelta
+from decimal import Decimal
+from unittest import TestCase
+
+from tests.core.builders import FLORO, FRI, MON, THREE_QUARTERS, THU, TUE, WED, eur, table_rate
+from wainwright.core.allowance import allowed_night
+from wainwright.core.journey import Night
+from wainwright.core.rules import Item, Level, Setting, Subject, kinds, run
+from wainwright.core.rules.base import REGISTRY, Kind, kind
+from wainwright.core.rules.facts import Known
+
+TAXI = Item("expense:1", "Taxi, pier", "taxi", WED, eur("19.60"), merchant="Pier taxi")
+PLAN = Subject("trip:1", "plan", MON - timedelta(days=30), "EUR", starts=MON, ends=FRI)
+CLAIM = Subject("claim:1", "claim", FRI + timedelta(days=7), "EUR", starts=MON, ends=FRI, names={"taxi": "Taxi"})
+
+
+def with_items(*items, **more):
+    return replace(CLAIM, items=items, **more)
+
+
+def nights(cost):
+    rates = [table_rate("Florø", "52.00", ceiling="130.00")]
+    return tuple(allowed_night(Night(d, FLORO, "Florø Rooms"), eur(cost), THREE_QUARTERS, rates) for d in (WED, THU))
+
+
+# kind, parameters, subject that must be found, words in the sentence, subject that must pass
+ROWS = [
+    ("limit", {"limit": "15.00"}, with_items(TAXI), "4.60 over the 15.00 limit for Taxi", with_items(replace(TAXI, amount=eur(15)))),
+    ("limit", {"limit": "40.00", "by": "head"}, with_items(replace(TAXI, amount=eur("160.01"), heads=4)), "0.01 over 4 × 40.00",
+     with_items(replace(TAXI, amount=eur("160.00"), heads=4))),
+    ("limit", {"limit": "30.00", "by": "day"}, with_items(TAXI, replace(TAXI, key="expense:2")), "9.20 over the 30.00 a day",
+     with_items(TAXI, replace(TAXI, key="expense:2", day=THU))),
+    ("missing_evidence", {"over": "10.00"}, with_items(TAXI), "has no receipt", with_items(replace(TAXI, has_receipt=True))),
+    ("required_field", {"field": "guests", "word": "who was there"}, with_items(TAXI), "does not say who was there",
+     with_items(replace(TAXI, filled=frozenset({"guests"})))),
+    ("age", {"days": "60"}, with_items(replace(TAXI, day=MON - timedelta(days=90))), "days old", with_items(TAXI)),
+    ("over_ceiling", {}, replace(CLAIM, nights=nights("158.00")), "Florø Rooms is 28.00 a night over the 130.00 ceiling for Florø, two nights".replace("two", "2"),
+     replace(CLAIM, nights=nights("130.00"))),
+    ("duplicate", {}, with_items(TAXI, known=(Known("expense:9", "Taxi", "claim C-0001", "pier TAXI", WED, eur("19.60")),)),
+     "looks the same as Taxi on claim C-0001", with_items(TAXI, replace(TAXI, key="expense:2", day=THU))),
+    ("night_twice", {}, with_items(replace(TAXI, nights=(TUE, WED)), replace(TAXI, key="expense:2", label="Hotel", nights=(WED,))),
+     "The night of Wed 14 Oct is in Taxi, pier and again in Hotel", with_items(replace(TAXI, nights=(TUE, WED)))),
+    ("own_money", {"over": "15.00"}, with_items(TAXI), "was paid with own money", with_items(replace(TAXI, paid_by="firm"))),
+    ("not_cheapest", {"tolerance": "20.00"}, with_items(replace(TAXI, amount=eur(224), cheapest=eur(186))), "38.00 dearer than 186.00",
+     with_items(replace(TAXI, amount=eur(204), cheapest=eur(186)))),
+    ("evidence_differs", {}, with_items(replace(TAXI, shows=eur("9.60"))), "its evidence shows 9.60: 10.00 less", with_items(replace(TAXI, shows=eur("19.60")))),
+    ("trip_not_authorised", {}, replace(CLAIM, trip_state="Planning"), "stands at Planning", replace(CLAIM, trip_state="Back")),
+    ("over_plan", {"percent": "10"}, with_items(TAXI, planned_total=eur(10)), "9.60 over the 10.00 that was authorised", with_items(TAXI, planned_total=eur(18))),
+    ("off_trip", {"days": "1"}, with_items(replace(TAXI, day=FRI + timedelta(days=3))), "3 days after the trip", with_items(replace(TAXI, day=FRI + timedelta(days=1)))),
+    ("paper_missing", {"paper": "agenda"}, PLAN, "The agenda is missing", replace(PLAN, papers=frozenset({"agenda"}))),
+    ("rate_off", {"percent": "3"}, with_items(replace(TAXI, claimed_rate=Decimal(11), table_rate=Decimal("11.635"))), "5.5 % off",
+     with_items(replace(TAXI, claimed_rate=Decimal("11.6"), table_rate=Decimal("11.635")))),
+    ("tax_odd", {}, with_items(replace(TAXI, tax_odd=True)), "the tax typed", with_items(TAXI)),
+    ("card_expiring", {}, replace(PLAN, card_expires=THU), "expires on 15 Oct 2026", replace(PLAN, card_expires=FRI)),
+    ("advances_out", {"most": "1"}, replace(PLAN, advances_out=2), "2 advances are out", replace(PLAN, advances_out=1)),
+    ("due_soon", {}, replace(CLAIM, due=FRI + timedelta(days=21)), "due by 6 November", CLAIM),
+    ("booked_late", {"days": "14"}, replace(PLAN, today=MON - timedelta(days=3)), "starts in 3 days", PLAN),
+]  # fmt: skip
+
+
+def setting(kind_code, params=None, **more):
+    return Setting("r1", kind_code, more.pop("level", Level.EXPLAIN), "The firm's sentence.", params or {}, **more)
+
+
+class KindsTest(TestCase):
+    def test_every_kind_finds_and_passes(self):
+        for code, params, bad, words, good in ROWS:
+            with self.subTest(code, params=params):
+                found = run(bad, [setting(code, params)])
+                self.assertEqual(len(found), 1)
+                self.assertIn(words, found[0].text)
+                self.assertTrue(found[0].cure.label)
+                self.assertEqual(run(good, [setting(code, params)]), [])
+
+    def test_every_kind_has_a_row_and_nothing_is_found_on_nothing(self):
+        self.assertEqual(set(kinds()), {row[0] for row in ROWS})
+        for code, params, *_ in ROWS:
+            with self.subTest(code):
+                run(replace(CLAIM, items=()), [setting(code, params)])
+
+    def test_every_parameter_is_declared(self):
+        for code, params, *_ in ROWS:
+            self.assertLessEqual(set(params), set(kinds()[code].params))
+
+
+class EngineTest(TestCase):
+    def test_identity_survives_a_new_run_and_goes_with_its_cause(self):
+        rule = setting("limit", {"limit": "15.00"})
+        first = run(with_items(TAXI), [rule])[0].identity
+        dearer = run(with_items(replace(TAXI, amount=eur(90))), [rule])[0].identity
+        self.assertEqual(first, dearer)
+        self.assertEqual(run(with_items(replace(TAXI, amount=eur(1))), [rule]), [])
+
+    def test_gravest_first_and_only_what_is_meant(self):
+        rules = [setting("limit", {"limit": "1.00"}, level=Level.NOTE), replace(setting("missing_evidence", {"over": "0"}, level=Level.STOP), code="r2")]
+        self.assertEqual([f.level for f in run(with_items(TAXI), rules)], [Level.STOP, Level.NOTE])
+        for narrower in (
+            {"categories": frozenset({"meals"})}, {"subjects": frozenset({"plan"})}, {"groups": frozenset({"board"})},
+            {"since": FRI + timedelta(days=30)}, {"until": MON},
+        ):
+            with self.subTest(narrower):
+                self.assertEqual(run(with_items(TAXI), [setting("limit", {"limit": "1.00"}, **narrower)]), [])
+
+    def test_two_kinds_of_one_code_are_refused(self):
+        with self.assertRaises(ValueError):
+            @kind
+            class Again(Kind):
+                code = "limit"
+                title = "again"
+        self.assertIn("limit", REGISTRY)
+
+    def test_an_unknown_kind_is_an_error(self):
+        with self.assertRaises(KeyError):
+            run(CLAIM, [setting("no such kind")])

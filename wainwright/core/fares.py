@@ -1,0 +1,75 @@
+"""The yardstick: which of the ways on offer is the cheapest that fits."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from wainwright.core.money import Money
+
+WINDOW = timedelta(minutes=90)
+LONGER = timedelta(hours=2)
+CABINS = ("economy", "premium", "business")
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """One way on offer, with aware times."""
+
+    key: str
+    price: Money
+    leaves: datetime
+    arrives: datetime
+    stops: int
+    cabin: str = "economy"
+    contracted: bool = False
+
+    @property
+    def lasts(self) -> timedelta:
+        """Time on the way."""
+        return self.arrives - self.leaves
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """The window asked for: to leave in, or to arrive in; nothing asked fits anything near the choice."""
+
+    leave_from: datetime | None = None
+    leave_until: datetime | None = None
+    arrive_until: datetime | None = None
+
+
+def fits(way: Way, choice: Way, asked: Asked, cabin: str) -> bool:
+    """Say whether ``way`` is a fair comparison with ``choice``.
+
+    Within the window asked or within 90 minutes of the choice; at most one stop more; at most two
+    hours longer; no cabin above what the rules allow.
+    """
+    near = abs(way.leaves - choice.leaves) <= WINDOW or abs(way.arrives - choice.arrives) <= WINDOW
+    windows = (
+        (asked.leave_from is None or way.leaves >= asked.leave_from)
+        and (asked.leave_until is None or way.leaves <= asked.leave_until)
+        and (asked.arrive_until is None or way.arrives <= asked.arrive_until)
+    )
+    named = any((asked.leave_from, asked.leave_until, asked.arrive_until))
+    in_time = near or (named and windows)
+    return (
+        in_time
+        and way.stops <= choice.stops + 1
+        and way.lasts <= choice.lasts + LONGER
+        and CABINS.index(way.cabin) <= CABINS.index(cabin)
+    )
+
+
+def yardstick(choice: Way, ways: Sequence[Way], asked: Asked, cabin: str = "economy") -> Way:
+    """Return the cheapest way that fits ``choice``; a contracted fare that fits goes before the rest."""
+    fitting = [way for way in ways if fits(way, choice, asked, cabin)] or [choice]
+    contracted = [way for way in fitting if way.contracted]
+    return min(contracted or fitting, key=lambda way: (way.price.amount, way.leaves))
+
+
+def alternatives(choice: Way, ways: Sequence[Way], asked: Asked, cabin: str = "economy") -> list[Way]:
+    """Return up to three cheaper ways that fit, as evidence, the cheapest first."""
+    cheaper = [way for way in ways if way.price < choice.price and fits(way, choice, asked, cabin)]
+    return sorted(cheaper, key=lambda way: way.price.amount)[:3]

@@ -1,0 +1,96 @@
+"""Foreign money: which rate is trusted, and what an amount is worth at home."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from wainwright.core.money import Money
+from wainwright.core.workings import Step, Workings, day_text
+
+STALE_AFTER_DAYS = 7
+TOLERATED_SHARE = Decimal("0.03")
+
+
+class NoRate(LookupError):
+    """The table has no rate for a currency on or before the day."""
+
+
+@dataclass(frozen=True, slots=True)
+class RateTable:
+    """Units of each currency for one unit of ``base``, by the day of publication."""
+
+    base: str
+    days: Mapping[date, Mapping[str, Decimal]]
+    source: str
+
+    def against_base(self, currency: str, on: date) -> tuple[Decimal, date]:
+        """Return the last published rate on or before ``on``, and its day. Raises ``NoRate``."""
+        if currency == self.base:
+            return Decimal(1), on
+        known = [day for day, rates in self.days.items() if day <= on and currency in rates]
+        if not known:
+            raise NoRate(f"no rate for {currency} on or before {on:%d %b %Y}")
+        day = max(known)
+        return self.days[day][currency], day
+
+
+@dataclass(frozen=True, slots=True)
+class Converted:
+    """Both amounts, the rate between them, its date and where it came from."""
+
+    original: Money
+    home: Money
+    rate: Decimal
+    rate_day: date
+    source: str
+    stale: bool
+    workings: Workings
+
+
+def convert(
+    amount: Money,
+    home: str,
+    on: date,
+    table: RateTable,
+    charged: Money | None = None,
+    receipt_rate: Decimal | None = None,
+) -> Converted:
+    """Work out ``amount`` in ``home`` currency, in the order of trust.
+
+    ``charged`` is what the card was charged in its own (home) currency; ``receipt_rate`` is units
+    of the foreign currency for one unit of ``home`` on a receipt for a cash exchange; else the
+    table's rate of the day, crossing through its base. Raises ``NoRate``.
+    """
+    title = f"{amount} {amount.currency} in {home}"
+    if amount.currency == home:
+        return Converted(amount, amount, Decimal(1), on, "same currency", False, Workings(title))
+    if charged is not None and charged.currency == home and charged.amount:
+        rate = abs(amount.amount / charged.amount)
+        step = Step("What the card was charged", str(charged), "card statement")
+        return Converted(amount, charged, rate, on, "card charge", False, Workings(title, (step,)))
+    if receipt_rate is not None:
+        worth = Money.rounded(amount.amount / receipt_rate, home)
+        step = Step(f"{amount} ÷ {receipt_rate}", str(worth), "rate on the exchange receipt")
+        return Converted(amount, worth, receipt_rate, on, "exchange receipt", False, Workings(title, (step,)))
+    foreign, foreign_day = table.against_base(amount.currency, on)
+    own, own_day = table.against_base(home, on)
+    rate, day = foreign / own, min(foreign_day, own_day)
+    worth = Money.rounded(amount.amount / rate, home)
+    step = Step(
+        f"{amount} {amount.currency} ÷ {rate:.4f}, rate of {day_text(day, year=True)}", str(worth), table.source
+    )
+    stale = (on - day).days > STALE_AFTER_DAYS
+    return Converted(amount, worth, rate, day, table.source, stale, Workings(title, (step,)))
+
+
+def share_off(claimed: Decimal, table_rate: Decimal) -> Decimal:
+    """Return by what share a claimed rate is off the table's (0.05 is five per cent)."""
+    return abs(claimed - table_rate) / table_rate
+
+
+def latest(days: Sequence[date], on: date) -> date | None:
+    """Return the last day on or before ``on``, or nothing."""
+    return max((day for day in days if day <= on), default=None)

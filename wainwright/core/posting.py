@@ -1,0 +1,150 @@
+"""Posting: the journal of a claim, of its payment, and of an advance. Every journal balances."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from wainwright.core.coding import Coding
+from wainwright.core.money import Money, total
+from wainwright.core.settlement import Settlement
+
+
+class Unbalanced(ValueError):
+    """Debits and credits differ."""
+
+
+@dataclass(frozen=True, slots=True)
+class Accounts:
+    """The firm's accounts that a claim posts to."""
+
+    owed_to_staff: str
+    owed_by_staff: str
+    card_clearing: str
+    prepaid_travel: str
+    advances: str
+    input_tax: str
+    bank: str
+
+
+@dataclass(frozen=True, slots=True)
+class PostLine:
+    """One cost line to post: net and recoverable tax on a coding (with its account), and who paid."""
+
+    label: str
+    coding: Coding
+    net: Money
+    tax: Money
+    paid_by: Literal["self", "firm", "central"]
+    personal: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One line of a journal: either a debit or a credit, never below zero."""
+
+    coding: Coding
+    debit: Money
+    credit: Money
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Journal:
+    """Entries that balance, under a key that can be entered only once."""
+
+    key: str
+    currency: str
+    entries: tuple[Entry, ...]
+
+    def __post_init__(self) -> None:
+        if self.debits != self.credits:
+            raise Unbalanced(f"{self.key}: debits {self.debits} and credits {self.credits}")
+
+    @property
+    def debits(self) -> Money:
+        """The sum of all debits."""
+        return total((entry.debit for entry in self.entries), self.currency)
+
+    @property
+    def credits(self) -> Money:
+        """The sum of all credits."""
+        return total((entry.credit for entry in self.entries), self.currency)
+
+    def balance(self, account: str) -> Money:
+        """Debits less credits of one account."""
+        return total((e.debit - e.credit for e in self.entries if e.coding.account == account), self.currency)
+
+    def reversed(self, key: str) -> Journal:
+        """The journal that undoes this one."""
+        swapped = tuple(Entry(e.coding, e.credit, e.debit, f"Reversal: {e.text}") for e in self.entries)
+        return Journal(key, self.currency, swapped)
+
+
+def _entry(coding: Coding, amount: Money, text: str, debit: bool) -> Entry | None:
+    """One entry for a signed amount: what is below zero changes sides."""
+    if not amount:
+        return None
+    nothing = Money.zero(amount.currency)
+    on_debit = debit == (amount > nothing)
+    size = max(amount, -amount)
+    return Entry(coding, size if on_debit else nothing, nothing if on_debit else size, text)
+
+
+def _collect(entries: Iterable[Entry | None]) -> tuple[Entry, ...]:
+    return tuple(entry for entry in entries if entry is not None)
+
+
+def claim_journal(key: str, lines: Sequence[PostLine], settlement: Settlement, accounts: Accounts) -> Journal:
+    """Build the journal of a claim from its lines; allowance and mileage are lines of ``paid_by`` "self".
+
+    Debits: cost with the net, input tax with the recoverable tax, personal cost on the firm's card
+    as owed by staff. Credits: owed to staff, card clearing, prepaid travel. The advance is cleared,
+    and what staff owe is set off against what they are owed as far as that goes; so owed to staff
+    less owed by staff is exactly what the settlement says is due. Raises ``Unbalanced``.
+    """
+    currency = settlement.due.currency
+    credit_to = {"self": accounts.owed_to_staff, "firm": accounts.card_clearing, "central": accounts.prepaid_travel}
+    entries: list[Entry | None] = []
+    credits: dict[str, Money] = {}
+    for line in lines:
+        gross = line.net + line.tax
+        if line.personal:
+            if line.paid_by == "self":
+                continue
+            entries.append(_entry(Coding(accounts.owed_by_staff), gross, f"Personal: {line.label}", True))
+        else:
+            entries.append(_entry(line.coding, line.net, line.label, True))
+            tax_coding = line.coding.with_account(accounts.input_tax)
+            entries.append(_entry(tax_coding, line.tax, f"Tax: {line.label}", True))
+        account = credit_to[line.paid_by]
+        credits[account] = credits.get(account, Money.zero(currency)) + gross
+    names = {
+        accounts.owed_to_staff: "Owed to staff", accounts.card_clearing: "Card clearing",
+        accounts.prepaid_travel: "Billed centrally",
+    }  # fmt: skip
+    entries += [_entry(Coding(account), amount, names[account], False) for account, amount in credits.items()]
+    sums = settlement.sums
+    entries.append(_entry(Coding(accounts.owed_to_staff), sums.advance, "Advance cleared", True))
+    entries.append(_entry(Coding(accounts.advances), sums.advance, "Advance cleared", False))
+    owed = sums.own_money + sums.allowance + sums.mileage - sums.advance
+    set_off = max(Money.zero(currency), min(sums.personal_on_firm_card, owed))
+    entries.append(_entry(Coding(accounts.owed_to_staff), set_off, "Personal cost set off", True))
+    entries.append(_entry(Coding(accounts.owed_by_staff), set_off, "Personal cost set off", False))
+    return Journal(key, currency, _collect(entries))
+
+
+def payment_journal(key: str, amount: Money, accounts: Accounts, text: str) -> Journal:
+    """Build the journal of a payment to staff: debit owed to staff, credit the bank."""
+    return _two_lines(key, accounts.owed_to_staff, accounts.bank, amount, text)
+
+
+def advance_journal(key: str, amount: Money, accounts: Accounts, text: str) -> Journal:
+    """Build the journal of an advance paid out: debit advances, credit the bank."""
+    return _two_lines(key, accounts.advances, accounts.bank, amount, text)
+
+
+def _two_lines(key: str, debit: str, credit: str, amount: Money, text: str) -> Journal:
+    entries = (_entry(Coding(debit), amount, text, True), _entry(Coding(credit), amount, text, False))
+    return Journal(key, amount.currency, _collect(entries))

@@ -1,0 +1,165 @@
+"""The route: who must sign, in which order, and why."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from wainwright.core.money import Money
+
+
+@dataclass(frozen=True, slots=True)
+class Signer:
+    """A person as the route sees them.
+
+    ``limit`` is the limit of authority (``None``: no limit). ``cover`` decides while they are
+    away; it is empty when they are not. ``signs_own`` is the privilege to sign one's own claim.
+    """
+
+    key: str
+    name: str
+    manager: str = ""
+    limit: Money | None = None
+    cover: str = ""
+    signs_own: bool = False
+    active: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Owned:
+    """A coding part that has an owner, from a threshold on."""
+
+    dimension: str
+    code: str
+    name: str
+    owner: str
+    threshold: Money
+
+
+@dataclass(frozen=True, slots=True)
+class RouteStep:
+    """One sign-off. Steps of the same ``order`` sign side by side. ``covers`` names whom they stand in for."""
+
+    order: int
+    signer: str
+    name: str
+    why: str
+    covers: str = ""
+    scope: str = "all"
+
+
+@dataclass(frozen=True, slots=True)
+class Route:
+    """The steps, and what stands in the way of them: a fault is a Stop at once."""
+
+    steps: tuple[RouteStep, ...]
+    faults: tuple[str, ...] = field(default=())
+
+
+@dataclass(frozen=True, slots=True)
+class _Wish:
+    who: str
+    order: int
+    why: str
+    scope: str
+
+
+def work_out_route(
+    claimant: str,
+    amount: Money,
+    by_code: Mapping[tuple[str, str], Money],
+    people: Mapping[str, Signer],
+    owned: Sequence[Owned],
+) -> Route:
+    """Return the route for ``amount``, of which each (dimension, code) bears its part in ``by_code``.
+
+    Line manager, then the owners at or above their threshold side by side, then further managers up
+    while the amount is over the last one's limit of authority. Nobody twice (the later place is
+    kept); nobody their own, unless privileged; the cover where somebody is away. Finance comes after
+    the route, as the check of the claim. Managers that form a circle are a fault, never a loop.
+    """
+    faults: list[str] = []
+    wishes: list[_Wish] = []
+    me = people[claimant]
+    manager, order = me.manager, 1
+    if me.signs_own:
+        wishes.append(_Wish(claimant, order, "may sign their own", "all"))
+        manager = claimant
+    elif not manager:
+        faults.append(f"{me.name} has no line manager. An administrator can name one under People.")
+    else:
+        wishes.append(_Wish(manager, order, f"line manager of {me.name}", "all"))
+    for part in owned:
+        borne = by_code.get((part.dimension, part.code))
+        if borne is not None and borne >= part.threshold:
+            why = f"owner of {part.code} {part.name}"
+            wishes.append(_Wish(part.owner, order + 1, why, f"{part.dimension}:{part.code}"))
+    last, seen, order = manager, {claimant, manager}, order + 2
+    while last and (limit := people[last].limit) is not None and amount > limit:
+        up = people[last].manager
+        if not up or up in seen:
+            faults.append(
+                f"{amount} is over {people[last].name}'s limit of {limit}, and nobody above can sign. "
+                "An administrator can raise a limit or name a manager."
+            )
+            break
+        wishes.append(_Wish(up, order, f"{amount} is over {people[last].name}'s limit of {limit}", "all"))
+        seen.add(up)
+        last, order = up, order + 1
+    return _settle(wishes, claimant, people, faults)
+
+
+def _settle(wishes: Sequence[_Wish], claimant: str, people: Mapping[str, Signer], faults: list[str]) -> Route:
+    """Turn wishes into steps: cover, going up past the claimant, nobody twice."""
+    placed: dict[str, RouteStep] = {}
+    for wish in wishes:
+        signer, covers = _who_can(wish.who, claimant, people)
+        if signer is None:
+            faults.append(
+                f"Nobody can sign as {wish.why}: {people[wish.who].name} cannot, and nobody above or as cover can."
+            )
+            continue
+        previous = placed.pop(signer.key, None)
+        why = f"{previous.why}; {wish.why}" if previous else wish.why
+        scope = wish.scope if previous is None or previous.scope == wish.scope else "all"
+        placed[signer.key] = RouteStep(wish.order, signer.key, signer.name, why, covers, scope)
+    orders = sorted({step.order for step in placed.values()})
+    steps = sorted(placed.values(), key=lambda step: (step.order, step.name))
+    renumbered = tuple(
+        RouteStep(orders.index(step.order) + 1, step.signer, step.name, step.why, step.covers, step.scope)
+        for step in steps
+    )
+    return Route(renumbered, tuple(dict.fromkeys(faults)))
+
+
+def _who_can(wanted: str, claimant: str, people: Mapping[str, Signer]) -> tuple[Signer | None, str]:
+    """Find who signs for ``wanted``: they, their cover, or the next above; with the name they stand in for."""
+    seen: set[str] = set()
+    current = wanted
+    while current and current not in seen:
+        seen.add(current)
+        person = people.get(current)
+        if person is None:
+            return None, ""
+        own = current == claimant and not person.signs_own
+        if not own and person.active and not person.cover:
+            return person, ""
+        cover = people.get(person.cover) if person.cover and not own else None
+        if cover is not None and cover.active and not cover.cover and cover.key != claimant:
+            return cover, person.name
+        current = person.manager
+    return None, ""
+
+
+@dataclass(frozen=True, slots=True)
+class Given:
+    """A sign-off already given, for which amounts by scope ("all" or "cost_centre:3140")."""
+
+    signer: str
+    scope: str
+    amount: Money
+
+
+def still_valid(given: Given, scope: str, amount_now: Money) -> bool:
+    """Say whether a sign-off stands after a change: same scope, and not a cent more than was signed."""
+    return given.scope == scope and amount_now == given.amount

@@ -1,0 +1,26 @@
+"""A trip that is planned too shortly before it starts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
+from wainwright.core.rules.facts import Subject
+
+
+@kind
+class BookedLate(Kind):
+    """``days`` before the start the plan should be there."""
+
+    code = "booked_late"
+    title = "Booked too late"
+    params = ("days",)
+
+    def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
+        """Yield one hit for a plan that starts too soon."""
+        if subject.kind != "plan" or subject.starts is None:
+            return
+        ahead, wanted = (subject.starts - subject.today).days, int(setting.number("days"))
+        if 0 <= ahead < wanted:
+            text = f"The trip starts in {ahead} days. The firm asks for {wanted} days, fares are lower then."
+            yield Hit(subject.key, text, Cure("Say why it is urgent", subject.key))

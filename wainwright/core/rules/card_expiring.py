@@ -1,0 +1,23 @@
+"""A card that expires before the trip ends."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
+from wainwright.core.rules.facts import Subject
+from wainwright.core.workings import day_text
+
+
+@kind
+class CardExpiring(Kind):
+    """Looks at the card that the trip will use."""
+
+    code = "card_expiring"
+    title = "Card expires before the end"
+
+    def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
+        """Yield one hit when the card does not last."""
+        if subject.card_expires and subject.ends and subject.card_expires < subject.ends:
+            text = f"Your card expires on {day_text(subject.card_expires, year=True)}, before you are back."
+            yield Hit(subject.key, text, Cure("Change the card", "profile"))

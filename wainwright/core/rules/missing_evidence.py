@@ -1,0 +1,27 @@
+"""A cost over the threshold without its receipt."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
+from wainwright.core.rules.facts import Subject
+
+
+@kind
+class MissingEvidence(Kind):
+    """``over``: from this amount on a receipt is needed."""
+
+    code = "missing_evidence"
+    title = "Receipt missing over a threshold"
+    params = ("over",)
+
+    def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
+        """Yield every item that needs a receipt and has none."""
+        over = setting.amount("over", subject.currency)
+        for item in subject.items:
+            if not item.needs_evidence or item.has_receipt or not setting.applies_to(item.category):
+                continue
+            if item.amount > over:
+                text = f"{item.label}, {item.amount}, has no receipt. From {over} on one is needed."
+                yield Hit(item.key, text, Cure("Attach a receipt", item.key), item.amount)

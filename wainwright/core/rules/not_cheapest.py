@@ -1,0 +1,28 @@
+"""A way dearer than the cheapest that fits, by more than the firm's tolerance."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
+from wainwright.core.rules.facts import Subject
+
+
+@kind
+class NotCheapest(Kind):
+    """``tolerance`` in the firm's currency."""
+
+    code = "not_cheapest"
+    title = "Not the cheapest that fits"
+    params = ("tolerance",)
+
+    def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
+        """Yield every item that is over its yardstick by more than the tolerance."""
+        tolerance = setting.amount("tolerance", subject.currency)
+        for item in subject.items:
+            if item.cheapest is None or not setting.applies_to(item.category):
+                continue
+            over = item.amount - item.cheapest
+            if over > tolerance:
+                text = f"{item.label} is {over} dearer than {item.cheapest}, the cheapest that fits. The firm allows {tolerance}."
+                yield Hit(item.key, text, Cure("Choose the cheapest that fits", item.key), over)

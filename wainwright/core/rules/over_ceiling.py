@@ -1,0 +1,37 @@
+"""Lodging over the ceiling of its place."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wainwright.core.money import total
+from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
+from wainwright.core.rules.facts import Subject
+from wainwright.core.workings import day_text
+
+
+@kind
+class OverCeiling(Kind):
+    """Nights of one stay at the same price over are one finding."""
+
+    code = "over_ceiling"
+    title = "Lodging over the ceiling"
+
+    def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
+        """Yield one hit for every stay that is over, with the figure a night."""
+        stays: dict[tuple[str, str], list[int]] = {}
+        for index, night in enumerate(subject.nights):
+            if night.over and not night.night.supplied and night.ceiling is not None:
+                key = (night.night.name or night.night.place.town, str(night.over))
+                stays.setdefault(key, []).append(index)
+        for (name, _), indexes in stays.items():
+            first = subject.nights[indexes[0]]
+            over = total((subject.nights[i].over for i in indexes), subject.currency)
+            nights = "one night" if len(indexes) == 1 else f"{len(indexes)} nights"
+            text = (
+                f"{name} is {first.over} a night over the {first.ceiling} ceiling for "
+                f"{first.night.place.town}, {nights} from {day_text(first.night.date)}."
+            )
+            target = f"night:{first.night.date.isoformat()}"
+            also = tuple(f"night:{subject.nights[i].night.date.isoformat()}" for i in indexes[1:])
+            yield Hit(target, text, Cure("Choose a cheaper stay", target), over, also)

@@ -1,0 +1,32 @@
+"""Own money where the firm's card was wanted."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
+from wainwright.core.rules.facts import Subject
+
+
+@kind
+class OwnMoney(Kind):
+    """``over``: from this amount on the firm's card is wanted."""
+
+    code = "own_money"
+    title = "Own money where the card was wanted"
+    params = ("over",)
+
+    def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
+        """Yield every item paid with own money over the amount."""
+        over = setting.amount("over", subject.currency)
+        for item in subject.items:
+            if (
+                item.paid_by == "self"
+                and item.needs_evidence
+                and setting.applies_to(item.category)
+                and item.amount > over
+            ):
+                text = (
+                    f"{item.label}, {item.amount}, was paid with own money. From {over} on the firm's card is wanted."
+                )
+                yield Hit(item.key, text, Cure("Say why", item.key), item.amount)

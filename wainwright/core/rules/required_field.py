@@ -1,0 +1,25 @@
+"""A field that the category asks for is empty."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
+from wainwright.core.rules.facts import Subject
+
+
+@kind
+class RequiredField(Kind):
+    """``field`` is its name, ``word`` how people call it."""
+
+    code = "required_field"
+    title = "Required field"
+    params = ("field", "word")
+
+    def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
+        """Yield every item whose field is empty."""
+        word = setting.params.get("word", setting.params["field"])
+        for item in subject.items:
+            if setting.applies_to(item.category) and setting.params["field"] not in item.filled:
+                text = f"{item.label} does not say {word}. {subject.name(item.category)} asks for it."
+                yield Hit(item.key, text, Cure(f"Say {word}", item.key))

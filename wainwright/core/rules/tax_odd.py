@@ -1,0 +1,23 @@
+"""The tax on a receipt is not what its rate gives."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
+from wainwright.core.rules.facts import Subject
+
+
+@kind
+class TaxOdd(Kind):
+    """More than 0.02 a line away from what the rate gives."""
+
+    code = "tax_odd"
+    title = "Tax odd"
+
+    def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
+        """Yield every item whose stated tax is odd."""
+        for item in subject.items:
+            if item.tax_odd:
+                text = f"{item.label}: the tax typed is not what its rate gives for {item.amount}."
+                yield Hit(item.key, text, Cure("Check the tax", item.key))

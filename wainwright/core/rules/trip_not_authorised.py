@@ -1,0 +1,28 @@
+"""A claim for a trip that nobody authorised."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
+from wainwright.core.rules.facts import Subject
+
+_AUTHORISED = {"Authorised", "Under way", "Back", "Closed"}
+
+
+@kind
+class TripNotAuthorised(Kind):
+    """``only_abroad`` "yes" asks it of journeys abroad alone."""
+
+    code = "trip_not_authorised"
+    title = "Trip not authorised"
+    params = ("only_abroad",)
+
+    def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
+        """Yield one hit when the trip behind the claim is not authorised."""
+        if not subject.trip_state or subject.trip_state in _AUTHORISED:
+            return
+        if setting.params.get("only_abroad") == "yes" and not subject.abroad:
+            return
+        text = f"The trip behind this claim stands at {subject.trip_state}. It must be authorised first."
+        yield Hit(subject.key, text, Cure("Open the trip", "trip"))

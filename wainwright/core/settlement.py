@@ -1,0 +1,58 @@
+"""What a claim comes to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from wainwright.core.money import Money
+from wainwright.core.workings import Step, Workings
+
+
+@dataclass(frozen=True, slots=True)
+class ClaimSums:
+    """The sums of a claim, all in its currency and none negative."""
+
+    own_money: Money
+    allowance: Money
+    mileage: Money
+    firm_paid: Money
+    personal_on_firm_card: Money
+    advance: Money
+
+
+@dataclass(frozen=True, slots=True)
+class Settlement:
+    """``due`` is owed to the traveller, or back to the firm when it is below zero.
+
+    ``to_traveller + to_issuer == due`` when something is owed to the traveller.
+    """
+
+    sums: ClaimSums
+    due: Money
+    to_issuer: Money
+    to_traveller: Money
+    owed_back: Money
+    workings: Workings
+
+
+def settle(sums: ClaimSums, to_issuer: Money | None = None, issuer_owed: Money | None = None) -> Settlement:
+    """Work out a claim: own money + allowance + mileage − personal − advance.
+
+    ``to_issuer`` is the part the traveller sends to the card issuer: no more than ``issuer_owed``
+    (what the card still owes) nor than what is owed. Raises ``ValueError`` beyond that.
+    """
+    currency = sums.own_money.currency
+    due = sums.own_money + sums.allowance + sums.mileage - sums.personal_on_firm_card - sums.advance
+    nothing = Money.zero(currency)
+    part = to_issuer or nothing
+    if part < nothing or part > max(due, nothing) or (part and (issuer_owed is None or part > issuer_owed)):
+        raise ValueError("no more can go to the card issuer than what the card owes, nor than what is owed to you")
+    rows = (
+        ("Own money", sums.own_money, 1), ("Daily allowance", sums.allowance, 1), ("Mileage", sums.mileage, 1),
+        ("Personal cost on the firm's card", sums.personal_on_firm_card, -1), ("Advance already paid", sums.advance, -1),
+    )  # fmt: skip
+    steps = [Step(name, f"{'−' if sign < 0 else ''}{amount}") for name, amount, sign in rows if amount]
+    steps.append(Step("Owed to the traveller" if due >= nothing else "Owed back to the firm", str(max(due, -due))))
+    return Settlement(
+        sums, due, part, max(due, nothing) - part, max(-due, nothing), Workings("What it comes to", tuple(steps))
+    )

@@ -1,0 +1,118 @@
+"""States: one table per kind of object. A state changes only through ``Machine.after``."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+
+class NotNow(ValueError):
+    """An act that is not possible in the state a thing is in."""
+
+
+@dataclass(frozen=True, slots=True)
+class Machine:
+    """``table`` maps (state, act) to the next state; ``who`` says who does an act; ``first`` is where all begin."""
+
+    name: str
+    first: str
+    table: Mapping[tuple[str, str], str]
+    who: Mapping[str, str]
+
+    @property
+    def states(self) -> list[str]:
+        """Every state, in the order of the table."""
+        return list(dict.fromkeys([self.first, *(s for (s, _) in self.table), *self.table.values()]))
+
+    def can(self, state: str, act: str) -> bool:
+        """Say whether ``act`` is possible now."""
+        return (state, act) in self.table
+
+    def after(self, state: str, act: str) -> str:
+        """Return the state after ``act``. Raises ``NotNow`` saying where the thing stands."""
+        try:
+            return self.table[state, act]
+        except KeyError:
+            raise NotNow(f"The {self.name} stands at {state}: it cannot be {PAST[act]} now.") from None
+
+
+PAST = {
+    "send": "sent", "take_back": "taken back", "send_back": "sent back", "turn_down": "turned down",
+    "authorise": "authorised", "call_off": "called off", "leave": "begun", "return": "ended", "close": "closed",
+    "hold": "held", "confirm": "confirmed", "ticket": "ticketed", "lapse": "let go", "cancel": "cancelled",
+    "use": "used", "free": "freed", "mark_personal": "marked personal", "post": "posted", "reverse": "reversed",
+    "sign": "signed off", "clear": "cleared", "refuse": "refused", "settle": "settled", "reopen": "opened again",
+}  # fmt: skip
+
+TRIP = Machine(
+    "trip", "Planning",
+    {
+        ("Planning", "send"): "Awaiting sign-off", ("Sent back", "send"): "Awaiting sign-off",
+        ("Awaiting sign-off", "take_back"): "Planning", ("Awaiting sign-off", "send_back"): "Sent back",
+        ("Awaiting sign-off", "turn_down"): "Called off", ("Awaiting sign-off", "authorise"): "Authorised",
+        ("Authorised", "leave"): "Under way", ("Under way", "return"): "Back", ("Back", "close"): "Closed",
+        ("Planning", "call_off"): "Called off", ("Sent back", "call_off"): "Called off",
+        ("Authorised", "call_off"): "Called off",
+    },
+    {
+        "send": "traveller", "take_back": "traveller", "send_back": "approver", "turn_down": "approver",
+        "authorise": "approver", "leave": "time", "return": "time", "close": "finance", "call_off": "traveller",
+    },
+)  # fmt: skip
+
+BOOKING = Machine(
+    "booking", "Held",
+    {
+        ("Held", "confirm"): "Confirmed", ("Confirmed", "ticket"): "Ticketed", ("Held", "lapse"): "Lapsed",
+        ("Held", "cancel"): "Cancelled", ("Confirmed", "cancel"): "Cancelled", ("Ticketed", "cancel"): "Cancelled",
+    },
+    {"confirm": "market", "ticket": "market", "lapse": "time", "cancel": "traveller"},
+)  # fmt: skip
+
+CHARGE = Machine(
+    "charge", "Loose",
+    {
+        ("Loose", "use"): "In an expense", ("In an expense", "free"): "Loose",
+        ("Loose", "mark_personal"): "Personal", ("Personal", "free"): "Loose",
+        ("In an expense", "post"): "Posted", ("Personal", "post"): "Posted",
+    },
+    {"use": "traveller", "free": "traveller", "mark_personal": "traveller", "post": "ledger"},
+)  # fmt: skip
+
+CLAIM = Machine(
+    "claim", "Open",
+    {
+        ("Open", "send"): "In sign-off", ("Sent back", "send"): "In sign-off",
+        ("In sign-off", "take_back"): "Open", ("In sign-off", "send_back"): "Sent back",
+        ("In sign-off", "turn_down"): "Turned down", ("In sign-off", "sign"): "In finance check",
+        ("In finance check", "send_back"): "Sent back", ("In finance check", "turn_down"): "Turned down",
+        ("In finance check", "clear"): "Cleared", ("Cleared", "post"): "Posted", ("Cleared", "refuse"): "Posting refused",
+        ("Posting refused", "post"): "Posted", ("Posting refused", "refuse"): "Posting refused",
+        ("Posting refused", "send_back"): "Sent back", ("Posted", "settle"): "Settled",
+    },
+    {
+        "send": "traveller", "take_back": "traveller", "send_back": "approver", "turn_down": "approver",
+        "sign": "approver", "clear": "finance", "post": "ledger", "refuse": "ledger", "settle": "bank",
+    },
+)  # fmt: skip
+
+MACHINES = {machine.name: machine for machine in (TRIP, BOOKING, CHARGE, CLAIM)}
+
+STAGES = ("Plan", "Authorise", "Book", "Travel", "Claim", "Check", "Post", "Pay")
+
+
+def stage_reached(trip_state: str, booked: bool, claim_state: str) -> int:
+    """Return the index in ``STAGES`` of the stage that is at hand (8 when all are done).
+
+    ``booked`` says that nothing is left to book; either state may be empty.
+    """
+    by_claim = {
+        "Open": 4, "Sent back": 4, "Turned down": 4, "In sign-off": 5, "In finance check": 5,
+        "Cleared": 6, "Posting refused": 6, "Posted": 7, "Settled": 8,
+    }  # fmt: skip
+    by_trip = {"Planning": 0, "Sent back": 0, "Awaiting sign-off": 1, "Under way": 3, "Back": 4, "Closed": 8}
+    if claim_state and trip_state in ("", "Back", "Closed"):
+        return by_claim[claim_state]
+    if trip_state == "Authorised":
+        return 3 if booked else 2
+    return by_trip.get(trip_state, 0)
