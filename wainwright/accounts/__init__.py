@@ -1,0 +1,1 @@
+"""Codes, budgets, journals, pay runs: where claims meet the books."""

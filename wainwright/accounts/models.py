@@ -1,0 +1,239 @@
+"""Codes, budgets, journals and payments."""
+
+from __future__ import annotations
+
+from django.db import models
+from django.db.models import Q
+
+from wainwright.core.coding import Code as CoreCode
+from wainwright.core.coding import Coding
+from wainwright.core.money import Money
+
+
+class CodedModel(models.Model):
+    """Something that carries a coding. The account comes from the category."""
+
+    cost_centre = models.CharField(max_length=20, blank=True)
+    project = models.CharField(max_length=20, blank=True)
+    task = models.CharField(max_length=20, blank=True)
+    fund = models.CharField(max_length=20, blank=True)
+
+    class Meta:
+        abstract = True
+
+    @property
+    def coding(self) -> Coding:
+        """The coding without an account."""
+        return Coding("", self.cost_centre, self.project, self.task, self.fund)
+
+    def take_coding(self, coding: Coding) -> None:
+        """Carry another coding."""
+        self.cost_centre, self.project, self.task, self.fund = (
+            coding.cost_centre, coding.project, coding.task, coding.fund,
+        )  # fmt: skip
+
+
+class Code(models.Model):
+    """One code of a dimension, as it came from the ledger."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="codes")
+    dimension = models.CharField(max_length=20)
+    code = models.CharField(max_length=20)
+    name = models.CharField(max_length=80)
+    open_from = models.DateField(null=True, blank=True)
+    open_until = models.DateField(null=True, blank=True)
+    asks_for = models.JSONField(default=list)
+    parent = models.CharField(max_length=20, blank=True)
+    owner = models.ForeignKey("people.Membership", on_delete=models.PROTECT, null=True, blank=True, related_name="owns")
+    threshold_minor = models.BigIntegerField(default=0)
+
+    class Meta:
+        ordering = ["dimension", "code"]
+        constraints = [models.UniqueConstraint(fields=["firm", "dimension", "code"], name="one_code")]
+
+    def __str__(self):
+        return f"{self.code} {self.name}"
+
+    def as_core(self) -> CoreCode:
+        """The code as the core checks it."""
+        return CoreCode(
+            self.firm.slug, self.dimension, self.code, self.name, self.open_from, self.open_until,
+            tuple(self.asks_for), self.parent,
+        )  # fmt: skip
+
+
+class FirmAccounts(models.Model):
+    """The firm's accounts that claims post to; one row a firm."""
+
+    firm = models.OneToOneField("people.Firm", on_delete=models.CASCADE, related_name="accounts")
+    owed_to_staff = models.CharField(max_length=20)
+    owed_by_staff = models.CharField(max_length=20)
+    card_clearing = models.CharField(max_length=20)
+    prepaid_travel = models.CharField(max_length=20)
+    advances = models.CharField(max_length=20)
+    input_tax = models.CharField(max_length=20)
+    bank = models.CharField(max_length=20)
+    allowance = models.CharField(max_length=20)
+    mileage = models.CharField(max_length=20)
+
+    def __str__(self):
+        return f"Accounts of {self.firm}"
+
+
+class Budget(models.Model):
+    """A coding part's money for a year."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="budgets")
+    dimension = models.CharField(max_length=20)
+    code = models.CharField(max_length=20)
+    year = models.PositiveSmallIntegerField()
+    amount_minor = models.BigIntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["firm", "dimension", "code", "year"], name="one_budget")]
+
+    def __str__(self):
+        return f"{self.code} {self.year}"
+
+
+class BudgetUse(models.Model):
+    """What a trip has committed, or a claim has spent, of a budget. A trip's row goes as its claim posts."""
+
+    budget = models.ForeignKey(Budget, on_delete=models.CASCADE, related_name="uses")
+    subject = models.CharField(max_length=60, db_index=True)
+    committed_minor = models.BigIntegerField(default=0)
+    actual_minor = models.BigIntegerField(default=0)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["budget", "subject"], name="one_use_per_subject")]
+
+    def __str__(self):
+        return self.subject
+
+
+class Posting(models.Model):
+    """A journal on its way to the ledger, entered once under its key."""
+
+    class State(models.TextChoices):
+        """Where it stands: on its way (it may have been entered: ask again), entered, or refused."""
+
+        SENDING = "Sending"
+        ENTERED = "Entered"
+        REFUSED = "Refused"
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT, related_name="postings")
+    key = models.CharField(max_length=80)
+    subject = models.CharField(max_length=60, db_index=True)
+    title = models.CharField(max_length=160)
+    date = models.DateField()
+    currency = models.CharField(max_length=3)
+    total_minor = models.BigIntegerField()
+    state = models.CharField(max_length=10, choices=State.choices, default=State.SENDING)
+    number = models.CharField(max_length=20, blank=True)
+    refusal_code = models.CharField(max_length=20, blank=True)
+    refusal_text = models.CharField(max_length=300, blank=True)
+    refusal_about = models.CharField(max_length=60, blank=True)
+    tries = models.PositiveSmallIntegerField(default=0)
+    time = models.DateTimeField()
+
+    class Meta:
+        indexes = [models.Index(fields=["firm", "state", "-time"]), models.Index(fields=["firm", "-time"])]
+        constraints = [models.UniqueConstraint(fields=["firm", "key"], name="posted_once")]
+
+    def __str__(self):
+        return self.title
+
+    @property
+    def total(self) -> Money:
+        """The sum of the debits."""
+        return Money.from_minor(self.total_minor, self.currency)
+
+
+class PostingLine(CodedModel):
+    """One entry of a journal."""
+
+    posting = models.ForeignKey(Posting, on_delete=models.CASCADE, related_name="lines")
+    order = models.PositiveSmallIntegerField()
+    account = models.CharField(max_length=20)
+    debit_minor = models.BigIntegerField(default=0)
+    credit_minor = models.BigIntegerField(default=0)
+    text = models.CharField(max_length=160)
+
+    class Meta:
+        ordering = ["order"]
+        constraints = [
+            models.CheckConstraint(condition=Q(debit_minor__gte=0, credit_minor__gte=0), name="no_negative_entries")
+        ]
+
+    def __str__(self):
+        return self.text
+
+
+class PayRun(models.Model):
+    """Payments sent to the bank together."""
+
+    class State(models.TextChoices):
+        """Prepared, on its way to the bank, answered."""
+
+        PREPARED = "Prepared"
+        SENT = "Sent"
+        ANSWERED = "Answered"
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT, related_name="pay_runs")
+    number = models.PositiveIntegerField()
+    date = models.DateField()
+    currency = models.CharField(max_length=3)
+    total_minor = models.BigIntegerField()
+    state = models.CharField(max_length=10, choices=State.choices, default=State.PREPARED)
+    message_id = models.CharField(max_length=35, unique=True)
+    file = models.BinaryField()
+    answer = models.BinaryField(default=b"")
+    made_by = models.ForeignKey("people.Membership", on_delete=models.PROTECT)
+    time = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["firm", "number"], name="one_pay_run_number")]
+        indexes = [models.Index(fields=["firm", "-time"])]
+
+    def __str__(self):
+        return f"Pay run {self.number}"
+
+    @property
+    def total(self) -> Money:
+        """What it pays."""
+        return Money.from_minor(self.total_minor, self.currency)
+
+
+class Payment(models.Model):
+    """One payment of a run for one subject ("claim:4"). Only one payment of a subject may be under way or paid."""
+
+    class State(models.TextChoices):
+        """Under way, paid, or failed (which opens the subject again)."""
+
+        UNDER_WAY = "Under way"
+        PAID = "Paid"
+        FAILED = "Failed"
+
+    run = models.ForeignKey(PayRun, on_delete=models.PROTECT, related_name="payments")
+    subject = models.CharField(max_length=60, db_index=True)
+    member = models.ForeignKey("people.Membership", on_delete=models.PROTECT)
+    text = models.CharField(max_length=140)
+    iban = models.CharField(max_length=34)
+    amount_minor = models.BigIntegerField()
+    end_to_end = models.CharField(max_length=35, unique=True)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.UNDER_WAY)
+    failure = models.CharField(max_length=120, blank=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["subject"], condition=~Q(state="Failed"), name="nothing_paid_twice"),
+            models.CheckConstraint(condition=Q(amount_minor__gt=0), name="payments_are_positive"),
+        ]
+
+    def __str__(self):
+        return self.text
+
+    @property
+    def amount(self) -> Money:
+        """What it pays."""
+        return Money.from_minor(self.amount_minor, self.run.currency)

@@ -1,0 +1,138 @@
+"""Reads about codes, budgets, journals and payments."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+
+from django.db.models import Q, QuerySet, Sum
+
+from wainwright.accounts.models import Budget, Code, FirmAccounts, PayRun, Posting, PostingLine
+from wainwright.core.budget import Budget as CoreBudget
+from wainwright.core.budget import BudgetEffect
+from wainwright.core.coding import CodeBook, Coding
+from wainwright.core.money import Money
+from wainwright.core.posting import Accounts, Entry, Journal
+from wainwright.core.routing import Owned
+from wainwright.people.models import Firm
+
+# What the ledger's refusals mean, in plain words with the cure.
+REFUSALS = {
+    "LB-104": "The ledger has closed the month {about}. Post it into an open month, or ask for the month to be opened.",
+    "LB-201": "The ledger does not know {about}. Choose another code and post again.",
+    "LB-202": "The ledger has closed {about}. Choose an open code and post again.",
+    "LB-305": "The ledger asks for a {about} that is missing. Add it and post again.",
+}
+
+
+@dataclass(frozen=True)
+class Books:
+    """A firm's codes, their owners and its accounts, loaded at once."""
+
+    codes: CodeBook
+    owned: tuple[Owned, ...]
+    accounts: Accounts
+    allowance_account: str
+    mileage_account: str
+
+    def choices(self, dimension: str) -> list[tuple[str, str]]:
+        """The codes of a dimension for choosing."""
+        return [(c.code, f"{c.code} {c.name}") for (dim, _), c in self.codes.codes.items() if dim == dimension]
+
+
+def books(firm: Firm) -> Books:
+    """Return a firm's books: two queries at first, none while its version stays the same."""
+    return _books(firm.pk, firm.rules_version)
+
+
+@lru_cache(maxsize=64)
+def _books(firm_id: int, _version: str) -> Books:
+    row = FirmAccounts.objects.select_related("firm").get(firm_id=firm_id)
+    firm = row.firm
+    codes = list(Code.objects.filter(firm=firm).select_related("firm"))
+    owned = tuple(
+        Owned(c.dimension, c.code, c.name, str(c.owner_id), Money.from_minor(c.threshold_minor, firm.currency))
+        for c in codes
+        if c.owner_id
+    )
+    accounts = Accounts(
+        row.owed_to_staff,
+        row.owed_by_staff,
+        row.card_clearing,
+        row.prepaid_travel,
+        row.advances,
+        row.input_tax,
+        row.bank,
+    )
+    return Books(CodeBook.of(firm.slug, [c.as_core() for c in codes]), owned, accounts, row.allowance, row.mileage)
+
+
+def by_code(amounts: Iterable[tuple[Coding, Money]]) -> dict[tuple[str, str], Money]:
+    """Add amounts up by (dimension, code)."""
+    sums: dict[tuple[str, str], Money] = {}
+    for coding, amount in amounts:
+        for part in coding.parts().items():
+            sums[part] = sums[part] + amount if part in sums else amount
+    return sums
+
+
+def budget_effects(
+    firm: Firm, year: int, amounts: Mapping[tuple[str, str], Money], subject: str = ""
+) -> list[BudgetEffect]:
+    """Return each budget that ``amounts`` touch, before and after; what ``subject`` uses already is left out.
+
+    One query, whatever the number of codes.
+    """
+    wanted = Q(pk__in=[])
+    for dimension, code in amounts:
+        wanted |= Q(dimension=dimension, code=code)
+    others = ~Q(uses__subject=subject)
+    rows = Budget.objects.filter(wanted, firm=firm, year=year).annotate(
+        committed=Sum("uses__committed_minor", filter=others, default=0),
+        actual=Sum("uses__actual_minor", filter=others, default=0),
+    )
+    effects = []
+    for row in rows.order_by("dimension", "code"):
+        money = [Money.from_minor(n, firm.currency) for n in (row.amount_minor, row.committed, row.actual)]
+        effects.append(BudgetEffect(CoreBudget(row.code, row.year, *money), amounts[row.dimension, row.code]))
+    return effects
+
+
+def postings(firm: Firm) -> QuerySet[Posting]:
+    """Return a firm's journals, newest first."""
+    return Posting.objects.filter(firm=firm).order_by("-time")
+
+
+def lines_of(posting: Posting) -> list[PostingLine]:
+    """Return the lines of a journal in order."""
+    return list(posting.lines.all())
+
+
+def journal_of(posting: Posting) -> Journal:
+    """Return a kept journal as the core knows it."""
+    entries = tuple(
+        Entry(
+            line.coding.with_account(line.account), Money.from_minor(line.debit_minor, posting.currency),
+            Money.from_minor(line.credit_minor, posting.currency), line.text,
+        )
+        for line in posting.lines.all()
+    )  # fmt: skip
+    return Journal(posting.key, posting.currency, entries)
+
+
+def refusal_words(posting: Posting) -> str:
+    """Say in the reader's language what the ledger refused, and what to do."""
+    about = posting.refusal_about.partition(":")
+    thing = f"{about[0].replace('_', ' ')} {about[2]}" if about[1] else posting.refusal_about
+    if posting.refusal_code == "LB-305":
+        thing = f"{about[0].replace('_', ' ')} for {about[2]}"
+    pattern = REFUSALS.get(
+        posting.refusal_code, "The ledger refused the journal. Its own words: " + posting.refusal_text
+    )
+    return pattern.replace("{about}", thing)
+
+
+def pay_runs(firm: Firm) -> QuerySet[PayRun]:
+    """Return a firm's pay runs, newest first, without their files."""
+    return PayRun.objects.filter(firm=firm).defer("file", "answer").order_by("-time")

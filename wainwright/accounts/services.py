@@ -1,0 +1,150 @@
+"""Acts on budgets, journals and payments. What is sent outside goes out under a key, so that it can be sent again."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from django.db import IntegrityError, transaction
+from django.db.models import Max
+
+from wainwright import clock
+from wainwright.accounts.models import Budget, BudgetUse, Payment, PayRun, Posting, PostingLine
+from wainwright.accounts.selectors import journal_of
+from wainwright.core.money import Money, total
+from wainwright.core.posting import Journal
+from wainwright.errors import Refusal, Stale
+from wainwright.formats.pain001 import Payer, Transfer, write_pain001
+from wainwright.formats.pain002 import StatusReport, read_pain002
+from wainwright.outside import service
+from wainwright.people.models import Firm, Membership
+from wainwright.ports.ledger import Entered
+from wainwright.trail.services import record
+
+
+def use_budgets(
+    firm: Firm, year: int, subject: str, amounts: Mapping[tuple[str, str], Money], actual: bool, instead_of: str = ""
+) -> None:
+    """Set what ``subject`` commits or spends of every budget it touches; ``instead_of`` gives back another's use.
+
+    Inside the caller's transaction. Codes without a budget are passed over.
+    """
+    BudgetUse.objects.filter(subject__in=[subject, instead_of]).delete()
+    for budget in Budget.objects.filter(firm=firm, year=year):
+        amount = amounts.get((budget.dimension, budget.code))
+        if amount:
+            field = "actual_minor" if actual else "committed_minor"
+            BudgetUse.objects.create(budget=budget, subject=subject, **{field: amount.minor})
+
+
+def give_back(subject: str) -> None:
+    """Give back whatever ``subject`` uses of any budget."""
+    BudgetUse.objects.filter(subject=subject).delete()
+
+
+@transaction.atomic
+def prepare_posting(firm: Firm, journal: Journal, subject: str, title: str, on: date) -> Posting:
+    """Keep a journal before it is sent; one that was refused is written anew under the same key.
+
+    Raises ``Stale`` when the key is already entered.
+    """
+    posting = Posting.objects.filter(firm=firm, key=journal.key).first()
+    if posting and posting.state == Posting.State.ENTERED:
+        raise Stale(f"It stands in the ledger already as {posting.number}.")
+    values = {
+        "subject": subject, "title": title, "date": on, "currency": journal.currency,
+        "total_minor": journal.debits.minor, "state": Posting.State.SENDING, "time": clock.now(),
+        "tries": (posting.tries if posting else 0) + 1,
+    }  # fmt: skip
+    posting, _ = Posting.objects.update_or_create(firm=firm, key=journal.key, defaults=values)
+    posting.lines.all().delete()
+    rows = []
+    for order, entry in enumerate(journal.entries):
+        row = PostingLine(
+            posting=posting, order=order, account=entry.coding.account, debit_minor=entry.debit.minor,
+            credit_minor=entry.credit.minor, text=entry.text[:160],
+        )  # fmt: skip
+        row.take_coding(entry.coding)
+        rows.append(row)
+    PostingLine.objects.bulk_create(rows)
+    return posting
+
+
+def send_posting(posting: Posting, who: Membership | None) -> Posting:
+    """Send a kept journal to the ledger and keep the answer.
+
+    The ledger takes a key once, so that a process that died between sending and keeping can send again.
+    """
+    answer = service("ledger").post(posting.firm.slug, journal_of(posting), posting.date)
+    with transaction.atomic():
+        posting = Posting.objects.select_for_update().select_related("firm").get(pk=posting.pk)
+        if posting.state == Posting.State.ENTERED:
+            return posting
+        if isinstance(answer, Entered):
+            posting.state, posting.number = Posting.State.ENTERED, answer.number
+            posting.refusal_code = posting.refusal_text = posting.refusal_about = ""
+            what = "entered in the ledger"
+        else:
+            posting.state = Posting.State.REFUSED
+            posting.refusal_code, posting.refusal_text = answer.code, answer.text[:300]
+            posting.refusal_about = answer.about[:60]
+            what = "refused by the ledger"
+        posting.save()
+        after = {"number": posting.number, "code": posting.refusal_code, "text": posting.refusal_text}
+        record(who, what, posting.subject, firm_id=posting.firm_id, after=after)
+    return posting
+
+
+@dataclass(frozen=True)
+class Payable:
+    """Something that is owed to a person and can be paid."""
+
+    subject: str
+    member: Membership
+    amount: Money
+    text: str
+
+
+@transaction.atomic
+def prepare_pay_run(who: Membership, payables: Sequence[Payable], on: date) -> PayRun:
+    """Make the payment file of a run. Raises ``Refusal`` for nothing to pay or a missing account, ``Stale`` for a second payment."""
+    firm = who.firm
+    if not payables:
+        raise Refusal("Nothing is chosen. Choose at least one claim to pay.")
+    without = [p.member.person.name for p in payables if not p.member.iban]
+    if without:
+        raise Refusal(f"No bank account is known for {', '.join(without)}. Ask them to add it to their profile.")
+    number = (PayRun.objects.filter(firm=firm).aggregate(last=Max("number"))["last"] or 0) + 1
+    message_id = f"WW-{firm.slug[:12].upper()}-{number:05d}"
+    transfers = [
+        Transfer(f"{message_id}-{index:03d}"[:35], p.member.person.name, p.member.iban, p.amount, p.text, on)
+        for index, p in enumerate(payables, 1)
+    ]
+    try:
+        content = write_pain001(Payer(firm.name, firm.iban, firm.bic, firm.currency), transfers, message_id)
+    except ValueError as error:
+        raise Refusal(f"The payment file cannot be written: {error}") from error
+    run = PayRun.objects.create(
+        firm=firm, number=number, date=on, currency=firm.currency, message_id=message_id, file=content, made_by=who,
+        total_minor=total((p.amount for p in payables), firm.currency).minor, time=clock.now(),
+    )  # fmt: skip
+    try:
+        with transaction.atomic():
+            Payment.objects.bulk_create(
+                Payment(run=run, subject=p.subject, member=p.member, text=p.text[:140], iban=p.member.iban,
+                        amount_minor=p.amount.minor, end_to_end=t.end_to_end)
+                for p, t in zip(payables, transfers, strict=True)
+            )  # fmt: skip
+    except IntegrityError as error:
+        raise Stale("One of these is already in another pay run. Open the page again to see what is left.") from error
+    record(who, "made a pay run", f"payrun:{run.pk}", after={"total": run.total_minor, "payments": len(payables)})
+    return run
+
+
+def send_pay_run(run: PayRun) -> StatusReport:
+    """Send a run's file to the bank and keep the answer; the bank pays a message once, so this can be repeated."""
+    PayRun.objects.filter(pk=run.pk, state=PayRun.State.PREPARED).update(state=PayRun.State.SENT)
+    answer = service("bank").send(bytes(run.file))
+    PayRun.objects.filter(pk=run.pk).update(answer=answer)
+    return read_pain002(answer)

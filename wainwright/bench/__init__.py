@@ -1,0 +1,1 @@
+"""The bench: where approvers and finance decide."""

@@ -1,0 +1,77 @@
+"""Deciding: the one place where a sign-off meets the trip or claim it is about."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from wainwright.claims.models import Claim
+from wainwright.claims.services import road as claim_road
+from wainwright.errors import Refusal
+from wainwright.people.models import Membership
+from wainwright.signoff import services as signoff
+from wainwright.signoff.models import SignOff
+from wainwright.trail.services import record
+from wainwright.trips.models import Trip
+from wainwright.trips.services import road as trip_road
+
+ENDS = {"send_back": SignOff.State.SENT_BACK, "turn_down": SignOff.State.TURNED_DOWN}
+
+
+def _subject(member: Membership, kind: str, object_id: int) -> Trip | Claim:
+    """Lock and return what is decided on. Raises ``DoesNotExist`` for what the person may not see."""
+    if kind == "trip":
+        found = Trip.objects.select_for_update(of=("self",)).visible_to(member)
+        return found.select_related("firm", "traveller__person", "traveller__firm").get(pk=object_id)
+    found = Claim.objects.select_for_update(of=("self",)).visible_to(member)
+    return found.select_related("firm", "claimant__person", "claimant__firm", "trip").get(pk=object_id)
+
+
+def _road(kind: str):
+    return trip_road if kind == "trip" else claim_road
+
+
+@transaction.atomic
+def approve(member: Membership, kind: str, object_id: int, comment: str = "") -> bool:
+    """Sign; when the route is through, the trip is authorised or the claim goes to finance. Returns whether it is through."""
+    thing, road = _subject(member, kind, object_id), _road(kind)
+    given, through = signoff.give(member, thing.subject, comment, road.title(thing), f"/bench/{kind}/{object_id}/")
+    what = f"approved the {kind}"
+    record(member, what, thing.subject, after={"comment": comment, "why": given.why}, for_whom=given.covers)
+    if through:
+        road.signed(member, thing, given.covers)
+    return through
+
+
+@transaction.atomic
+def end(
+    member: Membership, kind: str, object_id: int, act: str, comment: str, lines: dict[str, str] | None = None
+) -> None:
+    """Send back or turn down, with a comment and remarks on single lines."""
+    said = {line: text for line, text in (lines or {}).items() if text.strip()}
+    thing, road = _subject(member, kind, object_id), _road(kind)
+    words = comment.strip() or ("See the remarks on the lines." if said else "")
+    given = signoff.end(member, thing.subject, ENDS[act], words)
+    for line, text in said.items():
+        signoff.remark(member, thing.subject, text, line)
+    road.ended(member, thing, act, words, given.covers)
+
+
+@transaction.atomic
+def pass_on(member: Membership, kind: str, object_id: int, to_id: int, comment: str) -> Membership:
+    """Hand the decision to somebody else of the firm."""
+    thing, road = _subject(member, kind, object_id), _road(kind)
+    to = Membership.objects.select_related("person", "firm").filter(firm_id=member.firm_id, pk=to_id).first()
+    owner = thing.traveller_id if isinstance(thing, Trip) else thing.claimant_id
+    if to is None or to.pk == owner:
+        raise Refusal("Choose another approver of the firm.", "to")
+    signoff.pass_on(member, thing.subject, to, comment, road.title(thing), f"/bench/{kind}/{object_id}/")
+    record(member, f"passed the {kind} on", thing.subject, after={"to": to.person.name, "comment": comment})
+    return to
+
+
+@transaction.atomic
+def say(member: Membership, kind: str, object_id: int, text: str, line: str = "") -> None:
+    """Say something on a trip or claim, or on one of its lines."""
+    thing = _subject(member, kind, object_id)
+    signoff.remark(member, thing.subject, text, line)
+    record(member, "said something", thing.subject, after={"line": line, "text": text[:200]})

@@ -1,0 +1,238 @@
+"""The bench: what waits, and deciding on it."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wainwright.accounts.models import Posting
+from wainwright.accounts.selectors import books, refusal_words
+from wainwright.bench import services
+from wainwright.bench.selectors import bench
+from wainwright.claims.models import Claim
+from wainwright.claims.selectors import claim_for, load_file
+from wainwright.claims.services import books as booking
+from wainwright.claims.services import road
+from wainwright.core.states import stage_reached
+from wainwright.drawing.ribbon import RibbonData, Spend, draw
+from wainwright.errors import NotAllowed, Refusal
+from wainwright.people.models import Membership
+from wainwright.signoff.models import SignOff
+from wainwright.signoff.selectors import remarks, steps
+from wainwright.trips.selectors import load_file as load_trip
+from wainwright.trips.selectors import trip_for
+from wainwright.web.forms import CodingForm
+from wainwright.web.presenting import route_steps
+
+WIDEST = 100
+
+
+def _may_enter(request) -> None:
+    if not (request.member.approver or request.member.finance):
+        raise NotAllowed("The bench is for approvers and finance. What you sent stands on its own page.")
+
+
+@require_GET
+def bench_page(request):
+    """Open the first thing that waits, or say that nothing does."""
+    _may_enter(request)
+    found = bench(request.member)
+    if found.waiting:
+        first = found.waiting[0]
+        return redirect("bench-item", first.kind, first.object_id)
+    return render(request, "bench/empty.html", {"bench": found})
+
+
+def item(request, kind: str, object_id: int):
+    """One thing on the bench."""
+    _may_enter(request)
+    return _trip(request, object_id) if kind == "trip" else _claim(request, object_id)
+
+
+def _mine(signoffs: list[SignOff], member) -> SignOff | None:
+    return next((s for s in signoffs if s.signer_id == member.pk and s.state == SignOff.State.WAITING and s.turn), None)
+
+
+def _others(request, owner_id: int) -> list[Membership]:
+    """To whom a decision can be passed on."""
+    found = Membership.objects.filter(firm_id=request.member.firm_id, approver=True, active=True)
+    return list(found.exclude(pk__in=[request.member.pk, owner_id]).select_related("person"))
+
+
+def _trip(request, trip_id: int):
+    trip = trip_for(request.member, trip_id)
+    file = load_trip(trip.traveller, trip)
+    signoffs = steps(trip.subject)
+    mine = _mine(signoffs, request.member)
+    spends = [Spend(e.day, e.label, e.amount, e.paid_by != "self", True) for e in file.figures.estimates if e.day]
+    context = {
+        "bench": bench(request.member), "kind": "trip", "thing": trip, "trip": trip, "file": file, "mine": mine,
+        "stage": stage_reached(trip.state, False, ""), "route": route_steps(signoffs),
+        "ribbon": draw(RibbonData(file.figures.journey, file.figures.allowance, file.figures.nights, spends)),
+        "categories": file.figures.by_category(file.book.names), "remarks": remarks(trip.subject),
+        "others": _others(request, trip.traveller_id) if mine else [],
+    }  # fmt: skip
+    return render(request, "bench/trip.html", context)
+
+
+def _claim(request, claim_id: int, status: int = 200, **more):
+    claim = claim_for(request.member, claim_id)
+    if claim.claimant_id == request.member.pk and not request.member.signs_own:
+        return redirect("claim", claim_id)
+    file = load_file(claim.claimant, claim)
+    signoffs = steps(claim.subject)
+    mine = _mine(signoffs, request.member)
+    said: dict[str, list] = {}
+    for remark in remarks(claim.subject):
+        said.setdefault(remark.line, []).append(remark)
+    rows = _rows(file.out_of_line, said)
+    odd = [row for row in rows if row["found"] or not row["line"].agrees or row["said"]]
+    chosen = next((row for row in rows if row["line"].key == request.GET.get("line")), (odd or rows or [None])[0])
+    finance = request.member.finance and claim.claimant_id != request.member.pk
+    posting = (
+        Posting.objects.filter(subject=claim.subject, key__startswith="claim:").order_by("-id").first()
+        if finance and claim.cleared_by_id
+        else None
+    )
+    context = {
+        "bench": bench(request.member), "kind": "claim", "thing": claim, "claim": claim, "file": file, "mine": mine,
+        "stage": stage_reached(claim.trip.state if claim.trip else "", True, claim.state),
+        "odd": odd, "agreeing": [row for row in rows if row not in odd], "chosen": chosen,
+        "pages": _pages(chosen), "route": route_steps(signoffs), "remarks": said.get("", []),
+        "others": _others(request, claim.claimant_id) if mine else [],
+        "settlement": file.figures.settlement,
+        "may_check": finance and claim.state == "In finance check",
+        "may_post": finance and claim.state in ("Cleared", "Posting refused"),
+        "may_recode": finance and claim.state in ("In finance check", "Cleared", "Posting refused"),
+        "recode_form": CodingForm(books=file.books) if finance else None,
+        "codes": sorted({(d, c) for d, c in file.figures.by_code if d != "account"}),
+        "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
+    }  # fmt: skip
+    return render(request, "bench/claim.html", context | more, status=status)
+
+
+def _rows(lines, said) -> list[dict]:
+    """Lines with the widths of their three bars, against the largest figure."""
+    largest = max((max(float(line.says.amount), float(line.allows.amount)) for line, _ in lines), default=0.0) or 1.0
+
+    def width(amount) -> float:
+        return round(max(0.0, float(amount.amount)) / largest * WIDEST, 1) if amount is not None else 0.0
+
+    return [
+        {"line": line, "found": found, "said": said.get(line.key, []), "says": width(line.says), "shows": width(line.shows),
+         "allows": width(line.allows),
+         "grave": "bad" if any(e.finding.level == "stop" for e in found) else "odd" if any(e.finding.level == "explain" for e in found) or not line.agrees else ""}
+        for line, found in lines
+    ]  # fmt: skip
+
+
+def _pages(chosen) -> list:
+    """The pictures that prove the line at hand, with the box of the total."""
+    if chosen is None or chosen["line"].expense is None:
+        return []
+    pages = []
+    for receipt in chosen["line"].expense.receipts.all():
+        for page in receipt.pages.all():
+            box = receipt.fields.get("total", {}).get("box")
+            pages.append({"page": page, "box": box if box and box[0] == page.number else None, "receipt": receipt})
+    return pages[:3]
+
+
+def _after(request, kind: str, object_id: int):
+    """Go on to what waits next, or stay where there is nothing more."""
+    waiting = bench(request.member).waiting
+    return redirect("bench-item", waiting[0].kind, waiting[0].object_id) if waiting else redirect("bench")
+
+
+@require_POST
+def approve(request, kind: str, object_id: int):
+    """Approve."""
+    through = services.approve(request.member, kind, object_id, request.POST.get("comment", ""))
+    after = "authorised" if kind == "trip" else "with finance"
+    messages.info(request, f"Approved: it is {after} now." if through else "Approved: the next on the route are asked.")
+    return _after(request, kind, object_id)
+
+
+@require_POST
+def end(request, kind: str, object_id: int, act: str):
+    """Send back or turn down, with remarks on lines."""
+    lines = {key.removeprefix("line-"): text for key, text in request.POST.items() if key.startswith("line-")}
+    services.end(request.member, kind, object_id, act.replace("-", "_"), request.POST.get("comment", ""), lines)
+    messages.info(request, "Sent back with your comment." if act == "send-back" else "Turned down.")
+    return _after(request, kind, object_id)
+
+
+@require_POST
+def pass_on(request, kind: str, object_id: int):
+    """Pass on."""
+    to = request.POST.get("to", "")
+    person = services.pass_on(
+        request.member, kind, object_id, int(to) if to.isdigit() else 0, request.POST.get("comment", "")
+    )
+    messages.info(request, f"Passed on to {person.person.name}.")
+    return _after(request, kind, object_id)
+
+
+@require_POST
+def say(request, kind: str, object_id: int):
+    """Ask or say something."""
+    services.say(request.member, kind, object_id, request.POST.get("text", ""), request.POST.get("line", "")[:60])
+    return redirect("bench-item", kind, object_id)
+
+
+def _version(request) -> int:
+    value = request.POST.get("version", "")
+    return int(value) if value.isdigit() else 0
+
+
+@require_POST
+def clear(request, object_id: int):
+    """Finance clears a claim, and posts it in the same breath when asked to."""
+    claim = road.clear(request.member, object_id, _version(request))
+    messages.info(request, f"{claim.code} is cleared.")
+    if "post" in request.POST:
+        return _posted(request, booking.post(request.member, object_id, claim.version))
+    return redirect("bench-item", "claim", object_id)
+
+
+@require_POST
+def post(request, object_id: int):
+    """Finance posts a cleared claim, or one that the ledger refused."""
+    return _posted(request, booking.post(request.member, object_id, _version(request)))
+
+
+def _posted(request, claim: Claim):
+    if claim.state == "Posting refused":
+        posting = Posting.objects.filter(subject=claim.subject, state="Refused").order_by("-id").first()
+        messages.error(
+            request, f"The ledger refused it. {refusal_words(posting)}" if posting else "The ledger refused it."
+        )
+        return redirect("bench-item", "claim", claim.pk)
+    messages.info(request, f"{claim.code} is posted.")
+    return _after(request, "claim", claim.pk)
+
+
+@require_POST
+def finance_end(request, object_id: int, act: str):
+    """Finance sends back or turns down."""
+    road.finance_end(
+        request.member, object_id, _version(request), act.replace("-", "_"), request.POST.get("comment", "")
+    )
+    messages.info(request, "Sent back with your comment." if act == "send-back" else "Turned down.")
+    return _after(request, "claim", object_id)
+
+
+@require_POST
+def recode(request, object_id: int):
+    """Finance corrects the coding."""
+    claim = claim_for(request.member, object_id)
+    form = CodingForm(request.POST, books=books(claim.firm))
+    dimension, _, old = request.POST.get("old", "").partition(":")
+    if not form.is_valid() or dimension not in ("cost_centre", "project", "task", "fund"):
+        raise Refusal("Choose what to replace and the coding to put in its place.")
+    count = road.recode(request.member, object_id, _version(request), dimension, old, form.coding)
+    messages.info(
+        request, f"The coding was corrected in {count} {'place' if count == 1 else 'places'}; the claimant is told."
+    )
+    return redirect("bench-item", "claim", object_id)

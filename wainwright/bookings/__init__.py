@@ -1,0 +1,1 @@
+"""Bookings: what is held, confirmed and ticketed for a trip."""

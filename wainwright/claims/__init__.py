@@ -1,0 +1,1 @@
+"""Claims: expenses sent together, decided, posted and settled."""

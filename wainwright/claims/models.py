@@ -1,0 +1,84 @@
+"""Claims."""
+
+from __future__ import annotations
+
+from django.db import models
+from django.db.models import Q
+
+from wainwright.accounts.models import CodedModel
+from wainwright.core.money import Money
+from wainwright.core.states import CLAIM
+from wainwright.people.models import Membership
+from wainwright.signoff.selectors import asked_about
+
+
+class ClaimQuerySet(models.QuerySet):
+    """Claims by who may see them."""
+
+    def visible_to(self, member: Membership):
+        """One's own, those one is asked to sign, and all of the firm for those who read all."""
+        firm = self.filter(firm_id=member.firm_id)
+        if member.reads_all:
+            return firm
+        return firm.filter(Q(claimant=member) | Q(pk__in=asked_about(member, "claim")))
+
+
+class Claim(CodedModel):
+    """Expenses sent together to be decided and settled."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT, related_name="claims")
+    claimant = models.ForeignKey(Membership, on_delete=models.PROTECT, related_name="claims")
+    trip = models.OneToOneField("trips.Trip", on_delete=models.PROTECT, null=True, blank=True, related_name="claim")
+    number = models.PositiveIntegerField()
+    title = models.CharField(max_length=120)
+    state = models.CharField(max_length=20, choices=[(s, s) for s in CLAIM.states], default=CLAIM.first)
+    currency = models.CharField(max_length=3)
+    due = models.DateField(null=True, blank=True)
+    version = models.PositiveIntegerField(default=1)
+    certified = models.JSONField(
+        default=dict, blank=True, help_text="What was certified: allowance, allowed, findings."
+    )
+    total_minor = models.BigIntegerField(default=0)
+    due_minor = models.BigIntegerField(default=0)
+    signed_name = models.CharField(max_length=120, blank=True)
+    sent = models.DateTimeField(null=True, blank=True)
+    cleared_by = models.ForeignKey(Membership, on_delete=models.PROTECT, null=True, blank=True, related_name="+")
+    entry = models.PositiveSmallIntegerField(default=1, help_text="Counts the journals: one more after a reversal.")
+    created = models.DateTimeField()
+
+    objects = ClaimQuerySet.as_manager()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["firm", "number"], name="one_claim_number")]
+        indexes = [
+            models.Index(fields=["claimant", "-id"]), models.Index(fields=["firm", "state", "sent"]),
+            models.Index(fields=["firm", "-id"]),
+        ]  # fmt: skip
+
+    def __str__(self):
+        return self.title
+
+    @property
+    def subject(self) -> str:
+        """Its name in the trail, on routes and on journals."""
+        return f"claim:{self.pk}"
+
+    @property
+    def code(self) -> str:
+        """Its number as people write it."""
+        return f"C-{self.number:04d}"
+
+    @property
+    def editable(self) -> bool:
+        """Whether it may be changed now."""
+        return CLAIM.can(self.state, "send")
+
+    @property
+    def total(self) -> Money:
+        """Everything on it, as certified."""
+        return Money.from_minor(self.total_minor, self.currency)
+
+    @property
+    def owed(self) -> Money:
+        """What is owed to the claimant, as certified; below zero it is owed back."""
+        return Money.from_minor(self.due_minor, self.currency)

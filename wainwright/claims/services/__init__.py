@@ -1,0 +1,1 @@
+"""Acts on claims: ``compose`` fills them, ``road`` moves them along, ``books`` posts and pays them."""

@@ -1,0 +1,187 @@
+"""A claim's road: sent, signed, checked, cleared."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from wainwright import clock
+from wainwright.claims.models import Claim
+from wainwright.claims.selectors import ClaimFile, frozen, load_file
+from wainwright.claims.services.compose import mine
+from wainwright.core.coding import Coding, check_coding
+from wainwright.core.states import CLAIM
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.news.services import tell
+from wainwright.people.models import Membership
+from wainwright.signoff import services as signoff
+from wainwright.signoff.models import Remark, SignOff
+from wainwright.trail.services import record
+
+
+def link(claim: Claim) -> str:
+    """The claim's address."""
+    return f"/claims/{claim.pk}/"
+
+
+def title(claim: Claim) -> str:
+    """The claim as it is called in news and lists."""
+    return f"{claim.claimant.person.name}: {claim.title}"
+
+
+@transaction.atomic
+def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Claim:
+    """Certify and send. Only the claimant, with their own name typed; what is certified is kept as it is shown."""
+    claim = mine(member, claim_id, version)
+    file = load_file(member, claim)
+    if file.in_the_way:
+        raise Refusal(f"{file.in_the_way} still to put right or explain before the claim can go.")
+    if typed_name.strip().casefold() != member.person.name.casefold():
+        raise Refusal(f"Type your name as it stands here, {member.person.name}, to certify.", "name")
+    before = claim.state
+    claim.certified = frozen(file)
+    claim.state = CLAIM.after(claim.state, "send")
+    claim.sent, claim.signed_name = clock.now(), typed_name.strip()
+    claim.total_minor, claim.due_minor = file.figures.total.minor, file.figures.settlement.due.minor
+    claim.version += 1
+    claim.save()
+    Remark.objects.filter(subject=claim.subject, mended=False).update(mended=True)
+    marks = tuple(each.finding.level.value for each in file.findings)
+    asked = signoff.Asked(claim.subject, title(claim), f"/bench/claim/{claim.pk}/", file.figures.total, marks)
+    signoff.start(member, asked, file.route, _contents(file))
+    after = {"total": claim.total_minor, "due": claim.due_minor, "lines": len(file.figures.lines)}
+    record(member, "certified and sent the claim", claim.subject, before={"state": before}, after=after)
+    if not SignOff.objects.filter(subject=claim.subject, state=SignOff.State.WAITING).exists():
+        # Everybody's earlier sign-off stands: nothing they signed has changed.
+        claim.state = CLAIM.after(claim.state, "sign")
+        claim.save(update_fields=["state"])
+    return claim
+
+
+def _contents(file: ClaimFile) -> dict[str, str]:
+    """A fingerprint for each scope: what a signer of that scope has signed."""
+    lines = {
+        line.key: [str(line.says.amount), line.category, line.label, line.expense.paid_by if line.expense else ""]
+        for line in file.figures.lines
+    }
+    contents = {"all": signoff.fingerprint({"lines": lines, "codes": _codes(file)})}
+    for (dimension, code), amount in file.figures.by_code.items():
+        contents[f"{dimension}:{code}"] = signoff.fingerprint({"amount": str(amount.amount)})
+    return contents
+
+
+def _codes(file: ClaimFile) -> dict[str, str]:
+    return {f"{dimension}:{code}": str(amount.amount) for (dimension, code), amount in file.figures.by_code.items()}
+
+
+@transaction.atomic
+def take_back(member: Membership, claim_id: int) -> Claim:
+    """Take the claim back while nobody has decided. Raises ``Stale`` once somebody has."""
+    claim = mine(member, claim_id, editable=False)
+    if signoff.anyone_decided(claim.subject):
+        raise Stale("Somebody has decided already. Ask them to send it back to you.")
+    before = claim.state
+    claim.state = CLAIM.after(claim.state, "take_back")
+    claim.version += 1
+    claim.save()
+    signoff.drop(claim.subject)
+    record(member, "took the claim back", claim.subject, before={"state": before}, after={"state": claim.state})
+    return claim
+
+
+def signed(member: Membership, claim: Claim, given_for: str) -> None:
+    """The last sign-off is there: the claim goes to finance. Inside the bench's transaction."""
+    before = claim.state
+    claim.state = CLAIM.after(claim.state, "sign")
+    claim.version += 1
+    claim.save()
+    record(
+        member,
+        "signed the claim off",
+        claim.subject,
+        before={"state": before},
+        after={"state": claim.state},
+        for_whom=given_for,
+    )
+    tell(claim.claimant, f"{claim.title} is signed off and goes to finance", link(claim))
+
+
+def ended(member: Membership, claim: Claim, act: str, comment: str, given_for: str = "") -> None:
+    """The claim is sent back or turned down. Inside the caller's transaction."""
+    before = claim.state
+    claim.state = CLAIM.after(claim.state, act)
+    claim.version += 1
+    claim.save()
+    what = "sent the claim back" if act == "send_back" else "turned the claim down"
+    after = {"state": claim.state, "comment": comment}
+    record(member, what, claim.subject, before={"state": before}, after=after, for_whom=given_for)
+    words = "was sent back to you" if act == "send_back" else "was turned down"
+    tell(claim.claimant, f"{claim.title} {words} by {member.person.name}", link(claim), comment)
+
+
+def finance_claim(member: Membership, claim_id: int, version: int | None = None) -> Claim:
+    """Lock and return a claim for a finance reviewer's act. Raises ``NotAllowed``, ``Stale``."""
+    claim = (
+        Claim.objects.select_for_update(of=("self",))
+        .visible_to(member)
+        .select_related("firm", "claimant__person", "claimant__firm", "trip")
+        .get(pk=claim_id)
+    )
+    if not member.finance:
+        raise NotAllowed("Only finance does this.")
+    if claim.claimant_id == member.pk and not member.signs_own:
+        raise NotAllowed("Somebody else in finance checks your own claim.")
+    if version is not None and version != claim.version:
+        raise Stale("The claim was changed since you opened this page. Look at it again, then decide.")
+    return claim
+
+
+@transaction.atomic
+def clear(member: Membership, claim_id: int, version: int) -> Claim:
+    """Finance clears the claim: its figures are right and it may be posted."""
+    claim = finance_claim(member, claim_id, version)
+    before = claim.state
+    claim.state = CLAIM.after(claim.state, "clear")
+    claim.cleared_by = member
+    claim.version += 1
+    claim.save()
+    record(member, "cleared the claim", claim.subject, before={"state": before}, after={"state": claim.state})
+    return claim
+
+
+@transaction.atomic
+def finance_end(member: Membership, claim_id: int, version: int, act: str, comment: str) -> Claim:
+    """Finance sends the claim back or turns it down, with a reason."""
+    if len(comment.strip()) < 3:
+        raise Refusal("Say why, so that the traveller knows what to do.", "comment")
+    claim = finance_claim(member, claim_id, version)
+    ended(member, claim, act, comment.strip())
+    return claim
+
+
+@transaction.atomic
+def recode(member: Membership, claim_id: int, version: int, dimension: str, old: str, coding: Coding) -> int:
+    """Finance puts another coding in place of every one that names ``old``; return how many places changed.
+
+    The claimant is told; the trail keeps before and after. Raises ``Refusal`` for a coding that does not hold.
+    """
+    claim = finance_claim(member, claim_id, version)
+    if claim.state not in ("In finance check", "Posting refused", "Cleared"):
+        raise Stale(f"The claim stands at {claim.state}: its coding cannot be corrected now.")
+    file = load_file(member, claim)
+    faults = check_coding(coding, file.books.codes, clock.today(claim.firm.zone))
+    if faults:
+        raise Refusal(faults[0].text, faults[0].dimension)
+    places = [claim] if getattr(claim, dimension) == old else []
+    for expense in file.expenses:
+        places += [each for each in (expense, *expense.shares.all()) if getattr(each, dimension) == old]
+    if not places:
+        raise Refusal(f"Nothing on the claim is coded to {old}.", "old")
+    before = {"coding": old, "places": len(places)}
+    for each in places:
+        each.take_coding(coding)
+        each.save()
+    claim.version += 1
+    claim.save()
+    record(member, "corrected the coding", claim.subject, before=before, after={"coding": str(coding)})
+    tell(claim.claimant, f"Finance corrected the coding of {claim.title} from {old} to {coding}", link(claim))
+    return len(places)

@@ -1,0 +1,152 @@
+"""A claim's page, and the acts of its claimant."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.core.paginator import Paginator
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wainwright.accounts.models import Posting
+from wainwright.accounts.selectors import books, refusal_words
+from wainwright.bench import services as bench
+from wainwright.claims.models import Claim
+from wainwright.claims.selectors import claim_for, claims_of, load_file
+from wainwright.claims.services import compose, road
+from wainwright.core.states import stage_reached
+from wainwright.errors import Refusal
+from wainwright.expenses.models import Expense
+from wainwright.signoff.selectors import remarks, steps
+from wainwright.trail.selectors import history
+from wainwright.web.forms import CodingForm, coding_initial
+from wainwright.web.presenting import open_explains, reasons_of, route_preview, route_steps
+
+REASONS = ["Agreed beforehand", "Nothing cheaper was free", "Receipt lost", "Safety or health", "Another reason"]
+
+
+@require_GET
+def claim_list(request):
+    """One's own claims."""
+    page = Paginator(claims_of(request.member), 25).get_page(request.GET.get("page"))
+    rows = [(c, stage_reached(c.trip.state if c.trip else "", True, c.state)) for c in page]
+    return render(request, "claims/list.html", {"page": page, "rows": rows})
+
+
+@require_POST
+def claim_trip(request, trip_id: int):
+    """Make the claim of a trip."""
+    return redirect("claim", compose.claim_trip(request.member, trip_id).pk)
+
+
+@require_POST
+def claim_loose(request):
+    """Make a claim of what is loose."""
+    return redirect("claim", compose.claim_loose(request.member, request.POST.get("title", "")).pk)
+
+
+def page_context(request, claim: Claim) -> dict:
+    """Everything the claim's page shows."""
+    file = load_file(request.member, claim)
+    own = claim.claimant_id == request.member.pk
+    editable = own and claim.editable
+    signoffs = [] if claim.state == "Open" and claim.sent is None else steps(claim.subject)
+    posting = (
+        Posting.objects.filter(subject=claim.subject, key__startswith="claim:").order_by("-id").first()
+        if claim.cleared_by_id
+        else None
+    )
+    said = remarks(claim.subject)
+    by_line: dict[str, list] = {}
+    for remark in said:
+        by_line.setdefault(remark.line, []).append(remark)
+    return {
+        "claim": claim, "file": file, "own": own, "editable": editable,
+        "stage": stage_reached(claim.trip.state if claim.trip else "", True, claim.state),
+        "rows": [(line, found, by_line.get(line.key, [])) for line, found in file.out_of_line],
+        "sums": file.figures.settlement.sums, "settlement": file.figures.settlement,
+        "route": route_steps(signoffs) if signoffs and not editable else route_preview(file.route),
+        "explains": open_explains(file.findings), "reasons": reasons_of(file.findings, REASONS),
+        "remarks": by_line.get("", []), "entries": history(claim.subject) if "history" in request.GET else None,
+        "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
+        "may_take_back": own and claim.state == "In sign-off" and not any(s.state == "Given" and s.round == signoffs[-1].round for s in signoffs),
+        "head_form": CodingForm(books=file.books, initial=coding_initial(claim)) if editable else None,
+        "explain_error": "", "typed_words": "", "send_error": "",
+    }  # fmt: skip
+
+
+@require_GET
+def claim_page(request, claim_id: int):
+    """The claim: lines, findings, what it comes to, how it will post."""
+    return render(request, "claims/claim.html", page_context(request, claim_for(request.member, claim_id)))
+
+
+@require_POST
+def explain(request, claim_id: int):
+    """Give a reason to findings."""
+    claim = claim_for(request.member, claim_id)
+    words = request.POST.get("words", "")
+    found = [each.finding for each in load_file(request.member, claim).findings]
+    try:
+        compose.explain(
+            request.member, claim_id, found, request.POST.getlist("identity"), request.POST.get("reason", ""), words
+        )
+    except Refusal as refusal:
+        context = page_context(request, claim) | {"explain_error": refusal.message, "typed_words": words}
+        return render(request, "claims/claim.html", context, status=422)
+    return redirect("claim", claim_id)
+
+
+@require_POST
+def send(request, claim_id: int):
+    """Certify and send."""
+    version = request.POST.get("version", "")
+    try:
+        road.send(request.member, claim_id, int(version) if version.isdigit() else 0, request.POST.get("name", ""))
+    except Refusal as refusal:
+        context = page_context(request, claim_for(request.member, claim_id)) | {"send_error": refusal.message}
+        return render(request, "claims/claim.html", context, status=422)
+    messages.info(request, "The claim is on its way to be signed off.")
+    return redirect("claim", claim_id)
+
+
+@require_POST
+def take_back(request, claim_id: int):
+    """Take the claim back."""
+    road.take_back(request.member, claim_id)
+    return redirect("claim", claim_id)
+
+
+@require_POST
+def put_in(request, claim_id: int):
+    """Put in everything that is loose."""
+    ids = list(Expense.objects.filter(owner=request.member, claim__isnull=True).values_list("pk", flat=True))
+    if not ids:
+        raise Refusal("Nothing is loose. Take costs from the tray first, or type them.")
+    count = compose.put_in(request.member, claim_id, ids)
+    messages.info(request, f"{count} put in.")
+    return redirect("claim", claim_id)
+
+
+@require_POST
+def take_out(request, claim_id: int, expense_id: int):
+    """Take one out."""
+    compose.take_out(request.member, claim_id, expense_id)
+    return redirect("claim", claim_id)
+
+
+@require_POST
+def change_coding(request, claim_id: int):
+    """Change the coding that counts for the whole claim."""
+    claim = claim_for(request.member, claim_id)
+    form = CodingForm(request.POST, books=books(claim.firm))
+    if not form.is_valid():
+        raise Refusal("Choose a cost centre.")
+    compose.change_coding(request.member, claim_id, form.coding)
+    return redirect("claim", claim_id)
+
+
+@require_POST
+def say(request, claim_id: int):
+    """Say something on the claim or on a line."""
+    bench.say(request.member, "claim", claim_id, request.POST.get("text", ""), request.POST.get("line", "")[:60])
+    return redirect("claim", claim_id)

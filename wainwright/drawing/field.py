@@ -1,0 +1,119 @@
+"""The field: every way drawn once, at the height of its price and over its hours of the day."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from decimal import Decimal
+
+WIDTH, HEIGHT, LEFT, TOP, BOTTOM = 740, 400, 52, 22, 42
+
+
+@dataclass(frozen=True)
+class Flight:
+    """One way to draw: its hops as (leaves, arrives) in local wall times, its price, its yardstick."""
+
+    key: str
+    label: str
+    hops: Sequence[tuple[datetime, datetime]]
+    price: Decimal
+    over: bool
+    yardstick: bool
+    chosen: bool
+
+
+@dataclass(frozen=True)
+class Bar:
+    """One hop as a bar."""
+
+    x: float
+    width: float
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """One way placed."""
+
+    key: str
+    label: str
+    y: float
+    bars: list[Bar]
+    gaps: list[float]
+    left: float
+    right: float
+    over: bool
+    yardstick: bool
+    chosen: bool
+
+
+@dataclass(frozen=True)
+class Field:
+    """The picture: ways, hour marks along the bottom, prices up the side, the line above which a reason is needed."""
+
+    width: int
+    height: int
+    left: int
+    floor: float
+    ways: list[Drawn]
+    hours: list[tuple[float, str]]
+    prices: list[tuple[float, str]]
+    limit: tuple[float, str] | None
+
+
+def draw_field(flights: Sequence[Flight], limit: Decimal | None) -> Field | None:
+    """Place ways; heights that would overlap are pushed apart by at least ten pixels. Nothing without ways."""
+    if not flights:
+        return None
+    day = min(f.hops[0][0] for f in flights).date()
+    base = datetime.combine(day, datetime.min.time())
+    first = min(f.hops[0][0] for f in flights).replace(minute=0)
+    last = max(f.hops[-1][1] for f in flights) + timedelta(hours=1)
+    span = max((last - first).total_seconds(), 3600.0)
+    prices = [f.price for f in flights] + ([limit] if limit is not None else [])
+    low, high = float(min(prices)), float(max(prices))
+    room = max(high - low, 20.0)
+    low, high = low - room * 0.08, high + room * 0.08
+    floor = HEIGHT - BOTTOM
+
+    def x(moment: datetime) -> float:
+        return round(LEFT + (moment - first).total_seconds() / span * (WIDTH - LEFT - 20), 1)
+
+    def y(price: float) -> float:
+        return round(floor - (price - low) / (high - low) * (floor - TOP), 1)
+
+    drawn: list[Drawn] = []
+    taken: list[tuple[float, float, float]] = []
+    for flight in sorted(flights, key=lambda f: f.price):
+        height, left, right = y(float(flight.price)), x(flight.hops[0][0]), x(flight.hops[-1][1])
+        for _ in range(30):
+            if not any(abs(height - t) < 9 and left < r + 4 and right > s - 4 for t, s, r in taken):
+                break
+            height -= 9
+        height = max(TOP - 8.0, height)
+        taken.append((height, left, right))
+        bars = [Bar(x(a), max(3.0, round(x(b) - x(a), 1))) for a, b in flight.hops]
+        gaps = [round((x(one[1]) + x(two[0])) / 2, 1) for one, two in zip(flight.hops, flight.hops[1:], strict=False)]
+        drawn.append(
+            Drawn(
+                flight.key, flight.label, height, bars, gaps, left, right, flight.over, flight.yardstick, flight.chosen
+            )
+        )
+    hours = []
+    mark = first
+    while mark <= last:
+        if mark.hour % 2 == 0:
+            hours.append(
+                (
+                    x(mark),
+                    f"{mark:%H}" if mark.date() == base.date() else f"{mark:%a %H}" if mark.hour == 0 else f"{mark:%H}",
+                )
+            )
+        mark += timedelta(hours=1)
+    step = 10 ** max(0, len(str(int(high - low))) - 1)
+    step = step if (high - low) / step <= 6 else step * 2
+    marks = [(y(float(p)), f"{p}") for p in range(int(low // step + 1) * step, int(high) + 1, step)]
+    return Field(
+        WIDTH, HEIGHT, LEFT, float(floor), drawn, hours, marks,
+        (y(float(limit)), f"a reason is needed above {limit:,.0f}") if limit is not None else None,
+    )  # fmt: skip

@@ -1,0 +1,399 @@
+"""The day ribbon: a column a day; lanes for moves, nights, meals, allowance, money. Positions in CSS pixels."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import date, time, timedelta
+
+from wainwright.core.allowance import Allowance, NightAllowed
+from wainwright.core.journey import Journey, Leg, Meal
+from wainwright.core.money import Money, total
+from wainwright.core.workings import day_text
+
+FULL_WIDTH, LEAST_COLUMN, MOST_COLUMN = 1108, 168, 440
+HEAD, TRACK, ROW, LETTER, PAD = 34, 42, 22, 6.3, 12
+_GONE_FROM = {Meal.BREAKFAST: time(8), Meal.LUNCH: time(13), Meal.DINNER: time(19)}
+_MEAL_WORDS = {Meal.BREAKFAST: "Brkfst", Meal.LUNCH: "Lunch", Meal.DINNER: "Dinner"}
+
+
+@dataclass(frozen=True)
+class Spend:
+    """Money on a day: its mark is a square for the firm's card, a circle for the traveller, hollow without evidence."""
+
+    day: date
+    label: str
+    amount: Money
+    firm_paid: bool
+    proven: bool
+    link: str = ""
+
+
+@dataclass(frozen=True)
+class RibbonData:
+    """What is drawn."""
+
+    journey: Journey
+    allowance: Allowance
+    nights: Sequence[NightAllowed]
+    spends: Sequence[Spend]
+
+
+@dataclass(frozen=True)
+class Lane:
+    """A lane's name and where it lies."""
+
+    name: str
+    y: int
+    height: int
+
+
+@dataclass(frozen=True)
+class Column:
+    """A day."""
+
+    day: date
+    x: int
+    width: int
+    title: str
+    sub: str
+    shaded: bool
+
+
+@dataclass(frozen=True)
+class Move:
+    """A leg's bar with its words."""
+
+    x: float
+    y: int
+    width: float
+    text_x: float
+    label: str
+    times: str
+    mode: str
+    full: str
+
+
+@dataclass(frozen=True)
+class NightBox:
+    """A night's box, and its bar against the ceiling."""
+
+    x: int
+    y: int
+    width: int
+    label: str
+    full: str
+    cost: str
+    cost_x: int
+    bar: float
+    tick: float | None
+    over: bool
+    supplied: bool
+
+
+@dataclass(frozen=True)
+class MealCell:
+    """A meal to mark: ``state`` is counted, supplied or away."""
+
+    x: int
+    y: int
+    width: int
+    key: str
+    word: str
+    state: str
+    text: str
+    pressed: bool
+
+
+@dataclass(frozen=True)
+class Cell:
+    """A figure of a lane with words beside it."""
+
+    x: int
+    y: int
+    text: str
+    note: str
+    note_x: float
+    lines: tuple[str, ...]
+    day: date
+
+
+@dataclass(frozen=True)
+class SpendRow:
+    """One spend in its column."""
+
+    x: int
+    y: int
+    right: int
+    label: str
+    full: str
+    amount: str
+    firm_paid: bool
+    proven: bool
+    link: str
+
+
+@dataclass(frozen=True)
+class DayTotal:
+    """A day's sum with its bar."""
+
+    x: int
+    y: int
+    right: int
+    bar: float
+    amount: str
+
+
+@dataclass(frozen=True)
+class Ribbon:
+    """Everything placed."""
+
+    width: int
+    height: int
+    lanes: list[Lane]
+    columns: list[Column]
+    moves: list[Move]
+    nights: list[NightBox]
+    meals: list[MealCell]
+    allowances: list[Cell]
+    spends: list[SpendRow]
+    totals: list[DayTotal]
+    days: list[DayList] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class DayList:
+    """A day as a list, for a phone."""
+
+    column: Column
+    moves: list[str]
+    night: str
+    meals: list[MealCell]
+    allowance: Cell | None
+    spends: list[SpendRow]
+    total: str
+
+
+def draw(data: RibbonData) -> Ribbon | None:
+    """Place everything; nothing to draw without legs."""
+    days = data.journey.days()
+    if not days:
+        return None
+    column = int(max(LEAST_COLUMN, min(MOST_COLUMN, FULL_WIDTH / len(days))))
+    columns = [_column(data.journey, day, n * column, column, days) for n, day in enumerate(days)]
+    moves, tracks = _moves(data.journey, days, column)
+    y = HEAD
+    lanes = [Lane("Moves", y, 14 + tracks * TRACK)]
+    for name, height in (("Nights", 52), ("Meals", 46), ("Allowance", 40)):
+        y = lanes[-1].y + lanes[-1].height
+        lanes.append(Lane(name, y, height))
+    most = max((sum(1 for s in data.spends if s.day == day) for day in days), default=0)
+    y = lanes[-1].y + lanes[-1].height
+    if most:
+        lanes.append(Lane("Money", y, 14 + most * ROW))
+        y = lanes[-1].y + lanes[-1].height
+    lanes.append(Lane("Day total", y, 42))
+    at = {lane.name: lane.y for lane in lanes}
+    nights = _nights(data, columns, at["Nights"])
+    meals = [cell for c in columns for cell in _meals(data, c, at["Meals"], days)]
+    allowances = [cell for c in columns if (cell := _allowance(data, c, at["Allowance"]))]
+    spends = {c.day: _spends(data, c, at.get("Money", 0)) for c in columns}
+    totals = _totals(data, columns, at["Day total"])
+    ribbon = Ribbon(
+        columns[-1].x + column, y + 42, lanes, columns, moves, nights, meals, allowances,
+        [row for rows in spends.values() for row in rows], totals,
+    )  # fmt: skip
+    ribbon.days.extend(_as_list(ribbon, data, c, spends[c.day]) for c in columns)
+    return ribbon
+
+
+def fit(text: str, width: float) -> str:
+    """Cut a text to a width, with dots; the whole stays readable in the drawing's title."""
+    most = max(3, int(width / LETTER))
+    return text if len(text) <= most else text[: most - 1].rstrip() + "…"
+
+
+def _column(journey: Journey, day: date, x: int, width: int, days: list[date]) -> Column:
+    night = journey.night_of(day)
+    towns = [leg.origin.town for leg in journey.legs if leg.leaves.date() == day]
+    end = [leg.target.town for leg in journey.legs if leg.leaves.date() == day][-1:]
+    stops = [*towns[:1], *end] if towns else [night.place.town if night else journey.last_place_on(day).town]
+    sub = " → ".join(dict.fromkeys(stops))
+    title = day_text(day)
+    return Column(day, x, width, title, fit(sub, width - len(title) * 7.4 - 30), day in (days[0], days[-1]))
+
+
+def _short(leg: Leg) -> str:
+    def name(code: str, town: str) -> str:
+        return code if len(code) == 3 else town
+
+    return f"{leg.mode.capitalize()} {name(leg.origin.code, leg.origin.town)}–{name(leg.target.code, leg.target.town)}"
+
+
+def _moves(journey: Journey, days: list[date], column: int) -> tuple[list[Move], int]:
+    """Place the bars by local time, and each on the first track where its words are clear of the others'."""
+    ends: list[float] = []
+    moves = []
+    whole = len(days) * column
+    for leg in journey.legs:
+
+        def x_of(moment, first=days[0]):
+            return ((moment.date() - first).days + (moment.hour * 60 + moment.minute) / 1440) * column
+
+        x, right = x_of(leg.leaves), x_of(leg.arrives)
+        width = max(6.0, right - x)
+        label, times = _short(leg), f"{leg.leaves:%H:%M} – {leg.arrives:%H:%M}"
+        words = max(len(label) * LETTER + 6, len(times) * LETTER, width)
+        text_x = max(4.0, min(x, whole - words - 6))
+        track = next((n for n, end in enumerate(ends) if end <= text_x), len(ends))
+        if track == len(ends):
+            ends.append(0.0)
+        ends[track] = max(text_x + words, right) + 10
+        full = f"{leg.mode.capitalize()} from {leg.origin.name} {leg.leaves:%a %H:%M} to {leg.target.name} {leg.arrives:%a %H:%M}, local times"
+        moves.append(
+            Move(
+                round(x, 1),
+                HEAD + 10 + track * TRACK,
+                round(width, 1),
+                round(text_x, 1),
+                label,
+                times,
+                leg.mode.value,
+                full,
+            )
+        )
+    return moves, max(1, len(ends))
+
+
+def _nights(data: RibbonData, columns: list[Column], y: int) -> list[NightBox]:
+    at = {column.day: column for column in columns}
+    boxes = []
+    for night in data.nights:
+        column = at.get(night.night.date)
+        if column is None:
+            continue
+        x = column.x + int(column.width * 0.62)
+        right = min(x + int(column.width * 0.7), columns[-1].x + column.width - 6)
+        width = right - x
+        cost, ceiling = float(night.cost.amount), float(night.ceiling.amount) if night.ceiling else 0.0
+        scale = max(cost, ceiling, 1.0) / (width * 0.92)
+        name = night.night.name or night.night.place.town
+        if night.night.supplied:
+            words, said = "supplied", f"{name}, quarters supplied"
+        else:
+            words = f"{night.cost.amount:,.0f}"
+            said = (
+                f"{name}, {night.cost} a night, ceiling {night.ceiling}" if night.ceiling else f"{name}, {night.cost}"
+            )
+        room = width - len(words) * 7.5 - 18
+        boxes.append(
+            NightBox(x, y + 8, width, fit(name, room), said, words, x + width - 8, round(cost / scale, 1),
+                     round(ceiling / scale, 1) if ceiling else None, bool(night.over) and not night.night.supplied, night.night.supplied)
+        )  # fmt: skip
+    return boxes
+
+
+def _meals(data: RibbonData, column: Column, y: int, days: list[date]) -> list[MealCell]:
+    journey, cells = data.journey, []
+    step = (column.width - 2 * PAD) / 3
+    for n, meal in enumerate(Meal):
+        supplied = (column.day, meal) in journey.supplied
+        away = (column.day == days[0] and journey.starts.time() >= _GONE_FROM[meal]) or (
+            column.day == days[-1] and journey.ends.time() <= _GONE_FROM[meal]
+        )
+        state = "supplied" if supplied else "away" if away else "counted"
+        said = {
+            "supplied": "supplied by others",
+            "counted": "in the allowance",
+            "away": "before leaving or after being back",
+        }[state]
+        text = f"{meal.value.capitalize()}, {column.title}: {said}"
+        key = f"{column.day.isoformat()}:{meal.value}"
+        cells.append(
+            MealCell(
+                round(column.x + PAD - 4 + n * step), y + 9, round(step), key, _MEAL_WORDS[meal], state, text, supplied
+            )
+        )
+    return cells
+
+
+def _allowance(data: RibbonData, column: Column, y: int) -> Cell | None:
+    found = data.allowance.on(column.day)
+    if found is None:
+        return None
+    supplied = f", {len(found.supplied)} supplied" if found.supplied else ""
+    share = {"1": "full", "0.75": "¾", "0.5": "half"}.get(f"{found.share.normalize():f}", f"{found.share * 100:.0f} %")
+    edge = "first day " if found.reason.startswith("first") else "last day " if found.reason.startswith("last") else ""
+    text = f"{found.amount}"
+    x = column.x + PAD
+    note_x = x + len(text) * 7.6 + 10
+    note = fit(f"{edge}{share}{supplied}", column.x + column.width - note_x - 4)
+    return Cell(x, y + 25, text, note, note_x, tuple(found.workings.lines()), column.day)
+
+
+def _spends(data: RibbonData, column: Column, y: int) -> list[SpendRow]:
+    rows = []
+    for n, spend in enumerate(s for s in data.spends if s.day == column.day):
+        amount = f"{spend.amount}"
+        room = column.width - 2 * PAD - 22 - len(amount) * 7.2
+        rows.append(
+            SpendRow(column.x + PAD, y + 20 + n * ROW, column.x + column.width - PAD, fit(spend.label, room), spend.label, amount,
+                     spend.firm_paid, spend.proven, spend.link)
+        )  # fmt: skip
+    return rows
+
+
+def _sum_of(data: RibbonData, day: date) -> Money:
+    currency = data.allowance.amount.currency
+    spent = total((s.amount for s in data.spends if s.day == day), currency)
+    found = data.allowance.on(day)
+    return spent + found.amount if found else spent
+
+
+def _totals(data: RibbonData, columns: list[Column], y: int) -> list[DayTotal]:
+    sums = [(column, _sum_of(data, column.day)) for column in columns]
+    most = max((float(amount.amount) for _, amount in sums), default=0.0) or 1.0
+    return [
+        DayTotal(
+            c.x + PAD, y + 25, c.x + c.width - PAD, round(max(0.0, float(a.amount)) / most * (c.width * 0.5), 1), str(a)
+        )
+        for c, a in sums
+    ]
+
+
+def _as_list(ribbon: Ribbon, data: RibbonData, column: Column, spends: list[SpendRow]) -> DayList:
+    legs = [
+        f"{_short(leg)}, {leg.leaves:%H:%M} – {leg.arrives:%H:%M}"
+        for leg in data.journey.legs
+        if leg.leaves.date() == column.day
+    ]
+    night = next((n for n in data.nights if n.night.date == column.day), None)
+    said = ""
+    if night is not None:
+        said = f"{night.night.name or night.night.place.town}, " + (
+            "supplied" if night.night.supplied else str(night.cost)
+        )
+        if night.over and not night.night.supplied:
+            said += f", {night.over} over the ceiling"
+    cell = next((a for a in ribbon.allowances if a.day == column.day), None)
+    meals = [m for m in ribbon.meals if m.key.startswith(column.day.isoformat())]
+    return DayList(column, legs, said, meals, cell, spends, str(_sum_of(data, column.day)))
+
+
+def day_range(first: date | None, last: date | None) -> str:
+    """Write a span of days as people do: "12 – 16 October 2026"."""
+    if first is None or last is None:
+        return "no dates yet"
+    if first == last:
+        return f"{first.day} {first:%B} {first.year}"
+    if (first.year, first.month) == (last.year, last.month):
+        return f"{first.day} – {last.day} {last:%B} {last.year}"
+    if first.year == last.year:
+        return f"{first.day} {first:%B} – {last.day} {last:%B} {last.year}"
+    return f"{first.day} {first:%B} {first.year} – {last.day} {last:%B} {last.year}"
+
+
+def minutes(span: timedelta) -> str:
+    """Write a duration: "5 h 30"."""
+    whole = int(span.total_seconds() // 60)
+    return f"{whole // 60} h {whole % 60:02d}"

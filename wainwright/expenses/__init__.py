@@ -1,0 +1,1 @@
+"""Receipts, charges and expenses: how costs get in."""

@@ -1,0 +1,148 @@
+"""Changing an expense while its claim is open: fields, parts, split, evidence."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+from decimal import Decimal
+
+from django.db import transaction
+
+from wainwright import clock
+from wainwright.accounts.selectors import books
+from wainwright.core.coding import Coding, check_coding
+from wainwright.core.money import Money, share_out, total
+from wainwright.core.splits import SplitError, SplitPart, check_shares
+from wainwright.core.states import CHARGE
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.expenses.models import Expense, Part, SplitShare
+from wainwright.people.models import Membership
+from wainwright.rulebook.selectors import rulebook
+from wainwright.trail.services import record
+
+
+def mine(member: Membership, expense_id: int, version: int | None = None) -> Expense:
+    """Lock and return one's own expense, to be changed. Raises ``Expense.DoesNotExist``, ``NotAllowed``, ``Stale``."""
+    expense = (
+        Expense.objects.select_for_update(of=("self",))
+        .visible_to(member)
+        .select_related("claim", "firm")
+        .get(pk=expense_id)
+    )
+    if expense.owner_id != member.pk:
+        raise NotAllowed("Only the person who paid changes this.")
+    if version is not None and expense.version != version:
+        raise Stale("It was changed on another page since you opened this one. Look at it again.")
+    if expense.claim is not None and not expense.claim.editable:
+        raise Stale(f"Its claim stands at {expense.claim.state}: nothing can be changed on it now.")
+    return expense
+
+
+def changed(member: Membership, expense: Expense, what: str, before: object, after: object) -> None:
+    """Keep a change with its entry in the trail; the split and the claim it is on are newer now."""
+    expense.version += 1
+    expense.save()
+    record(member, what, expense.key, before=before, after=after)
+
+
+@dataclass(frozen=True)
+class PartTyped:
+    """A part as typed."""
+
+    category: str
+    label: str
+    amount: Money
+    personal: bool = False
+    night: date | None = None
+
+
+@transaction.atomic
+def set_parts(member: Membership, expense_id: int, version: int, parts: list[PartTyped]) -> Expense:
+    """Break a bill down; the parts add up to it, or nothing is kept. No parts make it whole again. Raises ``Refusal``."""
+    expense = mine(member, expense_id, version)
+    given = total((part.amount for part in parts), expense.currency)
+    if parts and given != expense.amount:
+        left = expense.amount - given
+        words = f"{left} is left to place" if left.minor > 0 else f"{-left} too much is placed"
+        raise Refusal(f"The parts come to {given}, the bill is {expense.amount}: {words}.", "parts")
+    known = rulebook(expense.firm).categories
+    for part in parts:
+        if part.category not in known:
+            raise Refusal(f"Say what “{part.label}” is for.", "parts")
+    before = [[p.label, p.amount_minor] for p in expense.parts.all()]
+    expense.parts.all().delete()
+    weights = [abs(part.amount.minor) for part in parts]
+    taxes = share_out(expense.tax, weights) if parts and any(weights) else [Money.zero(expense.currency)] * len(parts)
+    Part.objects.bulk_create(
+        Part(expense=expense, order=n, category=part.category, label=part.label[:80], amount_minor=part.amount.minor,
+             tax_minor=tax.minor, personal=part.personal, night=part.night)
+        for n, (part, tax) in enumerate(zip(parts, taxes, strict=True))
+    )  # fmt: skip
+    expense.nights = sorted({part.night.isoformat() for part in parts if part.night})
+    changed(member, expense, "broke the bill down", before, [[p.label, str(p.amount)] for p in parts])
+    return expense
+
+
+def nightly_parts(
+    first: date, nights: int, a_night: Money, lodging: str, city_tax: Money | None = None, tax_category: str = ""
+) -> list[PartTyped]:
+    """Return the parts of so many nights at a price, each with its city tax if there is one."""
+    parts = []
+    for n in range(nights):
+        night = first + timedelta(days=n)
+        parts.append(PartTyped(lodging, f"Night of {night:%a} {night.day} {night:%b}", a_night, night=night))
+    if city_tax:
+        parts.append(PartTyped(tax_category or lodging, f"City tax, {nights} nights", city_tax.times(nights)))
+    return parts
+
+
+@transaction.atomic
+def set_split(member: Membership, expense_id: int, version: int, shares: list[tuple[Coding, Decimal]]) -> Expense:
+    """Split a cost by share; no shares take the split off. Every coding is checked. Raises ``Refusal``."""
+    expense = mine(member, expense_id, version)
+    if shares:
+        try:
+            check_shares([SplitPart(coding, share) for coding, share in shares])
+        except SplitError as error:
+            raise Refusal(str(error), "split") from error
+        for coding, _ in shares:
+            faults = check_coding(coding, books(expense.firm).codes, expense.date)
+            if faults:
+                raise Refusal(faults[0].text, "split")
+    before = [[str(s.coding), str(s.share)] for s in expense.shares.all()]
+    expense.shares.all().delete()
+    for order, (coding, share) in enumerate(shares):
+        row = SplitShare(expense=expense, order=order, share=share)
+        row.take_coding(coding)
+        row.save()
+    changed(member, expense, "split the cost", before, [[str(c), str(s)] for c, s in shares])
+    return expense
+
+
+@transaction.atomic
+def set_coding(member: Membership, expense_id: int, version: int, coding: Coding) -> Expense:
+    """Give an expense a coding of its own, or none, so that its claim's counts. Raises ``Refusal``."""
+    expense = mine(member, expense_id, version)
+    if coding.parts():
+        faults = check_coding(coding, books(expense.firm).codes, expense.date)
+        if faults:
+            raise Refusal(faults[0].text, faults[0].dimension)
+    before = str(expense.coding)
+    expense.take_coding(coding)
+    changed(member, expense, "changed the coding", before, str(coding))
+    return expense
+
+
+@transaction.atomic
+def remove(member: Membership, expense_id: int) -> None:
+    """Undo an expense: its receipts and its charge lie loose in the tray again."""
+    expense = mine(member, expense_id)
+    before = {"label": expense.label, "amount": expense.amount_minor, "time": str(clock.now())}
+    charge = getattr(expense, "charge", None)
+    if charge is not None:
+        charge.state = CHARGE.after(charge.state, "free")
+        charge.expense = None
+        charge.save(update_fields=["state", "expense"])
+    expense.receipts.update(expense=None)
+    record(member, "took the cost apart", expense.key, before=before)
+    expense.delete()

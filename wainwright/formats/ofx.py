@@ -1,0 +1,105 @@
+"""OFX 1 (SGML) and 2 (XML): card and bank statements. Open Financial Exchange 1.6 and 2.2.
+
+The library splits the tags (closing tags may be missing); the entries are then read one by one,
+so that a broken one is left out by name and the rest is taken.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+from datetime import date
+from decimal import Decimal, InvalidOperation
+from xml.etree.ElementTree import Element
+
+from ofxtools.Parser import OFXTree
+
+from wainwright.core.money import Money
+from wainwright.formats.problems import LeftOut, Unreadable
+from wainwright.formats.statement import Statement, StatementLine
+
+MOST_BYTES = 5_000_000
+
+
+def read_ofx(content: bytes) -> list[Statement]:
+    """Read every statement of a file. Raises ``Unreadable`` with a sentence for the person."""
+    if not content.strip():
+        raise Unreadable("The file is empty.")
+    if len(content) > MOST_BYTES:
+        raise Unreadable("The file is larger than 5 MB. Ask the card's bank for a shorter period.")
+    if b"OFX" not in content[:2000].upper():
+        raise Unreadable("This is not an OFX file: it does not begin with an OFX header.")
+    if b"<!ENTITY" in content.upper():
+        raise Unreadable("The file declares entities, which an OFX file does not need. It was not read.")
+    tree = OFXTree()
+    try:
+        tree.parse(io.BytesIO(_tidy(content)))
+    except (SyntaxError, ValueError, LookupError, UnicodeError, AssertionError, AttributeError, TypeError) as error:
+        raise Unreadable(
+            "The file starts as OFX but breaks off or is damaged. Fetch it again from the bank."
+        ) from error
+    root = tree.getroot()
+    found = [] if root is None else [*root.iter("CCSTMTRS"), *root.iter("STMTRS")]
+    if not found:
+        raise Unreadable("The file holds no statement of a card or an account.")
+    return [_statement(each) for each in found]
+
+
+def _tidy(content: bytes) -> bytes:
+    """Mend what banks leave odd in the header: a byte order mark, lone carriage returns, text before it."""
+    content = content.removeprefix(b"\xef\xbb\xbf")
+    if b"\n" not in content:
+        content = content.replace(b"\r", b"\n")
+    start = re.search(rb"OFXHEADER|<\?xml|<\?OFX", content)
+    return content[start.start() :] if start else content
+
+
+def _statement(statement: Element) -> Statement:
+    account = "".join(filter(str.isdigit, _text(statement, ".//ACCTID")))
+    currency = _text(statement, "CURDEF") or "EUR"
+    lines, left, seen = [], [], set[str]()
+    for number, entry in enumerate(statement.iter("STMTTRN"), 1):
+        name = _text(entry, "NAME") or _text(entry, ".//PAYEE/NAME") or _text(entry, "MEMO")
+        where = f"entry {number}" + (f", {name}" if name else "")
+        try:
+            line = _line(entry, name, currency, number)
+        except ValueError as error:
+            left.append(LeftOut(where, str(error)))
+            continue
+        if line.bank_id in seen:
+            left.append(LeftOut(where, "the same key stands in the file twice"))
+            continue
+        seen.add(line.bank_id)
+        lines.append(line)
+    return Statement(account[-4:], currency, tuple(lines), tuple(left))
+
+
+def _line(entry: Element, name: str, currency: str, number: int) -> StatementLine:
+    bank_id = _text(entry, "FITID")
+    if not bank_id:
+        raise ValueError("it has no key of the bank's (FITID)")
+    day = _date(_text(entry, "DTUSER") or _text(entry, "DTPOSTED"))
+    raw = _text(entry, "TRNAMT").replace(" ", "").replace("\u2212", "-")
+    if "," in raw and "." not in raw:
+        raw = raw.replace(",", ".")
+    try:
+        # A purchase is below zero in the file; here it is what was charged.
+        amount = Money.rounded(-Decimal(raw), _text(entry, ".//CURRENCY/CURSYM") or currency)
+    except (InvalidOperation, ValueError) as error:
+        raise ValueError(f"its amount {raw!r} is not a number") from error
+    return StatementLine(bank_id[:255], day, amount, name[:120], _text(entry, "MEMO")[:200], _text(entry, "SIC")[:4])
+
+
+def _date(raw: str) -> date:
+    match = re.match(r"(\d{4})(\d{2})(\d{2})", raw)
+    if not match:
+        raise ValueError(f"its date {raw!r} is not a date")
+    try:
+        return date(*map(int, match.groups()))
+    except ValueError as error:
+        raise ValueError(f"its date {raw!r} is not a date") from error
+
+
+def _text(element: Element, path: str) -> str:
+    found = element.find(path)
+    return (found.text or "").strip() if found is not None else ""

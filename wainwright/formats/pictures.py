@@ -1,0 +1,114 @@
+"""Receipts as files: what they are by content, their pages as pictures, and the text a PDF carries."""
+
+from __future__ import annotations
+
+import io
+import json
+import subprocess
+import sys
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+from PIL import Image, ImageOps, UnidentifiedImageError
+from pillow_heif import register_heif_opener
+
+from wainwright.formats.problems import Unreadable
+
+register_heif_opener()
+MOST_POINTS = 60_000_000
+Image.MAX_IMAGE_PIXELS = MOST_POINTS
+
+MOST_BYTES = 20_000_000
+MOST_PAGES = 30
+LONG_EDGE = 2200
+_KINDS = {"JPEG": "image/jpeg", "PNG": "image/png", "WEBP": "image/webp", "HEIF": "image/heic", "MPO": "image/jpeg"}
+
+
+@dataclass(frozen=True, slots=True)
+class Word:
+    """A word on a page with its box in pixels of the page's picture, and how sure it is (0 to 1)."""
+
+    text: str
+    sure: float
+    page: int
+    x: int
+    y: int
+    width: int
+    height: int
+    line: int
+
+
+@dataclass(frozen=True, slots=True)
+class Page:
+    """One page as a PNG or JPEG picture, with the words that the file itself carries (PDF text)."""
+
+    content: bytes
+    width: int
+    height: int
+    words: tuple[Word, ...] = ()
+
+
+def media_type(content: bytes) -> str:
+    """Say what a file is by its content, never by its name. Raises ``Unreadable`` with what is taken instead."""
+    if not content:
+        raise Unreadable("The file is empty.")
+    if len(content) > MOST_BYTES:
+        raise Unreadable("The file is larger than 20 MB. Take the picture in a lower resolution.")
+    if content[:1024].lstrip().startswith(b"%PDF-"):
+        return "application/pdf"
+    try:
+        with Image.open(io.BytesIO(content)) as image:
+            kind = _KINDS.get(image.format or "")
+            size = image.size
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+        raise Unreadable(
+            "This is neither a picture nor a PDF, whatever its name says. Taken are JPEG, PNG, WebP, HEIC and PDF."
+        ) from error
+    if kind is None:
+        raise Unreadable("This sort of picture is not taken. Taken are JPEG, PNG, WebP, HEIC and PDF.")
+    if size[0] * size[1] > MOST_POINTS:
+        raise Unreadable("The picture has more than 60 million points. Take it in a lower resolution.")
+    return kind
+
+
+def pages_of(content: bytes) -> list[Page]:
+    """Return the pages of a picture or PDF. Raises ``Unreadable``."""
+    if media_type(content) == "application/pdf":
+        return _pdf_pages(content)
+    try:
+        with Image.open(io.BytesIO(content)) as image:
+            upright = ImageOps.exif_transpose(image).convert("RGB")
+            upright.thumbnail((LONG_EDGE, LONG_EDGE))
+            return [_page(upright)]
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+        raise Unreadable("The picture is damaged: it breaks off before its end. Take or send it again.") from error
+
+
+def _page(image: Image.Image) -> Page:
+    # Saving anew drops what a camera writes beside the picture: position, device, time.
+    out = io.BytesIO()
+    image.save(out, "JPEG", quality=88)
+    return Page(out.getvalue(), image.width, image.height)
+
+
+def _pdf_pages(content: bytes) -> list[Page]:
+    """Open a PDF in a process of its own with little memory and time, since a PDF can be made to burst."""
+    with tempfile.TemporaryDirectory() as folder:
+        source = Path(folder, "in.pdf")
+        source.write_bytes(content)
+        command = [sys.executable, "-m", "wainwright.formats.pdf_pages", str(source), folder, str(MOST_PAGES)]
+        try:
+            done = subprocess.run(command, capture_output=True, timeout=60, check=False)
+        except subprocess.TimeoutExpired as error:
+            raise Unreadable("The PDF takes too long to open. Print it to a new PDF, or send a picture.") from error
+        if done.returncode == 3:
+            raise Unreadable(done.stdout.decode().strip())
+        if done.returncode != 0:
+            raise Unreadable("The PDF is damaged, or far larger inside than it looks. Send a picture instead.")
+        pages = []
+        for row in json.loads(Path(folder, "pages.json").read_text()):
+            picture = Path(folder, row["file"]).read_bytes()
+            words = tuple(Word(**word) for word in row["words"])
+            pages.append(Page(picture, row["width"], row["height"], words))
+        return pages

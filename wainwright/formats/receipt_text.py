@@ -1,0 +1,244 @@
+"""From the words on a receipt to its fields: each with how sure it is and where it stands.
+
+What is not sure enough is left empty: nothing is invented.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from decimal import Decimal
+from itertools import groupby
+
+from rapidfuzz import fuzz
+
+from wainwright.formats.pictures import Word
+
+SURE_ENOUGH = 0.5
+_TOTAL = (
+    "total",
+    "totalt",
+    "sum",
+    "å betale",
+    "to pay",
+    "amount due",
+    "grand total",
+    "beløp",
+    "gesamt",
+    "summe",
+    "totaal",
+)
+_NOT_TOTAL = (
+    "subtotal",
+    "sub total",
+    "delsum",
+    "net",
+    "netto",
+    "nett",
+    "vat",
+    "mva",
+    "tax",
+    "change",
+    "vekslepenger",
+    "cash",
+)
+_TAX = ("vat", "mva", "moms", "tax", "btw", "mwst", "iva")
+_CURRENCIES = {"EUR": "EUR", "€": "EUR", "NOK": "NOK", "KR": "NOK", "GBP": "GBP", "£": "GBP", "SEK": "SEK", "DKK": "DKK",
+               "USD": "USD", "$": "USD", "PLN": "PLN", "ZŁ": "PLN", "CHF": "CHF"}  # fmt: skip
+_MONTHS = ("jan", "feb", "mar", "apr", "may|mai", "jun", "jul", "aug", "sep", "oct|okt", "nov", "dec|des")
+_AMOUNT = re.compile(
+    r"(?<![\d.,])-?\d{1,3}(?:[ .,' ]\d{3})*[.,]\d{2}(?!\d|[.,]\d)|(?<![\d.,])-?\d+[.,]\d{2}(?!\d|[.,]\d)"
+)
+_NUMERIC_DAY = re.compile(r"\b(\d{1,2})[./-](\d{1,2})[./-](\d{4}|\d{2})\b")
+_ISO_DAY = re.compile(r"\b(20\d{2})-(\d{2})-(\d{2})\b")
+_WORD_DAY = re.compile(r"\b(\d{1,2})\.? ?(" + "|".join(f"(?:{m})" for m in _MONTHS) + r")[a-z]*\.? ?(20\d{2})\b", re.I)
+_CARD = re.compile(r"(?:[*xX•.]{2,}[ -]?){1,4}(\d{4})\b")
+_RATE = re.compile(r"(\d{1,2}(?:[.,]\d{1,2})?) ?%")
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One field as read: its text, how sure (0 to 1), and the box (page, x, y, width, height)."""
+
+    value: str
+    sure: float
+    box: tuple[int, int, int, int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A line of words."""
+
+    words: tuple[Word, ...]
+
+    @property
+    def text(self) -> str:
+        """The line as written."""
+        return " ".join(word.text for word in self.words)
+
+    @property
+    def sure(self) -> float:
+        """How sure the line is: the mean of its words."""
+        return sum(word.sure for word in self.words) / len(self.words)
+
+    def field(self, value: str, matched: str, trust: float) -> Field:
+        """A field found on this line; its box covers the words that hold ``matched``."""
+        pieces = matched.split()
+        words = [w for w in self.words if any(p in w.text or w.text in matched for p in pieces)] or list(self.words)
+        x, y = min(w.x for w in words), min(w.y for w in words)
+        right, bottom = max(w.x + w.width for w in words), max(w.y + w.height for w in words)
+        sure = min(word.sure for word in words)
+        return Field(value, round(sure * trust, 3), (words[0].page, x, y, right - x, bottom - y))
+
+
+def lines_of(words: Iterable[Word]) -> list[Line]:
+    """Group words into lines, page by page."""
+    ordered = sorted(words, key=lambda w: (w.page, w.line))
+    return [
+        Line(tuple(sorted(group, key=lambda w: w.x))) for _, group in groupby(ordered, key=lambda w: (w.page, w.line))
+    ]
+
+
+def number(text: str) -> Decimal:
+    """Read an amount in either convention: the last mark before two digits is the decimal one."""
+    digits = re.sub(r"[^\d-]", "", text)
+    return Decimal(digits).scaleb(-2)
+
+
+def read_fields(words: Sequence[Word], today: date) -> dict[str, Field]:
+    """Return the fields that are sure enough: merchant, date, total, currency, tax, tax_rate, card."""
+    lines = [line for line in lines_of(words) if line.text.strip()]
+    found = {
+        "merchant": _merchant(lines), "date": _date(lines, today), "total": _total(lines),
+        "currency": _currency(lines), "card": _card(lines),
+    }  # fmt: skip
+    found["tax"], found["tax_rate"] = _tax(lines, found["total"])
+    return {name: field for name, field in found.items() if field is not None and field.sure >= SURE_ENOUGH}
+
+
+def bill_lines(words: Sequence[Word]) -> list[tuple[str, Decimal]]:
+    """Return the lines of a bill that end in an amount and are no totals or taxes, as (text, amount)."""
+    rows = []
+    for line in lines_of(words):
+        amounts = list(_AMOUNT.finditer(line.text))
+        if not amounts:
+            continue
+        label = line.text[: amounts[0].start()].strip(" .:-")
+        if len(label) > 2 and not _about(label, (*_TOTAL, *_NOT_TOTAL)) and not _RATE.search(label):
+            rows.append((label, number(amounts[-1].group())))
+    return rows
+
+
+def _about(text: str, words: Iterable[str]) -> bool:
+    """Say whether a line is about one of ``words``, forgiving a letter misread."""
+    lower = text.casefold()
+    tokens = re.findall(r"[a-zæøåł]+", lower)
+    for word in words:
+        if " " in word:
+            if word in lower:
+                return True
+        elif any(token == word or (len(word) > 4 and fuzz.ratio(token, word) >= 85) for token in tokens):
+            return True
+    return False
+
+
+def _merchant(lines: Sequence[Line]) -> Field | None:
+    for line in lines[:4]:
+        letters = sum(c.isalpha() for c in line.text)
+        if letters >= 3 and letters >= 0.6 * len(line.text.replace(" ", "")) and line.sure >= 0.45:
+            return line.field(line.text.strip(" *-_.|"), line.text, 1.0)
+    return None
+
+
+def _total(lines: Sequence[Line]) -> Field | None:
+    named, others = [], []
+    for line in lines:
+        for match in _AMOUNT.finditer(line.text):
+            value = number(match.group())
+            if _about(line.text, _TOTAL) and not _about(line.text, _NOT_TOTAL):
+                named.append((value, line, match.group()))
+            elif not _about(line.text, ("change", "cash", "kontant", "vekslepenger")):
+                others.append((value, line, match.group()))
+    if named:
+        value, line, matched = max(named, key=lambda row: row[0])
+        beaten = sum(1 for other, *_ in others if other > value)
+        return line.field(f"{value:.2f}", matched, 0.7 if beaten else 1.0)
+    if others:
+        value, line, matched = max(others, key=lambda row: row[0])
+        return line.field(f"{value:.2f}", matched, 0.45)
+    return None
+
+
+def _day(year: int, month: int, day: int, today: date) -> date | None:
+    try:
+        found = date(year + 2000 if year < 100 else year, month, day)
+    except ValueError:
+        return None
+    return found if today - timedelta(days=730) <= found <= today + timedelta(days=1) else None
+
+
+def _date(lines: Sequence[Line], today: date) -> Field | None:
+    for line in lines:
+        for pattern in (_ISO_DAY, _NUMERIC_DAY, _WORD_DAY):
+            for match in pattern.finditer(line.text):
+                one, two, three = match.groups()
+                if pattern is _ISO_DAY:
+                    found = _day(int(one), int(two), int(three), today)
+                elif pattern is _NUMERIC_DAY:
+                    found = _day(int(three), int(two), int(one), today)
+                else:
+                    month = next(n for n, names in enumerate(_MONTHS, 1) if re.match(names, two, re.I))
+                    found = _day(int(three), month, int(one), today)
+                if found is not None:
+                    return line.field(found.isoformat(), match.group(), 1.0)
+    return None
+
+
+def _currency(lines: Sequence[Line]) -> Field | None:
+    counted: dict[str, list[tuple[Line, str]]] = {}
+    for line in lines:
+        for token in re.findall(r"[A-Za-zŁł]+|[€£$]", line.text):
+            code = _CURRENCIES.get(token.upper())
+            if code:
+                counted.setdefault(code, []).append((line, token))
+    if not counted:
+        return None
+    code, places = max(counted.items(), key=lambda row: len(row[1]))
+    line, token = places[0]
+    return line.field(code, token, 1.0 if len(counted) == 1 else 0.6)
+
+
+def _card(lines: Sequence[Line]) -> Field | None:
+    for line in lines:
+        match = _CARD.search(line.text)
+        if match:
+            return line.field(match.group(1), match.group(1), 0.95)
+    return None
+
+
+def _tax(lines: Sequence[Line], total: Field | None) -> tuple[Field | None, Field | None]:
+    """The tax and its rate; taken only when the rate and the total bear it out, or it is the only one."""
+    rows = []
+    for line in lines:
+        if not _about(line.text, _TAX):
+            continue
+        rate = _RATE.search(line.text)
+        amounts = [
+            m for m in _AMOUNT.finditer(line.text) if rate is None or m.start() >= rate.end() or m.end() <= rate.start()
+        ]
+        if amounts:
+            rows.append((line, rate, amounts[-1].group()))
+    if len(rows) != 1 or total is None:
+        return None, None
+    line, rate, matched = rows[0]
+    tax, whole = number(matched), Decimal(total.value)
+    if not 0 < tax < whole:
+        return None, None
+    if rate is None:
+        return line.field(f"{tax:.2f}", matched, 0.6), None
+    percent = Decimal(rate.group(1).replace(",", "."))
+    off = abs(whole * percent / (100 + percent) - tax)
+    trust = 1.0 if off <= Decimal("0.02") else 0.55
+    return line.field(f"{tax:.2f}", matched, trust), line.field(f"{percent.normalize():f}", rate.group(), trust)

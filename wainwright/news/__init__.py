@@ -1,0 +1,1 @@
+"""What reaches people: notices in the application, and mail."""

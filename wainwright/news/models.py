@@ -1,0 +1,19 @@
+"""Notices."""
+
+from django.db import models
+
+
+class Notice(models.Model):
+    """Something that concerns a person, with a link to the thing."""
+
+    member = models.ForeignKey("people.Membership", on_delete=models.CASCADE, related_name="notices")
+    text = models.CharField(max_length=300)
+    link = models.CharField(max_length=200)
+    time = models.DateTimeField()
+    read = models.BooleanField(default=False)
+
+    class Meta:
+        indexes = [models.Index(fields=["member", "read", "-time"])]
+
+    def __str__(self):
+        return self.text

@@ -1,0 +1,50 @@
+"""Telling people."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.conf import settings
+from django.core.mail import EmailMultiAlternatives
+from django.db import transaction
+from django.template.loader import render_to_string
+
+from wainwright import clock
+from wainwright.news.models import Notice
+from wainwright.people.models import Membership
+
+
+@dataclass(frozen=True)
+class Enclosed:
+    """A file that goes with a mail."""
+
+    name: str
+    content: bytes
+    media_type: str
+
+
+def tell(member: Membership, text: str, link: str, body: str = "", enclosed: tuple[Enclosed, ...] = ()) -> None:
+    """Tell a person in the application and by mail; the mail goes out once the act is kept."""
+    Notice.objects.create(member=member, text=text[:300], link=link, time=clock.now())
+    context = {
+        "name": member.person.name.split()[0],
+        "text": text,
+        "body": body,
+        "link": settings.ADDRESS + link,
+        "firm": member.firm.name,
+    }
+    mail = EmailMultiAlternatives(
+        subject=text[:150],
+        body=render_to_string("news/mail.txt", context),
+        from_email=settings.DEFAULT_FROM_EMAIL,
+        to=[member.person.email],
+    )
+    mail.attach_alternative(render_to_string("news/mail.html", context), "text/html")
+    for each in enclosed:
+        mail.attach(each.name, each.content, each.media_type)
+    transaction.on_commit(mail.send)
+
+
+def mark_read(member: Membership) -> int:
+    """Mark all notices of a person as read."""
+    return Notice.objects.filter(member=member, read=False).update(read=True)

@@ -1,0 +1,1 @@
+"""Firms and people: who may do what, and for whom."""

@@ -1,0 +1,163 @@
+"""Firms, people, what each may do in which firm, and what belongs to them."""
+
+from __future__ import annotations
+
+import uuid
+
+from django.contrib.auth.base_user import AbstractBaseUser, BaseUserManager
+from django.db import models
+from django.db.models import Q
+
+from wainwright.core.money import Money
+
+ROLES = {
+    "traveller": "plans and books trips, records costs, sends claims",
+    "approver": "decides on the trips and claims that are put before them",
+    "finance": "checks, corrects and clears claims, posts and pays them",
+    "administrator": "keeps rules, rates, people and routes",
+    "auditor": "reads everything in the firm, changes nothing",
+}
+
+
+def new_version() -> str:
+    """A version that was never used before, so that what was kept under another is never taken for it."""
+    return uuid.uuid4().hex
+
+
+class Firm(models.Model):
+    """A legal entity with its own currency, ledger and rules."""
+
+    slug = models.SlugField(unique=True)
+    name = models.CharField(max_length=120)
+    country = models.CharField(max_length=2)
+    currency = models.CharField(max_length=3)
+    zone = models.CharField(max_length=40)
+    iban = models.CharField(max_length=34)
+    bic = models.CharField(max_length=11, blank=True)
+    rules_version = models.CharField(max_length=32, default=new_version)
+
+    def __str__(self):
+        return self.name
+
+
+class PersonManager(BaseUserManager):
+    """Makes people by e-mail."""
+
+    def create_user(self, email, password=None, **fields):
+        """Make a person who can sign in."""
+        person = self.model(email=self.normalize_email(email).lower(), **fields)
+        person.set_password(password)
+        person.save()
+        return person
+
+
+class Person(AbstractBaseUser):
+    """Somebody who signs in by e-mail."""
+
+    email = models.EmailField(unique=True)
+    name = models.CharField(max_length=120)
+    is_active = models.BooleanField(default=True)
+
+    USERNAME_FIELD = EMAIL_FIELD = "email"
+    REQUIRED_FIELDS = ["name"]
+    objects = PersonManager()
+
+    def __str__(self):
+        return self.name
+
+    @property
+    def initials(self) -> str:
+        """First letters of the first and the last name."""
+        parts = self.name.split()
+        return "".join(part[0] for part in (parts[:1] + parts[-1:] if len(parts) > 1 else parts)).upper()
+
+
+class Membership(models.Model):
+    """A person in a firm: roles, manager, usual coding, bank account, home."""
+
+    firm = models.ForeignKey(Firm, on_delete=models.PROTECT, related_name="members")
+    person = models.ForeignKey(Person, on_delete=models.PROTECT, related_name="memberships")
+    job = models.CharField(max_length=80, blank=True)
+    traveller = models.BooleanField(default=True)
+    approver = models.BooleanField(default=False)
+    finance = models.BooleanField(default=False)
+    administrator = models.BooleanField(default=False)
+    auditor = models.BooleanField(default=False)
+    signs_own = models.BooleanField(default=False)
+    manager = models.ForeignKey("self", on_delete=models.PROTECT, null=True, blank=True, related_name="reports")
+    limit_minor = models.BigIntegerField(null=True, blank=True)
+    cost_centre = models.CharField(max_length=20, blank=True)
+    project = models.CharField(max_length=20, blank=True)
+    task = models.CharField(max_length=20, blank=True)
+    fund = models.CharField(max_length=20, blank=True)
+    home_code = models.CharField(max_length=20, blank=True)
+    iban = models.CharField(max_length=34, blank=True)
+    active = models.BooleanField(default=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["firm", "person"], name="one_membership_per_firm")]
+
+    def __str__(self):
+        return self.person.name
+
+    @property
+    def name(self) -> str:
+        """The person's name."""
+        return self.person.name
+
+    @property
+    def roles(self) -> list[str]:
+        """The roles held, in the order of ``ROLES``."""
+        return [role for role in ROLES if getattr(self, role)]
+
+    @property
+    def reads_all(self) -> bool:
+        """Whether the person reads every trip and claim of the firm."""
+        return self.finance or self.auditor
+
+    @property
+    def limit(self) -> Money | None:
+        """The limit of authority, or nothing where there is none."""
+        return None if self.limit_minor is None else Money.from_minor(self.limit_minor, self.firm.currency)
+
+
+class Cover(models.Model):
+    """While ``member`` is away, ``by`` decides."""
+
+    member = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="covers")
+    by = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="covering")
+    since = models.DateField()
+    until = models.DateField()
+
+    class Meta:
+        constraints = [models.CheckConstraint(condition=Q(until__gte=models.F("since")), name="cover_ends_after_start")]
+
+    def __str__(self):
+        return f"{self.by} for {self.member}"
+
+
+class Card(models.Model):
+    """A card: the firm's or a person's own, with the last four digits only."""
+
+    owner = models.ForeignKey(Membership, on_delete=models.PROTECT, related_name="cards")
+    last_four = models.CharField(max_length=4)
+    issuer = models.CharField(max_length=60)
+    firm_pays = models.BooleanField(default=True)
+    expires = models.DateField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["owner", "last_four"], name="one_card_per_number")]
+
+    def __str__(self):
+        return f"{self.issuer} {self.last_four}"
+
+
+class Vehicle(models.Model):
+    """A person's vehicle, whose kind finds the mileage rate."""
+
+    owner = models.ForeignKey(Membership, on_delete=models.PROTECT, related_name="vehicles")
+    plate = models.CharField(max_length=15)
+    kind = models.CharField(max_length=20, default="car")
+
+    def __str__(self):
+        return f"{self.plate}, {self.kind}"

@@ -1,0 +1,1 @@
+"""What Wainwright asks of the outside: protocols and the plain values they speak in, nothing else."""

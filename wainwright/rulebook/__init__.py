@@ -1,0 +1,1 @@
+"""What the firm has laid down: categories, rules, allowance schemes, rates, and reasons given."""

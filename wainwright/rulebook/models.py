@@ -1,0 +1,158 @@
+"""The firm's policy as data."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+from django.db import models
+
+from wainwright.core.rules import Level, Setting
+
+
+class Policy(models.Model):
+    """The firm's own figures; one row a firm."""
+
+    firm = models.OneToOneField("people.Firm", on_delete=models.CASCADE, related_name="policy")
+    scheme = models.CharField(max_length=20)
+    advance_percent = models.DecimalField(max_digits=5, decimal_places=2, default=Decimal(70))
+    advance_unit = models.DecimalField(max_digits=8, decimal_places=2, default=Decimal(10))
+    claim_days = models.PositiveSmallIntegerField(default=21)
+    hold_hours = models.PositiveSmallIntegerField(default=48)
+    ticket_hours = models.PositiveSmallIntegerField(default=16)
+    drive_km = models.PositiveSmallIntegerField(default=300)
+    terms = models.TextField()
+
+    def __str__(self):
+        return f"Policy of {self.firm}"
+
+
+class Category(models.Model):
+    """What a cost is for, and which account it means."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="categories")
+    code = models.CharField(max_length=20)
+    name = models.CharField(max_length=60)
+    account = models.CharField(max_length=20)
+    tax_rate = models.DecimalField(max_digits=5, decimal_places=4, default=Decimal(0))
+    tax_share = models.DecimalField(max_digits=5, decimal_places=4, default=Decimal(1))
+    words = models.CharField(max_length=300, blank=True, help_text="Merchants' words that mean it, parted by commas.")
+    is_lodging = models.BooleanField(default=False)
+    order = models.PositiveSmallIntegerField(default=0)
+
+    class Meta:
+        ordering = ["order", "name"]
+        constraints = [models.UniqueConstraint(fields=["firm", "code"], name="one_category_per_code")]
+
+    def __str__(self):
+        return self.name
+
+
+class RuleSetting(models.Model):
+    """One rule as the firm has set it."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="rules")
+    code = models.CharField(max_length=30)
+    kind = models.CharField(max_length=30)
+    level = models.CharField(max_length=10, choices=[(level.value, level.value) for level in Level])
+    text = models.CharField(max_length=300)
+    params = models.JSONField(default=dict)
+    categories = models.JSONField(default=list)
+    subjects = models.JSONField(default=list)
+    since = models.DateField(null=True, blank=True)
+    until = models.DateField(null=True, blank=True)
+    reasons = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["code"]
+        constraints = [models.UniqueConstraint(fields=["firm", "code"], name="one_rule_per_code")]
+
+    def __str__(self):
+        return self.code
+
+    def as_core(self) -> Setting:
+        """The setting as the core runs it."""
+        return Setting(
+            self.code, self.kind, Level(self.level), self.text, self.params, frozenset(self.categories),
+            frozenset(self.subjects or ["plan", "claim"]), frozenset(), self.since, self.until, tuple(self.reasons),
+        )  # fmt: skip
+
+
+class SchemeData(models.Model):
+    """An allowance scheme, whole, as data (see docs/how-to/add-an-allowance-scheme.md)."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="schemes")
+    code = models.CharField(max_length=20)
+    data = models.JSONField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["firm", "code"], name="one_scheme_per_code")]
+
+    def __str__(self):
+        return self.code
+
+
+class AllowanceRate(models.Model):
+    """The rate of a place from a date on, in the firm's currency."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="allowance_rates")
+    town = models.CharField(max_length=80, blank=True)
+    country = models.CharField(max_length=2, blank=True)
+    since = models.DateField()
+    until = models.DateField(null=True, blank=True)
+    full_minor = models.BigIntegerField()
+    breakfast_minor = models.BigIntegerField(default=0)
+    lunch_minor = models.BigIntegerField(default=0)
+    dinner_minor = models.BigIntegerField(default=0)
+    incidentals_minor = models.BigIntegerField(default=0)
+    ceiling_minor = models.BigIntegerField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["country", "town", "-since"]
+
+    def __str__(self):
+        return f"{self.town or self.country or 'anywhere'} from {self.since}"
+
+
+class MileageRateRow(models.Model):
+    """Mileage rate of a kind of vehicle; ``bands`` are [up to km or null, rate a km]."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="mileage_rates")
+    vehicle = models.CharField(max_length=20)
+    since = models.DateField()
+    bands = models.JSONField()
+    passenger = models.DecimalField(max_digits=6, decimal_places=4, default=Decimal(0))
+
+    def __str__(self):
+        return f"{self.vehicle} from {self.since}"
+
+
+class ExchangeRate(models.Model):
+    """Units of a currency for one euro, as published on a day."""
+
+    day = models.DateField()
+    currency = models.CharField(max_length=3)
+    per_euro = models.DecimalField(max_digits=14, decimal_places=6)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["day", "currency"], name="one_rate_a_day")]
+
+    def __str__(self):
+        return f"{self.currency} {self.day}"
+
+
+class Explanation(models.Model):
+    """A reason given to a finding; it stays with the finding's identity."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE)
+    subject = models.CharField(max_length=60, db_index=True)
+    identity = models.CharField(max_length=120)
+    reason = models.CharField(max_length=80)
+    words = models.CharField(max_length=500)
+    by = models.ForeignKey("people.Membership", on_delete=models.PROTECT)
+    time = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["subject", "identity"], name="one_reason_per_finding")]
+
+    def __str__(self):
+        return self.identity

@@ -1,0 +1,168 @@
+"""Turns the firm's policy into the core's values."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+from datetime import date, time, timedelta
+from decimal import Decimal
+from functools import lru_cache
+from typing import Any
+
+from wainwright.core.allowance import (
+    ClockTimes,
+    Fractions,
+    HourTable,
+    MealRule,
+    NightRule,
+    Rate,
+    Scheme,
+    Twelfths,
+)
+from wainwright.core.fx import RateTable
+from wainwright.core.journey import Meal
+from wainwright.core.mileage import MileageRate
+from wainwright.core.money import Money
+from wainwright.core.rules import Finding, Level, Setting
+from wainwright.people.models import Firm
+from wainwright.rulebook.models import (
+    AllowanceRate,
+    Category,
+    ExchangeRate,
+    Explanation,
+    MileageRateRow,
+    Policy,
+    RuleSetting,
+    SchemeData,
+)
+
+
+@dataclass(frozen=True)
+class Rulebook:
+    """Everything that the core asks of a firm's policy, loaded at once."""
+
+    firm: Firm
+    policy: Policy
+    scheme: Scheme
+    rates: tuple[Rate, ...]
+    categories: dict[str, Category]
+    settings: tuple[Setting, ...]
+
+    @property
+    def names(self) -> dict[str, str]:
+        """Category names by code."""
+        return {code: category.name for code, category in self.categories.items()}
+
+
+def rulebook(firm: Firm) -> Rulebook:
+    """Return a firm's rulebook: five queries at first, none while its version stays the same."""
+    return _rulebook(firm.pk, firm.rules_version)
+
+
+@lru_cache(maxsize=64)
+def _rulebook(firm_id: int, _version: str) -> Rulebook:
+    firm = Firm.objects.get(pk=firm_id)
+    policy = Policy.objects.get(firm=firm)
+    data = SchemeData.objects.get(firm=firm, code=policy.scheme).data
+    return Rulebook(
+        firm,
+        policy,
+        scheme_from(data, firm.currency),
+        tuple(_rate(row, firm.currency) for row in AllowanceRate.objects.filter(firm=firm)),
+        {category.code: category for category in Category.objects.filter(firm=firm)},
+        tuple(row.as_core() for row in RuleSetting.objects.filter(firm=firm)),
+    )
+
+
+def scheme_from(data: dict[str, Any], currency: str) -> Scheme:
+    """Build a scheme from its data. Raises ``KeyError`` or ``ValueError`` for data that says no scheme."""
+    ends, meals, nights = data["ends"], data.get("meals", {}), data.get("nights", {})
+    number = Decimal
+    made: Fractions | HourTable | ClockTimes | Twelfths
+    match ends["kind"]:
+        case "fractions":
+            made = Fractions(number(ends["first"]), number(ends["last"]), number(ends["single"]))
+        case "hours":
+            made = HourTable(tuple((number(hours), number(share)) for hours, share in ends["rows"]))
+        case "clock":
+            made = ClockTimes(
+                time.fromisoformat(ends["leaving_from"]), time.fromisoformat(ends["back_until"]), number(ends["share"])
+            )
+        case "twelfths":
+            made = Twelfths(number(ends["beyond"]))
+        case other:
+            raise ValueError(f"no such kind of first and last day: {other}")
+    return Scheme(
+        data["code"], data["name"], date.fromisoformat(data["since"]), data["window"], made,
+        MealRule(
+            meals.get("by", "table"), {Meal(k): number(v) for k, v in meals.get("shares", {}).items()},
+            meals.get("part_day", "full"), meals.get("floor", "zero"),
+        ),
+        NightRule(
+            Money.of(nights["flat"], currency) if nights.get("flat") else None, nights.get("tax_outside_ceiling", False)
+        ),
+        number(data.get("least_hours", "0")), data.get("under_way", "left"), data.get("long_stay_from"),
+        number(data.get("long_stay_share", "1")),
+        number(data["actual_cost_share"]) if data.get("actual_cost_share") else None,
+    )  # fmt: skip
+
+
+def _rate(row: AllowanceRate, currency: str) -> Rate:
+    def money(minor: int) -> Money:
+        return Money.from_minor(minor, currency)
+
+    meals = {
+        Meal.BREAKFAST: money(row.breakfast_minor), Meal.LUNCH: money(row.lunch_minor), Meal.DINNER: money(row.dinner_minor),
+    }  # fmt: skip
+    ceiling = None if row.ceiling_minor is None else money(row.ceiling_minor)
+    return Rate(
+        row.town, row.country, row.since, money(row.full_minor), meals, money(row.incidentals_minor), ceiling, row.until
+    )
+
+
+def mileage_rates(firm: Firm) -> list[MileageRate]:
+    """Return the firm's mileage rates in one query."""
+    return [
+        MileageRate(
+            row.vehicle, row.since, firm.currency,
+            tuple((None if upper is None else Decimal(str(upper)), Decimal(str(rate))) for upper, rate in row.bands),
+            row.passenger,
+        )
+        for row in MileageRateRow.objects.filter(firm=firm)
+    ]  # fmt: skip
+
+
+def rate_table(on: date) -> RateTable:
+    """Return the published rates of the month before ``on``, in one query."""
+    days: dict[date, dict[str, Decimal]] = defaultdict(dict)
+    for row in ExchangeRate.objects.filter(day__lte=on, day__gte=on - timedelta(days=31)):
+        days[row.day][row.currency] = row.per_euro
+    return RateTable("EUR", dict(days), "Brackwater table of the day")
+
+
+@dataclass(frozen=True)
+class Explained:
+    """A finding and the reason given to it, if any."""
+
+    finding: Finding
+    reason: Explanation | None
+
+    @property
+    def open(self) -> bool:
+        """Whether it still stands in the way."""
+        return self.finding.level == Level.STOP or (self.finding.level == Level.EXPLAIN and self.reason is None)
+
+
+def with_reasons(subject: str, findings: list[Finding]) -> list[Explained]:
+    """Put the reasons given beside their findings, in one query."""
+    reasons = {row.identity: row for row in Explanation.objects.filter(subject=subject)}
+    return [Explained(finding, reasons.get(finding.identity)) for finding in findings]
+
+
+def category_for(merchant: str, categories: dict[str, Category]) -> Category | None:
+    """Propose a category by the merchant's words."""
+    text = merchant.casefold()
+    for category in categories.values():
+        if any(word.strip() and word.strip().casefold() in text for word in category.words.split(",")):
+            return category
+    return None

@@ -1,0 +1,45 @@
+"""Acts on the rulebook."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from wainwright import clock
+from wainwright.core.rules import Finding, Level
+from wainwright.errors import Refusal
+from wainwright.people.models import Membership
+from wainwright.rulebook.models import Explanation
+from wainwright.trail.services import record
+
+
+@transaction.atomic
+def explain(
+    member: Membership, subject: str, findings: list[Finding], identities: list[str], reason: str, words: str
+) -> None:
+    """Give one reason to one or several findings that ask for it.
+
+    The caller has checked that ``member`` may change the subject. Raises ``Refusal``.
+    """
+    meant = {finding.identity: finding for finding in findings if finding.level == Level.EXPLAIN}
+    chosen = [meant[identity] for identity in identities if identity in meant]
+    words = words.strip()
+    if not chosen:
+        raise Refusal("That finding is no longer there: its cause has gone.", "words")
+    if len(words) < 5:
+        raise Refusal("Say in a few words why it had to be so.", "words")
+    if len(words) > 500:
+        raise Refusal("That is longer than 500 letters. Say it shorter.", "words")
+    for finding in chosen:
+        if finding.reasons and reason not in finding.reasons:
+            raise Refusal("Choose one of the reasons on the list.", "reason")
+        Explanation.objects.update_or_create(
+            subject=subject,
+            identity=finding.identity,
+            defaults={"firm": member.firm, "reason": reason, "words": words, "by": member, "time": clock.now()},
+        )
+    record(
+        member,
+        "gave a reason",
+        subject,
+        after={"findings": [f.identity for f in chosen], "reason": reason, "words": words},
+    )

@@ -1,0 +1,196 @@
+"""Settings, from the environment with safe defaults. See docs/operate.md for every name."""
+
+import sys
+from pathlib import Path
+
+import environ
+from csp.constants import NONE, SELF
+from django.core.management.utils import get_random_secret_key
+
+env = environ.Env()
+BASE = Path(__file__).resolve().parent.parent
+VAR = Path(env.str("WAINWRIGHT_VAR", str(BASE / "var")))
+VAR.mkdir(parents=True, exist_ok=True)
+
+TESTING = "test" in sys.argv[1:2]
+# The demo offers its people on the sign-in page and lets its clock be moved; never for real use.
+DEMO = env.bool("WAINWRIGHT_DEMO", False)
+DEBUG = env.bool("WAINWRIGHT_DEBUG", False)
+
+
+def _secret_key() -> str:
+    """Return the key from the environment, or one made at the first start and kept beside the data."""
+    if given := env.str("WAINWRIGHT_SECRET_KEY", ""):
+        return given
+    path = VAR / "secret-key"
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_text(get_random_secret_key())
+    return path.read_text().strip()
+
+
+SECRET_KEY = _secret_key()
+ALLOWED_HOSTS = env.list("WAINWRIGHT_HOSTS", default=["127.0.0.1", "localhost"])
+CSRF_TRUSTED_ORIGINS = env.list("WAINWRIGHT_ORIGINS", default=[])
+
+APPS = [
+    "people", "trail", "news", "rulebook", "accounts", "signoff", "trips", "bookings", "expenses", "claims", "bench",
+    "web", "standins.ledger", "standins.mailbox",
+]  # fmt: skip
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "whitenoise.runserver_nostatic",
+    "django.contrib.staticfiles",
+    "allauth",
+    "allauth.account",
+    "csp",
+    "django_htmx",
+    "huey.contrib.djhuey",
+    *[f"wainwright.{name}" for name in APPS],
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "allauth.account.middleware.AccountMiddleware",
+    "wainwright.web.middleware.MemberMiddleware",
+    "wainwright.web.middleware.RefusalMiddleware",
+]
+ROOT_URLCONF = "wainwright.urls"
+WSGI_APPLICATION = "wainwright.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+                "wainwright.web.context.frame",
+            ],
+            "builtins": ["wainwright.web.templatetags.ui"],
+        },
+    }
+]
+
+DATABASES = {"default": env.db_url("WAINWRIGHT_DATABASE", default=f"sqlite:///{VAR / 'wainwright.sqlite3'}")}
+if DATABASES["default"]["ENGINE"] == "django.db.backends.sqlite3":
+    DATABASES["default"]["OPTIONS"] = {
+        "transaction_mode": "IMMEDIATE",
+        "timeout": 20,
+        "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+    }
+    # A file, not memory: two threads of a test then meet as two requests do.
+    DATABASES["default"]["TEST"] = {"NAME": str(VAR / "test.sqlite3")}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.filebased.FileBasedCache", "LOCATION": str(VAR / "cache")}}
+HUEY = {
+    "huey_class": "huey.SqliteHuey",
+    "name": "wainwright",
+    "filename": str(VAR / "queue.sqlite3"),
+    "immediate": TESTING or env.bool("WAINWRIGHT_NO_QUEUE", False),
+    "consumer": {"workers": 2, "worker_type": "thread"},
+}
+
+AUTH_USER_MODEL = "people.Person"
+AUTHENTICATION_BACKENDS = ["allauth.account.auth_backends.AuthenticationBackend"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+LOGIN_URL = "account_login"
+LOGIN_REDIRECT_URL = "/"
+ACCOUNT_ADAPTER = "wainwright.people.adapter.Adapter"
+ACCOUNT_LOGIN_METHODS = {"email"}
+ACCOUNT_SIGNUP_FIELDS = ["email*", "password1*"]
+ACCOUNT_USER_MODEL_USERNAME_FIELD = None
+ACCOUNT_EMAIL_VERIFICATION = "none"
+ACCOUNT_LOGOUT_REDIRECT_URL = "/accounts/login/"
+ACCOUNT_SESSION_REMEMBER = False
+ACCOUNT_RATE_LIMITS = {"login": "30/m/ip", "login_failed": "10/m/ip,5/5m/key"}
+
+LANGUAGE_CODE = "en-ie"
+TIME_ZONE = "UTC"
+USE_TZ = True
+USE_I18N = True
+
+STATIC_URL = "static/"
+STATIC_ROOT = VAR / "static"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {
+        "BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"
+        if TESTING or DEBUG
+        else "whitenoise.storage.CompressedManifestStaticFilesStorage"
+    },
+}
+MEDIA_ROOT = VAR / "files"
+# Files of people are never served by their path; a view checks who asks.
+MEDIA_URL = ""
+FILE_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
+DATA_UPLOAD_MAX_MEMORY_SIZE = 5_000_000
+DATA_UPLOAD_MAX_NUMBER_FILES = 50
+
+EMAIL_BACKEND = env.str("WAINWRIGHT_EMAIL_BACKEND", "wainwright.standins.mailbox.backend.Backend")
+DEFAULT_FROM_EMAIL = env.str("WAINWRIGHT_FROM", "Wainwright <wainwright@localhost>")
+
+# Where people reach the application; mails link there.
+ADDRESS = env.str("WAINWRIGHT_ADDRESS", "http://127.0.0.1:8000").rstrip("/")
+
+# The classes behind the ports; put a real service's class in place of a stand-in.
+PORTS = {
+    "market": env.str("WAINWRIGHT_MARKET", "wainwright.standins.market.Standin"),
+    "ledger": env.str("WAINWRIGHT_LEDGER", "wainwright.standins.ledger.service.Standin"),
+    "bank": env.str("WAINWRIGHT_BANK", "wainwright.standins.bank.Standin"),
+    "roads": env.str("WAINWRIGHT_ROADS", "wainwright.standins.roads.Standin"),
+    "reader": env.str("WAINWRIGHT_READER", "wainwright.standins.reader.Standin"),
+}
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [NONE],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "img-src": [SELF, "data:"],
+        "font-src": [SELF],
+        "connect-src": [SELF],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+        "base-uri": [NONE],
+    }
+}
+X_FRAME_OPTIONS = "DENY"
+SECURE_REFERRER_POLICY = "same-origin"
+SESSION_ENGINE = "django.contrib.sessions.backends.cached_db"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_AGE = 12 * 3600
+if not (DEMO or DEBUG or TESTING):
+    SECURE_SSL_REDIRECT = env.bool("WAINWRIGHT_SSL_REDIRECT", True)
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SECURE_HSTS_SECONDS = 31_536_000
+    SECURE_HSTS_INCLUDE_SUBDOMAINS = True
+    SECURE_HSTS_PRELOAD = True
+    SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
+SILENCED_SYSTEM_CHECKS = ["security.W008"] if env.bool("WAINWRIGHT_SSL_REDIRECT", True) is False else []
+
+TEST_RUNNER = "tests.runner.Runner"
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

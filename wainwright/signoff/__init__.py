@@ -1,0 +1,1 @@
+"""Routes at work: who is asked to sign what, and what they said."""

@@ -1,0 +1,84 @@
+"""Sign-offs and remarks."""
+
+from __future__ import annotations
+
+from django.db import models
+from django.db.models import Q
+
+from wainwright.core.money import Money
+
+
+class SignOff(models.Model):
+    """One person asked to sign one subject ("trip:3", "claim:4") in one round."""
+
+    class State(models.TextChoices):
+        """Waiting for its turn or its person; given; or ended otherwise."""
+
+        WAITING = "Waiting"
+        GIVEN = "Given"
+        KEPT = "Kept"
+        SENT_BACK = "Sent back"
+        TURNED_DOWN = "Turned down"
+        PASSED_ON = "Passed on"
+        DROPPED = "Dropped"
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE)
+    subject = models.CharField(max_length=60, db_index=True)
+    kind = models.CharField(max_length=10)
+    object_id = models.PositiveBigIntegerField()
+    round = models.PositiveSmallIntegerField(default=1)
+    order = models.PositiveSmallIntegerField()
+    signer = models.ForeignKey("people.Membership", on_delete=models.PROTECT, related_name="signoffs")
+    covers = models.CharField(max_length=120, blank=True)
+    why = models.CharField(max_length=300)
+    scope = models.CharField(max_length=60, default="all")
+    content = models.CharField(max_length=64, blank=True)
+    state = models.CharField(max_length=12, choices=State.choices, default=State.WAITING)
+    turn = models.BooleanField(default=False)
+    due = models.DateField(null=True)
+    since = models.DateTimeField(null=True)
+    decided = models.DateTimeField(null=True)
+    comment = models.CharField(max_length=1000, blank=True)
+    # Copied from the subject, so that a list of what waits is one query.
+    title = models.CharField(max_length=200)
+    amount_minor = models.BigIntegerField(default=0)
+    currency = models.CharField(max_length=3)
+    marks = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["round", "order", "id"]
+        indexes = [
+            models.Index(fields=["signer", "state", "turn", "due"]),
+            models.Index(fields=["signer", "kind", "object_id"]),
+        ]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["subject", "signer"], condition=Q(state="Waiting"), name="asked_once_at_a_time"
+            )
+        ]
+
+    def __str__(self):
+        return f"{self.signer} on {self.subject}"
+
+    @property
+    def amount(self) -> Money:
+        """What the subject comes to."""
+        return Money.from_minor(self.amount_minor, self.currency)
+
+
+class Remark(models.Model):
+    """Something said on a subject or on one of its lines ("expense:7")."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE)
+    subject = models.CharField(max_length=60, db_index=True)
+    line = models.CharField(max_length=60, blank=True)
+    by = models.ForeignKey("people.Membership", on_delete=models.PROTECT)
+    text = models.CharField(max_length=1000)
+    time = models.DateTimeField()
+    mended = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["time"]
+
+    def __str__(self):
+        return self.text[:60]

@@ -1,0 +1,28 @@
+"""Reads about routes and remarks."""
+
+from __future__ import annotations
+
+from django.db.models import QuerySet
+
+from wainwright.people.models import Membership
+from wainwright.signoff.models import Remark, SignOff
+
+
+def steps(subject: str) -> list[SignOff]:
+    """Return every sign-off of a subject, in the order of rounds and route, in one query."""
+    return list(SignOff.objects.filter(subject=subject).select_related("signer__person"))
+
+
+def waiting_for(member: Membership) -> QuerySet[SignOff]:
+    """Return what waits for a person now, the first due first."""
+    return SignOff.objects.filter(signer=member, state=SignOff.State.WAITING, turn=True).order_by("due", "id")
+
+
+def remarks(subject: str) -> list[Remark]:
+    """Return what was said on a subject and its lines, in one query."""
+    return list(Remark.objects.filter(subject=subject).select_related("by__person"))
+
+
+def asked_about(member: Membership, kind: str) -> QuerySet[SignOff]:
+    """Return the ids of the subjects of one kind that a person was ever asked to sign, as a subquery."""
+    return SignOff.objects.filter(signer=member, kind=kind).values("object_id")

@@ -1,0 +1,163 @@
+"""Routes at work. The apps that own a subject call these inside their own transaction."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import timedelta
+
+from wainwright import clock
+from wainwright.core.money import Money
+from wainwright.core.routing import Route
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.news.services import tell
+from wainwright.people.models import Membership
+from wainwright.signoff.models import Remark, SignOff
+
+DAYS_TO_DECIDE = 5
+WAITING, GIVEN, KEPT = SignOff.State.WAITING, SignOff.State.GIVEN, SignOff.State.KEPT
+
+
+def fingerprint(parts: Mapping[str, object]) -> str:
+    """Return a short hash of what a sign-off covers, so that a change can be told."""
+    return hashlib.sha256(json.dumps(parts, sort_keys=True, default=str).encode()).hexdigest()
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What is put before people: the subject, how it is called, where it is found, what it comes to, what stands out."""
+
+    subject: str
+    title: str
+    link: str
+    amount: Money
+    marks: tuple[str, ...] = ()
+
+
+def start(member: Membership, asked: Asked, route: Route, contents: Mapping[str, str]) -> list[SignOff]:
+    """Begin a round: ask everybody on the route, but keep what was signed before and has not changed.
+
+    ``contents`` maps each scope ("all", "cost_centre:3140") to the fingerprint of what it covers.
+    """
+    earlier = list(SignOff.objects.filter(subject=asked.subject).order_by("round", "id"))
+    number = earlier[-1].round + 1 if earlier else 1
+    stands = {(s.signer_id, s.scope): s for s in earlier if s.state in (GIVEN, KEPT)}
+    kind, _, object_id = asked.subject.partition(":")
+    signoffs = []
+    for step in route.steps:
+        signoff = SignOff(
+            firm=member.firm, subject=asked.subject, kind=kind, object_id=int(object_id), round=number,
+            order=step.order, signer_id=int(step.signer), covers=step.covers, why=step.why[:300], scope=step.scope,
+            content=contents[step.scope], title=asked.title[:200], amount_minor=asked.amount.minor,
+            currency=asked.amount.currency, marks=list(asked.marks),
+        )  # fmt: skip
+        kept = stands.get((signoff.signer_id, signoff.scope))
+        if kept is not None and kept.content == signoff.content:
+            signoff.state, signoff.decided, signoff.comment = KEPT, kept.decided, kept.comment
+        signoff.save()
+        signoffs.append(signoff)
+    next_turn(asked.subject, asked.title, asked.link)
+    return signoffs
+
+
+def next_turn(subject: str, title: str, link: str) -> bool:
+    """Give the turn to the next in order and tell them; return whether everybody has signed."""
+    waiting = list(
+        SignOff.objects.filter(subject=subject, state=WAITING).select_related("signer__person", "signer__firm")
+    )
+    if not waiting:
+        return True
+    first = min(signoff.order for signoff in waiting)
+    for signoff in waiting:
+        if signoff.order == first and not signoff.turn:
+            signoff.turn, signoff.since = True, clock.now()
+            signoff.due = clock.today() + timedelta(days=DAYS_TO_DECIDE)
+            signoff.save(update_fields=["turn", "since", "due"])
+            for_whom = f" for {signoff.covers}" if signoff.covers else ""
+            tell(signoff.signer, f"{title} waits for your sign-off{for_whom}", link, f"Why you: {signoff.why}.")
+    return False
+
+
+def turn_of(member: Membership, subject: str) -> SignOff:
+    """Return the sign-off that ``member`` is asked for now.
+
+    Raises ``Stale`` when they, or somebody with them, have decided meanwhile; ``NotAllowed`` when they were never asked.
+    """
+    rows = list(
+        SignOff.objects.select_for_update()
+        .filter(subject=subject, signer=member)
+        .select_related("signer__person")
+        .order_by("-id")
+    )
+    mine = next((row for row in rows if row.state == WAITING and row.turn), None)
+    if mine is not None:
+        return mine
+    if any(row.state == WAITING for row in rows):
+        raise NotAllowed("Others on the route come before you.")
+    if rows and rows[0].decided:
+        raise Stale(f"You have decided this already: {rows[0].state.lower()}.")
+    if rows:
+        raise Stale("This no longer waits for you: it was taken back or decided by somebody else.")
+    raise NotAllowed("You are not on the route of this.")
+
+
+def give(member: Membership, subject: str, comment: str, title: str, link: str) -> tuple[SignOff, bool]:
+    """Sign; return the sign-off and whether the route is through."""
+    signoff = turn_of(member, subject)
+    _decide(signoff, GIVEN, comment)
+    return signoff, next_turn(subject, title, link)
+
+
+def end(member: Membership, subject: str, state: SignOff.State, comment: str) -> SignOff:
+    """Send back or turn down: the route ends, what others were still asked is dropped."""
+    if len(comment.strip()) < 3:
+        raise Refusal("Say why, so that the traveller knows what to do.", "comment")
+    signoff = turn_of(member, subject)
+    _decide(signoff, state, comment)
+    drop(subject)
+    return signoff
+
+
+def pass_on(member: Membership, subject: str, to: Membership, comment: str, title: str, link: str) -> SignOff:
+    """Hand a decision to somebody else with a message."""
+    signoff = turn_of(member, subject)
+    if to.pk == member.pk or not to.active or to.firm_id != member.firm_id or not (to.approver or to.finance):
+        raise Refusal("Choose another approver of the firm.", "to")
+    if SignOff.objects.filter(subject=subject, signer=to, state=WAITING).exists():
+        raise Refusal(f"{to.person.name} is on the route already.", "to")
+    _decide(signoff, SignOff.State.PASSED_ON, comment)
+    why = f"passed on by {member.person.name}: {comment}" if comment else f"passed on by {member.person.name}"
+    SignOff.objects.create(
+        firm=member.firm, subject=subject, kind=signoff.kind, object_id=signoff.object_id, round=signoff.round, order=signoff.order, signer=to, why=why[:300],
+        scope=signoff.scope, content=signoff.content, title=signoff.title, amount_minor=signoff.amount_minor,
+        currency=signoff.currency, marks=signoff.marks,
+    )  # fmt: skip
+    next_turn(subject, title, link)
+    return signoff
+
+
+def drop(subject: str) -> None:
+    """Drop everything still asked of anybody."""
+    SignOff.objects.filter(subject=subject, state=WAITING).update(state=SignOff.State.DROPPED, turn=False)
+
+
+def anyone_decided(subject: str) -> bool:
+    """Say whether somebody has decided in the round that is under way."""
+    last = SignOff.objects.filter(subject=subject).order_by("-round").first()
+    return last is not None and SignOff.objects.filter(subject=subject, round=last.round, state=GIVEN).exists()
+
+
+def remark(member: Membership, subject: str, text: str, line: str = "") -> Remark:
+    """Say something on a subject or a line."""
+    if not text.strip():
+        raise Refusal("Write what you want to say.", "text")
+    return Remark.objects.create(
+        firm=member.firm, subject=subject, line=line, by=member, text=text.strip()[:1000], time=clock.now()
+    )
+
+
+def _decide(signoff: SignOff, state: SignOff.State, comment: str) -> None:
+    signoff.state, signoff.decided, signoff.comment, signoff.turn = state, clock.now(), comment.strip()[:1000], False
+    signoff.save(update_fields=["state", "decided", "comment", "turn"])

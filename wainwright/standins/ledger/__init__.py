@@ -1,0 +1,1 @@
+"""A simulated ledger with its own tables and its own rules."""

@@ -1,0 +1,1 @@
+"""The trail: the record of every act, chained so that it cannot be altered unnoticed."""

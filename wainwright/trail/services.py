@@ -1,0 +1,65 @@
+"""Writing the trail."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.db import IntegrityError, transaction
+
+from wainwright import clock
+from wainwright.core.trail import GENESIS
+from wainwright.core.trail import Entry as CoreEntry
+from wainwright.errors import Stale
+from wainwright.people.models import Membership
+from wainwright.trail.models import Entry, Once
+
+SYSTEM = "Wainwright"
+
+
+def record(
+    who: Membership | None,
+    what: str,
+    subject: str,
+    *,
+    firm_id: int | None = None,
+    before: Any = None,
+    after: Any = None,
+    for_whom: str = "",
+) -> Entry:
+    """Add an entry inside the act's own transaction. ``who`` is nothing where the system itself acts.
+
+    Raises ``RuntimeError`` outside a transaction, since an act and its entry stand or fall together.
+    """
+    if not transaction.get_connection().in_atomic_block:
+        raise RuntimeError("the trail is written inside the act's transaction")
+    last = Entry.objects.order_by("-number").only("number", "digest").first()
+    core = CoreEntry(
+        number=last.number + 1 if last else 1,
+        time=clock.now(),
+        who=f"{who.person.name} <{who.person.email}>" if who else SYSTEM,
+        for_whom=for_whom,
+        what=what,
+        subject=subject,
+        before=_text(before),
+        after=_text(after),
+        previous=last.digest if last else GENESIS,
+    )
+    return Entry.objects.create(
+        number=core.number, time=core.time, firm_id=who.firm_id if who else firm_id, who=core.who,
+        for_whom=core.for_whom, what=core.what, subject=core.subject, before=core.before, after=core.after,
+        previous=core.previous, digest=core.digest(),
+    )  # fmt: skip
+
+
+def once(key: str, message: str) -> None:
+    """Claim a key for good. Raises ``Stale`` with ``message`` when the act was done before."""
+    try:
+        with transaction.atomic():
+            Once.objects.create(key=key)
+    except IntegrityError as error:
+        raise Stale(message) from error
+
+
+def _text(value: Any) -> str:
+    return "" if value is None else json.dumps(value, ensure_ascii=False, sort_keys=True, default=str)

@@ -1,0 +1,1 @@
+"""Trips: the plan, its legs and nights, and its road to being authorised."""

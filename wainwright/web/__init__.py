@@ -1,0 +1,1 @@
+"""What every page shares: base templates, components, middleware, and the desk."""

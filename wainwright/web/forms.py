@@ -1,0 +1,80 @@
+"""Form fields that several areas use."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+from django import forms
+
+from wainwright.accounts.selectors import Books
+from wainwright.core.coding import LABELS, Coding
+from wainwright.core.journey import Place
+from wainwright.errors import Refusal
+from wainwright.formats.places import best_place
+
+
+class PlaceField(forms.CharField):
+    """A place typed by code or by name; what it cleans to is a ``Place``."""
+
+    widget = forms.TextInput(attrs={"list": "places", "autocomplete": "off", "hx-get": "/places/", "hx-trigger": "input changed delay:200ms", "hx-target": "#places", "hx-swap": "innerHTML", "hx-params": "*"})  # fmt: skip
+
+    def clean(self, value) -> Place | None:
+        """Find the place, or say that there is none."""
+        text = super().clean(value)
+        if not text:
+            return None
+        found = best_place(text)
+        if found is None:
+            raise forms.ValidationError(f"No place is known as “{text}”. Try the town, or an airport's three letters.")
+        return found
+
+
+class AmountField(forms.DecimalField):
+    """An amount of money as people type it: a comma or a point before the cents, thousands parted or not."""
+
+    widget = forms.TextInput(attrs={"inputmode": "decimal", "autocomplete": "off"})
+
+    def __init__(self, **options):
+        options.setdefault("max_digits", 12)
+        options.setdefault("decimal_places", 2)
+        options.setdefault("min_value", Decimal("0"))
+        super().__init__(**options)
+
+    def to_python(self, value):
+        """Bring what was typed to a plain number."""
+        if isinstance(value, str):
+            value = value.replace("\u00a0", "").replace(" ", "").replace("−", "-")
+            comma, point = value.rfind(","), value.rfind(".")
+            value = value.replace(".", "").replace(",", ".") if comma > point else value.replace(",", "")
+        return super().to_python(value)
+
+
+class CodingForm(forms.Form):
+    """The parts of a coding, offered from the firm's books."""
+
+    cost_centre = forms.ChoiceField(label="Cost centre")
+    project = forms.ChoiceField(required=False)
+    task = forms.ChoiceField(required=False)
+    fund = forms.ChoiceField(required=False)
+
+    def __init__(self, *args, books: Books, **kwargs):
+        super().__init__(*args, **kwargs)
+        for name in ("cost_centre", "project", "task", "fund"):
+            self.fields[name].choices = [("", "—"), *books.choices(name)]
+            self.fields[name].label = LABELS[name].capitalize()
+
+    @property
+    def coding(self) -> Coding:
+        """The coding that was chosen."""
+        d = self.cleaned_data
+        return Coding("", d["cost_centre"], d["project"], d["task"], d["fund"])
+
+
+def coding_initial(thing) -> dict[str, str]:
+    """A thing's coding as a form's first values."""
+    return {"cost_centre": thing.cost_centre, "project": thing.project, "task": thing.task, "fund": thing.fund}
+
+
+def say(form: forms.Form, refusal: Refusal) -> None:
+    """Put what a service refused beside the field it is about."""
+    form.add_error(refusal.field if refusal.field in form.fields else None, refusal.message)

@@ -1,0 +1,179 @@
+"""Small helpers of the templates."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from functools import cache
+from pathlib import Path
+from zoneinfo import ZoneInfo
+
+from django import template
+from django.conf import settings
+from django.utils.html import format_html
+from django.utils.safestring import SafeString, mark_safe
+
+from wainwright.core.money import Money
+from wainwright.core.states import STAGES
+from wainwright.core.workings import day_text
+from wainwright.drawing.ribbon import day_range
+from wainwright.people.selectors import demo_people as people_of_demo
+
+register = template.Library()
+ICONS = Path(__file__).resolve().parent.parent / "icons"
+MODE_ICONS = {
+    "air": "plane", "rail": "train-front", "ferry": "ship", "coach": "bus", "hire car": "car-front", "own car": "car",
+    "taxi": "car-taxi-front", "on foot": "footprints",
+}  # fmt: skip
+
+
+@register.filter
+def money(amount: Money | None) -> str:
+    """An amount with its decimals, a true minus, and no currency."""
+    return "" if amount is None else str(amount).replace("-", "−")
+
+
+@register.filter
+def day(value: date | datetime | None) -> str:
+    """``Mon 12 Oct``."""
+    return day_text(value) if value else ""
+
+
+@register.filter
+def long_day(value: date | None) -> str:
+    """``12 October 2026``."""
+    return f"{value.day} {value:%B} {value.year}" if value else ""
+
+
+@register.filter
+def clock_time(value: datetime, zone: str = "UTC") -> str:
+    """A moment in somebody's zone: ``Mon 12 Oct 14:08``."""
+    local = value.astimezone(ZoneInfo(zone))
+    return f"{day_text(local)} {local:%H:%M}"
+
+
+@register.filter
+def span(thing) -> str:
+    """The days of a trip."""
+    return day_range(thing.starts, thing.ends)
+
+
+@register.filter
+def days_left(value: int | None) -> str:
+    """``due in 3 days``."""
+    if value is None:
+        return ""
+    if value == 0:
+        return "due today"
+    if value < 0:
+        return f"{-value} {'day' if value == -1 else 'days'} late"
+    return f"due in {value} {'day' if value == 1 else 'days'}"
+
+
+@register.filter
+def plural(count: int, words: str) -> str:
+    """``{{ 3|plural:"paper,papers" }}`` is "3 papers"."""
+    one, many = words.split(",")
+    return f"{count} {one if count == 1 else many}"
+
+
+@register.filter
+def per_cent(share: float) -> str:
+    """A share from 0 to 1 as per cent."""
+    return f"{float(share) * 100:.0f} %"
+
+
+@register.filter
+def times(value: float, factor: float) -> float:
+    """Multiply, for drawing."""
+    return round(float(value) * float(factor), 2)
+
+
+@register.filter
+def add_float(one: float, other: float) -> float:
+    """Add, for drawing."""
+    return round(one + other, 2)
+
+
+@register.filter
+def minus(one: float, other: float) -> float:
+    """Subtract, for drawing."""
+    return round(one - other, 2)
+
+
+@register.filter
+def add_text(text: str, value) -> str:
+    """Put something after a text."""
+    return f"{text}{value}"
+
+
+@register.filter
+def from_minor(minor: int, currency: str) -> Money:
+    """An amount from whole minor units."""
+    return Money.from_minor(minor, currency)
+
+
+@register.filter
+def get(mapping, key):
+    """A value of a mapping by a key that is a variable."""
+    return mapping.get(key, "")
+
+
+@cache
+def _svg(name: str) -> str:
+    return (ICONS / f"{name}.svg").read_text(encoding="utf-8")
+
+
+@register.simple_tag
+def icon(name: str) -> SafeString:
+    """An icon of the one set; ``name`` may be a mode of travel."""
+    return mark_safe(_svg(MODE_ICONS.get(name, name)))
+
+
+@register.simple_tag
+def swap() -> SafeString:
+    """Attributes that let a form change only the page's main part, keeping focus and scroll; without JavaScript it posts."""
+    return mark_safe(
+        'hx-boost="true" hx-target="#page" hx-select="#page" hx-swap="outerHTML show:none focus-scroll:false" hx-push-url="false"'
+    )
+
+
+@register.simple_tag
+def demo_people():
+    """Who can sign in to the demo."""
+    return people_of_demo() if settings.DEMO else []
+
+
+@register.inclusion_tag("ui/stage_line.html")
+def stage_line(reached: int):
+    """The eight stages, with the one at hand."""
+    rows = [
+        {"name": name, "x": 44 + n * 69, "state": "done" if n < reached else "now" if n == reached else "ahead"}
+        for n, name in enumerate(STAGES)
+    ]
+    done_x = 44 + min(reached, 7) * 69
+    word = STAGES[reached] if reached < len(STAGES) else "all done"
+    return {"rows": rows, "done_x": done_x, "last_x": 44 + 7 * 69, "word": word}
+
+
+@register.inclusion_tag("ui/wheel.html")
+def wheel(reached: int, size: int = 40):
+    """The small form of the stage line: eight spokes."""
+    ends = [(0, -14), (9.9, -9.9), (14, 0), (9.9, 9.9), (0, 14), (-9.9, 9.9), (-14, 0), (-9.9, -9.9)]
+    spokes = [{"x": x, "y": y, "done": n < reached} for n, (x, y) in enumerate(ends)]
+    word = f"{reached} of 8 stages done"
+    return {"spokes": spokes, "size": size, "word": word, "all": reached >= len(STAGES)}
+
+
+@register.simple_tag
+def mark(level: str, size: int = 13) -> SafeString:
+    """A finding's shape: square, half-filled diamond, ring."""
+    words = {"stop": "Stop", "explain": "Explain", "note": "Note"}[level]
+    shapes = {
+        "stop": '<rect x="1.5" y="1.5" width="11" height="11" class="fill-stop"/>',
+        "explain": '<path d="M7 .8 13.2 7 7 13.2.8 7Z" class="fill-sheet stroke-explain" stroke-width="1.4"/><path d="M7 .8 13.2 7 7 13.2Z" class="fill-explain"/>',
+        "note": '<circle cx="7" cy="7" r="5" fill="none" class="stroke-note" stroke-width="1.6"/>',
+    }
+    return format_html(
+        '<svg class="mark" width="{}" height="{}" viewBox="0 0 14 14" role="img" aria-label="{}">{}</svg>',
+        size, size, words, mark_safe(shapes[level]),
+    )  # fmt: skip

@@ -1,0 +1,211 @@
+"""The desk, finding, news, the firm switch, rules to read, the trail, and the demo's own pages."""
+
+from __future__ import annotations
+
+from datetime import datetime, time
+from email import message_from_bytes
+from zoneinfo import ZoneInfo
+
+from django.conf import settings
+from django.contrib import messages
+from django.contrib.auth import login
+from django.core.paginator import Paginator
+from django.db.models import Count, Q
+from django.http import Http404, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wainwright import clock
+from wainwright.accounts.models import Posting
+from wainwright.bench.selectors import bench
+from wainwright.claims.models import Claim
+from wainwright.claims.selectors import payable
+from wainwright.core.states import stage_reached
+from wainwright.errors import NotAllowed, Refusal
+from wainwright.expenses.models import Charge, Receipt
+from wainwright.news.models import Notice
+from wainwright.news.services import mark_read
+from wainwright.people.models import Firm, Membership
+from wainwright.rulebook.models import AllowanceRate, MileageRateRow, RuleSetting
+from wainwright.rulebook.selectors import rulebook
+from wainwright.standins.mailbox.models import Mail
+from wainwright.trail.selectors import of_firm
+from wainwright.trips.models import Trip
+from wainwright.trips.services.road import move_along
+from wainwright.web.selectors import find
+
+
+@require_GET
+def desk(request):
+    """What asks for an act, by role."""
+    member = request.member
+    trips = list(
+        Trip.objects.filter(traveller=member)
+        .exclude(state__in=["Closed", "Called off"])
+        .select_related("claim")
+        .order_by("-starts", "-id")[:8]
+    )
+    claims = list(
+        Claim.objects.filter(claimant=member)
+        .exclude(state__in=["Settled", "Turned down"])
+        .select_related("trip")
+        .order_by("-id")[:8]
+    )
+    context = {
+        "trips": [(t, stage_reached(t.state, t.state != "Authorised", t.claim.state if hasattr(t, "claim") else "")) for t in trips],
+        "claims": [(c, stage_reached(c.trip.state if c.trip else "", True, c.state)) for c in claims],
+        "loose_papers": Receipt.objects.filter(owner=member, expense__isnull=True).count() if member.traveller else 0,
+        "loose_charges": Charge.objects.filter(owner=member, state="Loose").count() if member.traveller else 0,
+        "waiting": len(bench(member).waiting) if member.approver or member.finance else None,
+        "news": list(Notice.objects.filter(member=member).order_by("-time")[:6]),
+    }  # fmt: skip
+    if member.finance:
+        context["refused"] = Posting.objects.filter(firm=member.firm, state="Refused").count()
+        context["payable"] = payable(member).count()
+    return render(request, "web/desk.html", context)
+
+
+@require_GET
+def find_page(request):
+    """Find anything one may see."""
+    text = request.GET.get("q", "")[:80]
+    return render(request, "web/find.html", {"text": text, "found": find(request.member, text)})
+
+
+@require_GET
+def news_page(request):
+    """News, the latest first."""
+    page = Paginator(Notice.objects.filter(member=request.member).order_by("-time"), 40).get_page(
+        request.GET.get("page")
+    )
+    return render(request, "web/news.html", {"page": page})
+
+
+@require_POST
+def news_read(request):
+    """Mark all as read."""
+    mark_read(request.member)
+    return redirect("news")
+
+
+@require_GET
+def firms_page(request):
+    """The firms one is a member of."""
+    members = Membership.objects.filter(person=request.user, active=True).select_related("firm")
+    return render(request, "web/firms.html", {"members": members})
+
+
+@require_POST
+def switch_firm(request, slug: str):
+    """Work in another of one's firms."""
+    found = get_object_or_404(Membership, person=request.user, active=True, firm__slug=slug)
+    request.session["firm"] = found.firm_id
+    return redirect("desk")
+
+
+@require_GET
+def rules_page(request):
+    """What the firm has laid down, to read."""
+    member = request.member
+    if not (member.administrator or member.reads_all):
+        raise NotAllowed("The rules are for administrators, finance and auditors.")
+    book = rulebook(member.firm)
+    context = {
+        "book": book, "rules": RuleSetting.objects.filter(firm=member.firm),
+        "rates": AllowanceRate.objects.filter(firm=member.firm), "mileage": MileageRateRow.objects.filter(firm=member.firm),
+    }  # fmt: skip
+    return render(request, "web/rules.html", context)
+
+
+@require_GET
+def trail_page(request):
+    """The trail, the latest first."""
+    if not (request.member.auditor or request.member.administrator):
+        raise NotAllowed("The trail is for auditors and administrators.")
+    page = Paginator(of_firm(request.member.firm_id), 60).get_page(request.GET.get("page"))
+    return render(request, "web/trail.html", {"page": page})
+
+
+def _demo_only() -> None:
+    if not settings.DEMO:
+        raise Http404
+
+
+@require_POST
+def demo_sign_in(request):
+    """Sign in as one of the demo's people. Nothing of this exists outside the demo."""
+    _demo_only()
+    found = get_object_or_404(
+        Membership.objects.select_related("person"), pk=request.POST.get("member") or 0, active=True
+    )
+    login(request, found.person, backend="allauth.account.auth_backends.AuthenticationBackend")
+    request.session["firm"] = found.firm_id
+    return redirect("desk")
+
+
+@require_POST
+def move_clock(request):
+    """Move the demo's clock to nine in the morning of a day; trips and holds move along."""
+    _demo_only()
+    try:
+        day = datetime.strptime(request.POST.get("day", ""), "%Y-%m-%d").date()
+        moment = datetime.combine(day, time(9), ZoneInfo(request.member.firm.zone))
+    except (ValueError, OverflowError) as error:
+        raise Refusal("Choose a day for the clock.") from error
+    clock.move_to(moment)
+    moved = move_along(clock.now())
+    messages.info(request, f"It is {moment:%a %d %b %Y} now. {moved} trips and holds moved along.")
+    return redirect("desk")
+
+
+@require_GET
+def mailbox(request):
+    """What was sent to the person, in the mailbox stand-in."""
+    _demo_only()
+    page = Paginator(Mail.objects.filter(to=request.user.email).defer("raw").order_by("-time"), 30).get_page(
+        request.GET.get("page")
+    )
+    return render(request, "web/mailbox.html", {"page": page})
+
+
+@require_GET
+def mail_page(request, mail_id: int):
+    """One mail to the person."""
+    _demo_only()
+    mail = get_object_or_404(Mail, pk=mail_id, to=request.user.email)
+    return render(request, "web/mail.html", {"mail": mail})
+
+
+@require_GET
+def mail_attachment(request, mail_id: int, number: int):
+    """An attachment of a mail to the person."""
+    _demo_only()
+    mail = get_object_or_404(Mail, pk=mail_id, to=request.user.email)
+    parts = [part for part in message_from_bytes(bytes(mail.raw)).walk() if part.get_filename()]
+    if number >= len(parts):
+        raise Http404
+    response = HttpResponse(parts[number].get_payload(decode=True), content_type=parts[number].get_content_type())
+    response["Content-Disposition"] = f'attachment; filename="{parts[number].get_filename()}"'
+    response["X-Content-Type-Options"] = "nosniff"
+    return response
+
+
+@require_GET
+def look(request):
+    """All components on one page, in debug and in the demo."""
+    if not (settings.DEBUG or settings.DEMO or settings.TESTING):
+        raise Http404
+    trip = (
+        Trip.objects.visible_to(request.member)
+        .annotate(n=Count("legs", filter=Q(legs__isnull=False)))
+        .filter(n__gt=1)
+        .first()
+    )
+    return render(request, "web/look.html", {"trip": trip, "stages": range(9), "levels": ("stop", "explain", "note")})
+
+
+@require_GET
+def up(request):
+    """Say that the application answers and its database too."""
+    Firm.objects.exists()
+    return HttpResponse("up", content_type="text/plain")
