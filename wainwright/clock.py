@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -22,9 +25,22 @@ def offset() -> timedelta:
         return timedelta(0)
 
 
+_FIXED: ContextVar[datetime | None] = ContextVar("fixed", default=None)
+
+
 def now() -> datetime:
     """Return the moment, in UTC."""
-    return datetime.now(UTC) + offset()
+    return _FIXED.get() or datetime.now(UTC) + offset()
+
+
+@contextmanager
+def at(moment: datetime) -> Iterator[None]:
+    """Let everything inside happen at ``moment``: for building the demo's history, and for tests."""
+    token = _FIXED.set(moment)
+    try:
+        yield
+    finally:
+        _FIXED.reset(token)
 
 
 def today(zone: str = "UTC") -> date:

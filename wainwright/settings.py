@@ -38,6 +38,8 @@ APPS = [
     "web", "standins.ledger", "standins.mailbox",
 ]  # fmt: skip
 INSTALLED_APPS = [
+    # Ours first, so that our templates stand before those of the same name.
+    *[f"wainwright.{name}" for name in APPS],
     "django.contrib.auth",
     "django.contrib.contenttypes",
     "django.contrib.sessions",
@@ -49,7 +51,6 @@ INSTALLED_APPS = [
     "csp",
     "django_htmx",
     "huey.contrib.djhuey",
-    *[f"wainwright.{name}" for name in APPS],
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -14,7 +14,7 @@ from wainwright.core.states import NotNow
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.web.selectors import membership_of
 
-OPEN = ("/accounts/", "/static/", "/up/", "/demo-sign-in/")
+OPEN = ("/accounts/", "/static/", "/up/", "/demo-sign-in/", "/favicon.ico")
 
 
 class MemberMiddleware:
