@@ -29,8 +29,8 @@ class OnOffer:
 
     offer: Offer
     yardstick: Money
+    yardstick_key: str
     over: Money
-    is_yardstick: bool
 
 
 def ways(origin: Place, target: Place, day: date, today: date, currency: str) -> list[OnOffer]:
@@ -43,7 +43,7 @@ def ways(origin: Place, target: Place, day: date, today: date, currency: str) ->
     found = []
     for offer, way in zip(offers, as_ways, strict=True):
         measure = yardstick(way, as_ways, Asked())
-        found.append(OnOffer(offer, measure.price, offer.price - measure.price, measure.key == offer.key))
+        found.append(OnOffer(offer, measure.price, measure.key, offer.price - measure.price))
     return sorted(found, key=lambda each: (each.offer.price.amount, each.offer.leaves))
 
 

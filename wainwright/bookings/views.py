@@ -22,7 +22,7 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import load_file, trip_for
 from wainwright.trips.services.ways import hold_way
-from wainwright.web.forms import PlaceField
+from wainwright.web.forms import PlaceField, day_input
 
 ORDERS = {"price": "price", "leaves": "leaving", "arrives": "arriving", "carbon": "carbon"}
 
@@ -32,8 +32,8 @@ class SentenceForm(forms.Form):
 
     origin = PlaceField(label="from", max_length=120)
     target = PlaceField(label="to", max_length=120)
-    out_on = forms.DateField(label="on", widget=forms.DateInput(attrs={"type": "date"}))
-    back_on = forms.DateField(label="back on", required=False, widget=forms.DateInput(attrs={"type": "date"}))
+    out_on = forms.DateField(label="on", widget=day_input())
+    back_on = forms.DateField(label="back on", required=False, widget=day_input())
 
 
 def _first_guess(trip: Trip, member) -> dict:
@@ -104,10 +104,12 @@ def _results(request, trip: Trip, d: dict, out_key: str, back_key: str, order: s
         request, offers, "back" if found["going_back"] else "out", back_key if found["going_back"] else out_key, order
     )
     tolerance = _tolerance(trip)
-    limit = min((each.yardstick.amount for each in offers), default=None)
+    # The yardstick belongs to a choice: the cheapest that fits it. Without a choice there is no line to draw.
+    here = next((row["each"] for row in rows if row["here"]), None)
+    limit = here.yardstick.amount if here else None
     flights = [
         Flight(each.offer.key, f"{each.offer.carrier}, {each.offer.price}", [(h.leaves, h.arrives) for h in each.offer.hops],
-               each.offer.price.amount, each.over.amount > tolerance, each.is_yardstick, row["here"])
+               each.offer.price.amount, each.over.amount > tolerance, here is not None and each.offer.key == here.yardstick_key, row["here"])
         for each, row in ((row["each"], row) for row in rows)
     ]  # fmt: skip
     found |= {

@@ -73,8 +73,9 @@ class ClaimFile:
         """Lines with their findings, what is out of line first, then what agrees, each by date."""
         by_line: dict[str, list[Explained]] = {}
         for each in self.findings:
-            for target in (each.finding.target, *each.finding.also):
-                by_line.setdefault(self._line_of(target), []).append(each)
+            lines = {self._line_of(target) for target in (each.finding.target, *each.finding.also)}
+            for line in lines:
+                by_line.setdefault(line, []).append(each)
         rows = [(line, by_line.get(line.key, [])) for line in self.figures.lines]
         rank = {Level.STOP: 0, Level.EXPLAIN: 1, Level.NOTE: 3}
 

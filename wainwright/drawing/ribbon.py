@@ -307,7 +307,7 @@ def _meals(data: RibbonData, column: Column, y: int, days: list[date]) -> list[M
             "counted": "in the allowance",
             "away": "before leaving or after being back",
         }[state]
-        text = f"{meal.value.capitalize()}, {column.title}: {said}"
+        text = f"{_MEAL_WORDS[meal]}: {meal.value} on {column.title}, {said}"
         key = f"{column.day.isoformat()}:{meal.value}"
         cells.append(
             MealCell(

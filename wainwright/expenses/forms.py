@@ -8,7 +8,7 @@ from django import forms
 
 from wainwright.core.money import Money, places
 from wainwright.expenses.models import PAID_BY
-from wainwright.web.forms import AmountField, PlaceField
+from wainwright.web.forms import AmountField, PlaceField, day_input
 
 CURRENCIES = ["EUR", "NOK", "GBP", "SEK", "DKK", "PLN", "USD"]
 
@@ -16,7 +16,7 @@ CURRENCIES = ["EUR", "NOK", "GBP", "SEK", "DKK", "PLN", "USD"]
 class CostForm(forms.Form):
     """A cost by hand."""
 
-    date = forms.DateField(widget=forms.DateInput(attrs={"type": "date"}))
+    date = forms.DateField(widget=day_input())
     merchant = forms.CharField(max_length=120, required=False, label="Paid to")
     category = forms.ChoiceField(label="What for")
     amount = AmountField(min_value=None)
@@ -59,7 +59,7 @@ class CostForm(forms.Form):
 class RideForm(forms.Form):
     """A ride in one's own car."""
 
-    date = forms.DateField(widget=forms.DateInput(attrs={"type": "date"}))
+    date = forms.DateField(widget=day_input())
     origin = PlaceField(label="From", max_length=120)
     target = PlaceField(label="To", max_length=120)
     there_and_back = forms.BooleanField(required=False, label="There and back")

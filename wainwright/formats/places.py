@@ -61,8 +61,8 @@ def find_places(text: str, most: int = 8) -> list[Place]:
     found = []
     if (exact := places.get(text.strip().upper())) is not None:
         found.append(exact)
-    hits = [(not name.startswith(wanted), -weight, code) for name, weight, code in names if wanted in name]
-    for _, _, code in sorted(hits)[: most + 1]:
+    hits = [(name != wanted, not name.startswith(wanted), -weight, code) for name, weight, code in names if wanted in name]
+    for *_, code in sorted(hits)[: most + 1]:
         if places[code] not in found:
             found.append(places[code])
     return found[:most]

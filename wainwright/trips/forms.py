@@ -8,7 +8,7 @@ from django import forms
 
 from wainwright.core.journey import Mode
 from wainwright.trips.models import PAID_BY
-from wainwright.web.forms import AmountField, CodingForm, PlaceField
+from wainwright.web.forms import AmountField, CodingForm, PlaceField, day_input
 
 MODES = [(mode.value, mode.value.capitalize()) for mode in Mode]
 
@@ -27,12 +27,12 @@ class LegForm(forms.Form):
     mode = forms.ChoiceField(choices=MODES)
     origin = PlaceField(label="From", max_length=120)
     target = PlaceField(label="To", max_length=120)
-    leaves_day = forms.DateField(label="Leaves", widget=forms.DateInput(attrs={"type": "date"}))
+    leaves_day = forms.DateField(label="Leaves", widget=day_input())
     leaves_time = forms.TimeField(label="at", widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
     arrives_day = forms.DateField(
         label="Arrives",
         required=False,
-        widget=forms.DateInput(attrs={"type": "date"}),
+        widget=day_input(),
         help_text="Empty: the same day.",
     )
     arrives_time = forms.TimeField(label="at", widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))

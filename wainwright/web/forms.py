@@ -29,6 +29,11 @@ class PlaceField(forms.CharField):
         return found
 
 
+def day_input() -> forms.DateInput:
+    """A date as browsers want it."""
+    return forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")
+
+
 class AmountField(forms.DecimalField):
     """An amount of money as people type it: a comma or a point before the cents, thousands parted or not."""
 

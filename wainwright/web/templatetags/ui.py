@@ -113,6 +113,15 @@ def from_minor(minor: int, currency: str) -> Money:
 
 
 @register.filter
+def cure_link(target: str) -> str:
+    """Where the cure of a finding is found: the expense itself, or the place on the page."""
+    kind, _, number = target.partition(":")
+    if kind == "expense":
+        return f"/expenses/{number}/"
+    return {"trip": "#certify", "claim": "#certify", "night": "#nights", "booking": "#legs", "profile": ""}.get(kind, f"#{target}")
+
+
+@register.filter
 def get(mapping, key):
     """A value of a mapping by a key that is a variable."""
     return mapping.get(key, "")

@@ -67,6 +67,20 @@
   document.addEventListener("change", (event) => {
     if (event.target.matches("[data-drop] input[type=file], [data-send-on-change]")) event.target.form.requestSubmit();
   });
+  /* A button outside its form is told to a form that swaps a part of the page, which would not see it otherwise. */
+  document.addEventListener("submit", (event) => {
+    const form = event.target, button = event.submitter;
+    if (!form.hasAttribute("hx-boost") || !button || !button.name || form.contains(button)) return;
+    let hidden = form.querySelector("input[data-outer]");
+    if (!hidden) {
+      hidden = document.createElement("input");
+      hidden.type = "hidden";
+      hidden.dataset.outer = "1";
+      form.append(hidden);
+    }
+    hidden.name = button.name;
+    hidden.value = button.value;
+  }, true);
   /* Two forms of one act: a second click on a button that is at work does nothing. */
   document.addEventListener("submit", (event) => {
     const form = event.target;

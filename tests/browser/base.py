@@ -1,0 +1,126 @@
+"""What browser tests share: headless Chromium, and acts in the words of a person."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from datetime import UTC, datetime
+from pathlib import Path
+
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.test import override_settings
+from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import Select, WebDriverWait
+
+from demo import load
+from wainwright import clock
+
+MAILBOX = "wainwright.standins.mailbox.backend.Backend"
+AXE = Path(__file__).parent / "vendor" / "axe.min.js"
+ARGUMENTS = (
+    "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-dev-shm-usage",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync", "--hide-scrollbars",
+)  # fmt: skip
+
+
+def browser(width: int = 1280, height: int = 800) -> webdriver.Chrome:
+    """Start Debian's Chromium with a page of exactly this size."""
+    options = webdriver.ChromeOptions()
+    options.binary_location = shutil.which("chromium") or "/usr/bin/chromium"
+    for argument in ARGUMENTS:
+        options.add_argument(argument)
+    driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    driver.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 500}
+    )
+    return driver
+
+
+class BrowserTestCase(StaticLiveServerTestCase):
+    """A live server with the demo's firms and people, its clock free to move, and a browser."""
+
+    width, height = 1280, 800
+
+    def setUp(self):
+        self.folder = tempfile.TemporaryDirectory(prefix="wainwright-browser-")
+        self.enterContext(override_settings(DEMO=True, VAR=Path(self.folder.name), EMAIL_BACKEND=MAILBOX))
+        self.addCleanup(self.folder.cleanup)
+        self.world()
+        self.driver = browser(self.width, self.height)
+        self.addCleanup(self.driver.quit)
+
+    def world(self):
+        """Load firms, people and codes, without any history."""
+        today = clock.today()
+        firms = load.load_firms(today)
+        self.people = load.load_people(firms)
+        load.load_codes(firms, self.people, today)
+
+    def until(self, condition, message: str = ""):
+        return WebDriverWait(self.driver, 15, ignored_exceptions=(StaleElementReferenceException,)).until(condition, message)
+
+    def open(self, path: str):
+        self.driver.get(self.live_server_url + path)
+
+    def sign_in(self, name: str):
+        self.driver.delete_all_cookies()
+        self.open("/accounts/login/")
+        self.press(name, ".who")
+        self.see(name)
+
+    def body(self) -> str:
+        return self.driver.find_element(By.TAG_NAME, "body").text
+
+    def see(self, *texts: str):
+        """Wait until the page says every text."""
+        for text in texts:
+            self.until(lambda d, t=text: t in self.body(), f"“{text}” is not on {self.driver.current_url}:\n")
+
+    def press(self, text: str, css: str = "button, a, summary, label.btn", within: str = ""):
+        """Press what carries a text, once it is there."""
+
+        def found(driver):
+            scope = driver.find_element(By.CSS_SELECTOR, within) if within else driver
+            for element in scope.find_elements(By.CSS_SELECTOR, css):
+                if element.is_displayed() and text in " ".join(element.text.split()):
+                    return element
+            return None
+
+        element = self.until(found, f"nothing to press says “{text}” on {self.driver.current_url}")
+        self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
+        element.click()
+
+    def fill(self, within: str = "", **fields: str):
+        """Fill fields by name, inside one form."""
+        for name, value in fields.items():
+            element = self.until(lambda d, n=name: d.find_element(By.CSS_SELECTOR, f"{within} [name='{n}']"))
+            kind = element.get_attribute("type")
+            if element.tag_name == "select":
+                Select(element).select_by_value(value)
+            elif kind in ("date", "time"):
+                self.driver.execute_script("arguments[0].value = arguments[1]", element, value)
+            else:
+                element.clear()
+                element.send_keys(value)
+
+    def move_clock(self, moment: datetime):
+        clock.move_to(moment.replace(tzinfo=UTC))
+
+    def assert_accessible(self, where: str):
+        """No serious or critical violation by axe-core on the page as it stands."""
+        self.driver.execute_script(AXE.read_text(encoding="utf-8"))
+        result = self.driver.execute_async_script(
+            "const done = arguments[arguments.length - 1]; axe.run(document, {resultTypes: ['violations']}).then(done)"
+        )
+        grave = [
+            f"{v['id']}: {v['help']}: {v['nodes'][0]['html'][:160]}" for v in result["violations"] if v["impact"] in ("serious", "critical")
+        ]
+        self.assertEqual(grave, [], f"accessibility of {where}")
+
+    def console(self) -> list[str]:
+        try:
+            return [e["message"] for e in self.driver.get_log("browser") if e["level"] == "SEVERE"]
+        except WebDriverException:
+            return []

@@ -1,0 +1,294 @@
+"""One journey from the first plan to the paid and posted claim, walked by four people in the browser."""
+
+from __future__ import annotations
+
+from datetime import datetime, time, timedelta
+from email import message_from_bytes
+from io import StringIO
+from pathlib import Path
+
+from django.core.management import call_command
+from selenium.webdriver.common.by import By
+
+from demo import load
+from tests.browser.base import BrowserTestCase
+from wainwright import clock
+from wainwright.accounts.models import BudgetUse, Payment, PayRun, Posting
+from wainwright.bookings.models import Booking
+from wainwright.claims.models import Claim
+from wainwright.core.money import Money
+from wainwright.expenses.models import Charge, Expense, Receipt
+from wainwright.formats.pain001 import check_schema
+from wainwright.standins.ledger.models import LedgerCode, LedgerEntry
+from wainwright.standins.mailbox.models import Mail
+from wainwright.trips.models import Trip
+from wainwright.trips.services.road import move_along
+
+
+class WalkTest(BrowserTestCase):
+    """Each step goes on from the one before, so it is one test."""
+
+    def test_one_journey(self):
+        self.first = clock.today() + timedelta(days=21 - clock.today().weekday())
+        self.maren_plans_and_sends()
+        self.tobias_authorises()
+        self.maren_records()
+        self.maren_claims()
+        self.two_sign_and_one_sends_back()
+        self.priya_checks_posts_and_pays()
+        out = StringIO()
+        call_command("verify_trail", stdout=out)
+        self.assertIn("The trail holds", out.getvalue())
+        self.assertEqual(self.console(), [])
+
+    def maren_plans_and_sends(self):
+        self.sign_in("Maren Oyelaran")
+        self.press("Start a trip")
+        self.fill(title="Tide gauge at the north quay", purpose="Recalibrating the gauge")
+        self.press("Start the trip")
+        self.see("The ribbon appears with the first leg", "The trip has no legs yet")
+        last = self.first + timedelta(days=4)
+        self.press("Find a flight")
+        self.fill(within="#sentence", target="Bergen", out_on=self.first.isoformat(), back_on=last.isoformat())
+        self.press("Find ways")
+        self.see("The way out")
+        self._choose_way()
+        self.see("The way back")
+        self._choose_way()
+        self.see("Hold this fare")
+        self.press("Hold this fare")
+        self.see("is held until", "Lodging", "What it comes to")
+        trip = Trip.objects.get()
+        self.assertEqual(trip.nights.count(), 4)
+        self.assertEqual(Booking.objects.get().state, "Held")
+        # A leg by hand between the two flights, and a dearer hotel: a finding with the figure.
+        day = self.first + timedelta(days=2)
+        self.press("Add a leg by hand")
+        self.fill(
+            within="form[action$='/legs/']", mode="ferry", origin="Bergen", target="Florø", leaves_day=day.isoformat(),
+            leaves_time="07:30", arrives_time="14:15", estimate="90", paid_by="firm",
+        )  # fmt: skip
+        self.press("Add the leg")
+        self.until(lambda d: Trip.objects.get().legs.count() == 3)
+        self.see("Bergen → Florø")
+        self.press("Add a leg by hand")
+        self.fill(
+            within="form[action$='/legs/']", mode="hire car", origin="Florø", target="Bergen",
+            leaves_day=(last - timedelta(days=1)).isoformat(), leaves_time="08:00", arrives_time="12:30", estimate="95", paid_by="firm",
+        )  # fmt: skip
+        self.press("Add the leg")
+        self.until(lambda d: Trip.objects.get().legs.count() == 4)
+        self.fill(within="form[action$='/stay/']:nth-of-type(1)", name="Lamp Quay Hotel", cost="170")
+        self.press("Keep", within="#nights form:nth-of-type(1)")
+        self.see("20.00 a night over the 150.00 ceiling for Bergen")
+        self.fill(within="form[action$='/others/']", category="taxi", label="Taxis", amount="60")
+        self.press("Add", within="form[action$='/others/']")
+        self.see("Taxis")
+        self.press("Lunch", within=".ribbon")
+        self.see("is supplied by others now")
+        self.fill(within="#explain", words="The only rooms with a quay for the boat")
+        self.press("Explain", within="#explain")
+        self.see("“The only rooms with a quay for the boat”")
+        self.fill(within="form[action$='/advance/']", advance="100")
+        self.press("Ask for it")
+        self.until(lambda d: Trip.objects.get().advance_minor == 100_00)
+        self.assert_accessible("the trip")
+        self.fill(within="#certify", name="Somebody Else")
+        self.press("Certify and send", within="#certify")
+        self.see("Type your name as it stands here")
+        self.fill(within="#certify", name="Maren Oyelaran")
+        self.press("Certify and send", within="#certify")
+        self.see("Awaiting sign-off", "next, since")
+
+    def _choose_way(self):
+        """Take the cheapest of the list that lands the same day."""
+        rows = self.until(lambda d: d.find_elements(By.CSS_SELECTOR, ".ways-list .way"))
+        self.driver.get(rows[0].get_attribute("href"))
+
+    def tobias_authorises(self):
+        self.sign_in("Tobias Achterberg")
+        self.press("Bench")
+        self.see("Maren Oyelaran, Tide gauge", "left before", "The only rooms with a quay")
+        self.assert_accessible("the bench with a trip")
+        self.press("Approve")
+        self.see("it is authorised now")
+        trip = Trip.objects.get()
+        self.assertEqual(trip.state, "Authorised")
+        uses = {u.budget.code: u.committed_minor for u in BudgetUse.objects.all()}
+        self.assertEqual(uses, {"3120": trip.planned_minor, "P-0417": trip.planned_minor})
+        booking = Booking.objects.get()
+        self.assertEqual(booking.state, "Ticketed")
+        self.assertRegex(booking.ticket_number, r"^704-\d{10}$")
+        mail = Mail.objects.filter(to="maren.oyelaran@brackwater.example").latest("time")
+        self.assertIn("itinerary.ics", mail.attachments)
+        self.assertEqual(self._calendar(mail).count("BEGIN:VEVENT"), 4)
+
+    def _calendar(self, mail: Mail) -> str:
+        part = next(p for p in message_from_bytes(bytes(mail.raw)).walk() if p.get_filename() == "itinerary.ics")
+        return part.get_payload(decode=True).decode()
+
+    def maren_records(self):
+        self.move_clock(datetime.combine(self.first + timedelta(days=6), time(9)))
+        move_along(clock.now())
+        self.assertEqual(Trip.objects.get().state, "Back")
+        self.sign_in("Maren Oyelaran")
+        files = load.write_papers(Path(self.folder.name) / "tour", self.first)
+        papers = [str(path) for path in files if path.suffix != ".ofx"]
+        self.press("Tray")
+        self.driver.find_element(By.CSS_SELECTOR, "[data-drop] input[type=file]").send_keys("\n".join(papers))
+        self.see("3 papers taken in")
+        self.until(lambda d: Receipt.objects.filter(state="Read").count() == 3)
+        self.driver.find_element(By.CSS_SELECTOR, "form[action='/tray/card-file/'] input[type=file]").send_keys(str(files[-1]))
+        self.see("6 taken, 0 known already", "KVALHEIM MARINE AS BERGEN")
+        self.see("102.00", "88.20", "fit without doubt")
+        self.assert_accessible("the tray")
+        self.press("Take the")
+        self.see("taken.")
+        self.assertEqual(Charge.objects.filter(state="In an expense").count(), 3)
+        till = Receipt.objects.get(name="till-receipt.jpg")
+        self.assertEqual((till.value("total"), till.value("tax"), till.value("currency")), ("102.00", "20.40", "EUR"))
+        self.assertEqual(till.expense.amount, Money.of("102.00", "EUR"))
+        # One charge is personal, two have no paper yet.
+        row = self.driver.find_element(By.XPATH, "//div[contains(@class,'board-row')][contains(., 'GAMLE KINO')]")
+        row.find_element(By.XPATH, ".//button[contains(., 'Personal')]").click()
+        self.see("is personal; you will owe 16.00 back")
+        for name in ("LAB OG LODD", "LEESIDE PARKING"):
+            row = self.until(lambda d, n=name: d.find_element(By.XPATH, f"//div[contains(@class,'board-row')][contains(., '{n}')]"))
+            row.find_element(By.XPATH, ".//button[contains(., 'Take')]").click()
+            self.until(lambda d, n=name: n not in d.find_element(By.ID, "board").text)
+        self.press("Type a cost")
+        self.fill(
+            date=(self.first + timedelta(days=2)).isoformat(), merchant="Pier taxi", category="taxi", amount="228.05",
+            currency="NOK", paid_by="self",
+        )  # fmt: skip
+        self.press("Keep the cost")
+        self.see("paid 228.05 NOK")
+        self.open("/expenses/ride/")
+        self.fill(date=self.first.isoformat(), origin="Cork", target="Cobh")
+        self.driver.find_element(By.NAME, "there_and_back").click()
+        self.press("Keep the ride")
+        self.see("Cork – Cobh, 48 km", "20.16")
+        self._break_down_the_hotel()
+
+    def _break_down_the_hotel(self):
+        hotel = Receipt.objects.get(name="hotel-bill.pdf")
+        self.assertEqual((hotel.pages.count(), hotel.value("total")), (2, load.papers.hotel_total()))
+        self.open(f"/expenses/{hotel.expense_id}/")
+        parts = [("lodging", f"Night {n + 1}", "142.00", self.first + timedelta(days=n)) for n in range(4)]
+        parts += [("citytax", "City tax", "14.00", None), ("lodging", "Breakfast", "15.00", None)]
+        self._type_parts(parts)
+        self.see("1.00 is left to place")
+        parts[-1] = ("lodging", "Breakfast", "16.00", None)
+        self._type_parts(parts)
+        self.see("the parts come to 598.00")
+        self.assertEqual(len(Expense.objects.get(pk=hotel.expense_id).nights), 4)
+        ferry = Receipt.objects.get(name="ferry-ticket.png").expense_id
+        self.open(f"/expenses/{ferry}/")
+        for row, (centre, share) in enumerate((("3120", "60"), ("3140", "40"))):
+            self.driver.find_elements(By.CSS_SELECTOR, "[name='split-cost_centre']")[row].send_keys(centre)
+            self.driver.find_elements(By.CSS_SELECTOR, "[name='split-share']")[row].send_keys(share)
+        self.press("Keep the split")
+        self.until(lambda d: Expense.objects.get(pk=ferry).shares.count() == 2)
+
+    def _type_parts(self, parts):
+        find = self.driver.find_elements
+        for row, (category, label, amount, night) in enumerate(parts):
+            for name, value in (("category", category), ("label", label), ("amount", amount), ("night", night)):
+                element = find(By.CSS_SELECTOR, f"[name='part-{name}']")[row]
+                self.driver.execute_script("arguments[0].value = arguments[1]", element, str(value or ""))
+        self.press("Keep the parts")
+
+    def maren_claims(self):
+        trip = Trip.objects.get()
+        self.open(f"/trips/{trip.pk}/")
+        self.press("Make the claim")
+        self.see("Before this claim can go", "Leeside Parking", "has no receipt", "Owed to staff")
+        claim = Claim.objects.get()
+        self.assertEqual(claim.expenses.count(), 8)
+        self.assert_accessible("the claim")
+        self.fill(within="#certify", name="Maren Oyelaran")
+        self.press("Certify and send", within="#certify")
+        self.see("still to put right or explain")
+        self.fill(within="#explain", words="The machines gave no paper")
+        self.press("Explain", within="#explain")
+        self.see("nothing in the way")
+        self.fill(within="#certify", name="Maren Oyelaran")
+        self.press("Certify and send", within="#certify")
+        self.see("In sign-off", "owner of 3140 Boats")
+        self.press("Take it back")
+        self.see("Certify and send")
+        self.fill(within="#certify", name="Maren Oyelaran")
+        self.press("Certify and send", within="#certify")
+        self.see("In sign-off")
+        claim.refresh_from_db()
+        sums = {e.label: e.amount_minor for e in claim.expenses.all()}
+        self.assertEqual(sum(sums.values()) - 16_00 + claim.certified["allowance"], claim.total_minor)
+
+    def two_sign_and_one_sends_back(self):
+        claim = Claim.objects.get()
+        self.sign_in("Tobias Achterberg")
+        self.press("Bench")
+        self.see("Says", "Shows", "Allows", "How it will post", "Maren Oyelaran, Tide gauge")
+        self.assert_accessible("the bench with a claim")
+        self.press("Approve")
+        self.see("the next on the route are asked")
+        self.sign_in("Ottilie Marsh")
+        self.press("Bench")
+        self.press("Send back")
+        self.fill(within="#send-back", comment="Forty per cent is too much for boats")
+        self.press("Send back", within="#send-back form")
+        self.see("Sent back with your comment")
+        self.sign_in("Maren Oyelaran")
+        self.press("Claims")
+        self.see("Sent back")
+        ferry = Receipt.objects.get(name="ferry-ticket.png").expense_id
+        self.open(f"/expenses/{ferry}/")
+        for row, share in enumerate(("70", "30")):
+            element = self.driver.find_elements(By.CSS_SELECTOR, "[name='split-share']")[row]
+            element.clear()
+            element.send_keys(share)
+        self.press("Keep the split")
+        self.until(lambda d: Expense.objects.get(pk=ferry).shares.filter(share=70).exists())
+        self.open(f"/claims/{claim.pk}/")
+        self.fill(within="#certify", name="Maren Oyelaran")
+        self.press("Certify and send", within="#certify")
+        self.see("In sign-off")
+        # The split changed what Tobias signed as well, so both are asked again.
+        for name in ("Tobias Achterberg", "Ottilie Marsh"):
+            self.sign_in(name)
+            self.press("Bench")
+            self.press("Approve")
+            self.see("Approved")
+        claim.refresh_from_db()
+        self.assertEqual(claim.state, "In finance check")
+
+    def priya_checks_posts_and_pays(self):
+        claim = Claim.objects.get()
+        LedgerCode.objects.filter(firm="ltd", code="P-0417").update(open_until=clock.today() - timedelta(days=1))
+        self.sign_in("Priya Sundqvist")
+        self.press("Bench")
+        self.press("Clear and post")
+        self.see("The ledger refused it", "The ledger has closed project P-0417")
+        self.assertEqual(Claim.objects.get().state, "Posting refused")
+        self.fill(within="#recode", old="project:P-0417", cost_centre="3120", project="P-0431", task="field")
+        self.press("Correct", within="#recode")
+        self.see("The coding was corrected")
+        self.press("Post again")
+        self.see("is posted")
+        claim.refresh_from_db()
+        self.assertEqual(claim.state, "Posted")
+        self.assertEqual(LedgerEntry.objects.filter(key__startswith="claim:").count(), 1)
+        self.press("Ledger")
+        self.see("Entered")
+        self.assert_accessible("the ledger")
+        self.press("Pay", within=".head")
+        self.see("posted claim is owed")
+        self.press("Make the pay run")
+        self.see("went to the bank and was answered", "Paid")
+        run = PayRun.objects.get()
+        check_schema(bytes(run.file))
+        claim.refresh_from_db()
+        self.assertEqual(claim.state, "Settled")
+        self.assertEqual(Payment.objects.get().amount, claim.owed)
+        self.assertEqual(Posting.objects.filter(state="Entered").count(), 2)
+        self.assertTrue(Mail.objects.filter(to="maren.oyelaran@brackwater.example", subject__contains="is on its way").exists())
