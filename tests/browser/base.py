@@ -10,7 +10,7 @@ from pathlib import Path
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.test import override_settings
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
+from selenium.common.exceptions import TimeoutException, WebDriverException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
@@ -59,7 +59,7 @@ class BrowserTestCase(StaticLiveServerTestCase):
         load.load_codes(firms, self.people, today)
 
     def until(self, condition, message: str = ""):
-        return WebDriverWait(self.driver, 15, ignored_exceptions=(StaleElementReferenceException,)).until(condition, message)
+        return WebDriverWait(self.driver, 15, ignored_exceptions=(WebDriverException,)).until(condition, message)
 
     def open(self, path: str):
         self.driver.get(self.live_server_url + path)
@@ -71,12 +71,15 @@ class BrowserTestCase(StaticLiveServerTestCase):
         self.see(name)
 
     def body(self) -> str:
-        return self.driver.find_element(By.TAG_NAME, "body").text
+        return self.driver.execute_script("return document.body ? document.body.innerText : ''") or ""
 
     def see(self, *texts: str):
         """Wait until the page says every text."""
         for text in texts:
-            self.until(lambda d, t=text: t in self.body(), f"“{text}” is not on {self.driver.current_url}:\n")
+            try:
+                self.until(lambda d, t=text: t in self.body())
+            except TimeoutException:
+                self.fail(f"“{text}” is not on {self.driver.current_url}:\n{self.body()}")
 
     def press(self, text: str, css: str = "button, a, summary, label.btn", within: str = ""):
         """Press what carries a text, once it is there."""
@@ -121,6 +124,8 @@ class BrowserTestCase(StaticLiveServerTestCase):
 
     def console(self) -> list[str]:
         try:
-            return [e["message"] for e in self.driver.get_log("browser") if e["level"] == "SEVERE"]
+            entries = self.driver.get_log("browser")
+            # A form that is sent back with what is wrong answers 422; that is meant.
+            return [e["message"] for e in entries if e["level"] == "SEVERE" and "status of 422" not in e["message"]]
         except WebDriverException:
             return []

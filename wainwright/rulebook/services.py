@@ -29,9 +29,11 @@ def explain(
         raise Refusal("Say in a few words why it had to be so.", "words")
     if len(words) > 500:
         raise Refusal("That is longer than 500 letters. Say it shorter.", "words")
+    # One reason may serve several findings, so any of their lists may name it.
+    named = {each for finding in chosen for each in finding.reasons}
+    if named and reason not in named:
+        raise Refusal("Choose one of the reasons on the list.", "reason")
     for finding in chosen:
-        if finding.reasons and reason not in finding.reasons:
-            raise Refusal("Choose one of the reasons on the list.", "reason")
         Explanation.objects.update_or_create(
             subject=subject,
             identity=finding.identity,

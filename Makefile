@@ -1,0 +1,41 @@
+# Two commands do everything on a fresh machine: make demo, make test. See README.md.
+PY := .venv/bin/python
+MANAGE := $(PY) manage.py
+PORT ?= 8000
+
+.PHONY: demo demo-fresh test lint bench screenshots styles lock
+
+demo: .venv/.installed
+	@sh scripts/debian.sh run
+	@sh scripts/demo.sh $(PORT)
+
+demo-fresh: .venv/.installed
+	@rm -rf var/wainwright.sqlite3* var/queue.sqlite3* var/files var/clock var/cache var/tour
+	@$(MAKE) --no-print-directory demo
+
+test: .venv/.installed
+	@sh scripts/debian.sh test
+	@sh scripts/test.sh
+
+lint: .venv/.installed
+	@sh scripts/lint.sh
+
+bench: .venv/.installed
+	@sh scripts/debian.sh run
+	@$(PY) -m tests.bench.run
+
+screenshots: .venv/.installed
+	@sh scripts/debian.sh test
+	@$(PY) -m tests.browser.screenshots
+
+styles:
+	@npm ci --no-audit --no-fund
+	@sh scripts/styles.sh
+
+lock:
+	@$(PY) -m piptools compile -q --generate-hashes --no-emit-index-url --no-emit-find-links --no-emit-trusted-host \
+	  --strip-extras --allow-unsafe -o requirements.lock requirements-dev.in
+
+.venv/.installed: requirements.lock
+	@sh scripts/python.sh
+	@touch $@

@@ -1,0 +1,18 @@
+#!/bin/sh
+# Makes .venv and installs what the lock file names, with hashes checked.
+set -eu
+cd "$(dirname "$0")/.."
+if ! python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then
+  echo "Python 3.11 or newer is needed as python3." >&2
+  exit 1
+fi
+if ! python3 -m venv .venv 2>/dev/null; then
+  sh scripts/debian.sh venv
+  python3 -m venv .venv
+fi
+echo "Installing Python packages into .venv, once…"
+.venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock 2>/tmp/wainwright-pip.log || {
+  tail -n 20 /tmp/wainwright-pip.log >&2
+  echo "The Python packages could not be installed; the full log is /tmp/wainwright-pip.log." >&2
+  exit 1
+}
