@@ -32,7 +32,15 @@ from wainwright.expenses.models import Charge, Expense, Receipt, ReceiptPage
 from wainwright.expenses.services import editing, taking
 from wainwright.formats.places import best_place, place
 from wainwright.people.models import Card, Firm, Membership, Person, Vehicle, new_version
-from wainwright.rulebook.models import AllowanceRate, Category, ExchangeRate, MileageRateRow, Policy, RuleSetting, SchemeData
+from wainwright.rulebook.models import (
+    AllowanceRate,
+    Category,
+    ExchangeRate,
+    MileageRateRow,
+    Policy,
+    RuleSetting,
+    SchemeData,
+)
 from wainwright.signoff.models import SignOff
 from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode
 from wainwright.trips.models import Trip
@@ -99,7 +107,8 @@ def load_firms(today: date) -> dict[str, Firm]:
         scale = 10 if firm.currency == "NOK" else 1
         for rule in rules:
             params = {
-                k: str(Decimal(v) * scale) if k in ("over", "limit", "tolerance") else v for k, v in rule.get("params", {}).items()
+                k: str(Decimal(v) * scale) if k in ("over", "limit", "tolerance") else v
+                for k, v in rule.get("params", {}).items()
             }
             RuleSetting.objects.create(firm=firm, since=SINCE, **{**rule, "params": params})
         for order, c in enumerate(rows("categories.csv")):
@@ -108,16 +117,26 @@ def load_firms(today: date) -> dict[str, Firm]:
                 tax_share=Decimal(c["tax_share"]), is_lodging=c["lodging"] == "yes", words=c["words"], order=order,
             )  # fmt: skip
         bands = [[5000, "0.42"], [None, "0.28"]] if scale == 1 else [[None, "4.90"]]
-        MileageRateRow.objects.create(firm=firm, vehicle="car", since=SINCE, bands=bands, passenger=Decimal("0.04") * scale)
+        MileageRateRow.objects.create(
+            firm=firm, vehicle="car", since=SINCE, bands=bands, passenger=Decimal("0.04") * scale
+        )
     for r in rows("rates.csv"):
-        minor = {k: int(Decimal(r[k] or 0) * 100) for k in ("full", "breakfast", "lunch", "dinner", "incidentals", "ceiling")}
+        minor = {
+            k: int(Decimal(r[k] or 0) * 100) for k in ("full", "breakfast", "lunch", "dinner", "incidentals", "ceiling")
+        }
         AllowanceRate.objects.create(
-            firm=firms[r["firm"]], town=r["town"], country=r["country"], since=SINCE, **{f"{k}_minor": v for k, v in minor.items()}
+            firm=firms[r["firm"]],
+            town=r["town"],
+            country=r["country"],
+            since=SINCE,
+            **{f"{k}_minor": v for k, v in minor.items()},
         )
     for ago in range(100):
         for currency, rate in PER_EURO.items():
             drift = Decimal(1) + Decimal(ago % 9 - 4) / 2000
-            ExchangeRate.objects.create(day=today - timedelta(days=ago), currency=currency, per_euro=Decimal(rate) * drift)
+            ExchangeRate.objects.create(
+                day=today - timedelta(days=ago), currency=currency, per_euro=Decimal(rate) * drift
+            )
     return firms
 
 
@@ -141,7 +160,9 @@ def load_people(firms: dict[str, Firm]) -> dict[str, Membership]:
             member.manager = people[r["manager"]]
             member.save()
         if r["card"]:
-            Card.objects.create(owner=member, last_four=r["card"], issuer="Quayside Card", expires=clock.today() + timedelta(days=400))
+            Card.objects.create(
+                owner=member, last_four=r["card"], issuer="Quayside Card", expires=clock.today() + timedelta(days=400)
+            )
         if member.traveller:
             Vehicle.objects.create(owner=member, plate=f"26-C-{1000 + member.pk}", kind="car")
     Membership.objects.create(
@@ -159,10 +180,14 @@ def load_codes(firms: dict[str, Firm], people: dict[str, Membership], today: dat
             owner=people[r["owner"]] if r["owner"] else None, threshold_minor=int(r["threshold"] or 0) * 100,
         )  # fmt: skip
         closed = today - timedelta(days=int(r["ledger_closed_days_ago"])) if r["ledger_closed_days_ago"] else None
-        LedgerCode.objects.create(firm=firm.slug, dimension=r["dimension"], code=r["code"], open_until=closed, asks_for=asks)
+        LedgerCode.objects.create(
+            firm=firm.slug, dimension=r["dimension"], code=r["code"], open_until=closed, asks_for=asks
+        )
         if r["budget"]:
             for year in (today.year, today.year + 1):
-                Budget.objects.create(firm=firm, dimension=r["dimension"], code=r["code"], year=year, amount_minor=int(r["budget"]) * 100)
+                Budget.objects.create(
+                    firm=firm, dimension=r["dimension"], code=r["code"], year=year, amount_minor=int(r["budget"]) * 100
+                )
     for firm in firms.values():
         accounts = {c["account"]: c["name"] for c in rows("categories.csv")}
         for code, name in toml("firms.toml")["accounts"].items():
@@ -226,7 +251,9 @@ class Story:
         for town in dict.fromkeys(n.place["town"] for n in nights):
             stay = [n for n in nights if n.place["town"] == town]
             cost = Decimal(stay[0].cost_minor) / 100 + (28 if town == "Florø" else -8) + over
-            name = "Florø Rooms" if town == "Florø" else "Lamp Quay Hotel" if town == "Bergen" else f"{town} Harbour Inn"
+            name = (
+                "Florø Rooms" if town == "Florø" else "Lamp Quay Hotel" if town == "Bergen" else f"{town} Harbour Inn"
+            )
             plan.set_stay(member, trip.pk, [n.date for n in stay], name, cost, "firm", False)
         for mark in row.get("supplied", ()):
             day, _, meal = mark.partition(":")
@@ -238,10 +265,30 @@ class Story:
     def _side_trip(self, trip: Trip, near, far) -> None:
         there, back = self.first + timedelta(days=2), self.last
         at = datetime.combine
-        plan.add_leg(self.member, trip.pk, Mode.FERRY, near, far, at(there, time(7, 30)), at(there, time(14, 15)), Decimal(90), "firm")
+        plan.add_leg(
+            self.member,
+            trip.pk,
+            Mode.FERRY,
+            near,
+            far,
+            at(there, time(7, 30)),
+            at(there, time(14, 15)),
+            Decimal(90),
+            "firm",
+        )
         first_flight = trip.legs.order_by("-leaves_at").first()
         leave = min(time(4, 30), first_flight.leaves.time())
-        plan.add_leg(self.member, trip.pk, Mode.HIRE_CAR, far, near, at(back, leave), at(back, time(leave.hour + 3, 30)), Decimal(95), "firm")
+        plan.add_leg(
+            self.member,
+            trip.pk,
+            Mode.HIRE_CAR,
+            far,
+            near,
+            at(back, leave),
+            at(back, time(leave.hour + 3, 30)),
+            Decimal(95),
+            "firm",
+        )
 
     def _send(self, trip: Trip) -> None:
         member = self.member
@@ -250,12 +297,23 @@ class Story:
         for each in file.findings:
             if each.open:
                 reason = each.finding.reasons[0] if each.finding.reasons else ""
-                plan.explain(member, trip.pk, [each.finding], [each.finding.identity], reason, "Nearest to the work at that time.")
+                plan.explain(
+                    member,
+                    trip.pk,
+                    [each.finding],
+                    [each.finding.identity],
+                    reason,
+                    "Nearest to the work at that time.",
+                )
         road.send(member, trip.pk, Trip.objects.get(pk=trip.pk).version, member.person.name)
 
     def _approve(self, kind: str, object_id: int, most: int = 9) -> None:
         for _ in range(most):
-            waiting = SignOff.objects.filter(kind=kind, object_id=object_id, state="Waiting", turn=True).select_related("signer__person", "signer__firm").first()
+            waiting = (
+                SignOff.objects.filter(kind=kind, object_id=object_id, state="Waiting", turn=True)
+                .select_related("signer__person", "signer__firm")
+                .first()
+            )
             if waiting is None:
                 return
             bench.approve(waiting.signer, kind, object_id)
@@ -267,7 +325,17 @@ class Story:
             guests = "Two from the port authority" if category == "meals" else ""
             with clock.at(self.moment(on + timedelta(days=1), 18)):
                 expense = taking.type_cost(
-                    self.member, on, merchant, category, money, paid_by, Decimal(0), None, "", guests, 3 if guests else 1
+                    self.member,
+                    on,
+                    merchant,
+                    category,
+                    money,
+                    paid_by,
+                    Decimal(0),
+                    None,
+                    "",
+                    guests,
+                    3 if guests else 1,
                 )
                 if proven:
                     proof(expense, number)
@@ -291,9 +359,21 @@ class Story:
             price = Money.from_minor(stay[0].cost_minor, trip.currency)
             with clock.at(self.moment(self.last + timedelta(days=1), 19)):
                 expense = taking.type_cost(
-                    self.member, stay[-1].date, stay[0].name, "lodging", price.times(len(stay)), "firm", Decimal(0), None, "", "", 1
+                    self.member,
+                    stay[-1].date,
+                    stay[0].name,
+                    "lodging",
+                    price.times(len(stay)),
+                    "firm",
+                    Decimal(0),
+                    None,
+                    "",
+                    "",
+                    1,
                 )
-                editing.set_parts(self.member, expense.pk, 1, editing.nightly_parts(stay[0].date, len(stay), price, "lodging"))
+                editing.set_parts(
+                    self.member, expense.pk, 1, editing.nightly_parts(stay[0].date, len(stay), price, "lodging")
+                )
                 expense = Expense.objects.get(pk=expense.pk)
                 proof(expense, 50)
                 self._charge(expense, 50)
@@ -313,10 +393,14 @@ class Story:
                 remarks = {line.key: "Who were the guests from the port?"} if line else {}
                 bench.end(signer, "claim", claim.pk, "send_back", "Please name the guests at the dinner.", remarks)
                 return
-            self._approve("claim", claim.pk, 1 if self.reach == 4 and self.row["who"] == "jonas" else 0 if self.reach == 4 else 9)
+            self._approve(
+                "claim", claim.pk, 1 if self.reach == 4 and self.row["who"] == "jonas" else 0 if self.reach == 4 else 9
+            )
         finance = self.people["liv" if member.firm.slug == "norge" else "priya"]
         if self.reach >= 7:
-            with clock.at(self.moment(self.today - timedelta(days=1) if self.reach == 8 else done + timedelta(days=3), 11)):
+            with clock.at(
+                self.moment(self.today - timedelta(days=1) if self.reach == 8 else done + timedelta(days=3), 11)
+            ):
                 cleared = claim_road.clear(finance, claim.pk, Claim.objects.get(pk=claim.pk).version)
                 if self.reach >= 8:
                     booking.post(finance, claim.pk, cleared.version)
@@ -328,14 +412,26 @@ class Story:
         for each in load_file(self.member, claim).findings:
             if each.open:
                 reason = each.finding.reasons[0] if each.finding.reasons else ""
-                compose.explain(self.member, claim.pk, [each.finding], [each.finding.identity], reason, "Nothing else was to be had that week.")
+                compose.explain(
+                    self.member,
+                    claim.pk,
+                    [each.finding],
+                    [each.finding.identity],
+                    reason,
+                    "Nothing else was to be had that week.",
+                )
         claim_road.send(self.member, claim.pk, Claim.objects.get(pk=claim.pk).version, self.member.person.name)
 
 
 def proof(expense: Expense, seed: int) -> None:
     """Give an expense a receipt that was read, drawn as a till would print it."""
     printed = papers.Printed(
-        (expense.merchant.upper(), f"{expense.date:%d.%m.%Y}", (expense.merchant[:18], str(expense.amount)), (f"TOTAL {expense.currency}", str(expense.amount)))
+        (
+            expense.merchant.upper(),
+            f"{expense.date:%d.%m.%Y}",
+            (expense.merchant[:18], str(expense.amount)),
+            (f"TOTAL {expense.currency}", str(expense.amount)),
+        )
     )
     content = papers.photo(printed, turn=(seed % 5) - 2, seed=seed + expense.pk)
     name = f"demo-{expense.pk}"

@@ -33,7 +33,8 @@ def browser(width: int = 1280, height: int = 800) -> webdriver.Chrome:
         options.add_argument(argument)
     driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
     driver.execute_cdp_cmd(
-        "Emulation.setDeviceMetricsOverride", {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 500}
+        "Emulation.setDeviceMetricsOverride",
+        {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 500},
     )
     return driver
 
@@ -118,7 +119,9 @@ class BrowserTestCase(StaticLiveServerTestCase):
             "const done = arguments[arguments.length - 1]; axe.run(document, {resultTypes: ['violations']}).then(done)"
         )
         grave = [
-            f"{v['id']}: {v['help']}: {v['nodes'][0]['html'][:160]}" for v in result["violations"] if v["impact"] in ("serious", "critical")
+            f"{v['id']}: {v['help']}: {v['nodes'][0]['html'][:160]}"
+            for v in result["violations"]
+            if v["impact"] in ("serious", "critical")
         ]
         self.assertEqual(grave, [], f"accessibility of {where}")
 

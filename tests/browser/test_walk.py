@@ -138,7 +138,9 @@ class WalkTest(BrowserTestCase):
         self.driver.find_element(By.CSS_SELECTOR, "[data-drop] input[type=file]").send_keys("\n".join(papers))
         self.see("3 papers taken in")
         self.until(lambda d: Receipt.objects.filter(state="Read").count() == 3)
-        self.driver.find_element(By.CSS_SELECTOR, "form[action='/tray/card-file/'] input[type=file]").send_keys(str(files[-1]))
+        self.driver.find_element(By.CSS_SELECTOR, "form[action='/tray/card-file/'] input[type=file]").send_keys(
+            str(files[-1])
+        )
         self.see("6 taken, 0 known already", "KVALHEIM MARINE AS BERGEN")
         self.see("102.00", "88.20", "fit without doubt")
         self.assert_accessible("the tray")
@@ -153,7 +155,9 @@ class WalkTest(BrowserTestCase):
         row.find_element(By.XPATH, ".//button[contains(., 'Personal')]").click()
         self.see("is personal; you will owe 16.00 back")
         for name in ("LAB OG LODD", "LEESIDE PARKING"):
-            row = self.until(lambda d, n=name: d.find_element(By.XPATH, f"//div[contains(@class,'board-row')][contains(., '{n}')]"))
+            row = self.until(
+                lambda d, n=name: d.find_element(By.XPATH, f"//div[contains(@class,'board-row')][contains(., '{n}')]")
+            )
             row.find_element(By.XPATH, ".//button[contains(., 'Take')]").click()
             self.until(lambda d, n=name: n not in d.find_element(By.ID, "board").text)
         self.press("Type a cost")
@@ -291,4 +295,6 @@ class WalkTest(BrowserTestCase):
         self.assertEqual(claim.state, "Settled")
         self.assertEqual(Payment.objects.get().amount, claim.owed)
         self.assertEqual(Posting.objects.filter(state="Entered").count(), 2)
-        self.assertTrue(Mail.objects.filter(to="maren.oyelaran@brackwater.example", subject__contains="is on its way").exists())
+        self.assertTrue(
+            Mail.objects.filter(to="maren.oyelaran@brackwater.example", subject__contains="is on its way").exists()
+        )

@@ -9,11 +9,37 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.builders import (
-    BERGEN, CORK, FLORO, FRI, MON, SINCE, THREE_QUARTERS, THU, TUE, WED, at, eur, journey, meals, table_rate,
+    BERGEN,
+    CORK,
+    FLORO,
+    FRI,
+    MON,
+    SINCE,
+    THREE_QUARTERS,
+    THU,
+    TUE,
+    WED,
+    at,
+    eur,
+    journey,
+    meals,
+    table_rate,
 )
 from wainwright.core.allowance import (
-    ClockTimes, Fractions, HourTable, MealRule, NightRule, NoRate, Rate, Scheme, Twelfths, allowed_night,
-    daily_allowance, flat_nights, like_days, rate_for,
+    ClockTimes,
+    Fractions,
+    HourTable,
+    MealRule,
+    NightRule,
+    NoRate,
+    Rate,
+    Scheme,
+    Twelfths,
+    allowed_night,
+    daily_allowance,
+    flat_nights,
+    like_days,
+    rate_for,
 )
 from wainwright.core.allowance.days import Grants
 from wainwright.core.journey import Journey, Leg, Meal, Mode, Night
@@ -21,7 +47,11 @@ from wainwright.core.money import total
 
 D = Decimal
 HALF = Scheme(
-    "B", "half at the ends", SINCE, "day", Fractions(D("0.5"), D("0.5"), D("0.5")),
+    "B",
+    "half at the ends",
+    SINCE,
+    "day",
+    Fractions(D("0.5"), D("0.5"), D("0.5")),
     MealRule("share", {Meal.BREAKFAST: D("0.2"), Meal.LUNCH: D("0.4"), Meal.DINNER: D("0.4")}),
 )
 HOURS24 = Scheme("C", "24 hours", SINCE, "24h", HourTable(((D(6), D("0.5")), (D(12), D(1)))))
@@ -39,8 +69,12 @@ def amounts(result):
 
 class ExamplesTest(TestCase):
     def test_1_three_quarters_at_the_ends_and_a_meal_table(self):
-        trip = journey(at(MON, "09:20"), at(FRI, "18:05"), [(d, BERGEN) for d in (MON, TUE, WED, THU)],
-                       meals(breakfast=[TUE, WED, THU, FRI], lunch=[WED]))
+        trip = journey(
+            at(MON, "09:20"),
+            at(FRI, "18:05"),
+            [(d, BERGEN) for d in (MON, TUE, WED, THU)],
+            meals(breakfast=[TUE, WED, THU, FRI], lunch=[WED]),
+        )
         got = daily_allowance(trip, THREE_QUARTERS, [table_rate("Bergen", "58.00")], "EUR")
         self.assertEqual(amounts(got), ["43.50", "46.40", "29.00", "46.40", "31.90"])
         self.assertEqual(got.amount, eur("197.20"))
@@ -69,8 +103,10 @@ class ExamplesTest(TestCase):
     def test_4_twelfths(self):
         for back, wanted in [("13:50", "18.20"), ("10:20", "0.00"), ("18:25", "31.20"), ("10:21", "10.40")]:
             with self.subTest(back):
-                day = (Leg(CORK, BERGEN, Mode.AIR, at(MON, "07:20"), at(MON, "08:25")),
-                       Leg(BERGEN, CORK, Mode.AIR, at(MON, "10:00"), at(MON, back)))
+                day = (
+                    Leg(CORK, BERGEN, Mode.AIR, at(MON, "07:20"), at(MON, "08:25")),
+                    Leg(BERGEN, CORK, Mode.AIR, at(MON, "10:00"), at(MON, back)),
+                )
                 got = daily_allowance(Journey(day), TWELFTHS, flat("31.20"), "EUR")
                 self.assertEqual(got.amount, eur(wanted))
 
@@ -102,8 +138,10 @@ class PartsOfTheSchemeTest(TestCase):
         self.assertIn("7 hours away, fewer than 8", got.workings.lines()[0])
 
     def test_under_way_at_midnight_counts_for_the_place_left_or_the_next(self):
-        legs = (Leg(BERGEN, FLORO, Mode.FERRY, at(MON, "22:00"), at(TUE, "05:00")),
-                Leg(FLORO, CORK, Mode.AIR, at(WED, "10:00"), at(WED, "14:00")))
+        legs = (
+            Leg(BERGEN, FLORO, Mode.FERRY, at(MON, "22:00"), at(TUE, "05:00")),
+            Leg(FLORO, CORK, Mode.AIR, at(WED, "10:00"), at(WED, "14:00")),
+        )
         trip = Journey(legs, (Night(TUE, FLORO),))
         rates = [table_rate("Bergen", "58.00"), table_rate("Florø", "52.00")]
         left = daily_allowance(trip, THREE_QUARTERS, rates, "EUR")
@@ -194,8 +232,12 @@ ANY = [Rate("", "", SINCE, eur("40.00")), table_rate("Bergen", "58.00"), table_r
 
 
 class AlwaysTest(TestCase):
-    @given(journeys(), st.sampled_from([THREE_QUARTERS, HALF, HOURS24, TWELFTHS, CLOCK]),
-           st.sampled_from(["full", "proportion"]), st.sampled_from(["zero", "incidentals"]))
+    @given(
+        journeys(),
+        st.sampled_from([THREE_QUARTERS, HALF, HOURS24, TWELFTHS, CLOCK]),
+        st.sampled_from(["full", "proportion"]),
+        st.sampled_from(["zero", "incidentals"]),
+    )
     def test_never_negative_never_above_the_full_rate_and_sums_up(self, trip, scheme, part_day, floor):
         scheme = replace(scheme, meals=replace(scheme.meals, part_day=part_day, floor=floor))
         got = daily_allowance(trip, scheme, ANY, "EUR")

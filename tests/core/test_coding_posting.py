@@ -9,7 +9,14 @@ from tests.core.builders import eur
 from wainwright.core.coding import Code, CodeBook, Coding, check_coding
 from wainwright.core.money import Money, total
 from wainwright.core.posting import (
-    Accounts, Entry, Journal, PostLine, Unbalanced, advance_journal, claim_journal, payment_journal,
+    Accounts,
+    Entry,
+    Journal,
+    PostLine,
+    Unbalanced,
+    advance_journal,
+    claim_journal,
+    payment_journal,
 )
 from wainwright.core.settlement import ClaimSums, settle
 from wainwright.core.splits import SplitError, SplitPart, split, split_by_amount
@@ -32,7 +39,8 @@ CODES = CodeBook.of("ltd", [
 class CodingTest(TestCase):
     def test_checked_at_once(self):
         for coding, wanted in [
-            (A, []), (B, []),
+            (A, []),
+            (B, []),
             (Coding("6420"), ["missing cost_centre"]),
             (Coding("6420", "3120", "P-0417"), ["missing task"]),
             (Coding("6420", "3120", "P-0500", "lab"), ["missing fund"]),
@@ -65,7 +73,7 @@ class SplitTest(TestCase):
         with self.assertRaisesRegex(SplitError, "2.00 is left to place"):
             split_by_amount(eur("81.60"), eur("20.40"), [(A, eur("100.00"))])
 
-    @given(st.integers(-10**8, 10**8), st.integers(0, 10**6), st.lists(st.integers(1, 10**6), min_size=1, max_size=8))
+    @given(st.integers(-(10**8), 10**8), st.integers(0, 10**6), st.lists(st.integers(1, 10**6), min_size=1, max_size=8))
     def test_every_total_is_exact(self, net, tax, cuts):
         whole = sum(cuts)
         shares = [(D(100) * cut / whole).quantize(D("0.0001")) for cut in cuts]
@@ -100,7 +108,9 @@ class PostingTest(TestCase):
         )  # fmt: skip
         self.assertEqual(got.balance("2310"), eur("-104.20"))
         self.assertEqual(got.balance("1480"), eur("-408"))
-        self.assertEqual((got.balance("1520"), got.balance("2320"), got.balance("1530")), (eur(-120), eur(-164), eur(0)))
+        self.assertEqual(
+            (got.balance("1520"), got.balance("2320"), got.balance("1530")), (eur(-120), eur(-164), eur(0))
+        )
 
     def test_payment_advance_and_reversal(self):
         paid = payment_journal("pay:1", eur("164"), BOOKS, "Claim C-1")
@@ -117,12 +127,17 @@ class PostingTest(TestCase):
                               st.booleans()), max_size=15), st.integers(0, 10**6))  # fmt: skip
     def test_journals_balance_and_owe_what_the_claim_comes_to(self, rows, advance):
         cent = lambda n: Money.from_minor(n, "EUR")  # noqa: E731
-        lines = [PostLine(f"line {n}", A, cent(net), cent(tax), by, personal) for n, (net, tax, by, personal) in enumerate(rows)]
+        lines = [
+            PostLine(f"line {n}", A, cent(net), cent(tax), by, personal)
+            for n, (net, tax, by, personal) in enumerate(rows)
+        ]
 
         def add(by, personal):
             return total((x.net + x.tax for x in lines if x.paid_by == by and x.personal == personal), "EUR")
 
-        sums = ClaimSums(add("self", False), cent(0), cent(0), cent(0), add("firm", True) + add("central", True), cent(advance))
+        sums = ClaimSums(
+            add("self", False), cent(0), cent(0), cent(0), add("firm", True) + add("central", True), cent(advance)
+        )
         settlement = settle(sums)
         got = claim_journal("claim:1", lines, settlement, BOOKS)
         self.assertEqual(got.debits, got.credits)

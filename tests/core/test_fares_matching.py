@@ -21,7 +21,13 @@ def way(key, price, hour=9.0, lasts=5.0, stops=1, cabin="economy", contracted=Fa
 class YardstickTest(TestCase):
     def test_the_cheapest_that_fits(self):
         choice = way("choice", 204)
-        ways = [choice, way("fits", 186, 8), way("too early", 90, 5), way("too long", 80, 8, 8.5), way("stops", 70, 9, 5, 3)]
+        ways = [
+            choice,
+            way("fits", 186, 8),
+            way("too early", 90, 5),
+            way("too long", 80, 8, 8.5),
+            way("stops", 70, 9, 5, 3),
+        ]
         self.assertEqual(yardstick(choice, ways, Asked()).key, "fits")
         self.assertEqual([each.key for each in alternatives(choice, ways, Asked())], ["fits"])
 
@@ -43,7 +49,10 @@ class MatchingTest(TestCase):
     def test_a_receipt_finds_its_charge(self):
         charges = [Charge("c1", "KVALHEIM MARINE AS", DAY, eur("102.00"), "4410"),
                    Charge("c2", "LAB OG LODD 2231", DAY, eur("61.75"), "4410")]  # fmt: skip
-        papers = [Paper("r1", "Lab & Lodd", DAY, eur("61.75"), "4410"), Paper("r2", "Kvalheim Marine", DAY, eur("102.00"))]
+        papers = [
+            Paper("r1", "Lab & Lodd", DAY, eur("61.75"), "4410"),
+            Paper("r2", "Kvalheim Marine", DAY, eur("102.00")),
+        ]
         pairs = {(pair.paper, pair.charge): pair for pair in best_pairs(papers, charges)}
         self.assertEqual(set(pairs), {("r1", "c2"), ("r2", "c1")})
         self.assertTrue(pairs["r2", "c1"].sure)
@@ -69,7 +78,9 @@ class MatchingTest(TestCase):
 
     @given(st.lists(st.integers(1, 400), max_size=7), st.lists(st.integers(1, 400), max_size=7))
     def test_nothing_is_paired_twice(self, papers, charges):
-        pairs = best_pairs([Paper(f"r{n}", "Kafe", DAY, Money.from_minor(a, "EUR")) for n, a in enumerate(papers)],
-                           [Charge(f"c{n}", "KAFE", DAY, Money.from_minor(a, "EUR")) for n, a in enumerate(charges)])
+        pairs = best_pairs(
+            [Paper(f"r{n}", "Kafe", DAY, Money.from_minor(a, "EUR")) for n, a in enumerate(papers)],
+            [Charge(f"c{n}", "KAFE", DAY, Money.from_minor(a, "EUR")) for n, a in enumerate(charges)],
+        )
         self.assertEqual(len({p.paper for p in pairs}), len(pairs))
         self.assertEqual(len({p.charge for p in pairs}), len(pairs))

@@ -8,7 +8,14 @@ from hypothesis import strategies as st
 from tests.core.builders import eur
 from wainwright.core.advance import proposed_advance
 from wainwright.core.mileage import (
-    MileageRate, OdometerError, Reading, against_ticket, by_odometer, mileage, rate_on, to_km,
+    MileageRate,
+    OdometerError,
+    Reading,
+    against_ticket,
+    by_odometer,
+    mileage,
+    rate_on,
+    to_km,
 )
 from wainwright.core.money import Money
 from wainwright.core.settlement import ClaimSums, settle
@@ -21,7 +28,9 @@ class MileageTest(TestCase):
     def test_bands_and_passenger(self):
         got = mileage(D(180), RATE, D(4930))
         self.assertEqual(got.amount, eur("60.20"))
-        self.assertEqual(got.workings.lines()[0], "70 km × 0.42, band up to 5000 km a year (car) from 1 Jan 2026: 29.40")
+        self.assertEqual(
+            got.workings.lines()[0], "70 km × 0.42, band up to 5000 km a year (car) from 1 Jan 2026: 29.40"
+        )
         self.assertEqual(mileage(D(180), RATE, D(4930), passengers=1).amount, eur("67.40"))
 
     def test_the_way_to_work_is_taken_off(self):
@@ -60,8 +69,12 @@ class MileageTest(TestCase):
 class AdvanceTest(TestCase):
     def test_percentage_rounded_down_to_a_whole_unit(self):
         for qualifying, out, blocks, wanted in [
-            ("900.00", None, False, 630), ("905.00", None, False, 630), ("900", "100", False, 530),
-            ("900", "100", True, 0), ("100", "500", False, 0), ("0", None, False, 0),
+            ("900.00", None, False, 630),
+            ("905.00", None, False, 630),
+            ("900", "100", False, 530),
+            ("900", "100", True, 0),
+            ("100", "500", False, 0),
+            ("0", None, False, 0),
         ]:
             with self.subTest(qualifying=qualifying, out=out):
                 got = proposed_advance(eur(qualifying), D(70), D(10), eur(out) if out else None, blocks)

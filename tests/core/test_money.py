@@ -6,13 +6,18 @@ from hypothesis import strategies as st
 
 from wainwright.core.money import CurrencyMismatch, Money, round_amount, share_out, total
 
-WEIGHTS = st.lists(st.decimals(min_value=0, max_value=1000, places=4), min_size=1, max_size=12).filter(lambda w: sum(w) > 0)
+WEIGHTS = st.lists(st.decimals(min_value=0, max_value=1000, places=4), min_size=1, max_size=12).filter(
+    lambda w: sum(w) > 0
+)
 
 
 class MoneyTest(TestCase):
     def test_rounds_half_up_to_the_minor_unit_away_from_zero(self):
         for amount, currency, wanted in [
-            ("2.345", "EUR", "2.35"), ("-2.345", "EUR", "-2.35"), ("2.5", "JPY", "3"), ("1.0005", "KWD", "1.001"),
+            ("2.345", "EUR", "2.35"),
+            ("-2.345", "EUR", "-2.35"),
+            ("2.5", "JPY", "3"),
+            ("1.0005", "KWD", "1.001"),
         ]:
             with self.subTest(amount):
                 self.assertEqual(round_amount(Decimal(amount), currency), Decimal(wanted))
@@ -29,7 +34,7 @@ class MoneyTest(TestCase):
                 shares = share_out(Money.of(amount, currency), weights)
                 self.assertEqual([str(share.amount) for share in shares], wanted)
 
-    @given(st.integers(-10**12, 10**12), WEIGHTS, st.sampled_from(["EUR", "JPY", "KWD"]))
+    @given(st.integers(-(10**12), 10**12), WEIGHTS, st.sampled_from(["EUR", "JPY", "KWD"]))
     def test_shares_always_add_up(self, minor, weights, currency):
         amount = Money.from_minor(minor, currency)
         shares = share_out(amount, weights)
@@ -52,6 +57,6 @@ class MoneyTest(TestCase):
             with self.subTest(weights), self.assertRaises(ValueError):
                 share_out(Money.of(1, "EUR"), weights)
 
-    @given(st.integers(-10**15, 10**15), st.sampled_from(["EUR", "JPY", "KWD"]))
+    @given(st.integers(-(10**15), 10**15), st.sampled_from(["EUR", "JPY", "KWD"]))
     def test_minor_units_there_and_back(self, minor, currency):
         self.assertEqual(Money.from_minor(minor, currency).minor, minor)

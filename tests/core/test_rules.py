@@ -95,21 +95,29 @@ class EngineTest(TestCase):
         self.assertEqual(run(with_items(replace(TAXI, amount=eur(1))), [rule]), [])
 
     def test_gravest_first_and_only_what_is_meant(self):
-        rules = [setting("limit", {"limit": "1.00"}, level=Level.NOTE), replace(setting("missing_evidence", {"over": "0"}, level=Level.STOP), code="r2")]
+        rules = [
+            setting("limit", {"limit": "1.00"}, level=Level.NOTE),
+            replace(setting("missing_evidence", {"over": "0"}, level=Level.STOP), code="r2"),
+        ]
         self.assertEqual([f.level for f in run(with_items(TAXI), rules)], [Level.STOP, Level.NOTE])
         for narrower in (
-            {"categories": frozenset({"meals"})}, {"subjects": frozenset({"plan"})}, {"groups": frozenset({"board"})},
-            {"since": FRI + timedelta(days=30)}, {"until": MON},
+            {"categories": frozenset({"meals"})},
+            {"subjects": frozenset({"plan"})},
+            {"groups": frozenset({"board"})},
+            {"since": FRI + timedelta(days=30)},
+            {"until": MON},
         ):
             with self.subTest(narrower):
                 self.assertEqual(run(with_items(TAXI), [setting("limit", {"limit": "1.00"}, **narrower)]), [])
 
     def test_two_kinds_of_one_code_are_refused(self):
         with self.assertRaises(ValueError):
+
             @kind
             class Again(Kind):
                 code = "limit"
                 title = "again"
+
         self.assertIn("limit", REGISTRY)
 
     def test_an_unknown_kind_is_an_error(self):

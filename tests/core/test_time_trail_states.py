@@ -91,9 +91,15 @@ class StatesTest(TestCase):
 
     def test_stage_line(self):
         for trip, booked, claim, stage in [
-            ("Planning", False, "", 0), ("Awaiting sign-off", False, "", 1), ("Authorised", False, "", 2),
-            ("Authorised", True, "", 3), ("Back", True, "", 4), ("Back", True, "In sign-off", 5), ("Back", True, "Posted", 7),
-            ("Closed", True, "Settled", 8), ("", False, "Cleared", 6),
+            ("Planning", False, "", 0),
+            ("Awaiting sign-off", False, "", 1),
+            ("Authorised", False, "", 2),
+            ("Authorised", True, "", 3),
+            ("Back", True, "", 4),
+            ("Back", True, "In sign-off", 5),
+            ("Back", True, "Posted", 7),
+            ("Closed", True, "Settled", 8),
+            ("", False, "Cleared", 6),
         ]:
             with self.subTest(trip=trip, claim=claim):
                 self.assertEqual(stage_reached(trip, booked, claim), stage)

@@ -61,7 +61,9 @@ def find_places(text: str, most: int = 8) -> list[Place]:
     found = []
     if (exact := places.get(text.strip().upper())) is not None:
         found.append(exact)
-    hits = [(name != wanted, not name.startswith(wanted), -weight, code) for name, weight, code in names if wanted in name]
+    hits = [
+        (name != wanted, not name.startswith(wanted), -weight, code) for name, weight, code in names if wanted in name
+    ]
     for *_, code in sorted(hits)[: most + 1]:
         if places[code] not in found:
             found.append(places[code])

@@ -118,7 +118,9 @@ def cure_link(target: str) -> str:
     kind, _, number = target.partition(":")
     if kind == "expense":
         return f"/expenses/{number}/"
-    return {"trip": "#certify", "claim": "#certify", "night": "#nights", "booking": "#legs", "profile": ""}.get(kind, f"#{target}")
+    return {"trip": "#certify", "claim": "#certify", "night": "#nights", "booking": "#legs", "profile": ""}.get(
+        kind, f"#{target}"
+    )
 
 
 @register.filter
