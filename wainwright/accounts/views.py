@@ -16,6 +16,7 @@ from wainwright.claims.selectors import payable
 from wainwright.claims.services import books as booking
 from wainwright.core.money import total
 from wainwright.errors import NotAllowed
+from wainwright.web.forms import whole
 
 
 def _may_read(request) -> None:
@@ -69,7 +70,7 @@ def pay_page(request):
 @require_POST
 def pay(request):
     """Make a pay run of what was chosen."""
-    ids = [int(each) for each in request.POST.getlist("claim") if each.isdigit() and len(each) < 18]
+    ids = [whole(each) for each in request.POST.getlist("claim")]
     run = booking.pay(request.member, ids, clock.today(request.member.firm.zone))
     failed = run.payments.filter(state="Failed").count()
     words = f"Pay run {run.number} went to the bank and was answered."

@@ -22,7 +22,7 @@ from wainwright.signoff.models import SignOff
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trips.selectors import load_file as load_trip
 from wainwright.trips.selectors import trip_for
-from wainwright.web.forms import CodingForm
+from wainwright.web.forms import CodingForm, whole
 from wainwright.web.presenting import route_steps
 
 WIDEST = 100
@@ -166,10 +166,8 @@ def end(request, kind: str, object_id: int, act: str):
 @require_POST
 def pass_on(request, kind: str, object_id: int):
     """Pass on."""
-    to = request.POST.get("to", "")
-    person = services.pass_on(
-        request.member, kind, object_id, int(to) if to.isdigit() else 0, request.POST.get("comment", "")
-    )
+    to = whole(request.POST.get("to"))
+    person = services.pass_on(request.member, kind, object_id, to, request.POST.get("comment", ""))
     messages.info(request, f"Passed on to {person.person.name}.")
     return _after(request, kind, object_id)
 
@@ -182,8 +180,7 @@ def say(request, kind: str, object_id: int):
 
 
 def _version(request) -> int:
-    value = request.POST.get("version", "")
-    return int(value) if value.isdigit() else 0
+    return whole(request.POST.get("version"))
 
 
 @require_POST

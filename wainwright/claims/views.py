@@ -18,7 +18,7 @@ from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trail.selectors import history
-from wainwright.web.forms import CodingForm, coding_initial
+from wainwright.web.forms import CodingForm, coding_initial, whole
 from wainwright.web.presenting import open_explains, reasons_of, route_preview, route_steps
 
 REASONS = ["Agreed beforehand", "Nothing cheaper was free", "Receipt lost", "Safety or health", "Another reason"]
@@ -99,11 +99,13 @@ def explain(request, claim_id: int):
 @require_POST
 def send(request, claim_id: int):
     """Certify and send."""
-    version = request.POST.get("version", "")
     try:
-        road.send(request.member, claim_id, int(version) if version.isdigit() else 0, request.POST.get("name", ""))
+        road.send(request.member, claim_id, whole(request.POST.get("version")), request.POST.get("name", ""))
     except Refusal as refusal:
-        context = page_context(request, claim_for(request.member, claim_id)) | {"send_error": refusal.message}
+        claim = claim_for(request.member, claim_id)
+        if not claim.editable or claim.claimant_id != request.member.pk:
+            raise
+        context = page_context(request, claim) | {"send_error": refusal.message}
         return render(request, "claims/claim.html", context, status=422)
     messages.info(request, "The claim is on its way to be signed off.")
     return redirect("claim", claim_id)

@@ -22,7 +22,7 @@ from wainwright.expenses.services import charges, editing, receipts, taking
 from wainwright.formats.pictures import MOST_BYTES
 from wainwright.rulebook.selectors import mileage_rates, rulebook
 from wainwright.trail.selectors import history
-from wainwright.web.forms import say
+from wainwright.web.forms import say, whole
 
 FIELD_NAMES = {
     "merchant": "Paid to", "date": "Date", "total": "Total", "currency": "Currency", "tax": "Tax", "tax_rate": "Tax %",
@@ -78,8 +78,7 @@ def card_file(request):
 
 
 def _id(request, name: str) -> int | None:
-    value = request.POST.get(name, "")
-    return int(value) if value.isdigit() and len(value) < 18 else None
+    return whole(request.POST.get(name)) or None
 
 
 @require_POST

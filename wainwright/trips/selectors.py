@@ -81,7 +81,7 @@ def load_file(member: Membership, trip: Trip) -> TripFile:
     bookings = list(trip.bookings.all())
     done = figures(trip, book, legs, nights, others, bookings)
     today = clock.today(trip.firm.zone)
-    card = trip.traveller.cards.order_by("-firm_pays", "id").first()
+    card = trip.traveller.cards.order_by("-firm_pays", "id").first() if trip.editable else None
     subject = plan_subject(trip, trip.firm, book, done, today, card.expires if card else None)
     people = signers(trip.firm_id, today)
     route = work_out_route(str(trip.traveller_id), done.total, codes_of(trip, done.total), people, ledger.owned)

@@ -26,7 +26,7 @@ from wainwright.trips.forms import HeadForm, LegForm, OtherForm, StayForm
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import TripFile, load_file, trip_for, trips_of
 from wainwright.trips.services import plan, road, ways
-from wainwright.web.forms import coding_initial, say
+from wainwright.web.forms import coding_initial, say, whole
 from wainwright.web.presenting import open_explains, reasons_of, route_preview, route_steps
 
 REASONS = ["Only one available", "Needed for the work", "Cheaper as a whole", "Safety or health", "Another reason"]
@@ -287,11 +287,13 @@ def explain(request, trip_id: int):
 @require_POST
 def send(request, trip_id: int):
     """Certify and send."""
-    version = int(request.POST.get("version") or 0)
     try:
-        road.send(request.member, trip_id, version, request.POST.get("name", ""))
+        road.send(request.member, trip_id, whole(request.POST.get("version")), request.POST.get("name", ""))
     except Refusal as refusal:
-        return _trip_page(request, trip_for(request.member, trip_id), 422, send_error=refusal.message)
+        trip = trip_for(request.member, trip_id)
+        if not trip.editable or trip.traveller_id != request.member.pk:
+            raise
+        return _trip_page(request, trip, 422, send_error=refusal.message)
     messages.info(request, "The trip is on its way to be signed off.")
     return redirect("trip", trip_id)
 

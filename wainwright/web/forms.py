@@ -80,6 +80,15 @@ def coding_initial(thing) -> dict[str, str]:
     return {"cost_centre": thing.cost_centre, "project": thing.project, "task": thing.task, "fund": thing.fund}
 
 
+def whole(text: str | None) -> int:
+    """A whole number of a form's hidden field; what is none counts as 0, which no object has."""
+    try:
+        number = int(text or "")
+    except ValueError:
+        return 0
+    return number if 0 <= number < 2**63 else 0
+
+
 def say(form: forms.Form, refusal: Refusal) -> None:
     """Put what a service refused beside the field it is about."""
     form.add_error(refusal.field if refusal.field in form.fields else None, refusal.message)

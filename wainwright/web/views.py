@@ -32,6 +32,7 @@ from wainwright.standins.mailbox.models import Mail
 from wainwright.trail.selectors import of_firm
 from wainwright.trips.models import Trip
 from wainwright.trips.services.road import move_along
+from wainwright.web.forms import whole
 from wainwright.web.selectors import find
 
 
@@ -136,7 +137,7 @@ def demo_sign_in(request):
     """Sign in as one of the demo's people. Nothing of this exists outside the demo."""
     _demo_only()
     found = get_object_or_404(
-        Membership.objects.select_related("person"), pk=request.POST.get("member") or 0, active=True
+        Membership.objects.select_related("person"), pk=whole(request.POST.get("member")), active=True
     )
     login(request, found.person, backend="allauth.account.auth_backends.AuthenticationBackend")
     request.session["firm"] = found.firm_id

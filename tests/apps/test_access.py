@@ -1,0 +1,154 @@
+"""Every address and every role: who may open what, as one table that a new address must join."""
+
+from django.urls import URLPattern, URLResolver, get_resolver
+from django.utils import timezone
+
+from tests.apps.world import WorldTestCase
+from wainwright.accounts.models import PayRun, Posting
+from wainwright.bookings.models import Booking
+from wainwright.claims.models import Claim
+from wainwright.claims.services import books
+from wainwright.expenses.models import Charge
+from wainwright.standins.mailbox.models import Mail
+from wainwright.trips.models import Trip
+
+WHO = ("maren", "aiko", "tobias", "priya", "callum", "benedikt", "liv")
+# maren owns the things; aiko is somebody else; tobias signs; priya is finance; callum administers;
+# benedikt audits; liv is finance of the other firm. 200 opens, 404 is not there for them, 403 is said plainly.
+OPEN = {
+    "desk": (200,) * 7, "find": (200,) * 7, "news": (200,) * 7, "firms": (200,) * 7, "trips": (200,) * 7, "claims": (200,) * 7,
+    "places": (200,) * 7, "tray": (200,) * 7, "trip-new": (200,) * 7, "cost-new": (200,) * 7, "ride-new": (200,) * 7, "look": (200,) * 7,
+    "rules": (403, 403, 403, 200, 200, 200, 200), "trail": (403, 403, 403, 403, 200, 200, 403),
+    "trip": (200, 404, 200, 200, 404, 200, 404), "itinerary": (200, 404, 200, 200, 404, 200, 404), "ways": (200, 404, 403, 403, 404, 403, 404),
+    "claim": (200, 404, 200, 200, 404, 200, 404), "expense": (200, 404, 200, 200, 404, 200, 404),
+    "receipt": (200, 404, 200, 200, 404, 200, 404), "receipt-original": (200, 404, 200, 200, 404, 200, 404),
+    "receipt-picture": (200, 404, 200, 200, 404, 200, 404),
+    "bench": (403, 403, 302, 200, 403, 403, 200), "bench-item": (403, 403, 200, 200, 403, 403, 404),
+    "ledger": (403, 403, 403, 200, 403, 200, 200), "pay": (403, 403, 403, 200, 403, 200, 200),
+    "journal": (403, 403, 403, 200, 403, 200, 404), "pay-run": (403, 403, 403, 200, 403, 200, 404), "pay-file": (403, 403, 403, 200, 403, 200, 404),
+    "mailbox": (404,) * 7, "mail": (404,) * 7, "mail-attachment": (404,) * 7,
+}  # fmt: skip
+# Acts: whoever may not do them changes nothing. These change nothing of maren's for anybody but those named.
+ACTS = {
+    "news-read", "switch-firm", "demo-sign-in", "move-clock", "trip-head", "leg-add", "leg-remove", "stay", "meal", "other-add",
+    "other-remove", "advance", "trip-explain", "trip-send", "trip-take-back", "trip-call-off", "hold", "booking-cancel", "claim-trip",
+    "drop", "card-file", "take", "take-all", "personal", "receipt-take", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
+    "claim-explain", "claim-send", "claim-take-back", "put-in", "take-out", "claim-coding", "claim-say", "approve", "end", "pass-on",
+    "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
+}  # fmt: skip
+FREE = {"up"}
+
+
+def names() -> set[str]:
+    """Every name of an address of ours."""
+
+    def walk(patterns):
+        for pattern in patterns:
+            if isinstance(pattern, URLResolver):
+                if "allauth" not in str(pattern.urlconf_name):
+                    yield from walk(pattern.url_patterns)
+            elif isinstance(pattern, URLPattern):
+                yield pattern.name
+
+    return set(walk(get_resolver().url_patterns))
+
+
+class AccessTest(WorldTestCase):
+    def setUp(self):
+        self.claim = self.sent_claim()
+        self.trip = self.claim.trip
+        self.expense = self.claim.expenses.first()
+        self.receipt = self.a_receipt(self.expense)
+        posted = self.cleared_claim(costs=("22.00",))
+        with self.done():
+            books.post(self.priya, posted.pk, posted.version)
+            self.run_ = books.pay(self.priya, [posted.pk], self.today)
+        self.mail = Mail.objects.create(to=self.maren.person.email, subject="x", text="x", raw=b"", time=timezone.now())
+        self.values = {
+            "trip_id": self.trip.pk, "claim_id": self.claim.pk, "expense_id": self.expense.pk, "receipt_id": self.receipt.pk,
+            "page_id": self.receipt.pages.first().pk, "kind": "claim", "object_id": self.claim.pk, "posting_id": Posting.objects.first().pk,
+            "run_id": self.run_.pk, "which": "file", "mail_id": self.mail.pk, "number": 0, "leg_id": self.trip.legs.first().pk, "other_id": 1,
+            "booking_id": 1, "act": "send-back", "slug": "norge",
+        }  # fmt: skip
+
+    def address(self, name: str) -> str:
+        patterns = get_resolver().reverse_dict.getlist(name)
+        template, wanted = patterns[0][0][0]
+        return "/" + template % {key: self.values[key] for key in wanted}
+
+    def test_every_address_is_in_the_table(self):
+        self.assertEqual(names(), set(OPEN) | ACTS | FREE)
+
+    def test_who_may_open_what(self):
+        for name, wanted in OPEN.items():
+            path = self.address(name)
+            for who, status in zip(WHO, wanted, strict=True):
+                with self.subTest(name=name, who=who):
+                    self.enter(getattr(self, who))
+                    self.assertEqual(self.client.get(path).status_code, status)
+
+    def test_nobody_comes_in_without_signing_in(self):
+        self.client.logout()
+        for name in set(OPEN) | ACTS:
+            if name == "demo-sign-in":
+                continue
+            with self.subTest(name):
+                for response in (self.client.get(self.address(name)), self.client.post(self.address(name))):
+                    self.assertEqual((response.status_code, response.url.split("?")[0]), (302, "/accounts/login/"))
+
+    def everything(self):
+        """All that could have been changed, to compare."""
+        return [
+            list(Trip.objects.filter(pk=self.trip.pk).values()), list(Claim.objects.filter(pk=self.claim.pk).values()),
+            list(self.claim.expenses.values()), list(self.trip.legs.values()), list(self.trip.nights.values()), Charge.objects.count(),
+            list(Booking.objects.values()), Posting.objects.count(), PayRun.objects.count(), list(self.receipt.pages.values()),
+        ]  # fmt: skip
+
+    def test_nobody_else_acts_on_what_is_not_theirs(self):
+        before = self.everything()
+        mine = {"news-read", "switch-firm", "demo-sign-in", "move-clock", "drop", "card-file", "take", "take-all", "personal", "claim-new", "pay-make"}
+        for name in ACTS - mine:
+            path = self.address(name)
+            for who in ("aiko", "callum", "benedikt", "liv"):
+                with self.subTest(name=name, who=who):
+                    self.enter(getattr(self, who))
+                    data = {"version": self.claim.version, "comment": "mine now", "name": "Maren Oyelaran", "text": "x", "meal": "2026-01-01:lunch"}
+                    # An auditor may say something on what they read, which changes nothing of it.
+                    self.assertIn(self.client.post(path, data).status_code, (302, 404, 403, 422))
+                    self.assertEqual(self.everything(), before)
+
+    def test_a_form_from_elsewhere_is_refused(self):
+        from django.test import Client
+
+        client = self.enter(self.tobias, Client(enforce_csrf_checks=True))
+        self.assertEqual(client.post(self.address("approve")).status_code, 403)
+
+    def test_headers_say_what_a_page_may_load(self):
+        self.enter(self.maren)
+        response = self.client.get("/")
+        policy = response["Content-Security-Policy"]
+        self.assertIn("script-src 'self'", policy)
+        self.assertNotIn("unsafe", policy)
+        self.assertEqual(response["X-Frame-Options"], "DENY")
+        original = self.client.get(self.address("receipt-original"))
+        self.assertIn("attachment", original["Content-Disposition"])
+        self.assertEqual(original["X-Content-Type-Options"], "nosniff")
+
+
+class SignInTest(WorldTestCase):
+    def test_by_mail_and_password_and_limited(self):
+        for password, status in [("wrong", 200), ("harbour-tide-9", 302)]:
+            response = self.client.post("/accounts/login/", {"login": "maren.oyelaran@brackwater.example", "password": password})
+            self.assertEqual(response.status_code, status)
+        self.client.post("/accounts/logout/")
+        for _ in range(6):
+            response = self.client.post("/accounts/login/", {"login": "aiko.brandt@brackwater.example", "password": "wrong"})
+        self.assertContains(response, "Too many failed login attempts")
+        right = self.client.post("/accounts/login/", {"login": "aiko.brandt@brackwater.example", "password": "harbour-tide-9"})
+        self.assertEqual(right.status_code, 200)
+
+    def test_nobody_signs_up_and_the_demo_door_is_shut_outside_the_demo(self):
+        self.assertNotContains(self.client.get("/accounts/signup/"), "password1")
+        self.assertEqual(self.client.post("/demo-sign-in/", {"member": self.maren.pk}).status_code, 404)
+        self.enter(self.maren)
+        self.assertEqual(self.client.post("/clock/", {"day": "2026-01-01"}).status_code, 404)

@@ -1,0 +1,180 @@
+"""Queries of every page, at ten and at thousands of rows; hostile input; two pages open at once."""
+
+from datetime import timedelta
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from tests.apps.world import FIELD, WorldTestCase, eur
+from wainwright import clock
+from wainwright.claims.models import Claim
+from wainwright.claims.services import books
+from wainwright.expenses.models import Charge, Expense
+from wainwright.people.models import Card
+from wainwright.signoff.models import SignOff
+from wainwright.trips.models import Trip
+
+MOST = 15
+HOSTILE = ["", " ", "x" * 20_000, "\x00", "🧾" * 200, "-1", "1e999", "NaN", "'; drop table trips_trip; --", "<script>alert(1)</script>", "9" * 400, "2026-13-45", "१२"]
+
+
+class QueriesTest(WorldTestCase):
+    def pages(self):
+        claim, posted = self.claim, self.posted
+        return [
+            (self.maren, "/"), (self.maren, "/trips/"), (self.maren, f"/trips/{claim.trip_id}/"), (self.maren, f"/trips/{self.plan.pk}/"),
+            (self.maren, "/tray/"), (self.maren, "/claims/"), (self.maren, f"/claims/{claim.pk}/"), (self.maren, f"/claims/{self.open.pk}/"),
+            (self.maren, f"/expenses/{self.expense.pk}/"), (self.tobias, f"/bench/claim/{claim.pk}/"), (self.tobias, f"/bench/trip/{claim.trip_id}/"),
+            (self.priya, f"/bench/claim/{posted.pk}/"), (self.priya, "/ledger/"), (self.priya, "/ledger/pay/"), (self.benedikt, "/trail/"),
+            (self.callum, "/rules/"), (self.maren, "/find/?q=gauge"), (self.maren, "/news/"), (self.priya, "/"),
+        ]  # fmt: skip
+
+    def build(self):
+        self.claim = self.sent_claim(coding=FIELD)
+        posted = self.cleared_claim(costs=("22.00",))
+        self.posted = books.post(self.priya, posted.pk, posted.version)
+        self.open = self.a_claim(costs=("23.00", "24.00"))
+        self.plan = self.a_trip(starts=20)
+        self.expense = self.open.expenses.first()
+
+    def count(self):
+        """Queries of every page, once what is kept between requests is there."""
+        counts = []
+        for member, path in self.pages():
+            self.enter(member)
+            self.client.get(path)
+            with self.subTest(path), self.assertNumQueriesAtMost() as taken:
+                self.assertEqual(self.client.get(path).status_code, 200)
+            counts.append((path, len(taken)))
+        return counts
+
+    def assertNumQueriesAtMost(self):
+        from django.db import connection
+        from django.test.utils import CaptureQueriesContext
+
+        test = self
+
+        class Context(CaptureQueriesContext):
+            def __exit__(self, *error):
+                super().__exit__(*error)
+                if error[0] is None:
+                    test.assertLessEqual(len(self), MOST, "\n".join(q["sql"][:160] for q in self.captured_queries))
+
+        return Context(connection)
+
+    def grow(self, number: int):
+        """Add rows to every list, the fast way."""
+        today = clock.today()
+        firm, card = self.maren.firm, Card.objects.get(owner=self.maren)
+        Expense.objects.bulk_create(
+            Expense(firm=firm, owner=self.maren, claim=self.open, date=today - timedelta(days=9), merchant=f"M{n}", category="taxi", currency="EUR",
+                    amount_minor=1000 + n, created=clock.now()) for n in range(number // 10)
+        )  # fmt: skip
+        Charge.objects.bulk_create(
+            Charge(firm=firm, owner=self.maren, card=card, bank_id=f"g{n}", date=today, merchant=f"M{n}", currency="EUR", amount_minor=n + 1)
+            for n in range(number)
+        )
+        Trip.objects.bulk_create(
+            Trip(firm=firm, traveller=self.maren, number=1000 + n, title=f"Gauge {n}", purpose="x", currency="EUR", created=clock.now()) for n in range(number)
+        )
+        Claim.objects.bulk_create(
+            Claim(firm=firm, claimant=self.maren, number=1000 + n, title=f"Gauge {n}", currency="EUR", created=clock.now(), state="In finance check",
+                  sent=clock.now()) for n in range(number)
+        )  # fmt: skip
+        SignOff.objects.bulk_create(
+            SignOff(firm=firm, subject=f"claim:{10**6 + n}", kind="claim", object_id=10**6 + n, order=1, signer=self.tobias, why="x", turn=True,
+                    title="A: b", currency="EUR") for n in range(number)
+        )  # fmt: skip
+
+    def test_no_page_takes_more_queries_with_more_rows(self):
+        self.build()
+        self.grow(10)
+        few = self.count()
+        self.grow_again(10_000)
+        self.assertEqual(self.count(), few)
+
+    def grow_again(self, number: int):
+        Charge.objects.all().delete()
+        Trip.objects.filter(number__gte=1000).delete()
+        Claim.objects.filter(number__gte=1000).delete()
+        SignOff.objects.filter(object_id__gte=10**6).delete()
+        self.grow(number)
+
+
+class HostileTest(WorldTestCase):
+    def test_no_input_makes_a_page_break(self):
+        claim, trip = self.a_claim(), self.a_trip(starts=20)
+        expense = claim.expenses.first()
+        self.enter(self.maren)
+        forms = {
+            "/trips/new/": ("title", "purpose", "cost_centre", "project"), f"/trips/{trip.pk}/head/": ("title", "cost_centre"),
+            f"/trips/{trip.pk}/legs/": ("mode", "origin", "target", "leaves_day", "leaves_time", "arrives_day", "arrives_time", "estimate"),
+            f"/trips/{trip.pk}/stay/": ("night", "name", "cost", "paid_by"), f"/trips/{trip.pk}/meal/": ("meal",),
+            f"/trips/{trip.pk}/others/": ("category", "label", "amount", "paid_by"), f"/trips/{trip.pk}/advance/": ("advance",),
+            f"/trips/{trip.pk}/explain/": ("identity", "reason", "words"), f"/trips/{trip.pk}/send/": ("version", "name"),
+            f"/trips/{trip.pk}/ways/hold/": ("key",), "/tray/take/": ("receipt", "charge"), "/tray/personal/": ("charge",),
+            "/expenses/new/": ("date", "merchant", "category", "amount", "currency", "rate", "tax_rate", "tax", "heads"),
+            "/expenses/ride/": ("date", "origin", "target", "km", "vehicle", "passengers"),
+            f"/expenses/{expense.pk}/parts/": ("version", "part-category", "part-label", "part-amount", "part-night", "night-count", "night-price"),
+            f"/expenses/{expense.pk}/split/": ("version", "split-cost_centre", "split-project", "split-task", "split-fund", "split-share"),
+            f"/expenses/{expense.pk}/attach/": ("receipt",), "/claims/new/": ("title",), f"/claims/{claim.pk}/coding/": ("cost_centre", "task"),
+            f"/claims/{claim.pk}/send/": ("version", "name"), f"/claims/{claim.pk}/explain/": ("identity", "words"), f"/claims/{claim.pk}/say/": ("text",),
+        }  # fmt: skip
+        for path, fields in forms.items():
+            for value in HOSTILE:
+                with self.subTest(path=path, value=value[:20]):
+                    response = self.client.post(path, dict.fromkeys(fields, value) | {"nights": "1"})
+                    self.assertLess(response.status_code, 500)
+        for value in HOSTILE:
+            for path in (f"/trips/{trip.pk}/ways/?origin={value[:300]}&target=BGO&out_on={value[:300]}", f"/find/?q={value[:300]}", f"/trips/?page={value[:30]}", f"/places/?origin={value[:300]}"):
+                self.assertLess(self.client.get(path).status_code, 500)
+
+    def test_what_was_typed_is_still_there(self):
+        trip = self.a_trip(starts=20)
+        self.enter(self.maren)
+        response = self.client.post(f"/trips/{trip.pk}/legs/", {"mode": "air", "origin": "Nowhere at all", "target": "Bergen", "estimate": "12,50"})
+        self.assertContains(response, "No place is known as “Nowhere at all”", status_code=422)
+        self.assertContains(response, 'value="12,50"', status_code=422)
+        cost = self.client.post("/expenses/new/", {"date": "2026-02-30", "merchant": "Pier taxi", "amount": "1.234,56", "currency": "EUR", "category": "taxi", "paid_by": "self"})
+        self.assertContains(cost, 'value="1.234,56"', status_code=422)
+
+    def test_files_that_are_no_receipts_and_no_statements(self):
+        self.enter(self.maren)
+        bomb = b"%PDF-1.4\n1 0 obj<</Type/Catalog/Pages 2 0 R>>endobj 2 0 obj<</Type/Pages/Kids[3 0 R]/Count 1>>endobj 3 0 obj<</Type/Page/Parent 2 0 R/MediaBox[0 0 99999999 99999999]>>endobj\ntrailer<</Root 1 0 R>>"
+        for name, content in [("a.jpg", b"MZ\x90\0" * 99), ("b.pdf", bomb), ("c.pdf", b"%PDF-1.7"), ("d.png", b"\x89PNG\r\n\x1a\n" + b"\0" * 99), ("e", b"\xff\xd8\xff" + b"\0" * 30)]:
+            with self.subTest(name), self.done():
+                response = self.client.post("/tray/drop/", {"files": SimpleUploadedFile(name, content)}, follow=True)
+                self.assertEqual(response.status_code, 200)
+        for content, words in [
+            (b"", "empty"), (b"just some text", "not an OFX file"), (b"OFXHEADER:100\nDATA:OFXSGML\n\n<OFX><STM", "damaged"),
+            (b"<?xml version='1.0'?><!DOCTYPE x [<!ENTITY a 'b'>]><OFX>&a;</OFX>", "entities"), (b"\xff\xfe" + "OFX".encode("utf-16") * 9, "OFX"),
+        ]:
+            with self.subTest(words):
+                response = self.client.post("/tray/card-file/", {"file": SimpleUploadedFile("c.ofx", content)}, follow=True)
+                self.assertContains(response, words)
+        self.assertEqual(self.client.post("/tray/drop/", {}, follow=True).status_code, 200)
+
+    def test_a_stale_page_and_the_back_button(self):
+        claim = self.sent_claim()
+        self.enter(self.maren)
+        again = self.client.post(f"/claims/{claim.pk}/send/", {"version": claim.version - 1, "name": "Maren Oyelaran"}, follow=True)
+        self.assertContains(again, "another page")
+        self.enter(self.tobias)
+        self.client.post(f"/bench/claim/{claim.pk}/approve/")
+        twice = self.client.post(f"/bench/claim/{claim.pk}/approve/", follow=True)
+        self.assertContains(twice, "decided this already")
+
+    def test_names_are_shown_and_never_run(self):
+        trip = self.a_trip(starts=20)
+        self.enter(self.maren)
+        self.client.post(f"/trips/{trip.pk}/head/", {"title": "<script>alert(1)</script>", "purpose": "abc", "cost_centre": "3120"})
+        page = self.client.get(f"/trips/{trip.pk}/").content.decode()
+        self.assertIn("&lt;script&gt;alert(1)", page)
+        self.assertNotIn("<script>alert", page)
+
+    def test_a_cost_is_typed_and_claimed_by_pages_alone(self):
+        self.enter(self.maren)
+        typed = {"date": clock.today().isoformat(), "merchant": "Pier taxi", "category": "taxi", "amount": "19,60", "currency": "EUR", "paid_by": "self"}
+        self.assertEqual(self.client.post("/expenses/new/", typed).status_code, 302)
+        self.assertEqual(Expense.objects.get().amount, eur("19.60"))
+        response = self.client.post("/claims/new/", {"title": "October odds"}, follow=True)
+        self.assertContains(response, "October odds")
