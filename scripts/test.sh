@@ -3,4 +3,4 @@
 set -eu
 cd "$(dirname "$0")/.."
 export OMP_THREAD_LIMIT=1 PYTHONWARNINGS=error
-exec .venv/bin/python manage.py test --noinput --parallel 2 "$@"
+exec .venv/bin/python manage.py test --noinput "$@"

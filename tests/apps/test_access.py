@@ -85,7 +85,9 @@ class AccessTest(WorldTestCase):
             for who, status in zip(WHO, wanted, strict=True):
                 with self.subTest(name=name, who=who):
                     self.enter(getattr(self, who))
-                    self.assertEqual(self.client.get(path).status_code, status)
+                    response = self.client.get(path)
+                    self.close(response)
+                    self.assertEqual(response.status_code, status)
 
     def test_nobody_comes_in_without_signing_in(self):
         self.client.logout()
@@ -95,6 +97,11 @@ class AccessTest(WorldTestCase):
             with self.subTest(name):
                 for response in (self.client.get(self.address(name)), self.client.post(self.address(name))):
                     self.assertEqual((response.status_code, response.url.split("?")[0]), (302, "/accounts/login/"))
+
+    def close(self, response):
+        """Close a file that was sent, without ending the test's transaction as ``response.close`` would."""
+        for closer in response._resource_closers if response.streaming else ():
+            closer()
 
     def everything(self):
         """All that could have been changed, to compare."""
@@ -106,13 +113,31 @@ class AccessTest(WorldTestCase):
 
     def test_nobody_else_acts_on_what_is_not_theirs(self):
         before = self.everything()
-        mine = {"news-read", "switch-firm", "demo-sign-in", "move-clock", "drop", "card-file", "take", "take-all", "personal", "claim-new", "pay-make"}
+        mine = {
+            "news-read",
+            "switch-firm",
+            "demo-sign-in",
+            "move-clock",
+            "drop",
+            "card-file",
+            "take",
+            "take-all",
+            "personal",
+            "claim-new",
+            "pay-make",
+        }
         for name in ACTS - mine:
             path = self.address(name)
             for who in ("aiko", "callum", "benedikt", "liv"):
                 with self.subTest(name=name, who=who):
                     self.enter(getattr(self, who))
-                    data = {"version": self.claim.version, "comment": "mine now", "name": "Maren Oyelaran", "text": "x", "meal": "2026-01-01:lunch"}
+                    data = {
+                        "version": self.claim.version,
+                        "comment": "mine now",
+                        "name": "Maren Oyelaran",
+                        "text": "x",
+                        "meal": "2026-01-01:lunch",
+                    }
                     # An auditor may say something on what they read, which changes nothing of it.
                     self.assertIn(self.client.post(path, data).status_code, (302, 404, 403, 422))
                     self.assertEqual(self.everything(), before)
@@ -131,6 +156,7 @@ class AccessTest(WorldTestCase):
         self.assertNotIn("unsafe", policy)
         self.assertEqual(response["X-Frame-Options"], "DENY")
         original = self.client.get(self.address("receipt-original"))
+        self.close(original)
         self.assertIn("attachment", original["Content-Disposition"])
         self.assertEqual(original["X-Content-Type-Options"], "nosniff")
 
@@ -138,13 +164,19 @@ class AccessTest(WorldTestCase):
 class SignInTest(WorldTestCase):
     def test_by_mail_and_password_and_limited(self):
         for password, status in [("wrong", 200), ("harbour-tide-9", 302)]:
-            response = self.client.post("/accounts/login/", {"login": "maren.oyelaran@brackwater.example", "password": password})
+            response = self.client.post(
+                "/accounts/login/", {"login": "maren.oyelaran@brackwater.example", "password": password}
+            )
             self.assertEqual(response.status_code, status)
         self.client.post("/accounts/logout/")
         for _ in range(6):
-            response = self.client.post("/accounts/login/", {"login": "aiko.brandt@brackwater.example", "password": "wrong"})
+            response = self.client.post(
+                "/accounts/login/", {"login": "aiko.brandt@brackwater.example", "password": "wrong"}
+            )
         self.assertContains(response, "Too many failed login attempts")
-        right = self.client.post("/accounts/login/", {"login": "aiko.brandt@brackwater.example", "password": "harbour-tide-9"})
+        right = self.client.post(
+            "/accounts/login/", {"login": "aiko.brandt@brackwater.example", "password": "harbour-tide-9"}
+        )
         self.assertEqual(right.status_code, 200)
 
     def test_nobody_signs_up_and_the_demo_door_is_shut_outside_the_demo(self):

@@ -43,7 +43,11 @@ class TrayTest(WorldTestCase):
         self.assertEqual((done.taken, done.left[0][0]), (0, "card 4410"))
 
     def test_a_broken_entry_does_not_lose_the_good_ones(self):
-        content = self.card_file().replace(b"<TRNAMT>-88.20", b"<TRNAMT>-eighty").replace(b"<NAME>LAB OG LODD 2231", b"<NAME>LAB", 1)
+        content = (
+            self.card_file()
+            .replace(b"<TRNAMT>-88.20", b"<TRNAMT>-eighty")
+            .replace(b"<NAME>LAB OG LODD 2231", b"<NAME>LAB", 1)
+        )
         day = f"{self.today - timedelta(days=20):%Y%m%d}".encode()
         content = content.replace(b"<DTPOSTED>" + day + b"120000", b"<DTPOSTED>20269999", 1)
         done = charges.take_card_file(self.maren, "card.ofx", content)
@@ -67,8 +71,13 @@ class TrayTest(WorldTestCase):
 
     def test_what_is_no_receipt_is_not_taken_and_says_why(self):
         for name, content, words in [
-            ("bill.pdf", b"", "empty"), ("photo.jpg", b"MZ\x90\x00" + b"\0" * 500, "neither a picture nor a PDF"),
-            ("x.gif", b"GIF89a\x01\x00\x01\x00\x80\x00\x00\x00\x00\x00\xff\xff\xff!\xf9\x04\x01\x00\x00\x00\x00,\x00\x00\x00\x00\x01\x00\x01\x00\x00\x02\x02D\x01\x00;", "not taken"),
+            ("bill.pdf", b"", "empty"),
+            ("photo.jpg", b"MZ\x90\x00" + b"\0" * 500, "neither a picture nor a PDF"),
+            (
+                "x.gif",
+                b"GIF89a\x01\x00\x01\x00\x80\x00\x00\x00\x00\x00\xff\xff\xff!\xf9\x04\x01\x00\x00\x00\x00,\x00\x00\x00\x00\x01\x00\x01\x00\x00\x02\x02D\x01\x00;",
+                "not taken",
+            ),
         ]:
             with self.subTest(name):
                 done = receipts.take_in(self.maren, name, content)
@@ -102,7 +111,17 @@ class TrayTest(WorldTestCase):
 class ExpenseTest(WorldTestCase):
     def test_foreign_money_by_the_rate_of_the_day(self):
         expense = taking.type_cost(
-            self.maren, self.today - timedelta(days=4), "Pier taxi", "taxi", Money.of("540.00", "NOK"), "self", Decimal(0), None, "", "", 1
+            self.maren,
+            self.today - timedelta(days=4),
+            "Pier taxi",
+            "taxi",
+            Money.of("540.00", "NOK"),
+            "self",
+            Decimal(0),
+            None,
+            "",
+            "",
+            1,
         )
         self.assertEqual((expense.amount, str(expense.rate.normalize())), (eur("46.41"), "11.635"))
         self.assertIn("540.00 NOK ÷ 11.6350", expense.workings[0])
@@ -119,7 +138,10 @@ class ExpenseTest(WorldTestCase):
 
     def test_wrong_input_is_said_at_its_field(self):
         for more, field in [
-            ({"days_ago": -3}, "date"), ({"category": "nonsense"}, "category"), ({"amount": "0"}, "amount"), ({"merchant": " "}, "merchant"),
+            ({"days_ago": -3}, "date"),
+            ({"category": "nonsense"}, "category"),
+            ({"amount": "0"}, "amount"),
+            ({"merchant": " "}, "merchant"),
             ({"tax": eur("30.00")}, "tax"),
         ]:
             with self.subTest(field), self.assertRaises(Refusal) as caught:
@@ -132,7 +154,9 @@ class ExpenseTest(WorldTestCase):
         with self.assertRaisesRegex(Refusal, "16.00 is left to place"):
             editing.set_parts(self.maren, expense.pk, expense.version, nights)
         self.assertEqual(expense.parts.count(), 0)
-        done = editing.set_parts(self.maren, expense.pk, expense.version, [*nights, PartTyped("lodging", "Breakfast", eur("16.00"))])
+        done = editing.set_parts(
+            self.maren, expense.pk, expense.version, [*nights, PartTyped("lodging", "Breakfast", eur("16.00"))]
+        )
         self.assertEqual((done.parts.count(), len(done.nights)), (6, 4))
         with self.assertRaisesRegex(Stale, "another page"):
             editing.set_parts(self.maren, expense.pk, expense.version, [])
@@ -150,16 +174,35 @@ class ExpenseTest(WorldTestCase):
 class ClaimTest(WorldTestCase):
     def test_what_a_claim_comes_to_and_how_it_will_post(self):
         claim = self.a_claim(costs=["20.00"])
-        dinner = self.a_cost(amount="102.00", category="taxi", tax_rate=Decimal("0.25"), tax=eur("20.40"), merchant="Dinner")
+        dinner = self.a_cost(
+            amount="102.00", category="taxi", tax_rate=Decimal("0.25"), tax=eur("20.40"), merchant="Dinner"
+        )
         load.proof(dinner, 3)
-        editing.set_split(self.maren, dinner.pk, dinner.version, [(Coding("", "3120"), Decimal(60)), (Coding("", "3140"), Decimal(40))])
+        editing.set_split(
+            self.maren,
+            dinner.pk,
+            dinner.version,
+            [(Coding("", "3120"), Decimal(60)), (Coding("", "3140"), Decimal(40))],
+        )
         compose.put_in(self.maren, claim.pk, [dinner.pk])
         file = load_file(self.maren, Claim.objects.select_related("firm", "trip").get(pk=claim.pk))
         allowance = file.allowance.amount
         self.assertEqual(allowance, eur("145.00"))
         self.assertEqual(file.figures.settlement.due, eur("122.00") + allowance)
-        rows = [(e.coding.account, e.coding.cost_centre, str(e.debit), str(e.credit)) for e in file.journal.entries if e.text.endswith("Dinner")]
-        self.assertEqual(rows, [("6445", "3120", "48.96", "0.00"), ("1410", "3120", "12.24", "0.00"), ("6445", "3140", "32.64", "0.00"), ("1410", "3140", "8.16", "0.00")])
+        rows = [
+            (e.coding.account, e.coding.cost_centre, str(e.debit), str(e.credit))
+            for e in file.journal.entries
+            if e.text.endswith("Dinner")
+        ]
+        self.assertEqual(
+            rows,
+            [
+                ("6445", "3120", "48.96", "0.00"),
+                ("1410", "3120", "12.24", "0.00"),
+                ("6445", "3140", "32.64", "0.00"),
+                ("1410", "3140", "8.16", "0.00"),
+            ],
+        )
 
     def test_the_claim_of_a_trip_is_made_once_and_takes_what_is_loose(self):
         claim = self.a_claim(costs=["20.00", "30.00"])
@@ -179,7 +222,11 @@ class ClaimTest(WorldTestCase):
         self.a_cost(self.aiko, "44.00", merchant="Two of us")
         claim = self.a_claim()
         self.a_cost(self.maren, "44.00", merchant="two of US")
-        compose.put_in(self.maren, claim.pk, list(Expense.objects.filter(owner=self.maren, claim=None).values_list("pk", flat=True)))
+        compose.put_in(
+            self.maren,
+            claim.pk,
+            list(Expense.objects.filter(owner=self.maren, claim=None).values_list("pk", flat=True)),
+        )
         found = [f for f in load_file(self.maren, claim).findings if f.finding.rule == "twice"]
         self.assertIn("the tray of Aiko Brandt", found[0].finding.text)
         self.assertTrue(found[0].open)
@@ -196,7 +243,12 @@ class ClaimTest(WorldTestCase):
     def split_claim(self):
         claim = self.a_claim(costs=["24.00"])
         expense = claim.expenses.get()
-        editing.set_split(self.maren, expense.pk, expense.version, [(Coding("", "3120"), Decimal(60)), (Coding("", "3140"), Decimal(40))])
+        editing.set_split(
+            self.maren,
+            expense.pk,
+            expense.version,
+            [(Coding("", "3120"), Decimal(60)), (Coding("", "3140"), Decimal(40))],
+        )
         self.send_claim(claim)
         return claim, expense
 
@@ -208,7 +260,9 @@ class ClaimTest(WorldTestCase):
         self.send_claim(claim)
         waiting = SignOff.objects.filter(object_id=claim.pk, kind="claim", state="Waiting")
         self.assertEqual([s.signer for s in waiting], [self.ottilie])
-        self.assertTrue(SignOff.objects.filter(object_id=claim.pk, kind="claim", state="Kept", signer=self.tobias).exists())
+        self.assertTrue(
+            SignOff.objects.filter(object_id=claim.pk, kind="claim", state="Kept", signer=self.tobias).exists()
+        )
 
     def test_a_change_of_amount_asks_those_whom_it_concerns(self):
         claim, expense = self.split_claim()
@@ -222,7 +276,9 @@ class ClaimTest(WorldTestCase):
 
     def test_what_was_certified_stays_as_it_was(self):
         claim = self.sent_claim()
-        RuleSetting.objects.filter(firm=claim.firm).update(params={"over": "1.00"}, kind="missing_evidence", level="stop")
+        RuleSetting.objects.filter(firm=claim.firm).update(
+            params={"over": "1.00"}, kind="missing_evidence", level="stop"
+        )
         claim.firm.rules_version = new_version()
         claim.firm.save()
         claim.refresh_from_db()
@@ -232,7 +288,8 @@ class ClaimTest(WorldTestCase):
         claim = self.sent_claim()
         expense = claim.expenses.first()
         for act in (
-            lambda: editing.remove(self.maren, expense.pk), lambda: compose.take_out(self.maren, claim.pk, expense.pk),
+            lambda: editing.remove(self.maren, expense.pk),
+            lambda: compose.take_out(self.maren, claim.pk, expense.pk),
             lambda: editing.set_parts(self.maren, expense.pk, expense.version, []),
             lambda: road.send(self.maren, claim.pk, claim.version, "Maren Oyelaran"),
         ):
@@ -255,8 +312,13 @@ class FinanceTest(WorldTestCase):
         books.post(self.priya, claim.pk, claim.version)
         claim.refresh_from_db()
         self.assertEqual(claim.state, "Posted")
-        uses = {(u.budget.code, u.subject): (u.committed_minor, u.actual_minor) for u in BudgetUse.objects.select_related("budget")}
-        self.assertEqual(uses, {("3120", claim.subject): (0, claim.total_minor), ("P-0417", claim.subject): (0, claim.total_minor)})
+        uses = {
+            (u.budget.code, u.subject): (u.committed_minor, u.actual_minor)
+            for u in BudgetUse.objects.select_related("budget")
+        }
+        self.assertEqual(
+            uses, {("3120", claim.subject): (0, claim.total_minor), ("P-0417", claim.subject): (0, claim.total_minor)}
+        )
         lines = PostingLine.objects.all()
         self.assertEqual(sum(x.debit_minor for x in lines), sum(x.credit_minor for x in lines))
 
@@ -270,7 +332,11 @@ class FinanceTest(WorldTestCase):
     def test_refusals_in_plain_words_mended_and_posted_again(self):
         month = f"{self.today:%Y-%m}"
         for setup, mend, words in [
-            (lambda: LedgerCode.objects.filter(code="P-0417").update(open_until=self.today - timedelta(days=1)), "recode", "has closed project P-0417"),
+            (
+                lambda: LedgerCode.objects.filter(code="P-0417").update(open_until=self.today - timedelta(days=1)),
+                "recode",
+                "has closed project P-0417",
+            ),
             (lambda: LedgerCode.objects.filter(code="3120").delete(), "new", "does not know cost centre 3120"),
             (lambda: ClosedPeriod.objects.create(firm="ltd", month=month), "open", f"closed the month {month}"),
         ]:
@@ -284,14 +350,26 @@ class FinanceTest(WorldTestCase):
                 told = {m.to[0] for m in mail.outbox if "refused" in m.subject and words in m.body}
                 self.assertEqual(told, {"maren.oyelaran@brackwater.example", "priya.sundqvist@brackwater.example"})
                 if mend == "recode":
-                    self.assertEqual(road.recode(self.priya, claim.pk, claim.version, "project", "P-0417", Coding("", "3120", "P-0431", "field")), 1)
+                    self.assertEqual(
+                        road.recode(
+                            self.priya,
+                            claim.pk,
+                            claim.version,
+                            "project",
+                            "P-0417",
+                            Coding("", "3120", "P-0431", "field"),
+                        ),
+                        1,
+                    )
                 elif mend == "new":
                     LedgerCode.objects.create(firm="ltd", dimension="cost_centre", code="3120")
                 else:
                     ClosedPeriod.objects.all().delete()
                 claim.refresh_from_db()
                 claim = books.post(self.priya, claim.pk, claim.version)
-                self.assertEqual((claim.state, LedgerEntry.objects.filter(key__startswith="claim").count()), ("Posted", 1))
+                self.assertEqual(
+                    (claim.state, LedgerEntry.objects.filter(key__startswith="claim").count()), ("Posted", 1)
+                )
 
     def setUpFresh(self):
         LedgerEntry.objects.all().delete()
@@ -305,7 +383,10 @@ class FinanceTest(WorldTestCase):
         claim.firm.rules_version = new_version()
         claim.firm.save()
         claim = Claim.objects.select_related("firm", "trip", "claimant__person").get(pk=claim.pk)
-        self.assertIn("Project P-0417 Northern gauges is closed", " ".join(f.finding.text for f in load_file(self.maren, claim).findings if f.open))
+        self.assertIn(
+            "Project P-0417 Northern gauges is closed",
+            " ".join(f.finding.text for f in load_file(self.maren, claim).findings if f.open),
+        )
 
     def test_pay_run_is_valid_answered_and_settles(self):
         claim = self.cleared_claim()
@@ -316,7 +397,9 @@ class FinanceTest(WorldTestCase):
             run = books.pay(self.priya, [claim.pk], self.today)
         check_schema(bytes(PayRun.objects.get(pk=run.pk).file))
         claim.refresh_from_db()
-        self.assertEqual((claim.state, Payment.objects.get().state, Payment.objects.get().amount), ("Settled", "Paid", claim.owed))
+        self.assertEqual(
+            (claim.state, Payment.objects.get().state, Payment.objects.get().amount), ("Settled", "Paid", claim.owed)
+        )
         self.assertEqual(Trip.objects.get().state, "Closed")
         self.assertEqual(Posting.objects.get(key__startswith="payment").state, "Entered")
         self.assertIn("is on its way to your account", mail.outbox[-1].subject)

@@ -83,7 +83,10 @@ class HoldTest(WorldTransactionTestCase):
 
     def test_killed_after_the_ledger_entered_it(self):
         claim = self.cleared_claim()
-        with mock.patch("wainwright.accounts.services.isinstance", side_effect=Killed, create=True), self.assertRaises(Killed):
+        with (
+            mock.patch("wainwright.accounts.services.isinstance", side_effect=Killed, create=True),
+            self.assertRaises(Killed),
+        ):
             books.post(self.priya, claim.pk, claim.version)
         self.assertEqual((Posting.objects.get().state, LedgerEntry.objects.count()), ("Sending", 1))
         books.finish_what_broke_off()

@@ -14,7 +14,21 @@ from wainwright.signoff.models import SignOff
 from wainwright.trips.models import Trip
 
 MOST = 15
-HOSTILE = ["", " ", "x" * 20_000, "\x00", "🧾" * 200, "-1", "1e999", "NaN", "'; drop table trips_trip; --", "<script>alert(1)</script>", "9" * 400, "2026-13-45", "१२"]
+HOSTILE = [
+    "",
+    " ",
+    "x" * 20_000,
+    "\x00",
+    "🧾" * 200,
+    "-1",
+    "1e999",
+    "NaN",
+    "'; drop table trips_trip; --",
+    "<script>alert(1)</script>",
+    "9" * 400,
+    "2026-13-45",
+    "१२",
+]
 
 
 class QueriesTest(WorldTestCase):
@@ -70,11 +84,29 @@ class QueriesTest(WorldTestCase):
                     amount_minor=1000 + n, created=clock.now()) for n in range(number // 10)
         )  # fmt: skip
         Charge.objects.bulk_create(
-            Charge(firm=firm, owner=self.maren, card=card, bank_id=f"g{n}", date=today, merchant=f"M{n}", currency="EUR", amount_minor=n + 1)
+            Charge(
+                firm=firm,
+                owner=self.maren,
+                card=card,
+                bank_id=f"g{n}",
+                date=today,
+                merchant=f"M{n}",
+                currency="EUR",
+                amount_minor=n + 1,
+            )
             for n in range(number)
         )
         Trip.objects.bulk_create(
-            Trip(firm=firm, traveller=self.maren, number=1000 + n, title=f"Gauge {n}", purpose="x", currency="EUR", created=clock.now()) for n in range(number)
+            Trip(
+                firm=firm,
+                traveller=self.maren,
+                number=1000 + n,
+                title=f"Gauge {n}",
+                purpose="x",
+                currency="EUR",
+                created=clock.now(),
+            )
+            for n in range(number)
         )
         Claim.objects.bulk_create(
             Claim(firm=firm, claimant=self.maren, number=1000 + n, title=f"Gauge {n}", currency="EUR", created=clock.now(), state="In finance check",
@@ -125,38 +157,69 @@ class HostileTest(WorldTestCase):
                     response = self.client.post(path, dict.fromkeys(fields, value) | {"nights": "1"})
                     self.assertLess(response.status_code, 500)
         for value in HOSTILE:
-            for path in (f"/trips/{trip.pk}/ways/?origin={value[:300]}&target=BGO&out_on={value[:300]}", f"/find/?q={value[:300]}", f"/trips/?page={value[:30]}", f"/places/?origin={value[:300]}"):
+            for path in (
+                f"/trips/{trip.pk}/ways/?origin={value[:300]}&target=BGO&out_on={value[:300]}",
+                f"/find/?q={value[:300]}",
+                f"/trips/?page={value[:30]}",
+                f"/places/?origin={value[:300]}",
+            ):
                 self.assertLess(self.client.get(path).status_code, 500)
 
     def test_what_was_typed_is_still_there(self):
         trip = self.a_trip(starts=20)
         self.enter(self.maren)
-        response = self.client.post(f"/trips/{trip.pk}/legs/", {"mode": "air", "origin": "Nowhere at all", "target": "Bergen", "estimate": "12,50"})
+        response = self.client.post(
+            f"/trips/{trip.pk}/legs/",
+            {"mode": "air", "origin": "Nowhere at all", "target": "Bergen", "estimate": "12,50"},
+        )
         self.assertContains(response, "No place is known as “Nowhere at all”", status_code=422)
         self.assertContains(response, 'value="12,50"', status_code=422)
-        cost = self.client.post("/expenses/new/", {"date": "2026-02-30", "merchant": "Pier taxi", "amount": "1.234,56", "currency": "EUR", "category": "taxi", "paid_by": "self"})
+        cost = self.client.post(
+            "/expenses/new/",
+            {
+                "date": "2026-02-30",
+                "merchant": "Pier taxi",
+                "amount": "1.234,56",
+                "currency": "EUR",
+                "category": "taxi",
+                "paid_by": "self",
+            },
+        )
         self.assertContains(cost, 'value="1.234,56"', status_code=422)
 
     def test_files_that_are_no_receipts_and_no_statements(self):
         self.enter(self.maren)
         bomb = b"%PDF-1.4\n1 0 obj<</Type/Catalog/Pages 2 0 R>>endobj 2 0 obj<</Type/Pages/Kids[3 0 R]/Count 1>>endobj 3 0 obj<</Type/Page/Parent 2 0 R/MediaBox[0 0 99999999 99999999]>>endobj\ntrailer<</Root 1 0 R>>"
-        for name, content in [("a.jpg", b"MZ\x90\0" * 99), ("b.pdf", bomb), ("c.pdf", b"%PDF-1.7"), ("d.png", b"\x89PNG\r\n\x1a\n" + b"\0" * 99), ("e", b"\xff\xd8\xff" + b"\0" * 30)]:
+        for name, content in [
+            ("a.jpg", b"MZ\x90\0" * 99),
+            ("b.pdf", bomb),
+            ("c.pdf", b"%PDF-1.7"),
+            ("d.png", b"\x89PNG\r\n\x1a\n" + b"\0" * 99),
+            ("e", b"\xff\xd8\xff" + b"\0" * 30),
+        ]:
             with self.subTest(name), self.done():
                 response = self.client.post("/tray/drop/", {"files": SimpleUploadedFile(name, content)}, follow=True)
                 self.assertEqual(response.status_code, 200)
         for content, words in [
-            (b"", "empty"), (b"just some text", "not an OFX file"), (b"OFXHEADER:100\nDATA:OFXSGML\n\n<OFX><STM", "damaged"),
-            (b"<?xml version='1.0'?><!DOCTYPE x [<!ENTITY a 'b'>]><OFX>&a;</OFX>", "entities"), (b"\xff\xfe" + "OFX".encode("utf-16") * 9, "OFX"),
+            (b"", "empty"),
+            (b"just some text", "not an OFX file"),
+            (b"OFXHEADER:100\nDATA:OFXSGML\n\n<OFX><STM", "damaged"),
+            (b"<?xml version='1.0'?><!DOCTYPE x [<!ENTITY a 'b'>]><OFX>&a;</OFX>", "entities"),
+            (b"\xff\xfe" + "OFX".encode("utf-16") * 9, "OFX"),
         ]:
             with self.subTest(words):
-                response = self.client.post("/tray/card-file/", {"file": SimpleUploadedFile("c.ofx", content)}, follow=True)
+                response = self.client.post(
+                    "/tray/card-file/", {"file": SimpleUploadedFile("c.ofx", content)}, follow=True
+                )
                 self.assertContains(response, words)
         self.assertEqual(self.client.post("/tray/drop/", {}, follow=True).status_code, 200)
 
     def test_a_stale_page_and_the_back_button(self):
         claim = self.sent_claim()
         self.enter(self.maren)
-        again = self.client.post(f"/claims/{claim.pk}/send/", {"version": claim.version - 1, "name": "Maren Oyelaran"}, follow=True)
+        again = self.client.post(
+            f"/claims/{claim.pk}/send/", {"version": claim.version - 1, "name": "Maren Oyelaran"}, follow=True
+        )
         self.assertContains(again, "another page")
         self.enter(self.tobias)
         self.client.post(f"/bench/claim/{claim.pk}/approve/")
@@ -166,14 +229,23 @@ class HostileTest(WorldTestCase):
     def test_names_are_shown_and_never_run(self):
         trip = self.a_trip(starts=20)
         self.enter(self.maren)
-        self.client.post(f"/trips/{trip.pk}/head/", {"title": "<script>alert(1)</script>", "purpose": "abc", "cost_centre": "3120"})
+        self.client.post(
+            f"/trips/{trip.pk}/head/", {"title": "<script>alert(1)</script>", "purpose": "abc", "cost_centre": "3120"}
+        )
         page = self.client.get(f"/trips/{trip.pk}/").content.decode()
         self.assertIn("&lt;script&gt;alert(1)", page)
         self.assertNotIn("<script>alert", page)
 
     def test_a_cost_is_typed_and_claimed_by_pages_alone(self):
         self.enter(self.maren)
-        typed = {"date": clock.today().isoformat(), "merchant": "Pier taxi", "category": "taxi", "amount": "19,60", "currency": "EUR", "paid_by": "self"}
+        typed = {
+            "date": clock.today().isoformat(),
+            "merchant": "Pier taxi",
+            "category": "taxi",
+            "amount": "19,60",
+            "currency": "EUR",
+            "paid_by": "self",
+        }
         self.assertEqual(self.client.post("/expenses/new/", typed).status_code, 302)
         self.assertEqual(Expense.objects.get().amount, eur("19.60"))
         response = self.client.post("/claims/new/", {"title": "October odds"}, follow=True)

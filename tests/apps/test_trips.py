@@ -42,7 +42,8 @@ class PlanningTest(WorldTestCase):
         home, there = place("ORK"), place("BGO")
         at = datetime.combine(self.today + timedelta(days=20), time(10))
         for leaves, arrives, words in [
-            (at, at + timedelta(hours=1), "overlaps"), (at, at - timedelta(hours=9), "arrives before it leaves"),
+            (at, at + timedelta(hours=1), "overlaps"),
+            (at, at - timedelta(hours=9), "arrives before it leaves"),
             (at + timedelta(days=500), at + timedelta(days=500, hours=3), "at most 120 days"),
             (at + timedelta(days=9), at + timedelta(days=15), "more than four days"),
         ]:
@@ -74,8 +75,18 @@ class PlanningTest(WorldTestCase):
         plan.set_stay(self.maren, trip.pk, dates, "Lamp Quay Hotel", Decimal(178), "firm", False)
         file = load_file(self.maren, Trip.objects.get(pk=trip.pk))
         self.assertEqual([len(stay) for stay in file.stays], [2, 1])
-        self.assertIn("Lamp Quay Hotel is 28.00 a night over the 150.00 ceiling for Bergen, 2 nights", file.findings[0].finding.text)
-        plan.explain(self.maren, trip.pk, [f.finding for f in file.findings], [file.findings[0].finding.identity], "Needed for the work", "On the quay")
+        self.assertIn(
+            "Lamp Quay Hotel is 28.00 a night over the 150.00 ceiling for Bergen, 2 nights",
+            file.findings[0].finding.text,
+        )
+        plan.explain(
+            self.maren,
+            trip.pk,
+            [f.finding for f in file.findings],
+            [file.findings[0].finding.identity],
+            "Needed for the work",
+            "On the quay",
+        )
         self.assertEqual(load_file(self.maren, trip).in_the_way, 0)
         plan.set_stay(self.maren, trip.pk, dates, "Lamp Quay Hotel", Decimal(150), "firm", False)
         self.assertEqual(load_file(self.maren, trip).findings, [])
@@ -95,7 +106,11 @@ class PlanningTest(WorldTestCase):
         plan.ask_advance(self.maren, trip.pk, Decimal(60), most)
 
     def test_a_bad_coding_is_said_at_once(self):
-        for coding, words in [(Coding("", "3120", "P-0417"), "asks for a task"), (Coding("", "9999"), "not known"), (Coding(), "missing")]:
+        for coding, words in [
+            (Coding("", "3120", "P-0417"), "asks for a task"),
+            (Coding("", "9999"), "not known"),
+            (Coding(), "missing"),
+        ]:
             with self.subTest(words), self.assertRaisesRegex(Refusal, words):
                 plan.start_trip(self.maren, "A trip", "To test", coding)
 
@@ -115,7 +130,10 @@ class PlanningTest(WorldTestCase):
 class SendingTest(WorldTestCase):
     def test_only_certified_with_ones_own_name_and_nothing_in_the_way(self):
         trip = self.a_trip(starts=20)
-        for version, name, words in [(trip.version, "Tobias Achterberg", "Type your name"), (trip.version - 1, "Maren Oyelaran", "another page")]:
+        for version, name, words in [
+            (trip.version, "Tobias Achterberg", "Type your name"),
+            (trip.version - 1, "Maren Oyelaran", "another page"),
+        ]:
             with self.subTest(words), self.assertRaisesRegex(Refusal, words):
                 road.send(self.maren, trip.pk, version, name)
         empty = plan.start_trip(self.maren, "Nothing yet", "To test", FIELD)
@@ -130,7 +148,10 @@ class SendingTest(WorldTestCase):
             self.assertTrue(bench.approve(self.tobias, "trip", trip.pk))
         trip.refresh_from_db()
         self.assertEqual(trip.state, "Authorised")
-        self.assertEqual(dict(BudgetUse.objects.values_list("budget__code", "committed_minor")), dict.fromkeys(["3120", "P-0417"], trip.planned_minor))
+        self.assertEqual(
+            dict(BudgetUse.objects.values_list("budget__code", "committed_minor")),
+            dict.fromkeys(["3120", "P-0417"], trip.planned_minor),
+        )
         self.assertEqual(mail.outbox[-1].to, ["maren.oyelaran@brackwater.example"])
         calendar = next(p for p in message_from_bytes(mail.outbox[-1].message().as_bytes()).walk() if p.get_filename())
         self.assertIn("BEGIN:VEVENT", calendar.get_payload(decode=True).decode())
@@ -211,7 +232,14 @@ class BookingTest(WorldTestCase):
         file = load_file(self.maren, trip)
         for each in file.findings:
             if each.open:
-                plan.explain(self.maren, trip.pk, [each.finding], [each.finding.identity], each.finding.reasons[0], "Bags of tools")
+                plan.explain(
+                    self.maren,
+                    trip.pk,
+                    [each.finding],
+                    [each.finding.identity],
+                    each.finding.reasons[0],
+                    "Bags of tools",
+                )
         road.send(self.maren, trip.pk, Trip.objects.get(pk=trip.pk).version, "Maren Oyelaran")
         with self.done():
             bench.approve(self.tobias, "trip", trip.pk)
@@ -232,7 +260,13 @@ class BookingTest(WorldTestCase):
         self.assertEqual(second.state, "Lapsed")
 
     def test_a_forged_or_old_fare_is_refused(self):
-        for key in ("", "x", "ORK-BGO-2026-13-40-2026-01-01-EUR-1", "ORK-BGO-2030-01-01-2029-01-01-EUR-99", "ORK-BGO-2030-01-01-2029-01-01-NOK-1"):
+        for key in (
+            "",
+            "x",
+            "ORK-BGO-2026-13-40-2026-01-01-EUR-1",
+            "ORK-BGO-2030-01-01-2029-01-01-EUR-99",
+            "ORK-BGO-2030-01-01-2029-01-01-NOK-1",
+        ):
             with self.subTest(key), self.assertRaises(Refusal):
                 chosen([key], self.today, "EUR")
 

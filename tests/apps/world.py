@@ -71,10 +71,21 @@ class World:
         trips.move_along(datetime.combine(self.today, time(12), UTC))
         return Trip.objects.get(pk=trip.pk)
 
-    def a_cost(self, who=None, amount="20.00", category="taxi", days_ago: int = 9, paid_by: str = "self", **more) -> Expense:
-        values = {"merchant": "Pier taxi", "tax_rate": Decimal(0), "tax": None, "description": "", "guests": "", "heads": 1} | more
+    def a_cost(
+        self, who=None, amount="20.00", category="taxi", days_ago: int = 9, paid_by: str = "self", **more
+    ) -> Expense:
+        values = {
+            "merchant": "Pier taxi",
+            "tax_rate": Decimal(0),
+            "tax": None,
+            "description": "",
+            "guests": "",
+            "heads": 1,
+        } | more
         day = self.today - timedelta(days=days_ago)
-        return taking.type_cost(who or self.maren, day=day, category=category, amount=eur(amount), paid_by=paid_by, **values)
+        return taking.type_cost(
+            who or self.maren, day=day, category=category, amount=eur(amount), paid_by=paid_by, **values
+        )
 
     def a_claim(self, who=None, costs=("20.00",), coding: Coding = OFFICE) -> Claim:
         """An open claim of a trip that is back."""
@@ -113,7 +124,11 @@ class World:
     def approve_all(self, kind: str, object_id: int) -> list[str]:
         """Let everybody on the route sign in turn; return their names."""
         names = []
-        while waiting := SignOff.objects.filter(kind=kind, object_id=object_id, state="Waiting", turn=True).select_related("signer__person", "signer__firm").first():
+        while (
+            waiting := SignOff.objects.filter(kind=kind, object_id=object_id, state="Waiting", turn=True)
+            .select_related("signer__person", "signer__firm")
+            .first()
+        ):
             bench.approve(waiting.signer, kind, object_id)
             names.append(waiting.signer.person.name)
         return names

@@ -113,6 +113,12 @@ def from_minor(minor: int, currency: str) -> Money:
 
 
 @register.filter
+def read(receipt, name: str) -> str:
+    """A field of a receipt as it was read, or nothing."""
+    return receipt.value(name)
+
+
+@register.filter
 def cure_link(target: str) -> str:
     """Where the cure of a finding is found: the expense itself, or the place on the page."""
     kind, _, number = target.partition(":")
