@@ -1,5 +1,6 @@
 """Every address and every role: who may open what, as one table that a new address must join."""
 
+from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver
 from django.utils import timezone
 
@@ -143,8 +144,6 @@ class AccessTest(WorldTestCase):
                     self.assertEqual(self.everything(), before)
 
     def test_a_form_from_elsewhere_is_refused(self):
-        from django.test import Client
-
         client = self.enter(self.tobias, Client(enforce_csrf_checks=True))
         self.assertEqual(client.post(self.address("approve")).status_code, 403)
 

@@ -1,6 +1,8 @@
 """Two at once, and processes that die: one act is done, nothing is lost, nothing is done twice."""
 
+import contextlib
 import threading
+from datetime import timedelta
 from unittest import mock
 
 from django.db import connection
@@ -78,7 +80,7 @@ class HoldTest(WorldTransactionTestCase):
         with mock.patch.object(type(service("ledger")), "post", side_effect=Killed), self.assertRaises(Killed):
             books.post(self.priya, claim.pk, claim.version)
         self.assertEqual((Posting.objects.get().state, LedgerEntry.objects.count()), ("Sending", 0))
-        books.finish_what_broke_off()
+        books.finish_what_broke_off(timedelta(0))
         self.assertEqual((Claim.objects.get().state, LedgerEntry.objects.count()), ("Posted", 1))
 
     def test_killed_after_the_ledger_entered_it(self):
@@ -89,22 +91,20 @@ class HoldTest(WorldTransactionTestCase):
         ):
             books.post(self.priya, claim.pk, claim.version)
         self.assertEqual((Posting.objects.get().state, LedgerEntry.objects.count()), ("Sending", 1))
-        books.finish_what_broke_off()
-        books.finish_what_broke_off()
+        books.finish_what_broke_off(timedelta(0))
+        books.finish_what_broke_off(timedelta(0))
         self.assertEqual((Claim.objects.get().state, LedgerEntry.objects.count()), ("Posted", 1))
 
     def test_killed_in_the_middle_of_a_pay_run(self):
         claim = self.cleared_claim()
         books.post(self.priya, claim.pk, claim.version)
         for where in ("wainwright.accounts.services.service", "wainwright.claims.services.books._answered"):
-            with self.subTest(where), mock.patch(where, side_effect=Killed):
-                try:
-                    books.pay(self.priya, [claim.pk], self.today)
-                except (Killed, Refusal):
-                    pass
+            killed = mock.patch(where, side_effect=Killed)
+            with self.subTest(where), killed, contextlib.suppress(Killed, Refusal):
+                books.pay(self.priya, [claim.pk], self.today)
         self.assertEqual((Claim.objects.get().state, PayRun.objects.count()), ("Posted", 1))
-        books.finish_what_broke_off()
-        books.finish_what_broke_off()
+        books.finish_what_broke_off(timedelta(0))
+        books.finish_what_broke_off(timedelta(0))
         self.assertEqual((Claim.objects.get().state, Payment.objects.get().state), ("Settled", "Paid"))
         self.assertEqual(LedgerEntry.objects.filter(key__startswith="payment").count(), 1)
         self.assertIsNone(check_chain())

@@ -3,6 +3,8 @@
 from datetime import timedelta
 
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 
 from tests.apps.world import FIELD, WorldTestCase, eur
 from wainwright import clock
@@ -62,9 +64,6 @@ class QueriesTest(WorldTestCase):
         return counts
 
     def assertNumQueriesAtMost(self):
-        from django.db import connection
-        from django.test.utils import CaptureQueriesContext
-
         test = self
 
         class Context(CaptureQueriesContext):

@@ -19,6 +19,10 @@ from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.statement import Statement, StatementLine
 
 MOST_BYTES = 5_000_000
+_XML_HEAD = (
+    b'<?xml version="1.0" encoding="UTF-8" standalone="no"?>\n'
+    b'<?OFX OFXHEADER="200" VERSION="211" SECURITY="NONE" OLDFILEUID="NONE" NEWFILEUID="NONE"?>\n'
+)
 
 
 def read_ofx(content: bytes) -> list[Statement]:
@@ -50,6 +54,9 @@ def _tidy(content: bytes) -> bytes:
     content = content.removeprefix(b"\xef\xbb\xbf")
     if b"\n" not in content:
         content = content.replace(b"\r", b"\n")
+    if content.lstrip()[:5].lower() in (b"<?xml", b"<?ofx"):
+        # The library is strict about the two XML headers, banks are not; only the version matters, and we read any.
+        return _XML_HEAD + re.sub(rb"<\?(?:xml|OFX)[^>]*\?>", b"", content, flags=re.I).lstrip()
     start = re.search(rb"OFXHEADER|<\?xml|<\?OFX", content)
     return content[start.start() :] if start else content
 

@@ -44,6 +44,7 @@ _NOT_TOTAL = (
     "vekslepenger",
     "cash",
 )
+_NOT_LINES = (*_TOTAL, "subtotal", "delsum", "netto", "vat", "mva", "moms", "change", "vekslepenger", "cash")
 _TAX = ("vat", "mva", "moms", "tax", "btw", "mwst", "iva")
 _CURRENCIES = {"EUR": "EUR", "€": "EUR", "NOK": "NOK", "KR": "NOK", "GBP": "GBP", "£": "GBP", "SEK": "SEK", "DKK": "DKK",
                "USD": "USD", "$": "USD", "PLN": "PLN", "ZŁ": "PLN", "CHF": "CHF"}  # fmt: skip
@@ -126,7 +127,7 @@ def bill_lines(words: Sequence[Word]) -> list[tuple[str, Decimal]]:
         if not amounts:
             continue
         label = line.text[: amounts[0].start()].strip(" .:-")
-        if len(label) > 2 and not _about(label, (*_TOTAL, *_NOT_TOTAL)) and not _RATE.search(label):
+        if len(label) > 2 and not _about(label, _NOT_LINES) and not _RATE.search(label):
             rows.append((label, number(amounts[-1].group())))
     return rows
 

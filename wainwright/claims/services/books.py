@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import date
+from datetime import date, timedelta
 
 from django.db import transaction
 
@@ -167,16 +167,18 @@ def _answered(payment_id: int, accepted: bool, words: str) -> None:
     transaction.on_commit(lambda: accounts.send_posting(posting, None))
 
 
-def finish_what_broke_off() -> int:
-    """Finish every posting and pay run that was broken off; return how many."""
+def finish_what_broke_off(patience: timedelta = timedelta(minutes=2)) -> int:
+    """Finish every posting and pay run that was broken off ``patience`` ago; return how many."""
     count = 0
-    for posting in Posting.objects.filter(state=Posting.State.SENDING).select_related("firm"):
+    # What is younger may still be under way in another process.
+    before = clock.now() - patience
+    for posting in Posting.objects.filter(state=Posting.State.SENDING, time__lte=before).select_related("firm"):
         if posting.key.startswith("claim:"):
             finish_posting(posting, None)
         else:
             accounts.send_posting(posting, None)
         count += 1
-    for run in PayRun.objects.exclude(state=PayRun.State.ANSWERED):
+    for run in PayRun.objects.exclude(state=PayRun.State.ANSWERED).filter(time__lte=before):
         finish_pay_run(run)
         count += 1
     return count

@@ -121,7 +121,7 @@ def read_again_what_broke_off() -> int:
 
 @transaction.atomic
 def detach(member: Membership, receipt_id: int) -> None:
-    """Take a receipt off its expense; it lies in the tray again."""
+    """Take a receipt off; it lies in the tray again."""
     receipt = _own(member, receipt_id)
     if receipt.expense_id is None:
         raise Stale("It lies in the tray already.")

@@ -5,14 +5,13 @@ from __future__ import annotations
 from datetime import datetime
 
 from django.db import transaction
-from huey.contrib.djhuey import db_task, on_commit_task
+from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
 from wainwright.accounts.services import give_back, use_budgets
 from wainwright.bookings import services as bookings
-from wainwright.core.money import Money
 from wainwright.core.states import TRIP
-from wainwright.errors import Refusal, Stale
+from wainwright.errors import Refusal
 from wainwright.formats.calendar import Appointment, write_calendar
 from wainwright.news.services import Enclosed, tell
 from wainwright.people.models import Membership
@@ -181,12 +180,6 @@ def itinerary_calendar(trip: Trip) -> bytes:
     return write_calendar(trip.title, [entry(leg) for leg in trip.legs.all()], clock.now())
 
 
-@db_task()
-def keep_time() -> None:
-    """Move trips and holds along with the clock."""
-    move_along(clock.now())
-
-
 @transaction.atomic
 def move_along(now: datetime) -> int:
     """Begin trips whose first leg has left, end those whose last has arrived, let late holds go."""
@@ -205,16 +198,3 @@ def move_along(now: datetime) -> int:
                 record(None, f"trip {trip.state.lower()}", trip.subject, firm_id=trip.firm_id, before={"state": state})
                 moved += 1
     return moved + bookings.lapse_holds(now)
-
-
-def take_advance(trip: Trip) -> Money:
-    """Return the advance that was paid out for a trip and is still to be set off."""
-    if not trip.advance_paid:
-        return Money.zero(trip.currency)
-    return trip.advance
-
-
-def must_be(trip: Trip, *states: str) -> None:
-    """Raise ``Stale`` unless the trip stands at one of ``states``."""
-    if trip.state not in states:
-        raise Stale(f"The trip stands at {trip.state} now.")
