@@ -29,7 +29,7 @@ from wainwright.core.coding import Coding
 from wainwright.core.journey import Meal, Mode
 from wainwright.core.money import Money
 from wainwright.expenses.models import Charge, Expense, Receipt, ReceiptPage
-from wainwright.expenses.services import editing, taking
+from wainwright.expenses.services import editing, receipts, taking
 from wainwright.formats.places import best_place, place
 from wainwright.people.models import Card, Firm, Membership, Person, Vehicle, new_version
 from wainwright.rulebook.models import (
@@ -86,6 +86,7 @@ def load(today: date) -> dict[str, Membership]:
     with _no_queue():
         for row in toml("trips.toml")["trip"]:
             Story(row, people, today).tell()
+        _papers(people["maren"], today)
     _loose(people["maren"], today)
     _loose(people["jonas"], today)
     Firm.objects.update(rules_version=new_version())
@@ -453,15 +454,45 @@ def proof(expense: Expense, seed: int) -> None:
 
 
 def _loose(member: Membership, today: date) -> None:
-    """Leave something loose in the tray: charges, and a paper that fits one of them."""
+    """Leave charges loose in the tray, some of them weeks old."""
     card = member.cards.first()
     for number, (ago, merchant, amount) in enumerate(
-        ((9, "GAMLE KINO BERGEN", 1600), (12, "LAB OG LODD 2231", 4380), (33, "SKERRY AIR 70455", 3900))
+        (
+            (9, "GAMLE KINO BERGEN", 1600),
+            (12, "LAB OG LODD 2231", 4380),
+            (11, "HAVNEKROA FLORO", 14840),
+            (33, "SKERRY AIR 70455", 3900),
+        )
     ):
         Charge.objects.create(
             firm=member.firm, owner=member, card=card, bank_id=f"loose-{member.pk}-{number}", date=today - timedelta(days=ago),
             merchant=merchant, currency=member.firm.currency, amount_minor=amount,
         )  # fmt: skip
+
+
+def _papers(member: Membership, today: date) -> None:
+    """Leave papers in the tray that the machine reads now: two good ones, one blurred, one that is no receipt at all."""
+
+    def day(ago: int) -> str:
+        return f"{today - timedelta(days=ago):%d.%m.%Y}"
+
+    lab = papers.Printed(
+        (
+            "LAB & LODD",
+            "Lodd gate 3, Bergen",
+            f"{day(12)} 10:41",
+            ("Calibration salts", "43.80"),
+            ("TOTAL EUR", "43.80"),
+            "Card **** 4410",
+        )
+    )
+    taxi = papers.Printed(("PIER TAXI", day(8), ("Pier to airport", "19.60"), ("TOTAL EUR", "19.60")))
+    kroa = papers.Printed(("HAVNEKROA", "Florø", f"{day(11)} 20:15", ("4 dinners", "148.40"), ("TOTAL EUR", "148.40")))
+    for name, content in (
+        ("lab-og-lodd.jpg", papers.photo(lab, turn=-2)), ("pier-taxi.png", papers.clean_png(taxi)),
+        ("havnekroa.jpg", papers.photo(kroa, turn=4, seed=7)), ("unclear.jpg", papers.photo(papers.Printed(("", "", "")), turn=9, seed=3)),
+    ):  # fmt: skip
+        receipts.take_in(member, name, content)
 
 
 def write_papers(folder: Path, first: date) -> list[Path]:

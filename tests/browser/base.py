@@ -2,41 +2,22 @@
 
 from __future__ import annotations
 
-import shutil
 import tempfile
 from datetime import UTC, datetime
 from pathlib import Path
 
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.test import override_settings
-from selenium import webdriver
 from selenium.common.exceptions import TimeoutException, WebDriverException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
 from demo import load
+from tests.browser.chromium import browser
 from wainwright import clock
 
 MAILBOX = "wainwright.standins.mailbox.backend.Backend"
 AXE = Path(__file__).parent / "vendor" / "axe.min.js"
-ARGUMENTS = (
-    "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-dev-shm-usage",
-    "--disable-background-networking", "--disable-component-update", "--disable-sync", "--hide-scrollbars",
-)  # fmt: skip
-
-
-def browser(width: int = 1280, height: int = 800) -> webdriver.Chrome:
-    """Start Debian's Chromium with a page of exactly this size."""
-    options = webdriver.ChromeOptions()
-    options.binary_location = shutil.which("chromium") or "/usr/bin/chromium"
-    for argument in ARGUMENTS:
-        options.add_argument(argument)
-    driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
-    driver.execute_cdp_cmd(
-        "Emulation.setDeviceMetricsOverride",
-        {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 500},
-    )
-    return driver
 
 
 class BrowserTestCase(StaticLiveServerTestCase):

@@ -99,7 +99,7 @@ class Expense(CodedModel):
     class Meta:
         ordering = ["date", "id"]
         indexes = [
-            models.Index(fields=["owner", "claim", "-date"]), models.Index(fields=["firm", "date"]),
+            models.Index(fields=["owner", "claim", "-date"]), models.Index(fields=["firm", "date", "amount_minor"]),
             models.Index(fields=["claim", "date"]),
         ]  # fmt: skip
 

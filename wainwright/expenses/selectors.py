@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal, InvalidOperation
 
-from django.db.models import Prefetch, QuerySet
+from django.db.models import Count, Min, Prefetch, QuerySet
 
 from wainwright import clock
 from wainwright.core.fx import NoRate, RateTable, convert
@@ -69,7 +69,7 @@ def paper_of(receipt: Receipt, home: str, table: RateTable) -> Paper:
 
 
 def tray(member: Membership) -> Tray:
-    """Return the board: the newest of what is loose, paired as well as it can be. Five queries."""
+    """Return the board: the newest of what is loose, paired as well as it can be. Seven queries."""
     receipts = list(Receipt.objects.filter(owner=member, expense__isnull=True)[:SHOWN])
     charges = list(Charge.objects.filter(owner=member, state="Loose").select_related("card")[:SHOWN])
     expenses = list(
@@ -85,9 +85,14 @@ def tray(member: Membership) -> Tray:
         [CoreCharge(str(c.pk), c.merchant, c.date, c.amount, c.card.last_four, TOWNS) for c in charges],
     )
     rows = _rows(member, receipts, charges, pairs)
-    days = [(today - c.date).days for c in charges] + [(today - r.received.date()).days for r in receipts]
+    # The board shows the newest; what is counted and how old it is comes from all that is loose.
+    counted = Charge.objects.filter(owner=member, state="Loose").aggregate(n=Count("pk"), first=Min("date"))
+    kept = Receipt.objects.filter(owner=member, expense__isnull=True).aggregate(
+        n=Count("pk"), first=Min("received__date")
+    )
+    firsts = [day for day in (counted["first"], kept["first"]) if day]
     reading = sum(not r.done for r in receipts)
-    return Tray(rows, len(receipts), len(charges), reading, max(days, default=0), expenses)
+    return Tray(rows, kept["n"], counted["n"], reading, (today - min(firsts)).days if firsts else 0, expenses)
 
 
 def _rows(member: Membership, receipts: list[Receipt], charges: list[Charge], pairs: list[Pair]) -> list[Row]:

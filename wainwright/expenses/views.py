@@ -116,7 +116,14 @@ def receipt_page(request, receipt_id: int):
     own = receipt.owner_id == request.member.pk
     rows = [(FIELD_NAMES[name], name, receipt.fields.get(name)) for name in FIELD_NAMES]
     boxes = [
-        {"name": name, "page": f["box"][0], "x": f["box"][1], "y": f["box"][2], "w": f["box"][3], "h": f["box"][4]}
+        {
+            "name": name,
+            "page": f["box"][0],
+            "x": f["box"][1] - 6,
+            "y": f["box"][2] - 6,
+            "w": f["box"][3] + 12,
+            "h": f["box"][4] + 12,
+        }
         for _, name, f in rows
         if f
     ]

@@ -116,6 +116,9 @@ def read_fields(words: Sequence[Word], today: date) -> dict[str, Field]:
         "currency": _currency(lines), "card": _card(lines),
     }  # fmt: skip
     found["tax"], found["tax_rate"] = _tax(lines, found["total"])
+    if found["total"] is None:
+        # A sign of a currency without an amount is more likely a stain than a price.
+        found["currency"] = None
     return {name: field for name, field in found.items() if field is not None and field.sure >= SURE_ENOUGH}
 
 
@@ -149,7 +152,8 @@ def _merchant(lines: Sequence[Line]) -> Field | None:
     for line in lines[:4]:
         letters = sum(c.isalpha() for c in line.text)
         if letters >= 3 and letters >= 0.6 * len(line.text.replace(" ", "")) and line.sure >= 0.45:
-            return line.field(line.text.strip(" *-_.|"), line.text, 1.0)
+            found = line.field(line.text.strip(" *-_.|"), line.text, 1.0)
+            return Field(found.value, round(line.sure, 3), found.box)
     return None
 
 

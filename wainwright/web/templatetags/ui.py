@@ -119,6 +119,13 @@ def read(receipt, name: str) -> str:
 
 
 @register.filter
+def read_day(receipt) -> str:
+    """The date of a receipt as people write it."""
+    text = receipt.value("date")
+    return day_text(date.fromisoformat(text)) if text else "no date read"
+
+
+@register.filter
 def cure_link(target: str) -> str:
     """Where the cure of a finding is found: the expense itself, or the place on the page."""
     kind, _, number = target.partition(":")

@@ -1,0 +1,202 @@
+"""Measures: ``make bench``. Builds a larger world once (200 people, 20,000 claims, 200,000 expenses), then prints figures.
+
+For each main page: median and 95th percentile of server time in ms, its queries, and the ratio to
+the bare SQL that fetches the same rows. Then the core: a claim of 100 lines under all rules, a
+five-day allowance, and reading one receipt.
+"""
+
+from __future__ import annotations
+
+import os
+import statistics
+import time
+from datetime import date, datetime, timedelta
+from pathlib import Path
+
+VAR = Path(__file__).resolve().parents[2] / "var" / "bench"
+os.environ.setdefault("WAINWRIGHT_VAR", str(VAR))
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "wainwright.settings")
+os.environ.setdefault("WAINWRIGHT_DEMO", "1")
+os.environ.setdefault("WAINWRIGHT_HOSTS", "testserver")
+os.environ.setdefault("WAINWRIGHT_NO_QUEUE", "1")
+os.environ.setdefault("OMP_THREAD_LIMIT", "1")
+
+import django  # noqa: E402
+
+django.setup()
+
+from django.core.management import call_command  # noqa: E402
+from django.db import connection, transaction  # noqa: E402
+from django.test import Client  # noqa: E402
+from django.test.utils import CaptureQueriesContext  # noqa: E402
+
+from demo import load, papers  # noqa: E402
+from wainwright import clock  # noqa: E402
+from wainwright.claims.models import Claim  # noqa: E402
+from wainwright.core.allowance import daily_allowance  # noqa: E402
+from wainwright.core.money import Money  # noqa: E402
+from wainwright.core.rules import Item, Subject, run  # noqa: E402
+from wainwright.expenses.models import Charge, Expense  # noqa: E402
+from wainwright.formats.pictures import pages_of  # noqa: E402
+from wainwright.formats.receipt_text import read_fields  # noqa: E402
+from wainwright.people.models import Card, Membership, Person  # noqa: E402
+from wainwright.rulebook.selectors import rulebook  # noqa: E402
+from wainwright.standins.reader import Standin  # noqa: E402
+from wainwright.trips.figures import journey_of  # noqa: E402
+from wainwright.trips.models import Trip  # noqa: E402
+
+PEOPLE, CLAIMS, LINES, TIMES = 200, 20_000, 10, 20
+
+
+def build() -> None:
+    """Build the world once; it is kept in var/bench."""
+    call_command("migrate", verbosity=0)
+    call_command("collectstatic", interactive=False, verbosity=0)
+    if Claim.objects.count() >= CLAIMS:
+        return
+    begun, today = time.monotonic(), clock.today()
+    with clock.at(datetime.combine(today, datetime.min.time(), tzinfo=clock.now().tzinfo)):
+        people = load.load(today)
+    model = people["maren"]
+    with transaction.atomic():
+        members = [model]
+        for number in range(PEOPLE - 15):
+            person = Person.objects.create(email=f"p{number}@brackwater.example", name=f"Person {number}", password="!")
+            member = Membership.objects.create(
+                firm=model.firm, person=person, manager=model.manager, cost_centre="3120", home_code="ORK"
+            )
+            Card.objects.create(
+                owner=member, last_four=f"{number:04d}", issuer="Quayside Card", expires=today + timedelta(days=400)
+            )
+            members.append(member)
+        states = ["Settled"] * 7 + ["Posted", "In finance check", "Open"]
+        Claim.objects.bulk_create(
+            (Claim(firm=model.firm, claimant=members[n % len(members)], number=1000 + n, title=f"Survey {n}", currency="EUR", created=clock.now(),
+                   state=states[n % 10], sent=clock.now(), total_minor=10_000 + n, due_minor=n, cost_centre="3120") for n in range(CLAIMS)),
+            batch_size=2000,
+        )  # fmt: skip
+        ids = list(Claim.objects.filter(number__gte=1000).values_list("pk", "claimant_id"))
+        Expense.objects.bulk_create(
+            (Expense(firm=model.firm, owner_id=owner, claim_id=pk, date=today - timedelta(days=n * 9 % 600), merchant=f"Merchant {n % 400}", category="taxi",
+                     currency="EUR", amount_minor=1000 + (pk + n) % 9000, created=clock.now()) for pk, owner in ids for n in range(LINES)),
+            batch_size=5000,
+        )  # fmt: skip
+        card = Card.objects.get(owner=model)
+        Charge.objects.bulk_create(
+            Charge(
+                firm=model.firm,
+                owner=model,
+                card=card,
+                bank_id=f"b{n}",
+                date=today - timedelta(days=n % 60),
+                merchant=f"M {n}",
+                currency="EUR",
+                amount_minor=n + 1,
+            )
+            for n in range(5000)
+        )
+    print(f"The larger world was built in {time.monotonic() - begun:.0f} s, once.")
+
+
+def page(client: Client, path: str) -> tuple[float, float, int, float]:
+    """Return median and 95th percentile in ms, queries, and the ratio to the bare SQL."""
+    client.get(path)
+    taken = []
+    for _ in range(TIMES):
+        begun = time.perf_counter()
+        status = client.get(path).status_code
+        taken.append((time.perf_counter() - begun) * 1000)
+        if status != 200:
+            raise SystemExit(f"{path} answered {status}")
+    with CaptureQueriesContext(connection) as queries:
+        client.get(path)
+    bare = []
+    for _ in range(5):
+        begun = time.perf_counter()
+        for query in queries.captured_queries:
+            # What was captured is the statement with its values filled in; run again for measuring alone.
+            if query["sql"].startswith("SELECT"):
+                connection.connection.execute(query["sql"]).fetchall()
+        bare.append((time.perf_counter() - begun) * 1000)
+    median = statistics.median(taken)
+    return median, sorted(taken)[int(TIMES * 0.95) - 1], len(queries), median / max(min(bare), 0.01)
+
+
+def pages() -> None:
+    """Measure every main page."""
+    members = {
+        m.person.email.split(".")[0]: m for m in Membership.objects.filter(firm__slug="ltd").select_related("person")
+    }
+    maren, tobias, priya = members["maren"], members["tobias"], members["priya"]
+    trip = Trip.objects.filter(traveller=maren).order_by("pk").first()
+    claim = Claim.objects.filter(trip=trip).first()
+    signing = Claim.objects.filter(state="In sign-off", firm=maren.firm).first()
+    checking = Claim.objects.filter(state="In finance check", firm=maren.firm, number__lt=1000).first()
+    print(f"{'page':<34}{'median ms':>10}{'95 % ms':>10}{'queries':>9}{'× bare SQL':>12}")
+    for who, name, path in [
+        (maren, "desk", "/"), (maren, "trips", "/trips/"), (maren, "trip with ribbon", f"/trips/{trip.pk}/"), (maren, "tray, 5,000 loose", "/tray/"),
+        (maren, "claims", "/claims/"), (maren, "claim, open", f"/claims/{claim.pk}/"), (tobias, "bench, claim", f"/bench/claim/{signing.pk}/"),
+        (priya, "bench, finance", f"/bench/claim/{checking.pk}/"), (priya, "ledger", "/ledger/"), (priya, "pay", "/ledger/pay/"),
+        (maren, "ways", f"/trips/{Trip.objects.get(traveller=maren, state='Planning').pk}/ways/?origin=ORK&target=BGO&out_on={clock.today() + timedelta(days=20)}"),
+        (priya, "find", "/find/?q=survey"),
+    ]:  # fmt: skip
+        client = Client()
+        client.force_login(who.person)
+        median, high, queries, ratio = page(client, path)
+        print(f"{name:<34}{median:>10.1f}{high:>10.1f}{queries:>9}{ratio:>12.1f}")
+
+
+def timed(name: str, act, times: int = 20) -> None:
+    """Print the median time of an act."""
+    taken = []
+    for _ in range(times):
+        begun = time.perf_counter()
+        act()
+        taken.append((time.perf_counter() - begun) * 1000)
+    print(f"{name:<34}{statistics.median(taken):>10.2f} ms")
+
+
+def core() -> None:
+    """Measure the core alone."""
+    firm = Membership.objects.filter(firm__slug="ltd").select_related("firm").first().firm
+    book, today = rulebook(firm), clock.today()
+    items = tuple(
+        Item(
+            f"expense:{n}",
+            f"Cost {n}",
+            "taxi",
+            today - timedelta(days=n % 20),
+            Money.from_minor(1000 + n, "EUR"),
+            merchant=f"M{n}",
+        )
+        for n in range(100)
+    )
+    subject = Subject(
+        "claim:1",
+        "claim",
+        today,
+        "EUR",
+        items,
+        starts=today - timedelta(days=20),
+        ends=today,
+        due=today,
+        names=book.names,
+    )
+    timed("100 lines under all rules", lambda: run(subject, book.settings))
+    trip = Trip.objects.get(title__startswith="Tide-gauge")
+    journey = journey_of(list(trip.legs.all()), list(trip.nights.all()), trip.supplied)
+    timed("a five-day allowance", lambda: daily_allowance(journey, book.scheme, book.rates, "EUR"))
+    receipt = papers.till_receipt(date(2026, 10, 15))
+
+    def read() -> None:
+        picture = pages_of(receipt)[0]
+        read_fields(Standin().words(picture, 0), date(2026, 11, 1))
+
+    timed("reading one receipt (photo)", read, 5)
+
+
+if __name__ == "__main__":
+    VAR.mkdir(parents=True, exist_ok=True)
+    build()
+    pages()
+    core()
