@@ -1,10 +1,16 @@
 """Two at once, and processes that die: one act is done, nothing is lost, nothing is done twice."""
 
 import contextlib
+import sqlite3
+import tempfile
 import threading
+from contextlib import closing
 from datetime import timedelta
+from io import StringIO
+from pathlib import Path
 from unittest import mock
 
+from django.core.management import CommandError, call_command
 from django.db import connection
 
 from tests.apps.world import WorldTransactionTestCase
@@ -16,6 +22,7 @@ from wainwright.errors import Refusal
 from wainwright.outside import service
 from wainwright.signoff.models import SignOff
 from wainwright.standins.ledger.models import LedgerEntry
+from wainwright.trail.models import Entry
 from wainwright.trail.selectors import check_chain
 
 
@@ -108,3 +115,24 @@ class HoldTest(WorldTransactionTestCase):
         self.assertEqual((Claim.objects.get().state, Payment.objects.get().state), ("Settled", "Paid"))
         self.assertEqual(LedgerEntry.objects.filter(key__startswith="payment").count(), 1)
         self.assertIsNone(check_chain())
+
+
+class BackupTest(WorldTransactionTestCase):
+    def test_a_copy_is_whole_and_never_overwrites(self):
+        claim = self.sent_claim()
+        with tempfile.TemporaryDirectory() as folder:
+            target = Path(folder, "copy.sqlite3")
+            call_command("backup", target, stdout=StringIO())
+            with closing(sqlite3.connect(target)) as copy:
+                self.assertEqual(
+                    copy.execute("select total_minor from claims_claim").fetchall(), [(claim.total_minor,)]
+                )
+            with self.assertRaisesRegex(CommandError, "there already"):
+                call_command("backup", target)
+
+    def test_the_trail_names_the_first_entry_that_does_not_fit(self):
+        self.sent_claim()
+        call_command("verify_trail", stdout=StringIO())
+        Entry.objects.filter(number=5).update(what="did something else")
+        with self.assertRaisesRegex(CommandError, "breaks at entry 5"):
+            call_command("verify_trail")

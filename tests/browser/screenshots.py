@@ -92,7 +92,7 @@ def take(shots, width: int) -> None:
                 )
                 path = link.get_attribute("href").removeprefix(ADDRESS)
             driver.get(ADDRESS + path)
-            if follow:
+            for _ in range(2 if follow else 0):
                 driver.get(driver.find_element(By.CSS_SELECTOR, follow).get_attribute("href").partition("#")[0])
             time.sleep(0.6)
             driver.save_screenshot(str(TARGET / f"{name}.png"))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
 
-WIDTH, HEIGHT, LEFT, TOP, BOTTOM = 740, 400, 52, 22, 42
+WIDTH, HEIGHT, LEFT, TOP, BOTTOM = 740, 350, 52, 22, 38
 
 
 @dataclass(frozen=True)

@@ -152,7 +152,8 @@ def _merchant(lines: Sequence[Line]) -> Field | None:
     for line in lines[:4]:
         letters = sum(c.isalpha() for c in line.text)
         if letters >= 3 and letters >= 0.6 * len(line.text.replace(" ", "")) and line.sure >= 0.45:
-            found = line.field(line.text.strip(" *-_.|"), line.text, 1.0)
+            name = " ".join(re.sub(r"[_|*]+", " ", line.text).split()).strip(" -.")
+            found = line.field(name, line.text, 1.0)
             return Field(found.value, round(line.sure, 3), found.box)
     return None
 
