@@ -31,9 +31,6 @@ class Killed(BaseException):
 
 
 class HoldTest(WorldTransactionTestCase):
-    def done(self):
-        return mock.MagicMock()
-
     def together(self, *acts):
         """Run acts at the same moment in threads; return what each raised, or None."""
         barrier, results = threading.Barrier(len(acts)), [None] * len(acts)
