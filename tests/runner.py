@@ -35,6 +35,8 @@ class Runner(DiscoverRunner):
         self._folder.cleanup()
 
     def suite_result(self, suite, result, **kwargs):
-        bad = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+        # A test with several failing subtests is one failed test.
+        failed = [test for test, _ in (*result.failures, *result.errors)] + result.unexpectedSuccesses
+        bad = len({getattr(test, "test_case", test).id() for test in failed})
         print(f"{result.testsRun - bad - len(result.skipped)} passed, {bad} failed", flush=True)
         return super().suite_result(suite, result, **kwargs) + len(result.skipped)

@@ -130,6 +130,7 @@ USE_I18N = True
 
 STATIC_URL = "static/"
 STATIC_ROOT = VAR / "static"
+STATIC_ROOT.mkdir(exist_ok=True)
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {

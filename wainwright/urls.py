@@ -61,6 +61,7 @@ urlpatterns = [
     path("expenses/new/", expenses.new_cost, name="cost-new"),
     path("expenses/ride/", expenses.new_ride, name="ride-new"),
     path("expenses/<int:expense_id>/", expenses.expense_page, name="expense"),
+    path("expenses/<int:expense_id>/change/", expenses.change, name="expense-change"),
     path("expenses/<int:expense_id>/parts/", expenses.set_parts, name="parts"),
     path("expenses/<int:expense_id>/split/", expenses.set_split, name="split"),
     path("expenses/<int:expense_id>/remove/", expenses.remove, name="expense-remove"),

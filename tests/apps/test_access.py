@@ -33,7 +33,7 @@ OPEN = {
 ACTS = {
     "news-read", "switch-firm", "demo-sign-in", "move-clock", "trip-head", "leg-add", "leg-remove", "stay", "meal", "other-add",
     "other-remove", "advance", "trip-explain", "trip-send", "trip-take-back", "trip-call-off", "hold", "booking-cancel", "claim-trip",
-    "drop", "card-file", "take", "take-all", "personal", "receipt-take", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
+    "drop", "card-file", "take", "take-all", "personal", "receipt-take", "expense-change", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
     "claim-explain", "claim-send", "claim-take-back", "put-in", "take-out", "claim-coding", "claim-say", "approve", "end", "pass-on",
     "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
 }  # fmt: skip

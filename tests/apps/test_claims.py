@@ -161,6 +161,31 @@ class ExpenseTest(WorldTestCase):
         with self.assertRaisesRegex(Stale, "another page"):
             editing.set_parts(self.maren, expense.pk, expense.version, [])
 
+    def test_a_cost_is_changed_but_not_what_the_card_was_charged(self):
+        values = {
+            "merchant": "Kroa",
+            "category": "meals",
+            "paid_by": "self",
+            "tax_rate": Decimal(0),
+            "tax": None,
+            "description": "",
+            "guests": "Two from the port",
+            "heads": 3,
+        }
+        typed = self.a_cost(amount="20.00")
+        done = editing.change_cost(self.maren, typed.pk, typed.version, day=typed.date, amount=eur("30.00"), **values)
+        self.assertEqual((done.amount, done.heads), (eur("30.00"), 3))
+        charges.take_card_file(self.maren, "card.ofx", papers.card_file(self.today - timedelta(days=20)))
+        carded = taking.take(self.maren, None, Charge.objects.get(merchant="GAMLE KINO BERGEN").pk)
+        done = editing.change_cost(
+            self.maren, carded.pk, carded.version, day=carded.date, amount=eur("99.00"), **values
+        )
+        self.assertEqual((done.amount, done.paid_by, done.merchant), (eur("16.00"), "firm", "Kroa"))
+        hotel = self.a_cost(amount="142.00")
+        editing.set_parts(self.maren, hotel.pk, hotel.version, [PartTyped("lodging", "Night", eur("142.00"))])
+        with self.assertRaisesRegex(Refusal, "broken down"):
+            editing.change_cost(self.maren, hotel.pk, hotel.version + 1, day=hotel.date, amount=eur("150.00"), **values)
+
     def test_a_split_is_checked(self):
         expense = self.a_cost(amount="102.00")
         for shares, words in [

@@ -51,6 +51,9 @@ def end(
     thing, road = _subject(member, kind, object_id), _road(kind)
     words = comment.strip() or ("See the remarks on the lines." if said else "")
     given = signoff.end(member, thing.subject, ENDS[act], words)
+    # What has to be mended stands on the thing itself, where its owner mends it.
+    if comment.strip():
+        signoff.remark(member, thing.subject, comment)
     for line, text in said.items():
         signoff.remark(member, thing.subject, text, line)
     road.ended(member, thing, act, words, given.covers)

@@ -66,7 +66,7 @@ def page_context(request, claim: Claim) -> dict:
         "sums": file.figures.settlement.sums, "settlement": file.figures.settlement,
         "route": route_steps(signoffs) if signoffs and not editable else route_preview(file.route),
         "explains": open_explains(file.findings), "reasons": reasons_of(file.findings, REASONS),
-        "remarks": by_line.get("", []), "entries": history(claim.subject) if "history" in request.GET else None,
+        "remarks": [remark for remark in by_line.get("", []) if not remark.mended], "entries": history(claim.subject) if "history" in request.GET else None,
         "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
         "may_take_back": own and claim.state == "In sign-off" and not any(s.state == "Given" and s.round == signoffs[-1].round for s in signoffs),
         "head_form": CodingForm(books=file.books, initial=coding_initial(claim)) if editable else None,

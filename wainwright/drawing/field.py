@@ -45,6 +45,8 @@ class Drawn:
     over: bool
     yardstick: bool
     chosen: bool
+    word_x: float
+    word_anchor: str
 
 
 @dataclass(frozen=True)
@@ -94,11 +96,14 @@ def draw_field(flights: Sequence[Flight], limit: Decimal | None) -> Field | None
         taken.append((height, left, right))
         bars = [Bar(x(a), max(3.0, round(x(b) - x(a), 1))) for a, b in flight.hops]
         gaps = [round((x(one[1]) + x(two[0])) / 2, 1) for one, two in zip(flight.hops, flight.hops[1:], strict=False)]
+        # The word stands after the bar, or before it where it would leave the picture.
+        fits = right + 80 < WIDTH
         drawn.append(
             Drawn(
-                flight.key, flight.label, height, bars, gaps, left, right, flight.over, flight.yardstick, flight.chosen
+                flight.key, flight.label, height, bars, gaps, left, right, flight.over, flight.yardstick, flight.chosen,
+                right + 14 if fits else left - 14, "start" if fits else "end",
             )
-        )
+        )  # fmt: skip
     hours = []
     mark = first
     while mark <= last:

@@ -225,6 +225,7 @@ def _expense_page(request, expense: Expense, status: int = 200, **more):
         "has_parts": bool(expense.parts.all()), "shares": shares + [{"coding": Coding(), "share": ""}] * max(1, 3 - len(shares)),
         "centres": ledger.choices("cost_centre"), "projects": ledger.choices("project"), "tasks": ledger.choices("task"),
         "funds": ledger.choices("fund"), "loose": loose, "charge": getattr(expense, "charge", None),
+        "change_form": _cost_form(expense) if editable and expense.kind == "cost" and not expense.personal else None,
         "entries": history(expense.key), "parts_error": "", "split_error": "",
     }  # fmt: skip
     return render(request, "expenses/expense.html", context | more, status=status)
@@ -244,6 +245,35 @@ def expense_page(request, expense_id: int):
 
 def _version(request) -> int:
     return _id(request, "version") or 0
+
+
+def _cost_form(expense: Expense, data=None) -> CostForm:
+    """The form that changes a cost, filled with what it is."""
+    paid = expense.original or expense.amount
+    own_rate = expense.rate if expense.rate_source == "exchange receipt" else None
+    return CostForm(
+        data, categories=rulebook(expense.firm).categories.values(), prefix="change",
+        initial={
+            "date": expense.date, "merchant": expense.merchant, "category": expense.category, "amount": paid.amount,
+            "currency": paid.currency, "rate": own_rate, "tax_rate": (expense.tax_rate * 100).normalize(), "paid_by": expense.paid_by,
+            "tax": expense.tax.amount if expense.tax_minor else None, "description": expense.description,
+            "guests": expense.guests, "heads": expense.heads,
+        },
+    )  # fmt: skip
+
+
+@require_POST
+def change(request, expense_id: int):
+    """Change the fields of a cost."""
+    expense = expense_for(request.member, expense_id)
+    form = _cost_form(expense, request.POST)
+    if form.is_valid():
+        try:
+            editing.change_cost(request.member, expense_id, _version(request), **form.values())
+            return redirect("expense", expense_id)
+        except Refusal as refusal:
+            say(form, refusal)
+    return _expense_page(request, expense, 422, change_form=form)
 
 
 @require_POST

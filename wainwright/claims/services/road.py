@@ -58,9 +58,9 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
 
 
 def _contents(file: ClaimFile) -> dict[str, str]:
-    """A fingerprint for each scope: what a signer of that scope has signed."""
+    """A fingerprint for each scope: the amounts and codings that a signer of that scope has signed, not the words."""
     lines = {
-        line.key: [str(line.says.amount), line.category, line.label, line.expense.paid_by if line.expense else ""]
+        line.key: [str(line.says.amount), line.category, line.expense.paid_by if line.expense else ""]
         for line in file.figures.lines
     }
     contents = {"all": signoff.fingerprint({"lines": lines, "codes": _codes(file)})}
@@ -154,6 +154,7 @@ def finance_end(member: Membership, claim_id: int, version: int, act: str, comme
     if len(comment.strip()) < 3:
         raise Refusal("Say why, so that the traveller knows what to do.", "comment")
     claim = finance_claim(member, claim_id, version)
+    signoff.remark(member, claim.subject, comment)
     ended(member, claim, act, comment.strip())
     return claim
 

@@ -16,6 +16,7 @@ from wainwright.core.splits import SplitError, SplitPart, check_shares
 from wainwright.core.states import CHARGE
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense, Part, SplitShare
+from wainwright.expenses.services.taking import fill_cost, set_tax
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
@@ -43,6 +44,40 @@ def changed(member: Membership, expense: Expense, what: str, before: object, aft
     expense.version += 1
     expense.save()
     record(member, what, expense.key, before=before, after=after)
+
+
+@transaction.atomic
+def change_cost(member: Membership, expense_id: int, version: int, **values) -> Expense:
+    """Change the fields of a cost, as ``taking.fill_cost`` takes them. Raises ``Refusal``.
+
+    What the card was charged stands: with a charge, neither the amount nor who paid can be changed.
+    A bill that is broken down keeps its parts only while they still add up.
+    """
+    expense = mine(member, expense_id, version)
+    if expense.kind != Expense.Kind.COST or expense.personal:
+        raise Refusal("This cannot be changed; take it apart and take it anew.")
+    before = {
+        "date": expense.date,
+        "merchant": expense.merchant,
+        "category": expense.category,
+        "amount": expense.amount_minor,
+    }
+    charge = getattr(expense, "charge", None)
+    if charge is not None:
+        values |= {
+            "amount": expense.original or expense.amount,
+            "paid_by": expense.paid_by,
+            "receipt_rate": expense.rate,
+        }
+    amount = expense.amount_minor
+    fill_cost(expense, **values)
+    if expense.amount_minor != amount and charge is not None:
+        expense.amount_minor = amount
+        set_tax(expense, None)
+    elif expense.amount_minor != amount and expense.parts.exists():
+        raise Refusal("The bill is broken down: change its parts first, then the amount.", "amount")
+    changed(member, expense, "changed the cost", before, {"merchant": expense.merchant, "amount": expense.amount_minor})
+    return expense
 
 
 @dataclass(frozen=True)
