@@ -80,6 +80,15 @@ class AccessTest(WorldTestCase):
     def test_every_address_is_in_the_table(self):
         self.assertEqual(names(), set(OPEN) | ACTS | FREE)
 
+    def test_an_approver_who_was_not_asked_sees_no_more_than_anybody_else(self):
+        self.enter(self.ottilie)
+        for name, wanted in OPEN.items():
+            status = {"bench": 200, "bench-item": 404}.get(name, wanted[WHO.index("aiko")])
+            with self.subTest(name):
+                response = self.client.get(self.address(name))
+                self.close(response)
+                self.assertEqual(response.status_code, status)
+
     def test_who_may_open_what(self):
         for name, wanted in OPEN.items():
             path = self.address(name)

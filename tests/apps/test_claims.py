@@ -7,6 +7,7 @@ from django.core import mail
 
 from demo import load, papers
 from tests.apps.world import FIELD, WorldTestCase, eur
+from wainwright import clock
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import BudgetUse, Code, Payment, PayRun, Posting, PostingLine
 from wainwright.bench import services as bench
@@ -27,6 +28,8 @@ from wainwright.rulebook.models import RuleSetting
 from wainwright.signoff.models import SignOff
 from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode, LedgerEntry
 from wainwright.trips.models import Trip
+from wainwright.trips.services import plan
+from wainwright.trips.services import road as trips
 
 
 class TrayTest(WorldTestCase):
@@ -444,6 +447,26 @@ class FinanceTest(WorldTestCase):
             books.pay(self.priya, list(payable(self.priya).values_list("pk", flat=True)), self.today)
         claim.refresh_from_db()
         self.assertEqual(claim.state, "Settled")
+
+    def test_an_advance_is_paid_once_and_set_off_by_the_claim(self):
+        trip = self.a_trip()
+        plan.ask_advance(self.maren, trip.pk, Decimal(60), eur(100))
+        trip.refresh_from_db()
+        trips.send(self.maren, trip.pk, trip.version, "Maren Oyelaran")
+        with self.done():
+            self.approve_all("trip", trip.pk)
+            books.pay(self.priya, [], self.today, [trip.pk])
+        trip.refresh_from_db()
+        self.assertTrue(trip.advance_paid)
+        self.assertEqual(Posting.objects.get().state, "Entered")
+        with self.assertRaises(Stale):
+            books.pay(self.priya, [], self.today, [trip.pk])
+        trips.move_along(clock.now())
+        self.a_cost(amount="20.00")
+        claim = compose.claim_trip(self.maren, trip.pk)
+        file = load_file(self.maren, Claim.objects.select_related("firm", "trip", "claimant__person").get(pk=claim.pk))
+        self.assertEqual(file.figures.settlement.due, eur("20.00") + file.allowance.amount - eur("60.00"))
+        self.assertEqual(file.journal.balance("1520"), eur("-60.00"))
 
     def test_nothing_to_pay_and_no_account_are_said(self):
         with self.assertRaisesRegex(Refusal, "Nothing is chosen"):

@@ -50,7 +50,8 @@ class BrowserTestCase(StaticLiveServerTestCase):
         self.driver.delete_all_cookies()
         self.open("/accounts/login/")
         self.press(name, ".who")
-        self.see(name)
+        self.until(lambda d: "/accounts/login/" not in d.current_url)
+        self.see("Sign out")
 
     def body(self) -> str:
         return self.driver.execute_script("return document.body ? document.body.innerText : ''") or ""

@@ -1,12 +1,16 @@
 """Every format, with files that other writers made and with what is broken."""
 
+import contextlib
+import time
+import zlib
 from datetime import UTC, date, datetime
 from decimal import Decimal
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from icalendar import Calendar
+from PIL import ImageFile
 
 from demo import papers
 from wainwright.core.money import Money
@@ -212,6 +216,26 @@ class PicturesTest(TestCase):
         _, x, y, width, height = fields["total"].box
         self.assertTrue(0 < x < page.width and 0 < y < page.height and width > 20 and height > 10)
 
+    def test_a_pdf_that_bursts_is_stopped(self):
+        for stream in (b"q " * 40_000_000, b"\0" * 900_000_000):
+            packed = zlib.compress(stream, 9)
+            body = b"%PDF-1.4\n1 0 obj<</Type/Catalog/Pages 2 0 R>>endobj\n2 0 obj<</Type/Pages/Kids[3 0 R]/Count 1>>endobj\n"
+            body += b"3 0 obj<</Type/Page/Parent 2 0 R/MediaBox[0 0 200 200]/Contents 4 0 R>>endobj\n"
+            body += (
+                b"4 0 obj<</Filter/FlateDecode/Length %d>>stream\n" % len(packed)
+                + packed
+                + b"\nendstream endobj\ntrailer<</Root 1 0 R>>"
+            )
+            del stream
+            begun = time.monotonic()
+            with contextlib.suppress(Unreadable):
+                self.assertLessEqual(len(pages_of(body)), 1)
+            self.assertLess(time.monotonic() - begun, 62)
+
     def test_too_many_pages_and_cut_off_pictures(self):
-        with self.assertRaisesRegex(Unreadable, "breaks off|neither"):
-            pages_of(papers.ferry_ticket(DAY)[:3000])
+        cut = papers.ferry_ticket(DAY)[:3000]
+        with (
+            mock.patch.object(ImageFile, "LOAD_TRUNCATED_IMAGES", True),
+            self.assertRaisesRegex(Unreadable, "breaks off|neither"),
+        ):
+            pages_of(cut)

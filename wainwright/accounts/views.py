@@ -12,7 +12,7 @@ from wainwright import clock
 from wainwright.accounts.models import PayRun, Posting
 from wainwright.accounts.selectors import journal_of, pay_runs, postings, refusal_words
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import payable
+from wainwright.claims.selectors import advances_to_pay, payable
 from wainwright.claims.services import books as booking
 from wainwright.core.money import total
 from wainwright.errors import NotAllowed
@@ -62,16 +62,19 @@ def pay_page(request):
     """What can be paid, and earlier runs."""
     _may_read(request)
     ready = list(payable(request.member)[:200])
-    sum_ = total((claim.owed for claim in ready), request.member.firm.currency)
+    advances = list(advances_to_pay(request.member)[:200])
+    owed = [*(claim.owed for claim in ready), *(trip.advance for trip in advances)]
+    sum_ = total(owed, request.member.firm.currency)
     page = Paginator(pay_runs(request.member.firm), 20).get_page(request.GET.get("page"))
-    return render(request, "accounts/pay.html", {"ready": ready, "sum": sum_, "page": page})
+    return render(request, "accounts/pay.html", {"ready": ready, "advances": advances, "sum": sum_, "page": page})
 
 
 @require_POST
 def pay(request):
     """Make a pay run of what was chosen."""
     ids = [whole(each) for each in request.POST.getlist("claim")]
-    run = booking.pay(request.member, ids, clock.today(request.member.firm.zone))
+    advances = [whole(each) for each in request.POST.getlist("advance")]
+    run = booking.pay(request.member, ids, clock.today(request.member.firm.zone), advances)
     failed = run.payments.filter(state="Failed").count()
     words = f"Pay run {run.number} went to the bank and was answered."
     messages.info(request, words if not failed else f"{words} {failed} failed and can be paid again.")

@@ -7,9 +7,11 @@ from datetime import date
 from functools import cached_property
 from typing import Any
 
-from django.db.models import QuerySet
+from django.db.models import CharField, Exists, OuterRef, QuerySet, Value
+from django.db.models.functions import Cast, Concat
 
 from wainwright import clock
+from wainwright.accounts.models import Payment
 from wainwright.accounts.selectors import Books, books, budget_effects
 from wainwright.claims.figures import AllowanceFacts, ClaimFigures, claim_subject, figures, journal_for
 from wainwright.claims.models import Claim
@@ -246,4 +248,19 @@ def payable(member: Membership) -> QuerySet[Claim]:
         Claim.objects.filter(firm_id=member.firm_id, state="Posted", due_minor__gt=0)
         .select_related("claimant__person", "claimant__firm")
         .order_by("sent", "id")
+    )
+
+
+def advances_to_pay(member: Membership) -> QuerySet[Trip]:
+    """Return the trips of the firm whose advance was authorised and is not paid yet, nor set off by a claim already sent."""
+    under_way = Payment.objects.filter(subject=Concat(Value("advance:"), Cast(OuterRef("pk"), CharField()))).exclude(
+        state="Failed"
+    )
+    return (
+        Trip.objects.filter(
+            firm_id=member.firm_id, state__in=["Authorised", "Under way"], advance_minor__gt=0, advance_paid=False
+        )
+        .exclude(Exists(under_way))
+        .select_related("traveller__person", "traveller__firm")
+        .order_by("starts", "id")
     )

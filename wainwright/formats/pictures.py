@@ -10,7 +10,7 @@ import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
-from PIL import Image, ImageOps, UnidentifiedImageError
+from PIL import Image, ImageFile, ImageOps, UnidentifiedImageError
 from pillow_heif import register_heif_opener
 
 from wainwright.formats.problems import Unreadable
@@ -76,6 +76,8 @@ def pages_of(content: bytes) -> list[Page]:
     """Return the pages of a picture or PDF. Raises ``Unreadable``."""
     if media_type(content) == "application/pdf":
         return _pdf_pages(content)
+    # Other libraries of the process may have allowed cut-off pictures; a receipt that breaks off is not read.
+    ImageFile.LOAD_TRUNCATED_IMAGES = False
     try:
         with Image.open(io.BytesIO(content)) as image:
             upright = ImageOps.exif_transpose(image).convert("RGB")

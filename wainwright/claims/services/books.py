@@ -13,9 +13,9 @@ from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.accounts.selectors import books as ledger_books
 from wainwright.accounts.selectors import refusal_words
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import load_file, payable
+from wainwright.claims.selectors import advances_to_pay, load_file, payable
 from wainwright.claims.services.road import finance_claim, link
-from wainwright.core.posting import payment_journal
+from wainwright.core.posting import advance_journal, payment_journal
 from wainwright.core.states import CHARGE, CLAIM, TRIP
 from wainwright.errors import NotAllowed, Stale
 from wainwright.expenses.models import Charge
@@ -23,6 +23,7 @@ from wainwright.formats.pain002 import StatusReport
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
 from wainwright.trail.services import record
+from wainwright.trips.models import Trip
 
 
 def post(member: Membership, claim_id: int, version: int, on: date | None = None) -> Claim:
@@ -99,15 +100,22 @@ def settled(claim: Claim) -> None:
         record(None, "trip closed", claim.trip.subject, firm_id=claim.firm_id)
 
 
-def pay(member: Membership, claim_ids: Sequence[int], on: date) -> PayRun:
-    """Pay posted claims in one run: make the file, send it, read the answer. Only finance. Raises ``Refusal``, ``Stale``."""
+def pay(member: Membership, claim_ids: Sequence[int], on: date, advance_ids: Sequence[int] = ()) -> PayRun:
+    """Pay posted claims and advances of authorised trips in one run: make the file, send it, read the answer.
+
+    Only finance. Raises ``Refusal``, and ``Stale`` where one of them was paid or changed meanwhile.
+    """
     if not member.finance:
         raise NotAllowed("Only finance pays.")
     with transaction.atomic():
         chosen = list(payable(member).select_for_update(of=("self",)).filter(pk__in=claim_ids))
-        if len(chosen) != len(set(claim_ids)):
+        trips = list(advances_to_pay(member).select_for_update(of=("self",)).filter(pk__in=advance_ids))
+        if len(chosen) != len(set(claim_ids)) or len(trips) != len(set(advance_ids)):
             raise Stale("One of these was paid or changed meanwhile. Open the page again to see what is left.")
         payables = [accounts.Payable(c.subject, c.claimant, c.owed, f"{c.code} {c.title}") for c in chosen]
+        payables += [
+            accounts.Payable(f"advance:{t.pk}", t.traveller, t.advance, f"Advance {t.code} {t.title}") for t in trips
+        ]
         run = accounts.prepare_pay_run(member, payables, on)
     finish_pay_run(run)
     return run
@@ -135,34 +143,39 @@ def _answered(payment_id: int, accepted: bool, words: str) -> None:
     )
     if payment.state != Payment.State.UNDER_WAY:
         return
-    claim = (
-        Claim.objects.select_for_update(of=("self",))
-        .select_related("firm", "trip")
-        .get(pk=int(payment.subject.partition(":")[2]))
-    )
+    kind, _, number = payment.subject.partition(":")
+    things = Trip.objects if kind == "advance" else Claim.objects.select_related("trip")
+    thing = things.select_for_update(of=("self",)).select_related("firm").get(pk=int(number))
+    where = f"/trips/{thing.pk}/" if kind == "advance" else link(thing)
     if not accepted:
         payment.state, payment.failure = Payment.State.FAILED, words[:120]
         payment.save(update_fields=["state", "failure"])
-        record(None, "payment failed", payment.subject, firm_id=claim.firm_id, after={"why": words})
+        record(None, "payment failed", payment.subject, firm_id=thing.firm_id, after={"why": words})
         tell(
             payment.member,
-            f"The payment of {claim.title} failed: {words}",
-            link(claim),
-            "Check your bank account in your profile.",
+            f"The payment of {payment.text} failed: {words}",
+            where,
+            "Check your bank account with finance.",
         )
         return
     payment.state = Payment.State.PAID
     payment.save(update_fields=["state"])
-    books = ledger_books(claim.firm).accounts
-    journal = payment_journal(f"payment:{payment.end_to_end}", payment.amount, books, payment.text)
+    books = ledger_books(thing.firm).accounts
+    make = advance_journal if kind == "advance" else payment_journal
+    journal = make(f"payment:{payment.end_to_end}", payment.amount, books, payment.text)
     posting = accounts.prepare_posting(
-        claim.firm, journal, payment.subject, f"Payment {payment.text}", payment.run.date
+        thing.firm, journal, payment.subject, f"Payment {payment.text}", payment.run.date
     )
-    settled(claim)
+    if isinstance(thing, Trip):
+        thing.advance_paid = True
+        thing.save(update_fields=["advance_paid"])
+        record(None, "advance paid", thing.subject, firm_id=thing.firm_id, after={"amount": payment.amount_minor})
+    else:
+        settled(thing)
     tell(
         payment.member,
-        f"{payment.amount} {claim.currency} for {claim.title} is on its way to your account",
-        link(claim),
+        f"{payment.amount} {thing.firm.currency} for {payment.text} is on its way to your account",
+        where,
     )
     transaction.on_commit(lambda: accounts.send_posting(posting, None))
 

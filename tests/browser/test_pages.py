@@ -1,0 +1,68 @@
+"""Every main page: nothing grave for axe-core at both widths, nothing wider than a phone, keys at work."""
+
+from selenium.webdriver.common.keys import Keys
+
+from demo import load
+from tests.browser.base import BrowserTestCase
+from wainwright import clock
+from wainwright.claims.models import Claim
+from wainwright.trips.models import Trip
+
+PAGES = {
+    "Maren Oyelaran": ["/", "/trips/", "/trips/new/", "/trips/{trip}/", "/trips/{plan}/", "/tray/", "/expenses/new/", "/expenses/ride/",
+                       "/claims/", "/claims/{claim}/", "/news/", "/find/?q=gauge", "/firms/", "/mail/", "/look/"],
+    "Tobias Achterberg": ["/bench/", "/bench/trip/{waiting}/"],
+    "Priya Sundqvist": ["/ledger/", "/ledger/1/", "/ledger/pay/", "/bench/claim/{refused}/", "/rules/"],
+    "Benedikt Okafor": ["/trail/"],
+}  # fmt: skip
+
+
+class PagesTest(BrowserTestCase):
+    def world(self):
+        """The whole demo, so that every page has something on it."""
+        load.load(clock.today())
+
+    def test_every_main_page(self):
+        numbers = {
+            "trip": Trip.objects.get(title__startswith="Tide-gauge").pk, "plan": Trip.objects.get(state="Planning").pk,
+            "claim": Claim.objects.get(state="Open").pk, "refused": Claim.objects.get(state="Posting refused").pk,
+            "waiting": Trip.objects.filter(state="Awaiting sign-off", traveller__manager__person__name="Tobias Achterberg").first().pk,
+        }  # fmt: skip
+        self.open("/accounts/login/")
+        self.assert_accessible("signing in")
+        for who, paths in PAGES.items():
+            self.sign_in(who)
+            for path in paths:
+                path = path.format(**numbers)
+                for width in (1280, 390):
+                    with self.subTest(path=path, width=width):
+                        self.driver.execute_cdp_cmd(
+                            "Emulation.setDeviceMetricsOverride",
+                            {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": width < 500},
+                        )
+                        self.open(path)
+                        self.assert_accessible(f"{path} at {width}")
+                        wide = self.driver.execute_script("return document.documentElement.scrollWidth")
+                        self.assertLessEqual(wide, width, "wider than the screen")
+        self.assertEqual(self.console(), [])
+
+    def test_keys_and_the_ribbon_by_keyboard(self):
+        self.sign_in("Maren Oyelaran")
+        body = self.driver.switch_to.active_element
+        body.send_keys("?")
+        self.see("Next and last line")
+        self.driver.switch_to.active_element.send_keys(Keys.ESCAPE)
+        self.driver.switch_to.active_element.send_keys("g")
+        self.driver.switch_to.active_element.send_keys("t")
+        self.until(lambda d: d.current_url.endswith("/trips/"))
+        self.driver.switch_to.active_element.send_keys("j")
+        self.assertIn("/trips/", self.driver.switch_to.active_element.get_attribute("href"))
+        plan = Trip.objects.get(state="Planning")
+        self.open(f"/trips/{plan.pk}/")
+        meal = self.until(lambda d: d.find_element("css selector", ".ribbon .meal"))
+        key = meal.get_attribute("value")
+        meal.send_keys(Keys.SPACE)
+        self.until(lambda d: key in Trip.objects.get(pk=plan.pk).supplied)
+        # The part that changed is there again with the focus where it was.
+        self.until(lambda d: d.switch_to.active_element.get_attribute("value") == key)
+        self.assertEqual(self.driver.switch_to.active_element.get_attribute("aria-pressed"), "true")
