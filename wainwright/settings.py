@@ -144,7 +144,8 @@ MEDIA_ROOT = VAR / "files"
 MEDIA_URL = ""
 FILE_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
 DATA_UPLOAD_MAX_MEMORY_SIZE = 5_000_000
-DATA_UPLOAD_MAX_NUMBER_FILES = 50
+# Fifty are taken at once; a few more are let in, so that the page itself can say so.
+DATA_UPLOAD_MAX_NUMBER_FILES = 200
 
 EMAIL_BACKEND = env.str("WAINWRIGHT_EMAIL_BACKEND", "wainwright.standins.mailbox.backend.Backend")
 DEFAULT_FROM_EMAIL = env.str("WAINWRIGHT_FROM", "Wainwright <wainwright@localhost>")

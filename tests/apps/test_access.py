@@ -1,5 +1,6 @@
 """Every address and every role: who may open what, as one table that a new address must join."""
 
+from django.core import mail
 from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver
 from django.utils import timezone
@@ -186,6 +187,13 @@ class SignInTest(WorldTestCase):
             "/accounts/login/", {"login": "aiko.brandt@brackwater.example", "password": "harbour-tide-9"}
         )
         self.assertEqual(right.status_code, 200)
+
+    def test_forgotten_passwords_are_asked_for_in_our_own_frame(self):
+        for path in ("/accounts/password/reset/", "/accounts/logout/", "/accounts/inactive/"):
+            with self.subTest(path):
+                self.assertContains(self.client.get(path, follow=True), "Wainwright")
+        self.client.post("/accounts/password/reset/", {"email": "maren.oyelaran@brackwater.example"})
+        self.assertIn("password/reset/key", mail.outbox[-1].body)
 
     def test_nobody_signs_up_and_the_demo_door_is_shut_outside_the_demo(self):
         self.assertNotContains(self.client.get("/accounts/signup/"), "password1")

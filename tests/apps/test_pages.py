@@ -29,6 +29,8 @@ HOSTILE = [
     "<script>alert(1)</script>",
     "9" * 400,
     "2026-13-45",
+    "0001-01-01",
+    "9999-12-31",
     "१२",
 ]
 
@@ -163,6 +165,46 @@ class HostileTest(WorldTestCase):
                 f"/places/?origin={value[:300]}",
             ):
                 self.assertLess(self.client.get(path).status_code, 500)
+
+    def test_days_at_the_ends_of_time_are_refused_in_words(self):
+        trip, expense = self.a_trip(starts=20), self.a_cost(amount="142.00")
+        self.enter(self.maren)
+        for day in ("0001-01-01", "1999-12-31", "9999-12-31"):
+            leg = {
+                "mode": "air",
+                "origin": "ORK",
+                "target": "BGO",
+                "leaves_day": day,
+                "leaves_time": "09:00",
+                "arrives_time": "12:00",
+                "paid_by": "firm",
+            }
+            cost = {
+                "date": day,
+                "merchant": "x",
+                "category": "taxi",
+                "amount": "1",
+                "currency": "NOK",
+                "paid_by": "self",
+            }
+            ride = {"date": day, "origin": "Cork", "target": "Cobh", "vehicle": "car"}
+            nights = {
+                "version": expense.version,
+                "nights": "1",
+                "night-count": "3",
+                "night-first": day,
+                "night-price": "10",
+            }
+            for path, data in [
+                (f"/trips/{trip.pk}/legs/", leg),
+                ("/expenses/new/", cost),
+                ("/expenses/ride/", ride),
+                (f"/expenses/{expense.pk}/parts/", nights),
+            ]:
+                with self.subTest(day=day, path=path):
+                    self.assertEqual(self.client.post(path, data).status_code, 422)
+            ways = self.client.get(f"/trips/{trip.pk}/ways/?origin=ORK&target=BGO&out_on={day}")
+            self.assertContains(ways, "message-error")
 
     def test_what_was_typed_is_still_there(self):
         trip = self.a_trip(starts=20)

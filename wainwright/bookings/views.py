@@ -24,6 +24,7 @@ from wainwright.trips.selectors import load_file, trip_for
 from wainwright.trips.services.ways import hold_way
 from wainwright.web.forms import PlaceField, day_input
 
+LATEST = 330
 ORDERS = {"price": "price", "leaves": "leaving", "arrives": "arriving", "carbon": "carbon"}
 
 
@@ -84,6 +85,8 @@ def _results(request, trip: Trip, d: dict, out_key: str, back_key: str, order: s
         origin, target = _airport(d["origin"]), _airport(d["target"])
         if d["out_on"] < today:
             raise Refusal("That day has passed. Choose a later one.")
+        if max(d["out_on"], d["back_on"] or d["out_on"]) > today + timedelta(days=LATEST):
+            raise Refusal(f"Flights are on offer up to {LATEST} days ahead. Choose an earlier day.")
         if d["back_on"] and d["back_on"] < d["out_on"]:
             raise Refusal("The way back is before the way out. Change one of the days.")
         if found["going_back"]:

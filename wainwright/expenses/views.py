@@ -153,9 +153,7 @@ def receipt_take(request, receipt_id: int):
     form = _receipt_form(request, receipt, request.POST)
     if receipt.owner_id == request.member.pk and form.is_valid():
         try:
-            expense = taking.type_cost(request.member, **form.values())
-            receipts.attach(request.member, receipt.pk, expense)
-            return redirect("expense", expense.pk)
+            return redirect("expense", taking.type_from_receipt(request.member, receipt.pk, **form.values()).pk)
         except Refusal as refusal:
             say(form, refusal)
     rows = [(FIELD_NAMES[name], name, receipt.fields.get(name)) for name in FIELD_NAMES]
@@ -299,7 +297,7 @@ def set_parts(request, expense_id: int):
                 )
         editing.set_parts(request.member, expense_id, _version(request), parts)
         return redirect("expense", expense_id)
-    except ValueError as error:
+    except (ValueError, OverflowError) as error:
         problem = str(error) if "amount" in str(error) else "A night is not a date. Use the day the night begins."
     except Refusal as refusal:
         problem = refusal.message

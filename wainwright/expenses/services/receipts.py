@@ -13,7 +13,7 @@ from django.db import transaction
 from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
-from wainwright.errors import Stale
+from wainwright.errors import NotAllowed, Stale
 from wainwright.expenses.models import Expense, Receipt, ReceiptPage
 from wainwright.formats.pictures import Page, media_type, pages_of
 from wainwright.formats.problems import Unreadable
@@ -135,6 +135,8 @@ def detach(member: Membership, receipt_id: int) -> None:
 @transaction.atomic
 def attach(member: Membership, receipt_id: int, expense: Expense) -> None:
     """Attach a loose receipt to one's own expense."""
+    if expense.owner_id != member.pk:
+        raise NotAllowed("Only the person who paid attaches receipts to this.")
     receipt = _own(member, receipt_id)
     if receipt.expense_id not in (None, expense.pk):
         raise Stale("That receipt belongs to another expense by now.")

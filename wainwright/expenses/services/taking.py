@@ -17,6 +17,7 @@ from wainwright.core.states import CHARGE
 from wainwright.core.tax import tax_in
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Charge, Expense, Receipt
+from wainwright.expenses.services.receipts import attach
 from wainwright.outside import service
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import category_for, mileage_rates, rate_table, rulebook
@@ -146,6 +147,14 @@ def type_cost(
     return expense
 
 
+@transaction.atomic
+def type_from_receipt(member: Membership, receipt_id: int, **values) -> Expense:
+    """Make an expense of a receipt as the person confirmed or corrected it; both or neither are kept."""
+    expense = type_cost(member, **values)
+    attach(member, receipt_id, expense)
+    return expense
+
+
 def fill_cost(
     expense: Expense, day: date, merchant: str, category: str, amount: Money, paid_by: str, tax_rate: Decimal,
     tax: Money | None, description: str, guests: str, heads: int, receipt_rate: Decimal | None = None,
@@ -153,8 +162,7 @@ def fill_cost(
     """Check and set the fields of a cost; the caller saves it."""
     if category not in rulebook(expense.firm).categories:
         raise Refusal("Choose what the cost was for.", "category")
-    if day > clock.today(expense.firm.zone):
-        raise Refusal("That day has not come yet. Check the date.", "date")
+    _possible(expense.firm.zone, day)
     if not amount:
         raise Refusal("Type an amount.", "amount")
     if not merchant.strip() and not description.strip():
@@ -168,14 +176,21 @@ def fill_cost(
     set_tax(expense, tax if tax is not None and tax.currency == expense.currency else None)
 
 
+def _possible(zone: str, day: date) -> None:
+    """Raise ``Refusal`` for a day on which nothing can have been paid yet, or by anybody alive in this century."""
+    if day > clock.today(zone):
+        raise Refusal("That day has not come yet. Check the date.", "date")
+    if day.year < 2000:
+        raise Refusal("That is long ago. Check the year.", "date")
+
+
 @transaction.atomic
 def type_ride(
     member: Membership, day: date, origin: Place, target: Place, there_and_back: bool, vehicle: str, passengers: int,
     typed_km: Decimal | None, description: str,
 ) -> Expense:  # fmt: skip
     """Record a ride in one's own car: distance looked up or typed, rate by date and yearly band. Raises ``Refusal``."""
-    if day > clock.today(member.firm.zone):
-        raise Refusal("That day has not come yet. Check the date.", "date")
+    _possible(member.firm.zone, day)
     found = service("roads").between(origin, target)
     one_way = typed_km if typed_km is not None else found.km
     km = one_way * (2 if there_and_back else 1)

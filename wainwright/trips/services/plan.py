@@ -108,6 +108,8 @@ def place_leg(
     estimate: Decimal = Decimal(0), paid_by: str = "firm", booking_id: int | None = None,
 ) -> Leg:  # fmt: skip
     """Put a leg on a trip after checking that it fits among the others. Inside the caller's transaction."""
+    if not (2000 <= leaves.year <= 2100 and 2000 <= arrives.year <= 2100):
+        raise Refusal("Check the year.", "leaves")
     leaves_at = leaves.replace(tzinfo=ZoneInfo(origin.zone))
     arrives_at = arrives.replace(tzinfo=ZoneInfo(target.zone))
     if arrives_at < leaves_at:
@@ -236,6 +238,9 @@ def mine_for_meals(member: Membership, trip_id: int) -> Trip:
     trip = mine(member, trip_id, editable=False)
     if not (trip.editable or trip.state in ("Authorised", "Under way", "Back")):
         raise Stale(f"The trip stands at {trip.state}: meals cannot be marked now.")
+    claim = getattr(trip, "claim", None)
+    if claim is not None and not claim.editable:
+        raise Stale(f"Its claim stands at {claim.state}: meals cannot be marked now.")
     return trip
 
 
