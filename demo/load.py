@@ -6,31 +6,20 @@ import csv
 import tomllib
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import date, timedelta
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-from django.core.files.base import ContentFile
 from django.db import transaction
 from huey.contrib.djhuey import HUEY
 
 from demo import papers
+from demo.story import Story
 from wainwright import clock
 from wainwright.accounts.models import Budget, Code, FirmAccounts
-from wainwright.bench import services as bench
-from wainwright.bookings.selectors import chosen, ways
-from wainwright.claims.models import Claim
-from wainwright.claims.selectors import load_file
-from wainwright.claims.services import books as booking
-from wainwright.claims.services import compose
-from wainwright.claims.services import road as claim_road
-from wainwright.core.coding import Coding
-from wainwright.core.journey import Meal, Mode
-from wainwright.core.money import Money
-from wainwright.expenses.models import Charge, Expense, Receipt, ReceiptPage
-from wainwright.expenses.services import editing, receipts, taking
-from wainwright.formats.places import best_place, place
+from wainwright.expenses.models import Charge
+from wainwright.expenses.services import receipts
 from wainwright.people.models import Card, Firm, Membership, Person, Vehicle, new_version
 from wainwright.rulebook.models import (
     AllowanceRate,
@@ -41,19 +30,12 @@ from wainwright.rulebook.models import (
     RuleSetting,
     SchemeData,
 )
-from wainwright.signoff.models import SignOff
 from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode
-from wainwright.trips.models import Trip
-from wainwright.trips.selectors import load_file as load_trip
-from wainwright.trips.services import plan, road
-from wainwright.trips.services.ways import hold_way
 
 WORLD = Path(__file__).parent / "world"
 PASSWORD = "harbour-tide-9"
 SINCE = date(2026, 1, 1)
 PER_EURO = {"NOK": "11.6350", "GBP": "0.8710", "SEK": "11.2400", "DKK": "7.4610", "PLN": "4.2650", "USD": "1.0920"}
-AFTER = {"planning": 0, "awaiting": 1, "authorised": 2, "under_way": 2, "back": 2, "claim_open": 3, "in_signoff": 4,
-         "sent_back": 5, "finance": 6, "cleared": 7, "refused": 8, "posted": 8, "settled": 9}  # fmt: skip
 
 
 def rows(name: str) -> Iterator[dict[str, str]]:
@@ -198,259 +180,6 @@ def load_codes(firms: dict[str, Firm], people: dict[str, Membership], today: dat
             LedgerCode.objects.create(firm=firm.slug, dimension="account", code=code)
         month = (today.replace(day=1) - timedelta(days=70)).strftime("%Y-%m")
         ClosedPeriod.objects.create(firm=firm.slug, month=month)
-
-
-class Story:
-    """One trip of the history, told up to its stage."""
-
-    def __init__(self, row: dict[str, Any], people: dict[str, Membership], today: date) -> None:
-        self.row, self.people, self.today = row, people, today
-        self.member = people[row["who"]]
-        self.first = today + timedelta(days=row["starts"])
-        if row["stage"] != "under_way":
-            self.first -= timedelta(days=self.first.weekday())
-        self.last = self.first + timedelta(days=row["days"] - 1)
-        self.reach = AFTER[row["stage"]]
-
-    def moment(self, day: date, hour: int) -> datetime:
-        """A moment of the history, never after today."""
-        latest = datetime.combine(self.today, time(5), UTC)
-        return min(datetime.combine(day, time(hour), UTC), latest)
-
-    def tell(self) -> None:
-        """Plan, send, authorise, spend, claim, decide, post, pay: as far as the story goes."""
-        begun = min(self.first - timedelta(days=20), self.today - timedelta(days=1))
-        with clock.at(self.moment(begun, 8)):
-            trip = self._plan(begun)
-            if self.reach >= 1:
-                self._send(trip)
-        if self.reach >= 2:
-            with clock.at(self.moment(begun, 12)):
-                self._approve("trip", trip.pk)
-        with clock.at(datetime.combine(self.today, time(6), UTC)):
-            road.move_along(clock.now())
-        if self.reach >= 2:
-            self._spend()
-        if self.reach >= 3:
-            self._claim(trip)
-
-    def _plan(self, begun: date) -> Trip:
-        row, member = self.row, self.member
-        coding = Coding("", member.cost_centre, member.project, member.task, member.fund)
-        trip = plan.start_trip(member, row["title"], row["purpose"], coding)
-        home, there = place(member.home_code), place(row["to"])
-        keys = []
-        for origin, target, day in ((home, there, self.first), (there, home, self.last)):
-            found = [w for w in ways(origin, target, day, begun, trip.currency) if 8 <= w.offer.leaves.hour < 17]
-            found = [w for w in found if w.offer.arrives.date() == day] or found
-            keys.append(next((w for w in found if not w.over.minor), found[0]).offer.key)
-        hold_way(member, trip.pk, chosen(keys, begun, trip.currency))
-        if row.get("then"):
-            self._side_trip(trip, there, best_place(row["then"]))
-        over = row.get("night_over", 0)
-        nights = list(trip.nights.order_by("date"))
-        for town in dict.fromkeys(n.place["town"] for n in nights):
-            stay = [n for n in nights if n.place["town"] == town]
-            cost = Decimal(stay[0].cost_minor) / 100 + (28 if town == "Florø" else -8) + over
-            name = (
-                "Florø Rooms" if town == "Florø" else "Lamp Quay Hotel" if town == "Bergen" else f"{town} Harbour Inn"
-            )
-            plan.set_stay(member, trip.pk, [n.date for n in stay], name, cost, "firm", False)
-        for mark in row.get("supplied", ()):
-            day, _, meal = mark.partition(":")
-            plan.mark_meal(member, trip.pk, self.first + timedelta(days=int(day)), Meal(meal))
-        scale = 10 if trip.currency == "NOK" else 1
-        plan.add_other(member, trip.pk, "taxi", "Taxis and parking", Decimal(80 * scale), "self")
-        return Trip.objects.get(pk=trip.pk)
-
-    def _side_trip(self, trip: Trip, near, far) -> None:
-        there, back = self.first + timedelta(days=2), self.last
-        at = datetime.combine
-        plan.add_leg(
-            self.member,
-            trip.pk,
-            Mode.FERRY,
-            near,
-            far,
-            at(there, time(7, 30)),
-            at(there, time(14, 15)),
-            Decimal(90),
-            "firm",
-        )
-        first_flight = trip.legs.order_by("-leaves_at").first()
-        leave = min(time(4, 30), first_flight.leaves.time())
-        plan.add_leg(
-            self.member,
-            trip.pk,
-            Mode.HIRE_CAR,
-            far,
-            near,
-            at(back, leave),
-            at(back, time(leave.hour + 3, 30)),
-            Decimal(95),
-            "firm",
-        )
-
-    def _send(self, trip: Trip) -> None:
-        member = self.member
-        trip = Trip.objects.select_related("firm", "traveller__person", "traveller__firm").get(pk=trip.pk)
-        file = load_trip(member, trip)
-        for each in file.findings:
-            if each.open:
-                reason = each.finding.reasons[0] if each.finding.reasons else ""
-                plan.explain(
-                    member,
-                    trip.pk,
-                    [each.finding],
-                    [each.finding.identity],
-                    reason,
-                    "Nearest to the work at that time.",
-                )
-        road.send(member, trip.pk, Trip.objects.get(pk=trip.pk).version, member.person.name)
-
-    def _approve(self, kind: str, object_id: int, most: int = 9) -> None:
-        for _ in range(most):
-            waiting = (
-                SignOff.objects.filter(kind=kind, object_id=object_id, state="Waiting", turn=True)
-                .select_related("signer__person", "signer__firm")
-                .first()
-            )
-            if waiting is None:
-                return
-            bench.approve(waiting.signer, kind, object_id)
-
-    def _spend(self) -> None:
-        for number, (day, merchant, category, amount, paid_by, proven) in enumerate(self.row["costs"]):
-            on = self.first + timedelta(days=day)
-            money = Money.of(amount, self.member.firm.currency)
-            guests = "Two from the port authority" if category == "meals" else ""
-            with clock.at(self.moment(on + timedelta(days=1), 18)):
-                expense = taking.type_cost(
-                    self.member,
-                    on,
-                    merchant,
-                    category,
-                    money,
-                    paid_by,
-                    Decimal(0),
-                    None,
-                    "",
-                    guests,
-                    3 if guests else 1,
-                )
-                if proven:
-                    proof(expense, number)
-                if paid_by == "firm":
-                    self._charge(expense, number)
-        if self.reach >= 3:
-            self._hotel()
-
-    def _charge(self, expense: Expense, number: int) -> None:
-        card = self.member.cards.first()
-        Charge.objects.create(
-            firm=expense.firm, owner=self.member, card=card, expense=expense, bank_id=f"{self.first}-{number}-{expense.pk}",
-            date=expense.date, merchant=expense.merchant.upper(), currency=expense.currency,
-            amount_minor=expense.amount_minor, state="In an expense",
-        )  # fmt: skip
-
-    def _hotel(self) -> None:
-        trip = Trip.objects.filter(traveller=self.member, title=self.row["title"]).latest("pk")
-        for town in dict.fromkeys(n.place["town"] for n in trip.nights.all()):
-            stay = [n for n in trip.nights.all() if n.place["town"] == town]
-            price = Money.from_minor(stay[0].cost_minor, trip.currency)
-            with clock.at(self.moment(self.last + timedelta(days=1), 19)):
-                expense = taking.type_cost(
-                    self.member,
-                    stay[-1].date,
-                    stay[0].name,
-                    "lodging",
-                    price.times(len(stay)),
-                    "firm",
-                    Decimal(0),
-                    None,
-                    "",
-                    "",
-                    1,
-                )
-                editing.set_parts(
-                    self.member, expense.pk, 1, editing.nightly_parts(stay[0].date, len(stay), price, "lodging")
-                )
-                expense = Expense.objects.get(pk=expense.pk)
-                proof(expense, 50)
-                self._charge(expense, 50)
-
-    def _claim(self, trip: Trip) -> None:
-        member = self.member
-        done = self.last + timedelta(days=2)
-        with clock.at(self.moment(done, 9)):
-            claim = compose.claim_trip(member, trip.pk)
-            if self.reach == 3:
-                return
-            self._certify(claim)
-        with clock.at(self.moment(done + timedelta(days=1), 10)):
-            if self.row["stage"] == "sent_back":
-                signer = SignOff.objects.get(kind="claim", object_id=claim.pk, turn=True, state="Waiting").signer
-                line = claim.expenses.order_by("-amount_minor").filter(category="meals").first()
-                remarks = {line.key: "Who were the guests from the port?"} if line else {}
-                bench.end(signer, "claim", claim.pk, "send_back", "Please name the guests at the dinner.", remarks)
-                return
-            self._approve(
-                "claim", claim.pk, 1 if self.reach == 4 and self.row["who"] == "jonas" else 0 if self.reach == 4 else 9
-            )
-        finance = self.people["liv" if member.firm.slug == "norge" else "priya"]
-        if self.reach >= 7:
-            with clock.at(
-                self.moment(self.today - timedelta(days=1) if self.reach == 8 else done + timedelta(days=3), 11)
-            ):
-                cleared = claim_road.clear(finance, claim.pk, Claim.objects.get(pk=claim.pk).version)
-                if self.reach >= 8:
-                    booking.post(finance, claim.pk, cleared.version)
-                if self.reach >= 9:
-                    booking.pay(finance, [claim.pk], clock.today())
-
-    def _certify(self, claim: Claim) -> None:
-        claim = Claim.objects.select_related("firm", "claimant__person", "claimant__firm", "trip").get(pk=claim.pk)
-        for each in load_file(self.member, claim).findings:
-            if each.open:
-                reason = each.finding.reasons[0] if each.finding.reasons else ""
-                compose.explain(
-                    self.member,
-                    claim.pk,
-                    [each.finding],
-                    [each.finding.identity],
-                    reason,
-                    "Nothing else was to be had that week.",
-                )
-        claim_road.send(self.member, claim.pk, Claim.objects.get(pk=claim.pk).version, self.member.person.name)
-
-
-def proof(expense: Expense, seed: int) -> None:
-    """Give an expense a receipt that was read, drawn as a till would print it."""
-    printed = papers.Printed(
-        (
-            expense.merchant.upper(),
-            f"{expense.date:%d.%m.%Y}",
-            (expense.merchant[:18], str(expense.amount)),
-            (f"TOTAL {expense.currency}", str(expense.amount)),
-        )
-    )
-    content = papers.photo(printed, turn=(seed % 5) - 2, seed=seed + expense.pk)
-    name = f"demo-{expense.pk}"
-    fields = {
-        "merchant": {"value": expense.merchant, "sure": 0.95, "box": [0, 130, 120, 500, 50]},
-        "date": {"value": expense.date.isoformat(), "sure": 0.96, "box": [0, 130, 170, 260, 46]},
-        "total": {"value": f"{expense.amount.amount:.2f}", "sure": 0.96, "box": [0, 620, 262, 190, 56]},
-        "currency": {"value": expense.currency, "sure": 0.97, "box": [0, 240, 262, 100, 50]},
-    }
-    receipt = Receipt(
-        firm=expense.firm, owner=expense.owner, expense=expense, name=f"{expense.merchant.lower().replace(' ', '-')}.jpg",
-        media_type="image/jpeg", size=len(content), sha256=f"{name:0>64}", state="Read", fields=fields, received=clock.now(),
-    )  # fmt: skip
-    receipt.file.save(f"{name}.jpg", ContentFile(content), save=False)
-    receipt.save()
-    page = ReceiptPage(receipt=receipt, number=0, width=920, height=110 + 4 * 46 + 160)
-    page.picture.save(f"{name}-0.jpg", ContentFile(content), save=False)
-    page.save()
 
 
 def _loose(member: Membership, today: date) -> None:

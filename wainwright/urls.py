@@ -6,7 +6,7 @@ from wainwright.accounts import views as accounts
 from wainwright.bench import views as bench
 from wainwright.bookings import views as bookings
 from wainwright.claims import views as claims
-from wainwright.expenses import views as expenses
+from wainwright.expenses.views import costs, tray
 from wainwright.trips import views as trips
 from wainwright.web import views as web
 
@@ -48,25 +48,25 @@ urlpatterns = [
     path("trips/<int:trip_id>/ways/hold/", bookings.hold, name="hold"),
     path("trips/<int:trip_id>/bookings/<int:booking_id>/cancel/", trips.cancel_booking, name="booking-cancel"),
     path("trips/<int:trip_id>/claim/", claims.claim_trip, name="claim-trip"),
-    path("tray/", expenses.tray_page, name="tray"),
-    path("tray/drop/", expenses.drop, name="drop"),
-    path("tray/card-file/", expenses.card_file, name="card-file"),
-    path("tray/take/", expenses.take, name="take"),
-    path("tray/take-all/", expenses.take_all, name="take-all"),
-    path("tray/personal/", expenses.personal, name="personal"),
-    path("receipts/<int:receipt_id>/", expenses.receipt_page, name="receipt"),
-    path("receipts/<int:receipt_id>/take/", expenses.receipt_take, name="receipt-take"),
-    path("receipts/<int:receipt_id>/original/", expenses.original, name="receipt-original"),
-    path("receipts/pages/<int:page_id>/", expenses.page_picture, name="receipt-picture"),
-    path("expenses/new/", expenses.new_cost, name="cost-new"),
-    path("expenses/ride/", expenses.new_ride, name="ride-new"),
-    path("expenses/<int:expense_id>/", expenses.expense_page, name="expense"),
-    path("expenses/<int:expense_id>/change/", expenses.change, name="expense-change"),
-    path("expenses/<int:expense_id>/parts/", expenses.set_parts, name="parts"),
-    path("expenses/<int:expense_id>/split/", expenses.set_split, name="split"),
-    path("expenses/<int:expense_id>/remove/", expenses.remove, name="expense-remove"),
-    path("expenses/<int:expense_id>/attach/", expenses.attach, name="attach"),
-    path("expenses/<int:expense_id>/detach/", expenses.detach, name="detach"),
+    path("tray/", tray.tray_page, name="tray"),
+    path("tray/drop/", tray.drop, name="drop"),
+    path("tray/card-file/", tray.card_file, name="card-file"),
+    path("tray/take/", tray.take, name="take"),
+    path("tray/take-all/", tray.take_all, name="take-all"),
+    path("tray/personal/", tray.personal, name="personal"),
+    path("receipts/<int:receipt_id>/", tray.receipt_page, name="receipt"),
+    path("receipts/<int:receipt_id>/take/", tray.receipt_take, name="receipt-take"),
+    path("receipts/<int:receipt_id>/original/", tray.original, name="receipt-original"),
+    path("receipts/pages/<int:page_id>/", tray.page_picture, name="receipt-picture"),
+    path("expenses/new/", costs.new_cost, name="cost-new"),
+    path("expenses/ride/", costs.new_ride, name="ride-new"),
+    path("expenses/<int:expense_id>/", costs.expense_page, name="expense"),
+    path("expenses/<int:expense_id>/change/", costs.change, name="expense-change"),
+    path("expenses/<int:expense_id>/parts/", costs.set_parts, name="parts"),
+    path("expenses/<int:expense_id>/split/", costs.set_split, name="split"),
+    path("expenses/<int:expense_id>/remove/", costs.remove, name="expense-remove"),
+    path("expenses/<int:expense_id>/attach/", costs.attach, name="attach"),
+    path("expenses/<int:expense_id>/detach/", costs.detach, name="detach"),
     path("claims/", claims.claim_list, name="claims"),
     path("claims/new/", claims.claim_loose, name="claim-new"),
     path("claims/<int:claim_id>/", claims.claim_page, name="claim"),

@@ -5,7 +5,8 @@ from decimal import Decimal
 
 from django.core import mail
 
-from demo import load, papers
+from demo import papers
+from demo.story import proof
 from tests.apps.world import FIELD, WorldTestCase, eur
 from wainwright import clock
 from wainwright.accounts import services as accounts
@@ -205,7 +206,7 @@ class ClaimTest(WorldTestCase):
         dinner = self.a_cost(
             amount="102.00", category="taxi", tax_rate=Decimal("0.25"), tax=eur("20.40"), merchant="Dinner"
         )
-        load.proof(dinner, 3)
+        proof(dinner, 3)
         editing.set_split(
             self.maren,
             dinner.pk,
@@ -243,7 +244,7 @@ class ClaimTest(WorldTestCase):
         claim = self.a_claim(costs=["80.00"])
         texts = [f.finding.text for f in load_file(self.maren, claim).findings]
         self.assertIn("Pier taxi 0, 80.00, has no receipt. From 25.00 on one is needed.", texts)
-        load.proof(claim.expenses.get(), 2)
+        proof(claim.expenses.get(), 2)
         self.assertNotIn("has no receipt", " ".join(f.finding.text for f in load_file(self.maren, claim).findings))
 
     def test_the_same_cost_by_two_people_is_a_stop(self):

@@ -9,6 +9,7 @@ from decimal import Decimal
 from django.test import TestCase, TransactionTestCase
 
 from demo import load
+from demo.story import proof
 from wainwright import clock
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
@@ -137,7 +138,7 @@ class World:
     def a_receipt(self, expense: Expense | None = None, who=None, name="r.jpg") -> Receipt:
         """A receipt with a real picture, as if read."""
         expense = expense or self.a_cost(who)
-        load.proof(expense, 1)
+        proof(expense, 1)
         return Receipt.objects.latest("pk")
 
     def enter(self, member, client=None):

@@ -5,6 +5,7 @@ from selenium.webdriver.common.keys import Keys
 from demo import load
 from tests.browser.base import BrowserTestCase
 from wainwright import clock
+from wainwright.accounts.models import Posting
 from wainwright.claims.models import Claim
 from wainwright.trips.models import Trip
 
@@ -12,7 +13,7 @@ PAGES = {
     "Maren Oyelaran": ["/", "/trips/", "/trips/new/", "/trips/{trip}/", "/trips/{plan}/", "/tray/", "/expenses/new/", "/expenses/ride/",
                        "/claims/", "/claims/{claim}/", "/news/", "/find/?q=gauge", "/firms/", "/mail/", "/look/"],
     "Tobias Achterberg": ["/bench/", "/bench/trip/{waiting}/"],
-    "Priya Sundqvist": ["/ledger/", "/ledger/1/", "/ledger/pay/", "/bench/claim/{refused}/", "/rules/"],
+    "Priya Sundqvist": ["/ledger/", "/ledger/{journal}/", "/ledger/pay/", "/bench/claim/{refused}/", "/rules/"],
     "Benedikt Okafor": ["/trail/"],
 }  # fmt: skip
 
@@ -25,7 +26,7 @@ class PagesTest(BrowserTestCase):
     def test_every_main_page(self):
         numbers = {
             "trip": Trip.objects.get(title__startswith="Tide-gauge").pk, "plan": Trip.objects.get(state="Planning").pk,
-            "claim": Claim.objects.get(state="Open").pk, "refused": Claim.objects.get(state="Posting refused").pk,
+            "claim": Claim.objects.get(state="Open").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk, "refused": Claim.objects.get(state="Posting refused").pk,
             "waiting": Trip.objects.filter(state="Awaiting sign-off", traveller__manager__person__name="Tobias Achterberg").first().pk,
         }  # fmt: skip
         self.open("/accounts/login/")
