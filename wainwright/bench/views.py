@@ -26,6 +26,8 @@ from wainwright.web.forms import CodingForm, whole
 from wainwright.web.presenting import route_steps
 
 WIDEST = 100
+# What the ribbon has beside the list of what waits.
+BENCH_WIDTH = 856
 
 
 def _may_enter(request) -> None:
@@ -69,7 +71,7 @@ def _trip(request, trip_id: int):
     context = {
         "bench": bench(request.member), "kind": "trip", "thing": trip, "trip": trip, "file": file, "mine": mine,
         "stage": stage_reached(trip.state, False, ""), "route": route_steps(signoffs),
-        "ribbon": draw(RibbonData(file.figures.journey, file.figures.allowance, file.figures.nights, spends)),
+        "ribbon": draw(RibbonData(file.figures.journey, file.figures.allowance, file.figures.nights, spends), BENCH_WIDTH),
         "categories": file.figures.by_category(file.book.names), "remarks": remarks(trip.subject),
         "others": _others(request, trip.traveller_id) if mine else [],
     }  # fmt: skip

@@ -174,12 +174,12 @@ class DayList:
     total: str
 
 
-def draw(data: RibbonData) -> Ribbon | None:
-    """Place everything; nothing to draw without legs."""
+def draw(data: RibbonData, room: int = FULL_WIDTH) -> Ribbon | None:
+    """Place everything in ``room`` pixels or more; nothing to draw without legs."""
     days = data.journey.days()
     if not days:
         return None
-    column = int(max(LEAST_COLUMN, min(MOST_COLUMN, FULL_WIDTH / len(days))))
+    column = int(max(LEAST_COLUMN, min(MOST_COLUMN, room / len(days))))
     columns = [_column(data.journey, day, n * column, column, days) for n, day in enumerate(days)]
     moves, tracks = _moves(data.journey, days, column)
     y = HEAD

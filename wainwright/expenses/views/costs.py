@@ -27,7 +27,7 @@ FIELD_NAMES = {
     "merchant": "Paid to", "date": "Date", "total": "Total", "currency": "Currency", "tax": "Tax", "tax_rate": "Tax %",
     "card": "Card",
 }  # fmt: skip
-PART_ROWS = 8
+PART_ROWS, FEW_ROWS = 8, 3
 
 
 def _id(request, name: str) -> int | None:
@@ -84,11 +84,14 @@ def _expense_page(request, expense: Expense, status: int = 200, **more):
             {"category": expense.category, "label": label, "amount": amount, "personal": False, "night": ""}
             for receipt in expense.receipts.all() for label, amount in _read_lines(receipt)
         ]  # fmt: skip
+    category = book.categories.get(expense.category)
+    lodging = category is not None and category.is_lodging
+    blank = {"category": expense.category, "label": "", "amount": "", "personal": False, "night": ""}
     shares = [{"coding": s.coding, "share": f"{s.share.normalize():f}"} for s in expense.shares.all()]
     loose = Receipt.objects.filter(owner=expense.owner, expense__isnull=True)[:20] if editable else []
     context = {
         "expense": expense, "editable": editable, "own": own, "categories": list(book.categories.values()),
-        "parts": parts + [{"category": "", "label": "", "amount": "", "personal": False, "night": ""}] * max(2, PART_ROWS - len(parts)),
+        "parts": parts + [blank] * max(2, (PART_ROWS if lodging else FEW_ROWS) - len(parts)),
         "has_parts": bool(expense.parts.all()), "shares": shares + [{"coding": Coding(), "share": ""}] * max(1, 3 - len(shares)),
         "centres": ledger.choices("cost_centre"), "projects": ledger.choices("project"), "tasks": ledger.choices("task"),
         "funds": ledger.choices("fund"), "loose": loose, "charge": getattr(expense, "charge", None),
