@@ -1,6 +1,6 @@
 """Every address."""
 
-from django.urls import include, path
+from django.urls import include, path, register_converter
 
 from wainwright.accounts import views as accounts
 from wainwright.bench import views as bench
@@ -9,6 +9,34 @@ from wainwright.claims import views as claims
 from wainwright.expenses.views import costs, tray
 from wainwright.trips import views as trips
 from wainwright.web import views as web
+
+
+class Kind:
+    """What lies on the bench."""
+
+    regex = "trip|claim"
+
+    def to_python(self, value: str) -> str:
+        """Take it as it is."""
+        return value
+
+    to_url = to_python
+
+
+class End(Kind):
+    """How a road is ended."""
+
+    regex = "send-back|turn-down"
+
+
+class Paper(Kind):
+    """The two files of a pay run."""
+
+    regex = "file|answer"
+
+
+for name, converter in (("kind", Kind), ("end", End), ("paper", Paper)):
+    register_converter(converter, name)
 
 urlpatterns = [
     path("", web.desk, name="desk"),
@@ -78,19 +106,19 @@ urlpatterns = [
     path("claims/<int:claim_id>/coding/", claims.change_coding, name="claim-coding"),
     path("claims/<int:claim_id>/say/", claims.say, name="claim-say"),
     path("bench/", bench.bench_page, name="bench"),
-    path("bench/<str:kind>/<int:object_id>/", bench.item, name="bench-item"),
-    path("bench/<str:kind>/<int:object_id>/approve/", bench.approve, name="approve"),
-    path("bench/<str:kind>/<int:object_id>/end/<str:act>/", bench.end, name="end"),
-    path("bench/<str:kind>/<int:object_id>/pass-on/", bench.pass_on, name="pass-on"),
-    path("bench/<str:kind>/<int:object_id>/say/", bench.say, name="bench-say"),
+    path("bench/<kind:kind>/<int:object_id>/", bench.item, name="bench-item"),
+    path("bench/<kind:kind>/<int:object_id>/approve/", bench.approve, name="approve"),
+    path("bench/<kind:kind>/<int:object_id>/end/<end:act>/", bench.end, name="end"),
+    path("bench/<kind:kind>/<int:object_id>/pass-on/", bench.pass_on, name="pass-on"),
+    path("bench/<kind:kind>/<int:object_id>/say/", bench.say, name="bench-say"),
     path("bench/claim/<int:object_id>/clear/", bench.clear, name="clear"),
     path("bench/claim/<int:object_id>/post/", bench.post, name="post"),
-    path("bench/claim/<int:object_id>/finance/<str:act>/", bench.finance_end, name="finance-end"),
+    path("bench/claim/<int:object_id>/finance/<end:act>/", bench.finance_end, name="finance-end"),
     path("bench/claim/<int:object_id>/recode/", bench.recode, name="recode"),
     path("ledger/", accounts.ledger_page, name="ledger"),
     path("ledger/<int:posting_id>/", accounts.journal_page, name="journal"),
     path("ledger/pay/", accounts.pay_page, name="pay"),
     path("ledger/pay/run/", accounts.pay, name="pay-make"),
     path("ledger/pay/<int:run_id>/", accounts.run_page, name="pay-run"),
-    path("ledger/pay/<int:run_id>/<str:which>/", accounts.run_file, name="pay-file"),
+    path("ledger/pay/<int:run_id>/<paper:which>/", accounts.run_file, name="pay-file"),
 ]

@@ -153,6 +153,24 @@ class AccessTest(WorldTestCase):
                     self.assertIn(self.client.post(path, data).status_code, (302, 404, 403, 422))
                     self.assertEqual(self.everything(), before)
 
+    def test_made_up_acts_and_kinds_are_not_there(self):
+        self.enter(self.priya)
+        pk = self.claim.pk
+        for path in (
+            f"/bench/nonsense/{pk}/",
+            f"/bench/claim/{pk}/end/nonsense/",
+            f"/bench/claim/{pk}/finance/nonsense/",
+            f"/ledger/pay/{self.run_.pk}/nonsense/",
+        ):
+            with self.subTest(path):
+                self.assertEqual((self.client.get(path).status_code, self.client.post(path).status_code), (404, 404))
+
+    def test_an_act_asks_for_post(self):
+        self.enter(self.maren)
+        for name in ACTS - {"move-clock"}:
+            with self.subTest(name):
+                self.assertIn(self.client.get(self.address(name)).status_code, (404, 405))
+
     def test_a_form_from_elsewhere_is_refused(self):
         client = self.enter(self.tobias, Client(enforce_csrf_checks=True))
         self.assertEqual(client.post(self.address("approve")).status_code, 403)

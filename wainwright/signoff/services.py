@@ -43,7 +43,13 @@ def start(member: Membership, asked: Asked, route: Route, contents: Mapping[str,
     """
     earlier = list(SignOff.objects.filter(subject=asked.subject).order_by("round", "id"))
     number = earlier[-1].round + 1 if earlier else 1
-    stands = {(s.signer_id, s.scope): s for s in earlier if s.state in (GIVEN, KEPT)}
+    given = [s for s in earlier if s.state in (GIVEN, KEPT)]
+    stands = {(s.signer_id, s.scope): s for s in given}
+    for passed in (s for s in earlier if s.state == SignOff.State.PASSED_ON):
+        # Who passed a decision on is not asked again for what the other has signed in their place.
+        for other in given:
+            if (other.round, other.order, other.scope) == (passed.round, passed.order, passed.scope):
+                stands.setdefault((passed.signer_id, passed.scope), other)
     kind, _, object_id = asked.subject.partition(":")
     signoffs = []
     for step in route.steps:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.accounts.services import give_back
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import ClaimFile, frozen, load_file
 from wainwright.claims.services.compose import mine
@@ -111,6 +112,9 @@ def ended(member: Membership, claim: Claim, act: str, comment: str, given_for: s
     claim.state = CLAIM.after(claim.state, act)
     claim.version += 1
     claim.save()
+    if act == "turn_down" and claim.trip is not None:
+        # Nothing of it will be posted, so what its trip had committed is free again.
+        give_back(claim.trip.subject)
     what = "sent the claim back" if act == "send_back" else "turned the claim down"
     after = {"state": claim.state, "comment": comment}
     record(member, what, claim.subject, before={"state": before}, after=after, for_whom=given_for)

@@ -53,7 +53,7 @@ def take(member: Membership, receipt_id: int | None, charge_id: int | None) -> E
         day = date.fromisoformat(receipt.value("date"))
     expense = Expense(
         firm=member.firm, owner=member, date=day, merchant=merchant[:120], created=clock.now(),
-        category=category.code if category else DEFAULT_CATEGORY, currency=member.firm.currency,
+        category=category.code if category else usual_category(member), currency=member.firm.currency,
         paid_by="firm" if charge and charge.card.firm_pays else "self",
     )  # fmt: skip
     _amounts(expense, member, receipt, charge)
@@ -115,6 +115,14 @@ def set_tax(expense: Expense, stated: Money | None) -> None:
     expense.tax_minor, expense.tax_odd = line.tax.minor, line.odd
 
 
+def usual_category(member: Membership) -> str:
+    """Return the category of a cost that nothing is known of: the firm's "supplies", else its first that is no lodging."""
+    categories = rulebook(member.firm).categories
+    if DEFAULT_CATEGORY in categories:
+        return DEFAULT_CATEGORY
+    return next((code for code, category in categories.items() if not category.is_lodging), "")
+
+
 @transaction.atomic
 def mark_personal(member: Membership, charge_id: int) -> Expense:
     """Mark a charge on the firm's card as personal: it becomes a line that is owed back. Raises ``Stale``."""
@@ -122,7 +130,7 @@ def mark_personal(member: Membership, charge_id: int) -> Expense:
     if charge is None or not CHARGE.can(charge.state, "mark_personal"):
         raise Stale("It was taken already, on this page or another.")
     expense = Expense.objects.create(
-        firm=member.firm, owner=member, date=charge.date, merchant=charge.merchant, category=DEFAULT_CATEGORY,
+        firm=member.firm, owner=member, date=charge.date, merchant=charge.merchant, category=usual_category(member),
         description=f"{charge.merchant.title()}, personal"[:200], currency=charge.currency, amount_minor=charge.amount_minor,
         paid_by="firm" if charge.card.firm_pays else "self", personal=True, created=clock.now(),
     )  # fmt: skip

@@ -133,7 +133,7 @@ def _receipt_form(request, receipt: Receipt, data=None) -> CostForm:
         initial={
             "date": receipt.value("date"), "merchant": receipt.value("merchant"), "amount": receipt.value("total"),
             "currency": receipt.value("currency") or request.member.firm.currency, "tax": receipt.value("tax"),
-            "tax_rate": receipt.value("tax_rate"), "paid_by": "self", "heads": 1, "category": taking.DEFAULT_CATEGORY,
+            "tax_rate": receipt.value("tax_rate"), "paid_by": "self", "heads": 1, "category": taking.usual_category(request.member),
         },
     )  # fmt: skip
 
