@@ -167,7 +167,7 @@ def load_codes(firms: dict[str, Firm], people: dict[str, Membership], today: dat
             firm=firm.slug, dimension=r["dimension"], code=r["code"], open_until=closed, asks_for=asks
         )
         if r["budget"]:
-            for year in (today.year, today.year + 1):
+            for year in (today.year - 1, today.year, today.year + 1):
                 Budget.objects.create(
                     firm=firm, dimension=r["dimension"], code=r["code"], year=year, amount_minor=int(r["budget"]) * 100
                 )

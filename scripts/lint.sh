@@ -7,6 +7,7 @@ $bin/ruff check -q .
 $bin/ruff format --check -q .
 $bin/mypy
 $bin/djlint wainwright --lint --quiet
+$bin/djlint wainwright --check --quiet
 $bin/lint-imports --no-cache >/tmp/wainwright-imports.log || { tail -n 40 /tmp/wainwright-imports.log; exit 1; }
 $bin/python manage.py makemigrations --check --dry-run -v0
 WAINWRIGHT_DEBUG=1 $bin/python manage.py check

@@ -338,13 +338,13 @@ class FinanceTest(WorldTestCase):
 
     def test_turning_down_gives_the_budget_and_the_distance_back(self):
         cork, cobh = best_place("Cork"), best_place("Cobh")
-        trip = self.authorised_trip(coding=FIELD)
-        taking.type_ride(self.maren, self.today - timedelta(days=9), cork, cobh, False, "car", 0, None, "")
+        trip, day = self.authorised_trip(coding=FIELD), self.today - timedelta(days=9)
+        taking.type_ride(self.maren, day, cork, cobh, False, "car", 0, None, "")
         claim = compose.claim_trip(self.maren, trip.pk)
         self.send_claim(claim)
-        self.assertEqual((BudgetUse.objects.count(), taking.km_so_far(self.maren, self.today)), (2, 24))
+        self.assertEqual((BudgetUse.objects.count(), taking.km_so_far(self.maren, day)), (2, 24))
         bench.end(self.tobias, "claim", claim.pk, "turn_down", "Not on the firm's business")
-        self.assertEqual((BudgetUse.objects.count(), taking.km_so_far(self.maren, self.today)), (0, 0))
+        self.assertEqual((BudgetUse.objects.count(), taking.km_so_far(self.maren, day)), (0, 0))
         self.assertEqual(Claim.objects.get().state, "Turned down")
 
     def test_posting_turns_commitment_into_actual(self):
