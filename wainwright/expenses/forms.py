@@ -26,7 +26,7 @@ class CostForm(forms.Form):
         help_text="Empty: the table's rate of the day.",
     )  # fmt: skip
     tax_rate = forms.DecimalField(label="Tax %", required=False, min_value=0, max_value=60)
-    tax = AmountField(label="Tax on the receipt", required=False, help_text="Empty: worked out.")
+    tax = AmountField(label="Tax", required=False, help_text="As on the receipt; empty: worked out.")
     paid_by = forms.ChoiceField(label="Who paid", choices=PAID_BY)
     description = forms.CharField(max_length=200, required=False)
     guests = forms.CharField(max_length=300, required=False, label="Who was there")
