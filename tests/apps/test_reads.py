@@ -12,6 +12,7 @@ from wainwright.accounts.selectors import books, budget_effects, by_code, refusa
 from wainwright.accounts.services import give_back, use_budgets
 from wainwright.bench.selectors import bench
 from wainwright.bookings.selectors import ways
+from wainwright.claims.models import Claim
 from wainwright.core.allowance import ClockTimes, Fractions, HourTable, Twelfths
 from wainwright.core.coding import Coding
 from wainwright.core.journey import Meal
@@ -194,6 +195,16 @@ class SignOffTest(WorldTestCase):
         self.assertEqual([w.object_id for w in found.waiting if w.kind == "claim"], [second.pk, first.pk])
         self.assertEqual((found.waiting[0].days, found.waiting[0].who), (-3, "Aiko Brandt"))
         self.assertEqual(found.sums, [first.total + second.total])
+
+    def test_finance_sees_the_refused_first_and_never_their_own(self):
+        self.checked_claim(who=self.desmond, costs=("23.00",), coding=Coding("", "3900"))
+        waiting, refused = self.checked_claim(), self.cleared_claim(who=self.aiko, costs=("21.00",))
+        Claim.objects.filter(pk=refused.pk).update(state="Posting refused")
+        self.assertEqual(
+            [(w.object_id, w.finance_word) for w in bench(self.desmond).waiting],
+            [(refused.pk, "refused"), (waiting.pk, "to check")],
+        )
+        self.assertEqual(len(bench(self.priya).waiting), 3)
 
     def test_an_empty_remark_is_refused(self):
         with self.assertRaises(Refusal):

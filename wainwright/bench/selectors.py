@@ -12,6 +12,7 @@ from wainwright.people.models import Membership
 from wainwright.signoff.selectors import waiting_for
 
 SHOWN = 60
+WORDS = {"In finance check": "to check", "Cleared": "to post", "Posting refused": "refused"}
 
 
 @dataclass(frozen=True)
@@ -26,7 +27,7 @@ class Waiting:
     due: date | None
     days: int | None
     marks: list[str]
-    for_finance: bool = False
+    finance_word: str = ""
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,15 @@ def bench(member: Membership) -> Bench:
             marks = _marks([each["level"] for each in claim.certified.get("findings", ())])
             found.append(
                 Waiting(
-                    "claim", claim.pk, claim.claimant.person.name, claim.title, claim.total, None, None, marks, True
+                    "claim",
+                    claim.pk,
+                    claim.claimant.person.name,
+                    claim.title,
+                    claim.total,
+                    None,
+                    None,
+                    marks,
+                    WORDS[claim.state],
                 )
             )
     return Bench(found)

@@ -7,7 +7,7 @@ from datetime import date
 from functools import cached_property
 from typing import Any
 
-from django.db.models import CharField, Exists, OuterRef, QuerySet, Value
+from django.db.models import Case, CharField, Exists, OuterRef, QuerySet, Value, When
 from django.db.models.functions import Cast, Concat
 
 from wainwright import clock
@@ -233,12 +233,12 @@ def claim_for(member: Membership, claim_id: int) -> Claim:
 
 
 def to_check(member: Membership) -> QuerySet[Claim]:
-    """Return what waits for finance, the longest first; never the reviewer's own."""
+    """Return what waits for finance: the refused first, then the longest; never the reviewer's own."""
     return (
-        Claim.objects.filter(firm_id=member.firm_id, state="In finance check")
+        Claim.objects.filter(firm_id=member.firm_id, state__in=["Posting refused", "In finance check", "Cleared"])
         .exclude(claimant=member)
         .select_related("claimant__person")
-        .order_by("sent", "id")
+        .order_by(Case(When(state="Posting refused", then=0), default=1), "sent", "id")
     )
 
 

@@ -13,6 +13,7 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from wainwright.core.money import Money
+from wainwright.core.rules import Level
 from wainwright.core.states import STAGES
 from wainwright.core.workings import day_text
 from wainwright.drawing.ribbon import day_range
@@ -110,6 +111,13 @@ def add_text(text: str, value) -> str:
 def from_minor(minor: int, currency: str) -> Money:
     """An amount from whole minor units."""
     return Money.from_minor(minor, currency)
+
+
+@register.filter
+def cure_of(finding) -> str:
+    """Where a finding is cured: a reason is given below the list, everything else where the thing itself stands."""
+    gives_reason = finding.level == Level.EXPLAIN and finding.cure.label.startswith("Say ")
+    return "#explain" if gives_reason else cure_link(finding.target)
 
 
 @register.filter
