@@ -17,7 +17,7 @@ from wainwright.core.allowance import ClockTimes, Fractions, HourTable, Twelfths
 from wainwright.core.coding import Coding
 from wainwright.core.journey import Meal
 from wainwright.core.routing import work_out_route
-from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.errors import NotAllowed, Refusal
 from wainwright.formats.places import best_place, place
 from wainwright.news.models import Notice
 from wainwright.news.services import mark_read, tell
@@ -29,7 +29,7 @@ from wainwright.rulebook.selectors import category_for, rate_table, rulebook, sc
 from wainwright.signoff import services as signoff
 from wainwright.signoff.models import SignOff
 from wainwright.trail.models import Entry
-from wainwright.trail.services import once, record
+from wainwright.trail.services import record
 from wainwright.trips.selectors import load_file
 from wainwright.web.selectors import find
 
@@ -221,11 +221,6 @@ class TrailTest(WorldTestCase):
             (entry.what, entry.who), ("typed a cost", "Maren Oyelaran <maren.oyelaran@brackwater.example>")
         )
         self.assertIn('"amount": 2000', entry.after)
-
-    def test_a_key_is_taken_once(self):
-        once("post:1", "It is posted already.")
-        with self.assertRaisesRegex(Stale, "posted already"):
-            once("post:1", "It is posted already.")
 
     def test_the_system_is_named_as_such(self):
         self.assertEqual(record(None, "tidied", "x:1", firm_id=1).who, "Wainwright")

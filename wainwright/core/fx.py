@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -89,8 +89,3 @@ def convert(
 def share_off(claimed: Decimal, table_rate: Decimal) -> Decimal:
     """Return by what share a claimed rate is off the table's (0.05 is five per cent)."""
     return abs(claimed - table_rate) / table_rate
-
-
-def latest(days: Sequence[date], on: date) -> date | None:
-    """Return the last day on or before ``on``, or nothing."""
-    return max((day for day in days if day <= on), default=None)

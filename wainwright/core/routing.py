@@ -149,17 +149,3 @@ def _who_can(wanted: str, claimant: str, people: Mapping[str, Signer]) -> tuple[
             return cover, person.name
         current = person.manager
     return None, ""
-
-
-@dataclass(frozen=True, slots=True)
-class Given:
-    """A sign-off already given, for which amounts by scope ("all" or "cost_centre:3140")."""
-
-    signer: str
-    scope: str
-    amount: Money
-
-
-def still_valid(given: Given, scope: str, amount_now: Money) -> bool:
-    """Say whether a sign-off stands after a change: same scope, and not a cent more than was signed."""
-    return given.scope == scope and amount_now == given.amount

@@ -32,13 +32,3 @@ class Entry(models.Model):
             self.number, self.time, self.who, self.for_whom, self.what, self.subject, self.before, self.after,
             self.previous,
         )  # fmt: skip
-
-
-class Once(models.Model):
-    """A key of an act that must not happen twice."""
-
-    key = models.CharField(max_length=120, unique=True)
-    time = models.DateTimeField(auto_now_add=True)
-
-    def __str__(self):
-        return self.key

@@ -5,14 +5,13 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from django.db import IntegrityError, transaction
+from django.db import transaction
 
 from wainwright import clock
 from wainwright.core.trail import GENESIS
 from wainwright.core.trail import Entry as CoreEntry
-from wainwright.errors import Stale
 from wainwright.people.models import Membership
-from wainwright.trail.models import Entry, Once
+from wainwright.trail.models import Entry
 
 SYSTEM = "Wainwright"
 
@@ -50,15 +49,6 @@ def record(
         for_whom=core.for_whom, what=core.what, subject=core.subject, before=core.before, after=core.after,
         previous=core.previous, digest=core.digest(),
     )  # fmt: skip
-
-
-def once(key: str, message: str) -> None:
-    """Claim a key for good. Raises ``Stale`` with ``message`` when the act was done before."""
-    try:
-        with transaction.atomic():
-            Once.objects.create(key=key)
-    except IntegrityError as error:
-        raise Stale(message) from error
 
 
 def _text(value: Any) -> str:

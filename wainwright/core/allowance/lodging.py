@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from decimal import Decimal
 
 from wainwright.core.allowance.scheme import Rate, Scheme, rate_for
 from wainwright.core.journey import Journey, Night
@@ -71,13 +70,3 @@ def flat_nights(journey: Journey, scheme: Scheme, currency: str) -> Figure:
     amount = total((scheme.nights.flat for _ in paid), currency)
     step = Step(f"{len(paid)} nights at {scheme.nights.flat}", str(amount), scheme.code, scheme.since)
     return Figure(amount, Workings(title, (step,)))
-
-
-def ceilings_of(journey: Journey, rates: Sequence[Rate]) -> dict[str, Decimal]:
-    """Return the ceiling of every night by ISO date, where there is one."""
-    found = {}
-    for night in journey.nights:
-        ceiling = rate_for(rates, night.place, night.date).ceiling
-        if ceiling is not None:
-            found[night.date.isoformat()] = ceiling.amount
-    return found

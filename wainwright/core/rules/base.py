@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -110,10 +110,3 @@ def kind(cls: type[Kind]) -> type[Kind]:
         raise ValueError(f"two kinds of rule are called {cls.code}")
     REGISTRY[cls.code] = cls()
     return cls
-
-
-def joined(names: Sequence[str]) -> str:
-    """Write a list as people do: "a, b and c"."""
-    if len(names) < 2:
-        return "".join(names)
-    return ", ".join(names[:-1]) + " and " + names[-1]

@@ -155,20 +155,6 @@ def set_split(member: Membership, expense_id: int, version: int, shares: list[tu
 
 
 @transaction.atomic
-def set_coding(member: Membership, expense_id: int, version: int, coding: Coding) -> Expense:
-    """Give an expense a coding of its own, or none, so that its claim's counts. Raises ``Refusal``."""
-    expense = mine(member, expense_id, version)
-    if coding.parts():
-        faults = check_coding(coding, books(expense.firm).codes, expense.date)
-        if faults:
-            raise Refusal(faults[0].text, faults[0].dimension)
-    before = str(expense.coding)
-    expense.take_coding(coding)
-    changed(member, expense, "changed the coding", before, str(coding))
-    return expense
-
-
-@transaction.atomic
 def remove(member: Membership, expense_id: int) -> None:
     """Undo an expense: its receipts and its charge lie loose in the tray again."""
     expense = mine(member, expense_id)

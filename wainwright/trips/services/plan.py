@@ -13,7 +13,7 @@ from wainwright import clock
 from wainwright.accounts.selectors import books
 from wainwright.core.allowance import NoRate, like_days, rate_for
 from wainwright.core.allowance.supplied import with_meal
-from wainwright.core.coding import LABELS, Coding, check_coding
+from wainwright.core.coding import Coding, check_coding
 from wainwright.core.journey import Journey, Meal, Place
 from wainwright.core.money import Money
 from wainwright.core.rules import Finding
@@ -300,8 +300,3 @@ def _changed(member: Membership, trip: Trip, what: str, before: object, after: o
     trip.version += 1
     trip.save()
     record(member, what, trip.subject, before=before, after=after)
-
-
-def coding_words(coding: Coding) -> str:
-    """Write a coding with the names of its parts."""
-    return ", ".join(f"{LABELS[name]} {code}" for name, code in coding.parts().items())
