@@ -15,7 +15,6 @@ from wainwright.accounts.models import Payment
 from wainwright.accounts.selectors import Books, books, budget_effects
 from wainwright.claims.figures import AllowanceFacts, ClaimFigures, claim_subject, figures, journal_for
 from wainwright.claims.models import Claim
-from wainwright.core.allowance import NoRate, allowed_night, daily_allowance
 from wainwright.core.budget import BudgetEffect
 from wainwright.core.coding import check_coding
 from wainwright.core.money import Money
@@ -28,7 +27,7 @@ from wainwright.expenses.selectors import with_evidence
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.rulebook.selectors import Explained, Rulebook, rulebook, with_reasons
-from wainwright.trips.figures import journey_of
+from wainwright.trips.figures import earned, journey_of
 from wainwright.trips.models import Trip
 
 
@@ -102,12 +101,7 @@ def allowance_of(trip: Trip | None, book: Rulebook, currency: str) -> AllowanceF
         return AllowanceFacts(Money.zero(currency))
     nights = list(trip.nights.all())
     journey = journey_of(list(trip.legs.all()), nights, trip.supplied)
-    try:
-        done = daily_allowance(journey, book.scheme, book.rates, currency)
-        costs = {n.date: Money.from_minor(n.cost_minor, currency) for n in nights}
-        allowed = tuple(allowed_night(n, costs[n.date], book.scheme, book.rates) for n in journey.nights)
-    except NoRate as error:
-        return AllowanceFacts(Money.zero(currency), (f"There is {error}.",), (), trip.ends)
+    done, allowed, _ = earned(journey, nights, book, currency)
     return AllowanceFacts(done.amount, tuple(done.workings.lines()), allowed, trip.ends)
 
 

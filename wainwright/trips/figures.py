@@ -81,20 +81,27 @@ def journey_of(legs: Iterable[Leg], nights: Iterable[Night], supplied: Iterable[
     )
 
 
+def earned(
+    journey: Journey, nights: Iterable[Night], book: Rulebook, currency: str
+) -> tuple[Allowance, tuple[NightAllowed, ...], str]:
+    """Return the allowance, the nights against their ceilings, and the fault where a place has no rate (else "")."""
+    costs = {n.date: Money.from_minor(n.cost_minor, currency) for n in nights}
+    try:
+        allowance = daily_allowance(journey, book.scheme, book.rates, currency)
+        allowed = tuple(allowed_night(n, costs[n.date], book.scheme, book.rates) for n in journey.nights)
+    except NoRate as error:
+        fault = f"There is {error}. An administrator can add one under Rules."
+        return Allowance((), Money.zero(currency), Workings("Daily allowance", (Step(fault),))), (), fault
+    return allowance, allowed, ""
+
+
 def figures(
     trip: Trip, book: Rulebook, legs: list[Leg], nights: list[Night], others: list[OtherCost], bookings: list[Booking]
 ) -> TripFigures:
     """Work out a plan's figures. A place without a rate is a fault in words, and earns nothing until mended."""
-    currency, fault = trip.currency, ""
+    currency = trip.currency
     journey = journey_of(legs, nights, trip.supplied)
-    allowed: tuple[NightAllowed, ...] = ()
-    try:
-        allowance = daily_allowance(journey, book.scheme, book.rates, currency)
-        costs = {n.date: Money.from_minor(n.cost_minor, currency) for n in nights}
-        allowed = tuple(allowed_night(n, costs[n.date], book.scheme, book.rates) for n in journey.nights)
-    except NoRate as error:
-        fault = f"There is {error}. An administrator can add one under Rules."
-        allowance = Allowance((), Money.zero(currency), Workings("Daily allowance", (Step(fault),)))
+    allowance, allowed, fault = earned(journey, nights, book, currency)
     estimates = _estimates(currency, legs, nights, others, bookings)
     own = total((e.amount for e in estimates if e.paid_by == "self"), currency)
     advance = proposed_advance(own + allowance.amount, book.policy.advance_percent, book.policy.advance_unit)

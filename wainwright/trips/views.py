@@ -15,6 +15,7 @@ from wainwright import clock
 from wainwright.accounts.selectors import books
 from wainwright.claims.models import Claim
 from wainwright.core.journey import Meal
+from wainwright.core.money import Money
 from wainwright.core.states import stage_reached
 from wainwright.drawing.ribbon import RibbonData, Spend, draw
 from wainwright.errors import Refusal
@@ -75,7 +76,7 @@ def page_context(request, trip: Trip, file: TripFile | None = None, **forms) -> 
         "route": route_steps(signoffs) if signoffs and not editable else route_preview(file.route),
         "explains": open_explains(file.findings), "reasons": reasons_of(file.findings, REASONS),
         "remarks": remarks(trip.subject), "entries": history(trip.subject) if "history" in request.GET else None,
-        "stay_forms": [(stay, StayForm(initial=_stay_initial(stay))) for stay in file.stays] if editable else [],
+        "stay_forms": [(stay, StayForm(initial=_stay_initial(stay, trip.currency))) for stay in file.stays] if editable else [],
         "spent": bool(expenses),
         "can_claim": own and claim is None and trip.state in ("Under way", "Back"),
         "categories": file.figures.by_category(file.book.names), "firm_pays": file.figures.sum("firm", "central"),
@@ -120,11 +121,11 @@ def _spends(file: TripFile, expenses: list[Expense]) -> list[Spend]:
     return [Spend(e.day, e.label, e.amount, e.paid_by != "self", True) for e in file.figures.estimates if e.day]
 
 
-def _stay_initial(stay) -> dict:
+def _stay_initial(stay, currency: str) -> dict:
     night = stay[0]
     return {
         "name": night.name,
-        "cost": Decimal(night.cost_minor) / 100,
+        "cost": Money.from_minor(night.cost_minor, currency).amount,
         "paid_by": night.paid_by,
         "supplied": night.supplied,
     }

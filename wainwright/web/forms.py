@@ -34,6 +34,14 @@ def day_input() -> forms.DateInput:
     return forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")
 
 
+def plain_number(text: str) -> str:
+    """Bring an amount as people type it to digits with a point: the last comma or point stands before the cents."""
+    text = text.replace("\u00a0", "").replace(" ", "").replace("−", "-")
+    if text.rfind(",") > text.rfind("."):
+        return text.replace(".", "").replace(",", ".")
+    return text.replace(",", "")
+
+
 class AmountField(forms.DecimalField):
     """An amount of money as people type it: a comma or a point before the cents, thousands parted or not."""
 
@@ -47,11 +55,7 @@ class AmountField(forms.DecimalField):
 
     def to_python(self, value):
         """Bring what was typed to a plain number."""
-        if isinstance(value, str):
-            value = value.replace("\u00a0", "").replace(" ", "").replace("−", "-")
-            comma, point = value.rfind(","), value.rfind(".")
-            value = value.replace(".", "").replace(",", ".") if comma > point else value.replace(",", "")
-        return super().to_python(value)
+        return super().to_python(plain_number(value) if isinstance(value, str) else value)
 
 
 class CodingForm(forms.Form):

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.accounts.selectors import books
-from wainwright.core.coding import Coding
+from wainwright.core.coding import DIMENSIONS, LABELS, Coding
 from wainwright.core.money import Money
 from wainwright.errors import Refusal
 from wainwright.expenses.forms import CostForm, RideForm
@@ -21,12 +21,8 @@ from wainwright.expenses.services import editing, receipts, taking
 from wainwright.formats.pictures import MOST_BYTES
 from wainwright.rulebook.selectors import mileage_rates, rulebook
 from wainwright.trail.selectors import history
-from wainwright.web.forms import say, whole
+from wainwright.web.forms import plain_number, say, whole
 
-FIELD_NAMES = {
-    "merchant": "Paid to", "date": "Date", "total": "Total", "currency": "Currency", "tax": "Tax", "tax_rate": "Tax %",
-    "card": "Card",
-}  # fmt: skip
 PART_ROWS, FEW_ROWS = 8, 3
 
 
@@ -75,7 +71,7 @@ def _expense_page(request, expense: Expense, status: int = 200, **more):
     own = expense.owner_id == request.member.pk
     editable = own and (expense.claim is None or expense.claim.editable)
     parts = [
-        {"category": p.category, "label": p.label, "amount": f"{Decimal(p.amount_minor) / 100:.2f}", "personal": p.personal,
+        {"category": p.category, "label": p.label, "amount": str(Money.from_minor(p.amount_minor, expense.currency).amount), "personal": p.personal,
          "night": p.night.isoformat() if p.night else ""}
         for p in expense.parts.all()
     ]  # fmt: skip
@@ -93,8 +89,8 @@ def _expense_page(request, expense: Expense, status: int = 200, **more):
         "expense": expense, "editable": editable, "own": own, "categories": list(book.categories.values()),
         "parts": parts + [blank] * max(2, (PART_ROWS if lodging else FEW_ROWS) - len(parts)),
         "has_parts": bool(expense.parts.all()), "shares": shares + [{"coding": Coding(), "share": ""}] * max(1, 3 - len(shares)),
-        "centres": ledger.choices("cost_centre"), "projects": ledger.choices("project"), "tasks": ledger.choices("task"),
-        "funds": ledger.choices("fund"), "loose": loose, "charge": getattr(expense, "charge", None),
+        "dimensions": [(name, LABELS[name].capitalize(), ledger.choices(name)) for name in DIMENSIONS if name != "account"],
+        "loose": loose, "charge": getattr(expense, "charge", None),
         "change_form": _cost_form(expense) if editable and expense.kind == "cost" and not expense.personal else None,
         "entries": history(expense.key), "parts_error": "", "split_error": "",
     }  # fmt: skip
@@ -198,11 +194,8 @@ def _nightly(request, expense: Expense) -> list[editing.PartTyped]:
 
 def _money(text: str, currency: str) -> Money:
     """An amount as typed in a grid. Raises ``ValueError`` saying which."""
-    plain = text.replace("\u00a0", "").replace(" ", "").replace("−", "-")
-    if plain.rfind(",") > plain.rfind("."):
-        plain = plain.replace(".", "").replace(",", ".")
     try:
-        value = Decimal(plain.replace(",", ""))
+        value = Decimal(plain_number(text))
         if abs(value) > 10**9:
             raise InvalidOperation
         return Money.of(value, currency)

@@ -20,7 +20,6 @@ FIELD_NAMES = {
     "merchant": "Paid to", "date": "Date", "total": "Total", "currency": "Currency", "tax": "Tax", "tax_rate": "Tax %",
     "card": "Card",
 }  # fmt: skip
-PART_ROWS = 8
 
 
 @require_GET
