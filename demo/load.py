@@ -82,9 +82,13 @@ def load_firms(today: date) -> dict[str, Firm]:
     for slug in ("ltd", "norge"):
         row = data[slug]
         firm = firms[slug] = Firm.objects.create(
-            slug=slug, **{k: row[k] for k in ("name", "country", "currency", "zone", "iban", "bic")}
+            slug=slug, **{k: row[k] for k in ("name", "country", "currency", "zone", "iban", "bic", "address")}
         )
-        Policy.objects.create(firm=firm, scheme=row["scheme"], terms=row["terms"])
+        Policy.objects.create(
+            firm=firm, **{k: row[k] for k in ("scheme", "terms", "trip_signoff", "quarters", "questions")},
+            transfer_km=Decimal("0.45") if row["currency"] == "EUR" else Decimal("5.20"),
+            transfer_least=Decimal(3) if row["currency"] == "EUR" else Decimal(35),
+        )  # fmt: skip
         SchemeData.objects.create(firm=firm, code=row["scheme"], data=data["schemes"][row["scheme"]])
         FirmAccounts.objects.create(firm=firm, **data["accounts"])
         scale = 10 if firm.currency == "NOK" else 1

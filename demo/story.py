@@ -18,17 +18,20 @@ from wainwright.claims.services import books as booking
 from wainwright.claims.services import compose
 from wainwright.claims.services import road as claim_road
 from wainwright.core.coding import Coding
-from wainwright.core.journey import Meal, Mode
+from wainwright.core.journey import Meal, Mode, Place
 from wainwright.core.money import Money
 from wainwright.expenses.models import Charge, Expense, Receipt, ReceiptPage
 from wainwright.expenses.services import editing, taking
 from wainwright.formats.places import best_place, place
 from wainwright.people.models import Membership
+from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff.models import SignOff
+from wainwright.trips.figures import quarters_in
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import load_file as load_trip
+from wainwright.trips.services import nights as nights_of
 from wainwright.trips.services import plan, road
-from wainwright.trips.services.ways import hold_way
+from wainwright.trips.services.ways import Wish, hold
 
 AFTER = {"planning": 0, "awaiting": 1, "authorised": 2, "under_way": 2, "back": 2, "claim_open": 3, "in_signoff": 4,
          "sent_back": 5, "finance": 6, "cleared": 7, "refused": 8, "posted": 8, "settled": 9}  # fmt: skip
@@ -75,24 +78,32 @@ class Story:
         home, there = place(member.home_code), place(row["to"])
         keys = []
         for origin, target, day in ((home, there, self.first), (there, home, self.last)):
-            found = [w for w in ways(origin, target, day, begun, trip.currency) if 8 <= w.offer.leaves.hour < 17]
+            found = [
+                w
+                for w in ways(origin, target, day, begun, trip.currency)
+                if 8 <= w.offer.leaves.hour < 17 and w.offer.mode == Mode.AIR and w.offer.cabin == "economy"
+            ]
             found = [w for w in found if w.offer.arrives.date() == day] or found
             keys.append(next((w for w in found if not w.over.minor), found[0]).offer.key)
-        hold_way(member, trip.pk, chosen(keys, begun, trip.currency))
+        hold(member, trip.pk, chosen(keys, begun, trip.currency), Wish("Arrives in time for the work", "Nearest to the work at that time."))
         if row.get("then"):
             self._side_trip(trip, there, best_place(row["then"]))
         over = row.get("night_over", 0)
         nights = list(trip.nights.order_by("date"))
         for town in dict.fromkeys(n.place["town"] for n in nights):
             stay = [n for n in nights if n.place["town"] == town]
-            cost = Decimal(stay[0].cost_minor) / 100 + (28 if town == "Florø" else -8) + over
+            expected = nights_of.expected_night(rulebook(trip.firm), Place(**stay[0].place), stay[0].date)
+            cost = Decimal(expected) / 100 + (28 if town == "Florø" else -8) + over
             name = (
                 "Florø Rooms" if town == "Florø" else "Lamp Quay Hotel" if town == "Bergen" else f"{town} Harbour Inn"
             )
-            plan.set_stay(member, trip.pk, [n.date for n in stay], name, cost, "firm", False)
+            dates = [n.date for n in stay]
+            nights_of.set_stay(member, trip.pk, dates, name, cost, "firm", False)
+            if quarters_in(rulebook(trip.firm), town, stay[0].place["country"]):
+                nights_of.record_full(member, trip.pk, dates, begun.isoformat(), "Port office", f"Q-{trip.pk:03d}")
         for mark in row.get("supplied", ()):
             day, _, meal = mark.partition(":")
-            plan.mark_meal(member, trip.pk, self.first + timedelta(days=int(day)), Meal(meal))
+            nights_of.mark_meal(member, trip.pk, self.first + timedelta(days=int(day)), Meal(meal))
         scale = 10 if trip.currency == "NOK" else 1
         plan.add_other(member, trip.pk, "taxi", "Taxis and parking", Decimal(80 * scale), "self")
         return Trip.objects.get(pk=trip.pk)

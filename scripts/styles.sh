@@ -11,8 +11,9 @@ for part in latin latin-ext; do
   cp "node_modules/@fontsource-variable/besley/files/besley-$part-wght-normal.woff2" "$dist/fonts/"
   cp "node_modules/@fontsource-variable/hanken-grotesk/files/hanken-grotesk-$part-wght-normal.woff2" "$dist/fonts/"
 done
-for icon in plane train-front ship bus car-front car car-taxi-front footprints file-text image paperclip; do
+for icon in bed plane train-front ship bus car-front car car-taxi-front footprints file-text image paperclip; do
   sed -e 's/<!--.*-->//' -e 's/class="[^"]*"/class="icon" aria-hidden="true"/' "node_modules/lucide-static/icons/$icon.svg" > "$icons/$icon.svg"
 done
+python3 scripts/land.py node_modules/world-atlas/land-50m.json wainwright/drawing/land.json
 mkdir -p tests/browser/vendor
 cp node_modules/axe-core/axe.min.js tests/browser/vendor/axe.min.js

@@ -53,3 +53,8 @@ def move_to(moment: datetime) -> None:
     if not settings.DEMO:
         raise RuntimeError("The clock can be moved in the demo only.")
     _file().write_text(str(int((moment - datetime.now(UTC)).total_seconds())))
+
+
+def in_zone(local: datetime, zone: str) -> datetime:
+    """Return a wall time at a place as a moment."""
+    return local.replace(tzinfo=ZoneInfo(zone))

@@ -23,8 +23,8 @@ from wainwright.signoff.models import SignOff
 from wainwright.trail.models import Entry
 from wainwright.trips.models import Leg, Night, Trip
 from wainwright.trips.selectors import load_file
-from wainwright.trips.services import plan, road
-from wainwright.trips.services.ways import cancel_booking, hold_way
+from wainwright.trips.services import nights, plan, road
+from wainwright.trips.services.ways import Wish, cancel, hold
 
 
 class PlanningTest(WorldTestCase):
@@ -62,17 +62,17 @@ class PlanningTest(WorldTestCase):
 
     def test_a_meal_on_all_days_alike_in_one_act(self):
         trip = self.a_trip(starts=20, days=5)
-        plan.mark_meal(self.maren, trip.pk, trip.starts + timedelta(days=1), Meal.LUNCH, all_alike=True)
+        nights.mark_meal(self.maren, trip.pk, trip.starts + timedelta(days=1), Meal.LUNCH, all_alike=True)
         trip.refresh_from_db()
         self.assertEqual(len(trip.supplied), 3)
-        plan.mark_meal(self.maren, trip.pk, trip.starts + timedelta(days=1), Meal.LUNCH)
+        nights.mark_meal(self.maren, trip.pk, trip.starts + timedelta(days=1), Meal.LUNCH)
         trip.refresh_from_db()
         self.assertEqual(len(trip.supplied), 2)
 
     def test_a_stay_is_changed_together_and_over_the_ceiling_is_found(self):
         trip = self.a_trip(starts=20, days=4)
         dates = [n.date for n in trip.nights.all()][:2]
-        plan.set_stay(self.maren, trip.pk, dates, "Lamp Quay Hotel", Decimal(178), "firm", False)
+        nights.set_stay(self.maren, trip.pk, dates, "Lamp Quay Hotel", Decimal(178), "firm", False)
         file = load_file(self.maren, Trip.objects.get(pk=trip.pk))
         self.assertEqual([len(stay) for stay in file.stays], [2, 1])
         self.assertIn(
@@ -88,7 +88,7 @@ class PlanningTest(WorldTestCase):
             "On the quay",
         )
         self.assertEqual(load_file(self.maren, trip).in_the_way, 0)
-        plan.set_stay(self.maren, trip.pk, dates, "Lamp Quay Hotel", Decimal(150), "firm", False)
+        nights.set_stay(self.maren, trip.pk, dates, "Lamp Quay Hotel", Decimal(150), "firm", False)
         self.assertEqual(load_file(self.maren, trip).findings, [])
 
     def test_lodging_is_never_typed_twice(self):
@@ -252,7 +252,7 @@ class BookingTest(WorldTestCase):
         leg = trip.legs.first()
         with self.assertRaisesRegex(Refusal, "belongs to a booking"):
             plan.remove_leg(self.maren, trip.pk, leg.pk)
-        cancel_booking(self.maren, trip.pk, booking.pk)
+        cancel(self.maren, trip.pk, booking.pk)
         self.assertEqual((Booking.objects.get().state, Leg.objects.count(), Night.objects.count()), ("Cancelled", 0, 0))
         _, _, second = self.held()
         road.move_along(second.held_until + timedelta(minutes=1))

@@ -1,113 +1,121 @@
-"""Reads about ways on offer and bookings."""
+"""Reads about what is on offer and what is booked."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import date
-from zoneinfo import ZoneInfo
 
-from wainwright.core.fares import Asked, Way, alternatives, yardstick
+from wainwright.bookings.choices import (
+    Choice,
+    Measured,
+    choose_car,
+    choose_stay,
+    choose_ways,
+    measure,
+    measure_one,
+)
+from wainwright.bookings.market import ask, sane_car, sane_stay, sane_way
+from wainwright.core.fares import Asked
 from wainwright.core.journey import Place
-from wainwright.core.money import Money, total
+from wainwright.core.money import Money
 from wainwright.errors import Refusal
-from wainwright.outside import service
-from wainwright.ports.market import MarketError, Offer, Query
+from wainwright.ports.market import CarOffer, CarQuery, MarketError, Offer, Query, SeatPlan, StayOffer, StayQuery
+
+GONE = "This is no longer on offer. Search again."
 
 
-def way_of(offer: Offer) -> Way:
-    """Return an offer as the yardstick sees it."""
-    first, last = offer.hops[0], offer.hops[-1]
-    return Way(
-        offer.key, offer.price, first.leaves.replace(tzinfo=ZoneInfo(first.origin.zone)),
-        last.arrives.replace(tzinfo=ZoneInfo(last.target.zone)), len(offer.hops) - 1, offer.cabin, offer.contracted,
-    )  # fmt: skip
-
-
-@dataclass(frozen=True)
-class OnOffer:
-    """One way, its yardstick, and by how much it is over."""
-
-    offer: Offer
-    yardstick: Money
-    yardstick_key: str
-    over: Money
-
-
-def ways(origin: Place, target: Place, day: date, today: date, currency: str) -> list[OnOffer]:
-    """Return a day's ways with the yardstick of each, the cheapest first. Raises ``Refusal``."""
+def offers_of(origin: Place, target: Place, day: date, today: date, currency: str) -> list[Offer]:
+    """Return a day's ways that can be true. Raises ``Refusal`` where the market says no."""
     try:
-        offers = service("market").search(Query(origin, target, day, today, currency))
+        found = ask("search", Query(origin, target, day, today, currency))
     except MarketError as error:
         raise Refusal(str(error)) from error
-    as_ways = [way_of(offer) for offer in offers]
-    found = []
-    for offer, way in zip(offers, as_ways, strict=True):
-        measure = yardstick(way, as_ways, Asked())
-        found.append(OnOffer(offer, measure.price, measure.key, offer.price - measure.price))
+    return [offer for offer in found if sane_way(offer, currency)]
+
+
+def ways(origin: Place, target: Place, day: date, today: date, currency: str, asked: Asked | None = None) -> list[Measured]:
+    """Return a day's ways with the yardstick of each, the cheapest first. Raises ``Refusal``."""
+    found = measure(offers_of(origin, target, day, today, currency), asked or Asked())
     return sorted(found, key=lambda each: (each.offer.price.amount, each.offer.leaves))
 
 
-@dataclass(frozen=True)
-class Chosen:
-    """Ways chosen together, measured against their yardsticks, with the cheaper ones as evidence."""
-
-    offers: tuple[Offer, ...]
-    price: Money
-    cheapest: Money
-    alternatives: list[dict[str, str]]
-
-    @property
-    def keys(self) -> tuple[str, ...]:
-        """The keys of the offers."""
-        return tuple(offer.key for offer in self.offers)
-
-    @property
-    def label(self) -> str:
-        """What the booking is called."""
-        hops = self.offers[0].hops
-        back = " and back" if len(self.offers) > 1 else ""
-        return f"Flight {hops[0].origin.town} – {hops[-1].target.town}{back}"[:160]
-
-    @property
-    def conditions(self) -> str:
-        """The conditions of every part in one sentence each."""
-        return " ".join(dict.fromkeys(conditions_of(offer) for offer in self.offers))
-
-    @property
-    def carbon_kg(self) -> int:
-        """The carbon of all parts."""
-        return sum(offer.carbon_kg for offer in self.offers)
-
-
-def conditions_of(offer: Offer) -> str:
-    """Say the conditions of a fare in words."""
-    bags = "no bag" if not offer.bags else "1 bag" if offer.bags == 1 else f"{offer.bags} bags"
-    refund = "refundable" if offer.refundable else "not refundable"
-    change = "can be changed" if offer.changeable else "cannot be changed"
-    return f"{offer.fare}: {bags}, {refund}, {change}."
-
-
-def chosen(keys: list[str], today: date, currency: str) -> Chosen:
+def chosen(keys: list[str], today: date, currency: str, windows: list[Asked] | None = None) -> Choice:
     """Return the offers of ``keys`` together with their yardsticks. Raises ``Refusal`` for what is no longer on offer."""
-    market = service("market")
-    offers, cheapest, evidence = [], [], []
-    for key in keys:
+    measured = []
+    for number, key in enumerate(keys):
         try:
-            offer = market.offer(key)
-            first, last = offer.hops[0], offer.hops[-1]
-            day = market.search(Query(first.origin, last.target, offer.leaves.date(), today, currency))
+            offer = ask("offer", key)
+            day = ask("search", Query(offer.origin, offer.target, offer.leaves.date(), today, currency))
         except MarketError as error:
             raise Refusal(str(error)) from error
-        if offer.price.currency != currency or key not in {each.key for each in day}:
-            raise Refusal("This fare is no longer on offer. Search again.")
-        as_ways = [way_of(each) for each in day]
-        by_key = {each.key: each for each in day}
-        choice = way_of(offer)
-        cheapest.append(yardstick(choice, as_ways, Asked()).price)
-        for way in alternatives(choice, as_ways, Asked()):
-            other = by_key[way.key]
-            evidence.append(
-                {"way": f"{other.carrier} {other.leaves:%a %H:%M}–{other.arrives:%H:%M}", "price": str(way.price)}
-            )
-        offers.append(offer)
-    return Chosen(tuple(offers), total((o.price for o in offers), currency), total(cheapest, currency), evidence[:6])
+        day = [each for each in day if sane_way(each, currency)]
+        if key not in {each.key for each in day}:
+            raise Refusal(GONE)
+        asked = windows[number] if windows and number < len(windows) else Asked()
+        measured.append(measure_one(offer, day, asked))
+    return choose_ways(measured, currency)
+
+
+def cars(query: CarQuery) -> list[CarOffer]:
+    """Return the cars that can be true, the cheapest first. Raises ``Refusal``."""
+    try:
+        found = ask("cars", query)
+    except MarketError as error:
+        raise Refusal(str(error)) from error
+    return sorted((c for c in found if sane_car(c, query.currency)), key=lambda c: c.price.amount)
+
+
+def chosen_car(key: str, today: date, currency: str, seats: int = 1) -> Choice:
+    """Return a car as a choice. Raises ``Refusal``."""
+    try:
+        car = ask("car", key)
+    except MarketError as error:
+        raise Refusal(str(error)) from error
+    on_offer = cars(CarQuery(car.place, car.since, car.back, car.until, today, currency))
+    if key not in {each.key for each in on_offer}:
+        raise Refusal(GONE)
+    return choose_car(car, on_offer, seats)
+
+
+def stays(place: Place, first: date, nights: int, today: date, currency: str) -> list[StayOffer]:
+    """Return the rooms that can be true: supplied first, then contracted, then by price. Raises ``Refusal``."""
+    try:
+        found = ask("stays", StayQuery(place, first, nights, today, currency))
+    except MarketError as error:
+        raise Refusal(str(error)) from error
+    kept = [stay for stay in found if sane_stay(stay, currency)]
+    return sorted(kept, key=lambda s: (not s.supplied, not s.contracted, s.a_night.amount))
+
+
+def chosen_stay(key: str, today: date, currency: str) -> Choice:
+    """Return a room as a choice. Raises ``Refusal`` where it is gone or full."""
+    try:
+        stay = ask("stay", key)
+    except MarketError as error:
+        raise Refusal(str(error)) from error
+    parts = key.split("/")
+    if not sane_stay(stay, currency) or len(parts) < 6 or parts[4] != today.isoformat() or parts[5] != currency:
+        raise Refusal(GONE)
+    if not stay.rooms_left:
+        raise Refusal(f"{stay.name} has no room left for these nights.")
+    return choose_stay(stay)
+
+
+def seat_plan(key: str, hop: int) -> SeatPlan | None:
+    """Return the seats of one hop, or nothing. Raises ``Refusal``."""
+    try:
+        found: SeatPlan | None = ask("seats", key, hop)
+    except MarketError as error:
+        raise Refusal(str(error)) from error
+    return found
+
+
+def cheapest_that_fits(
+    origin: Place, target: Place, day: date, today: date, currency: str
+) -> tuple[Money, str] | None:
+    """Return price and words of the cheapest economy way of a day, for a comparison; nothing where there is none."""
+    try:
+        found = [o for o in offers_of(origin, target, day, today, currency) if o.cabin == "economy"]
+    except Refusal:
+        return None
+    best = min(found, key=lambda o: (o.price.amount, o.leaves), default=None)
+    return (best.price, f"{best.carrier} {best.leaves:%H:%M}–{best.arrives:%H:%M}") if best else None

@@ -1,25 +1,34 @@
-"""Acts on bookings, called by the trip they belong to."""
+"""Acts on bookings, called by the trip they belong to.
+
+What goes to the market is kept first (state Asked), then sent, then its answer is kept, each in a
+transaction of its own; the market takes the same ``once`` for the same hold. So whatever breaks
+off in between is known, shown, and finished by the worker.
+"""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
 from functools import cache
-from zoneinfo import ZoneInfo
 
 import holidays
-from django.db import transaction
+from django.db import IntegrityError, transaction
 
 from wainwright import clock
+from wainwright.bookings.choices import Choice
+from wainwright.bookings.market import ask, sane_hold
 from wainwright.bookings.models import Booking
-from wainwright.bookings.selectors import Chosen
 from wainwright.core.business_time import Office, business_hours_before
+from wainwright.core.money import Money
 from wainwright.core.states import BOOKING
-from wainwright.errors import Refusal
-from wainwright.outside import service
-from wainwright.people.models import Firm
-from wainwright.ports.market import MarketError
+from wainwright.errors import Refusal, Stale
+from wainwright.people.models import Firm, Membership
+from wainwright.ports.market import MarketError, NotYet
 from wainwright.trail.services import record
+
+# A hold that was asked for and has had no answer for so long is asked for again by the worker.
+UNANSWERED = timedelta(minutes=2)
 
 
 @cache
@@ -32,77 +41,284 @@ def office_of(country: str, zone: str) -> Office:
     return Office(zone, holidays=days)
 
 
-def hold(trip_id: int, firm: Firm, traveller: str, chosen: Chosen, hold_hours: int, ticket_hours: int) -> Booking:
-    """Hold the ways that were chosen; the same choice on the same trip is held once. Raises ``Refusal``.
+@dataclass(frozen=True)
+class Terms:
+    """The firm's terms of holding: hours a hold stands without being sent, business hours to ticket before leaving."""
 
-    Inside the caller's transaction.
-    """
-    once = f"trip:{trip_id}:{'+'.join(chosen.keys)}"[:80]
-    known = Booking.objects.filter(once=once).first()
-    if known and known.stands:
+    hold_hours: int
+    ticket_hours: int
+
+
+@transaction.atomic
+def keep_asked(
+    member: Membership, trip_id: int, choice: Choice, paid_by: str, card: str, instead_of: Booking | None = None
+) -> Booking:
+    """Keep that something is about to be asked of the market; the same choice on the same trip is kept once."""
+    once = f"trip:{trip_id}:{'+'.join(choice.keys)}"[-100:]
+    known = Booking.objects.select_for_update().filter(once=once).first()
+    if known and (known.stands or known.state == "Asked"):
         return known
     if known:
-        once = f"{once[:60]}#{Booking.objects.filter(trip_id=trip_id).count()}"
-    try:
-        held = service("market").hold(chosen.keys, traveller, once)
-    except MarketError as error:
-        raise Refusal(str(error)) from error
-    if held.price != chosen.price:
-        raise Refusal(f"The price changed from {chosen.price} to {held.price} while you chose. Nothing was held.")
-    first = chosen.offers[0]
-    departure = first.leaves.replace(tzinfo=ZoneInfo(first.hops[0].origin.zone))
-    now = clock.now()
+        once = f"{once}#{Booking.objects.filter(trip_id=trip_id).count()}"
     return Booking.objects.create(
-        trip_id=trip_id, reference=held.reference, carrier=", ".join(dict.fromkeys(o.carrier for o in chosen.offers)),
-        label=chosen.label, conditions=chosen.conditions, currency=firm.currency, price_minor=held.price.minor,
-        cheapest_minor=chosen.cheapest.minor, alternatives=chosen.alternatives, carbon_kg=chosen.carbon_kg,
-        departure=departure, held_until=min(now + timedelta(hours=hold_hours), departure),
-        ticket_by=business_hours_before(departure, Decimal(ticket_hours), office_of(firm.country, firm.zone)), once=once,
+        firm=member.firm, trip_id=trip_id, booker=member, kind=choice.kind, keys=list(choice.keys), carrier=choice.carrier,
+        label=choice.label, fare=choice.fare, cabin=choice.cabin, contracted=choice.contracted,
+        contract_passed=choice.contract_passed, rows=choice.rows, hops=choice.hops, currency=choice.price.currency,
+        price_minor=choice.price.minor, cheapest_minor=choice.cheapest.minor, alternatives=choice.alternatives,
+        refund_fee_minor=choice.refund_fee.minor if choice.refund_fee else None if choice.refund_fee is None else 0,
+        change_fee_minor=choice.change_fee.minor if choice.change_fee else None if choice.change_fee is None else 0,
+        carbon_kg=choice.carbon_kg, seat_choice=choice.seats, paid_by=paid_by, card=card, departure=choice.departure,
+        asked=clock.now(), instead_of=instead_of, once=once,
     )  # fmt: skip
+
+
+def send_hold(booking: Booking, traveller: str, terms: Terms) -> Booking:
+    """Send what was kept, and keep the answer. Raises ``Refusal`` when nothing is held; the booking says why."""
+    try:
+        held = ask("hold", tuple(booking.keys), traveller, booking.once)
+        if not sane_hold(held, booking.currency):
+            raise MarketError("The market's answer made no sense. Nothing was held.")
+        if held.price != booking.price:
+            raise MarketError(
+                f"The price changed from {booking.price} to {held.price} while you chose. Nothing was held. Search again."
+            )
+    except MarketError as error:
+        with transaction.atomic():
+            booking = _locked(booking.pk)
+            if booking.state == "Asked":
+                booking.problem = str(error)[:300]
+                move(booking, "cancel")
+        raise Refusal(str(error)) from error
+    with transaction.atomic():
+        booking = _locked(booking.pk)
+        if booking.state != "Asked":
+            return booking
+        now = clock.now()
+        booking.reference, booking.problem = held.reference, ""
+        booking.held_until = min(now + timedelta(hours=terms.hold_hours), booking.departure)
+        office = office_of(booking.firm.country, booking.firm.zone)
+        booking.ticket_by = business_hours_before(booking.departure, Decimal(terms.ticket_hours), office)
+        move(booking, "hold")
+    return booking
+
+
+def _locked(booking_id: int) -> Booking:
+    return (
+        Booking.objects.select_for_update(of=("self",)).select_related("trip", "firm", "booker").get(pk=booking_id)
+    )
 
 
 def move(booking: Booking, act: str) -> None:
     """Move a booking to its next state, with its entry in the trail. Inside the caller's transaction."""
     before = booking.state
     booking.state = BOOKING.after(before, act)
-    booking.save(update_fields=["state", "ticket_number"])
+    booking.save()
     record(
-        None, f"booking {act}", f"trip:{booking.trip_id}", firm_id=booking.trip.firm_id,
+        None, f"booking {act}", f"trip:{booking.trip_id}", firm_id=booking.firm_id,
         before={"booking": booking.pk, "state": before},
-        after={"booking": booking.pk, "state": booking.state, "ticket": booking.ticket_number},
+        after={"booking": booking.pk, "state": booking.state, "ticket": booking.ticket_number, "problem": booking.problem},
     )  # fmt: skip
 
 
 def issue(trip_id: int) -> list[Booking]:
     """Confirm and ticket everything held for a trip; safe to repeat after it was broken off.
 
-    The market answers the same to the same reference, so each step is kept as soon as it is done.
+    Each booking goes its own way: what is in one's way is kept as its problem, the others go on.
+    Returns those that have a problem now that they had not before.
     """
-    market = service("market")
-    for booking in Booking.objects.filter(trip_id=trip_id, state="Held"):
-        market.confirm(booking.reference)
-        _step(booking.pk, "confirm")
-    for booking in Booking.objects.filter(trip_id=trip_id, state="Confirmed"):
-        _step(booking.pk, "ticket", market.ticket(booking.reference))
-    return list(Booking.objects.filter(trip_id=trip_id, state="Ticketed"))
+    troubled = []
+    ready = Booking.objects.filter(trip_id=trip_id, state__in=["Held", "Confirmed"], by_hand=False)
+    for booking in ready.order_by("id"):
+        before = booking.problem
+        after = _further(booking)
+        if after and after != before:
+            troubled.append(_loaded(booking.pk))
+    return troubled
+
+
+def _loaded(booking_id: int) -> Booking:
+    return Booking.objects.select_related("trip", "firm", "booker__person").get(pk=booking_id)
+
+
+def _further(booking: Booking) -> str:
+    """Take one booking as far as it goes; return its problem, if any."""
+    try:
+        if booking.state == "Held":
+            now: Money = ask("price_now", booking.reference, booking.price)
+            if now != booking.price:
+                words = f"The price rose from {booking.price} to {now} since it was held. Take it at that, or cancel it."
+                _problem(booking.pk, words, now)
+                return words
+            ask("confirm", booking.reference, booking.card)
+            _step(booking.pk, "confirm")
+        number: str = ask("ticket", booking.reference)
+        _step(booking.pk, "ticket", number)
+    except NotYet as error:
+        _problem(booking.pk, str(error))
+        return str(error)
+    except MarketError as error:
+        _problem(booking.pk, str(error))
+        return str(error)
+    return ""
+
+
+@transaction.atomic
+def _problem(booking_id: int, words: str, price_now: Money | None = None) -> None:
+    booking = _locked(booking_id)
+    booking.problem = words[:300]
+    booking.price_now_minor = price_now.minor if price_now else None
+    booking.save(update_fields=["problem", "price_now_minor"])
 
 
 @transaction.atomic
 def _step(booking_id: int, act: str, number: str = "") -> None:
-    booking = Booking.objects.select_for_update().select_related("trip").get(pk=booking_id)
+    booking = _locked(booking_id)
     if BOOKING.can(booking.state, act):
         booking.ticket_number = number or booking.ticket_number
+        booking.problem = ""
         move(booking, act)
+
+
+@transaction.atomic
+def accept_price(booking_id: int) -> Booking:
+    """Take a hold at the price it has now. Raises ``Stale`` where nothing changed."""
+    booking = _locked(booking_id)
+    if booking.state != "Held" or booking.price_now_minor is None:
+        raise Stale("Its price stands as it was.")
+    before = booking.price_minor
+    booking.price_minor, booking.price_now_minor, booking.problem = booking.price_now_minor, None, ""
+    booking.save()
+    after = {"booking": booking.pk, "price": booking.price_minor}
+    record(booking.booker, "took the new price", f"trip:{booking.trip_id}", firm_id=booking.firm_id,
+           before={"price": before}, after=after)  # fmt: skip
+    return booking
+
+
+def accepted_at_market(booking_id: int) -> None:
+    """Confirm and ticket a hold whose new price was taken, without asking for the price again."""
+    booking = Booking.objects.get(pk=booking_id)
+    try:
+        ask("confirm", booking.reference, booking.card)
+        _step(booking.pk, "confirm")
+        _step(booking.pk, "ticket", ask("ticket", booking.reference))
+    except MarketError as error:
+        _problem(booking.pk, str(error))
+
+
+def give_up(booking: Booking, keep_minor: int) -> Booking:
+    """Cancel a booking at the market and here; ``keep_minor`` is what is not given back. Safe to repeat.
+
+    Raises ``Refusal`` where the market does not answer: nothing changed then.
+    """
+    if booking.reference and not booking.by_hand:
+        try:
+            ask("cancel", booking.reference)
+        except MarketError as error:
+            raise Refusal(f"{error} {booking.label} stands as it was.") from error
+    with transaction.atomic():
+        booking = _locked(booking.pk)
+        if BOOKING.can(booking.state, "cancel"):
+            booking.lost_minor, booking.problem = keep_minor, ""
+            move(booking, "cancel")
+    return booking
 
 
 @transaction.atomic
 def lapse_holds(now: datetime) -> int:
     """Let every hold go whose time ran out while its trip was not sent; return how many."""
-    late = Booking.objects.select_for_update().filter(
+    late = Booking.objects.select_for_update(of=("self",)).filter(
         state="Held", held_until__lt=now, trip__state__in=["Planning", "Sent back", "Called off"]
     )
     count = 0
-    for booking in late.select_related("trip"):
+    for booking in late.select_related("trip", "firm"):
         move(booking, "lapse")
         count += 1
     return count
+
+
+@dataclass(frozen=True)
+class ByHand:
+    """What was bought elsewhere, as typed."""
+
+    kind: str
+    label: str
+    supplier: str
+    number: str
+    price: Money
+    paid_by: str
+    day: datetime
+
+
+@transaction.atomic
+def record_by_hand(member: Membership, trip_id: int, typed: ByHand) -> Booking:
+    """Record a ticket or fee that was bought elsewhere. Raises ``Refusal`` naming the other where its number is known."""
+    number = " ".join(typed.number.split())[:40]
+    if not number:
+        raise Refusal("Type the number of the ticket or invoice; it is what keeps it from being recorded twice.", "number")
+    if typed.price.minor <= 0:
+        raise Refusal("Type an amount of more than nothing.", "amount")
+    other = Booking.objects.filter(firm=member.firm, ticket_number__iexact=number).select_related("trip__traveller__person").first()
+    if other is not None:
+        raise Refusal(_taken(other, member), "number")
+    try:
+        with transaction.atomic():
+            booking = Booking.objects.create(
+                firm=member.firm, trip_id=trip_id, booker=member, kind=typed.kind, state="Ticketed", by_hand=True,
+                carrier=typed.supplier.strip()[:160] or "bought elsewhere", label=typed.label.strip()[:160],
+                currency=typed.price.currency, price_minor=typed.price.minor, cheapest_minor=typed.price.minor,
+                paid_by=typed.paid_by, departure=typed.day, asked=clock.now(), ticket_number=number,
+                once=f"hand:{member.firm_id}:{number}"[:120],
+            )  # fmt: skip
+    except IntegrityError as error:
+        raise Refusal(f"The number {number} was recorded a moment ago.", "number") from error
+    after = {"booking": booking.pk, "number": number, "price": booking.price_minor}
+    record(member, "recorded a ticket by hand", f"trip:{trip_id}", after=after)
+    return booking
+
+
+def _taken(other: Booking, member: Membership) -> str:
+    trip = other.trip
+    whose = "your trip" if trip.traveller_id == member.pk else f"a trip of {trip.traveller.person.name}"
+    return f"The number {other.ticket_number} stands on {whose} already, {trip.code}: {other.label}, {other.price}."
+
+
+@transaction.atomic
+def forget_by_hand(member: Membership, booking: Booking) -> None:
+    """Take off what was recorded by hand by mistake; its number is free again."""
+    before = {"booking": booking.pk, "number": booking.ticket_number, "price": booking.price_minor}
+    booking.delete()
+    record(member, "took a recorded ticket off", f"trip:{booking.trip_id}", before=before)
+
+
+@transaction.atomic
+def set_seats(booking_id: int, seats: list[str]) -> None:
+    """Keep the seats or the wish that were asked for."""
+    booking = _locked(booking_id)
+    before, booking.seats = booking.seats, seats
+    booking.save(update_fields=["seats"])
+    record(booking.booker, "chose seats", f"trip:{booking.trip_id}", firm_id=booking.firm_id, before=before, after=seats)
+
+
+@transaction.atomic
+def set_card(booking_id: int, paid_by: str, card: str) -> None:
+    """Pay a booking that is not ticketed by another card, or have it billed; a refusal of the card before is forgotten."""
+    booking = _locked(booking_id)
+    if booking.state not in ("Held", "Confirmed"):
+        raise Stale(f"It stands at {booking.state}: how it is paid cannot be changed now.")
+    before = {"paid_by": booking.paid_by, "card": booking.card}
+    booking.paid_by, booking.card, booking.problem = paid_by, card, ""
+    booking.save()
+    record(booking.booker, "changed how it is paid", f"trip:{booking.trip_id}", firm_id=booking.firm_id, before=before,
+           after={"paid_by": paid_by, "card": card})  # fmt: skip
+
+
+@transaction.atomic
+def tell_once_late(now: datetime) -> list[Booking]:
+    """Return the bookings whose ticket is late by now and was not spoken of yet, marked as spoken of."""
+    late = list(
+        Booking.objects.select_for_update(of=("self",))
+        .filter(state__in=["Held", "Confirmed"], ticket_by__lt=now, late_told=False, trip__state__in=["Authorised", "Under way"])
+        .select_related("trip__traveller__person", "trip__traveller__firm", "trip__firm", "firm", "booker__person", "booker__firm")
+    )  # fmt: skip
+    Booking.objects.filter(pk__in=[b.pk for b in late]).update(late_told=True)
+    return late

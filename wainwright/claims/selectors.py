@@ -27,7 +27,7 @@ from wainwright.expenses.selectors import with_evidence
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.rulebook.selectors import Explained, Rulebook, rulebook, with_reasons
-from wainwright.trips.figures import earned, journey_of
+from wainwright.trips.figures import earned, grants_of, journey_of
 from wainwright.trips.models import Trip
 
 
@@ -101,7 +101,7 @@ def allowance_of(trip: Trip | None, book: Rulebook, currency: str) -> AllowanceF
         return AllowanceFacts(Money.zero(currency))
     nights = list(trip.nights.all())
     journey = journey_of(list(trip.legs.all()), nights, trip.supplied)
-    done, allowed, _ = earned(journey, nights, book, currency)
+    done, allowed, _ = earned(journey, nights, book, currency, grants_of(trip))
     return AllowanceFacts(done.amount, tuple(done.workings.lines()), allowed, trip.ends)
 
 

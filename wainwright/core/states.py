@@ -52,21 +52,21 @@ TRIP = Machine(
         ("Awaiting sign-off", "turn_down"): "Called off", ("Awaiting sign-off", "authorise"): "Authorised",
         ("Authorised", "leave"): "Under way", ("Under way", "return"): "Back", ("Back", "close"): "Closed",
         ("Planning", "call_off"): "Called off", ("Sent back", "call_off"): "Called off",
-        ("Authorised", "call_off"): "Called off",
+        ("Authorised", "call_off"): "Called off", ("Authorised", "reopen"): "Planning",
     },
     {
         "send": "traveller", "take_back": "traveller", "send_back": "approver", "turn_down": "approver",
-        "authorise": "approver", "leave": "time", "return": "time", "close": "finance", "call_off": "traveller",
+        "authorise": "approver", "leave": "time", "return": "time", "close": "finance", "call_off": "traveller", "reopen": "traveller",
     },
 )  # fmt: skip
 
 BOOKING = Machine(
-    "booking", "Held",
+    "booking", "Asked",
     {
-        ("Held", "confirm"): "Confirmed", ("Confirmed", "ticket"): "Ticketed", ("Held", "lapse"): "Lapsed",
+        ("Asked", "hold"): "Held", ("Asked", "cancel"): "Cancelled", ("Held", "confirm"): "Confirmed", ("Confirmed", "ticket"): "Ticketed", ("Held", "lapse"): "Lapsed",
         ("Held", "cancel"): "Cancelled", ("Confirmed", "cancel"): "Cancelled", ("Ticketed", "cancel"): "Cancelled",
     },
-    {"confirm": "market", "ticket": "market", "lapse": "time", "cancel": "traveller"},
+    {"hold": "market", "confirm": "market", "ticket": "market", "lapse": "time", "cancel": "traveller"},
 )  # fmt: skip
 
 CHARGE = Machine(

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
 
-WIDTH, HEIGHT, LEFT, TOP, BOTTOM = 740, 350, 52, 22, 38
+WIDTH, HEIGHT, LEFT, TOP, BOTTOM = 740, 400, 52, 30, 38
 
 
 @dataclass(frozen=True)
@@ -21,6 +21,7 @@ class Flight:
     over: bool
     yardstick: bool
     chosen: bool
+    mode: str = "air"
 
 
 @dataclass(frozen=True)
@@ -47,6 +48,7 @@ class Drawn:
     chosen: bool
     word_x: float
     word_anchor: str
+    mode: str = "air"
 
 
 @dataclass(frozen=True)
@@ -61,10 +63,18 @@ class Field:
     hours: list[tuple[float, str]]
     prices: list[tuple[float, str]]
     limit: tuple[float, str] | None
+    waits: list[tuple[float, str, str]]
+    first: str
+    seconds: float
+    low: float
+    high: float
+    top: int = TOP
 
 
-def draw_field(flights: Sequence[Flight], limit: Decimal | None) -> Field | None:
-    """Place ways; heights that would overlap are pushed apart by at least ten pixels. Nothing without ways."""
+def draw_field(
+    flights: Sequence[Flight], limit: Decimal | None, waits: Sequence[tuple[datetime, str]] = ()
+) -> Field | None:
+    """Place ways; heights that would overlap are pushed apart. ``waits`` are moments to be in time for. Nothing without ways."""
     if not flights:
         return None
     day = min(f.hops[0][0] for f in flights).date()
@@ -101,7 +111,7 @@ def draw_field(flights: Sequence[Flight], limit: Decimal | None) -> Field | None
         drawn.append(
             Drawn(
                 flight.key, flight.label, height, bars, gaps, left, right, flight.over, flight.yardstick, flight.chosen,
-                right + 14 if fits else left - 14, "start" if fits else "end",
+                right + 14 if fits else left - 14, "start" if fits else "end", flight.mode,
             )
         )  # fmt: skip
     hours = []
@@ -121,4 +131,6 @@ def draw_field(flights: Sequence[Flight], limit: Decimal | None) -> Field | None
     return Field(
         WIDTH, HEIGHT, LEFT, float(floor), drawn, hours, marks,
         (y(float(limit)), f"a reason is needed above {limit:,.0f}") if limit is not None else None,
+        [(x(at), words, "end" if x(at) > WIDTH * 0.6 else "start") for at, words in waits if first <= at <= last],
+        first.isoformat(), span, low, high,
     )  # fmt: skip

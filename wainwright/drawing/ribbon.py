@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, time, timedelta
 
@@ -37,6 +37,10 @@ class RibbonData:
     allowance: Allowance
     nights: Sequence[NightAllowed]
     spends: Sequence[Spend]
+    # Legs that a carrier's timetable holds, by key; papers that are due, by day; where each stay ends.
+    fixed: frozenset[str] = frozenset()
+    asks: Mapping[date, str] = field(default_factory=dict)
+    stay_ends: Mapping[date, date] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -58,6 +62,7 @@ class Column:
     title: str
     sub: str
     shaded: bool
+    ask: str = ""
 
 
 @dataclass(frozen=True)
@@ -72,6 +77,9 @@ class Move:
     times: str
     mode: str
     full: str
+    leg: str = ""
+    leaves: str = ""
+    arrives: str = ""
 
 
 @dataclass(frozen=True)
@@ -89,6 +97,8 @@ class NightBox:
     tick: float | None
     over: bool
     supplied: bool
+    day: str = ""
+    stay: str = ""
 
 
 @dataclass(frozen=True)
@@ -158,6 +168,7 @@ class Ribbon:
     allowances: list[Cell]
     spends: list[SpendRow]
     totals: list[DayTotal]
+    column: int = 0
     days: list[DayList] = field(default_factory=list)
 
 
@@ -180,8 +191,8 @@ def draw(data: RibbonData, room: int = FULL_WIDTH) -> Ribbon | None:
     if not days:
         return None
     column = int(max(LEAST_COLUMN, min(MOST_COLUMN, room / len(days))))
-    columns = [_column(data.journey, day, n * column, column, days) for n, day in enumerate(days)]
-    moves, tracks = _moves(data.journey, days, column)
+    columns = [_column(data, day, n * column, column, days) for n, day in enumerate(days)]
+    moves, tracks = _moves(data, days, column)
     y = HEAD
     lanes = [Lane("Moves", y, 14 + tracks * TRACK)]
     for name, height in (("Nights", 52), ("Meals", 46), ("Allowance", 40)):
@@ -201,7 +212,7 @@ def draw(data: RibbonData, room: int = FULL_WIDTH) -> Ribbon | None:
     totals = _totals(data, columns, at["Day total"])
     ribbon = Ribbon(
         columns[-1].x + column, y + 42, lanes, columns, moves, nights, meals, allowances,
-        [row for rows in spends.values() for row in rows], totals,
+        [row for rows in spends.values() for row in rows], totals, column,
     )  # fmt: skip
     ribbon.days.extend(_as_list(ribbon, data, c, spends[c.day]) for c in columns)
     return ribbon
@@ -213,14 +224,17 @@ def fit(text: str, width: float) -> str:
     return text if len(text) <= most else text[: most - 1].rstrip() + "…"
 
 
-def _column(journey: Journey, day: date, x: int, width: int, days: list[date]) -> Column:
+def _column(data: RibbonData, day: date, x: int, width: int, days: list[date]) -> Column:
+    journey = data.journey
     night = journey.night_of(day)
     towns = [leg.origin.town for leg in journey.legs if leg.leaves.date() == day]
     end = [leg.target.town for leg in journey.legs if leg.leaves.date() == day][-1:]
     stops = [*towns[:1], *end] if towns else [night.place.town if night else journey.last_place_on(day).town]
     sub = " → ".join(dict.fromkeys(stops))
     title = day_text(day)
-    return Column(day, x, width, title, fit(sub, width - len(title) * 7.4 - 30), day in (days[0], days[-1]))
+    return Column(
+        day, x, width, title, fit(sub, width - len(title) * 7.4 - 30), day in (days[0], days[-1]), data.asks.get(day, "")
+    )
 
 
 def _short(leg: Leg) -> str:
@@ -230,12 +244,12 @@ def _short(leg: Leg) -> str:
     return f"{leg.mode.capitalize()} {name(leg.origin.code, leg.origin.town)}–{name(leg.target.code, leg.target.town)}"
 
 
-def _moves(journey: Journey, days: list[date], column: int) -> tuple[list[Move], int]:
+def _moves(data: RibbonData, days: list[date], column: int) -> tuple[list[Move], int]:
     """Place the bars by local time, and each on the first track where its words are clear of the others'."""
     ends: list[float] = []
     moves = []
     whole = len(days) * column
-    for leg in journey.legs:
+    for leg in data.journey.legs:
 
         def x_of(moment, first=days[0]):
             return ((moment.date() - first).days + (moment.hour * 60 + moment.minute) / 1440) * column
@@ -260,6 +274,9 @@ def _moves(journey: Journey, days: list[date], column: int) -> tuple[list[Move],
                 times,
                 leg.mode.value,
                 full,
+                "" if leg.key in data.fixed else leg.key.rpartition(":")[2],
+                f"{leg.leaves:%a %H:%M}",
+                f"{leg.arrives:%a %H:%M}",
             )
         )
     return moves, max(1, len(ends))
@@ -267,6 +284,7 @@ def _moves(journey: Journey, days: list[date], column: int) -> tuple[list[Move],
 
 def _nights(data: RibbonData, columns: list[Column], y: int) -> list[NightBox]:
     at = {column.day: column for column in columns}
+    ends = {last: first.isoformat() for first, last in data.stay_ends.items()}
     boxes = []
     for night in data.nights:
         column = at.get(night.night.date)
@@ -288,7 +306,8 @@ def _nights(data: RibbonData, columns: list[Column], y: int) -> list[NightBox]:
         room = width - len(words) * 7.5 - 18
         boxes.append(
             NightBox(x, y + 8, width, fit(name, room), said, words, x + width - 8, round(cost / scale, 1),
-                     round(ceiling / scale, 1) if ceiling else None, bool(night.over) and not night.night.supplied, night.night.supplied)
+                     round(ceiling / scale, 1) if ceiling else None, bool(night.over) and not night.night.supplied, night.night.supplied,
+                     night.night.date.isoformat(), ends.get(night.night.date, ""))
         )  # fmt: skip
     return boxes
 

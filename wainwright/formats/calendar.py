@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from icalendar import Calendar, Event
+from icalendar import Alarm, Calendar, Event
 
 
 @dataclass(frozen=True, slots=True)
 class Appointment:
-    """One move as an appointment: wall times at both ends, each with its zone."""
+    """One move or stay as an appointment: wall times at both ends, each with its zone; an alarm so long before, if any."""
 
     uid: str
     title: str
@@ -22,6 +22,7 @@ class Appointment:
     ends_zone: str
     place: str
     text: str
+    alarm: timedelta | None = None
 
 
 def write_calendar(name: str, appointments: Sequence[Appointment], now: datetime) -> bytes:
@@ -40,6 +41,12 @@ def write_calendar(name: str, appointments: Sequence[Appointment], now: datetime
         event.add("dtend", each.ends.replace(tzinfo=ZoneInfo(each.ends_zone)))
         event.add("location", each.place)
         event.add("description", each.text)
+        if each.alarm is not None:
+            alarm = Alarm()
+            alarm.add("action", "DISPLAY")
+            alarm.add("description", each.title)
+            alarm.add("trigger", -each.alarm)
+            event.add_component(alarm)
         calendar.add_component(event)
     calendar.add_missing_timezones()
     content: bytes = calendar.to_ical()

@@ -76,3 +76,47 @@ def best_place(text: str) -> Place | None:
     if text.endswith(")") and "(" in text and (inside := place(text[text.rindex("(") + 1 : -1].strip())):
         return inside
     return next(iter(find_places(text, 1)), None)
+
+
+@cache
+def _towns() -> dict[tuple[str, str], str]:
+    """Codes of towns by folded name and country, the largest of a name."""
+    found: dict[tuple[str, str], str] = {}
+    people: dict[tuple[str, str], int] = {}
+    places, names = _all()
+    for name, weight, code in names:
+        spot = (name, places[code].country)
+        if code.startswith("town-") and weight > people.get(spot, -1):
+            found[spot], people[spot] = code, weight
+    return found
+
+
+def town(name: str, country: str) -> Place | None:
+    """Return the largest town of a name in a country, or nothing."""
+    code = _towns().get((folded(name), country))
+    return place(code) if code else None
+
+
+@cache
+def _airports() -> dict[tuple[str, str], list[str]]:
+    """Codes of airports by the folded town they serve and its country."""
+    found: dict[tuple[str, str], list[str]] = {}
+    for code, each in _all()[0].items():
+        if len(code) == 3:
+            found.setdefault((folded(each.town), each.country), []).append(code)
+    return found
+
+
+# Where a town has several airports, the one that scheduled flights use.
+_MAIN = {("london", "GB"): "LHR", ("oslo", "NO"): "OSL", ("rotterdam", "NL"): "RTM", ("berlin", "DE"): "BER", ("brussels", "BE"): "BRU"}
+
+
+def airport_of(at: Place) -> Place | None:
+    """Return the airport of a place: itself, or the one that serves its town; nothing where there is none."""
+    if len(at.code) == 3:
+        return at
+    spot = (folded(at.town), at.country)
+    if spot in _MAIN:
+        return place(_MAIN[spot])
+    codes = _airports().get(spot, [])
+    return place(sorted(codes)[0]) if codes else None

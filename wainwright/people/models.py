@@ -34,6 +34,7 @@ class Firm(models.Model):
     zone = models.CharField(max_length=40)
     iban = models.CharField(max_length=34)
     bic = models.CharField(max_length=11, blank=True)
+    address = models.CharField(max_length=200, blank=True)
     rules_version = models.CharField(max_length=32, default=new_version)
 
     def __str__(self):
@@ -91,6 +92,9 @@ class Membership(models.Model):
     task = models.CharField(max_length=20, blank=True)
     fund = models.CharField(max_length=20, blank=True)
     home_code = models.CharField(max_length=20, blank=True)
+    work_code = models.CharField(max_length=20, blank=True)
+    phone = models.CharField(max_length=30, blank=True)
+    itinerary_email = models.EmailField(blank=True, help_text="Where itineraries go; empty: the sign-in address.")
     iban = models.CharField(max_length=34, blank=True)
     active = models.BooleanField(default=True)
 

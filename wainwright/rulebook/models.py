@@ -20,6 +20,14 @@ class Policy(models.Model):
     hold_hours = models.PositiveSmallIntegerField(default=48)
     ticket_hours = models.PositiveSmallIntegerField(default=16)
     drive_km = models.PositiveSmallIntegerField(default=300)
+    trip_signoff = models.BooleanField(default=True, help_text="Off: trips are bought at once.")
+    certify_by = models.CharField(max_length=4, choices=[("name", "name typed"), ("code", "code")], default="name")
+    advance_blocks = models.BooleanField(default=False)
+    transfer_km = models.DecimalField(max_digits=6, decimal_places=2, default=Decimal("0.45"))
+    transfer_least = models.DecimalField(max_digits=6, decimal_places=2, default=Decimal("3.00"))
+    bag_needed = models.BooleanField(default=False)
+    questions = models.JSONField(default=list, blank=True, help_text="The firm's own questions about a trip.")
+    quarters = models.JSONField(default=list, blank=True, help_text="Where quarters are supplied.")
     terms = models.TextField()
 
     def __str__(self):

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import csv
 from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date, time, timedelta
 from decimal import Decimal
 from functools import lru_cache
+from pathlib import Path
 from typing import Any
 
 from wainwright.core.allowance import (
@@ -19,8 +21,9 @@ from wainwright.core.allowance import (
     Scheme,
     Twelfths,
 )
+from wainwright.core.carbon import Factor
 from wainwright.core.fx import RateTable
-from wainwright.core.journey import Meal
+from wainwright.core.journey import Meal, Mode
 from wainwright.core.mileage import MileageRate
 from wainwright.core.money import Money
 from wainwright.core.rules import Finding, Level, Setting
@@ -47,6 +50,7 @@ class Rulebook:
     rates: tuple[Rate, ...]
     categories: dict[str, Category]
     settings: tuple[Setting, ...]
+    mileage: tuple[MileageRate, ...] = ()
 
     @property
     def names(self) -> dict[str, str]:
@@ -55,7 +59,7 @@ class Rulebook:
 
 
 def rulebook(firm: Firm) -> Rulebook:
-    """Return a firm's rulebook: five queries at first, none while its version stays the same."""
+    """Return a firm's rulebook: six queries at first, none while its version stays the same."""
     return _rulebook(firm.pk, firm.rules_version)
 
 
@@ -71,6 +75,7 @@ def _rulebook(firm_id: int, _version: str) -> Rulebook:
         tuple(_rate(row, firm.currency) for row in AllowanceRate.objects.filter(firm=firm)),
         {category.code: category for category in Category.objects.filter(firm=firm)},
         tuple(row.as_core() for row in RuleSetting.objects.filter(firm=firm)),
+        tuple(mileage_rates(firm)),
     )
 
 
@@ -166,3 +171,14 @@ def category_for(merchant: str, categories: dict[str, Category]) -> Category | N
         if any(word.strip() and word.strip().casefold() in text for word in category.words.split(",")):
             return category
     return None
+
+
+@lru_cache(maxsize=1)
+def carbon_factors() -> tuple[Factor, ...]:
+    """Return the carbon factors that ship as data, each with its date of effect and source."""
+    with Path(__file__).with_name("carbon.csv").open(encoding="utf-8") as file:
+        return tuple(
+            Factor(Mode(r["mode"]), r["cabin"], Decimal(r["most_km"]) if r["most_km"] else None, Decimal(r["grams"]),
+                   date.fromisoformat(r["since"]), r["source"])
+            for r in csv.DictReader(file)
+        )  # fmt: skip

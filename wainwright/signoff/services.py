@@ -155,6 +155,18 @@ def anyone_decided(subject: str) -> bool:
     return last is not None and SignOff.objects.filter(subject=subject, round=last.round, state=GIVEN).exists()
 
 
+def anyone_waits(subject: str) -> bool:
+    """Say whether somebody still has to sign."""
+    return SignOff.objects.filter(subject=subject, state=WAITING).exists()
+
+
+def asked_now(subject: str) -> list[SignOff]:
+    """Return those who are asked now or have signed in the round that is under way, to be told of things."""
+    rows = list(SignOff.objects.filter(subject=subject).select_related("signer__person", "signer__firm"))
+    last = max((row.round for row in rows), default=0)
+    return [row for row in rows if row.round == last and (row.turn or row.state in (GIVEN, KEPT))]
+
+
 def remark(member: Membership, subject: str, text: str, line: str = "") -> Remark:
     """Say something on a subject or a line."""
     if not text.strip():

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
 from datetime import date
+from decimal import Decimal
+from functools import cached_property
 
-from wainwright.bookings.models import Booking
+from wainwright.bookings.models import CATEGORY, Booking
 from wainwright.core.advance import proposed_advance
-from wainwright.core.allowance import Allowance, NightAllowed, NoRate, allowed_night, daily_allowance
+from wainwright.core.allowance import Allowance, Grants, NightAllowed, NoRate, allowed_night, daily_allowance
 from wainwright.core.journey import Journey, Meal, Mode, Place
 from wainwright.core.journey import Leg as CoreLeg
 from wainwright.core.journey import Night as CoreNight
+from wainwright.core.mileage import against_ticket, mileage, rate_on
 from wainwright.core.money import Money, total
-from wainwright.core.rules import Item, Subject
 from wainwright.core.workings import Figure, Step, Workings
-from wainwright.people.models import Firm
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.models import Leg, Night, OtherCost, Trip
 
@@ -23,11 +24,12 @@ CATEGORY_OF_MODE = {
     Mode.AIR: "air", Mode.RAIL: "transit", Mode.FERRY: "ferry", Mode.COACH: "transit", Mode.HIRE_CAR: "hire",
     Mode.OWN_CAR: "mileage", Mode.TAXI: "taxi", Mode.ON_FOOT: "transit",
 }  # fmt: skip
+THROUGHOUT = "meals-throughout"
 
 
 @dataclass(frozen=True)
 class Estimate:
-    """One expected cost."""
+    """One expected cost. ``workings`` are there where it was worked out."""
 
     key: str
     label: str
@@ -36,17 +38,26 @@ class Estimate:
     amount: Money
     paid_by: str
     cheapest: Money | None = None
+    cabin: str = ""
+    contract_passed: bool = False
+    ride: tuple[str, ...] = ()
+    by: str = ""
+    one_way_km: Decimal | None = None
+    ticket: Money | None = None
+    drive: Money | None = None
+    workings: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
 class TripFigures:
-    """Everything that follows from a plan."""
+    """Everything that follows from a plan. ``quarters`` names supplied quarters by night spent elsewhere."""
 
     journey: Journey
     allowance: Allowance
     nights: tuple[NightAllowed, ...]
     estimates: tuple[Estimate, ...]
     proposed_advance: Figure
+    quarters: dict[str, str]
     fault: str = ""
 
     def sum(self, *paid_by: str) -> Money:
@@ -54,7 +65,7 @@ class TripFigures:
         currency = self.allowance.amount.currency
         return total((e.amount for e in self.estimates if not paid_by or e.paid_by in paid_by), currency)
 
-    @property
+    @cached_property
     def total(self) -> Money:
         """The whole trip: estimates and allowance."""
         return self.sum() + self.allowance.amount
@@ -81,31 +92,76 @@ def journey_of(legs: Iterable[Leg], nights: Iterable[Night], supplied: Iterable[
     )
 
 
+def quarters_in(book: Rulebook, town: str, country: str) -> dict[str, str] | None:
+    """Return the quarters that are supplied in a town, or nothing."""
+    for row in book.policy.quarters:
+        if (row["town"].casefold(), row["country"]) == (town.casefold(), country):
+            return row
+    return None
+
+
+def grants_of(trip: Trip) -> Grants:
+    """Return what was granted for a trip beyond the scheme."""
+    return Grants(meals_throughout=any(p.get("code") == THROUGHOUT for p in trip.permissions))
+
+
 def earned(
-    journey: Journey, nights: Iterable[Night], book: Rulebook, currency: str
+    journey: Journey, nights: Iterable[Night], book: Rulebook, currency: str, grants: Grants | None = None
 ) -> tuple[Allowance, tuple[NightAllowed, ...], str]:
     """Return the allowance, the nights against their ceilings, and the fault where a place has no rate (else "")."""
-    costs = {n.date: Money.from_minor(n.cost_minor, currency) for n in nights}
+    rows = {n.date: n for n in nights}
     try:
-        allowance = daily_allowance(journey, book.scheme, book.rates, currency)
-        allowed = tuple(allowed_night(n, costs[n.date], book.scheme, book.rates) for n in journey.nights)
+        allowance = daily_allowance(journey, book.scheme, book.rates, currency, grants)
+        allowed = tuple(
+            _night(n, rows[n.date], book, currency) if n.date in rows else
+            allowed_night(n, Money.zero(currency), book.scheme, book.rates) for n in journey.nights
+        )  # fmt: skip
     except NoRate as error:
         fault = f"There is {error}. An administrator can add one under Rules."
         return Allowance((), Money.zero(currency), Workings("Daily allowance", (Step(fault),))), (), fault
     return allowance, allowed, ""
 
 
+def _night(night: CoreNight, row: Night, book: Rulebook, currency: str) -> NightAllowed:
+    cost = Money.from_minor(row.cost_minor, currency)
+    found = allowed_night(night, cost, book.scheme, book.rates, lifted=row.lifted)
+    supplied = quarters_in(book, night.place.town, night.place.country)
+    if supplied is None or night.supplied:
+        return found
+    if row.full:
+        step = Step(f"{supplied['name']} was full: {row.full['who']}, {row.full['when']}, {row.full['reference']}")
+        return replace(found, workings=Workings(found.workings.title, (step, *found.workings.steps)))
+    step = Step(f"{supplied['name']} is supplied here; nothing is allowed without a record that it was full", "0")
+    nothing = Money.zero(currency)
+    return replace(found, allowed=nothing, over=cost, workings=Workings(found.workings.title, (step,)))
+
+
 def figures(
-    trip: Trip, book: Rulebook, legs: list[Leg], nights: list[Night], others: list[OtherCost], bookings: list[Booking]
-) -> TripFigures:
-    """Work out a plan's figures. A place without a rate is a fault in words, and earns nothing until mended."""
+    trip: Trip, book: Rulebook, legs: list[Leg], nights: list[Night], others: list[OtherCost], bookings: list[Booking],
+    explained: frozenset[str] = frozenset(), driven: Decimal = Decimal(0), outstanding: Money | None = None,
+) -> TripFigures:  # fmt: skip
+    """Work out a plan's figures. A place without a rate is a fault in words, and earns nothing until mended.
+
+    ``explained`` are the identities of findings with a reason, ``driven`` the km of the year so far,
+    ``outstanding`` the advances of other trips that are still out.
+    """
     currency = trip.currency
     journey = journey_of(legs, nights, trip.supplied)
-    allowance, allowed, fault = earned(journey, nights, book, currency)
+    allowance, allowed, fault = earned(journey, nights, book, currency, grants_of(trip))
     estimates = _estimates(currency, legs, nights, others, bookings)
+    estimates += _drives(trip, legs, book, explained, driven)
     own = total((e.amount for e in estimates if e.paid_by == "self"), currency)
-    advance = proposed_advance(own + allowance.amount, book.policy.advance_percent, book.policy.advance_unit)
-    return TripFigures(journey, allowance, allowed, tuple(estimates), advance, fault)
+    policy = book.policy
+    advance = proposed_advance(
+        own + allowance.amount, policy.advance_percent, policy.advance_unit, outstanding, policy.advance_blocks
+    )
+    quarters = {}
+    for night in nights:
+        supplied = quarters_in(book, night.place["town"], night.place["country"])
+        if supplied is not None and not night.supplied and not night.full:
+            quarters[f"night:{night.date.isoformat()}"] = supplied["name"]
+    estimates.sort(key=lambda e: (e.day or date.max, e.key))
+    return TripFigures(journey, allowance, allowed, tuple(estimates), advance, quarters, fault)
 
 
 def _estimates(
@@ -114,18 +170,15 @@ def _estimates(
     def money(minor: int) -> Money:
         return Money.from_minor(minor, currency)
 
-    found = [
-        Estimate(f"booking:{b.pk}", b.label, "air", b.departure.date(), b.price, "firm", b.cheapest)
-        for b in bookings
-        if b.stands
-    ]
+    found = [estimate for booking in bookings for estimate in _of_booking(booking)]
     for leg in legs:
-        if leg.booking_id is None and leg.estimate_minor:
-            category = CATEGORY_OF_MODE[Mode(leg.mode)]
+        mode = Mode(leg.mode)
+        if leg.booking_id is None and leg.estimate_minor and mode != Mode.OWN_CAR:
             label = f"{leg.mode.capitalize()} {leg.origin['town']} – {leg.target['town']}"
             found.append(
-                Estimate(f"leg:{leg.pk}", label, category, leg.leaves.date(), money(leg.estimate_minor), leg.paid_by)
-            )
+                Estimate(f"leg:{leg.pk}", label, CATEGORY_OF_MODE[mode], leg.leaves.date(), money(leg.estimate_minor),
+                         leg.paid_by, ride=(leg.origin["town"], leg.target["town"]), by=leg.mode)
+            )  # fmt: skip
     for night in nights:
         if night.cost_minor and not night.supplied:
             label = night.name or f"Night in {night.place['town']}"
@@ -133,25 +186,55 @@ def _estimates(
             found.append(Estimate(key, label, "lodging", night.date, money(night.cost_minor), night.paid_by))
     for other in others:
         found.append(
-            Estimate(f"other:{other.pk}", other.label, other.category, None, money(other.amount_minor), other.paid_by)
-        )
+            Estimate(f"other:{other.pk}", other.label, other.category, other.day, money(other.amount_minor), other.paid_by)
+        )  # fmt: skip
     return found
 
 
-def plan_subject(
-    trip: Trip, firm: Firm, book: Rulebook, done: TripFigures, today: date, card_expires: date | None
-) -> Subject:
-    """Return the plan as rules see it."""
-    start = trip.starts or today
-    items = tuple(
-        Item(
-            e.key, e.label, e.category, e.day or start, e.amount, e.paid_by,  # type: ignore[arg-type]
-            cheapest=e.cheapest, needs_evidence=False, nights=(e.day,) if e.key.startswith("night:") and e.day else (),
+def _of_booking(b: Booking) -> list[Estimate]:
+    """A booking's own cost, and what a cancelled one leaves behind. Rooms cost by the night, so not here."""
+    day = date.fromisoformat(b.first_day) if b.first_day else b.departure.date()
+    found = []
+    if b.stands and b.kind != "stay":
+        measured = b.cheapest if not b.by_hand else None
+        found.append(
+            Estimate(b_key(b), b.label, b.category, day, b.price, b.paid_by, measured, b.cabin, b.contract_passed)
         )
-        for e in done.estimates
-    )  # fmt: skip
-    abroad = any(night.place.country != firm.country for night in done.journey.nights)
-    return Subject(
-        trip.subject, "plan", today, trip.currency, items, done.nights, starts=trip.starts, ends=trip.ends,
-        trip_state=trip.state, abroad=abroad, card_expires=card_expires, names=book.names,
-    )  # fmt: skip
+    if b.lost_minor:
+        found.append(Estimate(f"lost:{b.pk}", f"Given up: {b.label}"[:160], CATEGORY[b.kind], day, b.lost, b.paid_by))
+    return found
+
+
+def b_key(booking: Booking) -> str:
+    """The key of a booking among the estimates."""
+    return f"booking:{booking.pk}"
+
+
+def _drives(
+    trip: Trip, legs: Sequence[Leg], book: Rulebook, explained: frozenset[str], driven: Decimal
+) -> list[Estimate]:
+    """What the own car earns, worked out band by band; beyond the firm's distance the lower of drive and ticket."""
+    found = []
+    for leg in legs:
+        if leg.mode != Mode.OWN_CAR or leg.km is None:
+            continue
+        key, label = f"leg:{leg.pk}", f"Own car {leg.origin['town']} – {leg.target['town']}"
+        try:
+            rate = rate_on(book.mileage, "car", leg.leaves.date())
+        except LookupError:
+            continue
+        worked = mileage(leg.km, rate, driven, leg.passengers)
+        driven += leg.km
+        steps = [*worked.workings.lines(), f"Distance: {leg.km_by}"]
+        ticket = Money.of(leg.compared["price"], trip.currency) if leg.compared.get("price") else None
+        compared = against_ticket(worked.amount, leg.km, Decimal(book.policy.drive_km), ticket)
+        reasoned = any(i.endswith(f"@{key}") for i in explained)
+        amount = worked.amount if reasoned else compared.allowed
+        if ticket is not None:
+            steps += [f"{leg.compared['way']} costs {ticket}", *compared.workings.lines()]
+            steps += ["A reason was given: the drive counts in full"] if reasoned and compared.over.minor > 0 else []
+        found.append(
+            Estimate(key, label, "mileage", leg.leaves.date(), amount, "self", ride=(leg.origin["town"], leg.target["town"]),
+                     by=leg.mode, one_way_km=leg.km, ticket=ticket, drive=worked.amount, workings=tuple(steps))
+        )  # fmt: skip
+    return found

@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 from datetime import datetime
+from decimal import Decimal
 
 from django import forms
 
-from wainwright.core.journey import Mode
+from wainwright.bookings.models import KINDS
+from wainwright.core.journey import Meal, Mode
 from wainwright.trips.models import PAID_BY
+from wainwright.trips.services.details import HANDY, PAPER_KINDS
 from wainwright.web.forms import AmountField, CodingForm, PlaceField, day_input
 
 MODES = [(mode.value, mode.value.capitalize()) for mode in Mode]
+
+
+def hour_input() -> forms.TimeInput:
+    """An hour as browsers want it."""
+    return forms.TimeInput(attrs={"type": "time"}, format="%H:%M")
 
 
 class HeadForm(CodingForm):
@@ -22,22 +30,26 @@ class HeadForm(CodingForm):
 
 
 class LegForm(forms.Form):
-    """One leg with local times."""
+    """One leg with local times; for the own car the distance, and the way back in one act."""
 
     mode = forms.ChoiceField(choices=MODES)
     origin = PlaceField(label="From", max_length=120)
     target = PlaceField(label="To", max_length=120)
     leaves_day = forms.DateField(label="Leaves", widget=day_input())
-    leaves_time = forms.TimeField(label="at", widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
-    arrives_day = forms.DateField(
-        label="Arrives",
-        required=False,
-        widget=day_input(),
-        help_text="Empty: the same day.",
-    )
-    arrives_time = forms.TimeField(label="at", widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
+    leaves_time = forms.TimeField(label="at", widget=hour_input())
+    arrives_day = forms.DateField(label="Arrives", required=False, widget=day_input(), help_text="Empty: the same day.")
+    arrives_time = forms.TimeField(label="at", widget=hour_input())
     estimate = AmountField(label="Estimate", required=False)
     paid_by = forms.ChoiceField(label="Who pays", choices=PAID_BY, initial="firm")
+    km = forms.DecimalField(
+        label="Own car: km one way", required=False, max_digits=7, decimal_places=1, min_value=Decimal("0.1"),
+        help_text="Empty: looked up.", widget=forms.TextInput(attrs={"inputmode": "decimal"}),
+    )  # fmt: skip
+    odometer_start = forms.DecimalField(label="or odometer from", required=False, max_digits=8, decimal_places=1, widget=forms.TextInput(attrs={"inputmode": "decimal"}))  # fmt: skip
+    odometer_end = forms.DecimalField(label="to", required=False, max_digits=8, decimal_places=1, widget=forms.TextInput(attrs={"inputmode": "decimal"}))  # fmt: skip
+    passengers = forms.IntegerField(required=False, min_value=0, max_value=8)
+    back_day = forms.DateField(label="The same way back on", required=False, widget=day_input())
+    back_time = forms.TimeField(label="at", required=False, widget=hour_input())
 
     @property
     def leaves(self) -> datetime:
@@ -50,6 +62,23 @@ class LegForm(forms.Form):
         day = self.cleaned_data["arrives_day"] or self.cleaned_data["leaves_day"]
         return datetime.combine(day, self.cleaned_data["arrives_time"])
 
+    @property
+    def odometer(self) -> tuple[Decimal, Decimal] | None:
+        """Both readings, or nothing."""
+        d = self.cleaned_data
+        if d.get("odometer_start") is None or d.get("odometer_end") is None:
+            return None
+        return d["odometer_start"], d["odometer_end"]
+
+    @property
+    def back(self) -> tuple[datetime, datetime] | None:
+        """When the same way back leaves and arrives, as long on the way as out."""
+        d = self.cleaned_data
+        if not d.get("back_day") or not d.get("back_time"):
+            return None
+        leaves = datetime.combine(d["back_day"], d["back_time"])
+        return leaves, leaves + (self.arrives - self.leaves)
+
 
 class StayForm(forms.Form):
     """Nights alike."""
@@ -58,6 +87,7 @@ class StayForm(forms.Form):
     cost = AmountField(label="A night", required=False)
     paid_by = forms.ChoiceField(label="Who pays", choices=PAID_BY)
     supplied = forms.BooleanField(label="Quarters supplied", required=False)
+    lifted = forms.BooleanField(label="Ask for actual cost", required=False)
 
 
 class OtherForm(forms.Form):
@@ -65,9 +95,72 @@ class OtherForm(forms.Form):
 
     category = forms.ChoiceField(label="What for")
     label = forms.CharField(max_length=80, required=False)
+    day = forms.DateField(required=False, widget=day_input())
     amount = AmountField()
     paid_by = forms.ChoiceField(label="Who pays", choices=PAID_BY, initial="self")
 
     def __init__(self, *args, categories, **kwargs):
         super().__init__(*args, **kwargs)
-        self.fields["category"].choices = [(c.code, c.name) for c in categories if not c.is_lodging]
+        self.fields["category"].choices = [(c.code, c.name) for c in categories]
+
+
+class HostForm(forms.Form):
+    """What the host supplies on a span of days."""
+
+    first = forms.DateField(label="From", widget=day_input())
+    last = forms.DateField(label="to", widget=day_input())
+    meals = forms.MultipleChoiceField(
+        choices=[(m.value, m.value.capitalize()) for m in Meal], required=False, widget=forms.CheckboxSelectMultiple
+    )
+    quarters = forms.BooleanField(label="Quarters too", required=False)
+
+
+class FullForm(forms.Form):
+    """That supplied quarters were full."""
+
+    when = forms.DateField(label="Asked on", widget=day_input())
+    who = forms.CharField(label="Who said so", max_length=80)
+    reference = forms.CharField(label="Their reference", max_length=60)
+
+
+class EngagementForm(forms.Form):
+    """What the traveller must be in time for."""
+
+    title = forms.CharField(label="What", max_length=80)
+    place = PlaceField(label="Where", max_length=120)
+    day = forms.DateField(widget=day_input())
+    time = forms.TimeField(label="at", widget=hour_input())
+
+
+class PermissionForm(forms.Form):
+    """A special permission asked for by hand."""
+
+    code = forms.ChoiceField(label="Which", choices=[(c, t or "Another") for c, t in HANDY.items()])
+    title = forms.CharField(label="What is to be allowed", max_length=80, required=False)
+    comment = forms.CharField(label="Why", max_length=300)
+
+
+class PaperForm(forms.Form):
+    """A paper with its kind."""
+
+    kind = forms.ChoiceField(choices=[(k, k.capitalize()) for k in PAPER_KINDS])
+    file = forms.FileField(widget=forms.FileInput(attrs={"accept": "application/pdf,image/*"}))
+
+
+class ByHandForm(forms.Form):
+    """What was bought elsewhere."""
+
+    kind = forms.ChoiceField(label="What", choices=[k for k in KINDS if k[0] not in ("stay", "car")])
+    number = forms.CharField(label="Its number", max_length=40)
+    label = forms.CharField(label="For", max_length=160, required=False)
+    supplier = forms.CharField(label="Bought at", max_length=160, required=False)
+    day = forms.DateField(label="For the day", widget=day_input())
+    amount = AmountField()
+    paid_by = forms.ChoiceField(label="Who paid", choices=PAID_BY, initial="central")
+
+
+class CopyForm(forms.Form):
+    """One detail of the profile, changed on a trip."""
+
+    name = forms.ChoiceField(choices=[(n, n) for n in ("itinerary_email", "phone", "home")])
+    value = forms.CharField(max_length=120, required=False)

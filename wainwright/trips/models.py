@@ -44,6 +44,12 @@ class Trip(CodedModel):
     supplied = models.JSONField(default=list, help_text='Meals that others supply: "2026-10-13:breakfast".')
     advance_minor = models.BigIntegerField(default=0)
     advance_paid = models.BooleanField(default=False)
+    advance_settled = models.BooleanField(default=False, help_text="Set against a posted claim.")
+    shares = models.JSONField(default=list, blank=True, help_text="How its cost is split over codings.")
+    answers = models.JSONField(default=dict, blank=True, help_text="Answers to the firm's own questions.")
+    permissions = models.JSONField(default=list, blank=True, help_text="Special permissions added by hand.")
+    engagements = models.JSONField(default=list, blank=True, help_text="What the traveller must be in time for.")
+    profile = models.JSONField(default=dict, blank=True, help_text="The copy of the profile that this trip uses.")
     version = models.PositiveIntegerField(default=1)
     plan = models.JSONField(default=dict, blank=True, help_text="What was signed, as figures by category.")
     planned_minor = models.BigIntegerField(default=0)
@@ -109,6 +115,10 @@ class Leg(models.Model):
     arrives_at = models.DateTimeField()
     estimate_minor = models.BigIntegerField(default=0)
     paid_by = models.CharField(max_length=10, choices=PAID_BY, default="firm")
+    km = models.DecimalField(max_digits=7, decimal_places=1, null=True, blank=True)
+    km_by = models.CharField(max_length=200, blank=True, help_text="Where the distance comes from.")
+    passengers = models.PositiveSmallIntegerField(default=0)
+    compared = models.JSONField(default=dict, blank=True, help_text="The cheapest other way, as evidence.")
     booking = models.ForeignKey(
         "bookings.Booking", on_delete=models.SET_NULL, null=True, blank=True, related_name="legs"
     )
@@ -156,6 +166,11 @@ class Night(models.Model):
     cost_minor = models.BigIntegerField(default=0)
     paid_by = models.CharField(max_length=10, choices=PAID_BY, default="firm")
     supplied = models.BooleanField(default=False)
+    lifted = models.BooleanField(default=False, help_text="Permission for actual cost is asked for.")
+    full = models.JSONField(default=dict, blank=True, help_text="Who said when that supplied quarters were full.")
+    booking = models.ForeignKey(
+        "bookings.Booking", on_delete=models.SET_NULL, null=True, blank=True, related_name="nights"
+    )
 
     class Meta:
         ordering = ["date"]
@@ -174,6 +189,7 @@ class OtherCost(models.Model):
     trip = models.ForeignKey(Trip, on_delete=models.CASCADE, related_name="others")
     category = models.CharField(max_length=20)
     label = models.CharField(max_length=80)
+    day = models.DateField(null=True, blank=True)
     amount_minor = models.BigIntegerField()
     paid_by = models.CharField(max_length=10, choices=PAID_BY, default="self")
 
@@ -183,3 +199,57 @@ class OtherCost(models.Model):
 
     def __str__(self):
         return self.label
+
+
+class Paper(models.Model):
+    """A paper of a trip: agenda, invitation, price comparison."""
+
+    trip = models.ForeignKey(Trip, on_delete=models.CASCADE, related_name="papers")
+    kind = models.CharField(max_length=30)
+    name = models.CharField(max_length=120)
+    file = models.FileField(upload_to="papers/%Y/%m/")
+    sha256 = models.CharField(max_length=64)
+    media_type = models.CharField(max_length=40)
+    added = models.DateTimeField()
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["trip", "sha256"], name="a_paper_once_a_trip")]
+
+    def __str__(self):
+        return f"{self.kind}: {self.name}"
+
+
+class TripVersion(models.Model):
+    """What was signed, line by line, frozen."""
+
+    trip = models.ForeignKey(Trip, on_delete=models.CASCADE, related_name="versions")
+    number = models.PositiveSmallIntegerField()
+    lines = models.JSONField(help_text="[key, section, label, value] of every line.")
+    signed_name = models.CharField(max_length=120)
+    signed_by = models.CharField(max_length=20, help_text="How it was certified: name or code.")
+    time = models.DateTimeField()
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["trip", "number"], name="one_version_number")]
+
+    def __str__(self):
+        return f"version {self.number} of trip {self.trip_id}"
+
+
+class Subscription(models.Model):
+    """A private address under which a person's itineraries can be subscribed to; it can be revoked."""
+
+    member = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="subscriptions")
+    secret = models.CharField(max_length=64, unique=True)
+    created = models.DateTimeField()
+    revoked = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["member"], condition=Q(revoked__isnull=True), name="one_open_subscription")
+        ]
+
+    def __str__(self):
+        return f"calendar of {self.member_id}"

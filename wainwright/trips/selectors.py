@@ -2,24 +2,37 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import Decimal
 from functools import cached_property
 
-from django.db.models import QuerySet
+from django.db.models import QuerySet, Sum
 
 from wainwright import clock
-from wainwright.accounts.selectors import Books, books, budget_effects
+from wainwright.accounts.selectors import Books, books, budget_effects, by_code
 from wainwright.bookings.models import Booking
+from wainwright.core.bearing import Borne, bear
 from wainwright.core.budget import BudgetEffect
-from wainwright.core.coding import check_coding
+from wainwright.core.coding import Coding
+from wainwright.core.journey import Mode
 from wainwright.core.money import Money
+from wainwright.core.permissions import Permission, permissions
 from wainwright.core.routing import Route, work_out_route
-from wainwright.core.rules import Cure, Finding, Level, run
+from wainwright.core.rules import Item, run
+from wainwright.core.splits import SplitPart
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
-from wainwright.rulebook.selectors import Explained, Rulebook, rulebook, with_reasons
-from wainwright.trips.figures import TripFigures, figures, plan_subject
-from wainwright.trips.models import Leg, Night, OtherCost, Trip
+from wainwright.rulebook.models import Explanation
+from wainwright.rulebook.selectors import Explained, Rulebook, rulebook
+from wainwright.trips import driving
+from wainwright.trips.facts import causes, plan_subject
+from wainwright.trips.figures import TripFigures, figures
+from wainwright.trips.models import Leg, Night, OtherCost, Paper, Trip
+from wainwright.trips.own_findings import Seen, own_findings
+
+ALLOWANCE = "allowance"
 
 
 @dataclass(frozen=True)
@@ -33,19 +46,28 @@ class TripFile:
     nights: list[Night]
     others: list[OtherCost]
     bookings: list[Booking]
+    papers: list[Paper]
     figures: TripFigures
     findings: list[Explained]
+    permissions: list[Permission]
     route: Route
+    outstanding: Money
+    reasons: dict[str, Explanation] = field(default_factory=dict)
 
     @cached_property
     def in_the_way(self) -> int:
         """How many findings still stand in the way."""
         return sum(each.open for each in self.findings)
 
+    @cached_property
+    def borne(self) -> list[tuple[Coding, Money]]:
+        """What each coding bears."""
+        return borne_by(self.trip, self.figures)
+
     @property
     def by_code(self) -> dict[tuple[str, str], Money]:
         """What each coding part of the trip bears."""
-        return codes_of(self.trip, self.figures.total)
+        return by_code(self.borne)
 
     @cached_property
     def budgets(self) -> list[BudgetEffect]:
@@ -54,60 +76,103 @@ class TripFile:
         return budget_effects(self.trip.firm, year, self.by_code, self.trip.subject)
 
     @property
+    def live(self) -> list[Booking]:
+        """The bookings that stand or are being asked for."""
+        return [b for b in self.bookings if b.stands or b.state == "Asked"]
+
+    def comment_on(self, permission: Permission) -> str:
+        """What was said for a permission: its own comment, or the reason given to the same cause."""
+        own = self.reasons.get(permission_identity(permission, self.trip))
+        if own is not None:
+            return own.words
+        about = {cause.about for cause in permission.causes}
+        return next((r.words for i, r in self.reasons.items() if i.partition("@")[2] in about), "")
+
+    @property
     def stays(self) -> list[list[Night]]:
         """Nights alike, one after the other, as stays."""
         found: list[list[Night]] = []
         for night in self.nights:
             last = found[-1][-1] if found else None
-            alike = last is not None and (last.place["town"], last.name, last.cost_minor, last.supplied, last.paid_by) == (
-                night.place["town"], night.name, night.cost_minor, night.supplied, night.paid_by
-            )  # fmt: skip
-            if alike:
+            if last is not None and _alike(last) == _alike(night):
                 found[-1].append(night)
             else:
                 found.append([night])
         return found
 
 
-def codes_of(trip: Trip, amount: Money) -> dict[tuple[str, str], Money]:
-    """Return what each coding part bears of a plan that has one coding."""
-    return dict.fromkeys(trip.coding.parts().items(), amount)
+def _alike(night: Night) -> tuple:
+    return (
+        night.place["town"], night.name, night.cost_minor, night.supplied, night.paid_by, night.lifted, bool(night.full),
+        night.booking_id,
+    )  # fmt: skip
 
 
-def load_file(member: Membership, trip: Trip) -> TripFile:
-    """Load a trip's file: eight queries, whatever its length. The caller has checked who may see it."""
+def permission_identity(permission: Permission, trip: Trip) -> str:
+    """The identity under which a comment on a permission is kept."""
+    return f"permission-{permission.code}@{trip.subject}"
+
+
+def shares_of(trip: Trip) -> dict[str, list[SplitPart]]:
+    """Return the splits of a plan, by what they are about."""
+    return {
+        row["about"]: [
+            SplitPart(Coding("", *(part.get(n, "") for n in ("cost_centre", "project", "task", "fund"))), Decimal(part["share"]))
+            for part in row["parts"]
+        ]
+        for row in trip.shares
+    }  # fmt: skip
+
+
+def borne_by(trip: Trip, done: TripFigures) -> list[tuple[Coding, Money]]:
+    """Share the cost of a plan out over its codings; the amounts add up to its total."""
+    costs = [Borne(e.key, e.category, e.amount) for e in done.estimates]
+    costs.append(Borne(ALLOWANCE, ALLOWANCE, done.allowance.amount))
+    return bear([c for c in costs if c.amount.minor], trip.coding, shares_of(trip))
+
+
+def outstanding_advances(traveller: Membership, besides: Trip, currency: str) -> Money:
+    """Return the advances of a person's other trips that were paid and not yet set against a claim."""
+    rows = Trip.objects.filter(traveller=traveller, advance_paid=True, advance_settled=False).exclude(state="Closed")
+    return Money.from_minor(rows.exclude(pk=besides.pk).aggregate(s=Sum("advance_minor", default=0))["s"], currency)
+
+
+def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> TripFile:
+    """Load a trip's file: ten queries, whatever its length. The caller has checked who may see it.
+
+    ``more`` are items to be judged with the plan though they are not on it yet.
+    """
     book, ledger = rulebook(trip.firm), books(trip.firm)
     legs, nights, others = list(trip.legs.all()), list(trip.nights.all()), list(trip.others.all())
-    bookings = list(trip.bookings.all())
-    done = figures(trip, book, legs, nights, others, bookings)
+    bookings, papers = list(trip.bookings.all()), list(trip.papers.all())
+    reasons = {row.identity: row for row in Explanation.objects.filter(subject=trip.subject)}
     today = clock.today(trip.firm.zone)
-    card = trip.traveller.cards.order_by("-firm_pays", "id").first() if trip.editable else None
-    subject = plan_subject(trip, trip.firm, book, done, today, card.expires if card else None)
-    people = signers(trip.firm_id, today)
-    route = work_out_route(str(trip.traveller_id), done.total, codes_of(trip, done.total), people, ledger.owned)
-    found = run(subject, book.settings) if trip.editable or trip.state == "Awaiting sign-off" else []
-    found = [*_own_findings(trip, done, route, ledger), *found] if trip.editable else found
-    return TripFile(trip, book, ledger, legs, nights, others, bookings, done, with_reasons(trip.subject, found), route)
-
-
-def _own_findings(trip: Trip, done: TripFigures, route: Route, ledger: Books) -> list[Finding]:
-    """Stops that are no rule of the firm's but stand in the way all the same: no legs, no rate, no route, bad coding."""
-
-    def stop(code: str, text: str, cure: str, target: str) -> Finding:
-        return Finding(f"{code}@{trip.subject}", code, Level.STOP, text, "", Cure(cure, target), target)
-
-    found = []
-    if not done.journey.legs:
-        found.append(stop("no-legs", "The trip has no legs yet.", "Say where you go", "legs"))
-    if done.fault:
-        found.append(stop("no-rate", done.fault, "Look at the legs", "legs"))
-    if trip.starts:
-        found += [
-            stop(f"coding-{f.code}", f.text, "Change the coding", "head")
-            for f in check_coding(trip.coding, ledger.codes, trip.starts)
-        ]
-    found += [stop("route", fault, "See the route", "route") for fault in route.faults]
-    return found
+    out = outstanding_advances(trip.traveller, trip, trip.currency)
+    driven = Decimal(0)
+    if any(leg.mode == Mode.OWN_CAR for leg in legs):
+        driven = driving.so_far(trip.traveller_id, (trip.starts or today).year)
+    done = figures(trip, book, legs, nights, others, bookings, frozenset(reasons), driven, out)
+    amounts = by_code(borne_by(trip, done))
+    if book.policy.trip_signoff:
+        people = signers(trip.firm_id, today)
+        route = work_out_route(str(trip.traveller_id), done.total, amounts, people, ledger.owned)
+    else:
+        route = Route(())
+    called_for = permissions(causes(legs, nights, bookings, done, book))
+    expires = trip.profile.get("card_expires")
+    subject = plan_subject(
+        trip, trip.firm, book, done, today, date.fromisoformat(expires) if expires else None,
+        frozenset(p.kind for p in papers), int(out.minor > 0) + int(trip.advance_minor > 0), more,
+    )  # fmt: skip
+    judged = trip.editable or trip.state == "Awaiting sign-off"
+    found = run(subject, book.settings) if judged or more else []
+    if trip.editable:
+        seen = Seen(trip, book, ledger, legs, nights, bookings, papers, done, route, called_for, reasons)
+        found = [*own_findings(seen), *found]
+    explained = [Explained(finding, reasons.get(finding.identity)) for finding in found]
+    return TripFile(
+        trip, book, ledger, legs, nights, others, bookings, papers, done, explained, called_for, route, out, reasons
+    )
 
 
 def trips_of(member: Membership) -> QuerySet[Trip]:

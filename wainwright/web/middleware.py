@@ -14,7 +14,8 @@ from wainwright.core.states import NotNow
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.web.selectors import membership_of
 
-OPEN = ("/accounts/", "/static/", "/up/", "/demo-sign-in/", "/favicon.ico")
+# A calendar address is its own key: calendars that subscribe to it cannot sign in.
+OPEN = ("/accounts/", "/static/", "/up/", "/demo-sign-in/", "/favicon.ico", "/calendar/")
 
 
 class MemberMiddleware:

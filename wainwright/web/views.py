@@ -29,6 +29,7 @@ from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.models import AllowanceRate, MileageRateRow, RuleSetting
 from wainwright.rulebook.selectors import rulebook
 from wainwright.standins.mailbox.models import Mail
+from wainwright.standins.market.moods import MOODS, moods, set_moods
 from wainwright.trail.selectors import of_firm
 from wainwright.trips.models import Trip
 from wainwright.trips.services.road import move_along
@@ -162,6 +163,16 @@ def move_clock(request):
     moved = move_along(clock.now())
     messages.info(request, f"It is {moment:%a %d %b %Y} now. {moved} trips and holds moved along.")
     return redirect("desk")
+
+
+def stand_ins(request):
+    """What can go wrong outside, switched on by hand, and the clock. In the demo only."""
+    _demo_only()
+    if request.method == "POST":
+        set_moods(frozenset(request.POST.getlist("mood")))
+        messages.info(request, "The stand-ins behave like this from now on.")
+        return redirect("stand-ins")
+    return render(request, "web/stand_ins.html", {"moods": MOODS, "on": moods()})
 
 
 @require_GET

@@ -76,6 +76,7 @@ def _posted(claim: Claim) -> None:
     day = claim.trip.ends if claim.trip and claim.trip.ends else claim.created.date()
     instead = claim.trip.subject if claim.trip else ""
     accounts.use_budgets(claim.firm, day.year, claim.subject, file.figures.by_code, actual=True, instead_of=instead)
+    Trip.objects.filter(pk=claim.trip_id, advance_paid=True).update(advance_settled=True)
     if claim.due_minor == 0:
         settled(claim)
 

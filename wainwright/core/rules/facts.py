@@ -16,6 +16,10 @@ from wainwright.core.money import Money
 class Item:
     """One planned cost or one expense, in the firm's currency.
 
+    ``cabin`` is the class of a way, ``contract_passed`` says that a contracted fare fitted and was not
+    taken. ``ride`` names the two towns of a ride and ``by`` its mode; ``ticket`` is the cheapest other way
+    beside a drive of ``one_way_km``.
+
     ``key`` is stable ("expense:12"). ``shows`` is what its evidence shows. ``planned`` is what the
     authorised plan foresaw for its category, ``cheapest`` the yardstick of a way that was chosen.
     """
@@ -42,6 +46,12 @@ class Item:
     tax_odd: bool = False
     needs_evidence: bool = True
     off_trip: bool = False
+    cabin: str = ""
+    contract_passed: bool = False
+    ride: tuple[str, ...] = ()
+    by: str = ""
+    one_way_km: Decimal | None = None
+    ticket: Money | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +69,9 @@ class Known:
 
 @dataclass(frozen=True, slots=True)
 class Subject:
-    """A plan or a claim as rules see it. ``names`` gives the words for category codes."""
+    """A plan or a claim as rules see it. ``holidays`` names the public holidays among its days, ``quarters``
+    the supplied quarters by the keys of nights spent elsewhere in the same town.
+     ``names`` gives the words for category codes."""
 
     key: str
     kind: Literal["plan", "claim"]
@@ -72,11 +84,14 @@ class Subject:
     ends: date | None = None
     trip_state: str = ""
     abroad: bool = False
+    meals_supplied: bool = False
     due: date | None = None
     papers: frozenset[str] = frozenset()
     card_expires: date | None = None
     advances_out: int = 0
     planned_total: Money | None = None
+    holidays: Mapping[date, str] = field(default_factory=dict)
+    quarters: Mapping[str, str] = field(default_factory=dict)
     names: Mapping[str, str] = field(default_factory=dict)
 
     def name(self, category: str) -> str:

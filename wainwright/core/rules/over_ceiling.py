@@ -12,7 +12,7 @@ from wainwright.core.workings import day_text
 
 @kind
 class OverCeiling(Kind):
-    """Nights of one stay at the same price over are one finding."""
+    """Nights of one stay at the same price over are one finding; where quarters are supplied, another kind speaks."""
 
     code = "over_ceiling"
     title = "Lodging over the ceiling"
@@ -21,7 +21,8 @@ class OverCeiling(Kind):
         """Yield one hit for every stay that is over, with the figure a night."""
         stays: dict[tuple[str, str], list[int]] = {}
         for index, night in enumerate(subject.nights):
-            if night.over and not night.night.supplied and night.ceiling is not None:
+            apart = f"night:{night.night.date.isoformat()}" in subject.quarters
+            if not apart and night.over and not night.night.supplied and night.ceiling is not None:
                 key = (night.night.name or night.night.place.town, str(night.over))
                 stays.setdefault(key, []).append(index)
         for (name, _), indexes in stays.items():

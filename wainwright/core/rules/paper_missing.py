@@ -10,15 +10,17 @@ from wainwright.core.rules.facts import Subject
 
 @kind
 class PaperMissing(Kind):
-    """``paper`` is the kind wanted; ``only_abroad`` "yes" asks it of journeys abroad alone."""
+    """``paper`` is the kind wanted; "yes" for ``only_abroad`` or ``only_supplied`` asks it of such journeys alone."""
 
     code = "paper_missing"
     title = "Required paper missing"
-    params = ("paper", "only_abroad")
+    params = ("paper", "only_abroad", "only_supplied")
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit while the paper is not there."""
         paper = setting.params["paper"]
-        if paper in subject.papers or (setting.params.get("only_abroad") == "yes" and not subject.abroad):
+        abroad = setting.params.get("only_abroad") != "yes" or subject.abroad
+        supplied = setting.params.get("only_supplied") != "yes" or subject.meals_supplied
+        if paper in subject.papers or not abroad or not supplied:
             return
         yield Hit(subject.key, f"The {paper} is missing. {setting.text}", Cure(f"Attach the {paper}", "papers"))

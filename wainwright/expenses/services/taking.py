@@ -226,3 +226,9 @@ def km_so_far(member: Membership, day: date, without: int = 0) -> Decimal:
     rides = Expense.objects.filter(owner=member, kind=Expense.Kind.MILEAGE, date__year=day.year)
     counted = rides.filter(Q(claim__isnull=True) | ~Q(claim__state="Turned down")).exclude(pk=without)
     return counted.aggregate(km=Sum("km"))["km"] or Decimal(0)
+
+
+def km_of_year(member_id: int, year: int) -> Decimal:
+    """Return the km of a person's rides in a year, of everything that is not turned down."""
+    rides = Expense.objects.filter(owner_id=member_id, kind=Expense.Kind.MILEAGE, date__year=year)
+    return rides.exclude(claim__state="Turned down").aggregate(km=Sum("km"))["km"] or Decimal(0)

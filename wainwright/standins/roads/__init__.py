@@ -9,10 +9,10 @@ from pathlib import Path
 
 import networkx
 
+from wainwright.core.geometry import great_circle_km
 from wainwright.core.journey import Place
 from wainwright.formats.places import folded
 from wainwright.ports.roads import Distance
-from wainwright.standins.market import great_circle_km
 
 WINDING = 1.3
 

@@ -4,22 +4,28 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from django.core.mail import EmailMultiAlternatives
 from django.db import transaction
 from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
 from wainwright.accounts.services import give_back, use_budgets
 from wainwright.bookings import services as bookings
+from wainwright.bookings.models import Booking
+from wainwright.core.money import Money
 from wainwright.core.states import TRIP
-from wainwright.errors import Refusal
-from wainwright.formats.calendar import Appointment, write_calendar
+from wainwright.errors import Refusal, Stale
 from wainwright.news.services import Enclosed, tell
 from wainwright.people.models import Membership
+from wainwright.people.second_factor import code_is_right
 from wainwright.signoff import services as signoff
 from wainwright.trail.services import record
-from wainwright.trips.models import Leg, Trip
+from wainwright.trips import letters
+from wainwright.trips.models import Trip, TripVersion
 from wainwright.trips.selectors import TripFile, load_file
-from wainwright.trips.services.plan import mine
+from wainwright.trips.services.base import mine
+from wainwright.trips.services.ways import finish_asked
+from wainwright.trips.versions import as_data, last_signed, lines_of
 
 
 def link(trip: Trip) -> str:
@@ -33,8 +39,14 @@ def title(trip: Trip) -> str:
 
 
 @transaction.atomic
-def send(member: Membership, trip_id: int, version: int, typed_name: str) -> Trip:
-    """Certify and send the plan. Only the traveller, with their own name typed; nothing may stand in the way."""
+def send(
+    member: Membership, trip_id: int, version: int, typed: str, advance_confirmed: bool = False
+) -> Trip:  # fmt: skip
+    """Certify and send the plan, or buy at once where the firm asks no sign-off.
+
+    Only the traveller, with their own name typed or a code of their authenticator, as the firm chose;
+    nothing may stand in the way; an advance is confirmed. Raises ``Refusal``.
+    """
     trip = mine(member, trip_id, version)
     TRIP.after(trip.state, "send")
     file = load_file(member, trip)
@@ -42,28 +54,45 @@ def send(member: Membership, trip_id: int, version: int, typed_name: str) -> Tri
         raise Refusal(f"{file.in_the_way} still to put right or explain before the trip can go.")
     if not trip.legs.exists():
         raise Refusal("The trip has no legs yet. Say where you go first.")
-    if typed_name.strip().casefold() != member.person.name.casefold():
-        raise Refusal(f"Type your name as it stands here, {member.person.name}, to certify.", "name")
-    if trip.advance > file.figures.proposed_advance.amount:
+    _certified(member, file.book.policy.certify_by, typed)
+    if trip.advance > file.figures.proposed_advance.amount and not trip.advance_paid:
         raise Refusal("The advance is more than the plan supports now. Lower it.", "advance")
+    if trip.advance_minor and not trip.advance_paid and not advance_confirmed:
+        raise Refusal(f"Say that you ask for the advance of {trip.advance}, or take it off.", "advance_confirmed")
     before = trip.state
     trip.state = TRIP.after(trip.state, "send")
-    trip.sent, trip.signed_name = clock.now(), typed_name.strip()
+    trip.sent, trip.signed_name = clock.now(), member.person.name
     trip.plan = _frozen(file)
     trip.planned_minor = file.figures.total.minor
     trip.version += 1
     trip.save()
+    last = last_signed(trip)
+    TripVersion.objects.create(
+        trip=trip, number=last.number + 1 if last else 1, lines=as_data(lines_of(file)), signed_name=member.person.name,
+        signed_by=file.book.policy.certify_by, time=trip.sent,
+    )  # fmt: skip
+    record(member, "certified and sent the trip", trip.subject, before={"state": before}, after=trip.plan)
     contents = {scope: signoff.fingerprint({"total": str(amount), **head}) for scope, amount, head in _scopes(file)}
     marks = tuple(each.finding.level.value for each in file.findings)
     asked = signoff.Asked(trip.subject, title(trip), f"/bench/trip/{trip.pk}/", file.figures.total, marks)
     signoff.start(member, asked, file.route, contents)
-    record(member, "certified and sent the trip", trip.subject, before={"state": before}, after=trip.plan)
+    if not signoff.anyone_waits(trip.subject):
+        # Nobody is asked, or all have signed just this before: it is authorised at once.
+        signed(member, trip, "")
     return trip
+
+
+def _certified(member: Membership, by: str, typed: str) -> None:
+    if by == "code":
+        if not code_is_right(member.person, typed):
+            raise Refusal("Type the six digits that your authenticator shows now.", "name")
+    elif typed.strip().casefold() != member.person.name.casefold():
+        raise Refusal(f"Type your name as it stands here, {member.person.name}, to certify.", "name")
 
 
 def _scopes(file: TripFile):
     """Yield (scope, amount, what else it covers) for everybody on the route."""
-    head = {"coding": str(file.trip.coding), "from": str(file.trip.starts), "to": str(file.trip.ends)}
+    head = {"coding": sorted(f"{c} {a}" for c, a in file.borne), "from": str(file.trip.starts), "to": str(file.trip.ends)}
     yield "all", file.figures.total, head
     for (dimension, code), amount in file.by_code.items():
         yield f"{dimension}:{code}", amount, {}
@@ -71,9 +100,12 @@ def _scopes(file: TripFile):
 
 def _frozen(file: TripFile) -> dict:
     names = file.book.names
+    by_category: dict[str, Money] = {}
+    for e in file.figures.estimates:
+        by_category[e.category] = by_category[e.category] + e.amount if e.category in by_category else e.amount
     return {
         "categories": [[name, str(amount.amount)] for name, amount in file.figures.by_category(names)],
-        "by_code": {e.category: str(e.amount.amount) for e in file.figures.estimates},
+        "by_code": {category: str(amount.amount) for category, amount in by_category.items()},
         "allowance": str(file.figures.allowance.amount.amount),
         "total": str(file.figures.total.amount),
         "version": file.trip.version,
@@ -94,24 +126,53 @@ def take_back(member: Membership, trip_id: int) -> Trip:
 
 
 @transaction.atomic
-def call_off(member: Membership, trip_id: int) -> Trip:
-    """Call the trip off: budgets are given back, holds are let go."""
+def reopen(member: Membership, trip_id: int) -> Trip:
+    """Change the plan of an authorised trip: bookings and budgets stand, and those whom a change concerns sign again."""
     trip = mine(member, trip_id, editable=False)
     before = trip.state
-    trip.state = TRIP.after(trip.state, "call_off")
+    trip.state = TRIP.after(trip.state, "reopen")
+    trip.version += 1
     trip.save()
-    give_back(trip.subject)
+    record(member, "opened the plan again", trip.subject, before={"state": before}, after={"state": trip.state})
+    return trip
+
+
+@transaction.atomic
+def say(member: Membership, trip_id: int, text: str, line: str = "") -> None:
+    """Say something on the trip; those on its route who were asked are told, and the traveller. Raises ``Refusal``."""
+    trip = Trip.objects.visible_to(member).select_related("traveller__person", "traveller__firm").get(pk=trip_id)
+    signoff.remark(member, trip.subject, text, line)
+    record(member, "said something", trip.subject, after={"text": text.strip()[:200], "line": line})
+    told = {s.signer_id: s.signer for s in signoff.asked_now(trip.subject)}
+    told[trip.traveller_id] = trip.traveller
+    for other in told.values():
+        if other.pk != member.pk:
+            tell(other, f"{member.person.name} on {trip.title}: {text.strip()[:120]}", link(trip))
+
+
+def call_off(member: Membership, trip_id: int) -> Trip:
+    """Call the trip off: budgets are given back but for what cannot be refunded, bookings are given up one by one.
+
+    Raises ``Refusal`` where the market does not answer; the trip is called off, and what still stands is shown.
+    """
+    with transaction.atomic():
+        trip = mine(member, trip_id, editable=False)
+        before = trip.state
+        trip.state = TRIP.after(trip.state, "call_off")
+        trip.version += 1
+        trip.save()
+        give_back(trip.subject)
+        record(member, "called the trip off", trip.subject, before={"state": before}, after={"state": trip.state})
     for booking in trip.bookings.all():
-        if booking.stands:
-            bookings.move(booking, "cancel")
-    record(member, "called the trip off", trip.subject, before={"state": before}, after={"state": trip.state})
+        if booking.stands and not booking.by_hand:
+            bookings.give_up(booking, booking.costs_to_cancel.minor)
     return trip
 
 
 def signed(member: Membership, trip: Trip, given_for: str) -> None:
     """The last sign-off is there: authorise, commit the budgets, have the bookings ticketed once this is kept.
 
-    Inside the bench's transaction.
+    Inside the caller's transaction.
     """
     file = load_file(trip.traveller, trip)
     before = trip.state
@@ -133,68 +194,111 @@ def ended(member: Membership, trip: Trip, act: str, comment: str, given_for: str
     trip.version += 1
     trip.save()
     what = "sent the trip back" if act == "send_back" else "turned the trip down"
-    record(
-        member,
-        what,
-        trip.subject,
-        before={"state": before},
-        after={"state": trip.state, "comment": comment},
-        for_whom=given_for,
-    )
+    after = {"state": trip.state, "comment": comment}
+    record(member, what, trip.subject, before={"state": before}, after=after, for_whom=given_for)
     words = "was sent back to you" if act == "send_back" else "was turned down"
     tell(trip.traveller, f"{trip.title} {words} by {member.person.name}", link(trip), comment)
 
 
 @on_commit_task(retries=3, retry_delay=30)
 def issue_tickets(trip_id: int) -> None:
-    """Confirm and ticket what is held, then tell the traveller with the itinerary."""
-    done = bookings.issue(trip_id)
+    """Confirm and ticket what is held, then send the itinerary and the order of travel, and say what did not work."""
+    troubled = bookings.issue(trip_id)
     trip = Trip.objects.select_related("traveller__person", "traveller__firm", "firm").get(pk=trip_id)
-    numbers = ", ".join(f"{b.label}: ticket {b.ticket_number}" for b in done)
-    body = f"{itinerary_text(trip)}\n\n{numbers}".strip()
-    file = Enclosed("itinerary.ics", itinerary_calendar(trip), "text/calendar")
+    file = load_file(trip.traveller, trip)
+    done = any(b.state == "Ticketed" and not b.by_hand for b in file.bookings)
+    text = f"{trip.title} is authorised" + (" and ticketed" if done and not troubled else "")
     with transaction.atomic():
-        tell(
-            trip.traveller, f"{trip.title} is authorised" + (" and ticketed" if done else ""), link(trip), body, (file,)
-        )
+        tell(trip.traveller, text, link(trip), letters.itinerary_text(file), _enclosed(file))
+        for booking in troubled:
+            tell(trip.traveller, f"{booking.label}: {booking.problem}", link(trip))
+        send_itinerary(file)
 
 
-def itinerary_text(trip: Trip) -> str:
-    """The itinerary in plain text, with local times."""
-    rows = [
-        f"{leg.leaves:%a %d %b %H:%M} {leg.origin['name']} to {leg.arrives:%a %d %b %H:%M} {leg.target['name']}, {leg.mode}"
-        for leg in trip.legs.all()
-    ]
-    return "\n".join(rows)
+def _enclosed(file: TripFile) -> tuple[Enclosed, ...]:
+    trip = file.trip
+    return (
+        Enclosed("itinerary.ics", letters.calendar_of([file], trip.title), "text/calendar"),
+        Enclosed(f"order-{trip.code}.pdf", letters.order_pdf(file, []), "application/pdf"),
+    )
 
 
-def itinerary_calendar(trip: Trip) -> bytes:
-    """The itinerary as a calendar file."""
-
-    def entry(leg: Leg) -> Appointment:
-        return Appointment(
-            f"{trip.subject}-leg-{leg.pk}@wainwright", f"{leg.mode.capitalize()} {leg.origin['town']} – {leg.target['town']}",
-            leg.leaves, leg.origin["zone"], leg.arrives, leg.target["zone"], leg.origin["name"], trip.title,
-        )  # fmt: skip
-
-    return write_calendar(trip.title, [entry(leg) for leg in trip.legs.all()], clock.now())
+def send_itinerary(file: TripFile) -> bool:
+    """Send the itinerary to the address that the trip keeps for it, as HTML and plain text, where that is another one."""
+    trip = file.trip
+    to = trip.profile.get("itinerary_email", "")
+    if not to or to == trip.traveller.person.email:
+        return False
+    mail = EmailMultiAlternatives(f"Itinerary: {trip.title}", letters.itinerary_text(file), to=[to])
+    mail.attach_alternative(letters.itinerary_html(file), "text/html")
+    mail.attach("itinerary.ics", letters.calendar_of([file], trip.title), "text/calendar")
+    transaction.on_commit(mail.send)
+    return True
 
 
 @transaction.atomic
+def mail_itinerary(member: Membership, trip_id: int) -> str:
+    """Send the itinerary again to the address that the trip keeps; return the address. Raises ``Refusal``."""
+    trip = mine(member, trip_id, editable=False)
+    to = trip.profile.get("itinerary_email", "") or member.person.email
+    file = load_file(member, trip)
+    if not file.legs:
+        raise Refusal("There is no itinerary yet: the trip has no legs.")
+    if not send_itinerary(file):
+        mail = EmailMultiAlternatives(f"Itinerary: {trip.title}", letters.itinerary_text(file), to=[to])
+        mail.attach_alternative(letters.itinerary_html(file), "text/html")
+        mail.attach("itinerary.ics", letters.calendar_of([file], trip.title), "text/calendar")
+        transaction.on_commit(mail.send)
+    record(member, "sent the itinerary", trip.subject, after={"to": to})
+    return to
+
+
 def move_along(now: datetime) -> int:
-    """Begin trips whose first leg has left, end those whose last has arrived, let late holds go."""
+    """Begin trips whose first leg has left, end those whose last has arrived, let late holds go, finish what broke off."""
+    moved = _begin_and_end(now) + bookings.lapse_holds(now) + finish_asked(now)
+    _try_again()
+    _late_tickets(now)
+    return moved
+
+
+@transaction.atomic
+def _begin_and_end(now: datetime) -> int:
     moved = 0
     for state, act, done in (
         ("Authorised", "leave", lambda legs: legs[0].leaves_at <= now),
         ("Under way", "return", lambda legs: legs[-1].arrives_at <= now),
     ):
-        for trip in (
-            Trip.objects.select_for_update().filter(state=state, starts__lte=now.date()).prefetch_related("legs")
-        ):
+        found = Trip.objects.select_for_update().filter(state=state, starts__lte=now.date()).prefetch_related("legs")
+        for trip in found:
             legs = list(trip.legs.all())
             if legs and done(legs):
-                trip.state = TRIP.after(state, act)
+                trip.state = TRIP.after(trip.state, act)
                 trip.save(update_fields=["state"])
                 record(None, f"trip {trip.state.lower()}", trip.subject, firm_id=trip.firm_id, before={"state": state})
                 moved += 1
-    return moved + bookings.lapse_holds(now)
+    return moved
+
+
+def _try_again() -> None:
+    """Confirm and ticket what was not done yet, except where a person has to decide first."""
+    waiting = Booking.objects.filter(state__in=["Held", "Confirmed"], by_hand=False, trip__state__in=["Authorised", "Under way"])
+    waiting = waiting.exclude(price_now_minor__isnull=False).exclude(problem__contains="was refused")
+    for trip_id in set(waiting.values_list("trip_id", flat=True)):
+        bookings.issue(trip_id)
+
+
+@transaction.atomic
+def _late_tickets(now: datetime) -> None:
+    """Bring a ticket that was not issued by its limit to the traveller and to whoever booked it, once."""
+    for booking in bookings.tell_once_late(now):
+        trip = booking.trip
+        words = f"{booking.label} is not ticketed, though its limit has passed. {booking.problem}".strip()
+        for member in {trip.traveller, booking.booker} - {None}:
+            tell(member, words, link(trip))
+        record(None, "ticket late", trip.subject, firm_id=trip.firm_id, after={"booking": booking.pk})
+
+
+def must_be_signed(trip: Trip) -> None:
+    """Raise ``Stale`` where nothing was signed of a trip yet, so that no order of travel can be made."""
+    if not trip.versions.exists():
+        raise Stale("An order of travel is there once the trip was sent.")

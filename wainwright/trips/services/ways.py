@@ -1,67 +1,356 @@
-"""Holding a way for a trip, and letting it go."""
+"""Holding what was chosen for a trip; cancelling and changing it; what was bought elsewhere.
+
+Each hold stands for itself: what is held and what is not is always known, whatever breaks off.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
 from django.db import transaction
 
+from wainwright import clock
 from wainwright.bookings import services as bookings
-from wainwright.bookings.models import Booking
-from wainwright.bookings.selectors import Chosen
-from wainwright.core.journey import Mode
-from wainwright.errors import Stale
+from wainwright.bookings.choices import Choice
+from wainwright.bookings.market import ask
+from wainwright.bookings.models import CATEGORY, Booking
+from wainwright.core.journey import Mode, Place, moment
+from wainwright.core.money import Money, share_out
+from wainwright.core.rules import Item, Level
+from wainwright.core.workings import day_text
+from wainwright.errors import Refusal, Stale
+from wainwright.news.services import tell
 from wainwright.people.models import Membership
-from wainwright.rulebook.selectors import rulebook
+from wainwright.ports.market import MarketError
+from wainwright.rulebook.models import Explanation
+from wainwright.rulebook.selectors import Explained, rulebook
 from wainwright.trail.services import record
-from wainwright.trips.models import Leg, Trip
-from wainwright.trips.services.plan import mine, place_leg, rebuild_nights
+from wainwright.trips.budgets import recommit
+from wainwright.trips.figures import b_key
+from wainwright.trips.judging import findings_on_stay
+from wainwright.trips.models import Leg, Night, OtherCost, Trip
+from wainwright.trips.selectors import TripFile, load_file, trip_for
+from wainwright.trips.services.base import changed, mine
+from wainwright.trips.services.nights import expected_night, rebuild_nights
+from wainwright.trips.services.plan import place_leg
+
+CHOICE = "choice"
+BOOKABLE_AFTER = ("Authorised", "Under way")
 
 
-@transaction.atomic
-def hold_way(member: Membership, trip_id: int, chosen: Chosen) -> Booking:
-    """Hold a way; its flights take the place of planned ones between the same towns. Raises ``Refusal``."""
-    trip = mine(member, trip_id)
+@dataclass(frozen=True)
+class Wish:
+    """How something is to be held: who pays with which card, what was said for it, in place of what, with a bag."""
+
+    reason: str = ""
+    words: str = ""
+    paid_by: str = "firm"
+    instead_of: int = 0
+    bag: Money | None = None
+
+
+def item_of_choice(choice: Choice) -> Item:
+    """Return a choice as rules see it, though it is not on the plan yet."""
+    return Item(
+        CHOICE, choice.label, CATEGORY[choice.kind], choice.departure.date(), choice.price, "firm",
+        cheapest=None if choice.kind == "stay" else choice.cheapest, needs_evidence=False, cabin=choice.cabin,
+        contract_passed=choice.contract_passed,
+    )  # fmt: skip
+
+
+def findings_on(file: TripFile) -> list[Explained]:
+    """Return what the rules say of the choice that the file was loaded with."""
+    return [each for each in file.findings if each.finding.target == CHOICE]
+
+
+def hold(member: Membership, trip_id: int, choice: Choice, wish: Wish | None = None) -> Booking:
+    """Hold a choice; its legs or nights take the place of planned ones. Raises ``Refusal``; then nothing is held."""
+    wish = wish or Wish()
+    trip = trip_for(member, trip_id)
+    with transaction.atomic():
+        old = _instead(mine(member, trip_id), wish.instead_of)
+    file = load_file(member, trip, [item_of_choice(choice)])
+    judged = findings_on_stay(file, choice) if choice.stay else findings_on(file)
+    explains = _reasons_needed(judged, wish)
+    _must_fit(trip, choice, old)
+    booking = bookings.keep_asked(member, trip.pk, choice, wish.paid_by, trip.profile.get("card", ""), old)
     policy = rulebook(trip.firm).policy
-    booking = bookings.hold(trip.pk, trip.firm, member.person.name, chosen, policy.hold_hours, policy.ticket_hours)
-    if booking.legs.exists():
-        return booking
-    for offer in chosen.offers:
-        first, last = offer.hops[0], offer.hops[-1]
-        _clear_planned(trip, first.origin.town, last.target.town, offer.leaves.date())
-        place_leg(
-            trip,
-            Mode.AIR,
-            first.origin,
-            last.target,
-            offer.leaves,
-            offer.arrives,
-            paid_by="firm",
-            booking_id=booking.pk,
+    if booking.state == "Asked":
+        booking = bookings.send_hold(
+            booking, member.person.name, bookings.Terms(policy.hold_hours, policy.ticket_hours)
         )
-    rebuild_nights(trip)
-    trip.version += 1
-    trip.save()
-    after = {"booking": booking.pk, "price": booking.price_minor, "until": booking.held_until}
-    record(member, "held a fare", trip.subject, after=after)
+    try:
+        fresh = _put_on_trip(member, trip_id, booking, explains, wish, choice)
+    except Refusal:
+        bookings.give_up(booking, 0)
+        raise
+    if old is not None and old.stands:
+        _give_up_old(member, trip_id, old)
+    if fresh and explains:
+        _tell_approver(member, trip_id, booking, explains, wish)
     return booking
 
 
-def _clear_planned(trip: Trip, origin: str, target: str, day: object) -> None:
-    """Take off planned air legs between the same towns on the same day: the held way is that leg now."""
-    for leg in Leg.objects.filter(trip=trip, mode=Mode.AIR, booking__isnull=True):
-        if (leg.origin["town"], leg.target["town"]) == (origin, target) and leg.leaves.date() == day:
-            leg.delete()
+def _instead(trip: Trip, booking_id: int) -> Booking | None:
+    if not booking_id:
+        return None
+    old = Booking.objects.filter(trip=trip, pk=booking_id).first()
+    if old is None or not old.stands or old.by_hand:
+        raise Stale("What was to be changed is gone already.")
+    return old
+
+
+def _reasons_needed(judged: Sequence[Explained], wish: Wish) -> list[Explained]:
+    stops = [each for each in judged if each.finding.level == Level.STOP]
+    if stops:
+        raise Refusal(stops[0].finding.text)
+    explains = [each for each in judged if each.finding.level == Level.EXPLAIN and each.open]
+    if explains and len(wish.words.strip()) < 5:
+        raise Refusal(f"{explains[0].finding.text} Give a reason before it is held.", "words")
+    if len(wish.words) > 500:
+        raise Refusal("That is longer than 500 letters. Say it shorter.", "words")
+    named = {reason for each in explains for reason in each.finding.reasons}
+    if named and wish.reason not in named:
+        raise Refusal("Choose one of the reasons on the list.", "reason")
+    return explains
+
+
+def _must_fit(trip: Trip, choice: Choice, old: Booking | None) -> None:
+    """Refuse before anything is asked of the market what would not fit on the trip."""
+    if choice.stay is not None:
+        _free_nights(trip, choice.stay.first, choice.stay.nights, old)
+        return
+    for offer in choice.offers:
+        for leg in _staying(trip, offer.origin.town, offer.target.town, offer.leaves.date(), old):
+            leaves = moment(offer.leaves, offer.origin.zone)
+            arrives = moment(offer.arrives, offer.target.zone)
+            if leaves < leg.arrives_at and leg.leaves_at < arrives:
+                raise Refusal(
+                    f"It overlaps {leg}, {day_text(leg.leaves)} {leg.leaves:%H:%M} to {leg.arrives:%H:%M}. Change one of them."
+                )
+
+
+def _staying(trip: Trip, origin: str, target: str, day: date, old: Booking | None) -> list[Leg]:
+    """The legs that stay when a way between two towns on a day is held in place of the planned one."""
+    return [
+        leg
+        for leg in trip.legs.all()
+        if leg.booking_id != (old.pk if old else -1)
+        and not (leg.booking_id is None and (leg.origin["town"], leg.target["town"]) == (origin, target) and abs((leg.leaves.date() - day).days) <= 1)
+    ]  # fmt: skip
+
+
+def _free_nights(trip: Trip, first: date, count: int, old: Booking | None) -> list[Night]:
+    dates = [first + timedelta(days=n) for n in range(count)]
+    nights = list(Night.objects.filter(trip=trip, date__in=dates).select_related("booking"))
+    if len(nights) != count:
+        raise Refusal("The trip does not sleep there on all of these nights. Change the nights or the legs first.")
+    for night in nights:
+        if night.booking_id and night.booking_id != (old.pk if old else 0) and night.booking.stands:
+            cost = Money.from_minor(night.cost_minor, trip.currency)
+            raise Refusal(
+                f"The night of {day_text(night.date)} is there already: {night.booking}, {cost}. A night is paid once; "
+                "change or cancel that booking first."
+            )
+    return nights
 
 
 @transaction.atomic
-def cancel_booking(member: Membership, trip_id: int, booking_id: int) -> None:
-    """Cancel a held fare while planning; its legs go with it."""
+def _put_on_trip(
+    member: Membership, trip_id: int, booking: Booking, explains: Sequence[Explained], wish: Wish, choice: Choice | None
+) -> bool:
+    """Let a held booking stand on the trip; say whether it did not before. Safe to repeat."""
     trip = mine(member, trip_id)
-    booking = Booking.objects.select_related("trip").filter(trip=trip, pk=booking_id).first()
-    if booking is None or not booking.stands:
-        raise Stale("That booking is gone already.")
-    booking.legs.all().delete()
-    bookings.move(booking, "cancel")
+    if booking.legs.exists() or booking.nights.exists():
+        return False
+    if booking.instead_of_id:
+        Leg.objects.filter(booking_id=booking.instead_of_id).delete()
+        Night.objects.filter(booking_id=booking.instead_of_id).update(booking=None)
+    if booking.kind == "stay":
+        _sleep_there(trip, booking)
+    for hops in _ways_of(booking):
+        origin, target = Place(**hops[0]["origin"]), Place(**hops[-1]["target"])
+        leaves, arrives = (datetime.fromisoformat(t) for t in (hops[0]["leaves"], hops[-1]["arrives"]))
+        for leg in Leg.objects.filter(trip=trip, booking__isnull=True):
+            if (leg.origin["town"], leg.target["town"]) == (origin.town, target.town) and abs((leg.leaves.date() - leaves.date()).days) <= 1:
+                leg.delete()  # fmt: skip
+        mode = max(hops, key=lambda h: datetime.fromisoformat(h["arrives"]) - datetime.fromisoformat(h["leaves"]))["mode"]
+        place_leg(trip, Mode(mode), origin, target, leaves, arrives, paid_by=booking.paid_by, booking_id=booking.pk)
     rebuild_nights(trip)
-    trip.version += 1
-    trip.save()
-    record(member, "cancelled a booking", trip.subject, before={"booking": booking.pk, "price": booking.price_minor})
+    for each in explains:
+        identity = each.finding.identity.replace(f"@{CHOICE}", f"@{b_key(booking)}")
+        Explanation.objects.update_or_create(
+            subject=trip.subject, identity=identity,
+            defaults={"firm": trip.firm, "reason": wish.reason, "words": wish.words.strip(), "by": member, "time": clock.now()},
+        )  # fmt: skip
+    if wish.bag is not None and wish.bag.minor > 0:
+        label = f"Bag, {booking.carrier}"[:80]
+        OtherCost.objects.create(trip=trip, category="air", label=label, amount_minor=wish.bag.minor, paid_by=booking.paid_by)
+    after = {"booking": booking.pk, "price": booking.price_minor, "until": booking.held_until, "reason": wish.words}
+    changed(member, trip, f"held: {booking.label}", None, after)
+    return True
+
+
+def _ways_of(booking: Booking) -> list[list[dict]]:
+    ways: dict[str, list[dict]] = {}
+    for hop in booking.hops:
+        ways.setdefault(hop["key"], []).append(hop)
+    return list(ways.values())
+
+
+def _sleep_there(trip: Trip, booking: Booking) -> None:
+    _, _, first, count, *_ = booking.keys[0].split("/")
+    old = booking.instead_of
+    nights = _free_nights(trip, date.fromisoformat(first), int(count), old)
+    costs = share_out(booking.price, [1] * len(nights))
+    for night, cost in zip(nights, costs, strict=True):
+        night.name, night.cost_minor, night.paid_by = booking.carrier[:80], cost.minor, booking.paid_by
+        night.supplied, night.booking = booking.price_minor == 0, booking
+        night.save()
+
+
+def _give_up_old(member: Membership, trip_id: int, old: Booking) -> None:
+    kept = old.costs_to_change.minor
+    bookings.give_up(old, kept)
+    with transaction.atomic():
+        record(member, "changed a booking", f"trip:{trip_id}", before={"booking": old.pk, "price": old.price_minor},
+               after={"not given back": kept})  # fmt: skip
+
+
+def _tell_approver(member: Membership, trip_id: int, booking: Booking, explains: Sequence[Explained], wish: Wish) -> None:
+    """Tell whoever signs first of a choice outside the rules, with the reason and the cheaper ways then on offer."""
+    trip = trip_for(member, trip_id)
+    file = load_file(member, trip)
+    first = Membership.objects.select_related("person", "firm").filter(
+        pk=int(file.route.steps[0].signer) if file.route.steps else member.manager_id
+    ).first()  # fmt: skip
+    said = [each.finding.text.replace(CHOICE, booking.label) for each in explains]
+    ways = [f"{row['way']}, {row['price']}" for row in booking.alternatives]
+    body = "\n".join([*said, f"Reason: {wish.reason}. {wish.words.strip()}" if wish.reason else f"Reason: {wish.words.strip()}",
+                      "", "Cheaper ways then on offer:" if ways else "No cheaper way that fits was on offer.", *ways])  # fmt: skip
+    kept = {
+        "findings": said, "reason": wish.reason, "words": wish.words.strip(), "ways": booking.alternatives,
+        "told": first.person.name if first else "", "when": clock.now().isoformat(),
+    }  # fmt: skip
+    with transaction.atomic():
+        Booking.objects.filter(pk=booking.pk).update(evidence=kept)
+        if first is not None:
+            tell(first, f"{member.person.name} holds {booking.label} outside the rules", f"/trips/{trip.pk}/", body)
+        record(member, "told the approver of a choice outside the rules", trip.subject, after=kept)
+
+
+def finish_asked(now: datetime) -> int:
+    """Ask again for what was asked for and had no answer; return how many are decided now."""
+    count = 0
+    waiting = Booking.objects.filter(state="Asked", asked__lt=now - bookings.UNANSWERED)
+    for booking in waiting.select_related("trip__firm", "booker__person", "booker__firm"):
+        policy = rulebook(booking.trip.firm).policy
+        try:
+            held = bookings.send_hold(
+                booking, booking.booker.person.name, bookings.Terms(policy.hold_hours, policy.ticket_hours)
+            )  # fmt: skip
+            _put_on_trip(booking.booker, booking.trip_id, held, (), Wish(), None)
+        except Refusal:
+            current = Booking.objects.get(pk=booking.pk)
+            if current.stands and not current.legs.exists():
+                bookings.give_up(current, 0)
+        count += 1
+    return count
+
+
+def cancel(member: Membership, trip_id: int, booking_id: int) -> Booking:
+    """Cancel a booking; what is not given back stays on the plan and, once authorised, on the budgets. Raises ``Refusal``."""
+    with transaction.atomic():
+        trip = mine(member, trip_id, editable=False)
+        if not (trip.editable or trip.state in BOOKABLE_AFTER):
+            raise Stale(f"The trip stands at {trip.state}: nothing is booked or cancelled on it now.")
+        booking = Booking.objects.filter(trip=trip, pk=booking_id).first()
+        if booking is None or not booking.stands:
+            raise Stale("That booking is gone already.")
+        if booking.by_hand:
+            bookings.forget_by_hand(member, booking)
+            recommit(trip)
+            return booking
+        others = trip.legs.exclude(booking=booking)
+        if not trip.editable and booking.legs.exists() and not others.exists():
+            raise Refusal("That is the whole journey. Call the trip off instead, or change its plan and choose another way.")
+    kept = booking.costs_to_cancel.minor
+    booking = bookings.give_up(booking, kept)
+    with transaction.atomic():
+        trip = mine(member, trip_id, editable=False)
+        Leg.objects.filter(trip=trip, booking=booking).delete()
+        _free(trip, booking)
+        rebuild_nights(trip)
+        after = {"booking": booking.pk, "price": booking.price_minor, "not given back": kept}
+        changed(member, trip, f"cancelled: {booking.label}", None, after)
+        recommit(trip)
+    return booking
+
+
+def _free(trip: Trip, booking: Booking) -> None:
+    """The nights of a room that was given up are as if nothing had been booked."""
+    book = rulebook(trip.firm)
+    for night in Night.objects.filter(trip=trip, booking=booking):
+        night.booking, night.name, night.supplied = None, "", False
+        night.cost_minor = expected_night(book, Place(**night.place), night.date)
+        night.save()
+
+
+def by_hand(member: Membership, trip_id: int, typed: bookings.ByHand) -> Booking:
+    """Record what was bought elsewhere on a trip that is not closed. Raises ``Refusal``."""
+    with transaction.atomic():
+        trip = mine(member, trip_id, editable=False)
+        if not (trip.editable or trip.state in (*BOOKABLE_AFTER, "Back")):
+            raise Stale(f"The trip stands at {trip.state}: nothing is recorded on it now.")
+        booking = bookings.record_by_hand(member, trip_id, typed)
+        changed(member, trip, f"recorded: {booking.label}", None, {"number": booking.ticket_number})
+        recommit(trip)
+    return booking
+
+
+def take_price(member: Membership, trip_id: int, booking_id: int) -> Booking:
+    """Take a hold at the price it has now; one that is authorised already is confirmed and ticketed at once."""
+    with transaction.atomic():
+        trip, booking = _own_booking(member, trip_id, booking_id)
+        booking = bookings.accept_price(booking.pk)
+        recommit(trip)
+    if trip.state in BOOKABLE_AFTER:
+        bookings.accepted_at_market(booking.pk)
+    return Booking.objects.get(pk=booking.pk)
+
+
+def pay_by(member: Membership, trip_id: int, booking_id: int, paid_by: str, card: str) -> None:
+    """Pay a booking by the firm's card on the profile, or have it billed; a trip that is authorised is tried again at once."""
+    if paid_by not in ("firm", "central"):
+        raise Refusal("Choose the firm's card, or have it billed to the firm.", "paid_by")
+    with transaction.atomic():
+        trip, booking = _own_booking(member, trip_id, booking_id)
+        cards = {c.last_four for c in member.cards.all() if c.firm_pays}
+        if paid_by == "firm" and card not in cards:
+            raise Refusal("Choose one of your cards of the firm.", "card")
+        bookings.set_card(booking.pk, paid_by, card if paid_by == "firm" else "")
+    if trip.state in BOOKABLE_AFTER:
+        bookings.issue(trip.pk)
+
+
+def choose_seats(member: Membership, trip_id: int, booking_id: int, seats: list[str]) -> None:
+    """Ask for seats, a wish, or none. Raises ``Refusal``."""
+    with transaction.atomic():
+        _, booking = _own_booking(member, trip_id, booking_id)
+    try:
+        ask("take_seats", booking.reference, tuple(seats))
+    except MarketError as error:
+        raise Refusal(str(error)) from error
+    bookings.set_seats(booking.pk, seats)
+
+
+def _own_booking(member: Membership, trip_id: int, booking_id: int) -> tuple[Trip, Booking]:
+    trip = mine(member, trip_id, editable=False)
+    booking = Booking.objects.filter(trip=trip, pk=booking_id).first()
+    if booking is None or not booking.stands or booking.by_hand:
+        raise Stale("That booking is gone already.")
+    if not (trip.editable or trip.state in ("Awaiting sign-off", *BOOKABLE_AFTER)):
+        raise Stale(f"The trip stands at {trip.state}: nothing is changed on its bookings now.")
+    return trip, booking

@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 
 from django import template
 from django.conf import settings
+from django.http import QueryDict
 from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
@@ -23,7 +24,7 @@ register = template.Library()
 ICONS = Path(__file__).resolve().parent.parent / "icons"
 MODE_ICONS = {
     "air": "plane", "rail": "train-front", "ferry": "ship", "coach": "bus", "hire car": "car-front", "own car": "car",
-    "taxi": "car-taxi-front", "on foot": "footprints",
+    "taxi": "car-taxi-front", "on foot": "footprints", "stay": "bed", "fee": "file-text",
 }  # fmt: skip
 
 
@@ -148,6 +149,47 @@ def cure_link(target: str) -> str:
 def get(mapping, key):
     """A value of a mapping by a key that is a variable."""
     return mapping.get(key, "")
+
+
+@register.filter
+def at(items, index: int):
+    """An item of a list, or nothing."""
+    return items[index] if index < len(items) else {}
+
+
+@register.filter
+def words(name: str) -> str:
+    """A field's name as words: "cost_centre" is "Cost centre"."""
+    return name.replace("_", " ").capitalize()
+
+
+@register.filter
+def iso_moment(text: str) -> str:
+    """A kept local moment: "Mon 12 Oct 14:00"."""
+    moment = datetime.fromisoformat(text)
+    return f"{day_text(moment)} {moment:%H:%M}"
+
+
+@register.filter
+def line_name(key: str, estimates) -> str:
+    """What a line of a plan is called."""
+    return next((e.label for e in estimates if e.key == key), "a line that is gone")
+
+
+@register.filter
+def again(booking) -> str:
+    """The address of a search for what would take a booking's place: its ways, each on its own day."""
+    query = QueryDict(mutable=True)
+    ways: dict[str, list[dict]] = {}
+    for hop in booking.hops:
+        ways.setdefault(hop["key"], []).append(hop)
+    for hops in ways.values():
+        query.appendlist("from", f"{hops[0]['origin']['name']} ({hops[0]['origin']['code']})")
+        query.appendlist("to", f"{hops[-1]['target']['name']} ({hops[-1]['target']['code']})")
+        query.appendlist("on", hops[0]["leaves"][:10])
+        query.appendlist("when", "any")
+        query.appendlist("at", "")
+    return f"&{query.urlencode()}"
 
 
 @cache

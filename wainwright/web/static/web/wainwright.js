@@ -88,4 +88,87 @@
     form.dataset.sent = "1";
     setTimeout(() => delete form.dataset.sent, 4000);
   });
+
+  /* Pointing at a way or a house marks it wherever it is shown. */
+  const light = (key, on) => document.querySelectorAll(`[data-way="${CSS.escape(key)}"]`).forEach((el) => el.classList.toggle("lit", on));
+  [["mouseover", true], ["mouseout", false], ["focusin", true], ["focusout", false]].forEach(([name, on]) => document.addEventListener(name, (event) => {
+    const here = event.target.closest && event.target.closest("[data-way]");
+    if (here) light(here.dataset.way, on);
+  }));
+
+  /* A box drawn on the field narrows the field and the list. */
+  const spot = (svg, event) => {
+    const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+    return { x: point.x, y: point.y };
+  };
+  const local = (date) => new Date(date.getTime() - date.getTimezoneOffset() * 60000).toISOString().slice(0, 16);
+  document.addEventListener("pointerdown", (event) => {
+    const svg = event.target.closest && event.target.closest("[data-field]");
+    if (!svg || event.target.closest("a") || event.button) return;
+    const from = spot(svg, event), box = svg.querySelector("[data-box]"), d = svg.dataset;
+    const draw = (now) => {
+      box.setAttribute("x", Math.min(from.x, now.x)); box.setAttribute("y", Math.min(from.y, now.y));
+      box.setAttribute("width", Math.abs(now.x - from.x)); box.setAttribute("height", Math.abs(now.y - from.y));
+    };
+    const move = (e) => draw(spot(svg, e));
+    const up = (e) => {
+      document.removeEventListener("pointermove", move); document.removeEventListener("pointerup", up);
+      const to = spot(svg, e);
+      if (Math.abs(to.x - from.x) < 8 || Math.abs(to.y - from.y) < 8) { draw(from); return; }
+      const price = (y) => +d.low + (+d.floor - y) / (+d.floor - +d.top) * (+d.high - +d.low);
+      const hour = (x) => local(new Date(new Date(d.first).getTime() + (x - +d.left) / (+d.right - +d.left) * +d.seconds * 1000));
+      const form = document.getElementById("sentence");
+      form.elements.box.value = [price(Math.max(from.y, to.y)).toFixed(0), price(Math.min(from.y, to.y)).toFixed(0), hour(Math.min(from.x, to.x)), hour(Math.max(from.x, to.x))].join(",");
+      form.requestSubmit();
+    };
+    document.addEventListener("pointermove", move); document.addEventListener("pointerup", up);
+  });
+
+  /* Ends of moves and stays on the ribbon: dragged, or stepped with the arrow keys and kept with Enter. */
+  const QUARTER = 15;
+  const dayAfter = (iso, days) => { const date = new Date(iso + "T12:00:00Z"); date.setUTCDate(date.getUTCDate() + days); return date.toISOString().slice(0, 10); };
+  function stepOf(grip, dx) {
+    const column = +grip.closest("svg").dataset.column;
+    return grip.dataset.leg ? Math.round(dx / column * 1440 / QUARTER) : Math.round(dx / column);
+  }
+  function show(grip, steps) {
+    const column = +grip.closest("svg").dataset.column;
+    const px = grip.dataset.leg ? steps * QUARTER / 1440 * column : steps * column;
+    grip.setAttribute("transform", `translate(${px} 0)`);
+  }
+  function keep(grip, steps) {
+    if (!steps) { show(grip, 0); return; }
+    const form = document.getElementById(grip.dataset.leg ? "move-leg" : "move-stay");
+    if (grip.dataset.leg) {
+      form.elements.leg.value = grip.dataset.leg; form.elements.end.value = grip.dataset.end; form.elements.minutes.value = steps * QUARTER;
+    } else {
+      form.elements.start.value = grip.dataset.stay; form.elements.last.value = dayAfter(grip.dataset.last, steps);
+    }
+    form.requestSubmit();
+  }
+  document.addEventListener("pointerdown", (event) => {
+    const grip = event.target.closest && event.target.closest(".r-grip");
+    if (!grip || event.button) return;
+    event.preventDefault();
+    const from = event.clientX;
+    grip.classList.add("held");
+    const move = (e) => show(grip, stepOf(grip, e.clientX - from));
+    const up = (e) => {
+      document.removeEventListener("pointermove", move); document.removeEventListener("pointerup", up);
+      grip.classList.remove("held");
+      keep(grip, stepOf(grip, e.clientX - from));
+    };
+    document.addEventListener("pointermove", move); document.addEventListener("pointerup", up);
+  });
+  document.addEventListener("keydown", (event) => {
+    const grip = event.target.closest && event.target.closest(".r-grip");
+    if (!grip) return;
+    const steps = +(grip.dataset.steps || 0);
+    if (event.key === "ArrowLeft" || event.key === "ArrowRight") {
+      event.preventDefault();
+      grip.dataset.steps = steps + (event.key === "ArrowRight" ? 1 : -1);
+      show(grip, +grip.dataset.steps);
+    } else if (event.key === "Enter") { event.preventDefault(); keep(grip, steps); }
+    else if (event.key === "Escape") { grip.dataset.steps = 0; show(grip, 0); }
+  });
 })();

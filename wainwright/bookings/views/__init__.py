@@ -1,0 +1,1 @@
+"""Views of what is on offer: ways, hire cars, lodging."""

@@ -1,0 +1,117 @@
+"""A search as a sentence: its parts, read from the address and from what the trip knows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+from wainwright import clock
+from wainwright.bookings.choices import asked_window
+from wainwright.core.fares import Asked
+from wainwright.core.journey import Place
+from wainwright.errors import Refusal
+from wainwright.formats.places import best_place
+from wainwright.trips.models import Trip
+from wainwright.trips.whole import Part
+
+LATEST = 330
+MOST_PARTS = 6
+WHEN = {"any": "any time", "after": "leaving after", "before": "leaving before", "by": "arriving by"}
+
+
+@dataclass
+class Said:
+    """One part of the sentence as typed, with what it means once it is understood."""
+
+    origin: str = ""
+    target: str = ""
+    on: str = ""
+    when: str = "any"
+    at: str = ""
+    part: Part | None = None
+    asked: Asked | None = None
+    wrong: str = ""
+
+
+def words_of(place: Place) -> str:
+    """A place as the sentence shows it."""
+    return f"{place.name} ({place.code})"
+
+
+def first_guess(trip: Trip, legs: list) -> list[Said]:
+    """Everything that the trip knows is filled in: out and back over its ends, else from home."""
+    home_code = trip.profile.get("home") or trip.traveller.home_code
+    home = best_place(home_code) if home_code else None
+    today = clock.today(trip.firm.zone)
+    start = trip.starts or today + timedelta(days=21)
+    if not legs:
+        return [Said(words_of(home) if home else "", "", start.isoformat())]
+    first, last = legs[0], legs[-1]
+    out = Said(words_of(first.start), words_of(first.end), first.leaves.date().isoformat())
+    for row in trip.engagements:
+        when = datetime.fromisoformat(row["at"])
+        if row["town"] == first.target["town"] and when.date() == first.leaves.date():
+            out.when, out.at = "by", f"{when:%H:%M}"
+    if len(legs) == 1:
+        return [out]
+    return [out, Said(words_of(last.start), words_of(last.end), last.leaves.date().isoformat())]
+
+
+def from_address(query) -> list[Said]:
+    """Read the parts of the sentence; what a later part does not say follows from the one before."""
+    lists = {name: query.getlist(name)[:MOST_PARTS] for name in ("from", "to", "on", "when", "at")}
+    said = []
+    for n in range(len(lists["to"])):
+        got = {name: values[n].strip()[:120] if n < len(values) else "" for name, values in lists.items()}
+        if n and not (got["to"] or got["on"]):
+            continue
+        one = Said(got["from"], got["to"], got["on"], got["when"] if got["when"] in WHEN else "any", got["at"][:5])
+        if n and not one.origin:
+            one.origin = said[-1].target
+        said.append(one)
+    if query.get("more") and said and len(said) < MOST_PARTS:
+        last = said[-1]
+        said.append(Said(last.target, said[0].origin if len(said) == 1 else "", last.on))
+    return said
+
+
+def understand(said: list[Said], today: date) -> list[Said]:
+    """Find places, days and windows of every part; what is wrong is said at the part."""
+    before: date | None = None
+    for one in said:
+        try:
+            one.part, one.asked = _part(one, today, before)
+            before = one.part.day
+        except Refusal as refusal:
+            one.wrong = refusal.message
+    return said
+
+
+def _part(one: Said, today: date, before: date | None) -> tuple[Part, Asked]:
+    places = []
+    for word, text in (("from where", one.origin), ("to where", one.target)):
+        if not text:
+            raise Refusal(f"Say {word}.")
+        found = best_place(text)
+        if found is None:
+            raise Refusal(f"No place is known as “{text}”. Try the town, or an airport's three letters.")
+        places.append(found)
+    if places[0].code == places[1].code:
+        raise Refusal("That begins where it ends. Change one of the two places.")
+    try:
+        day = date.fromisoformat(one.on)
+    except ValueError as error:
+        raise Refusal("Say on which day.") from error
+    if day < today:
+        raise Refusal("That day has passed. Choose a later one.")
+    if day > today + timedelta(days=LATEST):
+        raise Refusal(f"Ways are on offer up to {LATEST} days ahead. Choose an earlier day.")
+    if before is not None and day < before:
+        raise Refusal("That is before the part before it. Change one of the days.")
+    if one.when != "any":
+        try:
+            datetime.strptime(one.at, "%H:%M")
+        except ValueError as error:
+            raise Refusal("Say the hour, for example 10:00.") from error
+    zone = places[1].zone if one.when == "by" else places[0].zone
+    return Part(places[0], places[1], day), asked_window(day, zone, one.when, one.at)

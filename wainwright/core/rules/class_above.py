@@ -1,0 +1,26 @@
+"""A class above what the firm allows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wainwright.core.fares import CABINS
+from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
+from wainwright.core.rules.facts import Subject
+
+
+@kind
+class ClassAbove(Kind):
+    """``cabin`` is the highest class allowed: economy, premium or business."""
+
+    code = "class_above"
+    title = "Class above what is allowed"
+    params = ("cabin",)
+
+    def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
+        """Yield every way whose class is higher."""
+        most = CABINS.index(setting.params["cabin"])
+        for item in subject.items:
+            if item.cabin in CABINS and CABINS.index(item.cabin) > most and setting.applies_to(item.category):
+                text = f"{item.label} is in {item.cabin} class at {item.amount}. The firm allows {CABINS[most]}."
+                yield Hit(item.key, text, Cure(f"Choose {CABINS[most]} class", item.key), item.amount)

@@ -1,0 +1,23 @@
+"""A fare that is not the firm's contracted one, though one fits."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
+from wainwright.core.rules.facts import Subject
+
+
+@kind
+class NotContracted(Kind):
+    """A contracted fare that fits comes before another."""
+
+    code = "not_contracted"
+    title = "Not a contracted fare"
+
+    def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
+        """Yield every way that passed a contracted fare by."""
+        for item in subject.items:
+            if item.contract_passed and setting.applies_to(item.category):
+                text = f"{item.label} passes by a contracted fare that fits{f', at {item.cheapest}' if item.cheapest else ''}."
+                yield Hit(item.key, text, Cure("Choose the contracted fare", item.key), item.cheapest)

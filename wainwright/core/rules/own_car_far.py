@@ -1,0 +1,33 @@
+"""The own car beyond the firm's distance, dearer than the cheapest other way."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wainwright.core.mileage import against_ticket
+from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
+from wainwright.core.rules.facts import Subject
+from wainwright.core.workings import plain
+
+
+@kind
+class OwnCarFar(Kind):
+    """``km``: up to this distance one way driving is not compared."""
+
+    code = "own_car_far"
+    title = "Own car beyond a distance"
+    params = ("km",)
+
+    def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
+        """Yield every drive that costs more than the cheapest other way of the day."""
+        limit = setting.number("km")
+        for item in subject.items:
+            if item.one_way_km is None or item.ticket is None:
+                continue
+            compared = against_ticket(item.amount, item.one_way_km, limit, item.ticket)
+            if compared.over.minor > 0:
+                text = (
+                    f"{item.label} is {plain(item.one_way_km)} km one way, beyond {plain(limit)} km. Driving comes to {item.amount}, "
+                    f"the cheapest other way that fits to {item.ticket}: without a reason {compared.allowed} is allowed."
+                )
+                yield Hit(item.key, text, Cure("Take the other way", item.key), compared.over)

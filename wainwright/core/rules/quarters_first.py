@@ -1,0 +1,35 @@
+"""Lodging elsewhere where quarters are supplied."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
+from wainwright.core.rules.facts import Subject
+from wainwright.core.workings import day_text
+
+
+@kind
+class QuartersFirst(Kind):
+    """Supplied quarters come first; that they were full is recorded on the night."""
+
+    code = "quarters_first"
+    title = "Supplied quarters not taken"
+
+    def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
+        """Yield one hit for each house that was taken instead, from its first night on."""
+        houses: dict[tuple[str, str], list[str]] = {}
+        first = {}
+        for night in subject.nights:
+            key = f"night:{night.night.date.isoformat()}"
+            if key in subject.quarters:
+                house = (night.night.name or night.night.place.town, subject.quarters[key])
+                houses.setdefault(house, []).append(key)
+                first.setdefault(house, night)
+        for house, keys in houses.items():
+            night = first[house]
+            text = (
+                f"{house[0]} costs {night.cost} from {day_text(night.night.date)}, while {house[1]} is supplied in "
+                f"{night.night.place.town}. Without a record that it was full, nothing is allowed."
+            )
+            yield Hit(keys[0], text, Cure("Record that it was full", "quarters"), night.cost, tuple(keys[1:]))

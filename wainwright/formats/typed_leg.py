@@ -1,0 +1,127 @@
+"""A leg as people type it in one line: "ferry florø wed 7:30", "train bergen to oslo fri 22:59 - 6:35"."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+
+from wainwright.core.journey import Mode, Place
+from wainwright.formats.places import airport_of, best_place, folded
+
+# Longer words first, so that "night train" is not a train to a place called Night.
+_MODES = (
+    ("night train", Mode.RAIL), ("own car", Mode.OWN_CAR), ("my car", Mode.OWN_CAR), ("hire car", Mode.HIRE_CAR),
+    ("rented car", Mode.HIRE_CAR), ("on foot", Mode.ON_FOOT), ("flight", Mode.AIR), ("plane", Mode.AIR), ("fly", Mode.AIR),
+    ("air", Mode.AIR), ("train", Mode.RAIL), ("rail", Mode.RAIL), ("ferry", Mode.FERRY), ("boat", Mode.FERRY), ("ship", Mode.FERRY),
+    ("coach", Mode.COACH), ("bus", Mode.COACH), ("taxi", Mode.TAXI), ("cab", Mode.TAXI), ("drive", Mode.OWN_CAR), ("car", Mode.OWN_CAR),
+    ("walk", Mode.ON_FOOT),
+)  # fmt: skip
+_DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+_MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
+_TIME = re.compile(r"\b([01]?\d|2[0-3])[:.]([0-5]\d)\s*(am|pm)?\b|\b(1[0-2]|0?[1-9])\s*(am|pm)\b")
+_ISO = re.compile(r"\b(\d{4})-(\d{2})-(\d{2})\b")
+_DATE = re.compile(r"\b(\d{1,2})\.?\s+(" + "|".join(_MONTHS) + r")[a-z]*\b")
+_WEEKDAY = re.compile(r"\b(mon|tue|tues|wed|wednes|thu|thurs|fri|sat|satur|sun)(day)?\b")
+
+
+class NotALeg(ValueError):
+    """What was typed is no leg; the message says what is missing and shows an example."""
+
+
+@dataclass(frozen=True, slots=True)
+class TypedLeg:
+    """What was understood. ``arrives`` is missing where no second time was typed."""
+
+    mode: Mode
+    origin: Place
+    target: Place
+    leaves: datetime
+    arrives: datetime | None
+
+
+def read_leg(text: str, here: Place | None, now: datetime) -> TypedLeg:
+    """Understand one line; ``here`` and local ``now`` say where and when the last leg ended.
+
+    Without a day it is the day of ``now``, a weekday is the next such day. Raises ``NotALeg``.
+    """
+    rest = folded(text[:200])
+    mode, rest = _mode(rest)
+    times = [_time(match) for match in _TIME.finditer(rest)]
+    rest = _TIME.sub(" ", rest)
+    day, rest = _day(rest, now.date())
+    names = re.sub(r"\b(from|at|on|arr|arrives|arriving|by)\b|[,;–-]", " ", rest)
+    start, _, end = names.partition(" to ") if " to " in f" {names} " else ("", "", names)
+    origin = _place(start) if start.strip() else here
+    target = _place(end.strip().removeprefix("to "))
+    if target is None:
+        raise NotALeg(
+            f"Where to? No place is known as “{end.strip()}”. Type for example: ferry florø wed 7:30"
+            if end.strip() else "Where to? Type for example: ferry florø wed 7:30"
+        )  # fmt: skip
+    if origin is None:
+        raise NotALeg("Where from? Type for example: flight cork to bergen mon 9:05")
+    if mode == Mode.AIR:
+        origin, target = airport_of(origin) or origin, airport_of(target) or target
+    if not times:
+        raise NotALeg("When does it leave? Type the hour as well, for example: 7:30")
+    leaves = datetime.combine(day, times[0])
+    arrives = None
+    if len(times) > 1:
+        arrives = datetime.combine(day, times[1])
+        # Over midnight, unless the zones alone explain an earlier hour of arriving.
+        if arrives < leaves and leaves - arrives > timedelta(hours=3):
+            arrives += timedelta(days=1)
+    return TypedLeg(mode, origin, target, leaves, arrives)
+
+
+def _mode(text: str) -> tuple[Mode, str]:
+    for word, mode in _MODES:
+        if re.match(rf"{word}\b", text):
+            return mode, f" {text[len(word) :].strip()} "
+    words = ", ".join(("flight", "train", "ferry", "coach", "taxi", "hire car", "own car", "walk"))
+    raise NotALeg(f"Begin with how you go: {words}. For example: ferry florø wed 7:30")
+
+
+def _time(match: re.Match[str]) -> time:
+    hour, minute, half = (match[1] or match[4]), (match[2] or "0"), (match[3] or match[5])
+    number = int(hour)
+    if half == "pm" and number < 12:
+        number += 12
+    if half == "am" and number == 12:
+        number = 0
+    return time(number, int(minute))
+
+
+def _day(text: str, today: date) -> tuple[date, str]:
+    if found := _ISO.search(text):
+        try:
+            return date(int(found[1]), int(found[2]), int(found[3])), _ISO.sub(" ", text, count=1)
+        except ValueError as error:
+            raise NotALeg(f"There is no day {found[0]}.") from error
+    if found := _DATE.search(text):
+        text = _WEEKDAY.sub(" ", _DATE.sub(" ", text, count=1), count=1)
+        return _next_date(int(found[1]), _MONTHS.index(found[2]) + 1, today), text
+    if found := _WEEKDAY.search(text):
+        ahead = (_DAYS.index(found[1][:3]) - today.weekday()) % 7
+        return today + timedelta(days=ahead), _WEEKDAY.sub(" ", text, count=1)
+    if "tomorrow" in text:
+        return today + timedelta(days=1), text.replace("tomorrow", " ")
+    return today, text.replace("today", " ")
+
+
+def _next_date(day: int, month: int, today: date) -> date:
+    """The next such date, not more than two months back."""
+    for year in (today.year, today.year + 1):
+        try:
+            found = date(year, month, day)
+        except ValueError:
+            continue
+        if found >= today - timedelta(days=60):
+            return found
+    raise NotALeg(f"There is no day {day} in month {month}.")
+
+
+def _place(text: str) -> Place | None:
+    name = " ".join(text.split())
+    return best_place(name) if name else None

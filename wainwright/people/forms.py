@@ -1,0 +1,75 @@
+"""Forms of the profile."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from django import forms
+from stdnum import iban
+from stdnum.exceptions import ValidationError as NotValid
+
+from wainwright.formats.places import best_place
+
+
+class ProfileForm(forms.Form):
+    """What a person keeps about themselves."""
+
+    phone = forms.RegexField(
+        r"^\+?[0-9 ()/-]{5,28}$", required=False, error_messages={"invalid": "Type digits, for example +353 21 555 0100."},
+    )  # fmt: skip
+    itinerary_email = forms.EmailField(
+        label="Itineraries go to", required=False, help_text="Empty: the address you sign in with."
+    )
+    home = forms.CharField(label="Home", max_length=120, required=False)
+    work = forms.CharField(label="Usual place of work", max_length=120, required=False)
+    iban = forms.CharField(label="Account for repayment (IBAN)", max_length=42, required=False)
+
+    def clean_iban(self) -> str:
+        """Check the account's own check digits."""
+        text = self.cleaned_data["iban"]
+        if not text:
+            return ""
+        try:
+            return str(iban.validate(text))
+        except NotValid as error:
+            raise forms.ValidationError("That is no IBAN: its check digits do not fit. Compare it with your bank card.") from error
+
+    def _place(self, name: str) -> str:
+        text = self.cleaned_data[name].strip()
+        if not text:
+            return ""
+        found = best_place(text)
+        if found is None:
+            raise forms.ValidationError(f"No place is known as “{text}”.")
+        return found.code
+
+    def clean_home(self) -> str:
+        """Find the place."""
+        return self._place("home")
+
+    def clean_work(self) -> str:
+        """Find the place."""
+        return self._place("work")
+
+
+class CardForm(forms.Form):
+    """A card: the last four digits and until when."""
+
+    last_four = forms.RegexField(r"^[0-9]{4}$", label="Last four digits", error_messages={"invalid": "Four digits."})
+    issuer = forms.CharField(max_length=60)
+    expires = forms.DateField(widget=forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d"))
+    firm_pays = forms.BooleanField(label="The firm pays it", required=False, initial=True)
+
+    def clean_expires(self) -> date:
+        """A card on file is not one that has run out."""
+        day: date = self.cleaned_data["expires"]
+        if not 2000 <= day.year <= 2100:
+            raise forms.ValidationError("Check the year.")
+        return day
+
+
+class VehicleForm(forms.Form):
+    """A vehicle, whose kind finds the mileage rate."""
+
+    plate = forms.CharField(max_length=15)
+    kind = forms.ChoiceField(choices=[("car", "Car")])

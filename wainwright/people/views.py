@@ -1,0 +1,63 @@
+"""One's own profile."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.shortcuts import redirect, render
+
+from wainwright.errors import Refusal
+from wainwright.formats.places import place
+from wainwright.people import services
+from wainwright.people.forms import CardForm, ProfileForm, VehicleForm
+from wainwright.people.second_factor import has_authenticator
+from wainwright.trips.views.road import subscription_link
+from wainwright.web.forms import say, whole
+
+_KEPT = {"profile": "Your profile is kept. Trips that are planned already keep their copy.", "card": "The card is on file.", "vehicle": "The vehicle is there."}
+
+
+def _words(code: str) -> str:
+    found = place(code) if code else None
+    return f"{found.name} ({found.code})" if found else code
+
+
+def profile(request):
+    """Contact, itineraries, cards, account, places, vehicles, calendar address."""
+    member = request.member
+    initial = {
+        "phone": member.phone, "itinerary_email": member.itinerary_email, "home": _words(member.home_code),
+        "work": _words(member.work_code), "iban": member.iban,
+    }  # fmt: skip
+    act = request.POST.get("act", "")
+    forms = {
+        "profile": ProfileForm(request.POST if act == "profile" else None, initial=initial),
+        "card": CardForm(request.POST if act == "card" else None),
+        "vehicle": VehicleForm(request.POST if act == "vehicle" else None),
+    }
+    if request.method == "POST" and act == "remove-vehicle":
+        services.remove_vehicle(member, whole(request.POST.get("vehicle")))
+        return redirect("profile")
+    if request.method == "POST" and act in forms and forms[act].is_valid():
+        try:
+            _keep(member, act, forms[act].cleaned_data)
+            messages.info(request, _KEPT[act])
+            return redirect("profile")
+        except Refusal as refusal:
+            say(forms[act], refusal)
+    context = {
+        **{f"{name}_form": form for name, form in forms.items()}, "cards": list(member.cards.order_by("-firm_pays", "id")),
+        "vehicles": list(member.vehicles.order_by("id")), "manager": member.manager, "link": subscription_link(member),
+        "has_code": has_authenticator(request.user),
+    }  # fmt: skip
+    return render(request, "people/profile.html", context, status=422 if request.method == "POST" else 200)
+
+
+def _keep(member, act: str, d: dict) -> None:
+    if act == "profile":
+        services.change_profile(
+            member, phone=d["phone"], itinerary_email=d["itinerary_email"], home_code=d["home"], work_code=d["work"], iban=d["iban"]
+        )  # fmt: skip
+    elif act == "card":
+        services.add_card(member, d["last_four"], d["issuer"], d["expires"], d["firm_pays"])
+    else:
+        services.add_vehicle(member, d["plate"], d["kind"])

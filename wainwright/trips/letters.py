@@ -1,0 +1,159 @@
+"""What a trip says in writing: itinerary as text, HTML and calendar; order of travel as HTML and PDF."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, time, timedelta
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from django.template.loader import render_to_string
+from weasyprint import CSS, HTML, URLFetcher
+
+from wainwright import clock
+from wainwright.core.workings import day_text
+from wainwright.formats.calendar import Appointment, write_calendar
+from wainwright.trips.models import Leg, Subscription, Trip
+from wainwright.trips.selectors import TripFile, load_file
+
+STYLES = Path(__file__).parent / "styles"
+FONTS = Path(__file__).parent.parent / "web" / "static" / "web" / "dist"
+
+
+@dataclass(frozen=True)
+class Row:
+    """One line of an itinerary, in local time."""
+
+    at: datetime
+    ends: datetime
+    mode: str
+    title: str
+    where: str
+    note: str
+    seats: str = ""
+
+
+def rows_of(file: TripFile) -> list[Row]:
+    """Return moves, stays and cars of a trip in the order of their local times."""
+    by_id = {b.pk: b for b in file.bookings}
+    rows = [_leg_row(leg, by_id.get(leg.booking_id)) for leg in file.legs]
+    for stay in file.stays:
+        first, last = stay[0], stay[-1]
+        booking = by_id.get(first.booking_id)
+        words = "quarters supplied" if first.supplied else ""
+        note = ", ".join(filter(None, [words, f"{booking.state.lower()}, {booking.ticket_number or booking.reference}" if booking else ""]))
+        rows.append(
+            Row(datetime.combine(first.date, time(21)), datetime.combine(last.date + timedelta(days=1), time(9)), "stay",
+                f"{first.name or 'Lodging'}, {first.place['town']}", first.place["town"],
+                f"{len(stay)} {'night' if len(stay) == 1 else 'nights'} until {day_text(last.date + timedelta(days=1))}" + (f"; {note}" if note else ""))
+        )  # fmt: skip
+    for b in file.bookings:
+        if b.stands and b.kind == "car":
+            _, _, since, _, until, *_ = b.keys[0].split("/")
+            begin, end = datetime.fromisoformat(since), datetime.fromisoformat(until)
+            rows.append(
+                Row(begin, end, "hire car", f"{b.label}, {b.carrier}", b.rows[1][1], f"until {day_text(end)} {end:%H:%M}; {b.state.lower()}, {b.ticket_number or b.reference}")
+            )  # fmt: skip
+    return sorted(rows, key=lambda row: row.at)
+
+
+def _leg_row(leg: Leg, booking: Any) -> Row:
+    note, seats = "", ""
+    if booking is not None:
+        numbers = ", ".join(hop["number"] for hop in booking.hops if hop["leaves"][:10] == leg.leaves.date().isoformat()) or booking.carrier
+        note = f"{booking.carrier} {numbers}; {booking.state.lower()}, {booking.ticket_number or booking.reference}"
+        seats = ", ".join(booking.seats)
+    title = f"{leg.mode.capitalize()} {leg.origin['name']} to {leg.target['name']}"
+    return Row(leg.leaves, leg.arrives, leg.mode, title, leg.origin["name"], note, seats)
+
+
+def itinerary_text(file: TripFile) -> str:
+    """The itinerary in plain text, with local times."""
+    lines = [f"{file.trip.title}, {file.trip.code}. All times are local.", ""]
+    for row in rows_of(file):
+        until = f"{row.ends:%H:%M}" if row.ends.date() == row.at.date() else f"{day_text(row.ends)} {row.ends:%H:%M}"
+        when = day_text(row.at) if row.mode == "stay" else f"{day_text(row.at)} {row.at:%H:%M} – {until}"
+        lines.append(f"{when}  {row.title}" + (f" ({row.note})" if row.note else "") + (f", seat {row.seats}" if row.seats else ""))
+    return "\n".join(lines)
+
+
+def itinerary_html(file: TripFile) -> str:
+    """The itinerary as the HTML part of a mail."""
+    return render_to_string("trips/itinerary_mail.html", {"trip": file.trip, "rows": rows_of(file)})
+
+
+def calendar_of(files: list[TripFile], name: str) -> bytes:
+    """The itineraries of trips as a calendar (RFC 5545) with zones, and an alarm two hours before each move."""
+    entries = []
+    for file in files:
+        for leg in file.legs:
+            booking = next((b for b in file.bookings if b.pk == leg.booking_id), None)
+            row = _leg_row(leg, booking)
+            entries.append(
+                Appointment(f"{file.trip.subject}-leg-{leg.pk}@wainwright", f"{leg.mode.capitalize()} {leg.origin['town']} – {leg.target['town']}",
+                            leg.leaves, leg.origin["zone"], leg.arrives, leg.target["zone"], leg.origin["name"],
+                            "\n".join(filter(None, [file.trip.title, row.note, f"Seat {row.seats}" if row.seats else ""])), timedelta(hours=2))
+            )  # fmt: skip
+        for stay in file.stays:
+            first, last, zone = stay[0], stay[-1], stay[0].place["zone"]
+            entries.append(
+                Appointment(f"{file.trip.subject}-stay-{first.date}@wainwright", f"{first.name or 'Lodging'}, {first.place['town']}",
+                            datetime.combine(first.date, time(15)), zone, datetime.combine(last.date + timedelta(days=1), time(10)), zone,
+                            first.place["town"], file.trip.title)
+            )  # fmt: skip
+    return write_calendar(name, entries, clock.now())
+
+
+def subscription_calendar(subscription: Subscription) -> bytes:
+    """Everything that a person has ahead or had lately, as one calendar."""
+    member = subscription.member
+    since = clock.today(member.firm.zone) - timedelta(days=60)
+    trips = Trip.objects.filter(traveller=member, state__in=["Authorised", "Under way", "Back"], ends__gte=since)
+    files = [load_file(member, t) for t in trips.select_related("firm", "traveller__person", "traveller__firm")[:40]]
+    return calendar_of(files, f"Trips of {member.person.name}")
+
+
+def order_context(file: TripFile) -> dict[str, Any]:
+    """Everything that an order of travel says."""
+    trip = file.trip
+    version = trip.versions.order_by("-number").first()
+    signed = trip.authorised or trip.sent
+    return {
+        "trip": trip, "file": file, "rows": rows_of(file), "version": version, "firm": trip.firm,
+        "categories": file.figures.by_category(file.book.names), "firm_pays": file.figures.sum("firm", "central"),
+        "signed": signed.astimezone(ZoneInfo(trip.firm.zone)) if signed else None,
+        "permissions": [(p.title, file.comment_on(p) or p.words) for p in file.permissions]
+        + [(p["title"], p["comment"]) for p in trip.permissions],
+    }  # fmt: skip
+
+
+def order_html(file: TripFile, signers: list[dict[str, Any]], screen: bool = True) -> str:
+    """The order of travel as a page of its own, for reading and printing; off the screen it brings no style of its own."""
+    return render_to_string("trips/order.html", order_context(file) | {"signers": signers, "screen": screen})
+
+
+class _OnlyOurs(URLFetcher):
+    """Lets the writer of PDFs read our own styles and fonts and nothing else."""
+
+    def fetch(self, url: str, headers: Any = None) -> Any:
+        """Read a file of ours. Raises ``ValueError`` for anything else."""
+        if not url.startswith((STYLES.as_uri(), FONTS.as_uri())):
+            raise ValueError(f"nothing is fetched from {url}")
+        return super().fetch(url, headers)
+
+
+def order_pdf(file: TripFile, signers: list[dict[str, Any]]) -> bytes:
+    """The order of travel as PDF."""
+    page, base = order_html(file, signers, screen=False), STYLES.as_uri() + "/"
+    fetcher = _OnlyOurs(allowed_protocols=["file"])
+    # The paths of the fonts in the style lead from its own folder to where the pages have theirs.
+    style = (STYLES / "order.css").read_text(encoding="utf-8").replace("../../web/static/web/dist", FONTS.as_uri())
+    css = CSS(string=style, base_url=base, url_fetcher=fetcher)
+    written: bytes = HTML(string=page, base_url=base, url_fetcher=fetcher).write_pdf(stylesheets=[css])
+    return written
+
+
+def link_of(subscription: Subscription, address: str) -> str:
+    """The private address of a subscription."""
+    return f"{address}/calendar/{subscription.secret}.ics"

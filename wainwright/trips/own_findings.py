@@ -1,0 +1,160 @@
+"""Stops and questions that are no rule of the firm's but stand in the way all the same."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+
+from wainwright.accounts.selectors import Books
+from wainwright.bookings.models import Booking
+from wainwright.core.coding import Coding, check_coding
+from wainwright.core.permissions import Permission
+from wainwright.core.routing import Route
+from wainwright.core.rules import Cure, Finding, Level
+from wainwright.core.workings import day_text
+from wainwright.rulebook.models import Explanation
+from wainwright.rulebook.selectors import Rulebook
+from wainwright.trips.figures import TripFigures, b_key
+from wainwright.trips.models import Leg, Night, Paper, Trip
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What is looked at."""
+
+    trip: Trip
+    book: Rulebook
+    books: Books
+    legs: Sequence[Leg]
+    nights: Sequence[Night]
+    bookings: Sequence[Booking]
+    papers: Sequence[Paper]
+    figures: TripFigures
+    route: Route
+    permissions: Sequence[Permission]
+    reasons: Mapping[str, Explanation]
+
+
+def own_findings(seen: Seen) -> list[Finding]:
+    """Return everything that must be put right or explained before this plan can go."""
+    found: list[Finding] = []
+    for look in (_journey, _coding, _questions, _bookings, _permissions, _route):
+        found += look(seen)
+    return sorted(found, key=lambda finding: finding.level != Level.STOP)
+
+
+def _finding(
+    seen: Seen, code: str, text: str, cure: str, to: str, about: str = "", level: Level = Level.STOP
+) -> Finding:
+    return Finding(f"{code}@{about or seen.trip.subject}", code, level, text, "", Cure(cure, to), to)
+
+
+def _journey(seen: Seen) -> Iterator[Finding]:
+    if not seen.legs:
+        yield _finding(seen, "no-legs", "The trip has no legs yet.", "Say where you go", "legs")
+    if seen.figures.fault:
+        yield _finding(seen, "no-rate", seen.figures.fault, "Look at the legs", "legs")
+    for before, after in zip(seen.legs, seen.legs[1:], strict=False):
+        if before.target["town"] != after.origin["town"]:
+            text = (
+                f"You arrive in {before.target['town']} on {day_text(before.arrives)}, and the next leg leaves from "
+                f"{after.origin['town']} on {day_text(after.leaves)}. How you get there is missing."
+            )
+            yield _finding(seen, "gap", text, "Add the leg", "legs", f"leg:{after.pk}", Level.EXPLAIN)
+    for index, row in enumerate(seen.trip.engagements):
+        late = _arrives_late(seen.legs, row)
+        if late is not None:
+            when = datetime.fromisoformat(row["at"])
+            text = (
+                f"You arrive in {row['town']} on {day_text(late.arrives)} at {late.arrives:%H:%M}, after {row['title']} "
+                f"on {day_text(when)} at {when:%H:%M}."
+            )
+            yield _finding(seen, "in-time", text, "Arrive earlier", "legs", f"engagement:{index}", Level.EXPLAIN)
+
+
+def _arrives_late(legs: Sequence[Leg], row: Mapping[str, str]) -> Leg | None:
+    """The leg that brings the traveller to an engagement's town only after it began, if none did before."""
+    when = datetime.fromisoformat(row["at"])
+    there = [leg for leg in legs if leg.target["town"].casefold() == row["town"].casefold()]
+    if not there or any(leg.arrives <= when for leg in there):
+        return None
+    return there[0]
+
+
+def _coding(seen: Seen) -> Iterator[Finding]:
+    trip = seen.trip
+    if trip.starts is None:
+        return
+    codings = [(trip.coding, "head")]
+    for row in trip.shares:
+        for part in row["parts"]:
+            parts = (part.get(name, "") for name in ("cost_centre", "project", "task", "fund"))
+            codings.append((Coding("", *parts), "split"))
+    told = set()
+    for coding, where in codings:
+        for fault in check_coding(coding, seen.books.codes, trip.starts):
+            if fault.text not in told:
+                told.add(fault.text)
+                yield _finding(seen, f"coding-{fault.code}", fault.text, "Change the coding", where)
+    keys = {f"line:{e.key}" for e in seen.figures.estimates}
+    for row in trip.shares:
+        if row["about"].startswith("line:") and row["about"] not in keys:
+            text = f"The split of “{row['label']}” is about a cost that is no longer on the plan."
+            yield _finding(seen, "split-gone", text, "Take the split off", "split", row["about"])
+
+
+def _questions(seen: Seen) -> Iterator[Finding]:
+    for question in seen.book.policy.questions:
+        if question.get("required") and not seen.trip.answers.get(question["code"], ""):
+            text = f"“{question['text']}” is not answered."
+            yield _finding(seen, "question", text, "Answer it", "questions", f"question:{question['code']}")
+
+
+def _bookings(seen: Seen) -> Iterator[Finding]:
+    legs_of: dict[int, list[Leg]] = {}
+    for leg in seen.legs:
+        if leg.booking_id:
+            legs_of.setdefault(leg.booking_id, []).append(leg)
+    for b in seen.bookings:
+        if b.state == "Asked":
+            text = f"{b.label} was asked for and has had no answer yet. It is asked again by itself."
+            yield _finding(seen, "unanswered", text, "Look at it", "basket", b_key(b))
+        if b.stands and b.price_now_minor is not None:
+            yield _finding(seen, "price-changed", f"{b.label}: {b.problem}", "Decide on it", "basket", b_key(b))
+        legs = legs_of.get(b.pk, [])
+        if b.stands and b.hops and legs and legs[0].leaves.date().isoformat() != b.first_day:
+            held = day_text(date.fromisoformat(b.first_day))
+            text = f"{b.label} is {b.state.lower()} for {held}, and the trip has it on {day_text(legs[0].leaves)} now."
+            yield _finding(seen, "old-date", text, "Change or cancel it", "basket", b_key(b))
+        if b.stands and b.kind == "stay" and not by_hand_nights(seen, b):
+            text = f"{b.label} is {b.state.lower()}, and its nights are no longer on the trip."
+            yield _finding(seen, "old-nights", text, "Change or cancel it", "basket", b_key(b))
+
+
+def by_hand_nights(seen: Seen, booking: Booking) -> bool:
+    """Say whether as many nights as were booked still lie on a room."""
+    wanted = int(booking.keys[0].split("/")[3]) if booking.keys else 0
+    return sum(night.booking_id == booking.pk for night in seen.nights) == wanted
+
+
+def _permissions(seen: Seen) -> Iterator[Finding]:
+    kinds = {paper.kind for paper in seen.papers}
+    explained = {identity.partition("@")[2] for identity in seen.reasons}
+    for permission in seen.permissions:
+        identity = f"permission-{permission.code}@{seen.trip.subject}"
+        said = identity in seen.reasons or any(cause.about in explained for cause in permission.causes)
+        judged = permission.code in ("long-drive", "outside-quarters", "cabin")
+        if not said and not judged:
+            text = f"{permission.title}: {permission.words}. This stands on the trip with a comment."
+            yield _finding(
+                seen, f"permission-{permission.code}", text, "Say why it is needed", "explain", level=Level.EXPLAIN
+            )
+        if permission.paper and permission.paper not in kinds:
+            text = f"The {permission.paper} is missing. {permission.title}: {permission.words}."
+            yield _finding(seen, f"paper-{permission.code}", text, f"Attach the {permission.paper}", "papers")
+
+
+def _route(seen: Seen) -> Iterator[Finding]:
+    for fault in seen.route.faults:
+        yield _finding(seen, "route", fault, "See the route", "route")

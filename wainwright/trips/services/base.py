@@ -1,0 +1,36 @@
+"""What every act on a plan shares: the lock, the checks, the entry."""
+
+from __future__ import annotations
+
+from wainwright.errors import NotAllowed, Stale
+from wainwright.people.models import Membership
+from wainwright.trail.services import record
+from wainwright.trips.models import Trip
+
+
+def mine(member: Membership, trip_id: int, version: int | None = None, editable: bool = True) -> Trip:
+    """Lock and return the traveller's own trip, to be changed.
+
+    Raises ``Trip.DoesNotExist`` for one they may not see, ``NotAllowed`` for another's, ``Stale``
+    where ``version`` is behind or the plan can no longer be changed.
+    """
+    trip = (
+        Trip.objects.select_for_update(of=("self",))
+        .visible_to(member)
+        .select_related("firm", "traveller__person", "traveller__firm")
+        .get(pk=trip_id)
+    )
+    if trip.traveller_id != member.pk:
+        raise NotAllowed("Only the traveller changes this trip.")
+    if version is not None and version != trip.version:
+        raise Stale("The trip was changed on another page since you opened this one. Look at it again, then decide.")
+    if editable and not trip.editable:
+        raise Stale(f"The trip stands at {trip.state}: its plan cannot be changed now.")
+    return trip
+
+
+def changed(member: Membership, trip: Trip, what: str, before: object, after: object) -> None:
+    """Keep a change with its entry in the trail; what was opened before is behind now."""
+    trip.version += 1
+    trip.save()
+    record(member, what, trip.subject, before=before, after=after)

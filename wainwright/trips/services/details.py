@@ -1,0 +1,221 @@
+"""What else stands on a trip: answers, engagements, permissions, papers, the split, the copy of the profile."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from decimal import Decimal
+from pathlib import PurePath
+
+from django.core.exceptions import ValidationError
+from django.core.files.base import ContentFile
+from django.core.validators import validate_email
+from django.db import transaction
+
+from wainwright import clock
+from wainwright.accounts.selectors import books
+from wainwright.core.coding import Coding, check_coding
+from wainwright.core.journey import Place
+from wainwright.core.splits import SplitError, SplitPart, check_shares
+from wainwright.errors import Refusal, Stale
+from wainwright.formats.pictures import media_type
+from wainwright.formats.places import best_place
+from wainwright.formats.problems import Unreadable
+from wainwright.people.models import Membership
+from wainwright.rulebook.selectors import rulebook
+from wainwright.trips.figures import THROUGHOUT
+from wainwright.trips.models import Paper, Trip
+from wainwright.trips.profile import FOR_ONE_TRIP, copy_of
+from wainwright.trips.services.base import changed, mine
+
+PAPER_KINDS = ("agenda", "invitation", "price comparison", "booking", "other paper")
+MOST_PAPERS, MOST_BYTES = 30, 15_000_000
+_ENDINGS = {"image/jpeg": ".jpg", "image/png": ".png", "image/webp": ".webp", "image/heic": ".heic", "application/pdf": ".pdf"}
+HANDY = {"by-hand": "", THROUGHOUT: "Meals are supplied throughout"}
+
+
+@transaction.atomic
+def answer(member: Membership, trip_id: int, answers: dict[str, str]) -> None:
+    """Keep the answers to the firm's own questions; those it does not ask are left out."""
+    trip = mine(member, trip_id)
+    asked = {question["code"]: question for question in rulebook(trip.firm).policy.questions}
+    before = trip.answers
+    trip.answers = {code: answers.get(code, "").strip()[:300] for code in asked if answers.get(code, "").strip()}
+    for code, question in asked.items():
+        if question["kind"] == "yes_no" and trip.answers.get(code, "yes") not in ("yes", "no"):
+            raise Refusal(f"Answer “{question['text']}” with yes or no.", code)
+    changed(member, trip, "answered the firm's questions", before, trip.answers)
+
+
+@transaction.atomic
+def add_engagement(member: Membership, trip_id: int, title: str, place: Place, at: datetime) -> None:
+    """Say what the traveller must be in time for: what, in which town, from when (local). Raises ``Refusal``."""
+    trip = mine(member, trip_id)
+    if len(title.strip()) < 2:
+        raise Refusal("Say what it is that you must be in time for.", "title")
+    if not 2000 <= at.year <= 2100:
+        raise Refusal("Check the year.", "day")
+    if len(trip.engagements) >= 20:
+        raise Refusal("Twenty are enough for one trip. Take one off first.", "title")
+    row = {"title": title.strip()[:80], "town": place.town, "zone": place.zone, "lat": place.lat, "lon": place.lon, "at": at.isoformat()}
+    trip.engagements = sorted([*trip.engagements, row], key=lambda r: r["at"])
+    changed(member, trip, "added an engagement", None, row)
+
+
+@transaction.atomic
+def remove_engagement(member: Membership, trip_id: int, index: int) -> None:
+    """Take an engagement off."""
+    trip = mine(member, trip_id)
+    if not 0 <= index < len(trip.engagements):
+        raise Stale("That is gone already.")
+    before, trip.engagements = trip.engagements[index], [r for n, r in enumerate(trip.engagements) if n != index]
+    changed(member, trip, "took an engagement off", before, None)
+
+
+@transaction.atomic
+def add_permission(member: Membership, trip_id: int, code: str, title: str, comment: str) -> None:
+    """Ask for a special permission by hand; each has a comment. Raises ``Refusal``."""
+    trip = mine(member, trip_id)
+    if code not in HANDY:
+        raise Refusal("Choose a permission of the list.", "code")
+    title = HANDY[code] or title.strip()[:80]
+    if len(title) < 3:
+        raise Refusal("Say what is to be allowed.", "title")
+    if len(comment.strip()) < 5:
+        raise Refusal("Say in a few words why it is needed.", "comment")
+    if any(p["title"] == title for p in trip.permissions):
+        raise Refusal("That permission stands on the trip already.", "title")
+    row = {"code": code, "title": title, "comment": comment.strip()[:300]}
+    trip.permissions = [*trip.permissions, row]
+    changed(member, trip, "asked for a special permission", None, row)
+
+
+@transaction.atomic
+def remove_permission(member: Membership, trip_id: int, index: int) -> None:
+    """Take a permission off that was added by hand."""
+    trip = mine(member, trip_id)
+    if not 0 <= index < len(trip.permissions):
+        raise Stale("That permission is gone already.")
+    before, trip.permissions = trip.permissions[index], [p for n, p in enumerate(trip.permissions) if n != index]
+    changed(member, trip, "took a special permission off", before, None)
+
+
+@transaction.atomic
+def add_paper(member: Membership, trip_id: int, kind: str, name: str, content: bytes) -> Paper:
+    """Attach a paper of a kind: a picture or a PDF, judged by its content. Raises ``Refusal``."""
+    trip = mine(member, trip_id, editable=False)
+    if trip.state in ("Closed", "Called off"):
+        raise Stale(f"The trip stands at {trip.state}: nothing is attached to it now.")
+    if kind not in PAPER_KINDS:
+        raise Refusal("Say what kind of paper it is.", "kind")
+    if not content:
+        raise Refusal("Choose a file first; this one is empty.", "file")
+    if len(content) > MOST_BYTES:
+        raise Refusal(f"The file has {len(content) // 1_000_000} MB; 15 MB is the most.", "file")
+    try:
+        media = media_type(content)
+    except Unreadable as error:
+        raise Refusal(str(error), "file") from error
+    digest = hashlib.sha256(content).hexdigest()
+    if Paper.objects.filter(trip=trip, sha256=digest).exists():
+        raise Refusal("This file is on the trip already.", "file")
+    if Paper.objects.filter(trip=trip).count() >= MOST_PAPERS:
+        raise Refusal(f"A trip has at most {MOST_PAPERS} papers.", "file")
+    shown = PurePath(name.replace("\\", "/")).name[-120:] or kind
+    paper = Paper(trip=trip, kind=kind, name=shown, sha256=digest, media_type=media, added=clock.now())
+    paper.file.save(f"{digest[:24]}{_ENDINGS[media]}", ContentFile(content), save=False)
+    paper.save()
+    changed(member, trip, "attached a paper", None, {"kind": kind, "name": shown, "sha256": digest})
+    return paper
+
+
+@transaction.atomic
+def remove_paper(member: Membership, trip_id: int, paper_id: int) -> None:
+    """Take a paper off a plan that is not signed yet."""
+    trip = mine(member, trip_id)
+    paper = Paper.objects.filter(trip=trip, pk=paper_id).first()
+    if paper is None:
+        raise Stale("That paper is gone already.")
+    before = {"kind": paper.kind, "name": paper.name, "sha256": paper.sha256}
+    paper.delete()
+    changed(member, trip, "took a paper off", before, None)
+
+
+@dataclass(frozen=True)
+class Share:
+    """One line of a split as typed."""
+
+    coding: Coding
+    share: Decimal
+
+
+@transaction.atomic
+def split_plan(member: Membership, trip_id: int, about: str, label: str, parts: Sequence[Share]) -> None:
+    """Split the plan as a whole ("all"), a category ("category:lodging") or one cost ("line:leg:3") over codings.
+
+    No parts take the split off. Raises ``Refusal`` where shares do not add up or a coding does not hold together.
+    """
+    trip = mine(member, trip_id)
+    if not (about == "all" or about.startswith(("category:", "line:"))) or len(about) > 60:
+        raise Refusal("Say what is to be split.", "about")
+    rows = [row for row in trip.shares if row["about"] != about]
+    if parts:
+        try:
+            check_shares([SplitPart(p.coding, p.share) for p in parts])
+        except SplitError as error:
+            raise Refusal(str(error), "share") from error
+        ledger = books(trip.firm)
+        for part in parts:
+            faults = check_coding(part.coding, ledger.codes, trip.starts or clock.today(trip.firm.zone))
+            if faults:
+                raise Refusal(f"{part.coding or 'A line'}: {faults[0].text}", "share")
+        kept = [
+            {"share": str(p.share), **{k: v for k, v in p.coding.parts().items() if k != "account"}} for p in parts
+        ]  # fmt: skip
+        rows.append({"about": about, "label": label[:80], "parts": kept})
+    before, trip.shares = trip.shares, rows
+    changed(member, trip, "split the plan", before, rows)
+
+
+@transaction.atomic
+def change_copy(member: Membership, trip_id: int, name: str, value: str, for_good: bool) -> None:
+    """Change one field of the copy of the profile, for this trip alone or for the profile too. Raises ``Refusal``."""
+    trip = mine(member, trip_id, editable=False)
+    if trip.state in ("Closed", "Called off") or name not in FOR_ONE_TRIP:
+        raise Refusal("That cannot be changed on this trip.", name)
+    value = value.strip()[:120]
+    if name == "itinerary_email":
+        try:
+            validate_email(value)
+        except ValidationError as error:
+            raise Refusal(f"“{value}” is no e-mail address.", name) from error
+    if name == "home" and value:
+        found = best_place(value)
+        if found is None:
+            raise Refusal(f"No place is known as “{value}”.", name)
+        value = found.code
+    before = dict(trip.profile)
+    trip.profile = trip.profile | {name: value}
+    if for_good:
+        kept = Membership.objects.select_for_update().get(pk=member.pk)
+        limit = {"home": 20, "phone": 30}.get(name, 120)
+        setattr(kept, {"home": "home_code"}.get(name, name), value[:limit])
+        kept.save()
+    changed(member, trip, "changed details for the trip" + (" and for good" if for_good else ""), before, trip.profile)
+
+
+@transaction.atomic
+def take_profile(member: Membership, trip_id: int) -> None:
+    """Take the profile as it is now for this trip."""
+    trip = mine(member, trip_id, editable=False)
+    if trip.state in ("Closed", "Called off"):
+        raise Stale(f"The trip stands at {trip.state}: it stays as it was.")
+    before, trip.profile = trip.profile, copy_of(Membership.objects.select_related("person").get(pk=member.pk))
+    changed(member, trip, "took the profile as it is", before, trip.profile)
+
+
+def file_of(trip: Trip, paper_id: int) -> Paper:
+    """Return a paper of a trip. Raises ``Paper.DoesNotExist``."""
+    return Paper.objects.get(trip=trip, pk=paper_id)

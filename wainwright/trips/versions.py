@@ -1,0 +1,87 @@
+"""What is signed of a trip, line by line, and how the plan differs from what was signed before."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+
+from wainwright.core.versions import Change, Line, changes
+from wainwright.core.workings import day_text
+from wainwright.trips.models import PAID_BY, Trip, TripVersion
+from wainwright.trips.profile import FIELDS
+from wainwright.trips.selectors import TripFile
+
+_PAYS = dict(PAID_BY)
+_SHOWN = ("itinerary_email", "phone", "card")
+
+
+def lines_of(file: TripFile) -> list[Line]:
+    """Return every line that is signed: legs, nights, days, costs, coding, permissions, findings, papers, money."""
+    trip, found = file.trip, []
+
+    def line(key: str, section: str, label: str, value: object) -> None:
+        found.append(Line(key, section, label, str(value)))
+
+    line("head:title", "Trip", "Title", trip.title)
+    line("head:purpose", "Trip", "Purpose", trip.purpose)
+    for question in file.book.policy.questions:
+        line(f"answer:{question['code']}", "Trip", question["text"], trip.answers.get(question["code"], "not answered"))
+    for row in trip.engagements:
+        line(f"engagement:{row['title']}", "Trip", f"In time for {row['title']}", _moment(datetime.fromisoformat(row["at"])))
+    for leg in file.legs:
+        label = f"{leg.mode.capitalize()} {leg.origin['name']} to {leg.target['name']}"
+        line(f"leg:{leg.pk}", "Legs", label, f"{_moment(leg.leaves)} – {_moment(leg.arrives)}")
+    for allowed in file.figures.nights:
+        night = allowed.night
+        words = "supplied" if night.supplied else f"{allowed.cost}, ceiling {allowed.ceiling if allowed.ceiling else 'none'}"
+        line(f"night:{night.date}", "Nights", f"{day_text(night.date)}, {night.name or night.place.town}", words)
+    for day in file.figures.allowance.days:
+        supplied = f", supplied: {', '.join(day.supplied)}" if day.supplied else ""
+        line(f"day:{day.day}", "Daily allowance", f"{day_text(day.day)}, {day.place.town}", f"{day.amount}{supplied}")
+    for each in file.figures.estimates:
+        line(f"cost:{each.key}", "Costs", each.label, f"{each.amount}, {_PAYS[each.paid_by].lower()}")
+    for coding, amount in file.borne:
+        line(f"coding:{coding}", "Coding", str(coding), amount)
+    for permission in file.permissions:
+        line(f"permission:{permission.code}", "Special permissions", permission.title, f"{permission.words}. “{file.comment_on(permission)}”")
+    for row in trip.permissions:
+        line(f"permission:{row['title']}", "Special permissions", row["title"], f"“{row['comment']}”")
+    for finding in file.findings:
+        reason = f"“{finding.reason.words}”" if finding.reason else finding.finding.level.value
+        line(f"finding:{finding.finding.identity}", "Findings", finding.finding.text, reason)
+    for paper in file.papers:
+        line(f"paper:{paper.sha256}", "Papers", paper.kind.capitalize(), paper.name)
+    for name in _SHOWN:
+        line(f"profile:{name}", "Your details", FIELDS[name], trip.profile.get(name, "") or "none")
+    line("money:advance", "Money", "Advance asked for", trip.advance)
+    line("money:allowance", "Money", "Daily allowance", file.figures.allowance.amount)
+    line("money:firm", "Money", "Paid by the firm", file.figures.sum("firm", "central"))
+    line("money:total", "Money", "The whole trip", file.figures.total)
+    return found
+
+
+def _moment(at: datetime) -> str:
+    return f"{day_text(at)} {at:%H:%M}"
+
+
+def as_data(lines: Sequence[Line]) -> list[list[str]]:
+    """Lines as they are kept."""
+    return [[each.key, each.section, each.label, each.value] for each in lines]
+
+
+def last_signed(trip: Trip) -> TripVersion | None:
+    """Return what was signed last, if anything."""
+    return trip.versions.order_by("-number").first()
+
+
+def since_signed(file: TripFile, version: TripVersion | None) -> list[Change]:
+    """Return how the plan differs from a version; nothing where none was signed."""
+    return changes([Line(*row) for row in version.lines], lines_of(file)) if version else []
+
+
+def between(versions: Sequence[TripVersion]) -> list[Change]:
+    """Return how the last of some versions differs from the one before."""
+    if len(versions) < 2:
+        return []
+    before, after = versions[-2], versions[-1]
+    return changes([Line(*row) for row in before.lines], [Line(*row) for row in after.lines])

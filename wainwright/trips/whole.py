@@ -1,0 +1,188 @@
+"""Every way priced for the whole trip: fare, bag, nights and allowance that it changes, the way to and from the terminals."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import date, datetime, timedelta
+from decimal import Decimal
+
+from wainwright.core.allowance import NoRate, daily_allowance
+from wainwright.core.geometry import great_circle_km
+from wainwright.core.journey import Journey, Mode, Place
+from wainwright.core.journey import Leg as CoreLeg
+from wainwright.core.journey import Night as CoreNight
+from wainwright.core.money import Money, total
+from wainwright.core.workings import Step, Workings, plain
+from wainwright.formats.places import town
+from wainwright.ports.market import Offer
+from wainwright.trips.figures import grants_of, quarters_in
+from wainwright.trips.models import Leg, Trip
+from wainwright.trips.selectors import TripFile
+from wainwright.trips.services.nights import expected_night
+
+WINDING = Decimal("1.3")
+
+
+@dataclass(frozen=True)
+class Part:
+    """One part of a sentence: from where to where on which day."""
+
+    origin: Place
+    target: Place
+    day: date
+
+
+@dataclass(frozen=True)
+class WholeCost:
+    """What the whole trip comes to with some ways, step by step; ``fault`` says why they cannot be taken together."""
+
+    amount: Money
+    planned: Money
+    nights: int
+    allowance: Money
+    lodging: Money
+    workings: Workings
+    fault: str = ""
+
+
+@dataclass
+class Pricer:
+    """Prices ways for one trip. ``parts`` are what is being chosen, ``instead`` a booking that would be given up."""
+
+    file: TripFile
+    parts: Sequence[Part]
+    bag: bool = False
+    instead: int = 0
+    _nights: dict[tuple, tuple] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.kept = [leg for leg in self.file.legs if not self._replaced(leg)]
+        gone = {f"leg:{leg.pk}" for leg in self.file.legs if self._replaced(leg)} | {f"booking:{self.instead}"}
+        self.rest = [
+            e for e in self.file.figures.estimates if e.key not in gone and not e.key.startswith("night:")
+        ]  # fmt: skip
+        self.currency = self.file.trip.currency
+        self.rest_sum = total((e.amount for e in self.rest), self.currency)
+
+    def _replaced(self, leg: Leg) -> bool:
+        """A planned leg between the same towns at about the same time, or one of the booking that is given up."""
+        if leg.booking_id:
+            return leg.booking_id == self.instead
+        return any(
+            (leg.origin["town"], leg.target["town"]) == (p.origin.town, p.target.town)
+            and abs((leg.leaves.date() - p.day).days) <= 1
+            for p in self.parts
+        )
+
+    def price(self, offers: Sequence[Offer]) -> WholeCost:
+        """Return what the whole trip comes to with these ways."""
+        zero = Money.zero(self.currency)
+        try:
+            journey, nights, allowance = self._journey(offers)
+        except NoRate as error:
+            return WholeCost(zero, zero, 0, zero, zero, Workings("The whole trip"), f"There is {error}.")
+        except ValueError as error:
+            words = str(error)
+            return WholeCost(zero, zero, 0, zero, zero, Workings("The whole trip"), words[:1].upper() + words[1:] + ".")
+        steps, fares, extra = [], zero, zero
+        for offer in offers:
+            fares = fares + offer.price
+            steps.append(Step(f"{offer.carrier} {offer.leaves:%a %H:%M}, {offer.fare}", str(offer.price)))
+            if self.bag and not offer.bags:
+                extra = extra + offer.bag_fee
+                steps.append(Step("A bag, which this fare does not have", str(offer.bag_fee)))
+        bags = extra
+        for offer in offers:
+            for terminal in (offer.origin, offer.target):
+                cost, words = self._transfer(terminal)
+                extra = extra + cost
+                steps.append(Step(words, str(cost)))
+        lodging = total((cost for _, cost in nights), self.currency)
+        steps.append(Step(f"{len(nights)} {'night' if len(nights) == 1 else 'nights'}", str(lodging)))
+        steps.append(Step(f"Daily allowance, {len(journey.days())} days", str(allowance)))
+        if self.rest_sum.minor:
+            steps.append(Step("Everything else on the plan", str(self.rest_sum)))
+        planned = fares + bags + lodging + allowance + self.rest_sum
+        whole = planned + extra - bags
+        steps.append(Step("The whole trip", str(whole)))
+        return WholeCost(whole, planned, len(nights), allowance, lodging, Workings("The whole trip", tuple(steps)))
+
+    def _transfer(self, terminal: Place) -> tuple[Money, str]:
+        policy = self.file.book.policy
+        centre = town(terminal.town, terminal.country)
+        km = Decimal(0) if centre is None else Decimal(str(round(great_circle_km(terminal, centre), 1))) * WINDING
+        km = km.quantize(Decimal(1))
+        amount = max(policy.transfer_least, km * policy.transfer_km)
+        words = f"{terminal.name} and the town, {plain(km)} km × {policy.transfer_km}, at least {policy.transfer_least}"
+        return Money.rounded(amount, self.currency), words
+
+    def _journey(self, offers: Sequence[Offer]) -> tuple[Journey, list[tuple[CoreNight, Money]], Money]:
+        """The journey with these ways, its nights with what they cost, and its allowance; the same hours are worked out once."""
+        key = tuple((o.origin.code, o.target.code, o.leaves, o.arrives) for o in offers)
+        if key not in self._nights:
+            legs = [CoreLeg(leg.start, leg.end, Mode(leg.mode), leg.leaves, leg.arrives) for leg in self.kept]
+            legs += [CoreLeg(o.origin, o.target, o.mode, o.leaves, o.arrives) for o in offers]
+            legs.sort(key=lambda leg: leg.leaves_utc)
+            bare = Journey(tuple(legs))
+            nights = self._nights_of(bare)
+            days = set(bare.days())
+            marks = frozenset(m for m in self.file.figures.journey.supplied if m[0] in days)
+            journey = Journey(bare.legs, tuple(night for night, _ in nights), marks)
+            trip, book = self.file.trip, self.file.book
+            earned = daily_allowance(journey, book.scheme, book.rates, self.currency, grants_of(trip))
+            self._nights[key] = (journey, nights, earned.amount)
+        return self._nights[key]
+
+    def _nights_of(self, journey: Journey) -> list[tuple[CoreNight, Money]]:
+        """The nights that follow, at what they cost on the plan, else like the night before, else what is expected."""
+        known = {n.date: n for n in self.file.nights}
+        found: list[tuple[CoreNight, Money]] = []
+        for day in journey.days()[:-1]:
+            if journey.under_way_at_midnight(day) is not None:
+                continue
+            place = journey.last_place_on(day)
+            row = known.get(day)
+            if row is not None and row.place["town"] == place.town:
+                cost, supplied = Money.from_minor(row.cost_minor, self.currency), row.supplied
+            elif found and found[-1][0].place.town == place.town:
+                cost, supplied = found[-1][1], found[-1][0].supplied
+            else:
+                supplied = quarters_in(self.file.book, place.town, place.country) is not None
+                minor = 0 if supplied else expected_night(self.file.book, place, day)
+                cost = Money.from_minor(minor, self.currency)
+            found.append((CoreNight(day, place, "", supplied), cost))
+        return found
+
+
+@dataclass(frozen=True)
+class Margin:
+    """How long before something that waits one arrives; ``late`` where it is after."""
+
+    title: str
+    words: str
+    late: bool
+
+
+def margins(trip: Trip, legs: Sequence[Leg], offers: Sequence[Offer]) -> list[Margin]:
+    """Return how each way's arrival stands against what waits in its town: engagements, and the next leg from there."""
+    found = []
+    for offer in offers:
+        waiting = [
+            (row["title"], datetime.fromisoformat(row["at"]))
+            for row in trip.engagements
+            if row["town"].casefold() == offer.target.town.casefold()
+        ]
+        waiting += [
+            (f"{leg.mode} to {leg.target['town']}", leg.leaves)
+            for leg in legs
+            if leg.origin["town"] == offer.target.town and leg.booking_id is None and leg.leaves.date() >= offer.leaves.date()
+        ]
+        for title, at in waiting:
+            if abs((at.date() - offer.arrives.date()).days) > 2:
+                continue
+            spare = at - offer.arrives
+            hours = f"{abs(spare) // timedelta(hours=1)} h {abs(spare) % timedelta(hours=1) // timedelta(minutes=1):02d}"
+            late = spare < timedelta()
+            found.append(Margin(title, f"{hours} {'after' if late else 'before'} {title}, {at:%a %H:%M}", late))
+    return found
