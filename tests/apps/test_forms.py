@@ -124,30 +124,37 @@ class FormsTest(WorldTestCase):
         self.send(
             self.maren, page + "send/", "on its way to be signed off", version=trip.version, name="maren oyelaran"
         )
-        self.send(self.maren, page + "take-back/", "Certify and send")
+        self.send(self.maren, page + "take-back/", "Look it over and sign")
         self.send(self.maren, page + "call-off/", "Called off")
         self.assertEqual(Trip.objects.get().state, "Called off")
 
     def test_finding_and_holding_a_way(self):
         trip, day = self.start(), self.today + timedelta(days=30)
         self.enter(self.maren)
-        search = f"/trips/{trip.pk}/ways/?origin=Cork&target=Bergen&out_on={day}&back_on={day + timedelta(days=3)}"
+        parts = [("ORK", "BGO", day), ("BGO", "ORK", day + timedelta(days=3))]
+        said = "&".join(f"from={one}&to={other}&on={on}&when=any&at=" for one, other, on in parts)
+        search = f"/trips/{trip.pk}/ways/?{said}"
         out = self.client.get(search)
-        self.assertContains(out, "The way out")
-        first = out.context["rows"][0]
-        back = self.client.get(f"/trips/{trip.pk}/ways/{first['link'].partition('#')[0]}")
-        self.assertContains(back, "Now choose the way back")
-        chosen = self.client.get(f"/trips/{trip.pk}/ways/{back.context['rows'][-1]['link'].partition('#')[0]}")
-        self.assertContains(chosen, "The whole trip comes to")
-        keys = [chosen.context["out"], chosen.context["back"]]
-        for order in ("leaves", "arrives", "carbon", "nonsense"):
+        self.assertContains(out, "choose one to see its yardstick")
+        first = next(r for r in out.context["rows"] if r.each.offer.mode == "air")
+        back = self.client.get(f"/trips/{trip.pk}/ways/{first.link.partition('#')[0]}")
+        self.assertContains(back, "Bergen to Cork")
+        last = [r for r in back.context["rows"] if not r.cost.fault][0]
+        chosen = self.client.get(f"/trips/{trip.pk}/ways/{last.link.partition('#')[0]}")
+        self.assertContains(chosen, "What it does to the trip")
+        for order in ("leaves", "arrives", "time", "carbon", "price", "nonsense"):
             self.assertEqual(self.client.get(f"{search}&order={order}").status_code, 200)
-        self.send(self.maren, f"/trips/{trip.pk}/ways/hold/", "is held until", key=keys)
-        self.send(self.maren, f"/trips/{trip.pk}/ways/hold/", "is held until", key=keys)
+        data = {
+            "from": ["ORK", "BGO"], "to": ["BGO", "ORK"], "on": [str(p[2]) for p in parts], "when": ["any"] * 2, "at": ["", ""],
+            "pick0": chosen.context["picks"][0], "pick1": chosen.context["picks"][1], "reason": chosen.context["reasons"][0],
+            "words": "In time for the tide",
+        }  # fmt: skip
+        self.send(self.maren, f"/trips/{trip.pk}/ways/hold/", "is held under", **data)
+        self.send(self.maren, f"/trips/{trip.pk}/ways/hold/", "is held under", **data)
         self.assertEqual(Booking.objects.count(), 1)
         self.send(self.maren, f"/trips/{trip.pk}/bookings/{Booking.objects.get().pk}/cancel/", "no legs yet")
-        late = f"/trips/{trip.pk}/ways/?origin=Cork&target=Bergen&out_on={day}&back_on={day - timedelta(days=3)}"
-        self.assertContains(self.client.get(late), "before the way out")
+        late = self.client.get(f"{search}&from=&to=&on=".replace(str(parts[1][2]), str(day - timedelta(days=3))))
+        self.assertContains(late, "before the part before it", status_code=422)
 
     def test_recording(self):
         self.authorised_trip()

@@ -40,6 +40,9 @@ class QueriesTest(WorldTestCase):
         claim, posted = self.claim, self.posted
         return [
             (self.maren, "/"), (self.maren, "/trips/"), (self.maren, f"/trips/{claim.trip_id}/"), (self.maren, f"/trips/{self.plan.pk}/"),
+            (self.maren, f"/trips/{self.plan.pk}/sign/"), (self.maren, f"/trips/{self.plan.pk}/cars/"), (self.maren, f"/trips/{self.plan.pk}/stays/"),
+            (self.maren, f"/trips/{self.plan.pk}/ways/?from=ORK&to=BGO&on={self.plan.starts}&when=any&at="), (self.maren, f"/trips/{self.plan.pk}/itinerary/"),
+            (self.maren, f"/trips/{claim.trip_id}/order/"), (self.maren, "/profile/"),
             (self.maren, "/tray/"), (self.maren, "/claims/"), (self.maren, f"/claims/{claim.pk}/"), (self.maren, f"/claims/{self.open.pk}/"),
             (self.maren, f"/expenses/{self.expense.pk}/"), (self.tobias, f"/bench/claim/{claim.pk}/"), (self.tobias, f"/bench/trip/{claim.trip_id}/"),
             (self.priya, f"/bench/claim/{posted.pk}/"), (self.priya, "/ledger/"), (self.priya, "/ledger/pay/"), (self.benedikt, "/trail/"),
@@ -144,7 +147,15 @@ class HostileTest(WorldTestCase):
             f"/trips/{trip.pk}/stay/": ("night", "name", "cost", "paid_by"), f"/trips/{trip.pk}/meal/": ("meal",),
             f"/trips/{trip.pk}/others/": ("category", "label", "amount", "paid_by"), f"/trips/{trip.pk}/advance/": ("advance",),
             f"/trips/{trip.pk}/explain/": ("identity", "reason", "words"), f"/trips/{trip.pk}/send/": ("version", "name"),
-            f"/trips/{trip.pk}/ways/hold/": ("key",), "/tray/take/": ("receipt", "charge"), "/tray/personal/": ("charge",),
+            f"/trips/{trip.pk}/ways/hold/": ("from", "to", "on", "when", "at", "pick0", "instead", "words"), f"/trips/{trip.pk}/line/": ("line",),
+            f"/trips/{trip.pk}/legs/move/": ("leg", "end", "minutes"), f"/trips/{trip.pk}/legs/{trip.legs.first().pk}/change/": ("mode", "origin", "leaves_day", "km", "odometer_start", "odometer_end", "passengers", "back_day"),
+            f"/trips/{trip.pk}/shift/": ("start",), f"/trips/{trip.pk}/stay/stretch/": ("start", "last"), f"/trips/{trip.pk}/stay/split/": ("day",),
+            f"/trips/{trip.pk}/quarters/": ("when", "who", "reference"), f"/trips/{trip.pk}/host/": ("first", "last", "meals"), f"/trips/{trip.pk}/questions/": ("q-guests",),
+            f"/trips/{trip.pk}/engagements/": ("title", "place", "day", "time"), f"/trips/{trip.pk}/engagements/99999999999999999999/remove/": (), f"/trips/{trip.pk}/permissions/": ("code", "title", "comment"),
+            f"/trips/{trip.pk}/papers/": ("kind", "file"), f"/trips/{trip.pk}/split/": ("about", "share", "cost_centre"), f"/trips/{trip.pk}/copy/": ("name", "value"),
+            f"/trips/{trip.pk}/say/": ("text",), f"/trips/{trip.pk}/by-hand/": ("kind", "number", "label", "supplier", "day", "amount", "paid_by"),
+            f"/trips/{trip.pk}/cars/hold/": ("pick", "seats", "words"), f"/trips/{trip.pk}/stays/hold/": ("pick", "words"), "/profile/": ("act", "phone", "itinerary_email", "home", "iban", "last_four", "expires", "plate"),
+ "/tray/take/": ("receipt", "charge"), "/tray/personal/": ("charge",),
             "/expenses/new/": ("date", "merchant", "category", "amount", "currency", "rate", "tax_rate", "tax", "heads"),
             "/expenses/ride/": ("date", "origin", "target", "km", "vehicle", "passengers"),
             f"/expenses/{expense.pk}/parts/": ("version", "part-category", "part-label", "part-amount", "part-night", "night-count", "night-price"),
@@ -154,12 +165,16 @@ class HostileTest(WorldTestCase):
         }  # fmt: skip
         for path, fields in forms.items():
             for value in HOSTILE:
+                data = dict.fromkeys(fields, value) | {"nights": "1"}
+                if path == "/profile/":
+                    data["act"] = ("profile", "card", "vehicle", "remove-vehicle")[len(value) % 4]
                 with self.subTest(path=path, value=value[:20]):
-                    response = self.client.post(path, dict.fromkeys(fields, value) | {"nights": "1"})
-                    self.assertLess(response.status_code, 500)
+                    self.assertLess(self.client.post(path, data).status_code, 500)
         for value in HOSTILE:
             for path in (
-                f"/trips/{trip.pk}/ways/?origin={value[:300]}&target=BGO&out_on={value[:300]}",
+                f"/trips/{trip.pk}/ways/?from={value[:300]}&to=BGO&on={value[:300]}&when={value[:20]}&at={value[:20]}",
+                f"/trips/{trip.pk}/ways/?from=ORK&to=BGO&on={trip.starts}&when=any&at=&pick0={value[:300]}&box={value[:300]}&stops={value[:9]}&after={value[:9]}&part={value[:9]}&instead={value[:99]}",
+                f"/trips/{trip.pk}/cars/?origin={value[:300]}&since_day={value[:30]}&seats={value[:30]}", f"/trips/{trip.pk}/stays/?night={value[:300]}&pick={value[:300]}&near={value[:300]}",
                 f"/find/?q={value[:300]}",
                 f"/trips/?page={value[:30]}",
                 f"/places/?origin={value[:300]}",
@@ -203,8 +218,8 @@ class HostileTest(WorldTestCase):
             ]:
                 with self.subTest(day=day, path=path):
                     self.assertEqual(self.client.post(path, data).status_code, 422)
-            ways = self.client.get(f"/trips/{trip.pk}/ways/?origin=ORK&target=BGO&out_on={day}")
-            self.assertContains(ways, "message-error")
+            ways = self.client.get(f"/trips/{trip.pk}/ways/?from=ORK&to=BGO&on={day}&when=any&at=")
+            self.assertContains(ways, "has passed" if day < "2025" else "days ahead", status_code=422)
 
     def test_what_was_typed_is_still_there(self):
         trip = self.a_trip(starts=20)

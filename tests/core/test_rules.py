@@ -28,6 +28,20 @@ def nights(cost):
 
 # kind, parameters, subject that must be found, words in the sentence, subject that must pass
 ROWS = [
+    ("class_above", {"cabin": "economy"}, with_items(replace(TAXI, cabin="business")), "in business class at 19.60. The firm allows economy",
+     with_items(replace(TAXI, cabin="economy"))),
+    ("not_contracted", {}, with_items(replace(TAXI, contract_passed=True, cheapest=eur("18.00"))), "passes by a contracted fare that fits, at 18.00", with_items(TAXI)),
+    ("own_car_far", {"km": "300"}, with_items(replace(TAXI, one_way_km=Decimal(460), amount=eur("193.20"), ticket=eur("120.00"))),
+     "460 km one way, beyond 300 km. Driving comes to 193.20, the cheapest other way that fits to 120.00: without a reason 120.00 is allowed",
+     with_items(replace(TAXI, one_way_km=Decimal(300), amount=eur("193.20"), ticket=eur("120.00")))),
+    ("ride_twice", {}, with_items(replace(TAXI, ride=("Cork", "Cobh"), by="taxi"), replace(TAXI, key="leg:2", ride=("Cork", "Cobh"), by="own car", amount=eur("10.08"))),
+     "Cork to Cobh on Wed 14 Oct is there twice: a taxi for 19.60 and the own car for 10.08",
+     with_items(replace(TAXI, ride=("Cork", "Cobh"), by="taxi"), replace(TAXI, key="leg:2", ride=("Cobh", "Cork"), by="own car"))),
+    ("weekend", {}, replace(PLAN, ends=FRI + timedelta(days=1), holidays={TUE: "Fishing day"}), "takes in Tue 13 Oct (Fishing day), Sat 17 Oct", PLAN),
+    ("split_under", {"limit": "20.00", "near": "80"}, with_items(TAXI, replace(TAXI, key="expense:2")), "2 costs for Taxi on one day, 39.20 together, each just under 20.00",
+     with_items(TAXI, replace(TAXI, key="expense:2", day=THU))),
+    ("quarters_first", {}, replace(PLAN, nights=nights("158.00"), quarters={f"night:{WED}": "Gauge House", f"night:{THU}": "Gauge House"}),
+     "Florø Rooms costs 158.00 from Wed 14 Oct, while Gauge House is supplied in Florø", replace(PLAN, nights=nights("158.00"))),
     ("limit", {"limit": "15.00"}, with_items(TAXI), "4.60 over the 15.00 limit for Taxi", with_items(replace(TAXI, amount=eur(15)))),
     ("limit", {"limit": "40.00", "by": "head"}, with_items(replace(TAXI, amount=eur("160.01"), heads=4)), "0.01 over 4 × 40.00",
      with_items(replace(TAXI, amount=eur("160.00"), heads=4))),

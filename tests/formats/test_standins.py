@@ -13,51 +13,11 @@ from PIL import Image
 
 from demo import papers
 from wainwright.formats.pictures import Page, Word, pages_of
-from wainwright.formats.places import place
 from wainwright.formats.receipt_text import read_fields
-from wainwright.ports.market import MarketError, Query
-from wainwright.standins.market import LEAST_CONNECTION, Standin, great_circle_km
 from wainwright.standins.reader import Standin as Reader
 from wainwright.standins.reader import _back, skew
 
 TODAY = date(2026, 9, 1)
-
-
-class MarketTest(TestCase):
-    @settings(max_examples=40, deadline=None)
-    @given(st.integers(0, 300), st.sampled_from(["BGO", "ABZ", "LIS", "GDN", "RTM"]), st.sampled_from(["EUR", "NOK"]))
-    def test_every_way_can_be_flown(self, ahead, target, currency):
-        market, day = Standin(), TODAY + timedelta(days=ahead)
-        for offer in market.search(Query(place("ORK"), place(target), day, TODAY, currency)):
-            self.assertEqual(
-                (offer.leaves.date(), offer.hops[0].origin.code, offer.hops[-1].target.code), (day, "ORK", target)
-            )
-            for one, other in itertools.pairwise(offer.hops):
-                self.assertEqual(one.target, other.origin)
-                self.assertGreaterEqual(other.leaves - one.arrives, LEAST_CONNECTION)
-            self.assertGreater(offer.price.minor, 0)
-            self.assertEqual(offer.price.currency, currency)
-            self.assertEqual(market.offer(offer.key), offer)
-
-    def test_nothing_in_the_past_nothing_next_door_nothing_without_an_airport(self):
-        market = Standin()
-        self.assertEqual(market.search(Query(place("ORK"), place("BGO"), TODAY - timedelta(days=1), TODAY, "EUR")), [])
-        self.assertEqual(market.search(Query(place("LHR"), place("LCY"), TODAY, TODAY, "EUR")), [])
-        town = next(p for p in [place("town-2965140")] if p)
-        with self.assertRaises(MarketError):
-            market.search(Query(town, place("BGO"), TODAY, TODAY, "EUR"))
-
-    def test_holds_and_tickets_follow_from_their_keys(self):
-        market = Standin()
-        offer = market.search(Query(place("ORK"), place("BGO"), TODAY + timedelta(days=9), TODAY, "EUR"))[0]
-        first, again = (market.hold((offer.key,), "Maren", "trip:1") for _ in range(2))
-        self.assertEqual(first, again)
-        self.assertNotEqual(first.reference, market.hold((offer.key,), "Maren", "trip:2").reference)
-        self.assertEqual(market.ticket(first.reference), market.ticket(first.reference))
-
-    def test_distances_over_the_globe(self):
-        self.assertAlmostEqual(great_circle_km(place("LHR"), place("JFK")), 5541, delta=15)
-        self.assertEqual(great_circle_km(place("ORK"), place("ORK")), 0)
 
 
 class ReaderTest(TestCase):

@@ -15,13 +15,14 @@ from wainwright.claims.selectors import claim_for, load_file
 from wainwright.claims.services import books as booking
 from wainwright.claims.services import road
 from wainwright.core.states import stage_reached
-from wainwright.drawing.ribbon import RibbonData, Spend, draw
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.people.models import Membership
 from wainwright.signoff.models import SignOff
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trips.selectors import load_file as load_trip
 from wainwright.trips.selectors import trip_for
+from wainwright.trips.versions import between
+from wainwright.trips.views.page import map_of, ribbon_of, spends_of
 from wainwright.web.forms import CodingForm, whole
 from wainwright.web.presenting import route_steps
 
@@ -67,11 +68,11 @@ def _trip(request, trip_id: int):
     file = load_trip(trip.traveller, trip)
     signoffs = steps(trip.subject)
     mine = _mine(signoffs, request.member)
-    spends = [Spend(e.day, e.label, e.amount, e.paid_by != "self", True) for e in file.figures.estimates if e.day]
     context = {
         "bench": bench(request.member), "kind": "trip", "thing": trip, "trip": trip, "file": file, "mine": mine,
         "stage": stage_reached(trip.state, False, ""), "route": route_steps(signoffs),
-        "ribbon": draw(RibbonData(file.figures.journey, file.figures.allowance, file.figures.nights, spends), BENCH_WIDTH),
+        "ribbon": ribbon_of(file, spends_of(file, []), BENCH_WIDTH), "map": map_of(file.figures),
+        "changes": between(list(trip.versions.all())), "permissions": [(p, file.comment_on(p)) for p in file.permissions],
         "categories": file.figures.by_category(file.book.names), "remarks": remarks(trip.subject),
         "others": _others(request, trip.traveller_id) if mine else [],
     }  # fmt: skip

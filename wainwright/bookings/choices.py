@@ -163,10 +163,7 @@ def choose_ways(measured: Sequence[Measured], currency: str) -> Choice:
     kind = kinds.pop() if len(kinds) == 1 else _KIND_OF_MODE[first.mode]
     back = " and back" if len(offers) == 2 and offers[1].target.town == first.origin.town else ""
     stops = "" if back or len(offers) == 1 else "".join(f" – {o.target.town}" for o in offers[1:])
-    rows: Rows = []
-    for offer in offers:
-        name = f"{offer.origin.town} – {offer.target.town}: " if len(offers) > 1 else ""
-        rows += [[f"{name}{what}", words] for what, words in conditions(offer)]
+    rows = _together(offers)
     evidence = [
         {"way": f"{o.carrier} {day_text(o.leaves)} {o.leaves:%H:%M}–{o.arrives:%H:%M}", "price": str(o.price)}
         for each in measured
@@ -184,6 +181,21 @@ def choose_ways(measured: Sequence[Measured], currency: str) -> Choice:
         sum(e.kg for e in emissions), max((o.seats for o in offers), key=order.index),
         _all_or_none([o.refund_fee for o in offers], currency), _all_or_none([o.change_fee for o in offers], currency), offers,
     )  # fmt: skip
+
+
+def _together(offers: Sequence[Offer]) -> Rows:
+    """The conditions of several ways as one table: what is the same of all is said once."""
+    tables = [conditions(offer) for offer in offers]
+    rows: Rows = []
+    for lines in zip(*tables, strict=True):
+        said = [words for _, words in lines]
+        if len(set(said)) == 1:
+            rows.append([lines[0][0], said[0]])
+        else:
+            rows += [
+                [f"{lines[0][0]}, {offer.origin.town} – {offer.target.town}", words] for offer, words in zip(offers, said, strict=True)
+            ]  # fmt: skip
+    return rows
 
 
 def _all_or_none(fees: list[Money | None], currency: str) -> Money | None:

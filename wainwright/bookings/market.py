@@ -8,6 +8,7 @@ from concurrent.futures import TimeoutError as TooLate
 from typing import Any
 from zoneinfo import ZoneInfo
 
+from wainwright.core.money import Money
 from wainwright.outside import service
 from wainwright.ports.market import CarOffer, Hold, MarketError, Offer, StayOffer
 
@@ -16,16 +17,20 @@ PATIENCE = 6.0
 _POOL = ThreadPoolExecutor(max_workers=8, thread_name_prefix="market")
 
 
-def ask(what: str, *args: Any, patience: float = PATIENCE) -> Any:
+class NoAnswer(MarketError):
+    """Nothing came back in time: whether it was done is not known, so it has to be asked again."""
+
+
+def ask(what: str, *args: Any) -> Any:
     """Call a method of the market in a thread of its own, so that one that hangs stops nobody.
 
-    Raises ``MarketError`` when no answer comes in time or the supplier's program fails.
+    Raises ``NoAnswer`` when none comes in time, ``MarketError`` when the supplier's program fails.
     """
     method: Callable[..., Any] = getattr(service("market"), what)
     try:
-        return _POOL.submit(method, *args).result(timeout=patience)
+        return _POOL.submit(method, *args).result(timeout=PATIENCE)
     except TooLate as error:
-        raise MarketError(f"The market did not answer within {patience:.0f} seconds. Try again in a while.") from error
+        raise NoAnswer(f"The market did not answer within {PATIENCE:.0f} seconds. Try again in a while.") from error
     except MarketError:
         raise
     except (RuntimeError, ValueError, OSError, ArithmeticError, LookupError, TypeError) as error:
@@ -34,7 +39,7 @@ def ask(what: str, *args: Any, patience: float = PATIENCE) -> Any:
 
 def sane_way(offer: Offer, currency: str) -> bool:
     """Say whether a way can be true: it has a price, each hop lands after it leaves and starts where the last ended."""
-    if offer.price.currency != currency or offer.price.minor <= 0 or not offer.hops:
+    if not isinstance(offer, Offer) or offer.price.currency != currency or offer.price.minor <= 0 or not offer.hops:
         return False
     last = None
     for hop in offer.hops:
@@ -50,14 +55,33 @@ def sane_way(offer: Offer, currency: str) -> bool:
 
 def sane_car(car: CarOffer, currency: str) -> bool:
     """Say whether a car can be true."""
-    return car.price.currency == currency and car.price.minor > 0 and car.until > car.since
+    return isinstance(car, CarOffer) and car.price.currency == currency and car.price.minor > 0 and car.until > car.since
 
 
 def sane_stay(stay: StayOffer, currency: str) -> bool:
     """Say whether a room can be true; only supplied quarters cost nothing."""
-    return stay.a_night.currency == currency and stay.nights > 0 and (stay.a_night.minor > 0 or stay.supplied)
+    return isinstance(stay, StayOffer) and stay.a_night.currency == currency and stay.nights > 0 and (stay.a_night.minor > 0 or stay.supplied)
 
 
 def sane_hold(hold: Hold, currency: str) -> bool:
     """Say whether a hold can be true."""
-    return bool(hold.reference) and len(hold.reference) <= 20 and hold.price.currency == currency and hold.price.minor >= 0
+    return (
+        isinstance(hold, Hold)
+        and 0 < len(hold.reference) <= 20
+        and hold.price.currency == currency
+        and hold.price.minor >= 0
+    )
+
+
+def sane_price(price: Any, currency: str) -> Money:
+    """Return a price that can be true. Raises ``MarketError`` for another."""
+    if not isinstance(price, Money) or price.currency != currency or price.minor < 0:
+        raise MarketError("The market's answer made no sense. It will be asked again.")
+    return price
+
+
+def sane_number(number: Any) -> str:
+    """Return a ticket number that can be kept. Raises ``MarketError`` for another."""
+    if not isinstance(number, str) or not 0 < len(number) <= 40:
+        raise MarketError("The market's answer made no sense. It will be asked again.")
+    return number

@@ -26,10 +26,16 @@ GONE = "This is no longer on offer. Search again."
 def offers_of(origin: Place, target: Place, day: date, today: date, currency: str) -> list[Offer]:
     """Return a day's ways that can be true. Raises ``Refusal`` where the market says no."""
     try:
-        found = ask("search", Query(origin, target, day, today, currency))
+        found = _listed(ask("search", Query(origin, target, day, today, currency)))
     except MarketError as error:
         raise Refusal(str(error)) from error
     return [offer for offer in found if sane_way(offer, currency)]
+
+
+def _listed(answer: object) -> list:
+    if not isinstance(answer, list):
+        raise MarketError("The market's answer made no sense. Try again in a while.")
+    return answer
 
 
 def ways(origin: Place, target: Place, day: date, today: date, currency: str, asked: Asked | None = None) -> list[Measured]:
@@ -44,7 +50,9 @@ def chosen(keys: list[str], today: date, currency: str, windows: list[Asked] | N
     for number, key in enumerate(keys):
         try:
             offer = ask("offer", key)
-            day = ask("search", Query(offer.origin, offer.target, offer.leaves.date(), today, currency))
+            if not sane_way(offer, currency):
+                raise MarketError(GONE)
+            day = _listed(ask("search", Query(offer.origin, offer.target, offer.leaves.date(), today, currency)))
         except MarketError as error:
             raise Refusal(str(error)) from error
         day = [each for each in day if sane_way(each, currency)]
@@ -58,7 +66,7 @@ def chosen(keys: list[str], today: date, currency: str, windows: list[Asked] | N
 def cars(query: CarQuery) -> list[CarOffer]:
     """Return the cars that can be true, the cheapest first. Raises ``Refusal``."""
     try:
-        found = ask("cars", query)
+        found = _listed(ask("cars", query))
     except MarketError as error:
         raise Refusal(str(error)) from error
     return sorted((c for c in found if sane_car(c, query.currency)), key=lambda c: c.price.amount)
@@ -68,6 +76,8 @@ def chosen_car(key: str, today: date, currency: str, seats: int = 1) -> Choice:
     """Return a car as a choice. Raises ``Refusal``."""
     try:
         car = ask("car", key)
+        if not sane_car(car, currency):
+            raise MarketError(GONE)
     except MarketError as error:
         raise Refusal(str(error)) from error
     on_offer = cars(CarQuery(car.place, car.since, car.back, car.until, today, currency))
@@ -79,7 +89,7 @@ def chosen_car(key: str, today: date, currency: str, seats: int = 1) -> Choice:
 def stays(place: Place, first: date, nights: int, today: date, currency: str) -> list[StayOffer]:
     """Return the rooms that can be true: supplied first, then contracted, then by price. Raises ``Refusal``."""
     try:
-        found = ask("stays", StayQuery(place, first, nights, today, currency))
+        found = _listed(ask("stays", StayQuery(place, first, nights, today, currency)))
     except MarketError as error:
         raise Refusal(str(error)) from error
     kept = [stay for stay in found if sane_stay(stay, currency)]
@@ -103,10 +113,10 @@ def chosen_stay(key: str, today: date, currency: str) -> Choice:
 def seat_plan(key: str, hop: int) -> SeatPlan | None:
     """Return the seats of one hop, or nothing. Raises ``Refusal``."""
     try:
-        found: SeatPlan | None = ask("seats", key, hop)
+        found = ask("seats", key, hop)
     except MarketError as error:
         raise Refusal(str(error)) from error
-    return found
+    return found if isinstance(found, SeatPlan) else None
 
 
 def cheapest_that_fits(

@@ -17,7 +17,7 @@ from django.db import IntegrityError, transaction
 
 from wainwright import clock
 from wainwright.bookings.choices import Choice
-from wainwright.bookings.market import ask, sane_hold
+from wainwright.bookings.market import NoAnswer, ask, sane_hold, sane_number, sane_price
 from wainwright.bookings.models import Booking
 from wainwright.core.business_time import Office, business_hours_before
 from wainwright.core.money import Money
@@ -82,6 +82,10 @@ def send_hold(booking: Booking, traveller: str, terms: Terms) -> Booking:
             raise MarketError(
                 f"The price changed from {booking.price} to {held.price} while you chose. Nothing was held. Search again."
             )
+    except NoAnswer as error:
+        # It may be held or not: it stays Asked, and the worker asks again under the same key.
+        _problem(booking.pk, str(error))
+        raise Refusal(f"{error} {booking.label} was asked for; whether it is held shows on the trip by itself.") from error
     except MarketError as error:
         with transaction.atomic():
             booking = _locked(booking.pk)
@@ -144,15 +148,14 @@ def _further(booking: Booking) -> str:
     """Take one booking as far as it goes; return its problem, if any."""
     try:
         if booking.state == "Held":
-            now: Money = ask("price_now", booking.reference, booking.price)
+            now = sane_price(ask("price_now", booking.reference, booking.price), booking.currency)
             if now != booking.price:
                 words = f"The price rose from {booking.price} to {now} since it was held. Take it at that, or cancel it."
                 _problem(booking.pk, words, now)
                 return words
             ask("confirm", booking.reference, booking.card)
             _step(booking.pk, "confirm")
-        number: str = ask("ticket", booking.reference)
-        _step(booking.pk, "ticket", number)
+        _step(booking.pk, "ticket", sane_number(ask("ticket", booking.reference)))
     except NotYet as error:
         _problem(booking.pk, str(error))
         return str(error)
@@ -200,7 +203,7 @@ def accepted_at_market(booking_id: int) -> None:
     try:
         ask("confirm", booking.reference, booking.card)
         _step(booking.pk, "confirm")
-        _step(booking.pk, "ticket", ask("ticket", booking.reference))
+        _step(booking.pk, "ticket", sane_number(ask("ticket", booking.reference)))
     except MarketError as error:
         _problem(booking.pk, str(error))
 

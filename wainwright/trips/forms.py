@@ -21,6 +21,15 @@ def hour_input() -> forms.TimeInput:
     return forms.TimeInput(attrs={"type": "time"}, format="%H:%M")
 
 
+class Named(forms.Form):
+    """A form among others on one page: its fields carry ids of their own."""
+
+    ids = ""
+
+    def __init__(self, *args, **kwargs):
+        super().__init__(*args, **({"auto_id": f"{self.ids}_%s"} | kwargs))
+
+
 class HeadForm(CodingForm):
     """Title, purpose and coding."""
 
@@ -29,9 +38,10 @@ class HeadForm(CodingForm):
     purpose = forms.CharField(max_length=500)
 
 
-class LegForm(forms.Form):
+class LegForm(Named):
     """One leg with local times; for the own car the distance, and the way back in one act."""
 
+    ids = "leg"
     mode = forms.ChoiceField(choices=MODES)
     origin = PlaceField(label="From", max_length=120)
     target = PlaceField(label="To", max_length=120)
@@ -90,9 +100,10 @@ class StayForm(forms.Form):
     lifted = forms.BooleanField(label="Ask for actual cost", required=False)
 
 
-class OtherForm(forms.Form):
+class OtherForm(Named):
     """Another expected cost."""
 
+    ids = "other"
     category = forms.ChoiceField(label="What for")
     label = forms.CharField(max_length=80, required=False)
     day = forms.DateField(required=False, widget=day_input())
@@ -104,9 +115,10 @@ class OtherForm(forms.Form):
         self.fields["category"].choices = [(c.code, c.name) for c in categories]
 
 
-class HostForm(forms.Form):
+class HostForm(Named):
     """What the host supplies on a span of days."""
 
+    ids = "host"
     first = forms.DateField(label="From", widget=day_input())
     last = forms.DateField(label="to", widget=day_input())
     meals = forms.MultipleChoiceField(
@@ -115,41 +127,46 @@ class HostForm(forms.Form):
     quarters = forms.BooleanField(label="Quarters too", required=False)
 
 
-class FullForm(forms.Form):
+class FullForm(Named):
     """That supplied quarters were full."""
 
+    ids = "full"
     when = forms.DateField(label="Asked on", widget=day_input())
     who = forms.CharField(label="Who said so", max_length=80)
     reference = forms.CharField(label="Their reference", max_length=60)
 
 
-class EngagementForm(forms.Form):
+class EngagementForm(Named):
     """What the traveller must be in time for."""
 
+    ids = "engagement"
     title = forms.CharField(label="What", max_length=80)
     place = PlaceField(label="Where", max_length=120)
     day = forms.DateField(widget=day_input())
     time = forms.TimeField(label="at", widget=hour_input())
 
 
-class PermissionForm(forms.Form):
+class PermissionForm(Named):
     """A special permission asked for by hand."""
 
+    ids = "permission"
     code = forms.ChoiceField(label="Which", choices=[(c, t or "Another") for c, t in HANDY.items()])
     title = forms.CharField(label="What is to be allowed", max_length=80, required=False)
     comment = forms.CharField(label="Why", max_length=300)
 
 
-class PaperForm(forms.Form):
+class PaperForm(Named):
     """A paper with its kind."""
 
+    ids = "paper"
     kind = forms.ChoiceField(choices=[(k, k.capitalize()) for k in PAPER_KINDS])
     file = forms.FileField(widget=forms.FileInput(attrs={"accept": "application/pdf,image/*"}))
 
 
-class ByHandForm(forms.Form):
+class ByHandForm(Named):
     """What was bought elsewhere."""
 
+    ids = "hand"
     kind = forms.ChoiceField(label="What", choices=[k for k in KINDS if k[0] not in ("stay", "car")])
     number = forms.CharField(label="Its number", max_length=40)
     label = forms.CharField(label="For", max_length=160, required=False)

@@ -138,7 +138,7 @@ def outstanding_advances(traveller: Membership, besides: Trip, currency: str) ->
 
 
 def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> TripFile:
-    """Load a trip's file: ten queries, whatever its length. The caller has checked who may see it.
+    """Load a trip's file: six queries, eight while it is planned, whatever its length. The caller has checked who may see it.
 
     ``more`` are items to be judged with the plan though they are not on it yet.
     """
@@ -147,13 +147,14 @@ def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> Trip
     bookings, papers = list(trip.bookings.all()), list(trip.papers.all())
     reasons = {row.identity: row for row in Explanation.objects.filter(subject=trip.subject)}
     today = clock.today(trip.firm.zone)
-    out = outstanding_advances(trip.traveller, trip, trip.currency)
+    # Once it is sent, who signs and what was advanced are kept elsewhere, as they were.
+    out = outstanding_advances(trip.traveller, trip, trip.currency) if trip.editable else Money.zero(trip.currency)
     driven = Decimal(0)
     if any(leg.mode == Mode.OWN_CAR for leg in legs):
         driven = driving.so_far(trip.traveller_id, (trip.starts or today).year)
     done = figures(trip, book, legs, nights, others, bookings, frozenset(reasons), driven, out)
     amounts = by_code(borne_by(trip, done))
-    if book.policy.trip_signoff:
+    if book.policy.trip_signoff and trip.editable:
         people = signers(trip.firm_id, today)
         route = work_out_route(str(trip.traveller_id), done.total, amounts, people, ledger.owned)
     else:

@@ -105,6 +105,7 @@ class WayRow:
     words: str
     lasts: str
     night: str
+    differs: str
 
 
 @require_GET
@@ -123,6 +124,7 @@ def find_ways(request, trip_id: int):
     }  # fmt: skip
     if asked:
         understand(said, today)
+        context["instead"] = context["instead"] or _held_already(file, said)
         if said and not any(one.wrong for one in said):
             context |= _results(request, file, said, context["narrow"], context["instead"])
     wrong = asked and (not said or any(one.wrong for one in said))
@@ -132,6 +134,19 @@ def find_ways(request, trip_id: int):
 def _instead(trip: Trip, number: str | None) -> Booking | None:
     found = trip.bookings.filter(pk=whole(number)).first() if number else None
     return found if found is not None and found.stands and not found.by_hand else None
+
+
+def _held_already(file: TripFile, said: list[Said]) -> Booking | None:
+    """A booking between the same towns at about the same time: what is chosen now would take its place."""
+    parts = [one.part for one in said if one.part]
+    for leg in file.legs:
+        if leg.booking_id and any(
+            (leg.origin["town"], leg.target["town"]) == (p.origin.town, p.target.town) and abs((leg.leaves.date() - p.day).days) <= 1
+            for p in parts
+        ):
+            found = next(b for b in file.bookings if b.pk == leg.booking_id)
+            return found if found.stands and not found.by_hand else None
+    return None
 
 
 def _picks(query, count: int) -> list[str]:
@@ -195,11 +210,11 @@ def _rows(
         cost = pricer.price([o for o in offers if o is not None])
         if known is None or offer.key == current or (bool(cost.fault), cost.amount.amount) < (bool(known[1].fault), known[1].amount.amount):
             best[offer.way] = (each, cost)
-    rows = [_row(request, each, cost, at, current) for each, cost in best.values()]
+    rows = [_row(request, each, cost, at, current, pricer) for each, cost in best.values()]
     return sorted(rows, key=_order(request.GET.get("order", "whole")))
 
 
-def _row(request, each: Measured, cost: WholeCost, at: int, current: str) -> WayRow:
+def _row(request, each: Measured, cost: WholeCost, at: int, current: str, pricer: Pricer) -> WayRow:
     offer = each.offer
     via = ", ".join(place.town for place in offer.via)
     sleeps = any(hop.sleeper for hop in offer.hops)
@@ -207,8 +222,21 @@ def _row(request, each: Measured, cost: WholeCost, at: int, current: str) -> Way
     arrives = offer.arrives.replace(tzinfo=ZoneInfo(offer.target.zone))
     return WayRow(
         each, cost, carbon_of(offer), _link(request, at, offer.key), offer.key == current, f"via {via}" if via else "direct",
-        short(offer), minutes(arrives - zones[0]), "night on board" if sleeps else "",
+        short(offer), minutes(arrives - zones[0]), "night on board" if sleeps else "", _differs(cost, pricer),
     )  # fmt: skip
+
+
+def _differs(cost: WholeCost, pricer: Pricer) -> str:
+    """What changes against the plan as it stands: nights more or fewer, allowance more or less."""
+    now, words = pricer.file.figures, []
+    if cost.fault or not pricer.file.legs:
+        return "" if cost.fault else f"{cost.nights} {'night' if cost.nights == 1 else 'nights'}"
+    if nights := cost.nights - len(pricer.file.nights):
+        words.append(f"{abs(nights)} {'night' if abs(nights) == 1 else 'nights'} {'more' if nights > 0 else 'fewer'}")
+    gain = cost.allowance - now.allowance.amount
+    if gain.minor:
+        words.append(f"allowance {'+' if gain.minor > 0 else '−'}{abs(gain.amount)}")
+    return ", ".join(words)
 
 
 def _link(request, at: int, key: str) -> str:
@@ -237,7 +265,7 @@ def _fares(request, measured: list[Measured], at: int, current: str) -> list[dic
     """The fares of the way that is chosen, to change between."""
     way = current.rpartition("/")[0]
     return [
-        {"offer": m.offer, "link": _link(request, at, m.offer.key), "here": m.offer.key == current, "words": short(m.offer)}
+        {"offer": m.offer, "link": _link(request, at, m.offer.key), "here": m.offer.key == current, "words": short(m.offer).partition(": ")[2]}
         for m in measured
         if m.offer.way == way
     ]

@@ -74,7 +74,8 @@ def hold(member: Membership, trip_id: int, choice: Choice, wish: Wish | None = N
     file = load_file(member, trip, [item_of_choice(choice)])
     judged = findings_on_stay(file, choice) if choice.stay else findings_on(file)
     explains = _reasons_needed(judged, wish)
-    _must_fit(trip, choice, old)
+    if not trip.bookings.filter(keys=list(choice.keys), state__in=["Asked", "Held", "Confirmed", "Ticketed"]).exists():
+        _must_fit(trip, choice, old)
     booking = bookings.keep_asked(member, trip.pk, choice, wish.paid_by, trip.profile.get("card", ""), old)
     policy = rulebook(trip.firm).policy
     if booking.state == "Asked":

@@ -139,7 +139,7 @@ def page_context(request, trip: Trip, file: TripFile | None = None, **forms) -> 
         "may_record": own and (trip.editable or trip.state in MEALS_OPEN), "may_seat": own and trip.state not in ("Closed", "Called off"),
         "changes": since_signed(file, version), "version": version, "quarters": file.figures.quarters,
         "permissions": [(p, file.comment_on(p)) for p in file.permissions], "signs": file.book.policy.trip_signoff,
-        "booking_groups": booking_groups(file), "reuse": cards_of(member) if own else [],
+        "booking_groups": booking_groups(file), "reuse": cards_of(member) if own and any("was refused" in b.problem for b in file.bookings) else [],
         "may_paper": own and trip.state not in ("Closed", "Called off"), "hand_form": forms.get("hand_form") or hand_form(trip),
         "paper_form": forms.get("paper_form") or PaperForm(initial={"kind": _kind_due(file)}), "one_trip": FOR_ONE_TRIP,
     }  # fmt: skip
