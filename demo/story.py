@@ -85,7 +85,12 @@ class Story:
             ]
             found = [w for w in found if w.offer.arrives.date() == day] or found
             keys.append(next((w for w in found if not w.over.minor), found[0]).offer.key)
-        hold(member, trip.pk, chosen(keys, begun, trip.currency), Wish("Arrives in time for the work", "Nearest to the work at that time."))
+        hold(
+            member,
+            trip.pk,
+            chosen(keys, begun, trip.currency),
+            Wish("Arrives in time for the work", "Nearest to the work at that time."),
+        )
         if row.get("then"):
             self._side_trip(trip, there, best_place(row["then"]))
         over = row.get("night_over", 0)

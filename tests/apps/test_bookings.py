@@ -107,7 +107,9 @@ class HoldingTest(BookingTestCase):
         self.assertEqual((booking.evidence["told"], booking.evidence["words"]), ("Tobias Achterberg", "A broken leg"))
         self.assertTrue(booking.evidence["ways"])
         self.assertTrue(Explanation.objects.filter(identity=f"class@booking:{booking.pk}").exists())
-        self.assertFalse([f for f in self.file(trip).findings if f.open and f.finding.rule in ("class", "cheapest", "contract")])
+        self.assertFalse(
+            [f for f in self.file(trip).findings if f.open and f.finding.rule in ("class", "cheapest", "contract")]
+        )
 
     def test_a_car_with_its_times_and_its_permission(self):
         trip, _ = self.held()
@@ -137,9 +139,18 @@ class HoldingTest(BookingTestCase):
         self.assertEqual({n.booking_id for n in trip.nights.all()}, {booking.pk})
         self.assertEqual(sum(n.cost_minor for n in trip.nights.all()), booking.price_minor)
         self.assertFalse([e for e in self.file(trip).figures.estimates if e.key == f"booking:{booking.pk}"])
-        other = [s for s in stays(town("Bergen", "NO"), choice.stay.first, choice.stay.nights, self.today, "EUR") if s.rooms_left and s.key != choice.keys[0]]
+        other = [
+            s
+            for s in stays(town("Bergen", "NO"), choice.stay.first, choice.stay.nights, self.today, "EUR")
+            if s.rooms_left and s.key != choice.keys[0]
+        ]
         with self.assertRaisesRegex(Refusal, "is there already.*A night is paid once"):
-            hold(self.maren, trip.pk, chosen_stay(other[0].key, self.today, "EUR"), Wish("Needed for the work", "Near the quay"))
+            hold(
+                self.maren,
+                trip.pk,
+                chosen_stay(other[0].key, self.today, "EUR"),
+                Wish("Needed for the work", "Near the quay"),
+            )
         with self.assertRaisesRegex(Refusal, "is booked.*count twice"):
             nights.set_stay(self.maren, trip.pk, [trip.nights.first().date], "Another", Decimal(10), "firm", False)
         acts.cancel(self.maren, trip.pk, booking.pk)
@@ -164,9 +175,16 @@ class HoldingTest(BookingTestCase):
         )  # fmt: skip
         with self.assertRaisesRegex(Refusal, "no room left"):
             chosen_stay(full.key, self.today, "EUR")
-        later = next(s for s in stays(town("Bergen", "NO"), day + timedelta(days=30), 2, self.today, "EUR") if s.rooms_left)
+        later = next(
+            s for s in stays(town("Bergen", "NO"), day + timedelta(days=30), 2, self.today, "EUR") if s.rooms_left
+        )
         with self.assertRaisesRegex(Refusal, "does not sleep there"):
-            hold(self.maren, trip.pk, chosen_stay(later.key, self.today, "EUR"), Wish("Needed for the work", "Near the quay"))
+            hold(
+                self.maren,
+                trip.pk,
+                chosen_stay(later.key, self.today, "EUR"),
+                Wish("Needed for the work", "Near the quay"),
+            )
 
     def test_moving_the_trip_lists_what_is_held_for_the_old_days(self):
         trip, booking = self.held()
@@ -182,7 +200,10 @@ class HoldingTest(BookingTestCase):
 class FaultsTest(BookingTestCase):
     def test_each_fault_has_its_answer_and_leaves_nothing_half_done(self):
         trip, choice = self.start(), self.choice()
-        for mood, words in [("sold_out", "sold out a moment ago"), ("dearer", "The price changed from .* Nothing was held")]:
+        for mood, words in [
+            ("sold_out", "sold out a moment ago"),
+            ("dearer", "The price changed from .* Nothing was held"),
+        ]:
             with self.subTest(mood):
                 self.mood(mood)
                 with self.assertRaisesRegex(Refusal, words):
@@ -200,9 +221,12 @@ class FaultsTest(BookingTestCase):
             time.sleep(0.3)
             return real(*args)
 
-        with mock.patch.object(market, "PATIENCE", 0.1), mock.patch.object(Standin, "hold", late):
-            with self.assertRaisesRegex(Refusal, "whether it is held shows on the trip by itself"):
-                hold(self.maren, trip.pk, choice, REASON)
+        with (
+            mock.patch.object(market, "PATIENCE", 0.1),
+            mock.patch.object(Standin, "hold", late),
+            self.assertRaisesRegex(Refusal, "whether it is held shows on the trip by itself"),
+        ):
+            hold(self.maren, trip.pk, choice, REASON)
         booking = Booking.objects.get()
         self.assertEqual((booking.state, Leg.objects.count()), ("Asked", 0))
         road.move_along(clock.now() + timedelta(minutes=5))
@@ -211,16 +235,36 @@ class FaultsTest(BookingTestCase):
 
     def test_answers_that_make_no_sense_in_mid_booking(self):
         trip, choice = self.start(), self.choice()
-        strange = [None, "nonsense", Hold("", choice.price), Hold("X" * 21, choice.price), Hold("X", Money.of("1", "NOK"))]
+        strange = [
+            None,
+            "nonsense",
+            Hold("", choice.price),
+            Hold("X" * 21, choice.price),
+            Hold("X", Money.of("1", "NOK")),
+        ]
         for answer in strange:
-            with self.subTest(answer=answer), mock.patch.object(Standin, "hold", lambda *a, found=answer: found), self.assertRaises(Refusal):
+            with (
+                self.subTest(answer=answer),
+                mock.patch.object(Standin, "hold", lambda *a, found=answer: found),
+                self.assertRaises(Refusal),
+            ):
                 hold(self.maren, trip.pk, choice, REASON)
             self.assertEqual(Leg.objects.count(), 0)
         self.assertFalse(Booking.objects.filter(state__in=["Asked", "Held"]).exists())
-        for what, call in [("search", lambda: ways(place("ORK"), place("BGO"), self.monday(), self.today, "EUR")), ("stays", lambda: stays(place("BGO"), self.monday(), 1, self.today, "EUR"))]:
-            with self.subTest(what), mock.patch.object(Standin, what, return_value=None), self.assertRaisesRegex(Refusal, "made no sense"):
+        for what, call in [
+            ("search", lambda: ways(place("ORK"), place("BGO"), self.monday(), self.today, "EUR")),
+            ("stays", lambda: stays(place("BGO"), self.monday(), 1, self.today, "EUR")),
+        ]:
+            with (
+                self.subTest(what),
+                mock.patch.object(Standin, what, return_value=None),
+                self.assertRaisesRegex(Refusal, "made no sense"),
+            ):
                 call()
-        with mock.patch.object(Standin, "ticket", return_value=""), mock.patch.object(Standin, "price_now", return_value=None):
+        with (
+            mock.patch.object(Standin, "ticket", return_value=""),
+            mock.patch.object(Standin, "price_now", return_value=None),
+        ):
             _, booking = self.authorised()
         self.assertIn("made no sense", booking.problem)
         road.move_along(clock.now())
@@ -230,7 +274,10 @@ class FaultsTest(BookingTestCase):
     def test_what_was_asked_for_and_never_answered_is_finished_by_the_worker(self):
         trip, choice = self.start(), self.choice()
         kept = services.keep_asked(self.maren, trip.pk, choice, "firm", "4410")
-        self.assertIn("has had no answer yet", next(f for f in self.file(trip).findings if f.finding.rule == "unanswered").finding.text)
+        self.assertIn(
+            "has had no answer yet",
+            next(f for f in self.file(trip).findings if f.finding.rule == "unanswered").finding.text,
+        )
         road.move_along(clock.now())
         kept.refresh_from_db()
         self.assertEqual(kept.state, "Asked")
@@ -242,7 +289,10 @@ class FaultsTest(BookingTestCase):
         self.mood("nonsense")
         found = ways(place("ORK"), place("BGO"), self.monday(), self.today, "EUR")
         self.assertTrue(all(market.sane_way(w.offer, "EUR") for w in found))
-        with mock.patch.object(Standin, "search", side_effect=ZeroDivisionError), self.assertRaisesRegex(Refusal, "could not be understood"):
+        with (
+            mock.patch.object(Standin, "search", side_effect=ZeroDivisionError),
+            self.assertRaisesRegex(Refusal, "could not be understood"),
+        ):
             ways(place("ORK"), place("BGO"), self.monday(), self.today, "EUR")
         with self.assertRaises(MarketError):
             market.ask("offer", "x")
@@ -300,7 +350,9 @@ class AfterwardsTest(BookingTestCase):
             acts.cancel(self.maren, trip.pk, booking.pk)
         road.reopen(self.maren, trip.pk)
         at = datetime.combine(day, datetime.min.time()).replace(hour=20)
-        plan.add_leg(self.maren, trip.pk, "ferry", town("Bergen", "NO"), town("Florø", "NO"), at, at + timedelta(hours=3))
+        plan.add_leg(
+            self.maren, trip.pk, "ferry", town("Bergen", "NO"), town("Florø", "NO"), at, at + timedelta(hours=3)
+        )
         gone = acts.cancel(self.maren, trip.pk, booking.pk)
         self.assertEqual((gone.state, gone.lost), ("Cancelled", gone.price))
         lost = [e for e in self.file(trip).figures.estimates if e.key.startswith("lost:")]
@@ -310,7 +362,13 @@ class AfterwardsTest(BookingTestCase):
         trip, _ = self.held()
         leg = trip.legs.first()
         since = leg.arrives + timedelta(minutes=30)
-        car = next(c for c in Standin().cars(CarQuery(place("BGO"), since, place("BGO"), since + timedelta(days=2), self.today, "EUR")) if c.contracted)
+        car = next(
+            c
+            for c in Standin().cars(
+                CarQuery(place("BGO"), since, place("BGO"), since + timedelta(days=2), self.today, "EUR")
+            )
+            if c.contracted
+        )
         booking = hold(self.maren, trip.pk, chosen_car(car.key, self.today, "EUR"))
         self.sent(trip)
         with self.done():
@@ -325,12 +383,24 @@ class AfterwardsTest(BookingTestCase):
         road.reopen(self.maren, trip.pk)
         fee = booking.costs_to_change
         self.assertEqual(fee.minor, booking.change_fee_minor)
-        other = hold(self.maren, trip.pk, self.choice(number=1), Wish("Arrives in time for the work", "Meeting moved", instead_of=booking.pk))
+        other = hold(
+            self.maren,
+            trip.pk,
+            self.choice(number=1),
+            Wish("Arrives in time for the work", "Meeting moved", instead_of=booking.pk),
+        )
         booking.refresh_from_db()
-        self.assertEqual((booking.state, booking.lost, other.state, other.instead_of_id), ("Cancelled", fee, "Held", booking.pk))
+        self.assertEqual(
+            (booking.state, booking.lost, other.state, other.instead_of_id), ("Cancelled", fee, "Held", booking.pk)
+        )
         self.assertEqual({leg.booking_id for leg in trip.legs.all()}, {other.pk})
         with self.assertRaises(Stale):
-            hold(self.maren, trip.pk, self.choice(number=2), Wish("Arrives in time for the work", "Meeting moved", instead_of=booking.pk))
+            hold(
+                self.maren,
+                trip.pk,
+                self.choice(number=2),
+                Wish("Arrives in time for the work", "Meeting moved", instead_of=booking.pk),
+            )
 
     def test_calling_off_gives_up_each_booking(self):
         trip, booking = self.authorised()
@@ -341,7 +411,10 @@ class AfterwardsTest(BookingTestCase):
 
     def test_a_market_that_does_not_answer_leaves_a_booking_as_it_was(self):
         trip, booking = self.held()
-        with mock.patch.object(Standin, "cancel", side_effect=MarketError("No answer.")), self.assertRaisesRegex(Refusal, "stands as it was"):
+        with (
+            mock.patch.object(Standin, "cancel", side_effect=MarketError("No answer.")),
+            self.assertRaisesRegex(Refusal, "stands as it was"),
+        ):
             acts.cancel(self.maren, trip.pk, booking.pk)
         booking.refresh_from_db()
         self.assertEqual((booking.state, booking.legs.count()), ("Held", 2))
@@ -389,7 +462,10 @@ class ByHandTest(BookingTestCase):
 
     def test_nobody_else_records_or_cancels(self):
         trip, booking = self.held()
-        for act in (lambda who: acts.by_hand(who, trip.pk, self.typed("QT-9")), lambda who: acts.cancel(who, trip.pk, booking.pk)):
+        for act in (
+            lambda who: acts.by_hand(who, trip.pk, self.typed("QT-9")),
+            lambda who: acts.cancel(who, trip.pk, booking.pk),
+        ):
             with self.assertRaises(Trip.DoesNotExist):
                 act(self.aiko)
         self.assertEqual(trip_for(self.maren, trip.pk).bookings.count(), 1)

@@ -464,7 +464,7 @@ class FinanceTest(WorldTestCase):
         trip = self.a_trip()
         plan.ask_advance(self.maren, trip.pk, Decimal(60), eur(100))
         trip.refresh_from_db()
-        trips.send(self.maren, trip.pk, trip.version, "Maren Oyelaran")
+        trips.send(self.maren, trip.pk, trip.version, "Maren Oyelaran", True)
         with self.done():
             self.approve_all("trip", trip.pk)
             books.pay(self.priya, [], self.today, [trip.pk])

@@ -139,7 +139,7 @@ class FormsTest(WorldTestCase):
         first = next(r for r in out.context["rows"] if r.each.offer.mode == "air")
         back = self.client.get(f"/trips/{trip.pk}/ways/{first.link.partition('#')[0]}")
         self.assertContains(back, "Bergen to Cork")
-        last = [r for r in back.context["rows"] if not r.cost.fault][0]
+        last = next(r for r in back.context["rows"] if not r.cost.fault)
         chosen = self.client.get(f"/trips/{trip.pk}/ways/{last.link.partition('#')[0]}")
         self.assertContains(chosen, "What it does to the trip")
         for order in ("leaves", "arrives", "time", "carbon", "price", "nonsense"):

@@ -71,7 +71,11 @@ class TypedLegsTest(JourneyTestCase):
 
     def test_what_is_wrong_is_said(self):
         trip = plan.start_trip(self.maren, "Gauge check", "Checking", OFFICE)
-        for text, words in [("", "Begin with"), ("ferry nowhere-land wed 7:30", "No place is known"), ("ferry florø", "When does it leave")]:
+        for text, words in [
+            ("", "Begin with"),
+            ("ferry nowhere-land wed 7:30", "No place is known"),
+            ("ferry florø", "When does it leave"),
+        ]:
             with self.subTest(text), self.assertRaisesRegex(Refusal, words):
                 itinerary.add_typed_leg(self.maren, trip.pk, text)
 
@@ -89,7 +93,11 @@ class TypedLegsTest(JourneyTestCase):
         leg = trip.legs.first()
         moved = itinerary.move_end(self.maren, trip.pk, leg.pk, "leaves", -30)
         self.assertEqual(moved.leaves.time(), time(8, 30))
-        for end, minutes, words in [("arrives", -600, "before it leaves"), ("arrives", 60 * 24 * 4, "more than four days|overlaps"), ("nonsense", 5, "which end")]:
+        for end, minutes, words in [
+            ("arrives", -600, "before it leaves"),
+            ("arrives", 60 * 24 * 4, "more than four days|overlaps"),
+            ("nonsense", 5, "which end"),
+        ]:
             with self.subTest(end), self.assertRaisesRegex(Refusal, words):
                 itinerary.move_end(self.maren, trip.pk, leg.pk, end, minutes)
 
@@ -141,7 +149,9 @@ class NightsTest(JourneyTestCase):
     def test_a_stay_is_split_and_its_end_is_moved(self):
         trip = self.to_bergen()
         first = trip.starts
-        nights.set_stay(self.maren, trip.pk, [first + timedelta(days=n) for n in range(4)], "Lamp Quay", Decimal(140), "firm", False)
+        nights.set_stay(
+            self.maren, trip.pk, [first + timedelta(days=n) for n in range(4)], "Lamp Quay", Decimal(140), "firm", False
+        )
         nights.split_stay(self.maren, trip.pk, first + timedelta(days=2))
         self.assertEqual([len(s) for s in self.file(trip).stays], [2, 2])
         self.assertEqual({n.cost_minor for n in trip.nights.filter(date__gte=first + timedelta(days=2))}, {150_00})
@@ -155,22 +165,30 @@ class NightsTest(JourneyTestCase):
     def test_the_host_supplies_for_several_days_at_once(self):
         trip = self.to_bergen()
         days = [trip.starts + timedelta(days=n) for n in range(5)]
-        self.assertEqual(nights.host_supplies(self.maren, trip.pk, days[1], days[3], [Meal.BREAKFAST, Meal.LUNCH], True), 3)
+        self.assertEqual(
+            nights.host_supplies(self.maren, trip.pk, days[1], days[3], [Meal.BREAKFAST, Meal.LUNCH], True), 3
+        )
         file = self.file(trip)
         self.assertEqual(sum(len(d.supplied) for d in file.figures.allowance.days), 6)
         self.assertEqual([n.supplied for n in file.nights], [False, True, True, True])
         nights.host_supplies(self.maren, trip.pk, days[1], days[3], [], False)
         self.assertEqual(self.file(trip).figures.allowance.amount.minor, (43_50 + 3 * 58_00 + 43_50))
         with self.assertRaisesRegex(Refusal, "None of these days"):
-            nights.host_supplies(self.maren, trip.pk, days[0] - timedelta(days=30), days[0] - timedelta(days=20), [], False)
+            nights.host_supplies(
+                self.maren, trip.pk, days[0] - timedelta(days=30), days[0] - timedelta(days=20), [], False
+            )
 
     def test_supplied_quarters_come_first_and_a_record_lifts_to_the_ceiling(self):
         trip = self.to_bergen()
         wednesday = trip.starts + timedelta(days=2)
         at = datetime.combine
         bergen, floro = town("Bergen", "NO"), town("Florø", "NO")
-        plan.add_leg(self.maren, trip.pk, "ferry", bergen, floro, at(wednesday, time(7, 30)), at(wednesday, time(11, 15)))
-        self.assertEqual([(n.name, n.supplied) for n in trip.nights.filter(date__gte=wednesday)], [("Gauge House", True)] * 2)
+        plan.add_leg(
+            self.maren, trip.pk, "ferry", bergen, floro, at(wednesday, time(7, 30)), at(wednesday, time(11, 15))
+        )
+        self.assertEqual(
+            [(n.name, n.supplied) for n in trip.nights.filter(date__gte=wednesday)], [("Gauge House", True)] * 2
+        )
         dates = [wednesday, wednesday + timedelta(days=1)]
         nights.set_stay(self.maren, trip.pk, dates, "Florø Rooms", Decimal(120), "firm", False)
         found = [f for f in self.file(trip).findings if f.finding.rule == "quarters"]
@@ -252,12 +270,17 @@ class OwnCarTest(JourneyTestCase):
         self.assertIn("310 km one way, beyond 300 km", finding.finding.text)
         self.say_all(trip, "Gear for two gauges")
         after = self.file(trip)
-        self.assertEqual((str(after.figures.estimates[0].amount), [p.code for p in after.permissions]), ("130.20", ["long-drive"]))
+        self.assertEqual(
+            (str(after.figures.estimates[0].amount), [p.code for p in after.permissions]), ("130.20", ["long-drive"])
+        )
 
     def test_odometers_and_nonsense(self):
         _, drive = self.drive("Waterford", odometer=(Decimal(1000), Decimal(1130)))
         self.assertEqual((drive.km, drive.by), (Decimal(130), "odometer 1000 to 1130"))
-        for more, words in [({"odometer": (Decimal(10), Decimal(5))}, "lower than its start"), ({"typed_km": Decimal(9000)}, "no longer than 5,000")]:
+        for more, words in [
+            ({"odometer": (Decimal(10), Decimal(5))}, "lower than its start"),
+            ({"typed_km": Decimal(9000)}, "no longer than 5,000"),
+        ]:
             with self.subTest(words), self.assertRaisesRegex(Refusal, words):
                 self.drive("Waterford", **more)
 
@@ -265,8 +288,20 @@ class OwnCarTest(JourneyTestCase):
         trip, _ = self.drive("Waterford")
         day = self.monday()
         at = datetime.combine
-        plan.add_leg(self.maren, trip.pk, "taxi", town("Cork", "IE"), town("Waterford", "IE"), at(day, time(13)), at(day, time(15)), Decimal(90), "self")
-        self.assertIn("is there twice", next(f for f in self.file(trip).findings if f.finding.rule == "ride-twice").finding.text)
+        plan.add_leg(
+            self.maren,
+            trip.pk,
+            "taxi",
+            town("Cork", "IE"),
+            town("Waterford", "IE"),
+            at(day, time(13)),
+            at(day, time(15)),
+            Decimal(90),
+            "self",
+        )
+        self.assertIn(
+            "is there twice", next(f for f in self.file(trip).findings if f.finding.rule == "ride-twice").finding.text
+        )
 
 
 class DetailsTest(JourneyTestCase):
@@ -296,7 +331,11 @@ class DetailsTest(JourneyTestCase):
         self.assertEqual(self.file(trip).figures.allowance.amount.minor, 5_80 * 3)
         details.remove_permission(self.maren, trip.pk, 0)
         self.assertGreater(self.file(trip).figures.allowance.amount.minor, 200_00)
-        for code, title, comment in [("by-hand", "", "why it is"), ("nonsense", "x", "why it is"), ("by-hand", "A boat", " ")]:
+        for code, title, comment in [
+            ("by-hand", "", "why it is"),
+            ("nonsense", "x", "why it is"),
+            ("by-hand", "A boat", " "),
+        ]:
             with self.subTest(code=code, title=title), self.assertRaises(Refusal):
                 details.add_permission(self.maren, trip.pk, code, title, comment)
 
@@ -306,7 +345,9 @@ class DetailsTest(JourneyTestCase):
         details.split_plan(self.maren, trip.pk, "category:lodging", "Lodging", parts)
         file = self.file(trip)
         borne = {str(c): a for c, a in file.borne}
-        self.assertEqual((str(borne["3140"]), sum(a.minor for a in borne.values())), ("240.00", file.figures.total.minor))
+        self.assertEqual(
+            (str(borne["3140"]), sum(a.minor for a in borne.values())), ("240.00", file.figures.total.minor)
+        )
         self.assertEqual([s.name for s in file.route.steps], ["Tobias Achterberg", "Ottilie Marsh"])
         self.sent(trip)
         with self.done():
@@ -459,14 +500,21 @@ class LongTest(JourneyTestCase):
     def test_the_page_of_a_long_journey_takes_no_more_queries(self):
         trip = plan.start_trip(self.maren, "Round the coast", "All gauges", FIELD)
         day = self.monday()
-        spots = [place("ORK"), town("Bergen", "NO"), town("Florø", "NO"), town("Bergen", "NO"), town("Stavanger", "NO"), town("Bergen", "NO")]
+        spots = [
+            place("ORK"),
+            town("Bergen", "NO"),
+            town("Florø", "NO"),
+            town("Bergen", "NO"),
+            town("Stavanger", "NO"),
+            town("Bergen", "NO"),
+        ]
         for n in range(12):
             one, other = spots[n % 6], spots[(n + 1) % 6]
             at = datetime.combine(day + timedelta(days=n * 20 // 11), time(9))
             plan.add_leg(self.maren, trip.pk, "ferry", one, other, at, at + timedelta(hours=6), Decimal(80))
         self.enter(self.maren)
         self.client.get(f"/trips/{trip.pk}/")
-        with self.assertNumQueries(15):
+        with self.assertNumQueries(14):
             self.client.get(f"/trips/{trip.pk}/")
         self.assertEqual(((trip.ends or Trip.objects.get(pk=trip.pk).ends) - day).days, 20)
         self.assertTrue(clock.now())

@@ -26,7 +26,9 @@ class CalendarTest(BookingTestCase):
         leg = trip.legs.first()
         self.assertEqual(flight.decoded("dtstart"), leg.leaves_at)
         self.assertEqual(flight.decoded("dtend"), leg.arrives_at)
-        self.assertEqual((flight["dtstart"].params["TZID"], flight["dtend"].params["TZID"]), ("Europe/Dublin", "Europe/Oslo"))
+        self.assertEqual(
+            (flight["dtstart"].params["TZID"], flight["dtend"].params["TZID"]), ("Europe/Dublin", "Europe/Oslo")
+        )
         self.assertEqual([a.decoded("trigger") for a in flight.walk("VALARM")], [timedelta(hours=-2)])
         self.assertIn(booking.ticket_number, str(flight["description"]))
         self.assertEqual({str(z["TZID"]) for z in found.walk("VTIMEZONE")}, {"Europe/Dublin", "Europe/Oslo"})
@@ -73,7 +75,9 @@ class MailTest(BookingTestCase):
         self.assertIn("All times are local", letter.body)
         self.assertIn("704-", letter.body)
         kinds = [part.get_content_type() for part in message_from_bytes(letter.message().as_bytes()).walk()]
-        self.assertEqual([k for k in kinds if not k.startswith("multipart")], ["text/plain", "text/html", "text/calendar"])
+        self.assertEqual(
+            [k for k in kinds if not k.startswith("multipart")], ["text/plain", "text/html", "text/calendar"]
+        )
         own = next(m for m in mail.outbox if "authorised" in m.subject)
         self.assertEqual({a[0] for a in own.attachments}, {"itinerary.ics", own.attachments[1][0]})
 
@@ -97,7 +101,12 @@ class OrderTest(BookingTestCase):
         answer = self.client.get(f"/trips/{trip.pk}/order.pdf")
         text = " ".join(p.extract_text() for p in PdfReader(BytesIO(answer.content)).pages)
         text = " ".join(text.split())
-        for words in ("Brackwater Survey Ltd", f"Order of travel {trip.code}", "Tobias Achterberg", str(self.file(trip).figures.total)):
+        for words in (
+            "Brackwater Survey Ltd",
+            f"Order of travel {trip.code}",
+            "Tobias Achterberg",
+            str(self.file(trip).figures.total),
+        ):
             self.assertIn(words, text)
 
     def test_nothing_is_fetched_for_it(self):

@@ -174,7 +174,8 @@ class HostileTest(WorldTestCase):
             for path in (
                 f"/trips/{trip.pk}/ways/?from={value[:300]}&to=BGO&on={value[:300]}&when={value[:20]}&at={value[:20]}",
                 f"/trips/{trip.pk}/ways/?from=ORK&to=BGO&on={trip.starts}&when=any&at=&pick0={value[:300]}&box={value[:300]}&stops={value[:9]}&after={value[:9]}&part={value[:9]}&instead={value[:99]}",
-                f"/trips/{trip.pk}/cars/?origin={value[:300]}&since_day={value[:30]}&seats={value[:30]}", f"/trips/{trip.pk}/stays/?night={value[:300]}&pick={value[:300]}&near={value[:300]}",
+                f"/trips/{trip.pk}/cars/?origin={value[:300]}&since_day={value[:30]}&seats={value[:30]}",
+                f"/trips/{trip.pk}/stays/?night={value[:300]}&pick={value[:300]}&near={value[:300]}",
                 f"/find/?q={value[:300]}",
                 f"/trips/?page={value[:30]}",
                 f"/places/?origin={value[:300]}",

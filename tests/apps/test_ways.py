@@ -31,7 +31,13 @@ class SentenceTest(BookingTestCase):
         self.assertContains(page, 'value="Cork airport (ORK)"')
         other = self.to_bergen()
         day = other.starts
-        details.add_engagement(self.maren, other.pk, "Kick-off", town("Bergen", "NO"), datetime.combine(day, datetime.min.time()).replace(hour=15))
+        details.add_engagement(
+            self.maren,
+            other.pk,
+            "Kick-off",
+            town("Bergen", "NO"),
+            datetime.combine(day, datetime.min.time()).replace(hour=15),
+        )
         said = self.client.get(reverse("ways", args=[other.pk])).context["said"]
         self.assertEqual([(s.origin[-4:-1], s.target[-4:-1], s.on, s.when, s.at) for s in said],
                          [("ORK", "BGO", str(day), "by", "15:00"), ("BGO", "ORK", str(day + timedelta(days=4)), "any", "")])  # fmt: skip
@@ -48,7 +54,11 @@ class SentenceTest(BookingTestCase):
                 self.assertContains(self.said(*parts), words, status_code=422)
 
     def test_more_stops_are_added_to_the_sentence(self):
-        page = self.said(("ORK", "BGO", self.day, "any", ""), ("BGO", "Florø", self.day + timedelta(days=2), "any", ""), more="&more=1")
+        page = self.said(
+            ("ORK", "BGO", self.day, "any", ""),
+            ("BGO", "Florø", self.day + timedelta(days=2), "any", ""),
+            more="&more=1",
+        )
         said = page.context["said"]
         self.assertEqual((len(said), said[2].origin), (3, "Florø"))
         self.assertEqual(page.status_code, 422)
@@ -71,7 +81,9 @@ class SentenceTest(BookingTestCase):
 
     def test_a_window_widens_the_yardstick(self):
         free = {r.each.offer.key: r.each.over for r in self.said(("ORK", "BGO", self.day, "any", "")).context["rows"]}
-        asked = {r.each.offer.key: r.each.over for r in self.said(("ORK", "BGO", self.day, "after", "06:00")).context["rows"]}
+        asked = {
+            r.each.offer.key: r.each.over for r in self.said(("ORK", "BGO", self.day, "after", "06:00")).context["rows"]
+        }
         both = free.keys() & asked.keys()
         self.assertTrue(all(asked[k] >= free[k] for k in both))
         self.assertTrue(any(asked[k] > free[k] for k in both))
@@ -113,20 +125,26 @@ class WholeTest(BookingTestCase):
         file = self.file(trip)
         part = Part(place("ORK"), place("BGO"), trip.starts)
         pricer = Pricer(file, [part], bag=True)
-        offer = next(o for o in self.offers(trip, trip.starts) if not o.bags and o.arrives.date() == trip.starts and o.arrives.hour < 20)
+        offer = next(
+            o
+            for o in self.offers(trip, trip.starts)
+            if not o.bags and o.arrives.date() == trip.starts and o.arrives.hour < 20
+        )
         cost = pricer.price([offer])
         lines = cost.workings.lines()
         self.assertIn(f"A bag, which this fare does not have: {offer.bag_fee}", lines)
         self.assertEqual(sum("airport and the town" in line for line in lines), 2)
         self.assertEqual((cost.nights, cost.lodging.minor, cost.allowance), (4, 600_00, file.figures.allowance.amount))
         transfers = sum((Decimal(line.rsplit(": ", 1)[1]) for line in lines if "and the town" in line), Decimal(0))
-        self.assertEqual(cost.amount.amount, offer.price.amount + offer.bag_fee.amount + transfers + 600 + cost.allowance.amount)
+        self.assertEqual(
+            cost.amount.amount, offer.price.amount + offer.bag_fee.amount + transfers + 600 + cost.allowance.amount
+        )
         self.assertEqual(cost.planned.amount, cost.amount.amount - transfers)
 
     def test_a_way_that_lands_the_next_day_changes_nights_and_allowance(self):
         trip = self.to_bergen()
         pricer = Pricer(self.file(trip), [Part(place("BGO"), place("ORK"), trip.ends)])
-        found = [o for o in self.offers(trip, trip.ends, "BGO", "ORK")]
+        found = list(self.offers(trip, trip.ends, "BGO", "ORK"))
         late = next((o for o in found if o.arrives.date() > trip.ends), None)
         early = next(o for o in found if o.arrives.date() == trip.ends)
         self.assertEqual(pricer.price([early]).nights, 4)
@@ -138,7 +156,13 @@ class WholeTest(BookingTestCase):
         self.add(trip, "BGO", 0, 9)
         file = self.file(trip)
         day = self.monday() + timedelta(days=1)
-        pricer = Pricer(file, [Part(town("Bergen", "NO"), town("Oslo", "NO"), day), Part(place("OSL"), place("ORK"), day + timedelta(days=1))])
+        pricer = Pricer(
+            file,
+            [
+                Part(town("Bergen", "NO"), town("Oslo", "NO"), day),
+                Part(place("OSL"), place("ORK"), day + timedelta(days=1)),
+            ],
+        )
         ways = self.offers(trip, day, "BGO", "OSL")
         night = next(o for o in ways if any(h.sleeper for h in o.hops))
         by_air = next(o for o in ways if o.mode == "air" and o.arrives.date() == day)
@@ -154,7 +178,11 @@ class WholeTest(BookingTestCase):
     def test_ways_that_overlap_say_so(self):
         trip = self.to_bergen()
         first = trip.legs.first()
-        offer = next(o for o in self.offers(trip, first.leaves.date(), "ORK", "LIS") if o.leaves < first.arrives and o.arrives > first.leaves)
+        offer = next(
+            o
+            for o in self.offers(trip, first.leaves.date(), "ORK", "LIS")
+            if o.leaves < first.arrives and o.arrives > first.leaves
+        )
         cost = Pricer(self.file(trip), [Part(place("ORK"), place("LIS"), first.leaves.date())]).price([offer])
         self.assertIn("before the leg before it has arrived", cost.fault)
 
@@ -194,12 +222,18 @@ class PagesTest(BookingTestCase):
         page = self.client.get(self.page + "cars/")
         form = page.context["form"]
         first, last = self.trip.legs.first(), self.trip.legs.last()
-        self.assertEqual((form.cleaned_data["since"], form.cleaned_data["until"]), (first.arrives + timedelta(minutes=30), last.leaves - timedelta(minutes=75)))
+        self.assertEqual(
+            (form.cleaned_data["since"], form.cleaned_data["until"]),
+            (first.arrives + timedelta(minutes=30), last.leaves - timedelta(minutes=75)),
+        )
         row = next(r for r in page.context["rows"] if r["car"].contracted)
         chosen = self.client.get(self.page + "cars/" + row["link"].partition("#")[0])
         self.assertContains(chosen, "Hold this car")
         self.send(self.page + "cars/hold/", "is held under", pick=row["car"].key, seats="1")
-        wrong = self.client.get(self.page + f"cars/?origin=BGO&since_day={self.monday()}&since_time=10:00&target=BGO&until_day={self.monday()}&until_time=09:00&seats=1")
+        wrong = self.client.get(
+            self.page
+            + f"cars/?origin=BGO&since_day={self.monday()}&since_time=10:00&target=BGO&until_day={self.monday()}&until_time=09:00&seats=1"
+        )
         self.assertContains(wrong, "brought back before it is taken", status_code=422)
 
     def test_lodging_on_the_map_and_in_the_list(self):
@@ -222,13 +256,21 @@ class PagesTest(BookingTestCase):
         taken = next(s.name for s in plan.seats if s.taken)
         for seat in (taken, "99Z", "nonsense", "0A"):
             with self.subTest(seat):
-                self.assertContains(self.client.post(path, {f"seat-{number}": seat}), "taken or not there", status_code=422)
+                self.assertContains(
+                    self.client.post(path, {f"seat-{number}": seat}), "taken or not there", status_code=422
+                )
         self.send(path, free, **{f"seat-{number}": free})
         self.send(path, "By a window".lower(), wish="window")
         self.assertContains(self.client.post(path, {"wish": "on the roof"}), "wish of the list", status_code=422)
 
     def test_several_fees_one_after_another(self):
-        fee = {"kind": "fee", "supplier": "Quay Travel", "day": str(self.monday()), "amount": "12,50", "paid_by": "central"}
+        fee = {
+            "kind": "fee",
+            "supplier": "Quay Travel",
+            "day": str(self.monday()),
+            "amount": "12,50",
+            "paid_by": "central",
+        }
         for number in ("QT-1", "QT-2", "QT-3"):
             page = self.send(self.page + "by-hand/", f"{number}, is recorded", number=number, **fee)
             self.assertContains(page, 'name="number"')
@@ -239,7 +281,13 @@ class PagesTest(BookingTestCase):
 
     def test_signing_shows_everything(self):
         page = self.client.get(self.page + "sign/")
-        for words in (self.booking.label, "Tobias Achterberg", "Daily allowance", "What you sign", "maren.oyelaran@brackwater.example"):
+        for words in (
+            self.booking.label,
+            "Tobias Achterberg",
+            "Daily allowance",
+            "What you sign",
+            "maren.oyelaran@brackwater.example",
+        ):
             self.assertContains(page, words)
 
     def test_the_profile(self):

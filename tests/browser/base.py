@@ -41,7 +41,11 @@ class BrowserTestCase(StaticLiveServerTestCase):
         load.load_codes(firms, self.people, today)
 
     def until(self, condition, message: str = ""):
-        return WebDriverWait(self.driver, 15, ignored_exceptions=(WebDriverException,)).until(condition, message)
+        wait = WebDriverWait(self.driver, 15, ignored_exceptions=(WebDriverException,))
+        try:
+            return wait.until(condition, message)
+        except TimeoutException as error:
+            raise TimeoutException(f"{message} On {self.driver.current_url}:\n{self.body()}") from error
 
     def open(self, path: str):
         self.driver.get(self.live_server_url + path)
@@ -75,7 +79,10 @@ class BrowserTestCase(StaticLiveServerTestCase):
             return None
 
         element = self.until(found, f"nothing to press says “{text}” on {self.driver.current_url}")
-        self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
+        # A list of suggestions that is still open would take the click.
+        self.driver.execute_script(
+            "document.activeElement.blur(); arguments[0].scrollIntoView({block: 'center'})", element
+        )
         element.click()
 
     def fill(self, within: str = "", **fields: str):

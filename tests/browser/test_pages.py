@@ -7,11 +7,14 @@ from demo import load
 from tests.browser.base import BrowserTestCase
 from wainwright import clock
 from wainwright.accounts.models import Posting
+from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
 from wainwright.trips.models import Trip
 
 PAGES = {
-    "Maren Oyelaran": ["/", "/trips/", "/trips/new/", "/trips/{trip}/", "/trips/{plan}/", "/tray/", "/expenses/new/", "/expenses/ride/",
+    "Maren Oyelaran": ["/", "/trips/", "/trips/new/", "/trips/{trip}/", "/trips/{plan}/", "/trips/{plan}/sign/", "/trips/{plan}/cars/",
+                       "/trips/{plan}/stays/", "/trips/{plan}/bookings/{booking}/seats/", "/trips/{trip}/itinerary/", "/trips/{trip}/order/", "/profile/", "/stand-ins/",
+                       "/trips/{plan}/ways/?from=ORK&to=DUB&on={day}&when=any&at=&from=DUB&to=ORK&on={day}&when=after&at=10:00", "/tray/", "/expenses/new/", "/expenses/ride/",
                        "/claims/", "/claims/{claim}/", "/news/", "/find/?q=gauge", "/firms/", "/mail/", "/look/"],
     "Tobias Achterberg": ["/bench/", "/bench/trip/{waiting}/"],
     "Priya Sundqvist": ["/ledger/", "/ledger/{journal}/", "/ledger/pay/", "/bench/claim/{refused}/", "/rules/"],
@@ -27,6 +30,7 @@ class PagesTest(BrowserTestCase):
     def test_every_main_page(self):
         numbers = {
             "trip": Trip.objects.get(title__startswith="Tide-gauge").pk, "plan": Trip.objects.get(state="Planning").pk,
+            "booking": Booking.objects.get(trip__state="Planning").pk, "day": Trip.objects.get(state="Planning").starts,
             "claim": Claim.objects.get(state="Open").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk, "refused": Claim.objects.get(state="Posting refused").pk,
             "waiting": Trip.objects.filter(state="Awaiting sign-off", traveller__manager__person__name="Tobias Achterberg").first().pk,
         }  # fmt: skip

@@ -35,7 +35,10 @@ class CarbonTest(TestCase):
                 self.assertEqual(factor_for([LONG, SHORT, FRONT, RAIL], Move("x", mode, cabin, Decimal(km))), wanted)
 
     def test_moves_add_up_and_say_how(self):
-        moves = [Move("Cork to Dublin", Mode.AIR, "economy", Decimal(230)), Move("Dublin to Bergen", Mode.AIR, "economy", Decimal(1100))]
+        moves = [
+            Move("Cork to Dublin", Mode.AIR, "economy", Decimal(230)),
+            Move("Dublin to Bergen", Mode.AIR, "economy", Decimal(1100)),
+        ]
         found = carbon(moves, [SHORT, LONG])
         self.assertEqual(found.kg, 177)
         self.assertEqual(
@@ -77,8 +80,16 @@ class BearingTest(TestCase):
 
 class VersionsTest(TestCase):
     def test_what_differs_is_named_once(self):
-        before = [Line("a", "Legs", "Ferry", "07:30"), Line("b", "Costs", "Taxi", "20.00"), Line("c", "Papers", "Agenda", "x.pdf")]
-        after = [Line("a", "Legs", "Ferry", "08:30"), Line("c", "Papers", "Agenda", "x.pdf"), Line("d", "Costs", "Tram", "4.00")]
+        before = [
+            Line("a", "Legs", "Ferry", "07:30"),
+            Line("b", "Costs", "Taxi", "20.00"),
+            Line("c", "Papers", "Agenda", "x.pdf"),
+        ]
+        after = [
+            Line("a", "Legs", "Ferry", "08:30"),
+            Line("c", "Papers", "Agenda", "x.pdf"),
+            Line("d", "Costs", "Tram", "4.00"),
+        ]
         self.assertEqual(
             [(c.label, c.before, c.after) for c in changes(before, after)],
             [("Ferry", "07:30", "08:30"), ("Tram", "", "4.00"), ("Taxi", "20.00", "")],
@@ -96,10 +107,16 @@ class VersionsTest(TestCase):
 
 class PermissionsTest(TestCase):
     def test_they_come_and_go_with_their_causes(self):
-        causes = [Cause("ceiling", "night:2", "Rooms at 158.00"), Cause("hire-car", "leg:1", "Hire car A – B"), Cause("ceiling", "night:3", "Rooms at 158.00")]
+        causes = [
+            Cause("ceiling", "night:2", "Rooms at 158.00"),
+            Cause("hire-car", "leg:1", "Hire car A – B"),
+            Cause("ceiling", "night:3", "Rooms at 158.00"),
+        ]
         found = permissions(causes)
         self.assertEqual([p.code for p in found], ["hire-car", "ceiling"])
-        self.assertEqual((found[1].words, found[1].paper, len(found[1].causes)), ("Rooms at 158.00", "price comparison", 2))
+        self.assertEqual(
+            (found[1].words, found[1].paper, len(found[1].causes)), ("Rooms at 158.00", "price comparison", 2)
+        )
         self.assertEqual(permissions([]), [])
         self.assertEqual([p.code for p in permissions(causes[1:2])], ["hire-car"])
 

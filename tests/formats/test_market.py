@@ -33,7 +33,11 @@ def ask(one: str, other: str, day: date = MONDAY, currency: str = "EUR"):
 
 class WaysTest(SimpleTestCase):
     @settings(max_examples=30, deadline=None)
-    @given(st.integers(0, 300), st.sampled_from(["BGO", "ABZ", "LIS", "DUB", "Florø:NO", "Oslo:NO"]), st.sampled_from(["EUR", "NOK"]))
+    @given(
+        st.integers(0, 300),
+        st.sampled_from(["BGO", "ABZ", "LIS", "DUB", "Florø:NO", "Oslo:NO"]),
+        st.sampled_from(["EUR", "NOK"]),
+    )
     def test_every_way_can_be_travelled(self, ahead, target, currency):
         market, day = Standin(), TODAY + timedelta(days=ahead)
         for offer in ask("ORK", target, day, currency):
@@ -89,10 +93,20 @@ class WaysTest(SimpleTestCase):
         self.assertEqual(ask("Voss:NO", "Cobh:IE"), [])
 
     def test_made_up_keys_are_gone(self):
-        for key in ("", "x", "air/ORK/BGO/2026-13-40/2026-01-01/EUR/1/1", "air/ORK/BGO/2030-01-01/2029-01-01/EUR/99/0", "line/x/y/2026-10-12/2026-09-01/EUR/0/0"):
+        for key in (
+            "",
+            "x",
+            "air/ORK/BGO/2026-13-40/2026-01-01/EUR/1/1",
+            "air/ORK/BGO/2030-01-01/2029-01-01/EUR/99/0",
+            "line/x/y/2026-10-12/2026-09-01/EUR/0/0",
+        ):
             with self.subTest(key), self.assertRaises(MarketError):
                 Standin().offer(key)
-        for call, key in ((Standin().car, "car/BGO"), (Standin().stay, "stay/x/2026-10-12/1/2026-09-01/EUR/0"), (Standin().stay, "stay/a/b")):
+        for call, key in (
+            (Standin().car, "car/BGO"),
+            (Standin().stay, "stay/x/2026-10-12/1/2026-09-01/EUR/0"),
+            (Standin().stay, "stay/a/b"),
+        ):
             with self.subTest(key), self.assertRaises(MarketError):
                 call(key)
 
@@ -176,5 +190,7 @@ class MoodsTest(SimpleTestCase):
     def test_arrivals_are_in_the_zone_of_their_place(self):
         offer = next(o for o in ask("ORK", "BGO") if len(o.hops) == 1)
         hop = offer.hops[0]
-        flown = hop.arrives.replace(tzinfo=ZoneInfo("Europe/Oslo")) - hop.leaves.replace(tzinfo=ZoneInfo("Europe/Dublin"))
+        flown = hop.arrives.replace(tzinfo=ZoneInfo("Europe/Oslo")) - hop.leaves.replace(
+            tzinfo=ZoneInfo("Europe/Dublin")
+        )
         self.assertTrue(timedelta(hours=1) < flown < timedelta(hours=4))

@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 import io
-import itertools
-from datetime import date, timedelta
+from datetime import date
 from unittest import TestCase
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
 from PIL import Image
 
 from demo import papers

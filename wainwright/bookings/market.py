@@ -55,12 +55,19 @@ def sane_way(offer: Offer, currency: str) -> bool:
 
 def sane_car(car: CarOffer, currency: str) -> bool:
     """Say whether a car can be true."""
-    return isinstance(car, CarOffer) and car.price.currency == currency and car.price.minor > 0 and car.until > car.since
+    return (
+        isinstance(car, CarOffer) and car.price.currency == currency and car.price.minor > 0 and car.until > car.since
+    )
 
 
 def sane_stay(stay: StayOffer, currency: str) -> bool:
     """Say whether a room can be true; only supplied quarters cost nothing."""
-    return isinstance(stay, StayOffer) and stay.a_night.currency == currency and stay.nights > 0 and (stay.a_night.minor > 0 or stay.supplied)
+    return (
+        isinstance(stay, StayOffer)
+        and stay.a_night.currency == currency
+        and stay.nights > 0
+        and (stay.a_night.minor > 0 or stay.supplied)
+    )
 
 
 def sane_hold(hold: Hold, currency: str) -> bool:

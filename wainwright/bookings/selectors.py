@@ -38,7 +38,9 @@ def _listed(answer: object) -> list:
     return answer
 
 
-def ways(origin: Place, target: Place, day: date, today: date, currency: str, asked: Asked | None = None) -> list[Measured]:
+def ways(
+    origin: Place, target: Place, day: date, today: date, currency: str, asked: Asked | None = None
+) -> list[Measured]:
     """Return a day's ways with the yardstick of each, the cheapest first. Raises ``Refusal``."""
     found = measure(offers_of(origin, target, day, today, currency), asked or Asked())
     return sorted(found, key=lambda each: (each.offer.price.amount, each.offer.leaves))
@@ -119,9 +121,7 @@ def seat_plan(key: str, hop: int) -> SeatPlan | None:
     return found if isinstance(found, SeatPlan) else None
 
 
-def cheapest_that_fits(
-    origin: Place, target: Place, day: date, today: date, currency: str
-) -> tuple[Money, str] | None:
+def cheapest_that_fits(origin: Place, target: Place, day: date, today: date, currency: str) -> tuple[Money, str] | None:
     """Return price and words of the cheapest economy way of a day, for a comparison; nothing where there is none."""
     try:
         found = [o for o in offers_of(origin, target, day, today, currency) if o.cabin == "economy"]

@@ -23,7 +23,7 @@ from wainwright.core.business_time import Office, business_hours_before
 from wainwright.core.money import Money
 from wainwright.core.states import BOOKING
 from wainwright.errors import Refusal, Stale
-from wainwright.people.models import Firm, Membership
+from wainwright.people.models import Membership
 from wainwright.ports.market import MarketError, NotYet
 from wainwright.trail.services import record
 
@@ -85,7 +85,9 @@ def send_hold(booking: Booking, traveller: str, terms: Terms) -> Booking:
     except NoAnswer as error:
         # It may be held or not: it stays Asked, and the worker asks again under the same key.
         _problem(booking.pk, str(error))
-        raise Refusal(f"{error} {booking.label} was asked for; whether it is held shows on the trip by itself.") from error
+        raise Refusal(
+            f"{error} {booking.label} was asked for; whether it is held shows on the trip by itself."
+        ) from error
     except MarketError as error:
         with transaction.atomic():
             booking = _locked(booking.pk)
@@ -107,9 +109,7 @@ def send_hold(booking: Booking, traveller: str, terms: Terms) -> Booking:
 
 
 def _locked(booking_id: int) -> Booking:
-    return (
-        Booking.objects.select_for_update(of=("self",)).select_related("trip", "firm", "booker").get(pk=booking_id)
-    )
+    return Booking.objects.select_for_update(of=("self",)).select_related("trip", "firm", "booker").get(pk=booking_id)
 
 
 def move(booking: Booking, act: str) -> None:
@@ -150,7 +150,9 @@ def _further(booking: Booking) -> str:
         if booking.state == "Held":
             now = sane_price(ask("price_now", booking.reference, booking.price), booking.currency)
             if now != booking.price:
-                words = f"The price rose from {booking.price} to {now} since it was held. Take it at that, or cancel it."
+                words = (
+                    f"The price rose from {booking.price} to {now} since it was held. Take it at that, or cancel it."
+                )
                 _problem(booking.pk, words, now)
                 return words
             ask("confirm", booking.reference, booking.card)
@@ -257,10 +259,16 @@ def record_by_hand(member: Membership, trip_id: int, typed: ByHand) -> Booking:
     """Record a ticket or fee that was bought elsewhere. Raises ``Refusal`` naming the other where its number is known."""
     number = " ".join(typed.number.split())[:40]
     if not number:
-        raise Refusal("Type the number of the ticket or invoice; it is what keeps it from being recorded twice.", "number")
+        raise Refusal(
+            "Type the number of the ticket or invoice; it is what keeps it from being recorded twice.", "number"
+        )
     if typed.price.minor <= 0:
         raise Refusal("Type an amount of more than nothing.", "amount")
-    other = Booking.objects.filter(firm=member.firm, ticket_number__iexact=number).select_related("trip__traveller__person").first()
+    other = (
+        Booking.objects.filter(firm=member.firm, ticket_number__iexact=number)
+        .select_related("trip__traveller__person")
+        .first()
+    )
     if other is not None:
         raise Refusal(_taken(other, member), "number")
     try:
@@ -299,7 +307,9 @@ def set_seats(booking_id: int, seats: list[str]) -> None:
     booking = _locked(booking_id)
     before, booking.seats = booking.seats, seats
     booking.save(update_fields=["seats"])
-    record(booking.booker, "chose seats", f"trip:{booking.trip_id}", firm_id=booking.firm_id, before=before, after=seats)
+    record(
+        booking.booker, "chose seats", f"trip:{booking.trip_id}", firm_id=booking.firm_id, before=before, after=seats
+    )
 
 
 @transaction.atomic

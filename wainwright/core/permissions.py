@@ -48,4 +48,8 @@ def permissions(causes: Iterable[Cause]) -> list[Permission]:
     unknown = by_code.keys() - TITLES.keys()
     if unknown:
         raise KeyError(f"no such permission: {sorted(unknown)[0]}")
-    return [Permission(code, title, tuple(by_code[code]), paper) for code, (title, paper) in TITLES.items() if code in by_code]
+    return [
+        Permission(code, title, tuple(by_code[code]), paper)
+        for code, (title, paper) in TITLES.items()
+        if code in by_code
+    ]

@@ -122,7 +122,13 @@ def draw_map(
     for origin, target, mode in legs:
         pair = tuple(sorted((origin.town, target.town)))
         seen[pair] = seen.get(pair, 0) + 1
-        arcs.append(Arc(_arc(projection, origin, target, seen[pair]), mode.value, f"{mode.value.capitalize()}, {origin.name} to {target.name}"))
+        arcs.append(
+            Arc(
+                _arc(projection, origin, target, seen[pair]),
+                mode.value,
+                f"{mode.value.capitalize()}, {origin.name} to {target.name}",
+            )
+        )
     towns = {p.town for p in sleeps}
     return Map(width, height, land(projection, width, height), arcs, _dots(projection, places, towns, width))
 
@@ -138,31 +144,42 @@ def _arc(projection: Projection, origin: Place, target: Place, number: int) -> s
     return f"M{x1:.1f} {y1:.1f}Q{mx:.1f} {my:.1f} {x2:.1f} {y2:.1f}"
 
 
+Box = tuple[float, float, float, float]
+
+
 def _dots(projection: Projection, places: Sequence[Place], sleeps: set[str], width: int) -> list[Dot]:
-    """One dot a town; a name that would lie on another stands on the other side or below."""
+    """One dot a town; a name that would lie on another stands on the other side, above or below."""
     dots: list[Dot] = []
-    taken: list[tuple[float, float, float, float]] = []
+    taken: list[Box] = []
     for place in {p.town: p for p in places}.values():
         spot = projection.at(place.lon, place.lat)
         if spot is None:
             continue
         x, y = spot
-        room = len(place.town) * 7.2
-        sides = [(x + 9, y + 4, "start"), (x - 9, y + 4, "end"), (x, y - 11, "middle"), (x, y + 20, "middle"), (x + 9, y + 18, "start"), (x + 9, y - 12, "start")]
-
-        def box(text_x: float, text_y: float, anchor: str, room: float = room) -> tuple[float, float, float, float]:
-            left = text_x - (room if anchor == "end" else room / 2 if anchor == "middle" else 0)
-            return left, text_y - 12, left + room, text_y + 3
-
-        def clear(side: tuple[float, float, str]) -> bool:
-            left, top, right, bottom = box(*side)
-            inside = left > 2 and right < width - 2
-            return inside and not any(left < r and l < right and top < b and t < bottom for l, t, r, b in taken)
-
-        text_x, text_y, anchor = next((side for side in sides if clear(side)), sides[0])
-        taken += [box(text_x, text_y, anchor), (x - 5, y - 5, x + 5, y + 5)]
-        dots.append(Dot(round(x, 1), round(y, 1), place.town, round(text_x, 1), round(text_y, 1), anchor, place.town in sleeps))
+        sides = [
+            (x + 9, y + 4, "start"), (x - 9, y + 4, "end"), (x, y - 11, "middle"), (x, y + 20, "middle"), (x + 9, y + 18, "start"),
+            (x + 9, y - 12, "start"),
+        ]  # fmt: skip
+        boxes = [_word_box(place.town, *side) for side in sides]
+        best = next((n for n, box in enumerate(boxes) if _is_clear(box, taken, width)), 0)
+        text_x, text_y, anchor = sides[best]
+        taken += [boxes[best], (x - 5, y - 5, x + 5, y + 5)]
+        dots.append(
+            Dot(round(x, 1), round(y, 1), place.town, round(text_x, 1), round(text_y, 1), anchor, place.town in sleeps)
+        )
     return dots
+
+
+def _word_box(word: str, x: float, y: float, anchor: str) -> Box:
+    room = len(word) * 7.2
+    left = x - (room if anchor == "end" else room / 2 if anchor == "middle" else 0)
+    return left, y - 12, left + room, y + 3
+
+
+def _is_clear(box: Box, taken: Sequence[Box], width: int) -> bool:
+    left, top, right, bottom = box
+    inside = left > 2 and right < width - 2
+    return inside and not any(left < r and west < right and top < b and t < bottom for west, t, r, b in taken)
 
 
 @lru_cache(maxsize=256)

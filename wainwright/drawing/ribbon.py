@@ -233,7 +233,13 @@ def _column(data: RibbonData, day: date, x: int, width: int, days: list[date]) -
     sub = " → ".join(dict.fromkeys(stops))
     title = day_text(day)
     return Column(
-        day, x, width, title, fit(sub, width - len(title) * 7.4 - 30), day in (days[0], days[-1]), data.asks.get(day, "")
+        day,
+        x,
+        width,
+        title,
+        fit(sub, width - len(title) * 7.4 - 30),
+        day in (days[0], days[-1]),
+        data.asks.get(day, ""),
     )
 
 

@@ -80,4 +80,13 @@ def draw_town(spots: Sequence[Spot], work: Place, ceiling: float | None) -> Town
     rings = [(round(n * km, 1), f"{n} km") for n in (1, 2, 3) if n * km < WIDTH]
     step = 50 if most <= 400 else 500
     marks = [(across(p), f"{p}") for p in range(0, int(most) + 1, step)]
-    return Town(WIDTH, HEIGHT, STRIP, placed, (round(centre[0], 1), round(centre[1], 1)), rings, across(ceiling) if ceiling else None, marks)
+    return Town(
+        WIDTH,
+        HEIGHT,
+        STRIP,
+        placed,
+        (round(centre[0], 1), round(centre[1], 1)),
+        rings,
+        across(ceiling) if ceiling else None,
+        marks,
+    )

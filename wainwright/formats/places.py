@@ -108,7 +108,13 @@ def _airports() -> dict[tuple[str, str], list[str]]:
 
 
 # Where a town has several airports, the one that scheduled flights use.
-_MAIN = {("london", "GB"): "LHR", ("oslo", "NO"): "OSL", ("rotterdam", "NL"): "RTM", ("berlin", "DE"): "BER", ("brussels", "BE"): "BRU"}
+_MAIN = {
+    ("london", "GB"): "LHR",
+    ("oslo", "NO"): "OSL",
+    ("rotterdam", "NL"): "RTM",
+    ("berlin", "DE"): "BER",
+    ("brussels", "BE"): "BRU",
+}
 
 
 def airport_of(at: Place) -> Place | None:

@@ -32,7 +32,9 @@ class ProfileForm(forms.Form):
         try:
             return str(iban.validate(text))
         except NotValid as error:
-            raise forms.ValidationError("That is no IBAN: its check digits do not fit. Compare it with your bank card.") from error
+            raise forms.ValidationError(
+                "That is no IBAN: its check digits do not fit. Compare it with your bank card."
+            ) from error
 
     def _place(self, name: str) -> str:
         text = self.cleaned_data[name].strip()

@@ -25,7 +25,13 @@ def change_profile(member: Membership, **values: str) -> Membership:
     kept.save()
     # The account itself is no matter for everybody who reads the trail.
     shown = {name: value if name != "iban" else value[-4:] for name, value in values.items()}
-    record(member, "changed the profile", f"member:{member.pk}", before={n: v if n != "iban" else v[-4:] for n, v in before.items()}, after=shown)
+    record(
+        member,
+        "changed the profile",
+        f"member:{member.pk}",
+        before={n: v if n != "iban" else v[-4:] for n, v in before.items()},
+        after=shown,
+    )
     return kept
 
 
@@ -35,7 +41,9 @@ def add_card(member: Membership, last_four: str, issuer: str, expires: date, fir
     try:
         with transaction.atomic():
             card, _ = Card.objects.update_or_create(
-                owner=member, last_four=last_four, defaults={"issuer": issuer.strip(), "expires": expires, "firm_pays": firm_pays}
+                owner=member,
+                last_four=last_four,
+                defaults={"issuer": issuer.strip(), "expires": expires, "firm_pays": firm_pays},
             )
     except IntegrityError as error:
         raise Refusal("That card is on file already.", "last_four") from error

@@ -13,7 +13,11 @@ from wainwright.people.second_factor import has_authenticator
 from wainwright.trips.views.road import subscription_link
 from wainwright.web.forms import say, whole
 
-_KEPT = {"profile": "Your profile is kept. Trips that are planned already keep their copy.", "card": "The card is on file.", "vehicle": "The vehicle is there."}
+_KEPT = {
+    "profile": "Your profile is kept. Trips that are planned already keep their copy.",
+    "card": "The card is on file.",
+    "vehicle": "The vehicle is there.",
+}
 
 
 def _words(code: str) -> str:

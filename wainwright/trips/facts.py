@@ -58,7 +58,9 @@ def plan_subject(
     )  # fmt: skip
 
 
-def causes(legs: Sequence[Leg], nights: Sequence[Night], bookings: Sequence[Booking], done: TripFigures, book: Rulebook) -> list[Cause]:
+def causes(
+    legs: Sequence[Leg], nights: Sequence[Night], bookings: Sequence[Booking], done: TripFigures, book: Rulebook
+) -> list[Cause]:
     """Return what on the plan calls for a special permission."""
     found = [Cause("hire-car", b_key(b), f"{b.label} at {b.price}") for b in bookings if b.stands and b.kind == "car"]
     if not found:
@@ -72,7 +74,9 @@ def causes(legs: Sequence[Leg], nights: Sequence[Night], bookings: Sequence[Book
         if night.lifted:
             found.append(Cause("ceiling", key, f"{night.name or night.place['town']} at {_money(night, done)} a night"))
         if key in done.quarters:
-            found.append(Cause("outside-quarters", key, f"{night.name or night.place['town']} instead of {done.quarters[key]}"))
+            found.append(
+                Cause("outside-quarters", key, f"{night.name or night.place['town']} instead of {done.quarters[key]}")
+            )
     limit = book.policy.drive_km
     found += [
         Cause("long-drive", e.key, f"{e.label}, {e.one_way_km} km, {e.drive} instead of {e.ticket}")

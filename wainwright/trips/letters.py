@@ -42,7 +42,12 @@ def rows_of(file: TripFile) -> list[Row]:
         first, last = stay[0], stay[-1]
         booking = by_id.get(first.booking_id)
         words = "quarters supplied" if first.supplied else ""
-        note = ", ".join(filter(None, [words, f"{booking.state.lower()}, {booking.ticket_number or booking.reference}" if booking else ""]))
+        note = ", ".join(
+            filter(
+                None,
+                [words, f"{booking.state.lower()}, {booking.ticket_number or booking.reference}" if booking else ""],
+            )
+        )
         rows.append(
             Row(datetime.combine(first.date, time(21)), datetime.combine(last.date + timedelta(days=1), time(9)), "stay",
                 f"{first.name or 'Lodging'}, {first.place['town']}", first.place["town"],
@@ -61,7 +66,10 @@ def rows_of(file: TripFile) -> list[Row]:
 def _leg_row(leg: Leg, booking: Any) -> Row:
     note, seats = "", ""
     if booking is not None:
-        numbers = ", ".join(hop["number"] for hop in booking.hops if hop["leaves"][:10] == leg.leaves.date().isoformat()) or booking.carrier
+        numbers = (
+            ", ".join(hop["number"] for hop in booking.hops if hop["leaves"][:10] == leg.leaves.date().isoformat())
+            or booking.carrier
+        )
         note = f"{booking.carrier} {numbers}; {booking.state.lower()}, {booking.ticket_number or booking.reference}"
         seats = ", ".join(booking.seats)
     title = f"{leg.mode.capitalize()} {leg.origin['name']} to {leg.target['name']}"
@@ -74,7 +82,11 @@ def itinerary_text(file: TripFile) -> str:
     for row in rows_of(file):
         until = f"{row.ends:%H:%M}" if row.ends.date() == row.at.date() else f"{day_text(row.ends)} {row.ends:%H:%M}"
         when = day_text(row.at) if row.mode == "stay" else f"{day_text(row.at)} {row.at:%H:%M} – {until}"
-        lines.append(f"{when}  {row.title}" + (f" ({row.note})" if row.note else "") + (f", seat {row.seats}" if row.seats else ""))
+        lines.append(
+            f"{when}  {row.title}"
+            + (f" ({row.note})" if row.note else "")
+            + (f", seat {row.seats}" if row.seats else "")
+        )
     return "\n".join(lines)
 
 

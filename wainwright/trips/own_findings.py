@@ -61,7 +61,7 @@ def _journey(seen: Seen) -> Iterator[Finding]:
                 f"You arrive in {before.target['town']} on {day_text(before.arrives)}, and the next leg leaves from "
                 f"{after.origin['town']} on {day_text(after.leaves)}. How you get there is missing."
             )
-            yield _finding(seen, "gap", text, "Add the leg", "legs", f"leg:{after.pk}", Level.EXPLAIN)
+            yield _finding(seen, "gap", text, "Say how you get there", "legs", f"leg:{after.pk}", Level.EXPLAIN)
     for index, row in enumerate(seen.trip.engagements):
         late = _arrives_late(seen.legs, row)
         if late is not None:

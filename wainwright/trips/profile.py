@@ -45,7 +45,10 @@ class Difference:
 def side_by_side(trip: Trip) -> list[Difference]:
     """Return every field of the copy beside the profile as it is now."""
     now = copy_of(trip.traveller)
-    return [Difference(name, label, _shown(name, trip.profile.get(name, "")), _shown(name, now[name])) for name, label in FIELDS.items()]
+    return [
+        Difference(name, label, _shown(name, trip.profile.get(name, "")), _shown(name, now[name]))
+        for name, label in FIELDS.items()
+    ]
 
 
 def _shown(name: str, value: str) -> str:

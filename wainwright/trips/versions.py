@@ -27,13 +27,22 @@ def lines_of(file: TripFile) -> list[Line]:
     for question in file.book.policy.questions:
         line(f"answer:{question['code']}", "Trip", question["text"], trip.answers.get(question["code"], "not answered"))
     for row in trip.engagements:
-        line(f"engagement:{row['title']}", "Trip", f"In time for {row['title']}", _moment(datetime.fromisoformat(row["at"])))
+        line(
+            f"engagement:{row['title']}",
+            "Trip",
+            f"In time for {row['title']}",
+            _moment(datetime.fromisoformat(row["at"])),
+        )
     for leg in file.legs:
         label = f"{leg.mode.capitalize()} {leg.origin['name']} to {leg.target['name']}"
         line(f"leg:{leg.pk}", "Legs", label, f"{_moment(leg.leaves)} – {_moment(leg.arrives)}")
     for allowed in file.figures.nights:
         night = allowed.night
-        words = "supplied" if night.supplied else f"{allowed.cost}, ceiling {allowed.ceiling if allowed.ceiling else 'none'}"
+        words = (
+            "supplied"
+            if night.supplied
+            else f"{allowed.cost}, ceiling {allowed.ceiling if allowed.ceiling else 'none'}"
+        )
         line(f"night:{night.date}", "Nights", f"{day_text(night.date)}, {night.name or night.place.town}", words)
     for day in file.figures.allowance.days:
         supplied = f", supplied: {', '.join(day.supplied)}" if day.supplied else ""
@@ -43,7 +52,12 @@ def lines_of(file: TripFile) -> list[Line]:
     for coding, amount in file.borne:
         line(f"coding:{coding}", "Coding", str(coding), amount)
     for permission in file.permissions:
-        line(f"permission:{permission.code}", "Special permissions", permission.title, f"{permission.words}. “{file.comment_on(permission)}”")
+        line(
+            f"permission:{permission.code}",
+            "Special permissions",
+            permission.title,
+            f"{permission.words}. “{file.comment_on(permission)}”",
+        )
     for row in trip.permissions:
         line(f"permission:{row['title']}", "Special permissions", row["title"], f"“{row['comment']}”")
     for finding in file.findings:

@@ -176,13 +176,17 @@ def margins(trip: Trip, legs: Sequence[Leg], offers: Sequence[Offer]) -> list[Ma
         waiting += [
             (f"{leg.mode} to {leg.target['town']}", leg.leaves)
             for leg in legs
-            if leg.origin["town"] == offer.target.town and leg.booking_id is None and leg.leaves.date() >= offer.leaves.date()
+            if leg.origin["town"] == offer.target.town
+            and leg.booking_id is None
+            and leg.leaves.date() >= offer.leaves.date()
         ]
         for title, at in waiting:
             if abs((at.date() - offer.arrives.date()).days) > 2:
                 continue
             spare = at - offer.arrives
-            hours = f"{abs(spare) // timedelta(hours=1)} h {abs(spare) % timedelta(hours=1) // timedelta(minutes=1):02d}"
+            hours = (
+                f"{abs(spare) // timedelta(hours=1)} h {abs(spare) % timedelta(hours=1) // timedelta(minutes=1):02d}"
+            )
             late = spare < timedelta()
             found.append(Margin(title, f"{hours} {'after' if late else 'before'} {title}, {at:%a %H:%M}", late))
     return found

@@ -52,7 +52,7 @@ def _guess(file: TripFile) -> dict:
     """From half an hour after landing until an hour and a quarter before leaving the same town again."""
     moves = [leg for leg in file.legs if leg.mode in (Mode.AIR, Mode.RAIL, Mode.FERRY, Mode.COACH)]
     for n, leg in enumerate(moves):
-        later = [other for other in moves[n + 1 :]]
+        later = list(moves[n + 1 :])
         if not later:
             break
         back = later[-1]
@@ -99,7 +99,9 @@ def _results(request, file: TripFile, d: dict) -> dict:
         for name in ("since", "until"):
             query[f"{name}_day"], query[f"{name}_time"] = f"{d[name]:%Y-%m-%d}", f"{d[name]:%H:%M}"
         query["seats"] = str(d["seats"])
-        rows.append({"car": car, "over": car.price - cheapest, "link": f"?{query.urlencode()}#chosen", "here": car.key == key})
+        rows.append(
+            {"car": car, "over": car.price - cheapest, "link": f"?{query.urlencode()}#chosen", "here": car.key == key}
+        )
     result: dict = {"rows": rows, "most": max((float(c.price.amount) for c in fitting), default=1.0)}
     if key:
         picked = chosen_car(key, today, trip.currency, d["seats"])

@@ -36,7 +36,13 @@ from wainwright.web.forms import whole
 
 ORDERS = {"whole": "whole trip", "price": "price", "leaves": "leaving", "arrives": "arriving", "time": "time on the way", "carbon": "carbon"}  # fmt: skip
 MODES = ("air", "rail", "ferry", "coach")
-USUAL_REASONS = ["Arrives in time for the work", "Cheaper as a whole", "Bags needed", "Safety or health", "Another reason"]
+USUAL_REASONS = [
+    "Arrives in time for the work",
+    "Cheaper as a whole",
+    "Bags needed",
+    "Safety or health",
+    "Another reason",
+]
 
 
 @dataclass(frozen=True)
@@ -56,18 +62,27 @@ class Narrow:
     def any(self) -> bool:
         """Whether anything is narrowed."""
         return bool(
-            self.stops is not None or self.carrier or self.modes or self.bag or self.refund or self.after or self.before or self.box
+            self.stops is not None
+            or self.carrier
+            or self.modes
+            or self.bag
+            or self.refund
+            or self.after
+            or self.before
+            or self.box
         )
 
     def lets_through(self, offer: Offer) -> bool:
         """Say whether an offer is shown."""
         if self.stops is not None and len(offer.hops) - 1 > self.stops:
             return False
-        if self.carrier and self.carrier != offer.carrier or self.modes and offer.mode.value not in self.modes:
+        if (self.carrier and self.carrier != offer.carrier) or (self.modes and offer.mode.value not in self.modes):
             return False
-        if self.bag and not offer.bags or self.refund and offer.refund_fee is None:
+        if (self.bag and not offer.bags) or (self.refund and offer.refund_fee is None):
             return False
-        if self.after and f"{offer.leaves:%H:%M}" < self.after or self.before and f"{offer.arrives:%H:%M}" > self.before:
+        if (self.after and f"{offer.leaves:%H:%M}" < self.after) or (
+            self.before and f"{offer.arrives:%H:%M}" > self.before
+        ):
             return False
         if self.box is None:
             return True
@@ -141,7 +156,8 @@ def _held_already(file: TripFile, said: list[Said]) -> Booking | None:
     parts = [one.part for one in said if one.part]
     for leg in file.legs:
         if leg.booking_id and any(
-            (leg.origin["town"], leg.target["town"]) == (p.origin.town, p.target.town) and abs((leg.leaves.date() - p.day).days) <= 1
+            (leg.origin["town"], leg.target["town"]) == (p.origin.town, p.target.town)
+            and abs((leg.leaves.date() - p.day).days) <= 1
             for p in parts
         ):
             found = next(b for b in file.bookings if b.pk == leg.booking_id)
@@ -162,10 +178,11 @@ def _results(request, file: TripFile, said: list[Said], narrow: Narrow, instead:
         at = int(wanted)
     try:
         days = [
-            ways(one.part.origin, one.part.target, one.part.day, today, trip.currency, one.asked)
-            if n == at or not picks[n] else [] for n, one in enumerate(said)
-        ]  # fmt: skip
-        picked = [_picked(key, today, trip.currency, one.asked) if key else None for key, one in zip(picks, said, strict=True)]
+            ways(one.part.origin, one.part.target, one.part.day, today, trip.currency, one.asked) for one in said
+        ]
+        picked = [
+            _picked(key, today, trip.currency, one.asked) if key else None for key, one in zip(picks, said, strict=True)
+        ]
     except Refusal as refusal:
         return {"refused": refusal.message}
     pricer = Pricer(
@@ -181,8 +198,11 @@ def _results(request, file: TripFile, said: list[Said], narrow: Narrow, instead:
     found |= _field(rows, picks[at], said[at], file, found["tolerance"])
     if all(picked):
         found |= _effect(request, file, said, picks, pricer, instead)
-    if picks[at]:
-        found["fares"] = _fares(request, days[at], at, picks[at])
+    found["fares"] = [
+        (f"{one.part.origin.town} – {one.part.target.town}", _fares(request, day, n, key))
+        for n, (one, day, key) in enumerate(zip(said, days, picks, strict=True))
+        if key
+    ]
     return found
 
 
@@ -195,7 +215,13 @@ def _cheapest(day: list[Measured]) -> Offer | None:
 
 
 def _rows(
-    request, measured: list[Measured], at: int, current: str, pricer: Pricer, assumed: list[Offer | None], narrow: Narrow
+    request,
+    measured: list[Measured],
+    at: int,
+    current: str,
+    pricer: Pricer,
+    assumed: list[Offer | None],
+    narrow: Narrow,
 ) -> list[WayRow]:
     """One row a way: of its fares that are let through, the one with which the whole trip costs least."""
     best: dict[str, tuple[Measured, WholeCost]] = {}
@@ -208,7 +234,11 @@ def _rows(
             continue
         offers = [offer if n == at else other for n, other in enumerate(assumed)]
         cost = pricer.price([o for o in offers if o is not None])
-        if known is None or offer.key == current or (bool(cost.fault), cost.amount.amount) < (bool(known[1].fault), known[1].amount.amount):
+        if (
+            known is None
+            or offer.key == current
+            or (bool(cost.fault), cost.amount.amount) < (bool(known[1].fault), known[1].amount.amount)
+        ):
             best[offer.way] = (each, cost)
     rows = [_row(request, each, cost, at, current, pricer) for each, cost in best.values()]
     return sorted(rows, key=_order(request.GET.get("order", "whole")))
@@ -250,7 +280,9 @@ def _link(request, at: int, key: str) -> str:
 def _order(order: str) -> Callable[[WayRow], tuple]:
     def lasts(row: WayRow):
         offer = row.each.offer
-        return offer.arrives.replace(tzinfo=ZoneInfo(offer.target.zone)) - offer.leaves.replace(tzinfo=ZoneInfo(offer.origin.zone))
+        return offer.arrives.replace(tzinfo=ZoneInfo(offer.target.zone)) - offer.leaves.replace(
+            tzinfo=ZoneInfo(offer.origin.zone)
+        )
 
     orders: dict[str, Callable[[WayRow], object]] = {
         "price": lambda row: row.each.offer.price.amount, "leaves": lambda row: row.each.offer.leaves,
@@ -265,7 +297,12 @@ def _fares(request, measured: list[Measured], at: int, current: str) -> list[dic
     """The fares of the way that is chosen, to change between."""
     way = current.rpartition("/")[0]
     return [
-        {"offer": m.offer, "link": _link(request, at, m.offer.key), "here": m.offer.key == current, "words": short(m.offer).partition(": ")[2]}
+        {
+            "offer": m.offer,
+            "link": _link(request, at, m.offer.key),
+            "here": m.offer.key == current,
+            "words": short(m.offer).partition(": ")[2],
+        }
         for m in measured
         if m.offer.way == way
     ]
@@ -283,7 +320,9 @@ def _field(rows: list[WayRow], current: str, said: Said, file: TripFile, toleran
         for row in rows
     ]  # fmt: skip
     waits = [
-        (datetime.fromisoformat(r["at"]), r["title"]) for r in file.trip.engagements if r["town"] == said.part.target.town
+        (datetime.fromisoformat(r["at"]), r["title"])
+        for r in file.trip.engagements
+        if r["town"] == said.part.target.town
     ]
     waits += [
         (leg.leaves, f"{leg.mode} to {leg.target['town']}") for leg in file.legs
@@ -302,7 +341,9 @@ def _tolerance(book: Rulebook) -> Decimal:
     return Decimal(0)
 
 
-def _effect(request, file: TripFile, said: list[Said], picks: list[str], pricer: Pricer, instead: Booking | None) -> dict:
+def _effect(
+    request, file: TripFile, said: list[Said], picks: list[str], pricer: Pricer, instead: Booking | None
+) -> dict:
     """What the choice does to the trip, before it is held."""
     trip = file.trip
     today = clock.today(trip.firm.zone)

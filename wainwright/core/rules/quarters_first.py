@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from wainwright.core.allowance.lodging import NightAllowed
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
 from wainwright.core.workings import day_text
@@ -19,7 +20,7 @@ class QuartersFirst(Kind):
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit for each house that was taken instead, from its first night on."""
         houses: dict[tuple[str, str], list[str]] = {}
-        first = {}
+        first: dict[tuple[str, str], NightAllowed] = {}
         for night in subject.nights:
             key = f"night:{night.night.date.isoformat()}"
             if key in subject.quarters:

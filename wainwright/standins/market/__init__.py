@@ -62,10 +62,7 @@ class Standin:
         try:
             kind, origin, target, day, today, currency, _, _ = key.split("/")
             when = (date.fromisoformat(day), date.fromisoformat(today), currency)
-            if kind == "air":
-                found = flights(origin, target, *when)
-            else:
-                found = rides(_known(origin), _known(target), *when)
+            found = flights(origin, target, *when) if kind == "air" else rides(_known(origin), _known(target), *when)
             return next(offer for offer in found if offer.key == key)
         except (ValueError, StopIteration) as error:
             raise MarketError(GONE) from error

@@ -32,7 +32,13 @@ from wainwright.trips.services.base import changed, mine
 
 PAPER_KINDS = ("agenda", "invitation", "price comparison", "booking", "other paper")
 MOST_PAPERS, MOST_BYTES = 30, 15_000_000
-_ENDINGS = {"image/jpeg": ".jpg", "image/png": ".png", "image/webp": ".webp", "image/heic": ".heic", "application/pdf": ".pdf"}
+_ENDINGS = {
+    "image/jpeg": ".jpg",
+    "image/png": ".png",
+    "image/webp": ".webp",
+    "image/heic": ".heic",
+    "application/pdf": ".pdf",
+}
 HANDY = {"by-hand": "", THROUGHOUT: "Meals are supplied throughout"}
 
 
@@ -59,7 +65,14 @@ def add_engagement(member: Membership, trip_id: int, title: str, place: Place, a
         raise Refusal("Check the year.", "day")
     if len(trip.engagements) >= 20:
         raise Refusal("Twenty are enough for one trip. Take one off first.", "title")
-    row = {"title": title.strip()[:80], "town": place.town, "zone": place.zone, "lat": place.lat, "lon": place.lon, "at": at.isoformat()}
+    row = {
+        "title": title.strip()[:80],
+        "town": place.town,
+        "zone": place.zone,
+        "lat": place.lat,
+        "lon": place.lon,
+        "at": at.isoformat(),
+    }
     trip.engagements = sorted([*trip.engagements, row], key=lambda r: r["at"])
     changed(member, trip, "added an engagement", None, row)
 

@@ -22,7 +22,7 @@ from wainwright.trips.models import Leg, Night, Trip
 from wainwright.trips.selectors import trip_for
 from wainwright.trips.services.base import changed, mine
 from wainwright.trips.services.nights import rebuild_nights
-from wainwright.trips.services.plan import Drive, MOST_DAYS, add_leg, check_leg, find_drive
+from wainwright.trips.services.plan import MOST_DAYS, Drive, add_leg, check_leg, find_drive
 
 # How fast one gets on, in km an hour over the straight line, and what is lost at the ends in minutes.
 SPEED = {
@@ -80,7 +80,9 @@ def _arrival(typed: TypedLeg, trip: Trip) -> tuple[datetime, str, Decimal]:
     speed, lost = SPEED[typed.mode]
     km = great_circle_km(typed.origin, typed.target)
     minutes = lost + 5 * round(km / speed * 60 / 5)
-    moment = typed.leaves.replace(tzinfo=ZoneInfo(typed.origin.zone)).astimezone(ZoneInfo("UTC")) + timedelta(minutes=minutes)
+    moment = typed.leaves.replace(tzinfo=ZoneInfo(typed.origin.zone)).astimezone(ZoneInfo("UTC")) + timedelta(
+        minutes=minutes
+    )
     arrives = moment.astimezone(ZoneInfo(typed.target.zone)).replace(tzinfo=None)
     return arrives, f"estimated from {km:.0f} km", Decimal(0)
 

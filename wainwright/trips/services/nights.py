@@ -178,9 +178,7 @@ def split_stay(member: Membership, trip_id: int, day: date) -> None:
 
 
 @transaction.atomic
-def record_full(
-    member: Membership, trip_id: int, dates: list[date], when: str, who: str, reference: str
-) -> None:
+def record_full(member: Membership, trip_id: int, dates: list[date], when: str, who: str, reference: str) -> None:
     """Record that supplied quarters were full: when, who said so, under which reference. Raises ``Refusal``."""
     trip = mine(member, trip_id)
     nights = _nights(trip, dates)
@@ -235,7 +233,9 @@ def host_supplies(
         nights = Night.objects.filter(trip=trip, date__gte=first, date__lte=last).select_related("booking")
         for night in nights:
             if night.booking_id:
-                raise Refusal(f"The night of {day_text(night.date)} is booked: {night.booking}. Cancel it first.", "quarters")
+                raise Refusal(
+                    f"The night of {day_text(night.date)} is booked: {night.booking}. Cancel it first.", "quarters"
+                )
             night.name, night.cost_minor, night.supplied = "Supplied by the host", 0, True
             night.save()
     _keep_marks(member, trip, frozenset(marks))

@@ -203,7 +203,9 @@ def add_other(
         raise Refusal("Choose what the cost is for.", "category")
     if known.is_lodging:
         nights = [Money.from_minor(n.cost_minor, trip.currency) for n in trip.nights.all()]
-        there = f"{len(nights)} of them, {sum((n.amount for n in nights), Decimal(0))} together" if nights else "none yet"
+        there = (
+            f"{len(nights)} of them, {sum((n.amount for n in nights), Decimal(0))} together" if nights else "none yet"
+        )
         raise Refusal(
             f"Lodging stands under Nights already ({there}); {amount} typed here would count twice. Change the night instead.",
             "category",
@@ -214,7 +216,12 @@ def add_other(
         raise Refusal("That day is not on the trip. Leave it empty for the trip as a whole.", "day")
     minor = Money.rounded(amount, trip.currency).minor
     other = OtherCost.objects.create(
-        trip=trip, category=category, label=label.strip()[:80] or known.name, amount_minor=minor, paid_by=paid_by, day=day
+        trip=trip,
+        category=category,
+        label=label.strip()[:80] or known.name,
+        amount_minor=minor,
+        paid_by=paid_by,
+        day=day,
     )
     changed(member, trip, "added a cost", None, {"label": other.label, "amount": minor})
     return other

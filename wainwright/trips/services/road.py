@@ -92,7 +92,11 @@ def _certified(member: Membership, by: str, typed: str) -> None:
 
 def _scopes(file: TripFile):
     """Yield (scope, amount, what else it covers) for everybody on the route."""
-    head = {"coding": sorted(f"{c} {a}" for c, a in file.borne), "from": str(file.trip.starts), "to": str(file.trip.ends)}
+    head = {
+        "coding": sorted(f"{c} {a}" for c, a in file.borne),
+        "from": str(file.trip.starts),
+        "to": str(file.trip.ends),
+    }
     yield "all", file.figures.total, head
     for (dimension, code), amount in file.by_code.items():
         yield f"{dimension}:{code}", amount, {}
@@ -281,7 +285,9 @@ def _begin_and_end(now: datetime) -> int:
 
 def _try_again() -> None:
     """Confirm and ticket what was not done yet, except where a person has to decide first."""
-    waiting = Booking.objects.filter(state__in=["Held", "Confirmed"], by_hand=False, trip__state__in=["Authorised", "Under way"])
+    waiting = Booking.objects.filter(
+        state__in=["Held", "Confirmed"], by_hand=False, trip__state__in=["Authorised", "Under way"]
+    )
     waiting = waiting.exclude(price_now_minor__isnull=False).exclude(problem__contains="was refused")
     for trip_id in set(waiting.values_list("trip_id", flat=True)):
         bookings.issue(trip_id)

@@ -175,9 +175,13 @@ def _put_on_trip(
         origin, target = Place(**hops[0]["origin"]), Place(**hops[-1]["target"])
         leaves, arrives = (datetime.fromisoformat(t) for t in (hops[0]["leaves"], hops[-1]["arrives"]))
         for leg in Leg.objects.filter(trip=trip, booking__isnull=True):
-            if (leg.origin["town"], leg.target["town"]) == (origin.town, target.town) and abs((leg.leaves.date() - leaves.date()).days) <= 1:
+            if (leg.origin["town"], leg.target["town"]) == (origin.town, target.town) and abs(
+                (leg.leaves.date() - leaves.date()).days
+            ) <= 1:
                 leg.delete()  # fmt: skip
-        mode = max(hops, key=lambda h: datetime.fromisoformat(h["arrives"]) - datetime.fromisoformat(h["leaves"]))["mode"]
+        mode = max(hops, key=lambda h: datetime.fromisoformat(h["arrives"]) - datetime.fromisoformat(h["leaves"]))[
+            "mode"
+        ]
         place_leg(trip, Mode(mode), origin, target, leaves, arrives, paid_by=booking.paid_by, booking_id=booking.pk)
     rebuild_nights(trip)
     for each in explains:
@@ -188,7 +192,9 @@ def _put_on_trip(
         )  # fmt: skip
     if wish.bag is not None and wish.bag.minor > 0:
         label = f"Bag, {booking.carrier}"[:80]
-        OtherCost.objects.create(trip=trip, category="air", label=label, amount_minor=wish.bag.minor, paid_by=booking.paid_by)
+        OtherCost.objects.create(
+            trip=trip, category="air", label=label, amount_minor=wish.bag.minor, paid_by=booking.paid_by
+        )
     after = {"booking": booking.pk, "price": booking.price_minor, "until": booking.held_until, "reason": wish.words}
     changed(member, trip, f"held: {booking.label}", None, after)
     return True
@@ -220,7 +226,9 @@ def _give_up_old(member: Membership, trip_id: int, old: Booking) -> None:
                after={"not given back": kept})  # fmt: skip
 
 
-def _tell_approver(member: Membership, trip_id: int, booking: Booking, explains: Sequence[Explained], wish: Wish) -> None:
+def _tell_approver(
+    member: Membership, trip_id: int, booking: Booking, explains: Sequence[Explained], wish: Wish
+) -> None:
     """Tell whoever signs first of a choice outside the rules, with the reason and the cheaper ways then on offer."""
     trip = trip_for(member, trip_id)
     file = load_file(member, trip)
@@ -276,7 +284,9 @@ def cancel(member: Membership, trip_id: int, booking_id: int) -> Booking:
             return booking
         others = trip.legs.exclude(booking=booking)
         if not trip.editable and booking.legs.exists() and not others.exists():
-            raise Refusal("That is the whole journey. Call the trip off instead, or change its plan and choose another way.")
+            raise Refusal(
+                "That is the whole journey. Call the trip off instead, or change its plan and choose another way."
+            )
     kept = booking.costs_to_cancel.minor
     booking = bookings.give_up(booking, kept)
     with transaction.atomic():

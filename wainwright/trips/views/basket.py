@@ -18,7 +18,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.trips.forms import ByHandForm
 from wainwright.trips.selectors import trip_for
 from wainwright.trips.services import ways
-from wainwright.trips.views.page import hand_form, midnight, says_was_and_is, show_trip
+from wainwright.trips.views.page import midnight, says_was_and_is, show_trip
 from wainwright.web.forms import say
 
 WISHES = {"window": "By a window", "aisle": "On the aisle", "front": "Far in front", "none": "No wish"}
@@ -30,7 +30,11 @@ SEAT = re.compile(r"^[0-9]{1,2}[A-Z]$")
 def cancel(request, trip_id: int, booking_id: int):
     """Cancel a booking."""
     booking = ways.cancel(request.member, trip_id, booking_id)
-    words = f"{booking.label} is taken off." if booking.by_hand else f"{booking.label} is cancelled; {booking.lost} is not given back."
+    words = (
+        f"{booking.label} is taken off."
+        if booking.by_hand
+        else f"{booking.label} is cancelled; {booking.lost} is not given back."
+    )
     messages.info(request, words)
     return redirect("trip", trip_id)
 
@@ -129,7 +133,12 @@ def _chosen(request, booking) -> list[str]:
             found.append("")
             continue
         row = int(seat[:-1]) if SEAT.match(seat) else 0
-        if plan is None or seat in plan.taken or not 1 <= row <= plan.rows or seat[-1] not in plan.letters.replace("|", ""):
+        if (
+            plan is None
+            or seat in plan.taken
+            or not 1 <= row <= plan.rows
+            or seat[-1] not in plan.letters.replace("|", "")
+        ):
             raise Refusal(f"Seat {seat[:6]} on {hop['number']} is taken or not there. Choose another.")
         found.append(seat)
     return found if any(found) else []

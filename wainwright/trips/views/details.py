@@ -117,7 +117,9 @@ def remove_paper(request, trip_id: int, paper_id: int):
 def paper(request, trip_id: int, paper_id: int):
     """A paper, to be saved; never shown as a page of ours."""
     found = details.file_of(trip_for(request.member, trip_id), paper_id)
-    response = FileResponse(found.file.open("rb"), content_type=found.media_type, as_attachment=True, filename=found.name)
+    response = FileResponse(
+        found.file.open("rb"), content_type=found.media_type, as_attachment=True, filename=found.name
+    )
     response["X-Content-Type-Options"] = "nosniff"
     return response
 
@@ -140,7 +142,9 @@ def split(request, trip_id: int):
         names = dict(split_abouts(load_file(request.member, trip)))
         if about not in names and not (request.POST.get("off") and any(r["about"] == about for r in trip.shares)):
             raise Refusal("Say what is to be split.", "about")
-        details.split_plan(request.member, trip_id, about, names.get(about, ""), [] if request.POST.get("off") else parts)
+        details.split_plan(
+            request.member, trip_id, about, names.get(about, ""), [] if request.POST.get("off") else parts
+        )
         return redirect("trip", trip_id)
     except Refusal as refusal:
         if not trip.editable or trip.traveller_id != request.member.pk:

@@ -241,9 +241,7 @@ def add_other(request, trip_id: int):
     if form.is_valid():
         d = form.cleaned_data
         try:
-            plan.add_other(
-                request.member, trip_id, d["category"], d["label"], d["amount"], d["paid_by"], d["day"]
-            )
+            plan.add_other(request.member, trip_id, d["category"], d["label"], d["amount"], d["paid_by"], d["day"])
             return redirect("trip", trip_id)
         except Refusal as refusal:
             say(form, refusal)

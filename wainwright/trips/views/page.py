@@ -15,9 +15,8 @@ from django.views.decorators.http import require_GET
 from wainwright import clock
 from wainwright.accounts.selectors import books
 from wainwright.claims.models import Claim
-from wainwright.core.journey import Mode, Place
+from wainwright.core.journey import Mode
 from wainwright.core.money import Money
-from wainwright.core.rules import Level
 from wainwright.core.states import stage_reached
 from wainwright.drawing.map import draw_map
 from wainwright.drawing.ribbon import RibbonData, Spend, draw
@@ -72,7 +71,9 @@ def start(request):
     answers = {q["code"]: request.POST.get(f"q-{q['code']}", "")[:300] for q in questions}
     if request.method == "POST" and form.is_valid():
         try:
-            trip = plan.start_trip(member, form.cleaned_data["title"], form.cleaned_data["purpose"], form.coding, answers)
+            trip = plan.start_trip(
+                member, form.cleaned_data["title"], form.cleaned_data["purpose"], form.coding, answers
+            )
             return redirect("trip", trip.pk)
         except Refusal as refusal:
             say(form, refusal)
@@ -307,5 +308,3 @@ def _was_and_is(before: TripFigures, after: TripFigures) -> str:
 def midnight(day: date) -> datetime:
     """The beginning of a local day."""
     return datetime.combine(day, time())
-
-

@@ -8,7 +8,6 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from wainwright.core.money import Money
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.people.second_factor import has_authenticator
 from wainwright.signoff.selectors import steps
@@ -18,7 +17,7 @@ from wainwright.trips.profile import side_by_side
 from wainwright.trips.selectors import load_file, trip_for
 from wainwright.trips.services import calendar, road
 from wainwright.trips.versions import last_signed, lines_of, since_signed
-from wainwright.trips.views.page import page_context, spends_of, ribbon_of
+from wainwright.trips.views.page import page_context, ribbon_of, spends_of
 from wainwright.web.forms import whole
 from wainwright.web.presenting import route_preview, route_steps
 
@@ -67,7 +66,11 @@ def send(request, trip_id: int):
         if not trip.editable or trip.traveller_id != request.member.pk:
             raise
         return _sign_page(request, trip, 422, refusal.message, typed[:120])
-    words = "The trip is on its way to be signed off." if trip.state == "Awaiting sign-off" else "The trip is authorised; what is held is being bought."
+    words = (
+        "The trip is on its way to be signed off."
+        if trip.state == "Awaiting sign-off"
+        else "The trip is authorised; what is held is being bought."
+    )
     messages.info(request, words)
     return redirect("trip", trip_id)
 
@@ -83,7 +86,9 @@ def take_back(request, trip_id: int):
 def reopen(request, trip_id: int):
     """Change the plan of an authorised trip."""
     road.reopen(request.member, trip_id)
-    messages.info(request, "The plan can be changed. Bookings and budgets stand; those whom a change concerns sign again.")
+    messages.info(
+        request, "The plan can be changed. Bookings and budgets stand; those whom a change concerns sign again."
+    )
     return redirect("trip", trip_id)
 
 
@@ -154,7 +159,9 @@ def mail_itinerary(request, trip_id: int):
 @require_GET
 def subscribed(request, secret: str):
     """A person's trips as a calendar, under a private address. Nobody signs in here: the address is the key."""
-    found = Subscription.objects.filter(secret=secret, revoked__isnull=True, member__active=True, member__person__is_active=True)
+    found = Subscription.objects.filter(
+        secret=secret, revoked__isnull=True, member__active=True, member__person__is_active=True
+    )
     subscription = found.select_related("member__person", "member__firm").first()
     if subscription is None:
         raise Http404
@@ -182,5 +189,3 @@ def subscription_link(member) -> str:
     """The private address of a person, or nothing."""
     found = Subscription.objects.filter(member=member, revoked__isnull=True).first()
     return letters.link_of(found, settings.ADDRESS) if found else ""
-
-
