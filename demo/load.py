@@ -14,7 +14,7 @@ from typing import Any
 from django.db import transaction
 from huey.contrib.djhuey import HUEY
 
-from demo import papers
+from demo import northern, papers
 from demo.story import Story
 from wainwright import clock
 from wainwright.accounts.models import Budget, Code, FirmAccounts
@@ -68,6 +68,7 @@ def load(today: date) -> dict[str, Membership]:
     with _no_queue():
         for row in toml("trips.toml")["trip"]:
             Story(row, people, today).tell()
+        northern.tell(people["maren"], today)
         _papers(people["maren"], today)
     _loose(people["maren"], today)
     _loose(people["jonas"], today)

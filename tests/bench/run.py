@@ -11,6 +11,7 @@ import os
 import statistics
 import time
 from datetime import date, datetime, timedelta
+from decimal import Decimal
 from pathlib import Path
 
 VAR = Path(__file__).resolve().parents[2] / "var" / "bench"
@@ -34,16 +35,22 @@ from demo import load, papers  # noqa: E402
 from wainwright import clock  # noqa: E402
 from wainwright.claims.models import Claim  # noqa: E402
 from wainwright.core.allowance import daily_allowance  # noqa: E402
+from wainwright.core.coding import Coding  # noqa: E402
 from wainwright.core.money import Money  # noqa: E402
 from wainwright.core.rules import Item, Subject, run  # noqa: E402
+from wainwright.drawing.map import draw_map  # noqa: E402
 from wainwright.expenses.models import Charge, Expense  # noqa: E402
 from wainwright.formats.pictures import pages_of  # noqa: E402
+from wainwright.formats.places import place, town  # noqa: E402
 from wainwright.formats.receipt_text import read_fields  # noqa: E402
 from wainwright.people.models import Card, Membership, Person  # noqa: E402
 from wainwright.rulebook.selectors import rulebook  # noqa: E402
 from wainwright.standins.reader import Standin  # noqa: E402
+from wainwright.trips.facts import plan_subject  # noqa: E402
 from wainwright.trips.figures import journey_of  # noqa: E402
 from wainwright.trips.models import Trip  # noqa: E402
+from wainwright.trips.selectors import load_file as load_trip  # noqa: E402
+from wainwright.trips.services import plan as plan_services  # noqa: E402
 
 PEOPLE, CLAIMS, LINES, TIMES = 200, 20_000, 10, 20
 
@@ -98,6 +105,21 @@ def build() -> None:
     print(f"The larger world was built in {time.monotonic() - begun:.0f} s, once.")
 
 
+def long_journey(maren: Membership) -> Trip:
+    """A journey of 21 days and 12 legs, made once."""
+    known = Trip.objects.filter(traveller=maren, title="Round the coast").first()
+    if known:
+        return known
+    trip = plan_services.start_trip(maren, "Round the coast", "All gauges", Coding("", "3120"))
+    day = clock.today() + timedelta(days=90)
+    spots = [place("ORK"), *(town(name, "NO") for name in ("Bergen", "Florø", "Bergen", "Stavanger", "Bergen"))]
+    for n in range(12):
+        at = datetime.combine(day + timedelta(days=n * 20 // 11), datetime.min.time()).replace(hour=9)
+        one, other = spots[n % 6], spots[(n + 1) % 6]
+        plan_services.add_leg(maren, trip.pk, "ferry", one, other, at, at + timedelta(hours=6), Decimal(80))
+    return Trip.objects.get(pk=trip.pk)
+
+
 def page(client: Client, path: str) -> tuple[float, float, int, float]:
     """Return median and 95th percentile in ms, queries, and the ratio to the bare SQL."""
     client.get(path)
@@ -132,12 +154,19 @@ def pages() -> None:
     claim = Claim.objects.filter(trip=trip).first()
     signing = Claim.objects.filter(state="In sign-off", firm=maren.firm).first()
     checking = Claim.objects.filter(state="In finance check", firm=maren.firm, number__lt=1000).first()
+    plan, day = (
+        Trip.objects.filter(traveller=maren, state="Planning").order_by("pk").first(),
+        clock.today() + timedelta(days=20),
+    )
     print(f"{'page':<34}{'median ms':>10}{'95 % ms':>10}{'queries':>9}{'× bare SQL':>12}")
     for who, name, path in [
         (maren, "desk", "/"), (maren, "trips", "/trips/"), (maren, "trip with ribbon", f"/trips/{trip.pk}/"), (maren, "tray, 5,000 loose", "/tray/"),
         (maren, "claims", "/claims/"), (maren, "claim, open", f"/claims/{claim.pk}/"), (tobias, "bench, claim", f"/bench/claim/{signing.pk}/"),
         (priya, "bench, finance", f"/bench/claim/{checking.pk}/"), (priya, "ledger", "/ledger/"), (priya, "pay", "/ledger/pay/"),
-        (maren, "ways", f"/trips/{Trip.objects.get(traveller=maren, state='Planning').pk}/ways/?origin=ORK&target=BGO&out_on={clock.today() + timedelta(days=20)}"),
+        (maren, "ways, to first results", f"/trips/{plan.pk}/ways/?from=ORK&to=BGO&on={day}&when=any&at="),
+        (maren, "ways there and back", f"/trips/{plan.pk}/ways/?from=ORK&to=DUB&on={day}&when=any&at=&from=DUB&to=ORK&on={day + timedelta(days=2)}&when=any&at="),
+        (maren, "stays on a map", f"/trips/{plan.pk}/stays/"), (maren, "page before signing", f"/trips/{plan.pk}/sign/"),
+        (maren, "trip, 21 days, 12 legs", f"/trips/{long_journey(maren).pk}/"),
         (priya, "find", "/find/?q=survey"),
     ]:  # fmt: skip
         client = Client()
@@ -186,6 +215,13 @@ def core() -> None:
     trip = Trip.objects.get(title__startswith="Tide-gauge")
     journey = journey_of(list(trip.legs.all()), list(trip.nights.all()), trip.supplied)
     timed("a five-day allowance", lambda: daily_allowance(journey, book.scheme, book.rates, "EUR"))
+    long = load_trip(
+        Membership.objects.get(person__email__startswith="maren", firm=firm), Trip.objects.get(title="Round the coast")
+    )
+    whole = plan_subject(long.trip, firm, book, long.figures, today, None)
+    timed("all rules over 21 days, 12 legs", lambda: run(whole, book.settings))
+    legs = [(leg.origin, leg.target, leg.mode) for leg in long.figures.journey.legs]
+    timed("the map of it", lambda: draw_map(legs, [n.place for n in long.figures.journey.nights]))
     receipt = papers.till_receipt(date(2026, 10, 15))
 
     def read() -> None:

@@ -18,12 +18,15 @@ from tests.browser.chromium import browser
 ROOT = Path(__file__).resolve().parents[2]
 TARGET = ROOT / "docs" / "screenshots"
 ADDRESS = "http://127.0.0.1:8123"
-START = date.today() + timedelta(days=28 - date.today().weekday())
-WAYS = f"/trips/16/ways/?origin=ORK&target=ABZ&out_on={START}&back_on={START + timedelta(days=2)}"
+NEXT = date.today() + timedelta(days=42 - date.today().weekday())
+WAYS = f"/trips/18/ways/?from=Bergen&to=Oslo&on={NEXT + timedelta(days=3)}&when=any&at="
 # name, who, address, css of a link to follow first, width
 SHOTS = [
-    ("desk", "Maren Oyelaran", "/", "", 1280), ("trip", "Maren Oyelaran", "/trips/1/", "", 1280), ("plan", "Maren Oyelaran", "/trips/16/", "", 1280),
-    ("ways", "Maren Oyelaran", WAYS, ".ways-list .way:nth-child(4)", 1280), ("tray", "Maren Oyelaran", "/tray/", "", 1280),
+    ("desk", "Maren Oyelaran", "/", "", 1280), ("trip", "Maren Oyelaran", "/trips/1/", "", 1280), ("plan", "Maren Oyelaran", "/trips/18/", "", 1280),
+    ("basket", "Maren Oyelaran", "/trips/18/#basket", "", 1280), ("ways", "Maren Oyelaran", WAYS, ".ways-list a.way", 1280),
+    ("stays", "Maren Oyelaran", f"/trips/18/stays/?night={NEXT + timedelta(days=4)}", "", 1280), ("seats", "Maren Oyelaran", "/trips/18/", "#basket a[href$='/seats/']", 1280),
+    ("sign", "Maren Oyelaran", "/trips/18/sign/", "", 1280), ("itinerary", "Maren Oyelaran", "/trips/18/itinerary/", "", 1280),
+    ("order", "Maren Oyelaran", "/trips/1/order/", "", 1280), ("tray", "Maren Oyelaran", "/tray/", "", 1280),
     ("receipt", "Maren Oyelaran", "/receipts/{newest}/", "", 1280), ("claim", "Maren Oyelaran", "/claims/1/", "", 1280),
     ("bench", "Tobias Achterberg", "/bench/", "", 1280), ("refused", "Priya Sundqvist", "/bench/claim/5/", "", 1280),
     ("journal", "Priya Sundqvist", "/ledger/1/", "", 1280), ("pay-run", "Priya Sundqvist", "/ledger/pay/1/", "", 1280),
@@ -92,7 +95,7 @@ def take(shots, width: int) -> None:
                 )
                 path = link.get_attribute("href").removeprefix(ADDRESS)
             driver.get(ADDRESS + path)
-            for _ in range(2 if follow else 0):
+            if follow:
                 driver.get(driver.find_element(By.CSS_SELECTOR, follow).get_attribute("href").partition("#")[0])
             time.sleep(0.6)
             driver.save_screenshot(str(TARGET / f"{name}.png"))

@@ -12,6 +12,7 @@ from wainwright.core.money import Money, total
 from wainwright.core.workings import day_text
 
 FULL_WIDTH, LEAST_COLUMN, MOST_COLUMN = 1108, 168, 440
+LEAST_WORD = 64
 HEAD, TRACK, ROW, LETTER, PAD = 34, 42, 22, 6.3, 12
 _GONE_FROM = {Meal.BREAKFAST: time(8), Meal.LUNCH: time(13), Meal.DINNER: time(19)}
 _MEAL_WORDS = {Meal.BREAKFAST: "Brkfst", Meal.LUNCH: "Lunch", Meal.DINNER: "Dinner"}
@@ -322,6 +323,8 @@ def _meals(data: RibbonData, column: Column, y: int, days: list[date]) -> list[M
     journey, cells = data.journey, []
     step = (column.width - 2 * PAD) / 3
     for n, meal in enumerate(Meal):
+        # In a narrow column the first letter stands for the meal; its full name is in the title.
+        word = _MEAL_WORDS[meal] if step >= LEAST_WORD else meal.value[0].upper()
         supplied = (column.day, meal) in journey.supplied
         away = (column.day == days[0] and journey.starts.time() >= _GONE_FROM[meal]) or (
             column.day == days[-1] and journey.ends.time() <= _GONE_FROM[meal]
@@ -332,12 +335,10 @@ def _meals(data: RibbonData, column: Column, y: int, days: list[date]) -> list[M
             "counted": "in the allowance",
             "away": "before leaving or after being back",
         }[state]
-        text = f"{_MEAL_WORDS[meal]}: {meal.value} on {column.title}, {said}"
+        text = f"{word}: {meal.value} on {column.title}, {said}"
         key = f"{column.day.isoformat()}:{meal.value}"
         cells.append(
-            MealCell(
-                round(column.x + PAD - 4 + n * step), y + 9, round(step), key, _MEAL_WORDS[meal], state, text, supplied
-            )
+            MealCell(round(column.x + PAD - 4 + n * step), y + 9, round(step), key, word, state, text, supplied)
         )
     return cells
 

@@ -177,9 +177,7 @@ def _results(request, file: TripFile, said: list[Said], narrow: Narrow, instead:
     if (wanted := request.GET.get("part", "")) in {str(n) for n in range(len(said))}:
         at = int(wanted)
     try:
-        days = [
-            ways(one.part.origin, one.part.target, one.part.day, today, trip.currency, one.asked) for one in said
-        ]
+        days = [ways(one.part.origin, one.part.target, one.part.day, today, trip.currency, one.asked) for one in said]
         picked = [
             _picked(key, today, trip.currency, one.asked) if key else None for key, one in zip(picks, said, strict=True)
         ]

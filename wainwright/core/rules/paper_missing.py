@@ -23,4 +23,4 @@ class PaperMissing(Kind):
         supplied = setting.params.get("only_supplied") != "yes" or subject.meals_supplied
         if paper in subject.papers or not abroad or not supplied:
             return
-        yield Hit(subject.key, f"The {paper} is missing. {setting.text}", Cure(f"Attach the {paper}", "papers"))
+        yield Hit(subject.key, f"The {paper} is missing.", Cure(f"Attach the {paper}", "papers"))

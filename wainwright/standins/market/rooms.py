@@ -54,7 +54,7 @@ def _houses(spot: tuple[str, str], shape: random.Random) -> list[tuple[str, floa
     names = {name for name, _ in houses}
     while len(houses) < 8:
         name = f"{shape.choice(FIRST)} {shape.choice(SECOND)}"
-        price = shape.uniform(78, 165) * LEVEL.get(spot[1], 1.0)
+        price = shape.uniform(64, 128) * LEVEL.get(spot[1], 1.0)
         if name not in names:
             names.add(name)
             houses.append((name, price))
