@@ -124,6 +124,8 @@ ACCOUNT_LOGOUT_REDIRECT_URL = "/accounts/login/"
 ACCOUNT_SESSION_REMEMBER = False
 MFA_SUPPORTED_TYPES = ["totp", "recovery_codes"]
 MFA_TOTP_ISSUER = "Wainwright"
+# Addresses are given by the firm, not typed by the person, so none waits to be verified.
+MFA_ALLOW_UNVERIFIED_EMAIL = True
 ACCOUNT_RATE_LIMITS = {"login": "30/m/ip", "login_failed": "10/m/ip,5/5m/key"}
 
 LANGUAGE_CODE = "en-ie"

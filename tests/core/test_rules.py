@@ -28,6 +28,8 @@ def nights(cost):
 
 # kind, parameters, subject that must be found, words in the sentence, subject that must pass
 ROWS = [
+    ("own_money", {"over": "15.00"}, replace(PLAN, items=(replace(TAXI, needs_evidence=False),)), "is to be paid with own money",
+     replace(PLAN, items=(replace(TAXI, needs_evidence=False, by="own car"), replace(TAXI, needs_evidence=False, paid_by="firm")))),
     ("class_above", {"cabin": "economy"}, with_items(replace(TAXI, cabin="business")), "in business class at 19.60. The firm allows economy",
      with_items(replace(TAXI, cabin="economy"))),
     ("not_contracted", {}, with_items(replace(TAXI, contract_passed=True, cheapest=eur("18.00"))), "passes by a contracted fare that fits, at 18.00", with_items(TAXI)),

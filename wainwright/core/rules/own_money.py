@@ -22,11 +22,9 @@ class OwnMoney(Kind):
         for item in subject.items:
             if (
                 item.paid_by == "self"
-                and item.needs_evidence
+                and (item.needs_evidence or (subject.kind == "plan" and item.by != "own car"))
                 and setting.applies_to(item.category)
                 and item.amount > over
             ):
-                text = (
-                    f"{item.label}, {item.amount}, was paid with own money. From {over} on the firm's card is wanted."
-                )
+                text = f"{item.label}, {item.amount}, {'is to be' if subject.kind == 'plan' else 'was'} paid with own money. From {over} on the firm's card is wanted."
                 yield Hit(item.key, text, Cure("Say why", item.key), item.amount)
