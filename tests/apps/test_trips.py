@@ -261,6 +261,12 @@ class BookingTest(WorldTestCase):
         road.move_along(second.held_until + timedelta(minutes=1))
         second.refresh_from_db()
         self.assertEqual(second.state, "Lapsed")
+        # The moves stay on the plan at the price they had, and the traveller is told.
+        legs = Leg.objects.filter(trip=second.trip)
+        self.assertEqual(
+            (legs.filter(booking=None).count(), sum(leg.estimate_minor for leg in legs)), (2, second.price_minor)
+        )
+        self.assertTrue(any("has run out" in n.text for n in self.maren.notices.all()))
 
     def test_a_forged_or_old_fare_is_refused(self):
         for key in (

@@ -229,16 +229,23 @@ def give_up(booking: Booking, keep_minor: int) -> Booking:
 
 
 @transaction.atomic
-def lapse_holds(now: datetime) -> int:
-    """Let every hold go whose time ran out while its trip was not sent; return how many."""
+def lapse_holds(now: datetime) -> list[Booking]:
+    """Let every hold go whose time ran out while its trip was not sent; return them.
+
+    Its moves and nights stay on the plan at the price they had, as if they had been typed.
+    """
     late = Booking.objects.select_for_update(of=("self",)).filter(
         state="Held", held_until__lt=now, trip__state__in=["Planning", "Sent back", "Called off"]
     )
-    count = 0
-    for booking in late.select_related("trip", "firm"):
+    lapsed = list(late.select_related("trip__traveller__person", "trip__traveller__firm", "firm"))
+    for booking in lapsed:
+        first = booking.legs.first()
+        if first is not None:
+            booking.legs.filter(pk=first.pk).update(estimate_minor=booking.price_minor)
+        booking.legs.update(booking=None)
+        booking.nights.update(booking=None)
         move(booking, "lapse")
-        count += 1
-    return count
+    return lapsed
 
 
 @dataclass(frozen=True)

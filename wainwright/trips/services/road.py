@@ -21,6 +21,7 @@ from wainwright.people.second_factor import code_is_right
 from wainwright.signoff import services as signoff
 from wainwright.trail.services import record
 from wainwright.trips import letters
+from wainwright.trips.budgets import commit_lost
 from wainwright.trips.models import Trip, TripVersion
 from wainwright.trips.selectors import TripFile, load_file
 from wainwright.trips.services.base import mine
@@ -170,6 +171,8 @@ def call_off(member: Membership, trip_id: int) -> Trip:
     for booking in trip.bookings.all():
         if booking.stands and not booking.by_hand:
             bookings.give_up(booking, booking.costs_to_cancel.minor)
+    with transaction.atomic():
+        commit_lost(trip)
     return trip
 
 
@@ -259,10 +262,22 @@ def mail_itinerary(member: Membership, trip_id: int) -> str:
 
 def move_along(now: datetime) -> int:
     """Begin trips whose first leg has left, end those whose last has arrived, let late holds go, finish what broke off."""
-    moved = _begin_and_end(now) + bookings.lapse_holds(now) + finish_asked(now)
+    moved = _begin_and_end(now) + _lapse(now) + finish_asked(now)
     _try_again()
     _late_tickets(now)
     return moved
+
+
+@transaction.atomic
+def _lapse(now: datetime) -> int:
+    """Let late holds go, and tell whose they were."""
+    lapsed = bookings.lapse_holds(now)
+    for booking in lapsed:
+        words = (
+            f"The hold of {booking.label} has run out. Its price is no longer kept: hold it again, or choose another."
+        )
+        tell(booking.trip.traveller, words, link(booking.trip))
+    return len(lapsed)
 
 
 @transaction.atomic
