@@ -6,7 +6,7 @@ from wainwright.accounts import views as accounts
 from wainwright.bench import views as bench
 from wainwright.bookings.views import cars, stays, ways
 from wainwright.claims import views as claims
-from wainwright.expenses.views import costs, tray
+from wainwright.expenses.views import cards, costs, tray
 from wainwright.people import views as people
 from wainwright.trips.views import basket, details, itinerary, page, road
 from wainwright.web import views as web
@@ -120,7 +120,11 @@ urlpatterns = [
     path("trips/<int:trip_id>/claim/", claims.claim_trip, name="claim-trip"),
     path("tray/", tray.tray_page, name="tray"),
     path("tray/drop/", tray.drop, name="drop"),
-    path("tray/card-file/", tray.card_file, name="card-file"),
+    path("tray/card-file/", cards.card_file, name="card-file"),
+    path("tray/card-file/<int:file_id>/", cards.look, name="card-look"),
+    path("tray/card-file/<int:file_id>/columns/", cards.columns, name="card-columns"),
+    path("tray/card-file/<int:file_id>/take/", cards.take_file, name="card-take"),
+    path("tray/card-file/<int:file_id>/away/", cards.put_away, name="card-away"),
     path("tray/take/", tray.take, name="take"),
     path("tray/take-all/", tray.take_all, name="take-all"),
     path("tray/personal/", tray.personal, name="personal"),

@@ -15,7 +15,7 @@ from wainwright.accounts.models import PayRun, Posting
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books
-from wainwright.expenses.models import Charge
+from wainwright.expenses.models import CardFile, Charge
 from wainwright.people.second_factor import has_authenticator
 from wainwright.standins.mailbox.models import Mail
 from wainwright.trips.models import Paper, Trip
@@ -34,6 +34,7 @@ OPEN = {
     "profile": (200,) * 7, "stand-ins": (404,) * 7,
     "claim": (200, 404, 200, 200, 404, 200, 404), "expense": (200, 404, 200, 200, 404, 200, 404),
     "receipt": (200, 404, 200, 200, 404, 200, 404), "receipt-original": (200, 404, 200, 200, 404, 200, 404),
+    "card-look": (200, 404, 404, 404, 404, 404, 404),
     "receipt-picture": (200, 404, 200, 200, 404, 200, 404),
     "bench": (403, 403, 302, 200, 403, 403, 200), "bench-item": (403, 403, 200, 200, 403, 403, 404),
     "ledger": (403, 403, 403, 200, 403, 200, 200), "pay": (403, 403, 403, 200, 403, 200, 200),
@@ -46,7 +47,7 @@ ACTS = {
     "engagement-add", "engagement-remove", "permission-add", "permission-remove", "paper-add", "paper-remove", "plan-split", "copy", "copy-take",
     "trip-reopen", "trip-say", "itinerary-mail", "car-hold", "stay-hold", "by-hand", "booking-price", "booking-card", "subscribe", "unsubscribe", "stay", "meal", "other-add",
     "other-remove", "advance", "trip-explain", "trip-send", "trip-take-back", "trip-call-off", "hold", "booking-cancel", "claim-trip",
-    "drop", "card-file", "take", "take-all", "personal", "receipt-take", "expense-change", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
+    "drop", "card-file", "card-columns", "card-take", "card-away", "take", "take-all", "personal", "receipt-take", "expense-change", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
     "claim-explain", "claim-send", "claim-take-back", "put-in", "take-out", "claim-coding", "claim-say", "approve", "end", "pass-on",
     "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
 }  # fmt: skip
@@ -74,6 +75,7 @@ class AccessTest(WorldTestCase):
         self.paper = Paper.objects.create(
             trip=self.trip, kind="agenda", name="a.png", sha256="0" * 64, media_type="image/png", added=timezone.now(), file=ContentFile(b"x", "a.png")
         )  # fmt: skip
+        self.file = CardFile.objects.create(member=self.maren, name="x", sha256="0", time=timezone.now())
         self.booking = Booking.objects.create(
             firm=self.trip.firm, trip=self.trip, booker=self.maren, state="Held", carrier="Skerry Air", label="Flight", currency="EUR", price_minor=1,
             cheapest_minor=1, departure=timezone.now(), asked=timezone.now(), once="access",
@@ -89,7 +91,7 @@ class AccessTest(WorldTestCase):
             "trip_id": self.trip.pk, "claim_id": self.claim.pk, "expense_id": self.expense.pk, "receipt_id": self.receipt.pk,
             "page_id": self.receipt.pages.first().pk, "kind": "claim", "object_id": self.claim.pk, "posting_id": Posting.objects.first().pk,
             "run_id": self.run_.pk, "which": "file", "mail_id": self.mail.pk, "number": 0, "leg_id": self.trip.legs.first().pk, "other_id": 1,
-            "booking_id": self.booking.pk, "paper_id": self.paper.pk, "index": 0, "secret": "x", "act": "send-back", "slug": "norge",
+            "booking_id": self.booking.pk, "paper_id": self.paper.pk, "file_id": self.file.pk, "index": 0, "secret": "x", "act": "send-back", "slug": "norge",
         }  # fmt: skip
 
     def address(self, name: str) -> str:

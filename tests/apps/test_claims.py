@@ -20,7 +20,7 @@ from wainwright.core.money import Money
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge, Expense, Receipt
 from wainwright.expenses.selectors import tray
-from wainwright.expenses.services import charges, editing, receipts, taking
+from wainwright.expenses.services import editing, receipts, taking
 from wainwright.expenses.services.editing import PartTyped
 from wainwright.formats.pain001 import check_schema
 from wainwright.formats.places import best_place
@@ -38,12 +38,12 @@ class TrayTest(WorldTestCase):
         return papers.card_file(self.today - timedelta(days=ago))
 
     def test_the_same_card_file_twice_changes_nothing(self):
-        first = charges.take_card_file(self.maren, "card.ofx", self.card_file())
-        again = charges.take_card_file(self.maren, "card.ofx", self.card_file())
+        first = self.take_file(self.maren, "card.ofx", self.card_file())
+        again = self.take_file(self.maren, "card.ofx", self.card_file())
         self.assertEqual((first.taken, again.taken, again.known, Charge.objects.count()), (6, 0, 6, 6))
 
     def test_somebody_elses_card_is_left_out_by_name(self):
-        done = charges.take_card_file(self.aiko, "card.ofx", self.card_file())
+        done = self.take_file(self.aiko, "card.ofx", self.card_file())
         self.assertEqual((done.taken, done.left[0][0]), (0, "card 4410"))
 
     def test_a_broken_entry_does_not_lose_the_good_ones(self):
@@ -54,12 +54,12 @@ class TrayTest(WorldTestCase):
         )
         day = f"{self.today - timedelta(days=20):%Y%m%d}".encode()
         content = content.replace(b"<DTPOSTED>" + day + b"120000", b"<DTPOSTED>20269999", 1)
-        done = charges.take_card_file(self.maren, "card.ofx", content)
+        done = self.take_file(self.maren, "card.ofx", content)
         self.assertEqual((done.taken, len(done.left)), (4, 2))
 
     def test_receipts_are_read_matched_and_taken(self):
         first = self.today - timedelta(days=20)
-        charges.take_card_file(self.maren, "card.ofx", self.card_file())
+        self.take_file(self.maren, "card.ofx", self.card_file())
         with self.done():
             receipts.take_in(self.maren, "till.jpg", papers.till_receipt(first + timedelta(days=3)))
             receipts.take_in(self.maren, "ferry.png", papers.ferry_ticket(first + timedelta(days=2)))
@@ -102,7 +102,7 @@ class TrayTest(WorldTestCase):
         self.assertIn("here already", second.problem)
 
     def test_personal_and_back_to_the_tray(self):
-        charges.take_card_file(self.maren, "card.ofx", self.card_file())
+        self.take_file(self.maren, "card.ofx", self.card_file())
         charge = Charge.objects.get(merchant="GAMLE KINO BERGEN")
         expense = taking.mark_personal(self.maren, charge.pk)
         charge.refresh_from_db()
@@ -179,7 +179,7 @@ class ExpenseTest(WorldTestCase):
         typed = self.a_cost(amount="20.00")
         done = editing.change_cost(self.maren, typed.pk, typed.version, day=typed.date, amount=eur("30.00"), **values)
         self.assertEqual((done.amount, done.heads), (eur("30.00"), 3))
-        charges.take_card_file(self.maren, "card.ofx", papers.card_file(self.today - timedelta(days=20)))
+        self.take_file(self.maren, "card.ofx", papers.card_file(self.today - timedelta(days=20)))
         carded = taking.take(self.maren, None, Charge.objects.get(merchant="GAMLE KINO BERGEN").pk)
         done = editing.change_cost(
             self.maren, carded.pk, carded.version, day=carded.date, amount=eur("99.00"), **values

@@ -9,7 +9,7 @@ from tests.apps.world import WorldTestCase, eur
 from wainwright.accounts.models import PayRun, Posting
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
-from wainwright.expenses.models import Charge, Expense, Receipt
+from wainwright.expenses.models import CardFile, Charge, Expense, Receipt
 from wainwright.news.models import Notice
 from wainwright.signoff.models import Remark
 from wainwright.standins.ledger.models import ClosedPeriod
@@ -167,9 +167,13 @@ class FormsTest(WorldTestCase):
         self.send(
             self.maren,
             "/tray/card-file/",
-            "6 taken, 0 known already, 0 left out",
+            "card.ofx",
             file=SimpleUploadedFile("card.ofx", papers.card_file(first)),
         )
+        file = CardFile.objects.get()
+        shown = self.client.get(f"/tray/card-file/{file.pk}/")
+        self.assertContains(shown, "nothing is taken yet: 6 new, 0 booked now, 0 doubtful, 0 known already")
+        self.send(self.maren, f"/tray/card-file/{file.pk}/take/", "6 taken, 0 known already, 0 left out")
         self.send(self.maren, "/tray/take-all/", "1 taken.")
         self.send(
             self.maren,

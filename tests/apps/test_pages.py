@@ -10,7 +10,7 @@ from tests.apps.world import FIELD, WorldTestCase, eur
 from wainwright import clock
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books
-from wainwright.expenses.models import Charge, Expense
+from wainwright.expenses.models import CardFile, Charge, Expense
 from wainwright.people.models import Card
 from wainwright.signoff.models import SignOff
 from wainwright.trips.models import Trip
@@ -259,15 +259,19 @@ class HostileTest(WorldTestCase):
                 self.assertEqual(response.status_code, 200)
         for content, words in [
             (b"", "empty"),
-            (b"just some text", "not an OFX file"),
+            (b"just some text", "This is no table"),
             (b"OFXHEADER:100\nDATA:OFXSGML\n\n<OFX><STM", "damaged"),
             (b"<?xml version='1.0'?><!DOCTYPE x [<!ENTITY a 'b'>]><OFX>&a;</OFX>", "entities"),
-            (b"\xff\xfe" + "OFX".encode("utf-16") * 9, "OFX"),
+            (b"\xff\xfe" + "OFX".encode("utf-16") * 9, "This is no table"),
         ]:
             with self.subTest(words):
-                response = self.client.post(
-                    "/tray/card-file/", {"file": SimpleUploadedFile("c.ofx", content)}, follow=True
-                )
+                with self.done():
+                    response = self.client.post(
+                        "/tray/card-file/", {"file": SimpleUploadedFile("c.ofx", content)}, follow=True
+                    )
+                if words != "empty":
+                    file = CardFile.objects.latest("pk")
+                    response = self.client.get(f"/tray/card-file/{file.pk}/")
                 self.assertContains(response, words)
         self.assertEqual(self.client.post("/tray/drop/", {}, follow=True).status_code, 200)
 

@@ -18,7 +18,7 @@ from wainwright.claims.services import compose, road
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.expenses.models import Expense, Receipt
-from wainwright.expenses.services import taking
+from wainwright.expenses.services import charges, taking
 from wainwright.formats.places import place
 from wainwright.signoff.models import SignOff
 from wainwright.trips.models import Trip
@@ -48,6 +48,14 @@ class World:
     def done(self):
         """Run what waits for the transaction to be kept, as a request would."""
         return self.captureOnCommitCallbacks(execute=True)
+
+    def take_file(self, member, name, content):
+        """Look at a file and take what is new of it."""
+        return charges.take_file(member, self.looked(member, name, content).pk)
+
+    def looked(self, member, name, content):
+        with self.done():
+            return charges.look_at(member, name, content)
 
     def a_trip(self, who=None, starts: int = -10, days: int = 3, coding: Coding = OFFICE) -> Trip:
         """A planned trip to Bergen and back by typed legs."""

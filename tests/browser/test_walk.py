@@ -160,6 +160,8 @@ class WalkTest(BrowserTestCase):
         self.driver.find_element(By.CSS_SELECTOR, "form[action='/tray/card-file/'] input[type=file]").send_keys(
             str(files[-1])
         )
+        self.see("nothing is taken yet", "KVALHEIM MARINE AS BERGEN")
+        self.press("Take the 6")
         self.see("6 taken, 0 known already", "KVALHEIM MARINE AS BERGEN")
         self.see("102.00", "88.20", "fit without doubt")
         self.assert_accessible("the tray")

@@ -19,7 +19,16 @@ PAID_BY = [("self", "You paid"), ("firm", "The firm's card"), ("central", "Bille
 
 
 class CardFile(models.Model):
-    """A card file that was taken in: what was taken, what was known, what was left and why."""
+    """A card file: shown first (what is new, known, doubtful), then taken; what was left out and why."""
+
+    class State(models.TextChoices):
+        """Being read, waiting for its columns to be named, shown, taken, or put away."""
+
+        READING = "Reading"
+        COLUMNS = "Columns"
+        SHOWN = "Shown"
+        TAKEN = "Taken"
+        AWAY = "Put away"
 
     member = models.ForeignKey(Membership, on_delete=models.CASCADE)
     name = models.CharField(max_length=120)
@@ -27,10 +36,32 @@ class CardFile(models.Model):
     taken = models.PositiveIntegerField(default=0)
     known = models.PositiveIntegerField(default=0)
     left = models.JSONField(default=list)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.TAKEN)
+    format = models.CharField(max_length=10, blank=True)
+    file = models.FileField(upload_to="cards/%Y/%m", blank=True)
+    card_four = models.CharField(max_length=4, blank=True, help_text="The card meant where the file names none.")
+    header = models.JSONField(default=list, blank=True)
+    mapping = models.JSONField(default=dict, blank=True)
+    rows = models.JSONField(default=list, blank=True, help_text="What would be taken, line by line.")
+    problem = models.CharField(max_length=300, blank=True)
     time = models.DateTimeField()
 
     def __str__(self):
         return self.name
+
+
+class ColumnMapping(models.Model):
+    """Which column of a bank's table means what, as a person confirmed it; found again by the header."""
+
+    member = models.ForeignKey(Membership, on_delete=models.CASCADE)
+    header = models.CharField(max_length=64, help_text="A hash of the header's words.")
+    columns = models.JSONField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["member", "header"], name="one_mapping_a_header")]
+
+    def __str__(self):
+        return self.header[:12]
 
 
 class OwnedQuerySet(models.QuerySet):
@@ -201,6 +232,7 @@ class Receipt(models.Model):
     fields = models.JSONField(default=dict)
     lines = models.JSONField(default=list)
     problem = models.CharField(max_length=300, blank=True)
+    aside = models.CharField(max_length=120, blank=True, help_text="Put aside, and why.")
     received = models.DateTimeField()
     started = models.DateTimeField(null=True)
 
@@ -259,6 +291,11 @@ class Charge(models.Model):
     memo = models.CharField(max_length=200, blank=True)
     currency = models.CharField(max_length=3)
     amount_minor = models.BigIntegerField()
+    pending = models.BooleanField(default=False, help_text="Not booked by the bank yet; its amount may still change.")
+    merchant_code = models.CharField(max_length=4, blank=True)
+    original_minor = models.BigIntegerField(null=True, blank=True)
+    original_currency = models.CharField(max_length=3, blank=True)
+    aside = models.CharField(max_length=120, blank=True, help_text="Put aside, and why.")
     state = models.CharField(max_length=14, choices=[(s, s) for s in CHARGE.states], default=CHARGE.first)
 
     objects = EvidenceQuerySet.as_manager()

@@ -1,65 +1,287 @@
-"""Card charges: taken in from files, marked personal."""
+"""Card charges from files: read, shown, then taken. Taking a file again, or one that overlaps, changes nothing."""
 
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from pathlib import PurePath
 
+from django.core.files.base import ContentFile
 from django.db import transaction
+from huey.contrib.djhuey import on_commit_task
+from rapidfuzz import fuzz
 
 from wainwright import clock
-from wainwright.errors import Refusal
-from wainwright.expenses.models import CardFile, Charge
-from wainwright.formats.ofx import read_ofx
+from wainwright.core.matching import plain_merchant
+from wainwright.core.money import Money
+from wainwright.errors import Refusal, Stale
+from wainwright.expenses.models import CardFile, Charge, ColumnMapping
+from wainwright.formats.csv_statement import NEEDED, Table, propose, read_csv, table_of
 from wainwright.formats.problems import Unreadable
-from wainwright.formats.statement import Statement
-from wainwright.people.models import Card, Membership
+from wainwright.formats.statement import MOST_BYTES, Statement, StatementLine
+from wainwright.formats.statements import format_of, read_statements
+from wainwright.people.models import Card, Firm, Membership
 from wainwright.trail.services import record
+
+# New: taken. Booked: it was pending, or its amount changed. Doubtful: one much like it is known. Known: left as it is.
+NEW, BOOKED, DOUBTFUL, KNOWN = "new", "booked", "doubtful", "known"
+ALIKE, NEAR_DAYS, PENDING_DAYS, PENDING_SHARE = 85, 3, 10, 4
+BATCH = 1000
 
 
 @transaction.atomic
-def take_card_file(member: Membership, name: str, content: bytes) -> CardFile:
-    """Take in a card file (OFX). Taking it again, or one that overlaps, changes nothing. Raises ``Refusal``."""
+def look_at(member: Membership, name: str, content: bytes, card_four: str = "") -> CardFile:
+    """Keep a file and have it read, so that what it holds can be seen before it is taken. Raises ``Refusal``."""
+    if len(content) > MOST_BYTES:
+        raise Refusal("The file is larger than 12 MB. Ask the card's bank for a shorter period.", "file")
     try:
-        statements = read_ofx(content)
+        kind = format_of(content)
     except Unreadable as error:
         raise Refusal(str(error), "file") from error
-    cards = {card.last_four: card for card in Card.objects.filter(owner=member)}
+    shown = PurePath(name.replace("\\", "/")).name[-120:] or "card file"
+    digest = hashlib.sha256(content).hexdigest()
     file = CardFile(
-        member=member, name=name[-120:], sha256=hashlib.sha256(content).hexdigest(), time=clock.now(), left=[]
-    )
-    for statement in statements:
-        card = cards.get(statement.last_four)
-        if card is None:
-            number = statement.last_four or "without a number"
-            file.left.append([f"card {number}", "it is not one of your cards; nothing of it was taken"])
-            continue
-        _take(member, card, statement, file)
+        member=member, name=shown, sha256=digest, time=clock.now(), state=CardFile.State.READING, format=kind,
+        card_four=card_four if card_four in _cards(member) else "",
+    )  # fmt: skip
+    file.file.save(f"{digest[:24]}.txt", ContentFile(content), save=False)
     file.save()
-    after = {"name": file.name, "taken": file.taken, "known": file.known, "left": len(file.left)}
+    record(member, "sent a card file", f"cardfile:{file.pk}", after={"name": shown, "sha256": digest, "format": kind})
+    read_file(file.pk)
+    return file
+
+
+@on_commit_task(retries=1, retry_delay=5)
+def read_file(file_id: int) -> None:
+    """Read a file that is kept, and say of each line what would become of it."""
+    file = CardFile.objects.select_related("member__firm").get(pk=file_id)
+    if file.state not in (CardFile.State.READING, CardFile.State.COLUMNS):
+        return
+    try:
+        statements = _statements(file)
+        if statements is None:
+            file.state = CardFile.State.COLUMNS
+        else:
+            _show(file, statements)
+            file.state, file.problem = CardFile.State.SHOWN, ""
+    except Unreadable as error:
+        file.state, file.problem = CardFile.State.AWAY, str(error)[:300]
+    file.save()
+
+
+def _statements(file: CardFile) -> list[Statement] | None:
+    """Read a file's statements; nothing yet for a table whose columns have to be named first."""
+    with file.file.open("rb") as source:
+        content = source.read()
+    currency = file.member.firm.currency
+    if file.format != "CSV":
+        return read_statements(content, currency)
+    table = table_of(content)
+    file.header = list(table.header)
+    if not file.mapping:
+        kept = ColumnMapping.objects.filter(member=file.member, header=_header_key(table)).first()
+        file.mapping = kept.columns if kept else propose(table.header)
+        if kept is None:
+            return None
+    return read_csv(table, {k: int(v) for k, v in file.mapping.items()}, currency)
+
+
+def _header_key(table: Table) -> str:
+    return hashlib.sha256("|".join(table.header).casefold().encode()).hexdigest()
+
+
+@transaction.atomic
+def name_columns(member: Membership, file_id: int, columns: dict[str, int], card_four: str) -> CardFile:
+    """Say which column of a table means what; it is kept for the next file with the same header. Raises ``Refusal``."""
+    file = _mine(member, file_id, CardFile.State.COLUMNS, CardFile.State.SHOWN)
+    if file.format != "CSV":
+        raise Refusal("This file names its columns itself.")
+    width = len(file.header)
+    columns = {name: index for name, index in columns.items() if 0 <= index < width}
+    if [n for n in NEEDED if n not in columns] or not {"amount", "debit", "credit"} & columns.keys():
+        raise Refusal("Say which column holds the date, the merchant, and the amount.", "date")
+    with file.file.open("rb") as source:
+        key = _header_key(table_of(source.read()))
+    ColumnMapping.objects.update_or_create(member=member, header=key, defaults={"columns": columns})
+    file.mapping, file.state = columns, CardFile.State.READING
+    file.card_four = card_four if card_four in _cards(member) else file.card_four
+    file.save()
+    read_file(file.pk)
+    return file
+
+
+def _cards(member: Membership) -> dict[str, Card]:
+    return {card.last_four: card for card in Card.objects.filter(owner=member)}
+
+
+@dataclass
+class _Seen:
+    """What is known of one card around the days of a file."""
+
+    by_key: dict[str, Charge]
+    by_amount: dict[int, list[Charge]]
+    pending: list[Charge]
+    # Merchants without card noise; a file repeats the same few.
+    plain: dict[str, str]
+
+    def plain_name(self, name: str) -> str:
+        if name not in self.plain:
+            self.plain[name] = plain_merchant(name)
+        return self.plain[name]
+
+
+def _show(file: CardFile, statements: Sequence[Statement]) -> None:
+    """Fill a file's rows: for each line its card, what it says, and what would become of it."""
+    member = file.member
+    cards, firm = _cards(member), member.firm
+    rows, left = [], []
+    for statement in statements:
+        left += [[each.where, each.why] for each in statement.left]
+        number = statement.last_four or file.card_four or (next(iter(cards)) if len(cards) == 1 else "")
+        card = cards.get(number)
+        if card is None:
+            words = f"card {number}" if number else "a card without a number"
+            why = (
+                "it is not one of your cards; nothing of it is taken"
+                if number
+                else "say which of your cards the file is of"
+            )
+            left.append([words, why])
+            continue
+        seen = _seen(card, statement.lines)
+        rows += [row for line in statement.lines if (row := _row(line, card, firm, seen, left)) is not None]
+    file.rows, file.left = rows, left
+    file.known = sum(row["what"] == KNOWN for row in rows)
+
+
+def _seen(card: Card, lines: Sequence[StatementLine]) -> _Seen:
+    if not lines:
+        return _Seen({}, {}, [], {})
+    first, last = min(line.day for line in lines), max(line.day for line in lines)
+    around = timedelta(days=PENDING_DAYS)
+    charges = list(Charge.objects.filter(card=card, date__gte=first - around, date__lte=last + around))
+    keyed = {c.bank_id: c for c in charges}
+    missing = [line.bank_id for line in lines if line.bank_id not in keyed]
+    for start in range(0, len(missing), 500):
+        for charge in Charge.objects.filter(card=card, bank_id__in=missing[start : start + 500]):
+            keyed[charge.bank_id] = charge
+    by_amount: dict[int, list[Charge]] = {}
+    for charge in charges:
+        by_amount.setdefault(charge.amount_minor, []).append(charge)
+    return _Seen(keyed, by_amount, [c for c in charges if c.pending], {})
+
+
+def _row(line: StatementLine, card: Card, firm: Firm, seen: _Seen, left: list[list[str]]) -> dict | None:
+    if line.amount.currency != firm.currency:
+        left.append([line.merchant, f"it is in {line.amount.currency}, the card is kept in {firm.currency}"])
+        return None
+    what, why, charge_id = _judge(line, seen)
+    original = line.original
+    return {
+        "card": card.pk, "four": card.last_four, "key": line.bank_id, "day": line.day.isoformat(), "merchant": line.merchant,
+        "memo": line.memo, "minor": line.amount.minor, "code": line.merchant_code, "pending": line.pending,
+        "original": [original.minor, original.currency] if original is not None else None, "what": what, "why": why, "charge": charge_id,
+    }  # fmt: skip
+
+
+def _judge(line: StatementLine, seen: _Seen) -> tuple[str, str, int | None]:
+    """Say what would become of a line, and why."""
+    known = seen.by_key.get(line.bank_id)
+    if known is not None:
+        if known.pending and not line.pending:
+            return BOOKED, f"was pending at {known.amount}", known.pk
+        return KNOWN, "", known.pk
+    name = seen.plain_name(line.merchant)
+    if not line.pending:
+        for charge in seen.pending:
+            near = -1 <= (line.day - charge.date).days <= PENDING_DAYS
+            close = abs(charge.amount_minor - line.amount.minor) * PENDING_SHARE <= abs(charge.amount_minor)
+            if near and close and fuzz.token_set_ratio(name, seen.plain_name(charge.merchant)) >= ALIKE:
+                return BOOKED, f"was pending at {charge.amount}", charge.pk
+    for charge in seen.by_amount.get(line.amount.minor, ()):
+        alike = fuzz.token_set_ratio(name, seen.plain_name(charge.merchant)) >= ALIKE
+        if alike and abs((charge.date - line.day).days) <= NEAR_DAYS:
+            return (
+                DOUBTFUL,
+                f"much like {charge.merchant} of {charge.date:%d %b}, which is known under another key",
+                charge.pk,
+            )
+    return NEW, "", None
+
+
+def _mine(member: Membership, file_id: int, *states: str) -> CardFile:
+    file = CardFile.objects.select_for_update().filter(member=member, pk=file_id).first()
+    if file is None:
+        raise CardFile.DoesNotExist
+    if file.state not in states:
+        raise Stale(f"This file stands at {file.state.lower()}: nothing can be done with it now.")
+    return file
+
+
+@transaction.atomic
+def take_file(member: Membership, file_id: int, doubtful: Sequence[int] = ()) -> CardFile:
+    """Take what is new, book what was pending, and of the doubtful those whose places are named.
+
+    What another page took meanwhile is known by now and not taken twice. Raises ``Stale``.
+    """
+    file = _mine(member, file_id, CardFile.State.SHOWN)
+    wanted = [
+        row for n, row in enumerate(file.rows) if row["what"] == NEW or (row["what"] == DOUBTFUL and n in set(doubtful))
+    ]
+    known = _known_keys(wanted)
+    rows = [_charge(member, row) for row in wanted if (row["card"], row["key"]) not in known]
+    Charge.objects.bulk_create(rows, batch_size=BATCH)
+    booked = sum(_book(row) for row in file.rows if row["what"] == BOOKED)
+    file.taken, file.state = len(rows) + booked, CardFile.State.TAKEN
+    file.known = len(file.rows) - file.taken
+    # The lines are charges now; what was left out stays to be read.
+    file.rows = []
+    file.save()
+    after = {"name": file.name, "taken": len(rows), "booked": booked, "known": file.known, "left": len(file.left)}
     record(member, "took in a card file", f"cardfile:{file.pk}", after=after)
     return file
 
 
-def _take(member: Membership, card: Card, statement: Statement, file: CardFile) -> None:
-    file.left += [[left.where, left.why] for left in statement.left]
-    known = set(
-        Charge.objects.filter(card=card, bank_id__in=[line.bank_id for line in statement.lines]).values_list(
-            "bank_id", flat=True
+def _known_keys(rows: Sequence[dict]) -> set[tuple[int, str]]:
+    found: set[tuple[int, str]] = set()
+    for start in range(0, len(rows), 500):
+        part = rows[start : start + 500]
+        keys = [row["key"] for row in part]
+        cards = {row["card"] for row in part}
+        found |= set(Charge.objects.filter(card__in=cards, bank_id__in=keys).values_list("card_id", "bank_id"))
+    return found
+
+
+def _charge(member: Membership, row: dict) -> Charge:
+    original = row["original"] or [None, ""]
+    return Charge(
+        firm_id=member.firm_id, owner=member, card_id=row["card"], bank_id=row["key"], date=date.fromisoformat(row["day"]),
+        merchant=row["merchant"], memo=row["memo"], currency=member.firm.currency, amount_minor=row["minor"], pending=row["pending"],
+        merchant_code=row["code"], original_minor=original[0], original_currency=original[1],
+    )  # fmt: skip
+
+
+def _book(row: dict) -> bool:
+    """A charge that was pending is booked now, at the amount it has now; one that is posted stays as it is."""
+    changed = Charge.objects.filter(pk=row["charge"]).exclude(state="Posted")
+    return bool(
+        changed.update(
+            bank_id=row["key"], amount_minor=row["minor"], date=date.fromisoformat(row["day"]), pending=False
         )
     )
-    rows = []
-    for line in statement.lines:
-        if line.bank_id in known:
-            file.known += 1
-            continue
-        if line.amount.currency != member.firm.currency:
-            file.left.append(
-                [line.merchant, f"it is in {line.amount.currency}, the card is kept in {member.firm.currency}"]
-            )
-            continue
-        rows.append(
-            Charge(firm=member.firm, owner=member, card=card, bank_id=line.bank_id, date=line.day, merchant=line.merchant,
-                   memo=line.memo, currency=line.amount.currency, amount_minor=line.amount.minor)
-        )  # fmt: skip
-    Charge.objects.bulk_create(rows)
-    file.taken += len(rows)
+
+
+@transaction.atomic
+def put_file_away(member: Membership, file_id: int) -> None:
+    """Take nothing of a file."""
+    file = _mine(member, file_id, CardFile.State.SHOWN, CardFile.State.COLUMNS, CardFile.State.READING)
+    file.state, file.rows = CardFile.State.AWAY, []
+    file.save()
+    record(member, "put a card file away", f"cardfile:{file.pk}", before={"name": file.name})
+
+
+def amount_of(row: dict, currency: str) -> Money:
+    """The amount of a shown row."""
+    return Money.from_minor(row["minor"], currency)

@@ -11,7 +11,7 @@ from wainwright.errors import Refusal
 from wainwright.expenses.forms import CostForm
 from wainwright.expenses.models import Receipt, ReceiptPage
 from wainwright.expenses.selectors import receipt_for, tray
-from wainwright.expenses.services import charges, receipts, taking
+from wainwright.expenses.services import receipts, taking
 from wainwright.formats.pictures import MOST_BYTES
 from wainwright.rulebook.selectors import rulebook
 from wainwright.web.forms import say, whole
@@ -49,22 +49,6 @@ def drop(request):
         )
     if taken:
         messages.info(request, f"{taken} {'paper' if taken == 1 else 'papers'} taken in; they are being read.")
-    return redirect("tray")
-
-
-@require_POST
-def card_file(request):
-    """Take in a card file."""
-    file = request.FILES.get("file")
-    if file is None:
-        raise Refusal("No file was chosen. Choose the card file (OFX) from your bank.")
-    if file.size > 5_000_000:
-        raise Refusal("The file is larger than 5 MB. Ask the card's bank for a shorter period.")
-    done = charges.take_card_file(request.member, file.name, file.read())
-    words = f"{done.name}: {done.taken} taken, {done.known} known already, {len(done.left)} left out."
-    messages.info(request, words)
-    for where, why in done.left[:10]:
-        messages.error(request, f"Left out: {where}, since {why}.")
     return redirect("tray")
 
 

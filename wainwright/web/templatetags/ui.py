@@ -164,6 +164,12 @@ def words(name: str) -> str:
 
 
 @register.filter
+def iso_day(text: str) -> str:
+    """A kept day: "Mon 12 Oct"."""
+    return day_text(date.fromisoformat(text))
+
+
+@register.filter
 def iso_moment(text: str) -> str:
     """A kept local moment: "Mon 12 Oct 14:00"."""
     moment = datetime.fromisoformat(text)

@@ -1,0 +1,83 @@
+"""Card files: sent, looked at, their columns named, taken."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.core.paginator import Paginator
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wainwright.core.money import Money
+from wainwright.errors import Refusal
+from wainwright.expenses.models import CardFile
+from wainwright.expenses.services import charges
+from wainwright.formats.csv_statement import WORDS
+from wainwright.formats.statement import MOST_BYTES
+from wainwright.web.forms import whole
+
+COLUMN_NAMES = {
+    "date": "Date", "merchant": "Merchant", "amount": "Amount", "debit": "Charged", "credit": "Given back", "currency": "Currency", "key": "The bank's key",
+    "card": "Card number", "original": "Amount in the other currency", "original_currency": "The other currency",
+}  # fmt: skip
+NAMES = {"new": "new", "booked": "booked now", "doubtful": "doubtful", "known": "known already"}
+
+
+@require_POST
+def card_file(request):
+    """Take a card file in, to be looked at before it is taken."""
+    sent = request.FILES.get("file")
+    if sent is None:
+        raise Refusal("No file was chosen. Choose the card file from your bank: OFX, camt, MT940, QIF or CSV.")
+    if sent.size > MOST_BYTES:
+        raise Refusal("The file is larger than 12 MB. Ask the card's bank for a shorter period.")
+    file = charges.look_at(request.member, sent.name, sent.read(), request.POST.get("card", ""))
+    return redirect("card-look", file.pk)
+
+
+@require_GET
+def look(request, file_id: int):
+    """What a file holds and what would become of each line."""
+    file = get_object_or_404(CardFile, pk=file_id, member=request.member)
+    currency = request.member.firm.currency
+    counts = {what: sum(row["what"] == what for row in file.rows) for what in NAMES}
+    rows = [(n, row, Money.from_minor(row["minor"], currency)) for n, row in enumerate(file.rows)]
+    order = {"doubtful": 0, "booked": 1, "new": 2, "known": 3}
+    rows.sort(key=lambda each: order[each[1]["what"]])
+    page = Paginator(rows, 100).get_page(request.GET.get("page"))
+    context = {
+        "file": file, "page": page, "counts": counts, "names": NAMES, "cards": list(request.member.cards.order_by("-firm_pays", "id")),
+        "columns": [(name, COLUMN_NAMES[name], file.mapping.get(name)) for name in WORDS] if file.header else [],
+        "left": file.left[:200], "wholly": counts["new"] + counts["booked"],
+    }  # fmt: skip
+    return render(request, "expenses/card_file.html", context)
+
+
+@require_POST
+def columns(request, file_id: int):
+    """Say which column means what."""
+    named = {}
+    for name in WORDS:
+        text = request.POST.get(f"column-{name}", "")
+        if text.isdigit() and len(text) < 4:
+            named[name] = int(text)
+    charges.name_columns(request.member, file_id, named, request.POST.get("card", ""))
+    return redirect("card-look", file_id)
+
+
+@require_POST
+def take_file(request, file_id: int):
+    """Take what is new, and of the doubtful what was ticked."""
+    ticked = [whole(n) for n in request.POST.getlist("doubtful")]
+    file = charges.take_file(request.member, file_id, ticked)
+    messages.info(request, f"{file.name}: {file.taken} taken, {file.known} known already, {len(file.left)} left out.")
+    for where, why in file.left[:5]:
+        messages.error(request, f"Left out: {where}: {why}.")
+    return redirect("tray")
+
+
+@require_POST
+def put_away(request, file_id: int):
+    """Take nothing of it."""
+    charges.put_file_away(request.member, file_id)
+    messages.info(request, "Nothing was taken of it.")
+    return redirect("tray")

@@ -1,0 +1,174 @@
+"""CSV from banks: no two alike, so a mapping of columns is proposed from the header, confirmed by the person, and kept."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from wainwright.core.money import Money
+from wainwright.formats.problems import LeftOut, Unreadable
+from wainwright.formats.statement import (
+    MOST_BYTES,
+    MOST_LINES,
+    Statement,
+    StatementLine,
+    digits,
+    month_first,
+    own_key,
+    read_day,
+    read_number,
+    text_of,
+    with_places,
+)
+
+# Column -> words of headers that mean it, the telling ones first; in the languages of banks nearby.
+WORDS = {
+    "date": ("transaction date", "booking date", "date", "dato", "buchungstag", "datum", "data", "fecha", "bokført"),
+    "amount": ("amount", "beløp", "betrag", "bedrag", "kwota", "importe", "belopp", "valor"),
+    "debit": ("debit", "ut av konto", "ut", "soll", "af", "withdrawal", "paid out", "out"),
+    "credit": ("credit", "inn på konto", "inn", "haben", "bij", "deposit", "paid in", "in"),
+    "merchant": ("merchant", "payee", "description", "details", "tekst", "beskrivelse", "text", "name", "opis", "empfänger"),
+    "currency": ("currency", "valuta", "währung", "ccy", "moneda"),
+    "key": ("transaction id", "reference", "id", "referanse", "arkivref", "referenz"),
+    "card": ("card", "card number", "kort", "kortnummer", "karte"),
+    "original": ("original amount", "foreign amount", "fremdbetrag", "opprinnelig beløp"),
+    "original_currency": ("original currency", "foreign currency", "opprinnelig valuta"),
+}  # fmt: skip
+NEEDED = ("date", "merchant")
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """A file as rows: the header, the rows under it, and on which line each stands."""
+
+    header: tuple[str, ...]
+    rows: tuple[tuple[int, tuple[str, ...]], ...]
+
+
+def table_of(content: bytes) -> Table:
+    """Find the table in a file: its marks between columns, and the header below whatever stands before it.
+
+    Raises ``Unreadable`` where there is none.
+    """
+    if len(content) > MOST_BYTES:
+        raise Unreadable("The file is larger than 12 MB. Ask the bank for a shorter period.")
+    text = text_of(content)
+    if not text.strip():
+        raise Unreadable("The file is empty.")
+    sample = "\n".join(text.splitlines()[:40])
+    mark = max(";,\t|", key=sample.count)
+    if not sample.count(mark):
+        raise Unreadable(
+            "This is no table: no column ends in a comma, semicolon or tab. Save it as CSV and send it again."
+        )
+    csv.field_size_limit(200_000)
+    try:
+        rows = [
+            (n, tuple(c.strip() for c in row)) for n, row in enumerate(csv.reader(io.StringIO(text), delimiter=mark), 1)
+        ]
+    except csv.Error as error:
+        raise Unreadable(f"The table cannot be read: {error}. Save it as CSV anew.") from error
+    rows = [(n, row) for n, row in rows if any(row)]
+    start = next((i for i, (_, row) in enumerate(rows[:40]) if _looks_like_header(row)), None)
+    if start is None:
+        raise Unreadable("No header was found: a line that names the date and an amount. Add one and send it again.")
+    return Table(rows[start][1], tuple(rows[start + 1 : start + 1 + MOST_LINES]))
+
+
+def _looks_like_header(row: Sequence[str]) -> bool:
+    mapping = propose(row)
+    return "date" in mapping and bool({"amount", "debit", "credit"} & mapping.keys())
+
+
+def propose(header: Sequence[str]) -> dict[str, int]:
+    """Propose which column means what, by the words of the header; each column means one thing."""
+    found: dict[str, int] = {}
+    lower = [h.casefold().strip() for h in header]
+    order = (
+        "original_currency",
+        "original",
+        "date",
+        "key",
+        "card",
+        "currency",
+        "debit",
+        "credit",
+        "amount",
+        "merchant",
+    )
+    for exact in (True, False):
+        for name in order:
+            if name in found:
+                continue
+            for word in WORDS[name]:
+                index = next(
+                    (i for i, h in enumerate(lower) if i not in found.values() and (h == word if exact else len(word) > 3 and word in h)),
+                    None,
+                )  # fmt: skip
+                if index is not None:
+                    found[name] = index
+                    break
+    return found
+
+
+def read_csv(
+    table: Table, mapping: dict[str, int], currency: str, charged_below_zero: bool | None = None
+) -> list[Statement]:
+    """Read a table by its mapping. ``charged_below_zero``: purchases are negative; not said, the larger part of the lines decides.
+
+    Raises ``Unreadable`` where the mapping misses a column that is needed.
+    """
+    missing = [name for name in NEEDED if name not in mapping]
+    if missing or not ({"amount", "debit", "credit"} & mapping.keys()):
+        raise Unreadable("Say which column holds the date, the merchant, and the amount.")
+
+    def cell(row: Sequence[str], name: str) -> str:
+        index = mapping.get(name, -1)
+        return row[index] if 0 <= index < len(row) else ""
+
+    american = month_first(cell(row, "date") for _, row in table.rows)
+    read: list[tuple[str, StatementLine]] = []
+    left: list[LeftOut] = []
+    for number, row in table.rows:
+        try:
+            day = read_day(cell(row, "date"), american)
+            in_currency = cell(row, "currency").upper() or currency
+            amount = Money.rounded(_value(row, cell), in_currency)
+            merchant = cell(row, "merchant") or "Not named"
+            original = None
+            if cell(row, "original") and cell(row, "original_currency").upper() not in ("", in_currency):
+                original = Money.rounded(read_number(cell(row, "original")), cell(row, "original_currency").upper())
+        except (ValueError, KeyError) as error:
+            left.append(LeftOut(f"line {number}", str(error).strip("'\"")))
+            continue
+        key = cell(row, "key") or own_key(day, amount, merchant)
+        read.append(
+            (digits(cell(row, "card")), StatementLine(key[:255], day, amount, merchant[:120], original=original))
+        )
+    if charged_below_zero is None:
+        charged_below_zero = "debit" not in mapping and sum(line.amount.minor < 0 for _, line in read) * 2 > len(read)
+    by_card: dict[str, list[StatementLine]] = {}
+    for last_four, line in read:
+        by_card.setdefault(last_four, []).append(_turned(line) if charged_below_zero else line)
+    by_card = by_card or {"": []}
+    return [
+        Statement(last_four, currency, tuple(with_places(lines)), tuple(left) if n == 0 else ())
+        for n, (last_four, lines) in enumerate(by_card.items())
+    ]
+
+
+def _value(row: Sequence[str], cell):  # type: ignore[no-untyped-def]
+    """What was charged: the debit less the credit, else the amount as it stands."""
+    debit, credit = cell(row, "debit"), cell(row, "credit")
+    if debit or credit:
+        return (abs(read_number(debit)) if debit else 0) - (abs(read_number(credit)) if credit else 0)
+    return read_number(cell(row, "amount"))
+
+
+def _turned(line: StatementLine) -> StatementLine:
+    original = -line.original if line.original is not None else None
+    return StatementLine(
+        line.bank_id, line.day, -line.amount, line.merchant, line.memo, line.merchant_code, original, line.pending
+    )

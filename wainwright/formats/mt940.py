@@ -1,0 +1,128 @@
+"""MT940 (SWIFT): customer statements. The library knows the fields and the banks' dialects of them.
+
+A statement is parsed as a whole; where one entry breaks it, entry by entry, so that the good ones stay.
+"""
+
+from __future__ import annotations
+
+import logging
+import re
+from typing import Any
+
+import mt940
+
+from wainwright.core.money import Money
+from wainwright.formats.problems import LeftOut, Unreadable
+from wainwright.formats.statement import (
+    MOST_BYTES,
+    Statement,
+    StatementLine,
+    digits,
+    own_key,
+    text_of,
+    with_places,
+)
+
+# The library tells of every dialect that it tries; what could not be read is said to the person instead.
+logging.getLogger("mt940").setLevel(logging.CRITICAL)
+_TAG = re.compile(r"^:(\d{2}[A-Z]?):", re.M)
+_LIBRARY = (ValueError, KeyError, TypeError, AttributeError, ArithmeticError, RuntimeError, IndexError, AssertionError)
+
+
+def is_mt940(content: bytes) -> bool:
+    """Say whether a file looks like one, by its content."""
+    head = text_of(content[:6000])
+    return bool(re.search(r"^:20:", head, re.M) and re.search(r"^:(25|60[FM]):", head, re.M))
+
+
+def read_mt940(content: bytes) -> list[Statement]:
+    """Read every statement of a file. Raises ``Unreadable`` with a sentence for the person."""
+    if len(content) > MOST_BYTES:
+        raise Unreadable("The file is larger than 12 MB. Ask the bank for a shorter period.")
+    text = text_of(content).replace("\r\n", "\n").replace("\r", "\n")
+    starts = [m.start() for m in re.finditer(r"^:20:", text, re.M)]
+    if not starts:
+        raise Unreadable("This is no MT940 file: no statement begins in it (:20:).")
+    blocks = [text[a:b] for a, b in zip(starts, [*starts[1:], len(text)], strict=True)]
+    return [_statement(_without_envelope(block), number) for number, block in enumerate(blocks, 1)]
+
+
+def _without_envelope(block: str) -> str:
+    """Drop the envelope of SWIFT around a message, and the dash that ends it."""
+    return "\n".join(line for line in block.split("\n") if not line.startswith(("{", "-}")) and line.strip() != "-")
+
+
+def _statement(block: str, number: int) -> Statement:
+    head, entries = _split(block)
+    account = _field(block, "25")
+    currency = (re.search(r":60[FM]:[CD]\d{6}([A-Z]{3})", block) or [None, "EUR"])[1] or "EUR"
+    left: list[LeftOut] = []
+    lines: list[StatementLine] = []
+    try:
+        parsed = list(_parse(block))
+        if len(parsed) != len(entries):
+            raise ValueError("not every entry was understood")
+        for entry in parsed:
+            lines.append(_line(entry.data, currency))
+    except _LIBRARY:
+        lines = []
+        for index, entry_text in enumerate(entries, 1):
+            try:
+                found = list(_parse(f"{head}\n{entry_text}"))
+                lines += [_line(entry.data, currency) for entry in found]
+                if not found:
+                    raise ValueError("it could not be understood")
+            except _LIBRARY as error:
+                shown = entry_text.split("\n")[0][:60]
+                left.append(LeftOut(f"statement {number}, entry {index}, {shown}", _why(error)))
+    return Statement(digits(account), currency, tuple(with_places(lines)), tuple(left))
+
+
+def _why(error: Exception) -> str:
+    words = str(error).split("\n")[0][:120]
+    return words or "it could not be understood"
+
+
+def _split(block: str) -> tuple[str, list[str]]:
+    """The head of a statement, and each entry (:61: with its :86:)."""
+    tags = [(m[1], m.start()) for m in _TAG.finditer(block)]
+    ends = [start for _, start in tags[1:]] + [len(block)]
+    head, entries = [], []
+    for (tag, start), end in zip(tags, ends, strict=True):
+        piece = block[start:end].rstrip()
+        if tag == "61":
+            entries.append(piece)
+        elif tag == "86" and entries:
+            entries[-1] += "\n" + piece
+        elif not entries:
+            head.append(piece)
+    return "\n".join(head), entries
+
+
+def _field(block: str, tag: str) -> str:
+    found = re.search(rf"^:{tag}:(.*)$", block, re.M)
+    return found[1].strip() if found else ""
+
+
+def _parse(text: str) -> Any:
+    return mt940.parse(text)
+
+
+def _line(data: dict[str, Any], currency: str) -> StatementLine:
+    """The library gives credits above zero and debits below; here a purchase is what was charged."""
+    amount = data.get("amount")
+    if amount is None:
+        raise ValueError("it has no amount")
+    charged = Money.rounded(-amount.amount, amount.currency or currency)
+    day = data.get("date") or data.get("entry_date")
+    if day is None:
+        raise ValueError("it has no date")
+    details = data.get("transaction_details") or ""
+    merchant = data.get("applicant_name") or data.get("purpose") or details or data.get("extra_details") or "Not named"
+    merchant = " ".join(str(merchant).split())[:120]
+    reference = data.get("bank_reference") or data.get("customer_reference") or ""
+    known = reference and reference.upper() not in ("NONREF", "NOTPROVIDED")
+    key = reference if known else own_key(day, charged, merchant)
+    return StatementLine(
+        str(key)[:255], type(day)(day.year, day.month, day.day), charged, merchant, " ".join(str(details).split())[:200]
+    )
