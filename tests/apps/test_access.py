@@ -47,7 +47,7 @@ ACTS = {
     "engagement-add", "engagement-remove", "permission-add", "permission-remove", "paper-add", "paper-remove", "plan-split", "copy", "copy-take",
     "trip-reopen", "trip-say", "itinerary-mail", "car-hold", "stay-hold", "by-hand", "booking-price", "booking-card", "subscribe", "unsubscribe", "stay", "meal", "other-add",
     "other-remove", "advance", "trip-explain", "trip-send", "trip-take-back", "trip-call-off", "hold", "booking-cancel", "claim-trip",
-    "drop", "card-file", "card-columns", "card-take", "card-away", "take", "take-all", "personal", "receipt-take", "expense-change", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
+    "drop", "card-file", "card-columns", "card-take", "card-away", "take", "take-all", "sort", "undo", "personal", "receipt-take", "expense-change", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
     "claim-explain", "claim-send", "claim-take-back", "put-in", "take-out", "claim-coding", "claim-say", "approve", "end", "pass-on",
     "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
 }  # fmt: skip
@@ -154,6 +154,8 @@ class AccessTest(WorldTestCase):
             "card-file",
             "take",
             "take-all",
+            "sort",
+            "undo",
             "personal",
             "claim-new",
             "pay-make",

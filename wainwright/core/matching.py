@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -64,6 +65,28 @@ def plain_merchant(name: str, towns: Sequence[str] = ()) -> str:
     return " ".join(text.split())
 
 
+class _Plain:
+    """A charge beside what most papers are ruled out by, so that many are compared quickly."""
+
+    __slots__ = ("charge", "currency", "day", "minor")
+
+    def __init__(self, charge: Charge) -> None:
+        self.charge, self.day = charge, charge.day
+        self.minor, self.currency = charge.amount.minor, charge.amount.currency
+
+
+def _quick(paper: Paper, each: _Plain) -> tuple[float, str]:
+    """The score of a pair; what date or amount rule out at once is not looked at further."""
+    if paper.amount is None:
+        return 0.0, "no amount was read"
+    if paper.day is not None and not -DAYS_BEFORE <= (each.day - paper.day).days <= DAYS_AFTER:
+        return 0.0, "dates too far apart"
+    same = paper.amount.currency == each.currency
+    if same and not paper.tips and paper.amount.minor != each.minor:
+        return 0.0, "another amount"
+    return score(paper, each.charge)
+
+
 def score(paper: Paper, charge: Charge) -> tuple[float, str]:
     """Return the score of one pair and the reasons in words; 0 where amount or date rule it out."""
     amount, said = _amount(paper, charge)
@@ -110,11 +133,20 @@ def _amount(paper: Paper, charge: Charge) -> tuple[float, str]:
     return 0.0, "another amount at the day's rate"
 
 
-def best_pairs(papers: Sequence[Paper], charges: Sequence[Charge]) -> list[Pair]:
-    """Choose pairs so that the sum of scores is best; sure only at 0.9 and 0.2 ahead of the next."""
+def best_pairs(
+    papers: Sequence[Paper], charges: Sequence[Charge], refused: AbstractSet[tuple[str, str]] = frozenset()
+) -> list[Pair]:
+    """Choose pairs so that the sum of scores is best; sure only at 0.9 and 0.2 ahead of the next.
+
+    ``refused`` are pairs (paper, charge) of which somebody said that they are not one cost.
+    """
     if not papers or not charges:
         return []
-    table = [[score(paper, charge) for charge in charges] for paper in papers]
+    plain = [_Plain(charge) for charge in charges]
+    table = [
+        [(0.0, "refused") if (paper.key, each.charge.key) in refused else _quick(paper, each) for each in plain]
+        for paper in papers
+    ]
     rows, columns = linear_sum_assignment([[-value for value, _ in row] for row in table])
     pairs = []
     for row, column in zip(rows, columns, strict=True):

@@ -100,6 +100,8 @@ class Expense(CodedModel):
     merchant = models.CharField(max_length=120, blank=True)
     category = models.CharField(max_length=20)
     description = models.CharField(max_length=200, blank=True)
+    reference = models.CharField(max_length=60, blank=True)
+    customer = models.CharField(max_length=20, blank=True, help_text="The customer it is billed on to.")
     currency = models.CharField(max_length=3)
     amount_minor = models.BigIntegerField()
     original_minor = models.BigIntegerField(null=True, blank=True)
@@ -121,6 +123,12 @@ class Expense(CodedModel):
     km = models.DecimalField(max_digits=8, decimal_places=1, null=True, blank=True)
     vehicle = models.CharField(max_length=20, blank=True)
     passengers = models.PositiveSmallIntegerField(default=0)
+    via = models.JSONField(default=list, blank=True, help_text="Places on the way.")
+    odometer_start = models.DecimalField(max_digits=9, decimal_places=1, null=True, blank=True)
+    odometer_end = models.DecimalField(max_digits=9, decimal_places=1, null=True, blank=True)
+    km_reason = models.CharField(max_length=200, blank=True, help_text="Why more was driven than the road is long.")
+    km_looked_up = models.DecimalField(max_digits=8, decimal_places=1, null=True, blank=True)
+    lost = models.JSONField(default=dict, blank=True, help_text="A declaration in place of a lost receipt.")
     workings = models.JSONField(default=list)
     version = models.PositiveIntegerField(default=1)
     created = models.DateTimeField()
@@ -167,7 +175,7 @@ class Expense(CodedModel):
         return Money.from_minor(self.original_minor, self.original_currency)
 
 
-class Part(models.Model):
+class Part(CodedModel):
     """A line into which a bill breaks down; the parts add up to the expense."""
 
     expense = models.ForeignKey(Expense, on_delete=models.CASCADE, related_name="parts")
@@ -220,8 +228,23 @@ class Receipt(models.Model):
         READ = "Read"
         UNREADABLE = "Unreadable"
 
+    class Kind(models.TextChoices):
+        """A paper that was photographed or sent, an invoice as data, a mail."""
+
+        RECEIPT = "receipt"
+        INVOICE = "invoice"
+        MAIL = "mail"
+
     firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT)
     owner = models.ForeignKey(Membership, on_delete=models.PROTECT, related_name="receipts")
+    kind = models.CharField(max_length=10, choices=Kind.choices, default=Kind.RECEIPT)
+    day = models.DateField(null=True, blank=True, help_text="The day on it, as read.")
+    number = models.CharField(max_length=60, blank=True, help_text="An invoice's own number.")
+    invoice = models.JSONField(default=dict, blank=True, help_text="What an invoice says as data.")
+    looks = models.CharField(max_length=16, blank=True, help_text="A perceptual hash of its first page.")
+    like = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, blank=True, related_name="alike")
+    thumb = models.FileField(upload_to="thumbs/%Y/%m", blank=True)
+    place = models.PositiveSmallIntegerField(default=0, help_text="Its place among the papers of an expense.")
     expense = models.ForeignKey(Expense, on_delete=models.SET_NULL, null=True, blank=True, related_name="receipts")
     name = models.CharField(max_length=120)
     media_type = models.CharField(max_length=40)
@@ -276,6 +299,19 @@ class ReceiptPage(models.Model):
 
     def __str__(self):
         return f"page {self.number + 1}"
+
+
+class RefusedPair(models.Model):
+    """A receipt and a charge of which the person said that they are not one cost."""
+
+    receipt = models.ForeignKey(Receipt, on_delete=models.CASCADE, related_name="refused")
+    charge = models.ForeignKey("expenses.Charge", on_delete=models.CASCADE, related_name="refused")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["receipt", "charge"], name="a_pair_refused_once")]
+
+    def __str__(self):
+        return f"{self.receipt_id} and {self.charge_id}"
 
 
 class Charge(models.Model):

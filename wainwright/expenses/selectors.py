@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal, InvalidOperation
 
-from django.db.models import Count, Min, Prefetch, QuerySet
+from django.db.models import Count, Min, Prefetch, Q, QuerySet
 
 from wainwright import clock
 from wainwright.core.fx import NoRate, RateTable, convert
 from wainwright.core.matching import Charge as CoreCharge
 from wainwright.core.matching import Pair, Paper, best_pairs
 from wainwright.core.money import Money
-from wainwright.expenses.models import Charge, Expense, Receipt
+from wainwright.expenses.models import Charge, Expense, Receipt, RefusedPair
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import category_for, rate_table, rulebook
+from wainwright.trips.models import Trip
 
 SHOWN = 40
 TOWNS = ("Bergen", "Florø", "Floro", "Cork", "Oslo", "Stavanger", "Dublin")
@@ -30,6 +31,11 @@ class Row:
     pair: Pair | None
     becomes: str
     amount: Money | None
+
+    @property
+    def code(self) -> str:
+        """The row as a form names it: "12:7", a paper alone "12:", a charge alone ":7"."""
+        return f"{self.paper.pk if self.paper else ''}:{self.charge.pk if self.charge else ''}"
 
     @property
     def fits(self) -> bool:
@@ -47,6 +53,7 @@ class Tray:
     reading: int
     oldest: int
     expenses: list[Expense]
+    aside: int = 0
 
     @property
     def fitting(self) -> list[Row]:
@@ -68,10 +75,68 @@ def paper_of(receipt: Receipt, home: str, table: RateTable) -> Paper:
     return Paper(str(receipt.pk), receipt.value("merchant"), day, amount, receipt.value("card"), worth)
 
 
-def tray(member: Membership) -> Tray:
-    """Return the board: the newest of what is loose, paired as well as it can be. Seven queries."""
-    receipts = list(Receipt.objects.filter(owner=member, expense__isnull=True)[:SHOWN])
-    charges = list(Charge.objects.filter(owner=member, state="Loose").select_related("card")[:SHOWN])
+OLD_DAYS = 30
+
+
+@dataclass(frozen=True)
+class Narrow:
+    """What of the tray is looked at: a card, a month, one kind of thing, what is old, what was put aside."""
+
+    card: str = ""
+    month: str = ""
+    kind: str = ""
+    old: bool = False
+    aside: bool = False
+    trip: int = 0
+
+    @property
+    def any(self) -> bool:
+        """Whether anything is narrowed."""
+        return bool(self.card or self.month or self.kind or self.old or self.aside or self.trip)
+
+
+def _narrowed(member: Membership, narrow: Narrow) -> tuple[QuerySet[Receipt], QuerySet[Charge]]:
+    receipts = Receipt.objects.filter(owner=member, expense__isnull=True)
+    charges = Charge.objects.filter(owner=member, state="Loose")
+    receipts, charges = (
+        (receipts.exclude(aside=""), charges.exclude(aside=""))
+        if narrow.aside
+        else (receipts.filter(aside=""), charges.filter(aside=""))
+    )
+    if narrow.card:
+        charges = charges.filter(card__last_four=narrow.card)
+    if narrow.month:
+        year, month = int(narrow.month[:4]), int(narrow.month[5:])
+        charges = charges.filter(date__year=year, date__month=month)
+        receipts = receipts.filter(day__year=year, day__month=month)
+    if narrow.trip:
+        trip = Trip.objects.filter(pk=narrow.trip, traveller=member, starts__isnull=False).first()
+        days = (trip.starts, trip.ends or trip.starts) if trip else None
+        charges = charges.filter(date__range=days) if days else charges.none()
+        receipts = receipts.filter(day__range=days) if days else receipts.none()
+    if narrow.old:
+        before = clock.today(member.firm.zone) - timedelta(days=OLD_DAYS)
+        charges = charges.filter(date__lt=before)
+        receipts = receipts.filter(Q(day__lt=before) | Q(day__isnull=True, received__date__lt=before))
+    if narrow.kind == "charges":
+        receipts = receipts.none()
+    elif narrow.kind:
+        charges = charges.none()
+        receipts = receipts if narrow.kind == "papers" else receipts.filter(kind=narrow.kind)
+    return receipts, charges
+
+
+def tray(member: Membership, narrow: Narrow | None = None) -> Tray:
+    """Return the board: the newest of what is loose, narrowed, and paired as well as it can be. Eight queries."""
+    all_receipts, all_charges = _narrowed(member, narrow or Narrow())
+    receipts = list(all_receipts[:SHOWN])
+    charges = list(all_charges.select_related("card")[:SHOWN])
+    refused = {
+        (str(r), str(c))
+        for r, c in RefusedPair.objects.filter(receipt__in=[r.pk for r in receipts]).values_list(
+            "receipt_id", "charge_id"
+        )
+    }
     expenses = list(
         Expense.objects.filter(owner=member, claim__isnull=True)
         .select_related("charge")
@@ -83,16 +148,29 @@ def tray(member: Membership) -> Tray:
     pairs = best_pairs(
         [paper_of(r, home, table) for r in receipts],
         [CoreCharge(str(c.pk), c.merchant, c.date, c.amount, c.card.last_four, TOWNS) for c in charges],
+        refused,
     )
     rows = _rows(member, receipts, charges, pairs)
     # The board shows the newest; what is counted and how old it is comes from all that is loose.
-    counted = Charge.objects.filter(owner=member, state="Loose").aggregate(n=Count("pk"), first=Min("date"))
+    counted = Charge.objects.filter(owner=member, state="Loose").aggregate(
+        n=Count("pk", filter=Q(aside="")), first=Min("date", filter=Q(aside="")), aside=Count("pk", filter=~Q(aside=""))
+    )
     kept = Receipt.objects.filter(owner=member, expense__isnull=True).aggregate(
-        n=Count("pk"), first=Min("received__date")
+        n=Count("pk", filter=Q(aside="")),
+        first=Min("received__date", filter=Q(aside="")),
+        aside=Count("pk", filter=~Q(aside="")),
     )
     firsts = [day for day in (counted["first"], kept["first"]) if day]
     reading = sum(not r.done for r in receipts)
-    return Tray(rows, kept["n"], counted["n"], reading, (today - min(firsts)).days if firsts else 0, expenses)
+    return Tray(
+        rows,
+        kept["n"],
+        counted["n"],
+        reading,
+        (today - min(firsts)).days if firsts else 0,
+        expenses,
+        counted["aside"] + kept["aside"],
+    )
 
 
 def _rows(member: Membership, receipts: list[Receipt], charges: list[Charge], pairs: list[Pair]) -> list[Row]:

@@ -33,6 +33,8 @@
     else if (key === "k") step(-1);
     else if (key === "a") press("[data-key-a]");
     else if (key === "b") press("[data-key-b]");
+    else if (key === "x") press("[data-key-x]");
+    else if (key === "u") press("[data-key-u]");
   });
 
   document.addEventListener("click", (event) => {

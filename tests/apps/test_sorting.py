@@ -1,0 +1,138 @@
+"""Sorting the tray: narrowed, many at once, put aside, refused, handed on, undone."""
+
+from datetime import timedelta
+
+from tests.apps.world import WorldTestCase
+from wainwright.core.matching import Charge as CoreCharge
+from wainwright.core.matching import Paper, best_pairs
+from wainwright.errors import Refusal, Stale
+from wainwright.expenses.models import Charge, Expense, Receipt, RefusedPair
+from wainwright.expenses.selectors import Narrow, tray
+from wainwright.expenses.services import sorting
+from wainwright.expenses.services.sorting import Thing, things
+from wainwright.people.models import Card
+
+
+class SortingTest(WorldTestCase):
+    def a_charge(self, ago=5, minor=1960, merchant="PIER TAXI", who=None):
+        who = who or self.maren
+        return Charge.objects.create(
+            firm=who.firm, owner=who, card=Card.objects.filter(owner=who).first(), bank_id=f"s{Charge.objects.count()}",
+            date=self.today - timedelta(days=ago), merchant=merchant, currency="EUR", amount_minor=minor,
+        )  # fmt: skip
+
+    def a_paper(self, ago=5, total="19.60", merchant="Pier taxi"):
+        receipt = self.a_receipt()
+        day = self.today - timedelta(days=ago)
+        Receipt.objects.filter(pk=receipt.pk).update(
+            expense=None, sha256=f"{receipt.pk:0>64}",
+            fields={n: {"value": v, "sure": 0.9, "box": [0, 0, 0, 1, 1]} for n, v in (("total", total), ("merchant", merchant), ("date", day.isoformat()), ("currency", "EUR"))},
+        )  # fmt: skip
+        return receipt
+
+    def test_rows_as_forms_name_them(self):
+        self.assertEqual(
+            things(["12:7", "12:", ":7", "x", ":", "1:2:3", "9" * 40 + ":"]),
+            [Thing(12, 7), Thing(12, None), Thing(None, 7)],
+        )
+        for wrong in ([], ["x"], ["1:"] * 201):
+            with self.subTest(wrong[:1]), self.assertRaises(Refusal):
+                things(wrong)
+
+    def test_many_are_taken_and_undone_together(self):
+        charges = [self.a_charge(minor=1000 + n) for n in range(4)]
+        taken = sorting.take_many(self.maren, [Thing(None, c.pk) for c in charges])
+        self.assertEqual(Charge.objects.filter(state="In an expense").count(), 4)
+        with self.assertRaises(Stale):
+            sorting.take_many(self.maren, [Thing(None, self.a_charge().pk), Thing(None, charges[0].pk)])
+        self.assertEqual(Charge.objects.filter(state="Loose").count(), 1)
+        self.assertEqual(sorting.undo(self.maren, [e.pk for e in taken]), 4)
+        self.assertEqual(Charge.objects.filter(state="Loose").count(), 5)
+        with self.assertRaises(Stale):
+            sorting.undo(self.maren, [e.pk for e in taken])
+        with self.assertRaises(Stale):
+            sorting.undo(self.aiko, [e.pk for e in sorting.take_many(self.maren, [Thing(None, charges[0].pk)])])
+
+    def test_put_aside_with_a_reason_and_brought_back(self):
+        charge, paper = self.a_charge(), self.a_paper()
+        rows = [Thing(paper.pk, charge.pk)]
+        self.assertEqual(sorting.put_aside(self.maren, rows, "Waiting for the hotel"), 2)
+        self.assertEqual((tray(self.maren).charges, tray(self.maren).aside), (0, 2))
+        self.assertEqual(len(tray(self.maren, Narrow(aside=True)).rows), 1)
+        sorting.put_aside(self.maren, rows, "")
+        self.assertEqual((tray(self.maren).charges, tray(self.maren).aside), (1, 0))
+        with self.assertRaises(Stale):
+            sorting.put_aside(self.aiko, rows, "Mine")
+
+    def test_a_refused_pair_is_not_proposed_again_until_allowed(self):
+        charge, paper = self.a_charge(), self.a_paper()
+        self.assertTrue(tray(self.maren).rows[0].pair)
+        row = Thing(paper.pk, charge.pk)
+        sorting.refuse_pair(self.maren, row)
+        self.assertFalse([r for r in tray(self.maren).rows if r.pair])
+        sorting.allow_pair(self.maren, row)
+        self.assertTrue([r for r in tray(self.maren).rows if r.pair])
+        with self.assertRaises(Stale):
+            sorting.allow_pair(self.maren, row)
+        with self.assertRaises(Stale):
+            sorting.refuse_pair(self.aiko, row)
+
+    def test_a_paper_is_handed_to_whom_it_belongs(self):
+        paper, charge = self.a_paper(), self.a_charge()
+        for rows, email in [([Thing(paper.pk, None)], "nobody@brackwater.example"), ([Thing(None, charge.pk)], self.aiko.person.email),
+                            ([Thing(paper.pk, None)], self.maren.person.email), ([Thing(paper.pk, None)], self.liv.person.email)]:  # fmt: skip
+            with self.subTest(email=email), self.assertRaises(Refusal):
+                sorting.give_to(self.maren, rows, email)
+        with self.done():
+            sorting.give_to(self.maren, [Thing(paper.pk, None)], "AIKO.brandt@brackwater.example")
+        paper.refresh_from_db()
+        self.assertEqual(paper.owner, self.aiko)
+        self.assertTrue(self.aiko.notices.filter(text__contains="into your tray").exists())
+
+    def test_narrowing(self):
+        self.a_charge(ago=45)
+        self.a_charge(ago=3)
+        self.a_paper()
+        for narrow, count in [
+            (Narrow(), 3),
+            (Narrow(old=True), 1),
+            (Narrow(kind="papers"), 1),
+            (Narrow(kind="charges"), 2),
+            (Narrow(card="0000", kind="charges"), 0),
+        ]:
+            with self.subTest(narrow=narrow):
+                found = tray(self.maren, narrow).rows
+                self.assertEqual(len(found) + sum(bool(r.pair) for r in found), count)
+
+    def test_by_the_page(self):
+        charges = [self.a_charge(minor=1000 + n) for n in range(3)]
+        self.enter(self.maren)
+        rows = [f":{c.pk}" for c in charges]
+        for data, says in [
+            ({"act": "take"}, "Tick at least one row"), ({"act": "nonsense", "row": rows}, "Choose what to do"), ({"act": "aside", "row": rows[:1]}, "Say in a word why"),
+            ({"act": "aside", "row": rows[:1], "reason": "later"}, "put aside: later"), ({"act": "take", "row": rows[1:]}, "2 are expenses now"),
+        ]:  # fmt: skip
+            with self.subTest(says):
+                self.assertContains(self.client.post("/tray/sort/", data, follow=True), says)
+        self.assertContains(self.client.post("/tray/undo/", follow=True), "2 undone")
+        self.assertContains(self.client.get("/tray/?aside=on"), "put aside: later")
+        claim = self.a_claim()
+        done = self.client.post("/tray/sort/", {"act": "claim", "row": rows[1:], "claim": claim.pk}, follow=True)
+        self.assertContains(done, "and on the claim")
+        self.assertEqual(Expense.objects.filter(claim=claim, charge__in=charges).count(), 2)
+        for path in ("/tray/?month=2026-13", "/tray/?month=x&card='&kind=z", "/tray/?old=1&month=2026-01"):
+            self.assertEqual(self.client.get(path).status_code, 200)
+        self.assertEqual(RefusedPair.objects.count(), 0)
+
+
+class MatchingQuicklyTest(WorldTestCase):
+    def test_two_hundred_papers_against_five_hundred_charges(self):
+        from wainwright.core.money import Money  # noqa: PLC0415
+
+        papers = [Paper(str(n), f"Shop {n % 40}", self.today, Money.from_minor(1000 + n, "EUR")) for n in range(200)]
+        charges = [
+            CoreCharge(str(n), f"SHOP {n % 40} CORK", self.today, Money.from_minor(1000 + n, "EUR")) for n in range(500)
+        ]
+        pairs = best_pairs(papers, charges)
+        self.assertEqual({(p.paper, p.charge) for p in pairs}, {(str(n), str(n)) for n in range(200)})
+        self.assertNotIn(("3", "3"), {(p.paper, p.charge) for p in best_pairs(papers, charges, {("3", "3")})})

@@ -1,0 +1,135 @@
+"""Sorting the tray: many at once, put aside, refused as a pair, handed to somebody else, undone."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from django.db import IntegrityError, transaction
+
+from wainwright.errors import Refusal, Stale
+from wainwright.expenses.models import Charge, Expense, Receipt, RefusedPair
+from wainwright.expenses.services import editing, taking
+from wainwright.news.services import tell
+from wainwright.people.models import Membership
+from wainwright.trail.services import record
+
+MOST = 200
+
+
+@dataclass(frozen=True)
+class Thing:
+    """A row of the board: a paper, a charge, or both."""
+
+    receipt: int | None
+    charge: int | None
+
+    @classmethod
+    def read(cls, text: str) -> Thing | None:
+        """Read "12:" or ":7" or "12:7"; nothing for what is no row."""
+        one, mark, other = text.partition(":")
+        if (
+            not mark
+            or not all((part.isdigit() and len(part) < 18) or not part for part in (one, other))
+            or not (one or other)
+        ):
+            return None
+        return cls(int(one) if one else None, int(other) if other else None)
+
+
+def things(texts: Sequence[str]) -> list[Thing]:
+    """Read rows that were ticked. Raises ``Refusal`` where none was, or too many."""
+    found = [thing for text in texts if (thing := Thing.read(text))]
+    if not found:
+        raise Refusal("Tick at least one row first.")
+    if len(found) > MOST:
+        raise Refusal(f"At most {MOST} rows at once.")
+    return found
+
+
+@transaction.atomic
+def take_many(member: Membership, rows: Sequence[Thing]) -> list[Expense]:
+    """Make an expense of each row; all or none. Raises ``Refusal`` naming what cannot be taken yet."""
+    return [taking.take(member, row.receipt, row.charge) for row in rows]
+
+
+@transaction.atomic
+def all_personal(member: Membership, rows: Sequence[Thing]) -> list[Expense]:
+    """Mark every charge as personal; a paper alone cannot be. Raises ``Refusal``."""
+    charges = [row.charge for row in rows if row.charge]
+    if len(charges) != len(rows):
+        raise Refusal("Only charges can be personal; a paper that is not the firm's affair is put aside.")
+    return [taking.mark_personal(member, charge) for charge in charges]
+
+
+@transaction.atomic
+def put_aside(member: Membership, rows: Sequence[Thing], reason: str) -> int:
+    """Put rows aside with a reason; an empty reason brings them back. Returns how many things moved."""
+    reason = reason.strip()[:120]
+    receipts = Receipt.objects.filter(owner=member, expense__isnull=True, pk__in=[r.receipt for r in rows if r.receipt])
+    charges = Charge.objects.filter(owner=member, state="Loose", pk__in=[r.charge for r in rows if r.charge])
+    count = receipts.update(aside=reason) + charges.update(aside=reason)
+    if not count:
+        raise Stale("They were taken already, on this page or another.")
+    after = {"things": [[r.receipt, r.charge] for r in rows], "reason": reason}
+    record(member, "put things aside" if reason else "brought things back", f"member:{member.pk}", after=after)
+    return count
+
+
+@transaction.atomic
+def refuse_pair(member: Membership, row: Thing) -> None:
+    """Say that a paper and a charge are not one cost: they are not proposed together again."""
+    receipt = Receipt.objects.filter(owner=member, pk=row.receipt).first()
+    charge = Charge.objects.filter(owner=member, pk=row.charge).first()
+    if receipt is None or charge is None:
+        raise Stale("They were taken already, on this page or another.")
+    RefusedPair.objects.get_or_create(receipt=receipt, charge=charge)
+    record(member, "refused a pair", f"receipt:{receipt.pk}", after={"charge": charge.pk})
+
+
+@transaction.atomic
+def allow_pair(member: Membership, row: Thing) -> None:
+    """Undo a refusal."""
+    if not RefusedPair.objects.filter(receipt__owner=member, receipt=row.receipt, charge=row.charge).delete()[0]:
+        raise Stale("That was undone already.")
+    record(member, "allowed a pair again", f"receipt:{row.receipt}", after={"charge": row.charge})
+
+
+@transaction.atomic
+def give_to(member: Membership, rows: Sequence[Thing], email: str) -> Membership:
+    """Hand papers to somebody else of the firm, who finds them in their tray. Charges stay with their card's owner."""
+    to = Membership.objects.select_related("person", "firm").filter(
+        firm_id=member.firm_id, active=True, traveller=True, person__email__iexact=email.strip()
+    ).exclude(pk=member.pk).first()  # fmt: skip
+    if to is None:
+        raise Refusal("Nobody who travels for the firm has that address. Type it as they sign in with it.", "email")
+    if any(row.charge for row in rows):
+        raise Refusal("A charge belongs to the card's owner and cannot be handed on; untick it.")
+    receipts = list(
+        Receipt.objects.select_for_update().filter(owner=member, expense__isnull=True, pk__in=[r.receipt for r in rows])
+    )
+    if not receipts:
+        raise Stale("They were taken already, on this page or another.")
+    for receipt in receipts:
+        receipt.owner = to
+        try:
+            with transaction.atomic():
+                receipt.save(update_fields=["owner"])
+        except IntegrityError as error:
+            raise Refusal(f"{to.person.name} has {receipt.name} already.", "email") from error
+        record(member, "handed a paper on", f"receipt:{receipt.pk}", after={"to": to.person.name})
+    many = f"{len(receipts)} papers" if len(receipts) > 1 else "a paper"
+    tell(to, f"{member.person.name} put {many} into your tray", "/tray/")
+    return to
+
+
+def undo(member: Membership, expense_ids: Sequence[int]) -> int:
+    """Take apart what was taken just now: papers and charges lie loose again. Returns how many were undone."""
+    count = 0
+    for expense_id in expense_ids[:MOST]:
+        if Expense.objects.filter(pk=expense_id, owner=member).exists():
+            editing.remove(member, expense_id)
+            count += 1
+    if not count:
+        raise Stale("There is nothing left to undo.")
+    return count

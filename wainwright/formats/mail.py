@@ -1,0 +1,289 @@
+"""Mails that were forwarded (RFC 5322): who sent them, what is attached, what they say, and bookings inside them.
+
+Bookings are read from schema.org reservations in JSON-LD, as senders of tickets and rooms put them into their mails.
+"""
+
+from __future__ import annotations
+
+import html
+import json
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date, datetime
+from decimal import Decimal, InvalidOperation
+from email import policy
+from email.errors import MessageError
+from email.message import EmailMessage
+from email.parser import BytesParser
+from email.utils import parseaddr, parsedate_to_datetime
+from html.parser import HTMLParser
+from typing import Any
+
+from wainwright.core.money import Money
+from wainwright.formats.problems import Unreadable
+
+MOST_BYTES, MOST_ATTACHED, MOST_TEXT, MOST_BOOKINGS = 20_000_000, 20, 20_000, 20
+_HEADS = re.compile(
+    rb"^(received|from|to|subject|date|message-id|return-path|delivered-to|mime-version|content-type|x-[a-z-]+|dkim-signature|reply-to): ",
+    re.I | re.M,
+)
+_MODES = {"FlightReservation": "air", "TrainReservation": "rail", "BusReservation": "coach", "BoatReservation": "ferry"}
+_BLOCKS = {"p", "div", "tr", "br", "li", "table", "h1", "h2", "h3", "h4", "section", "article"}
+
+
+@dataclass(frozen=True, slots=True)
+class Attachment:
+    """A file of a mail."""
+
+    name: str
+    content: bytes
+
+
+@dataclass(frozen=True, slots=True)
+class Reservation:
+    """A booking inside a mail. ``mode`` is a way's mode, or "stay"; times are local to their places.
+
+    For a stay ``origin`` is empty and ``target`` its town, ``leaves`` the day of arrival, ``arrives`` that of departure.
+    """
+
+    mode: str
+    name: str
+    number: str
+    origin: str
+    target: str
+    leaves: datetime
+    arrives: datetime
+    price: Money | None
+
+
+@dataclass(frozen=True, slots=True)
+class Letter:
+    """A mail as it matters here."""
+
+    sender: str
+    to: tuple[str, ...]
+    subject: str
+    day: date | None
+    text: str
+    attached: tuple[Attachment, ...]
+    bookings: tuple[Reservation, ...]
+
+
+def is_mail(content: bytes) -> bool:
+    """Say whether a file begins with the heads of a mail: at least two of the usual ones."""
+    head = content[:4000].replace(b"\r\n", b"\n").partition(b"\n\n")[0]
+    return len({m.group(1).lower() for m in _HEADS.finditer(head)}) >= 2
+
+
+def read_mail(content: bytes) -> Letter:
+    """Read a mail. Raises ``Unreadable``."""
+    if len(content) > MOST_BYTES:
+        raise Unreadable("The mail is larger than 20 MB. Forward its papers one by one.")
+    try:
+        message = BytesParser(_class=EmailMessage, policy=policy.default).parsebytes(content)
+        attached, plain, rich = _walk(message)
+        sender = parseaddr(str(message.get("From", "")))[1].casefold()
+        to = tuple(parseaddr(part)[1].casefold() for part in str(message.get("To", "")).split(","))
+        subject = " ".join(str(message.get("Subject", "")).split())[:200]
+        day = _sent(str(message.get("Date", "")))
+    # The parser of the standard library meets damaged heads with whatever its depths raise.
+    except (MessageError, ValueError, LookupError, AttributeError, TypeError, RecursionError) as error:
+        raise Unreadable(
+            "The mail is damaged and cannot be taken apart. Forward it again, or send its papers."
+        ) from error
+    page = _Page()
+    page.take(rich)
+    text = (plain or page.text).strip()[:MOST_TEXT]
+    return Letter(sender, to, subject, day, text, tuple(attached), tuple(_bookings(page.data))[:MOST_BOOKINGS])
+
+
+def _sent(text: str) -> date | None:
+    try:
+        return parsedate_to_datetime(text).date()
+    except (ValueError, TypeError, IndexError):
+        return None
+
+
+def _walk(message: EmailMessage) -> tuple[list[Attachment], str, str]:
+    attached: list[Attachment] = []
+    plain = rich = ""
+    for count, part in enumerate(message.walk()):
+        if count > 100:
+            raise Unreadable("The mail holds more than 100 pieces. Forward its papers one by one.")
+        if part.is_multipart():
+            continue
+        name, kind = part.get_filename(), part.get_content_type()
+        payload = part.get_payload(decode=True)
+        content = payload if isinstance(payload, bytes) else b""
+        if name or kind.startswith(("image/", "application/")):
+            # Small pictures without a name of their own are logos and rules of the mail's layout.
+            if (
+                len(attached) < MOST_ATTACHED
+                and content
+                and (name and not (kind.startswith("image/") and len(content) < 8000))
+            ):
+                attached.append(Attachment(name[-120:], content))
+        elif kind == "text/html" and not rich:
+            rich = _decoded(content, part.get_content_charset())
+        elif kind == "text/plain" and not plain:
+            plain = _decoded(content, part.get_content_charset())
+    return attached, plain, rich
+
+
+def _decoded(content: bytes, charset: str | None) -> str:
+    try:
+        return content.decode(charset or "utf-8")
+    except (UnicodeDecodeError, LookupError):
+        return content.decode("cp1252", "replace")
+
+
+class _Page(HTMLParser):
+    """The words of a mail's HTML, and the data in it; nothing of it is ever shown as HTML."""
+
+    def __init__(self) -> None:
+        super().__init__(convert_charrefs=True)
+        self.data: list[str] = []
+        self._words: list[str] = []
+        self._silent = ""
+        self._held: list[str] = []
+
+    @property
+    def text(self) -> str:
+        rows = ("".join(self._words)).split("\n")
+        return "\n".join(line for row in rows if (line := " ".join(row.split())))
+
+    def take(self, page: str) -> None:
+        self.feed(page[:2_000_000])
+        self.close()
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        if tag in ("script", "style", "title") and not self._silent:
+            self._silent, self._held = tag, []
+            if tag == "script" and dict(attrs).get("type") == "application/ld+json":
+                self._silent = "data"
+        if tag in _BLOCKS:
+            self._words.append("\n")
+        elif tag in ("td", "th"):
+            self._words.append("  ")
+
+    def handle_endtag(self, tag: str) -> None:
+        if tag in ("script", "style", "title") and self._silent:
+            if self._silent == "data":
+                self.data.append("".join(self._held))
+            self._silent = ""
+        if tag in _BLOCKS:
+            self._words.append("\n")
+
+    def handle_data(self, data: str) -> None:
+        if self._silent:
+            self._held.append(data)
+        else:
+            self._words.append(data)
+
+
+def _bookings(pieces: list[str]) -> Iterator[Reservation]:
+    for piece in pieces:
+        try:
+            found = json.loads(html.unescape(piece))
+        except (ValueError, RecursionError):
+            continue
+        for row in found if isinstance(found, list) else [found]:
+            if isinstance(row, dict):
+                rows = row.get("@graph", [row])
+                for each in rows if isinstance(rows, list) else []:
+                    reservation = _reservation(each) if isinstance(each, dict) else None
+                    if reservation is not None:
+                        yield reservation
+
+
+def _dict(value: Any) -> dict[str, Any]:
+    return value if isinstance(value, dict) else {}
+
+
+def _word(value: Any) -> str:
+    return " ".join(str(value).split())[:120] if isinstance(value, str | int | float) else ""
+
+
+def _kind(row: dict[str, Any]) -> str:
+    return _word(row.get("@type")).rpartition("/")[2]
+
+
+def _when(value: Any) -> datetime | None:
+    """A time as the place's own wall time: what is written, whatever zone is written beside it."""
+    try:
+        return datetime.fromisoformat(_word(value)).replace(tzinfo=None)
+    except ValueError:
+        return None
+
+
+def _price(row: dict[str, Any]) -> Money | None:
+    text, currency = _word(row.get("totalPrice") or row.get("price")), _word(row.get("priceCurrency")).upper()
+    try:
+        value = Decimal(re.sub(r"[^\d.,-]", "", text).replace(",", "."))
+        return Money.rounded(value, currency) if value.is_finite() and abs(value) < 10**9 else None
+    except (InvalidOperation, ValueError):
+        return None
+
+
+def _reservation(row: dict[str, Any]) -> Reservation | None:
+    kind, thing = _kind(row), _dict(row.get("reservationFor"))
+    number = _word(row.get("reservationNumber") or row.get("reservationId"))[:40]
+    if kind == "LodgingReservation":
+        address = _dict(thing.get("address"))
+        leaves, arrives = (
+            _when(row.get("checkinTime") or row.get("checkinDate")),
+            _when(row.get("checkoutTime") or row.get("checkoutDate")),
+        )
+        if leaves is None or arrives is None or not leaves.date() < arrives.date():
+            return None
+        return Reservation(
+            "stay",
+            _word(thing.get("name")),
+            number,
+            "",
+            _word(address.get("addressLocality")),
+            leaves,
+            arrives,
+            _price(row),
+        )
+    mode = _MODES.get(kind)
+    if mode is None:
+        return None
+    ends = ("Airport",) if mode == "air" else ("Station", "BusStop", "BoatTerminal")
+    origin, target = _end(thing, [f"departure{e}" for e in ends]), _end(thing, [f"arrival{e}" for e in ends])
+    leaves, arrives = _when(thing.get("departureTime")), _when(thing.get("arrivalTime"))
+    if not origin or not target or leaves is None:
+        return None
+    carrier = _word(_dict(thing.get("airline") or thing.get("provider")).get("name"))
+    flight = " ".join(
+        x
+        for x in (
+            _word(_dict(thing.get("airline")).get("iataCode")),
+            _word(thing.get("flightNumber") or thing.get("trainNumber") or thing.get("busNumber")),
+        )
+        if x
+    )
+    return Reservation(
+        mode,
+        " ".join(x for x in (carrier, flight) if x),
+        number,
+        origin,
+        target,
+        leaves,
+        arrives or leaves,
+        _price(row),
+    )
+
+
+def _end(thing: dict[str, Any], names: list[str]) -> str:
+    for name in names:
+        place = _dict(thing.get(name))
+        found = (
+            _word(place.get("iataCode"))
+            or _word(_dict(place.get("address")).get("addressLocality"))
+            or _word(place.get("name"))
+        )
+        if found:
+            return found
+    return ""

@@ -1,0 +1,56 @@
+"""Plain sheets of paper drawn from data, so that a mail or an invoice that is only data can be looked at and kept as pages."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from html import escape
+
+from wainwright.formats.invoice import Invoice
+from wainwright.formats.mail import Letter
+
+_STYLE = """@page { size: A4; margin: 20mm } body { font: 10.5pt sans-serif } h1 { font-size: 16pt } p { margin: 2pt 0 }
+table { width: 100%; border-collapse: collapse } td { padding: 2pt 0; vertical-align: top } td + td { text-align: right }"""
+MOST_ROWS = 400
+
+Row = str | tuple[str, str]
+
+
+def sheet(title: str, rows: Sequence[Row]) -> bytes:
+    """Return a PDF with a title and rows; a pair is set left and right. Nothing in a row is taken as markup."""
+    from weasyprint import HTML  # noqa: PLC0415 - heavy, and wanted for these sheets alone
+
+    parts = []
+    for row in rows[:MOST_ROWS]:
+        if isinstance(row, tuple):
+            parts.append(f"<table><tr><td>{escape(row[0])}</td><td>{escape(row[1])}</td></tr></table>")
+        else:
+            parts.append(f"<p>{escape(row)}</p>")
+    page = f"<style>{_STYLE}</style><h1>{escape(title)}</h1>{''.join(parts)}"
+    return bytes(HTML(string=page, url_fetcher=_fetch_nothing).write_pdf())
+
+
+def _fetch_nothing(url: str) -> dict[str, object]:
+    raise ValueError(f"nothing is fetched for a sheet: {url[:60]}")
+
+
+def mail_sheet(letter: Letter) -> bytes:
+    """A mail's words as pages."""
+    title, _, rest = letter.text.partition("\n")
+    heads: list[Row] = [
+        f"Mail from {letter.sender}",
+        letter.subject,
+        f"Sent {letter.day:%d.%m.%Y}" if letter.day else "",
+    ]
+    return sheet(title[:120] or letter.subject or "Mail", [line[:300] for line in rest.split("\n")] + heads)
+
+
+def invoice_sheet(invoice: Invoice) -> bytes:
+    """An invoice's data as pages."""
+    kind = "Credit note" if invoice.gross.amount < 0 else "Invoice"
+    rows: list[Row] = [
+        f"{kind} {invoice.number}, {invoice.day:%d.%m.%Y}", f"Tax number {invoice.supplier_tax_id}" if invoice.supplier_tax_id else "",
+        *((line.text, str(line.net)) for line in invoice.lines),
+        ("Net", str(invoice.net)), *((f"Tax {t.percent.normalize():f} % of {t.net}", str(t.tax)) for t in invoice.taxes),
+        (f"Total {invoice.currency}", str(invoice.gross)),
+    ]  # fmt: skip
+    return sheet(invoice.supplier, rows)
