@@ -103,6 +103,7 @@ def load_firms(today: date) -> dict[str, Firm]:
             Category.objects.create(
                 firm=firm, code=c["code"], name=c["name"], account=c["account"], tax_rate=Decimal(c["tax_rate"]),
                 tax_share=Decimal(c["tax_share"]), is_lodging=c["lodging"] == "yes", words=c["words"], order=order,
+                merchant_codes=c["codes"].replace(" ", ", "),
             )  # fmt: skip
         bands = [[5000, "0.42"], [None, "0.28"]] if scale == 1 else [[None, "4.90"]]
         MileageRateRow.objects.create(

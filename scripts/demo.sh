@@ -10,7 +10,9 @@ $python manage.py collectstatic --noinput -v0
 $python manage.py load_demo
 $python manage.py run_huey -w 2 -q >/dev/null 2>&1 &
 worker=$!
-trap 'kill $worker 2>/dev/null' EXIT INT TERM
+$python manage.py mail_door >/dev/null 2>&1 &
+door=$!
+trap 'kill $worker $door 2>/dev/null' EXIT INT TERM
 echo
 echo "Wainwright runs at http://127.0.0.1:$port (Ctrl-C ends it)"
 .venv/bin/gunicorn wainwright.wsgi --bind "127.0.0.1:$port" --workers 2 --threads 4 --log-level warning

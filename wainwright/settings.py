@@ -155,6 +155,11 @@ DATA_UPLOAD_MAX_NUMBER_FILES = 200
 EMAIL_BACKEND = env.str("WAINWRIGHT_EMAIL_BACKEND", "wainwright.standins.mailbox.backend.Backend")
 DEFAULT_FROM_EMAIL = env.str("WAINWRIGHT_FROM", "Wainwright <wainwright@localhost>")
 
+# Receipts are forwarded to NAME@this domain; the door for them listens here (see docs/operate.md).
+MAIL_DOMAIN = env.str("WAINWRIGHT_MAIL_DOMAIN", "tray.wainwright.example")
+MAIL_DOOR = (env.str("WAINWRIGHT_MAIL_HOST", "127.0.0.1"), env.int("WAINWRIGHT_MAIL_PORT", 8025))
+MAIL_FOLDER = VAR / "mail-in"
+
 # Where people reach the application; mails link there.
 ADDRESS = env.str("WAINWRIGHT_ADDRESS", "http://127.0.0.1:8000").rstrip("/")
 
@@ -164,6 +169,7 @@ PORTS = {
     "ledger": env.str("WAINWRIGHT_LEDGER", "wainwright.standins.ledger.service.Standin"),
     "bank": env.str("WAINWRIGHT_BANK", "wainwright.standins.bank.Standin"),
     "roads": env.str("WAINWRIGHT_ROADS", "wainwright.standins.roads.Standin"),
+    "card_issuer": env.str("WAINWRIGHT_CARD_ISSUER", "wainwright.standins.card_issuer.Standin"),
     "reader": env.str("WAINWRIGHT_READER", "wainwright.standins.reader.Standin"),
 }
 

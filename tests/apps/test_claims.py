@@ -20,7 +20,7 @@ from wainwright.core.money import Money
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge, Expense, Receipt
 from wainwright.expenses.selectors import tray
-from wainwright.expenses.services import editing, receipts, taking
+from wainwright.expenses.services import editing, receipts, rides, taking
 from wainwright.expenses.services.editing import PartTyped
 from wainwright.formats.pain001 import check_schema
 from wainwright.formats.places import best_place
@@ -132,12 +132,12 @@ class ExpenseTest(WorldTestCase):
 
     def test_a_ride_by_looked_up_distance_and_bands(self):
         cork, cobh = best_place("Cork"), best_place("Cobh")
-        ride = taking.type_ride(self.maren, self.today, cork, cobh, True, "car", 1, None, "")
+        ride = rides.type_ride(self.maren, rides.Ride(self.today, cork, cobh, "car", True, 1, None))
         self.assertEqual((ride.km, ride.amount), (Decimal(48), eur("22.08")))
         self.assertIn("24 km one way, looked up", ride.workings[0])
-        far = taking.type_ride(self.maren, self.today, cork, cobh, False, "car", 0, Decimal("4952"), "")
-        self.assertEqual(taking.km_so_far(self.maren, self.today), 5000)
-        after = taking.type_ride(self.maren, self.today, cork, cobh, False, "car", 0, None, "")
+        far = rides.type_ride(self.maren, rides.Ride(self.today, cork, cobh, "car", False, 0, Decimal("4952"), reason="Road closed"))
+        self.assertEqual(rides.km_so_far(self.maren, self.today), 5000)
+        after = rides.type_ride(self.maren, rides.Ride(self.today, cork, cobh, "car", False, 0, None))
         self.assertEqual((far.amount, after.amount), (eur("2079.84"), eur("6.72")))
 
     def test_wrong_input_is_said_at_its_field(self):
@@ -339,12 +339,12 @@ class FinanceTest(WorldTestCase):
     def test_turning_down_gives_the_budget_and_the_distance_back(self):
         cork, cobh = best_place("Cork"), best_place("Cobh")
         trip, day = self.authorised_trip(coding=FIELD), self.today - timedelta(days=9)
-        taking.type_ride(self.maren, day, cork, cobh, False, "car", 0, None, "")
+        rides.type_ride(self.maren, rides.Ride(day, cork, cobh, "car", False, 0, None))
         claim = compose.claim_trip(self.maren, trip.pk)
         self.send_claim(claim)
-        self.assertEqual((BudgetUse.objects.count(), taking.km_so_far(self.maren, day)), (2, 24))
+        self.assertEqual((BudgetUse.objects.count(), rides.km_so_far(self.maren, day)), (2, 24))
         bench.end(self.tobias, "claim", claim.pk, "turn_down", "Not on the firm's business")
-        self.assertEqual((BudgetUse.objects.count(), taking.km_so_far(self.maren, day)), (0, 0))
+        self.assertEqual((BudgetUse.objects.count(), rides.km_so_far(self.maren, day)), (0, 0))
         self.assertEqual(Claim.objects.get().state, "Turned down")
 
     def test_posting_turns_commitment_into_actual(self):

@@ -10,7 +10,7 @@ from wainwright.bench import services as bench
 from wainwright.core.coding import Coding
 from wainwright.core.journey import Meal
 from wainwright.errors import Refusal, Stale
-from wainwright.expenses.services import taking
+from wainwright.expenses.services import rides
 from wainwright.formats.places import place, town
 from wainwright.people.models import Card, Membership
 from wainwright.people.services import change_profile
@@ -249,14 +249,12 @@ class OwnCarTest(JourneyTestCase):
 
     def test_bands_go_on_from_what_was_driven(self):
         day = self.today - timedelta(days=3)
-        taking.type_ride(
-            self.maren, day=day, origin=town("Cork", "IE"), target=town("Galway", "IE"), there_and_back=False, passengers=0,
-            vehicle="car", typed_km=Decimal(4930), description="",
-        )  # fmt: skip
+        far = rides.Ride(day, town("Cork", "IE"), town("Galway", "IE"), "car", km=Decimal(4930), reason="Round the whole coast")
+        rides.type_ride(self.maren, far)
         self.assertEqual(driving.so_far(self.maren.pk, day.year), Decimal(4930))
         self.assertEqual(driving.so_far(self.maren.pk, day.year - 1), 0)
         driving.found_by(lambda member_id, year: Decimal(4930))
-        self.addCleanup(driving.found_by, taking.km_of_year)
+        self.addCleanup(driving.found_by, rides.km_of_year)
         trip, _ = self.drive("Waterford", typed_km=Decimal(180))
         self.assertEqual(str(self.file(trip).figures.estimates[0].amount), "60.20")
 

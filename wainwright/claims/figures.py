@@ -85,14 +85,17 @@ def post_lines_of(expense: Expense, default: Coding, book: Rulebook) -> list[Pos
                 Money.from_minor(p.amount_minor, currency),
                 Money.from_minor(p.tax_minor, currency),
                 p.personal,
+                p.coding,
             )
             for p in parts
         ]
         if parts
-        else [(expense.label, expense.category, expense.amount, expense.tax, False)]
+        else [(expense.label, expense.category, expense.amount, expense.tax, False, Coding(""))]
     )
+    charge = getattr(expense, "charge", None)
+    card = charge.card.account if charge else ""
     lines = []
-    for label, code, gross, tax, part_personal in rows:
+    for label, code, gross, tax, part_personal, own in rows:
         category = book.categories.get(code)
         personal = expense.personal or part_personal
         account = category.account if category else ""
@@ -100,14 +103,14 @@ def post_lines_of(expense: Expense, default: Coding, book: Rulebook) -> list[Pos
         back = reclaim(tax, share_back, bool(expense.receipts.all()), not expense.abroad).recoverable
         net, back = (gross, Money.zero(currency)) if personal else (gross - back, back)
         name = f"{expense.merchant}: {label}" if parts and expense.merchant else label
-        if shares and not personal:
+        if shares and not personal and own == Coding(""):
             lines += [
-                PostLine(name, s.coding.with_account(account), s.net, s.tax, expense.paid_by, False)
+                PostLine(name, s.coding.with_account(account), s.net, s.tax, expense.paid_by, False, card)
                 for s in split(net, back, shares)
             ]
         else:
-            coding = expense.coding.filled_from(default).with_account(account)
-            lines.append(PostLine(name, coding, net, back, expense.paid_by, personal))
+            coding = own.filled_from(expense.coding).filled_from(default).with_account(account)
+            lines.append(PostLine(name, coding, net, back, expense.paid_by, personal, card))
     return lines
 
 
@@ -254,7 +257,7 @@ def _item(expense: Expense, line: Line) -> Item:
     return Item(
         expense.key, expense.label, expense.category, expense.date, expense.amount,
         expense.paid_by,  # type: ignore[arg-type]
-        has_receipt=bool(receipts), merchant=expense.merchant, filled=frozenset(filled),
+        has_receipt=bool(receipts), declared_lost=bool(expense.lost), merchant=expense.merchant, filled=frozenset(filled),
         nights=tuple(date.fromisoformat(n) for n in expense.nights), heads=expense.heads,
         shows=line.shows if line.shows_by == "receipt" and not charge else None,
         receipts=tuple(r.sha256 for r in receipts), charge=str(charge.pk) if charge else "",

@@ -30,7 +30,10 @@ class Accounts:
 
 @dataclass(frozen=True, slots=True)
 class PostLine:
-    """One cost line to post: net and recoverable tax on a coding (with its account), and who paid."""
+    """One cost line to post: net and recoverable tax on a coding (with its account), and who paid.
+
+    ``card_account`` is the clearing account of the card that paid, where it has one of its own.
+    """
 
     label: str
     coding: Coding
@@ -38,6 +41,7 @@ class PostLine:
     tax: Money
     paid_by: Literal["self", "firm", "central"]
     personal: bool = False
+    card_account: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,12 +123,17 @@ def claim_journal(key: str, lines: Sequence[PostLine], settlement: Settlement, a
             tax_coding = line.coding.with_account(accounts.input_tax)
             entries.append(_entry(tax_coding, line.tax, f"Tax: {line.label}", True))
         account = credit_to[line.paid_by]
+        if line.paid_by == "firm" and line.card_account:
+            account = line.card_account
         credits[account] = credits.get(account, Money.zero(currency)) + gross
     names = {
         accounts.owed_to_staff: "Owed to staff", accounts.card_clearing: "Card clearing",
         accounts.prepaid_travel: "Billed centrally",
     }  # fmt: skip
-    entries += [_entry(Coding(account), amount, names[account], False) for account, amount in credits.items()]
+    entries += [
+        _entry(Coding(account), amount, names.get(account, "Card clearing"), False)
+        for account, amount in credits.items()
+    ]
     sums = settlement.sums
     entries.append(_entry(Coding(accounts.owed_to_staff), sums.advance, "Advance cleared", True))
     entries.append(_entry(Coding(accounts.advances), sums.advance, "Advance cleared", False))

@@ -186,6 +186,8 @@ class Part(CodedModel):
     tax_minor = models.BigIntegerField(default=0)
     personal = models.BooleanField(default=False)
     night = models.DateField(null=True, blank=True)
+    meal = models.CharField(max_length=10, blank=True, help_text="The meal it is, which the allowance then leaves out.")
+    day = models.DateField(null=True, blank=True, help_text="The day of the meal.")
 
     class Meta:
         ordering = ["order"]
@@ -292,6 +294,7 @@ class ReceiptPage(models.Model):
     picture = models.FileField(upload_to="pages/%Y/%m")
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
+    off = models.BooleanField(default=False, help_text="Taken off: kept, but not part of the proof.")
 
     class Meta:
         ordering = ["number"]
@@ -299,6 +302,57 @@ class ReceiptPage(models.Model):
 
     def __str__(self):
         return f"page {self.number + 1}"
+
+
+class MerchantMemory(models.Model):
+    """What a person made of a merchant: the name as corrected, the category, the tax rate, and how often."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE)
+    member = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="merchants")
+    key = models.CharField(max_length=120, help_text="The merchant's plain name, without card noise.")
+    merchant = models.CharField(max_length=120)
+    category = models.CharField(max_length=20)
+    tax_rate = models.DecimalField(max_digits=5, decimal_places=4, default=Decimal(0))
+    times = models.PositiveIntegerField(default=1)
+    last = models.DateField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["member", "key", "category"], name="one_memory_a_choice")]
+        indexes = [models.Index(fields=["firm", "key"])]
+
+    def __str__(self):
+        return f"{self.merchant}: {self.category}"
+
+
+class Sender(models.Model):
+    """An address from which mails come into a person's tray without being asked about."""
+
+    member = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="senders")
+    address = models.EmailField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["member", "address"], name="one_sender_an_address")]
+
+    def __str__(self):
+        return self.address
+
+
+class HeldMail(models.Model):
+    """A mail from a sender that the person does not know: held until they say what it is."""
+
+    member = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="held_mails")
+    sender = models.CharField(max_length=254)
+    subject = models.CharField(max_length=200)
+    sha256 = models.CharField(max_length=64)
+    file = models.FileField(upload_to="held/%Y/%m")
+    time = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-time"]
+        constraints = [models.UniqueConstraint(fields=["member", "sha256"], name="a_mail_held_once")]
+
+    def __str__(self):
+        return f"{self.sender}: {self.subject}"
 
 
 class RefusedPair(models.Model):
@@ -332,6 +386,7 @@ class Charge(models.Model):
     original_minor = models.BigIntegerField(null=True, blank=True)
     original_currency = models.CharField(max_length=3, blank=True)
     aside = models.CharField(max_length=120, blank=True, help_text="Put aside, and why.")
+    reminded = models.DateField(null=True, blank=True, help_text="When its owner was last reminded of it.")
     state = models.CharField(max_length=14, choices=[(s, s) for s in CHARGE.states], default=CHARGE.first)
 
     objects = EvidenceQuerySet.as_manager()

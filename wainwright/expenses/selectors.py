@@ -14,12 +14,24 @@ from wainwright.core.matching import Charge as CoreCharge
 from wainwright.core.matching import Pair, Paper, best_pairs
 from wainwright.core.money import Money
 from wainwright.expenses.models import Charge, Expense, Receipt, RefusedPair
+from wainwright.expenses.proposals import Asked, propose_all, usual_category
 from wainwright.people.models import Membership
-from wainwright.rulebook.selectors import category_for, rate_table, rulebook
+from wainwright.rulebook.selectors import rate_table, rulebook
 from wainwright.trips.models import Trip
 
 SHOWN = 40
 TOWNS = ("Bergen", "Florø", "Floro", "Cork", "Oslo", "Stavanger", "Dublin")
+
+
+@dataclass(frozen=True)
+class Becomes:
+    """The category proposed for a row, and why."""
+
+    name: str
+    why: str
+
+    def __str__(self) -> str:
+        return self.name
 
 
 @dataclass(frozen=True)
@@ -29,7 +41,7 @@ class Row:
     paper: Receipt | None
     charge: Charge | None
     pair: Pair | None
-    becomes: str
+    becomes: Becomes
     amount: Money | None
 
     @property
@@ -40,7 +52,7 @@ class Row:
     @property
     def fits(self) -> bool:
         """Whether it can be taken without a look."""
-        return self.pair is not None and self.pair.sure
+        return self.pair is not None and self.pair.sure and not (self.paper and self.paper.like_id)
 
 
 @dataclass(frozen=True)
@@ -173,14 +185,28 @@ def tray(member: Membership, narrow: Narrow | None = None) -> Tray:
     )
 
 
+def _asked(thing: Receipt | Charge) -> Asked:
+    if isinstance(thing, Charge):
+        return Asked(thing.merchant, thing.merchant_code)
+    return Asked(thing.value("merchant"))
+
+
 def _rows(member: Membership, receipts: list[Receipt], charges: list[Charge], pairs: list[Pair]) -> list[Row]:
     categories = rulebook(member.firm).categories
+    things: list[Receipt | Charge] = [*receipts, *charges]
+    proposed = dict(zip(things, propose_all(member, [_asked(thing) for thing in things]), strict=True))
     by_receipt, by_charge = {str(r.pk): r for r in receipts}, {str(c.pk): c for c in charges}
 
-    def becomes(receipt: Receipt | None, charge: Charge | None) -> str:
-        words = f"{receipt.value('merchant') if receipt else ''} {charge.merchant if charge else ''}"
-        category = category_for(words, categories)
-        return category.name if category else "Field supplies"
+    def becomes(receipt: Receipt | None, charge: Charge | None) -> Becomes:
+        """The same order as when it is taken: the paper's merchant, the card's code, the card's merchant."""
+        found = [proposed[thing] for thing in (receipt, charge) if thing is not None]
+        best = max(filter(None, found), key=lambda p: p.sure, default=None)
+        usual = categories.get(usual_category(member))
+        return (
+            Becomes(categories[best.category].name, best.why)
+            if best
+            else Becomes(usual.name if usual else "A cost", "")
+        )
 
     rows = []
     for pair in sorted(pairs, key=lambda p: (not p.sure, -p.score)):

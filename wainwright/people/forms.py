@@ -24,6 +24,15 @@ class ProfileForm(forms.Form):
     work = forms.CharField(label="Usual place of work", max_length=120, required=False)
     iban = forms.CharField(label="Account for repayment (IBAN)", max_length=42, required=False)
 
+    mail_name = forms.RegexField(
+        r"^[a-z0-9][a-z0-9.-]{2,38}$", label="Name of your tray's mail address", required=False,
+        error_messages={"invalid": "Three or more small letters, digits, points or dashes."},
+    )  # fmt: skip
+
+    def clean_mail_name(self) -> str | None:
+        """Nothing rather than empty text, since each name is given once."""
+        return self.cleaned_data["mail_name"] or None
+
     def clean_iban(self) -> str:
         """Check the account's own check digits."""
         text = self.cleaned_data["iban"]

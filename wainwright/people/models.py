@@ -96,6 +96,9 @@ class Membership(models.Model):
     phone = models.CharField(max_length=30, blank=True)
     itinerary_email = models.EmailField(blank=True, help_text="Where itineraries go; empty: the sign-in address.")
     iban = models.CharField(max_length=34, blank=True)
+    mail_name = models.CharField(
+        max_length=40, null=True, blank=True, unique=True, help_text="Where receipts are forwarded to."
+    )
     active = models.BooleanField(default=True)
 
     class Meta:
@@ -147,7 +150,13 @@ class Card(models.Model):
     last_four = models.CharField(max_length=4)
     issuer = models.CharField(max_length=60)
     firm_pays = models.BooleanField(default=True)
+    since = models.DateField(null=True, blank=True)
     expires = models.DateField()
+    closed = models.DateField(null=True, blank=True)
+    account = models.CharField(
+        max_length=20, blank=True, help_text="The clearing account behind it; empty: the firm's."
+    )
+    fed_until = models.DateField(null=True, blank=True, help_text="Until when its issuer was asked for charges.")
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["owner", "last_four"], name="one_card_per_number")]

@@ -10,7 +10,7 @@ from wainwright.errors import Refusal, Stale
 from wainwright.people.models import Card, Membership, Vehicle
 from wainwright.trail.services import record
 
-FIELDS = ("phone", "itinerary_email", "home_code", "work_code", "iban")
+FIELDS = ("phone", "itinerary_email", "home_code", "work_code", "iban", "mail_name")
 
 
 @transaction.atomic
@@ -22,7 +22,11 @@ def change_profile(member: Membership, **values: str) -> Membership:
         if name not in FIELDS:
             raise KeyError(name)
         setattr(kept, name, value)
-    kept.save()
+    try:
+        with transaction.atomic():
+            kept.save()
+    except IntegrityError as error:
+        raise Refusal("Somebody has that name for their tray already. Choose another.", "mail_name") from error
     # The account itself is no matter for everybody who reads the trail.
     shown = {name: value if name != "iban" else value[-4:] for name, value in values.items()}
     record(

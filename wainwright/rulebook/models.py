@@ -19,6 +19,12 @@ class Policy(models.Model):
     claim_days = models.PositiveSmallIntegerField(default=21)
     hold_hours = models.PositiveSmallIntegerField(default=48)
     ticket_hours = models.PositiveSmallIntegerField(default=16)
+    km_share = models.DecimalField(
+        max_digits=5,
+        decimal_places=2,
+        default=Decimal(20),
+        help_text="Per cent over the road's length that need no reason.",
+    )
     drive_km = models.PositiveSmallIntegerField(default=300)
     trip_signoff = models.BooleanField(default=True, help_text="Off: trips are bought at once.")
     certify_by = models.CharField(max_length=4, choices=[("name", "name typed"), ("code", "code")], default="name")
@@ -44,6 +50,9 @@ class Category(models.Model):
     tax_rate = models.DecimalField(max_digits=5, decimal_places=4, default=Decimal(0))
     tax_share = models.DecimalField(max_digits=5, decimal_places=4, default=Decimal(1))
     words = models.CharField(max_length=300, blank=True, help_text="Merchants' words that mean it, parted by commas.")
+    merchant_codes = models.CharField(
+        max_length=120, blank=True, help_text="Codes of ISO 18245 that mean it, as 5811-5814, 7011."
+    )
     is_lodging = models.BooleanField(default=False)
     order = models.PositiveSmallIntegerField(default=0)
 

@@ -164,15 +164,6 @@ def with_reasons(subject: str, findings: list[Finding]) -> list[Explained]:
     return [Explained(finding, reasons.get(finding.identity)) for finding in findings]
 
 
-def category_for(merchant: str, categories: dict[str, Category]) -> Category | None:
-    """Propose a category by the merchant's words."""
-    text = merchant.casefold()
-    for category in categories.values():
-        if any(word.strip() and word.strip().casefold() in text for word in category.words.split(",")):
-            return category
-    return None
-
-
 @lru_cache(maxsize=1)
 def carbon_factors() -> tuple[Factor, ...]:
     """Return the carbon factors that ship as data, each with its date of effect and source."""

@@ -146,7 +146,7 @@ def figures(
     ``outstanding`` the advances of other trips that are still out.
     """
     currency = trip.currency
-    journey = journey_of(legs, nights, trip.supplied)
+    journey = journey_of(legs, nights, trip.meals_off)
     allowance, allowed, fault = earned(journey, nights, book, currency, grants_of(trip))
     estimates = _estimates(currency, legs, nights, others, bookings)
     estimates += _drives(trip, legs, book, explained, driven)

@@ -42,6 +42,9 @@ class Trip(CodedModel):
     starts = models.DateField(null=True, blank=True)
     ends = models.DateField(null=True, blank=True)
     supplied = models.JSONField(default=list, help_text='Meals that others supply: "2026-10-13:breakfast".')
+    billed = models.JSONField(
+        default=list, blank=True, help_text="Meals that a bill on the claim pays for, as in supplied."
+    )
     advance_minor = models.BigIntegerField(default=0)
     advance_paid = models.BooleanField(default=False)
     advance_settled = models.BooleanField(default=False, help_text="Set against a posted claim.")
@@ -84,6 +87,11 @@ class Trip(CodedModel):
     def editable(self) -> bool:
         """Whether the plan may be changed now."""
         return TRIP.can(self.state, "send")
+
+    @property
+    def meals_off(self) -> list[str]:
+        """The meals that the allowance leaves out: supplied by others, or paid for by a bill on the claim."""
+        return sorted({*self.supplied, *self.billed})
 
     @property
     def advance(self) -> Money:

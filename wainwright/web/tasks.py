@@ -5,7 +5,9 @@ from huey.contrib.djhuey import db_periodic_task
 
 from wainwright import clock
 from wainwright.claims.services.books import finish_what_broke_off
-from wainwright.expenses.services.receipts import read_again_what_broke_off
+from wainwright.expenses.services.feeds import ask_for_all
+from wainwright.expenses.services.mails import take_from_folder
+from wainwright.expenses.services.reading import read_again_what_broke_off
 from wainwright.trips.services.road import move_along
 
 
@@ -15,3 +17,10 @@ def every_minute() -> None:
     move_along(clock.now())
     finish_what_broke_off()
     read_again_what_broke_off()
+    take_from_folder()
+
+
+@db_periodic_task(crontab(minute="20", hour="4"))
+def every_night() -> None:
+    """Ask the card issuer for the charges of every card."""
+    ask_for_all()

@@ -15,6 +15,7 @@ from wainwright.core.coding import Coding, check_coding
 from wainwright.core.rules import Finding
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense
+from wainwright.expenses.services.editing import follow_meals
 from wainwright.people.models import Membership
 from wainwright.rulebook import services as reasons
 from wainwright.rulebook.selectors import rulebook
@@ -63,6 +64,7 @@ def claim_trip(member: Membership, trip_id: int) -> Claim:
         else Expense.objects.none()
     )
     loose.update(claim=claim)
+    follow_meals(claim.pk)
     return claim
 
 
@@ -97,6 +99,7 @@ def put_in(member: Membership, claim_id: int, expense_ids: list[int]) -> int:
     if not count:
         raise Stale("They are on a claim already.")
     _changed(member, claim, "put expenses in", None, {"expenses": expense_ids})
+    follow_meals(claim.pk)
     return count
 
 
@@ -107,6 +110,7 @@ def take_out(member: Membership, claim_id: int, expense_id: int) -> None:
     if not Expense.objects.filter(pk=expense_id, claim=claim).update(claim=None):
         raise Stale("It is not on this claim any more.")
     _changed(member, claim, "took an expense out", {"expense": expense_id}, None)
+    follow_meals(claim.pk)
 
 
 @transaction.atomic

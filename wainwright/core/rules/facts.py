@@ -31,6 +31,7 @@ class Item:
     amount: Money
     paid_by: Literal["self", "firm", "central"] = "self"
     has_receipt: bool = False
+    declared_lost: bool = False
     merchant: str = ""
     filled: frozenset[str] = frozenset()
     nights: tuple[date, ...] = ()

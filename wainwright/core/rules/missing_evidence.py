@@ -10,7 +10,7 @@ from wainwright.core.rules.facts import Subject
 
 @kind
 class MissingEvidence(Kind):
-    """``over``: from this amount on a receipt is needed."""
+    """``over``: from this amount on a receipt is needed. ``declared_up_to``: so much may be declared lost instead."""
 
     code = "missing_evidence"
     title = "Receipt missing over a threshold"
@@ -22,6 +22,11 @@ class MissingEvidence(Kind):
         for item in subject.items:
             if not item.needs_evidence or item.has_receipt or not setting.applies_to(item.category):
                 continue
+            most = setting.amount("declared_up_to", subject.currency) if "declared_up_to" in setting.params else None
+            if item.declared_lost and (most is None or item.amount <= most):
+                continue
             if item.amount > over:
                 text = f"{item.label}, {item.amount}, has no receipt. From {over} on one is needed."
+                if item.declared_lost:
+                    text = f"{item.label}, {item.amount}, is declared lost; a declaration stands in for at most {most}."
                 yield Hit(item.key, text, Cure("Attach a receipt", item.key), item.amount)

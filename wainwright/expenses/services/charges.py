@@ -132,6 +132,11 @@ class _Seen:
         return self.plain[name]
 
 
+def show_lines(file: CardFile, card: Card, lines: Sequence[StatementLine]) -> None:
+    """Fill a file with the lines of one card, as its issuer gave them."""
+    _show(file, [Statement(card.last_four, file.member.firm.currency, tuple(lines), ())])
+
+
 def _show(file: CardFile, statements: Sequence[Statement]) -> None:
     """Fill a file's rows: for each line its card, what it says, and what would become of it."""
     member = file.member

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date, timedelta
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 
 from django.db import transaction
 
@@ -20,6 +20,11 @@ from wainwright.expenses.services.taking import fill_cost, set_tax
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
+from wainwright.trips.models import Trip
+from wainwright.trips.services.nights import bill_meals
+
+MEALS = ("breakfast", "lunch", "dinner")
+NO_CODING = Coding("")
 
 
 def mine(member: Membership, expense_id: int, version: int | None = None) -> Expense:
@@ -89,6 +94,10 @@ class PartTyped:
     amount: Money
     personal: bool = False
     night: date | None = None
+    meal: str = ""
+    day: date | None = None
+    tax: Money | None = None
+    coding: Coding = NO_CODING
 
 
 @transaction.atomic
@@ -104,18 +113,94 @@ def set_parts(member: Membership, expense_id: int, version: int, parts: list[Par
     for part in parts:
         if part.category not in known:
             raise Refusal(f"Say what “{part.label}” is for.", "parts")
+        if part.meal and (part.meal not in MEALS or part.day is None):
+            raise Refusal(f"Say on which day the meal of “{part.label}” was.", "parts")
+        if part.coding != NO_CODING:
+            faults = check_coding(
+                part.coding.filled_from(_default_coding(expense)), books(expense.firm).codes, expense.date
+            )
+            if faults:
+                raise Refusal(f"“{part.label}”: {faults[0].text}", "parts")
     before = [[p.label, p.amount_minor] for p in expense.parts.all()]
     expense.parts.all().delete()
-    weights = [abs(part.amount.minor) for part in parts]
-    taxes = share_out(expense.tax, weights) if parts and any(weights) else [Money.zero(expense.currency)] * len(parts)
-    Part.objects.bulk_create(
-        Part(expense=expense, order=n, category=part.category, label=part.label[:80], amount_minor=part.amount.minor,
-             tax_minor=tax.minor, personal=part.personal, night=part.night)
-        for n, (part, tax) in enumerate(zip(parts, taxes, strict=True))
-    )  # fmt: skip
+    rows = []
+    for n, (part, tax) in enumerate(zip(parts, _taxes(expense, parts), strict=True)):
+        row = Part(
+            expense=expense, order=n, category=part.category, label=part.label[:80], amount_minor=part.amount.minor,
+            tax_minor=tax.minor, personal=part.personal, night=part.night, meal=part.meal, day=part.day if part.meal else None,
+        )  # fmt: skip
+        row.take_coding(part.coding)
+        rows.append(row)
+    Part.objects.bulk_create(rows)
     expense.nights = sorted({part.night.isoformat() for part in parts if part.night})
     changed(member, expense, "broke the bill down", before, [[p.label, str(p.amount)] for p in parts])
+    follow_meals(expense.claim_id)
     return expense
+
+
+def _taxes(expense: Expense, parts: list[PartTyped]) -> list[Money]:
+    """The tax of each part: as typed where it was typed, what is left shared out over the others."""
+    nothing = Money.zero(expense.currency)
+    stated = total((part.tax for part in parts if part.tax is not None), expense.currency)
+    weights = [0 if part.tax is not None else abs(part.amount.minor) for part in parts]
+    left = expense.tax - stated
+    if not any(weights):
+        if parts and stated != expense.tax and any(part.tax is not None for part in parts):
+            raise Refusal(f"The taxes of the parts come to {stated}, the bill has {expense.tax}.", "parts")
+        return [part.tax if part.tax is not None else nothing for part in parts]
+    if left.minor < 0 < expense.tax.minor:
+        raise Refusal(f"The taxes of the parts come to {stated}, the bill has {expense.tax}.", "parts")
+    shared = share_out(left, weights)
+    return [each if part.tax is None else part.tax for part, each in zip(parts, shared, strict=True)]
+
+
+def _default_coding(expense: Expense) -> Coding:
+    """The coding that counts where a part has none of its own: the expense's, the claim's, else the person's usual one."""
+    owner = expense.owner
+    usual = Coding("", owner.cost_centre, owner.project, owner.task, owner.fund)
+    return expense.coding.filled_from(expense.claim.coding if expense.claim else usual)
+
+
+@transaction.atomic
+def set_personal(member: Membership, expense_id: int, version: int, typed: str) -> Expense:
+    """Take the personal share out of a cost: "15.00", or "50 %"; the rest stays. Nothing typed makes it whole. Raises ``Refusal``."""
+    expense = mine(member, expense_id, version)
+    text = typed.strip()
+    if not text:
+        return set_parts(member, expense_id, version, [])
+    try:
+        number = Decimal(text.removesuffix("%").strip().replace(",", "."))
+        share = number / 100 if text.endswith("%") else None
+        own = (
+            Money.rounded(expense.amount.amount * share, expense.currency)
+            if share is not None
+            else Money.of(number, expense.currency)
+        )
+    except (InvalidOperation, ValueError) as error:
+        raise Refusal("Type what is personal as 15.00 or as 50 %.", "personal") from error
+    whole = expense.amount
+    if not (Money.zero(whole.currency) < own < whole):
+        raise Refusal(
+            f"What is personal lies between 0 and {whole}; take it apart and mark it personal if all of it is.",
+            "personal",
+        )
+    if any(part.night or part.meal for part in expense.parts.all()):
+        raise Refusal("The bill is broken down: tick the personal parts there.", "personal")
+    parts = [
+        PartTyped(expense.category, expense.merchant or "The firm's share", whole - own),
+        PartTyped(expense.category, "Personal", own, personal=True),
+    ]
+    return set_parts(member, expense_id, version, parts)
+
+
+def follow_meals(claim_id: int | None) -> None:
+    """Tell the trip of a claim which meals its bills pay for, so that its allowance leaves them out."""
+    if claim_id is None:
+        return
+    trip_id = Trip.objects.filter(claim=claim_id).values_list("pk", flat=True).first()
+    parts = Part.objects.filter(expense__claim=claim_id, personal=False, day__isnull=False).exclude(meal="")
+    if trip_id:
+        bill_meals(trip_id, [f"{part.day.isoformat()}:{part.meal}" for part in parts])
 
 
 def nightly_parts(
@@ -166,4 +251,6 @@ def remove(member: Membership, expense_id: int) -> None:
         charge.save(update_fields=["state", "expense"])
     expense.receipts.update(expense=None)
     record(member, "took the cost apart", expense.key, before=before)
+    expense.parts.all().delete()
+    follow_meals(expense.claim_id)
     expense.delete()

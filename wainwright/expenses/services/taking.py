@@ -6,25 +6,20 @@ from datetime import date
 from decimal import Decimal
 
 from django.db import transaction
-from django.db.models import Q, Sum
 
 from wainwright import clock
 from wainwright.core.fx import NoRate, convert
-from wainwright.core.journey import Place
-from wainwright.core.mileage import mileage, rate_on
-from wainwright.core.money import Money
+from wainwright.core.money import Money, total
 from wainwright.core.states import CHARGE
 from wainwright.core.tax import tax_in
 from wainwright.errors import Refusal, Stale
-from wainwright.expenses.models import Charge, Expense, Receipt
+from wainwright.expenses.models import Charge, Expense, Part, Receipt
+from wainwright.expenses.proposals import Asked, propose_all, usual_category
+from wainwright.expenses.services.memory import remember
 from wainwright.expenses.services.receipts import attach
-from wainwright.outside import service
 from wainwright.people.models import Membership
-from wainwright.rulebook.selectors import category_for, mileage_rates, rate_table, rulebook
+from wainwright.rulebook.selectors import rate_table, rulebook
 from wainwright.trail.services import record
-from wainwright.trips.models import place_data
-
-DEFAULT_CATEGORY = "supplies"
 
 
 @transaction.atomic
@@ -47,13 +42,18 @@ def take(member: Membership, receipt_id: int | None, charge_id: int | None) -> E
     if charge is None and receipt is not None and not receipt.value("total"):
         raise Refusal("The total of this receipt was not read. Open it and type the total.", "amount")
     merchant = (receipt.value("merchant") if receipt else "") or (charge.merchant.title() if charge else "")
-    category = category_for(f"{merchant} {charge.merchant if charge else ''}", rulebook(member.firm).categories)
+    _not_twice(receipt)
+    asked = [
+        Asked(receipt.value("merchant") if receipt else ""),
+        Asked(charge.merchant, charge.merchant_code) if charge else Asked(""),
+    ]
+    proposal = max(filter(None, propose_all(member, asked)), key=lambda p: p.sure, default=None)
     day = charge.date if charge else clock.today(member.firm.zone)
     if receipt and receipt.value("date"):
         day = date.fromisoformat(receipt.value("date"))
     expense = Expense(
         firm=member.firm, owner=member, date=day, merchant=merchant[:120], created=clock.now(),
-        category=category.code if category else usual_category(member), currency=member.firm.currency,
+        category=proposal.category if proposal else usual_category(member), currency=member.firm.currency,
         paid_by="firm" if charge and charge.card.firm_pays else "self",
     )  # fmt: skip
     _amounts(expense, member, receipt, charge)
@@ -65,9 +65,42 @@ def take(member: Membership, receipt_id: int | None, charge_id: int | None) -> E
     if charge:
         charge.expense, charge.state = expense, CHARGE.after(charge.state, "use")
         charge.save(update_fields=["expense", "state"])
+    _follow_number(expense, receipt)
+    remember(member, expense, [charge.merchant] if charge else [])
     after = {"receipt": receipt_id, "charge": charge_id, "amount": expense.amount_minor}
     record(member, "took a cost from the tray", expense.key, after=after)
     return expense
+
+
+def _not_twice(receipt: Receipt | None) -> None:
+    """An invoice is claimed once: the same number from the same supplier is refused, naming where it went."""
+    if receipt is None or not receipt.number:
+        return
+    same = Receipt.objects.filter(
+        firm_id=receipt.firm_id, number=receipt.number, invoice__supplier=receipt.invoice.get("supplier"), expense__isnull=False
+    ).select_related("expense__owner__person").exclude(pk=receipt.pk).first()  # fmt: skip
+    if same:
+        who = same.expense.owner.person.name if same.expense.owner_id != receipt.owner_id else "you"
+        raise Refusal(
+            f"Invoice {receipt.number} of {same.value('merchant')} was recorded already, by {who}. Put this paper aside."
+        )
+
+
+def _follow_number(expense: Expense, receipt: Receipt | None) -> None:
+    """An invoice's number is the cost's reference, and its lines of several tax rates become parts."""
+    if receipt is None or not receipt.number:
+        return
+    expense.reference = receipt.number
+    expense.save(update_fields=["reference"])
+    taxes = receipt.invoice.get("taxes", [])
+    if len(taxes) < 2 or expense.original_currency:
+        return
+    rows = [(percent, Money.of(net, expense.currency), Money.of(tax, expense.currency)) for percent, net, tax in taxes]
+    if total((net + tax for _, net, tax in rows), expense.currency) == expense.amount:
+        Part.objects.bulk_create(
+            Part(expense=expense, order=n, category=expense.category, label=f"At {percent} %", amount_minor=(net + tax).minor, tax_minor=tax.minor)
+            for n, (percent, net, tax) in enumerate(rows)
+        )  # fmt: skip
 
 
 def _amounts(expense: Expense, member: Membership, receipt: Receipt | None, charge: Charge | None) -> None:
@@ -115,14 +148,6 @@ def set_tax(expense: Expense, stated: Money | None) -> None:
     expense.tax_minor, expense.tax_odd = line.tax.minor, line.odd
 
 
-def usual_category(member: Membership) -> str:
-    """Return the category of a cost that nothing is known of: the firm's "supplies", else its first that is no lodging."""
-    categories = rulebook(member.firm).categories
-    if DEFAULT_CATEGORY in categories:
-        return DEFAULT_CATEGORY
-    return next((code for code, category in categories.items() if not category.is_lodging), "")
-
-
 @transaction.atomic
 def mark_personal(member: Membership, charge_id: int) -> Expense:
     """Mark a charge on the firm's card as personal: it becomes a line that is owed back. Raises ``Stale``."""
@@ -151,6 +176,7 @@ def type_cost(
         expense, day, merchant, category, amount, paid_by, tax_rate, tax, description, guests, heads, receipt_rate
     )
     expense.save()
+    remember(member, expense)
     record(member, "typed a cost", expense.key, after={"merchant": merchant, "amount": expense.amount_minor})
     return expense
 
@@ -158,8 +184,14 @@ def type_cost(
 @transaction.atomic
 def type_from_receipt(member: Membership, receipt_id: int, **values) -> Expense:
     """Make an expense of a receipt as the person confirmed or corrected it; both or neither are kept."""
+    receipt = Receipt.objects.filter(owner=member, pk=receipt_id).first()
+    _not_twice(receipt)
     expense = type_cost(member, **values)
     attach(member, receipt_id, expense)
+    if receipt is not None:
+        _follow_number(expense, receipt)
+        merchant = receipt.fields.get("merchant", {})
+        remember(member, expense, [merchant.get("read") or merchant.get("value", "")])
     return expense
 
 
@@ -170,7 +202,7 @@ def fill_cost(
     """Check and set the fields of a cost; the caller saves it."""
     if category not in rulebook(expense.firm).categories:
         raise Refusal("Choose what the cost was for.", "category")
-    _possible(expense.firm.zone, day)
+    must_be_possible(expense.firm.zone, day)
     if not amount:
         raise Refusal("Type an amount.", "amount")
     if not merchant.strip() and not description.strip():
@@ -184,51 +216,9 @@ def fill_cost(
     set_tax(expense, tax if tax is not None and tax.currency == expense.currency else None)
 
 
-def _possible(zone: str, day: date) -> None:
+def must_be_possible(zone: str, day: date) -> None:
     """Raise ``Refusal`` for a day on which nothing can have been paid yet, or by anybody alive in this century."""
     if day > clock.today(zone):
         raise Refusal("That day has not come yet. Check the date.", "date")
     if day.year < 2000:
         raise Refusal("That is long ago. Check the year.", "date")
-
-
-@transaction.atomic
-def type_ride(
-    member: Membership, day: date, origin: Place, target: Place, there_and_back: bool, vehicle: str, passengers: int,
-    typed_km: Decimal | None, description: str,
-) -> Expense:  # fmt: skip
-    """Record a ride in one's own car: distance looked up or typed, rate by date and yearly band. Raises ``Refusal``."""
-    _possible(member.firm.zone, day)
-    found = service("roads").between(origin, target)
-    one_way = typed_km if typed_km is not None else found.km
-    km = one_way * (2 if there_and_back else 1)
-    if not 0 < km <= 5000:
-        raise Refusal("A ride is longer than nothing and no longer than 5,000 km.", "km")
-    try:
-        rate = rate_on(mileage_rates(member.firm), vehicle, day)
-    except LookupError as error:
-        raise Refusal(f"There is {error}. An administrator can add one under Rules.", "vehicle") from error
-    figure = mileage(km, rate, km_so_far(member, day), passengers)
-    via = f", by way of {', '.join(found.via)}" if found.via else ""
-    how = "typed" if typed_km is not None else "estimated" if found.estimated else "looked up"
-    expense = Expense.objects.create(
-        firm=member.firm, owner=member, kind=Expense.Kind.MILEAGE, date=day, category="mileage", currency=member.firm.currency,
-        amount_minor=figure.amount.minor, origin=place_data(origin), target=place_data(target), km=km, vehicle=vehicle,
-        passengers=passengers, description="", created=clock.now(), guests=description.strip()[:200],
-        workings=[f"{origin.town} to {target.town}: {one_way.normalize():f} km one way, {how}{via}", *figure.workings.lines()],
-    )  # fmt: skip
-    record(member, "typed a ride", expense.key, after={"km": str(km), "amount": expense.amount_minor})
-    return expense
-
-
-def km_so_far(member: Membership, day: date, without: int = 0) -> Decimal:
-    """Return what the person has driven so far in the year of ``day``; a claim that was turned down gives its distance back."""
-    rides = Expense.objects.filter(owner=member, kind=Expense.Kind.MILEAGE, date__year=day.year)
-    counted = rides.filter(Q(claim__isnull=True) | ~Q(claim__state="Turned down")).exclude(pk=without)
-    return counted.aggregate(km=Sum("km"))["km"] or Decimal(0)
-
-
-def km_of_year(member_id: int, year: int) -> Decimal:
-    """Return the km of a person's rides in a year, of everything that is not turned down."""
-    rides = Expense.objects.filter(owner_id=member_id, kind=Expense.Kind.MILEAGE, date__year=year)
-    return rides.exclude(claim__state="Turned down").aggregate(km=Sum("km"))["km"] or Decimal(0)

@@ -214,6 +214,11 @@ def mark_meal(
     return f"{meal.value.capitalize()} on {day_text(day)}", supplied
 
 
+def bill_meals(trip_id: int, marks: list[str]) -> None:
+    """Keep which meals a bill on the trip's claim pays for; the allowance follows. Called within the act that changed the bill."""
+    Trip.objects.filter(pk=trip_id).update(billed=sorted(marks))
+
+
 @transaction.atomic
 def host_supplies(
     member: Membership, trip_id: int, first: date, last: date, meals: list[Meal], quarters: bool

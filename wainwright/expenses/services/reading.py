@@ -1,0 +1,198 @@
+"""Reading receipts in the queue: pages, fields, what a file says as data, and whether it is here already."""
+
+from __future__ import annotations
+
+import io
+import logging
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+import imagehash
+from django.core.files.base import ContentFile
+from django.db import transaction
+from huey.contrib.djhuey import on_commit_task
+from PIL import Image
+
+from wainwright import clock
+from wainwright.expenses.models import Receipt, ReceiptPage
+from wainwright.expenses.services.memory import remembered_name
+from wainwright.formats.invoice import Invoice, inside_pdf, read_invoice
+from wainwright.formats.mail import Letter, Reservation, read_mail
+from wainwright.formats.pictures import Page, pages_of
+from wainwright.formats.problems import Unreadable
+from wainwright.formats.receipt_text import bill_lines, read_fields
+from wainwright.formats.sheets import invoice_sheet, mail_sheet
+from wainwright.outside import service
+
+log = logging.getLogger(__name__)
+THUMB = (68, 88)
+ALIKE_BITS, ALIKE_AMONG = 3, 300
+
+
+@on_commit_task(retries=1, retry_delay=5)
+def read_receipt(receipt_id: int) -> None:
+    """Read one receipt; whatever happens, it is kept, and says what became of it."""
+    claimed = Receipt.objects.filter(pk=receipt_id, state__in=[Receipt.State.WAITING, Receipt.State.READING])
+    if not claimed.update(state=Receipt.State.READING, started=clock.now()):
+        return
+    receipt = Receipt.objects.select_related("firm", "owner").get(pk=receipt_id)
+    try:
+        with receipt.file.open("rb") as file:
+            seen = see(receipt.kind, file.read())
+        found = _read(receipt, seen)
+    except Unreadable as error:
+        _unreadable(receipt, str(error))
+        return
+    except (RuntimeError, OSError) as error:
+        log.warning("receipt %s was not read: %s", receipt_id, error)
+        _unreadable(receipt, "It could not be read on this machine. It is kept; type the figures yourself.")
+        return
+    with transaction.atomic():
+        _keep_pages(receipt, seen.pages)
+        _keep_found(receipt, found)
+        receipt.like = _alike(receipt)
+        receipt.state = Receipt.State.READ
+        receipt.save()
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A file opened: its pages, and what it says as data."""
+
+    pages: list[Page]
+    invoice: Invoice | None = None
+    letter: Letter | None = None
+
+
+def see(kind: str, content: bytes) -> Seen:
+    """Open a file of a kind. Raises ``Unreadable``."""
+    if kind == Receipt.Kind.INVOICE:
+        invoice = read_invoice(content)
+        return Seen(pages_of(invoice_sheet(invoice)), invoice)
+    if kind == Receipt.Kind.MAIL:
+        letter = read_mail(content)
+        return Seen(pages_of(mail_sheet(letter)), None, letter)
+    pages = pages_of(content)
+    xml = inside_pdf(content) if content[:1024].lstrip().startswith(b"%PDF-") else None
+    try:
+        return Seen(pages, read_invoice(xml) if xml else None)
+    except Unreadable:
+        # What is wrong with the data inside does not make the paper worthless.
+        return Seen(pages)
+
+
+def _read(receipt: Receipt, seen: Seen) -> dict:
+    """Read the words of the pages, and put what a file says as data in their place."""
+    words = [word for number, page in enumerate(seen.pages) for word in service("reader").words(page, number)]
+    fields = {
+        name: {"value": f.value, "sure": f.sure, "box": f.box}
+        for name, f in read_fields(words, clock.today(receipt.firm.zone)).items()
+    }
+    found = {"fields": fields, "lines": [[label[:80], str(amount)] for label, amount in bill_lines(words)[:40]]}
+    if seen.invoice is not None:
+        found |= _of_invoice(seen.invoice, fields)
+    else:
+        fields |= remembered_name(receipt.owner, fields)
+    if seen.letter is not None and seen.letter.bookings:
+        found["invoice"] = {"bookings": [_booking(each) for each in seen.letter.bookings]}
+        prices = [each.price for each in seen.letter.bookings if each.price]
+        if prices and "total" not in fields:
+            fields["total"] = {"value": str(prices[0].amount), "sure": 1, "box": None}
+            fields["currency"] = {"value": prices[0].currency, "sure": 1, "box": None}
+    return found
+
+
+def _of_invoice(invoice: Invoice, read: dict) -> dict:
+    def sure(name: str, value: str) -> dict:
+        return {"value": value, "sure": 1.0, "box": read.get(name, {}).get("box")}
+
+    fields = {
+        "merchant": sure("merchant", invoice.supplier[:120]), "date": sure("date", invoice.day.isoformat()),
+        "total": sure("total", str(invoice.gross.amount)), "currency": sure("currency", invoice.currency),
+        "tax": sure("tax", str(invoice.tax.amount)),
+    }  # fmt: skip
+    rates = {tax.percent for tax in invoice.taxes if tax.tax}
+    if len(rates) == 1:
+        fields["tax_rate"] = sure("tax_rate", f"{rates.pop().normalize():f}")
+    return {
+        "fields": fields,
+        "number": invoice.number,
+        "lines": [[line.text[:80], str(line.net.amount)] for line in invoice.lines],
+        "invoice": {
+            "standard": invoice.standard, "number": invoice.number, "supplier": invoice.supplier, "tax_id": invoice.supplier_tax_id,
+            "taxes": [[f"{t.percent.normalize():f}", str(t.net.amount), str(t.tax.amount)] for t in invoice.taxes],
+            "net": str(invoice.net.amount), "gross": str(invoice.gross.amount), "problems": list(invoice.problems),
+            "attached": [each.name for each in invoice.attached],
+        },
+    }  # fmt: skip
+
+
+def _booking(each: Reservation) -> dict:
+    return {
+        "mode": each.mode, "name": each.name, "number": each.number, "origin": each.origin, "target": each.target,
+        "leaves": each.leaves.isoformat(), "arrives": each.arrives.isoformat(),
+        "price": str(each.price.amount) if each.price else "", "currency": each.price.currency if each.price else "",
+    }  # fmt: skip
+
+
+def _keep_found(receipt: Receipt, found: dict) -> None:
+    receipt.fields, receipt.lines = found["fields"], found["lines"]
+    receipt.invoice, receipt.number = found.get("invoice", {}), found.get("number", "")[:60]
+    day = receipt.value("date")
+    receipt.day = date.fromisoformat(day) if day else None
+    problems = found.get("invoice", {}).get("problems", [])
+    receipt.problem = ""
+    if problems:
+        receipt.problem = f"Its sums do not add up: {problems[0]}."[:300]
+    elif "total" not in receipt.fields:
+        receipt.problem = "The total is hard to read. Look at it and type it."
+
+
+def _alike(receipt: Receipt) -> Receipt | None:
+    """An earlier paper of the firm that is much like this one: the same invoice, or the same picture sent anew."""
+    earlier = Receipt.objects.filter(firm_id=receipt.firm_id).exclude(pk=receipt.pk)
+    if receipt.number:
+        same = earlier.filter(number=receipt.number, invoice__supplier=receipt.invoice.get("supplier")).first()
+        if same:
+            return same
+    if receipt.looks:
+        looks = int(receipt.looks, 16)
+        for each in earlier.filter(owner=receipt.owner).exclude(looks="").order_by("-pk")[:ALIKE_AMONG]:
+            differs = any(
+                each.value(n) != receipt.value(n) for n in ("total", "date") if each.value(n) and receipt.value(n)
+            )
+            if not differs and (int(each.looks, 16) ^ looks).bit_count() <= ALIKE_BITS:
+                return each
+    return None
+
+
+def _keep_pages(receipt: Receipt, pages: list[Page]) -> None:
+    receipt.pages.all().delete()
+    if pages:
+        with Image.open(io.BytesIO(pages[0].content)) as image:
+            receipt.looks = str(imagehash.phash(image))
+            image.thumbnail(THUMB)
+            out = io.BytesIO()
+            image.convert("RGB").save(out, "JPEG", quality=80)
+        receipt.thumb.save(f"{receipt.sha256[:24]}-{receipt.pk}.jpg", ContentFile(out.getvalue()), save=False)
+    for number, page in enumerate(pages):
+        row = ReceiptPage(receipt=receipt, number=number, width=page.width, height=page.height)
+        row.picture.save(f"{receipt.sha256[:24]}-{number}.jpg", ContentFile(page.content), save=False)
+        row.save()
+
+
+def _unreadable(receipt: Receipt, problem: str) -> None:
+    receipt.state, receipt.problem = Receipt.State.UNREADABLE, problem[:300]
+    receipt.save(update_fields=["state", "problem"])
+
+
+def read_again_what_broke_off() -> int:
+    """Put receipts back into the queue whose reading was broken off; return how many."""
+    late = Receipt.objects.filter(
+        state__in=[Receipt.State.WAITING, Receipt.State.READING], received__lt=clock.now() - timedelta(minutes=10)
+    ).exclude(started__gt=clock.now() - timedelta(minutes=10))
+    count = 0
+    for receipt in late[:100]:
+        read_receipt(receipt.pk)
+        count += 1
+    return count

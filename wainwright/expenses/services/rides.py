@@ -1,0 +1,149 @@
+"""Rides in one's own car: the distance, the rate by date and yearly band, and what is not possible."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from django.db import transaction
+from django.db.models import Q, Sum
+
+from wainwright import clock
+from wainwright.core.journey import Place
+from wainwright.core.mileage import OdometerError, Reading, by_odometer, mileage, rate_on
+from wainwright.core.workings import plain
+from wainwright.errors import Refusal
+from wainwright.expenses.models import Expense
+from wainwright.expenses.services.taking import must_be_possible
+from wainwright.outside import service
+from wainwright.people.models import Membership
+from wainwright.rulebook.selectors import mileage_rates, rulebook
+from wainwright.trail.services import record
+from wainwright.trips.models import place_data
+
+MOST_KM = 5000
+
+
+@dataclass(frozen=True)
+class Ride:
+    """A ride as typed. ``km`` is one way and empty where it is to be looked up; ``odometer`` (start, end) is the whole ride."""
+
+    day: date
+    origin: Place
+    target: Place
+    vehicle: str
+    there_and_back: bool = False
+    passengers: int = 0
+    km: Decimal | None = None
+    description: str = ""
+    via: tuple[Place, ...] = ()
+    odometer: tuple[Decimal, Decimal] | None = None
+    reason: str = ""
+
+
+@dataclass(frozen=True)
+class Driven:
+    """How far a ride was: the km in all, what the road is long, and how it was found out."""
+
+    km: Decimal
+    looked_up: Decimal
+    how: str
+
+
+def distance(member: Membership, ride: Ride) -> Driven:
+    """Find out how far a ride was. Raises ``Refusal`` where it cannot be, or is longer than the road without a reason."""
+    stops = [ride.origin, *ride.via, ride.target]
+    legs = [service("roads").between(one, other) for one, other in zip(stops, stops[1:], strict=False)]
+    factor = 2 if ride.there_and_back else 1
+    road = sum((leg.km for leg in legs), Decimal(0)) * factor
+    if ride.odometer is not None:
+        driven = Driven(
+            _odometer(member, ride), road, f"odometer {plain(ride.odometer[0])} to {plain(ride.odometer[1])}"
+        )
+    elif ride.km is not None:
+        driven = Driven(ride.km * factor, road, f"typed, {plain(ride.km)} km one way")
+    else:
+        way = [stop.town for stop in ride.via] or [town.capitalize() for leg in legs for town in leg.via]
+        how = "estimated from the straight line" if any(leg.estimated for leg in legs) else "looked up"
+        driven = Driven(
+            road, road, f"{plain(road / factor)} km one way, {how}{', by way of ' + ', '.join(way) if way else ''}"
+        )
+    if not 0 < driven.km <= MOST_KM:
+        raise Refusal("A ride is longer than nothing and no longer than 5,000 km.", "km")
+    share = rulebook(member.firm).policy.km_share
+    most = road * (1 + share / 100)
+    if road and driven.km > most and len(ride.reason.strip()) < 5:
+        raise Refusal(
+            f"{plain(driven.km)} km is more than {plain(share)} % over the {plain(road)} km by road. Say why, or add the places on the way.",
+            "reason",
+        )
+    return driven
+
+
+def _odometer(member: Membership, ride: Ride) -> Decimal:
+    reading = Reading(*ride.odometer) if ride.odometer else Reading(Decimal(0), Decimal(0))
+    near = Expense.objects.filter(
+        owner=member, vehicle=ride.vehicle, odometer_start__lt=reading.end, odometer_end__gt=reading.start
+    ).values_list("odometer_start", "odometer_end")[:5]
+    try:
+        return by_odometer(reading, [Reading(*row) for row in near])
+    except OdometerError as error:
+        raise Refusal(f"Check the readings: {error}.", "odometer_end") from error
+
+
+@transaction.atomic
+def type_ride(member: Membership, ride: Ride) -> Expense:
+    """Record a ride: distance looked up, typed or by odometer; rate by date and yearly band. Raises ``Refusal``."""
+    must_be_possible(member.firm.zone, ride.day)
+    driven = distance(member, ride)
+    try:
+        rate = rate_on(mileage_rates(member.firm), ride.vehicle, ride.day)
+    except LookupError as error:
+        raise Refusal(f"There is {error}. An administrator can add one under Rules.", "vehicle") from error
+    figure = mileage(driven.km, rate, km_so_far(member, ride.day), ride.passengers)
+    reason = f"; {ride.reason.strip()}" if ride.reason.strip() else ""
+    expense = Expense.objects.create(
+        firm=member.firm, owner=member, kind=Expense.Kind.MILEAGE, date=ride.day, category="mileage", currency=member.firm.currency,
+        amount_minor=figure.amount.minor, origin=place_data(ride.origin), target=place_data(ride.target), km=driven.km,
+        vehicle=ride.vehicle, passengers=ride.passengers, created=clock.now(), guests=ride.description.strip()[:200],
+        via=[place_data(place) for place in ride.via], km_looked_up=driven.looked_up, km_reason=ride.reason.strip()[:200],
+        odometer_start=ride.odometer[0] if ride.odometer else None, odometer_end=ride.odometer[1] if ride.odometer else None,
+        workings=[f"{ride.origin.town} to {ride.target.town}: {driven.how}{reason}", *figure.workings.lines()],
+    )  # fmt: skip
+    record(member, "typed a ride", expense.key, after={"km": str(driven.km), "amount": expense.amount_minor})
+    return expense
+
+
+@transaction.atomic
+def type_rides(member: Membership, rides: Sequence[Ride]) -> list[Expense]:
+    """Record several rides by date, since the yearly band follows the order; all or none. Raises ``Refusal`` naming the row."""
+    done = []
+    for row, ride in sorted(enumerate(rides), key=lambda pair: pair[1].day):
+        try:
+            done.append(type_ride(member, ride))
+        except Refusal as refusal:
+            raise RowRefusal(row, refusal) from refusal
+    return done
+
+
+class RowRefusal(Refusal):
+    """A refusal of one row of many; ``row`` counts from 0."""
+
+    def __init__(self, row: int, refusal: Refusal) -> None:
+        super().__init__(refusal.message, refusal.field)
+        self.row = row
+
+
+def km_so_far(member: Membership, day: date, without: int = 0) -> Decimal:
+    """Return what the person has driven so far in the year of ``day``; a claim that was turned down gives its distance back."""
+    rides = Expense.objects.filter(owner=member, kind=Expense.Kind.MILEAGE, date__year=day.year)
+    counted = rides.filter(Q(claim__isnull=True) | ~Q(claim__state="Turned down")).exclude(pk=without)
+    return counted.aggregate(km=Sum("km"))["km"] or Decimal(0)
+
+
+def km_of_year(member_id: int, year: int) -> Decimal:
+    """Return the km of a person's rides in a year, of everything that is not turned down."""
+    rides = Expense.objects.filter(owner_id=member_id, kind=Expense.Kind.MILEAGE, date__year=year)
+    return rides.exclude(claim__state="Turned down").aggregate(km=Sum("km"))["km"] or Decimal(0)
