@@ -141,7 +141,7 @@ def load_people(firms: dict[str, Firm]) -> dict[str, Membership]:
         people[r["key"]] = Membership.objects.create(
             firm=firms[r["firm"]], person=person, job=r["job"], **{"traveller": False, **roles},
             limit_minor=int(r["limit"]) * 100 if r["limit"] else None, cost_centre=r["cost_centre"], project=r["project"],
-            task=r["task"], home_code=r["home"], iban=r["iban"],
+            task=r["task"], home_code=r["home"], iban=r["iban"], mail_name=r["key"],
         )  # fmt: skip
     for r in records:
         member = people[r["key"]]

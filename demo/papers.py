@@ -48,6 +48,15 @@ def photo(printed: Printed, turn: float = 3.0, seed: int = 1) -> bytes:
     return out.getvalue()
 
 
+def small(content: bytes) -> bytes:
+    """A picture brought to the size of a thumb."""
+    with Image.open(io.BytesIO(content)) as image:
+        image.thumbnail((68, 88))
+        out = io.BytesIO()
+        image.convert("RGB").save(out, "JPEG", quality=80)
+    return out.getvalue()
+
+
 def clean_png(printed: Printed) -> bytes:
     """A receipt as a clean PNG, as a ticket machine mails it."""
     out = io.BytesIO()

@@ -296,6 +296,7 @@ def proof(expense: Expense, seed: int) -> None:
         firm=expense.firm, owner=expense.owner, expense=expense, name=f"{expense.merchant.lower().replace(' ', '-')}.jpg",
         media_type="image/jpeg", size=len(content), sha256=f"{name:0>64}", state="Read", fields=fields, received=clock.now(),
     )  # fmt: skip
+    receipt.thumb.save(f"{name}-small.jpg", ContentFile(papers.small(content)), save=False)
     receipt.file.save(f"{name}.jpg", ContentFile(content), save=False)
     receipt.save()
     page = ReceiptPage(receipt=receipt, number=0, width=920, height=110 + 4 * 46 + 160)

@@ -6,7 +6,7 @@ from wainwright.accounts import views as accounts
 from wainwright.bench import views as bench
 from wainwright.bookings.views import cars, stays, ways
 from wainwright.claims import views as claims
-from wainwright.expenses.views import cards, costs, tray
+from wainwright.expenses.views import cards, costs, grid, loose, papers, tray
 from wainwright.people import views as people
 from wainwright.trips.views import basket, details, itinerary, page, road
 from wainwright.web import views as web
@@ -117,6 +117,7 @@ urlpatterns = [
     path("trips/<int:trip_id>/bookings/<int:booking_id>/price/", basket.take_price, name="booking-price"),
     path("trips/<int:trip_id>/bookings/<int:booking_id>/card/", basket.pay_by, name="booking-card"),
     path("trips/<int:trip_id>/bookings/<int:booking_id>/seats/", basket.seats, name="seats"),
+    path("trips/<int:trip_id>/papers.pdf", claims.trip_papers, name="trip-papers"),
     path("trips/<int:trip_id>/claim/", claims.claim_trip, name="claim-trip"),
     path("tray/", tray.tray_page, name="tray"),
     path("tray/drop/", tray.drop, name="drop"),
@@ -130,15 +131,28 @@ urlpatterns = [
     path("tray/take/", tray.take, name="take"),
     path("tray/take-all/", tray.take_all, name="take-all"),
     path("tray/personal/", tray.personal, name="personal"),
-    path("receipts/<int:receipt_id>/", tray.receipt_page, name="receipt"),
-    path("receipts/<int:receipt_id>/take/", tray.receipt_take, name="receipt-take"),
-    path("receipts/<int:receipt_id>/original/", tray.original, name="receipt-original"),
-    path("receipts/pages/<int:page_id>/", tray.page_picture, name="receipt-picture"),
+    path("tray/issuer/", tray.ask_issuer, name="issuer"),
+    path("tray/mails/<int:mail_id>/", papers.held_mail, name="held-mail"),
+    path("receipts/<int:receipt_id>/", papers.receipt_page, name="receipt"),
+    path("receipts/<int:receipt_id>/take/", papers.receipt_take, name="receipt-take"),
+    path("receipts/<int:receipt_id>/original/", papers.original, name="receipt-original"),
+    path("receipts/<int:receipt_id>/thumb/", papers.thumb, name="receipt-thumb"),
+    path("receipts/<int:receipt_id>/join/", papers.join, name="receipt-join"),
+    path("receipts/<int:receipt_id>/trip/", papers.put_on_trip, name="receipt-trip"),
+    path("receipts/pages/<int:page_id>/", papers.page_picture, name="receipt-picture"),
+    path("receipts/pages/<int:page_id>/off/", papers.page_off, name="page-off"),
+    path("receipts/pages/<int:page_id>/cut/", papers.cut, name="page-cut"),
     path("expenses/new/", costs.new_cost, name="cost-new"),
+    path("expenses/check/", costs.check_typed, name="check"),
     path("expenses/ride/", costs.new_ride, name="ride-new"),
+    path("expenses/grid/", grid.costs, name="cost-grid"),
+    path("expenses/rides/", grid.month_of_rides, name="ride-grid"),
     path("expenses/<int:expense_id>/", costs.expense_page, name="expense"),
     path("expenses/<int:expense_id>/change/", costs.change, name="expense-change"),
     path("expenses/<int:expense_id>/parts/", costs.set_parts, name="parts"),
+    path("expenses/<int:expense_id>/personal/", costs.set_personal, name="own-share"),
+    path("expenses/<int:expense_id>/lost/", costs.declare_lost, name="lost"),
+    path("expenses/<int:expense_id>/order/", costs.order_papers, name="papers-order"),
     path("expenses/<int:expense_id>/split/", costs.set_split, name="split"),
     path("expenses/<int:expense_id>/remove/", costs.remove, name="expense-remove"),
     path("expenses/<int:expense_id>/attach/", costs.attach, name="attach"),
@@ -146,6 +160,7 @@ urlpatterns = [
     path("claims/", claims.claim_list, name="claims"),
     path("claims/new/", claims.claim_loose, name="claim-new"),
     path("claims/<int:claim_id>/", claims.claim_page, name="claim"),
+    path("claims/<int:claim_id>/papers.pdf", claims.papers, name="claim-papers"),
     path("claims/<int:claim_id>/explain/", claims.explain, name="claim-explain"),
     path("claims/<int:claim_id>/send/", claims.send, name="claim-send"),
     path("claims/<int:claim_id>/take-back/", claims.take_back, name="claim-take-back"),
@@ -165,6 +180,10 @@ urlpatterns = [
     path("bench/claim/<int:object_id>/recode/", bench.recode, name="recode"),
     path("ledger/", accounts.ledger_page, name="ledger"),
     path("ledger/<int:posting_id>/", accounts.journal_page, name="journal"),
+    path("ledger/loose/", loose.loose_page, name="loose"),
+    path("ledger/loose/remind/", loose.remind, name="remind"),
+    path("ledger/cards/", loose.cards_page, name="firm-cards"),
+    path("ledger/cards/<int:card_id>/", loose.change_card, name="firm-card"),
     path("ledger/pay/", accounts.pay_page, name="pay"),
     path("ledger/pay/run/", accounts.pay, name="pay-make"),
     path("ledger/pay/<int:run_id>/", accounts.run_page, name="pay-run"),

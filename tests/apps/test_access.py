@@ -25,7 +25,7 @@ WHO = ("maren", "aiko", "tobias", "priya", "callum", "benedikt", "liv")
 # benedikt audits; liv is finance of the other firm. 200 opens, 404 is not there for them, 403 is said plainly.
 OPEN = {
     "desk": (200,) * 7, "find": (200,) * 7, "news": (200,) * 7, "firms": (200,) * 7, "trips": (200,) * 7, "claims": (200,) * 7,
-    "places": (200,) * 7, "tray": (200,) * 7, "trip-new": (200,) * 7, "cost-new": (200,) * 7, "ride-new": (200,) * 7, "look": (200,) * 7,
+    "places": (200,) * 7, "tray": (200,) * 7, "trip-new": (200,) * 7, "cost-new": (200,) * 7, "cost-grid": (200,) * 7, "ride-grid": (200,) * 7, "ride-new": (200,) * 7, "look": (200,) * 7,
     "rules": (403, 403, 403, 200, 200, 200, 200), "trail": (403, 403, 403, 403, 200, 200, 403),
     "trip": (200, 404, 200, 200, 404, 200, 404), "itinerary": (200, 404, 200, 200, 404, 200, 404), "ways": (200, 404, 403, 403, 404, 403, 404),
     "cars": (200, 404, 403, 403, 404, 403, 404), "stays": (200, 404, 403, 403, 404, 403, 404), "sign": (302, 404, 403, 403, 404, 403, 404),
@@ -34,6 +34,8 @@ OPEN = {
     "profile": (200,) * 7, "stand-ins": (404,) * 7,
     "claim": (200, 404, 200, 200, 404, 200, 404), "expense": (200, 404, 200, 200, 404, 200, 404),
     "receipt": (200, 404, 200, 200, 404, 200, 404), "receipt-original": (200, 404, 200, 200, 404, 200, 404),
+    "receipt-thumb": (200, 404, 200, 200, 404, 200, 404), "claim-papers": (200, 404, 200, 200, 404, 200, 404), "trip-papers": (200, 404, 200, 200, 404, 200, 404),
+    "loose": (403, 403, 403, 200, 403, 200, 200), "firm-cards": (403, 403, 403, 200, 403, 200, 200),
     "card-look": (200, 404, 404, 404, 404, 404, 404),
     "receipt-picture": (200, 404, 200, 200, 404, 200, 404),
     "bench": (403, 403, 302, 200, 403, 403, 200), "bench-item": (403, 403, 200, 200, 403, 403, 404),
@@ -47,7 +49,7 @@ ACTS = {
     "engagement-add", "engagement-remove", "permission-add", "permission-remove", "paper-add", "paper-remove", "plan-split", "copy", "copy-take",
     "trip-reopen", "trip-say", "itinerary-mail", "car-hold", "stay-hold", "by-hand", "booking-price", "booking-card", "subscribe", "unsubscribe", "stay", "meal", "other-add",
     "other-remove", "advance", "trip-explain", "trip-send", "trip-take-back", "trip-call-off", "hold", "booking-cancel", "claim-trip",
-    "drop", "card-file", "card-columns", "card-take", "card-away", "take", "take-all", "sort", "undo", "personal", "receipt-take", "expense-change", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
+    "drop", "card-file", "card-columns", "card-take", "card-away", "take", "take-all", "sort", "undo", "issuer", "held-mail", "receipt-join", "receipt-trip", "page-off", "page-cut", "check", "own-share", "lost", "papers-order", "remind", "firm-card", "personal", "receipt-take", "expense-change", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
     "claim-explain", "claim-send", "claim-take-back", "put-in", "take-out", "claim-coding", "claim-say", "approve", "end", "pass-on",
     "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
 }  # fmt: skip
@@ -91,7 +93,7 @@ class AccessTest(WorldTestCase):
             "trip_id": self.trip.pk, "claim_id": self.claim.pk, "expense_id": self.expense.pk, "receipt_id": self.receipt.pk,
             "page_id": self.receipt.pages.first().pk, "kind": "claim", "object_id": self.claim.pk, "posting_id": Posting.objects.first().pk,
             "run_id": self.run_.pk, "which": "file", "mail_id": self.mail.pk, "number": 0, "leg_id": self.trip.legs.first().pk, "other_id": 1,
-            "booking_id": self.booking.pk, "paper_id": self.paper.pk, "file_id": self.file.pk, "index": 0, "secret": "x", "act": "send-back", "slug": "norge",
+            "booking_id": self.booking.pk, "paper_id": self.paper.pk, "card_id": self.maren.cards.first().pk, "file_id": self.file.pk, "index": 0, "secret": "x", "act": "send-back", "slug": "norge",
         }  # fmt: skip
 
     def address(self, name: str) -> str:
@@ -147,6 +149,7 @@ class AccessTest(WorldTestCase):
         before = self.everything()
         mine = {
             "news-read",
+            "check",
             "switch-firm",
             "demo-sign-in",
             "move-clock",

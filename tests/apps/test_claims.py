@@ -135,7 +135,9 @@ class ExpenseTest(WorldTestCase):
         ride = rides.type_ride(self.maren, rides.Ride(self.today, cork, cobh, "car", True, 1, None))
         self.assertEqual((ride.km, ride.amount), (Decimal(48), eur("22.08")))
         self.assertIn("24 km one way, looked up", ride.workings[0])
-        far = rides.type_ride(self.maren, rides.Ride(self.today, cork, cobh, "car", False, 0, Decimal("4952"), reason="Road closed"))
+        far = rides.type_ride(
+            self.maren, rides.Ride(self.today, cork, cobh, "car", False, 0, Decimal("4952"), reason="Road closed")
+        )
         self.assertEqual(rides.km_so_far(self.maren, self.today), 5000)
         after = rides.type_ride(self.maren, rides.Ride(self.today, cork, cobh, "car", False, 0, None))
         self.assertEqual((far.amount, after.amount), (eur("2079.84"), eur("6.72")))

@@ -249,7 +249,9 @@ class OwnCarTest(JourneyTestCase):
 
     def test_bands_go_on_from_what_was_driven(self):
         day = self.today - timedelta(days=3)
-        far = rides.Ride(day, town("Cork", "IE"), town("Galway", "IE"), "car", km=Decimal(4930), reason="Round the whole coast")
+        far = rides.Ride(
+            day, town("Cork", "IE"), town("Galway", "IE"), "car", km=Decimal(4930), reason="Round the whole coast"
+        )
         rides.type_ride(self.maren, far)
         self.assertEqual(driving.so_far(self.maren.pk, day.year), Decimal(4930))
         self.assertEqual(driving.so_far(self.maren.pk, day.year - 1), 0)

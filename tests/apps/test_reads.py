@@ -14,10 +14,12 @@ from wainwright.bench.selectors import bench
 from wainwright.bookings.selectors import ways
 from wainwright.claims.models import Claim
 from wainwright.core.allowance import ClockTimes, Fractions, HourTable, Twelfths
+from wainwright.core.categories import propose
 from wainwright.core.coding import Coding
 from wainwright.core.journey import Meal
 from wainwright.core.routing import work_out_route
 from wainwright.errors import NotAllowed, Refusal
+from wainwright.expenses.proposals import guides
 from wainwright.formats.places import best_place, place
 from wainwright.news.models import Notice
 from wainwright.news.services import mark_read, tell
@@ -25,7 +27,7 @@ from wainwright.outside import service
 from wainwright.people.models import Cover, Membership, new_version
 from wainwright.people.selectors import signers
 from wainwright.rulebook.models import AllowanceRate
-from wainwright.rulebook.selectors import category_for, rate_table, rulebook, scheme_from
+from wainwright.rulebook.selectors import rate_table, rulebook, scheme_from
 from wainwright.signoff import services as signoff
 from wainwright.signoff.models import SignOff
 from wainwright.trail.models import Entry
@@ -84,7 +86,7 @@ class RulebookTest(WorldTestCase):
         self.assertEqual([str(day.amount) for day in days], ["43.50", "80.00", "60.00"])
 
     def test_categories_by_the_merchants_words(self):
-        categories = rulebook(self.maren.firm).categories
+        categories = guides(rulebook(self.maren.firm).categories)
         for merchant, code in [
             ("FJORDLINK FERRY 8841", "ferry"),
             ("Lamp Quay Hotel", "lodging"),
@@ -92,8 +94,8 @@ class RulebookTest(WorldTestCase):
             ("zzz", None),
         ]:
             with self.subTest(merchant):
-                found = category_for(merchant, categories)
-                self.assertEqual(found.code if found else None, code)
+                found = propose("", merchant, "", [], categories)
+                self.assertEqual(found.category if found else None, code)
 
     def test_rates_of_the_last_month_only(self):
         table = rate_table(self.today)

@@ -11,12 +11,14 @@ from django.db.models import Q, QuerySet, Sum
 from wainwright.accounts.models import Budget, Code, FirmAccounts, PayRun, Posting, PostingLine
 from wainwright.core.budget import Budget as CoreBudget
 from wainwright.core.budget import BudgetEffect
-from wainwright.core.coding import CodeBook, Coding
+from wainwright.core.coding import DIMENSIONS, CodeBook, Coding
 from wainwright.core.money import Money
 from wainwright.core.posting import Accounts, Entry, Journal
 from wainwright.core.routing import Owned
+from wainwright.errors import Refusal
 from wainwright.people.models import Firm
 
+SPLIT_BY = tuple(name for name in DIMENSIONS if name != "account")
 # What the ledger's refusals mean, in plain words with the cure.
 REFUSALS = {
     "LB-104": "The ledger has closed the month {about}. Post it into an open month, or ask for the month to be opened.",
@@ -39,6 +41,26 @@ class Books:
     def choices(self, dimension: str) -> list[tuple[str, str]]:
         """The codes of a dimension for choosing."""
         return [(c.code, f"{c.code} {c.name}") for (dim, _), c in self.codes.codes.items() if dim == dimension]
+
+
+def read_coding(text: str, ledger: Books) -> Coding:
+    """Find a coding in one box: codes parted by "/", each by its code or by any part of its name that only one has.
+
+    Raises ``Refusal`` naming the piece that fits nothing, or several.
+    """
+    found: dict[str, str] = {}
+    for piece in filter(None, (piece.strip() for piece in text.split("/"))):
+        wanted = piece.casefold()
+        all_codes = [(c.code, c.name, dim) for (dim, _), c in ledger.codes.codes.items() if dim in SPLIT_BY]
+        exact = [row for row in all_codes if row[0].casefold() == wanted]
+        fits = exact or [row for row in all_codes if wanted in f"{row[0]} {row[1]}".casefold()]
+        if len(fits) != 1:
+            several = (
+                f"fits several codes: {', '.join(f'{row[0]} {row[1]}' for row in fits[:4])}" if fits else "fits no code"
+            )
+            raise Refusal(f"“{piece[:40]}” {several}.")
+        found[fits[0][2]] = fits[0][0]
+    return Coding("", *(found.get(name, "") for name in SPLIT_BY))
 
 
 def books(firm: Firm) -> Books:

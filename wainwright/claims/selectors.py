@@ -21,9 +21,8 @@ from wainwright.core.money import Money
 from wainwright.core.posting import Journal
 from wainwright.core.routing import Route, work_out_route
 from wainwright.core.rules import Cure, Finding, Level, run
-from wainwright.core.rules.facts import Known
 from wainwright.expenses.models import Expense
-from wainwright.expenses.selectors import with_evidence
+from wainwright.expenses.selectors import known_like, with_evidence
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.rulebook.selectors import Explained, Rulebook, rulebook, with_reasons
@@ -123,37 +122,26 @@ def load_file(member: Membership, claim: Claim) -> ClaimFile:
     facts = allowance_of(trip, book, claim.currency)
     done = figures(claim, expenses, facts, advance, book, ledger, plan)
     today = clock.today(claim.firm.zone)
-    subject = claim_subject(claim, expenses, done, facts, _known(claim, expenses), book, today)
+    subject = claim_subject(
+        claim,
+        expenses,
+        done,
+        facts,
+        known_like(
+            claim.firm_id,
+            claim.currency,
+            {e.date for e in expenses},
+            {e.amount_minor for e in expenses},
+            [e.pk for e in expenses],
+        ),
+        book,
+        today,
+    )
     found = run(subject, book.settings)
     people = signers(claim.firm_id, today)
     route = work_out_route(str(claim.claimant_id), done.total, done.by_code, people, ledger.owned)
     own = _own_findings(claim, expenses, done, ledger, route)
     return ClaimFile(claim, book, ledger, expenses, facts, done, with_reasons(claim.subject, [*own, *found]), route)
-
-
-def _known(claim: Claim, expenses: list[Expense]) -> list[Known]:
-    """Costs recorded elsewhere that share a day and an amount with one of these: candidates for a duplicate. One query."""
-    if not expenses:
-        return []
-    rows = (
-        Expense.objects.filter(
-            firm_id=claim.firm_id,
-            date__in={e.date for e in expenses},
-            amount_minor__in={e.amount_minor for e in expenses},
-        )
-        .exclude(pk__in=[e.pk for e in expenses])
-        .exclude(merchant="")
-        .values_list("pk", "merchant", "description", "date", "amount_minor", "owner__person__name", "claim__number")[
-            :200
-        ]
-    )
-    return [
-        Known(
-            f"expense:{pk}", description or merchant, f"claim C-{number:04d} of {name}" if number else f"the tray of {name}",
-            merchant, day, Money.from_minor(minor, claim.currency),
-        )
-        for pk, merchant, description, day, minor, name, number in rows
-    ]  # fmt: skip
 
 
 def _own_findings(

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.core.paginator import Paginator
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books, refusal_words
 from wainwright.bench import services as bench
+from wainwright.claims import binding
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import claim_for, claims_of, load_file
 from wainwright.claims.services import compose, road
@@ -18,6 +20,7 @@ from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trail.selectors import history
+from wainwright.trips.selectors import trip_for
 from wainwright.web.forms import CodingForm, coding_initial, whole
 from wainwright.web.presenting import open_explains, reasons_of, route_preview, route_steps
 
@@ -152,3 +155,25 @@ def say(request, claim_id: int):
     """Say something on the claim or on a line."""
     bench.say(request.member, "claim", claim_id, request.POST.get("text", ""), request.POST.get("line", "")[:60])
     return redirect("claim", claim_id)
+
+
+@require_GET
+def papers(request, claim_id: int):
+    """All papers of a claim as one PDF."""
+    claim = claim_for(request.member, claim_id)
+    return _pdf(binding.claim_binder(claim), f"papers-{claim.code}.pdf")
+
+
+@require_GET
+def trip_papers(request, trip_id: int):
+    """All papers of a trip, and of its claim where one may see that too, as one PDF."""
+    trip = trip_for(request.member, trip_id)
+    claim = Claim.objects.visible_to(request.member).filter(trip=trip).first()
+    return _pdf(binding.trip_binder(trip, claim), f"papers-{trip.code}.pdf")
+
+
+def _pdf(content: bytes, name: str) -> HttpResponse:
+    response = HttpResponse(content, content_type="application/pdf")
+    response["Content-Disposition"] = f'attachment; filename="{name}"'
+    response["X-Content-Type-Options"] = "nosniff"
+    return response

@@ -3,14 +3,28 @@
 from __future__ import annotations
 
 from decimal import Decimal
+from typing import Any
 
 from django import forms
 
+from wainwright.accounts.selectors import books
+from wainwright.core.coding import LABELS, Coding
 from wainwright.core.money import Money, places
 from wainwright.expenses.models import PAID_BY
-from wainwright.web.forms import AmountField, PlaceField, day_input
+from wainwright.expenses.proposals import Recent, recent_of
+from wainwright.expenses.services.rides import Ride
+from wainwright.people.models import Membership
+from wainwright.rulebook.selectors import mileage_rates, rulebook
+from wainwright.web.forms import AmountField, PickField, PlaceField, day_input
 
 CURRENCIES = ["EUR", "NOK", "GBP", "SEK", "DKK", "PLN", "USD"]
+PARTS = ("cost_centre", "project", "task", "fund")
+
+
+def currencies_of(member: Membership) -> list[tuple[str, str]]:
+    """The currencies offered, the firm's own first."""
+    own = member.firm.currency
+    return [(c, c) for c in [own, *(c for c in CURRENCIES if c != own)]]
 
 
 class CostForm(forms.Form):
@@ -18,9 +32,9 @@ class CostForm(forms.Form):
 
     date = forms.DateField(widget=day_input())
     merchant = forms.CharField(max_length=120, required=False, label="Paid to")
-    category = forms.ChoiceField(label="What for")
+    category = PickField(label="What for")
     amount = AmountField(min_value=None)
-    currency = forms.ChoiceField(choices=[(c, c) for c in CURRENCIES])
+    currency = forms.ChoiceField()
     rate = forms.DecimalField(
         label="Rate on your exchange receipt", required=False, min_value=Decimal("0.0001"), max_value=Decimal(100000),
         help_text="Empty: the table's rate of the day.",
@@ -31,12 +45,30 @@ class CostForm(forms.Form):
     description = forms.CharField(max_length=200, required=False)
     guests = forms.CharField(max_length=300, required=False, label="Who was there")
     heads = forms.IntegerField(label="Heads", min_value=1, max_value=200, required=False, initial=1)
+    reference = forms.CharField(max_length=60, required=False, help_text="Invoice or ticket number.")
+    customer = PickField(label="Bill on to", required=False, help_text="A customer, by code or name.")
+    cost_centre = PickField(required=False)
+    project = PickField(required=False)
+    task = PickField(required=False)
+    fund = PickField(required=False)
 
-    def __init__(self, *args, categories, **kwargs):
+    def __init__(self, *args: Any, member: Membership, recent: Recent | None = None, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["category"].choices = [(c.code, c.name) for c in categories]
+        recent = recent or recent_of(member)
+        ledger = books(member.firm)
+        self.fields["currency"].choices = currencies_of(member)
+        self.fields["category"].offer(
+            [(c.code, c.name) for c in rulebook(member.firm).categories.values()], recent.categories
+        )
+        self.fields["customer"].offer(ledger.choices("customer"), recent.customers)
+        for name in PARTS:
+            self.fields[name].offer(ledger.choices(name), recent.codes.get(name, ()))
+            self.fields[name].label = LABELS[name].capitalize()
+        self.fields["merchant"].widget = _offering(self.fields["merchant"].widget, f"{self.prefix or 'cost'}-merchants")
+        self.merchants = recent.merchants
+        self.merchants_id = f"{self.prefix or 'cost'}-merchants"
 
-    def clean(self):
+    def clean(self) -> dict[str, Any]:
         """Hold the amount to the currency's minor unit."""
         d = super().clean()
         amount, currency = d.get("amount"), d.get("currency")
@@ -44,7 +76,7 @@ class CostForm(forms.Form):
             self.add_error("amount", f"{currency} has no such small coins.")
         return d
 
-    def values(self) -> dict:
+    def values(self) -> dict[str, Any]:
         """What the services take."""
         d = self.cleaned_data
         tax = Money.of(d["tax"], d["currency"]) if d["tax"] is not None else None
@@ -52,8 +84,14 @@ class CostForm(forms.Form):
             "day": d["date"], "merchant": d["merchant"], "category": d["category"],
             "amount": Money.of(d["amount"], d["currency"]), "paid_by": d["paid_by"],
             "tax_rate": (d["tax_rate"] or Decimal(0)) / 100, "tax": tax, "description": d["description"],
-            "guests": d["guests"], "heads": d["heads"] or 1, "receipt_rate": d["rate"],
+            "guests": d["guests"], "heads": d["heads"] or 1, "receipt_rate": d["rate"], "reference": d["reference"],
+            "customer": d["customer"], "coding": Coding("", *(d[name] for name in PARTS)),
         }  # fmt: skip
+
+
+def _offering(widget: forms.Widget, list_id: str) -> forms.Widget:
+    widget.attrs |= {"list": list_id, "autocomplete": "off"}
+    return widget
 
 
 class RideForm(forms.Form):
@@ -62,15 +100,57 @@ class RideForm(forms.Form):
     date = forms.DateField(widget=day_input())
     origin = PlaceField(label="From", max_length=120)
     target = PlaceField(label="To", max_length=120)
+    via = forms.CharField(label="By way of", max_length=300, required=False, help_text="Places parted by commas.")
     there_and_back = forms.BooleanField(required=False, label="There and back")
     km = forms.DecimalField(
         label="Kilometres one way", required=False, min_value=Decimal("0.1"), max_value=3000, decimal_places=1,
         help_text="Empty: looked up.",
     )  # fmt: skip
+    odometer_start = forms.DecimalField(
+        label="Odometer at the start", required=False, min_value=0, max_value=9_999_999, decimal_places=1
+    )
+    odometer_end = forms.DecimalField(
+        label="Odometer at the end", required=False, min_value=0, max_value=9_999_999, decimal_places=1
+    )
     vehicle = forms.ChoiceField()
     passengers = forms.IntegerField(min_value=0, max_value=8, required=False, initial=0)
     description = forms.CharField(max_length=200, required=False, label="What for")
+    reason = forms.CharField(max_length=200, required=False, label="Why longer than the road")
 
-    def __init__(self, *args, vehicles, **kwargs):
+    def __init__(self, *args: Any, member: Membership, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["vehicle"].choices = vehicles
+        kinds = list(dict.fromkeys(rate.vehicle for rate in mileage_rates(member.firm)))
+        own = {v.kind: v.plate for v in member.vehicles.all()}
+        self.fields["vehicle"].choices = [
+            (kind, f"{kind.capitalize()}{', ' + own[kind] if kind in own else ''}") for kind in kinds
+        ]
+
+    def clean_via(self) -> tuple:
+        """Find each place on the way."""
+        field = PlaceField(max_length=120)
+        return tuple(field.clean(part.strip()) for part in self.cleaned_data["via"].split(",") if part.strip())
+
+    def clean(self) -> dict[str, Any]:
+        """Both readings, or none."""
+        d = super().clean()
+        if (d.get("odometer_start") is None) != (d.get("odometer_end") is None) and not self.errors:
+            self.add_error("odometer_end", "Type both readings, or none.")
+        return d
+
+    def ride(self) -> Ride:
+        """What the service takes."""
+        d = self.cleaned_data
+        readings = (d["odometer_start"], d["odometer_end"]) if d["odometer_start"] is not None else None
+        return Ride(
+            d["date"], d["origin"], d["target"], d["vehicle"], d["there_and_back"], d["passengers"] or 0, d["km"], d["description"],
+            d["via"], readings, d["reason"],
+        )  # fmt: skip
+
+
+class LostForm(forms.Form):
+    """A declaration in place of a lost receipt."""
+
+    words = forms.CharField(
+        label="What happened to the receipt", min_length=10, max_length=300, widget=forms.Textarea(attrs={"rows": 2})
+    )
+    name = forms.CharField(label="Your name, as certification", max_length=120)

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import csv
+import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from datetime import date
 from functools import lru_cache
 from pathlib import Path
 
@@ -13,10 +15,10 @@ from django.db.models import Q, Sum
 from wainwright import rulebook as rulebook_package
 from wainwright.core.categories import Chosen, Guide, Proposal, code_ranges, propose
 from wainwright.core.matching import plain_merchant
-from wainwright.expenses.models import MerchantMemory
+from wainwright.expenses.models import Expense, MerchantMemory, Receipt
 from wainwright.people.models import Membership
 from wainwright.rulebook.models import Category
-from wainwright.rulebook.selectors import rulebook
+from wainwright.rulebook.selectors import Rulebook, rulebook
 
 
 @dataclass(frozen=True)
@@ -72,3 +74,76 @@ def usual_category(member: Membership) -> str:
     if "supplies" in categories:
         return "supplies"
     return next((code for code, category in categories.items() if not category.is_lodging), "")
+
+
+@dataclass(frozen=True)
+class Recent:
+    """What a person used last, the latest first."""
+
+    categories: tuple[str, ...] = ()
+    customers: tuple[str, ...] = ()
+    merchants: tuple[str, ...] = ()
+    codes: dict[str, tuple[str, ...]] = field(default_factory=dict)
+
+
+def recent_of(member: Membership) -> Recent:
+    """Return what stands first in the boxes. One query."""
+    names = ("category", "customer", "merchant", "cost_centre", "project", "task", "fund")
+    rows = list(Expense.objects.filter(owner=member, kind=Expense.Kind.COST).order_by("-created").values(*names)[:60])
+
+    def of(name: str) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(row[name] for row in rows if row[name]))
+
+    return Recent(of("category"), of("customer"), of("merchant")[:30], {name: of(name) for name in names[3:]})
+
+
+# Words of a bill's line that say which meal it is; a line of a night names the night itself.
+_MEALS = {
+    "breakfast": ("breakfast", "frokost", "frühstück"),
+    "lunch": ("lunch", "lunsj", "mittag"),
+    "dinner": ("dinner", "middag", "abendessen"),
+}
+_DAY = re.compile(r"\b(\d{1,2})[./](\d{1,2})[./](\d{4}|\d{2})\b")
+
+
+def proposed_parts(expense: Expense, book: Rulebook) -> list[dict[str, object]]:
+    """Return the read lines of an expense's papers as rows to be confirmed: nights with their dates, meals, city tax, the rest."""
+    pks = [receipt.pk for receipt in expense.receipts.all()]
+    found: list[dict[str, object]] = []
+    for receipt in Receipt.objects.only("lines").filter(pk__in=pks):
+        if len(receipt.lines) < 2:
+            continue
+        found += [_proposed_part(label, amount, expense, book) for label, amount in receipt.lines]
+    return found
+
+
+def _proposed_part(label: str, amount: str, expense: Expense, book: Rulebook) -> dict[str, object]:
+    text = label.casefold()
+    meal = next((name for name, words in _MEALS.items() if any(word in text for word in words)), "")
+    category, day = expense.category, ""
+    lodging = book.categories[expense.category].is_lodging if expense.category in book.categories else False
+    if meal and "meals" in book.categories:
+        category = "meals"
+        # The night is paid for its evening; a breakfast is eaten on the day of leaving unless the bill says otherwise.
+        day = expense.date.isoformat()
+    elif "city tax" in text and "citytax" in book.categories:
+        category = "citytax"
+    elif "parking" in text and "parking" in book.categories:
+        category = "parking"
+    match = _DAY.search(label)
+    if match and (lodging or meal):
+        numbers = [int(part) for part in match.groups()]
+        try:
+            day = date(numbers[2] + 2000 if numbers[2] < 100 else numbers[2], numbers[1], numbers[0]).isoformat()
+        except ValueError:
+            day = ""
+    return {
+        "category": category,
+        "label": label,
+        "amount": amount,
+        "personal": False,
+        "night": day,
+        "meal": meal,
+        "tax": "",
+        "code": "",
+    }

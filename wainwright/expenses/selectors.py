@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal, InvalidOperation
@@ -13,6 +14,7 @@ from wainwright.core.fx import NoRate, RateTable, convert
 from wainwright.core.matching import Charge as CoreCharge
 from wainwright.core.matching import Pair, Paper, best_pairs
 from wainwright.core.money import Money
+from wainwright.core.rules.facts import Known
 from wainwright.expenses.models import Charge, Expense, Receipt, RefusedPair
 from wainwright.expenses.proposals import Asked, propose_all, usual_category
 from wainwright.people.models import Membership
@@ -222,7 +224,7 @@ def _rows(member: Membership, receipts: list[Receipt], charges: list[Charge], pa
 
 def with_evidence(expenses: QuerySet[Expense]) -> QuerySet[Expense]:
     """Load expenses with their parts, shares, charge and receipts: four queries in all."""
-    receipts = Receipt.objects.defer("lines")
+    receipts = Receipt.objects.defer("lines").order_by("place", "received", "pk")
     return expenses.select_related("charge__card").prefetch_related("parts", "shares", Prefetch("receipts", receipts))
 
 
@@ -235,6 +237,29 @@ def expense_for(member: Membership, expense_id: int) -> Expense:
 def receipt_for(member: Membership, receipt_id: int) -> Receipt:
     """Return a receipt that ``member`` may see. Raises ``Receipt.DoesNotExist``."""
     return Receipt.objects.visible_to(member).select_related("expense").prefetch_related("pages").get(pk=receipt_id)
+
+
+def known_like(
+    firm_id: int, currency: str, days: Collection[date], minors: Collection[int], besides: Collection[int]
+) -> list[Known]:  # fmt: skip
+    """Costs recorded elsewhere that share a day and an amount with some: candidates for a duplicate. One query, none for nothing."""
+    if not days:
+        return []
+    rows = (
+        Expense.objects.filter(firm_id=firm_id, date__in=days, amount_minor__in=minors)
+        .exclude(pk__in=besides)
+        .exclude(merchant="")
+        .values_list("pk", "merchant", "description", "date", "amount_minor", "owner__person__name", "claim__number")[
+            :200
+        ]
+    )
+    return [
+        Known(
+            f"expense:{pk}", description or merchant, f"claim C-{number:04d} of {name}" if number else f"the tray of {name}",
+            merchant, day, Money.from_minor(minor, currency),
+        )
+        for pk, merchant, description, day, minor, name, number in rows
+    ]  # fmt: skip
 
 
 def shown_by(expense: Expense) -> tuple[Money | None, str]:

@@ -15,6 +15,7 @@ from datetime import date
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
+from babel.numbers import is_currency
 from lxml import etree
 
 from wainwright.core.money import Money, total
@@ -146,11 +147,13 @@ def _text(node: Element, path: str) -> str:
 def _amount(text: str, currency: str, what: str) -> Money:
     try:
         value = Decimal(text)
-        if not value.is_finite() or abs(value) > 10**9:
+        if not value.is_finite() or abs(value) > 10**9 or not is_currency(currency):
             raise InvalidOperation
         return Money.rounded(value, currency)
     except (InvalidOperation, ValueError) as error:
-        raise Unreadable(f"{what} is “{text[:30]}”, which is no amount of {currency or 'a known currency'}.") from error
+        raise Unreadable(
+            f"{what} is “{text[:30]}”, which is no amount of {currency if is_currency(currency) else 'a known currency'}."
+        ) from error
 
 
 def _percent(text: str) -> Decimal:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 
+from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser, BaseUserManager
 from django.db import models
 from django.db.models import Q
@@ -111,6 +112,11 @@ class Membership(models.Model):
     def name(self) -> str:
         """The person's name."""
         return self.person.name
+
+    @property
+    def tray_address(self) -> str:
+        """Where receipts are forwarded to, or nothing where no name was chosen."""
+        return f"{self.mail_name}@{settings.MAIL_DOMAIN}" if self.mail_name else ""
 
     @property
     def roles(self) -> list[str]:

@@ -30,7 +30,7 @@ def profile(request):
     member = request.member
     initial = {
         "phone": member.phone, "itinerary_email": member.itinerary_email, "home": _words(member.home_code),
-        "work": _words(member.work_code), "iban": member.iban,
+        "work": _words(member.work_code), "iban": member.iban, "mail_name": member.mail_name,
     }  # fmt: skip
     act = request.POST.get("act", "")
     forms = {
@@ -59,7 +59,8 @@ def profile(request):
 def _keep(member, act: str, d: dict) -> None:
     if act == "profile":
         services.change_profile(
-            member, phone=d["phone"], itinerary_email=d["itinerary_email"], home_code=d["home"], work_code=d["work"], iban=d["iban"]
+            member, phone=d["phone"], itinerary_email=d["itinerary_email"], home_code=d["home"], work_code=d["work"], iban=d["iban"],
+            mail_name=d["mail_name"],
         )  # fmt: skip
     elif act == "card":
         services.add_card(member, d["last_four"], d["issuer"], d["expires"], d["firm_pays"])

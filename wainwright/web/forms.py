@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from decimal import Decimal
 
 from django import forms
+from django.utils.html import format_html, format_html_join
 
 from wainwright.accounts.selectors import Books
 from wainwright.core.coding import LABELS, Coding
@@ -96,3 +98,57 @@ def whole(text: str | None) -> int:
 def say(form: forms.Form, refusal: Refusal) -> None:
     """Put what a service refused beside the field it is about."""
     form.add_error(refusal.field if refusal.field in form.fields else None, refusal.message)
+
+
+class PickInput(forms.TextInput):
+    """A box with its choices below it, found by any part of a code or a name."""
+
+    def __init__(self, attrs=None):
+        super().__init__({"autocomplete": "off", **(attrs or {})})
+        self.offered: list[str] = []
+
+    def render(self, name, value, attrs=None, renderer=None):
+        """The box, and the list that the browser offers from."""
+        lists = f"{(attrs or {}).get('id', name)}-offered"
+        box = super().render(name, value, {**(attrs or {}), "list": lists}, renderer)
+        options = format_html_join("", '<option value="{}"></option>', ((each,) for each in self.offered))
+        return format_html('{}<datalist id="{}">{}</datalist>', box, lists, options)
+
+
+class PickField(forms.CharField):
+    """A code found by any part of it or of its name; what it cleans to is the code. Recent ones are offered first."""
+
+    widget = PickInput
+
+    def __init__(self, *, pairs: Sequence[tuple[str, str]] = (), recent: Sequence[str] = (), **options):
+        super().__init__(max_length=120, **options)
+        self.offer(pairs, recent)
+
+    def offer(self, pairs: Sequence[tuple[str, str]], recent: Sequence[str] = ()) -> None:
+        """Set what can be picked, as (code, words), and which codes stand first."""
+        first = {code: place for place, code in enumerate(recent)}
+        self.pairs = sorted(pairs, key=lambda pair: first.get(pair[0], len(first)))
+        self.widget.offered = [words for _, words in self.pairs]
+
+    def prepare_value(self, value):
+        """Show a code by its words."""
+        return dict(self.pairs).get(value, value)
+
+    def clean(self, value) -> str:
+        """Find the code. What fits several says which."""
+        text = " ".join(super().clean(value).split())
+        if not text:
+            return ""
+        wanted = text.casefold()
+        for code, words in self.pairs:
+            if wanted in (code.casefold(), words.casefold()):
+                return code
+        found = [(code, words) for code, words in self.pairs if wanted in words.casefold() or wanted in code.casefold()]
+        if len(found) == 1:
+            return found[0][0]
+        if found:
+            names = ", ".join(words for _, words in found[:4])
+            raise forms.ValidationError(
+                f"“{text}” fits several: {names}{' and more' if len(found) > 4 else ''}. Type more of one."
+            )
+        raise forms.ValidationError(f"Nothing here is called “{text}”. Type any part of a name or a code.")

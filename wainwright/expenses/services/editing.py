@@ -16,7 +16,8 @@ from wainwright.core.splits import SplitError, SplitPart, check_shares
 from wainwright.core.states import CHARGE
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense, Part, SplitShare
-from wainwright.expenses.services.taking import fill_cost, set_tax
+from wainwright.expenses.services.memory import forget, remember
+from wainwright.expenses.services.taking import NO_CODING, fill_cost, set_tax
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
@@ -24,7 +25,6 @@ from wainwright.trips.models import Trip
 from wainwright.trips.services.nights import bill_meals
 
 MEALS = ("breakfast", "lunch", "dinner")
-NO_CODING = Coding("")
 
 
 def mine(member: Membership, expense_id: int, version: int | None = None) -> Expense:
@@ -75,7 +75,12 @@ def change_cost(member: Membership, expense_id: int, version: int, **values) -> 
             "receipt_rate": expense.rate,
         }
     amount = expense.amount_minor
+    category = expense.category
     fill_cost(expense, **values)
+    if expense.category != category:
+        # What was proposed was wrong; the correction is what counts the next time.
+        forget(member, expense.merchant, category)
+        remember(member, expense, [charge.merchant] if charge is not None else [])
     if expense.amount_minor != amount and charge is not None:
         expense.amount_minor = amount
         set_tax(expense, None)
@@ -214,6 +219,27 @@ def nightly_parts(
     if city_tax:
         parts.append(PartTyped(tax_category or lodging, f"City tax, {nights} nights", city_tax.times(nights)))
     return parts
+
+
+@transaction.atomic
+def declare_lost(member: Membership, expense_id: int, version: int, words: str, name: str) -> Expense:
+    """Declare a receipt lost, with what happened and one's name as certification. Empty words take it back. Raises ``Refusal``."""
+    expense = mine(member, expense_id, version)
+    if expense.receipts.exists():
+        raise Refusal("There is a receipt; nothing needs to be declared.", "words")
+    before = expense.lost
+    if not words.strip() and not name.strip():
+        expense.lost = {}
+    else:
+        if len(words.strip()) < 10:
+            raise Refusal("Say in a sentence what happened to the receipt.", "words")
+        if " ".join(name.split()).casefold() != member.person.name.casefold():
+            raise Refusal(f"Type your name as it stands here, {member.person.name}, to certify it.", "name")
+        expense.lost = {"words": words.strip()[:300], "name": member.person.name, "time": clock.now().isoformat()}
+    changed(
+        member, expense, "declared a receipt lost" if expense.lost else "took a declaration back", before, expense.lost
+    )
+    return expense
 
 
 @transaction.atomic

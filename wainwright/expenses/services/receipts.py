@@ -111,6 +111,9 @@ def attach(member: Membership, receipt_id: int, expense: Expense) -> None:
     _must_be_open(expense)
     receipt.expense = expense
     receipt.save(update_fields=["expense"])
+    if expense.lost:
+        # It was found after all.
+        Expense.objects.filter(pk=expense.pk).update(lost={})
     record(member, "attached a receipt", expense.key, after={"receipt": receipt.pk})
 
 

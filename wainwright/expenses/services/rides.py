@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from itertools import pairwise
 
 from django.db import transaction
 from django.db.models import Q, Sum
@@ -16,7 +17,7 @@ from wainwright.core.mileage import OdometerError, Reading, by_odometer, mileage
 from wainwright.core.workings import plain
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
-from wainwright.expenses.services.taking import must_be_possible
+from wainwright.expenses.services.taking import RowRefusal, must_be_possible
 from wainwright.outside import service
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import mileage_rates, rulebook
@@ -55,7 +56,7 @@ class Driven:
 def distance(member: Membership, ride: Ride) -> Driven:
     """Find out how far a ride was. Raises ``Refusal`` where it cannot be, or is longer than the road without a reason."""
     stops = [ride.origin, *ride.via, ride.target]
-    legs = [service("roads").between(one, other) for one, other in zip(stops, stops[1:], strict=False)]
+    legs = [service("roads").between(one, other) for one, other in pairwise(stops)]
     factor = 2 if ride.there_and_back else 1
     road = sum((leg.km for leg in legs), Decimal(0)) * factor
     if ride.odometer is not None:
@@ -126,14 +127,6 @@ def type_rides(member: Membership, rides: Sequence[Ride]) -> list[Expense]:
         except Refusal as refusal:
             raise RowRefusal(row, refusal) from refusal
     return done
-
-
-class RowRefusal(Refusal):
-    """A refusal of one row of many; ``row`` counts from 0."""
-
-    def __init__(self, row: int, refusal: Refusal) -> None:
-        super().__init__(refusal.message, refusal.field)
-        self.row = row
 
 
 def km_so_far(member: Membership, day: date, without: int = 0) -> Decimal:

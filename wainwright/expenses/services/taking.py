@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal
+from typing import Any
 
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.accounts.selectors import books
+from wainwright.core.coding import Coding, check_coding
 from wainwright.core.fx import NoRate, convert
 from wainwright.core.money import Money, total
 from wainwright.core.states import CHARGE
@@ -20,6 +24,8 @@ from wainwright.expenses.services.receipts import attach
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rate_table, rulebook
 from wainwright.trail.services import record
+
+NO_CODING = Coding("")
 
 
 @transaction.atomic
@@ -166,19 +172,34 @@ def mark_personal(member: Membership, charge_id: int) -> Expense:
 
 
 @transaction.atomic
-def type_cost(
-    member: Membership, day: date, merchant: str, category: str, amount: Money, paid_by: str,
-    tax_rate: Decimal, tax: Money | None, description: str, guests: str, heads: int, receipt_rate: Decimal | None = None,
-) -> Expense:  # fmt: skip
-    """Record a cost by hand. Raises ``Refusal`` at the field that is wrong."""
+def type_cost(member: Membership, *args: Any, **values: Any) -> Expense:
+    """Record a cost by hand, as ``fill_cost`` takes it. Raises ``Refusal`` at the field that is wrong."""
     expense = Expense(firm=member.firm, owner=member, currency=member.firm.currency, created=clock.now())
-    fill_cost(
-        expense, day, merchant, category, amount, paid_by, tax_rate, tax, description, guests, heads, receipt_rate
-    )
+    fill_cost(expense, *args, **values)
     expense.save()
     remember(member, expense)
-    record(member, "typed a cost", expense.key, after={"merchant": merchant, "amount": expense.amount_minor})
+    record(member, "typed a cost", expense.key, after={"merchant": expense.merchant, "amount": expense.amount_minor})
     return expense
+
+
+@transaction.atomic
+def type_costs(member: Membership, rows: Sequence[dict[str, Any]]) -> list[Expense]:
+    """Record several costs, all or none. Raises ``RowRefusal`` naming the row that is wrong."""
+    done = []
+    for row, values in enumerate(rows):
+        try:
+            done.append(type_cost(member, **values))
+        except Refusal as refusal:
+            raise RowRefusal(row, refusal) from refusal
+    return done
+
+
+class RowRefusal(Refusal):
+    """A refusal of one row of many; ``row`` counts from 0."""
+
+    def __init__(self, row: int, refusal: Refusal) -> None:
+        super().__init__(refusal.message, refusal.field)
+        self.row = row
 
 
 @transaction.atomic
@@ -198,8 +219,9 @@ def type_from_receipt(member: Membership, receipt_id: int, **values) -> Expense:
 def fill_cost(
     expense: Expense, day: date, merchant: str, category: str, amount: Money, paid_by: str, tax_rate: Decimal,
     tax: Money | None, description: str, guests: str, heads: int, receipt_rate: Decimal | None = None,
+    reference: str = "", customer: str = "", coding: Coding = NO_CODING,
 ) -> None:  # fmt: skip
-    """Check and set the fields of a cost; the caller saves it."""
+    """Check and set the fields of a cost; the caller saves it. Raises ``Refusal`` at the field that is wrong."""
     if category not in rulebook(expense.firm).categories:
         raise Refusal("Choose what the cost was for.", "category")
     must_be_possible(expense.firm.zone, day)
@@ -210,6 +232,12 @@ def fill_cost(
     expense.date, expense.merchant, expense.category = day, merchant.strip()[:120], category
     expense.description, expense.guests, expense.heads = description.strip()[:200], guests.strip()[:300], max(1, heads)
     expense.paid_by, expense.tax_rate = paid_by, tax_rate
+    expense.reference, expense.customer = reference.strip()[:60], customer
+    if coding != NO_CODING:
+        faults = check_coding(coding, books(expense.firm).codes, day)
+        if faults:
+            raise Refusal(faults[0].text, faults[0].dimension)
+    expense.take_coding(coding)
     set_amount(expense, amount, receipt_rate=receipt_rate)
     if tax is not None and abs(tax.minor) > abs(amount.minor):
         raise Refusal("The tax is more than the amount.", "tax")

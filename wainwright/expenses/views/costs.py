@@ -4,22 +4,25 @@ from __future__ import annotations
 
 from datetime import date
 from decimal import Decimal, InvalidOperation
+from itertools import zip_longest
 
 from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
-from wainwright.accounts.selectors import books
+from wainwright.accounts.selectors import books, read_coding
 from wainwright.core.coding import DIMENSIONS, LABELS, Coding
-from wainwright.core.money import Money
+from wainwright.core.money import Money, total
 from wainwright.errors import Refusal
+from wainwright.expenses.checking import check
 from wainwright.expenses.forms import CostForm, RideForm
 from wainwright.expenses.models import Expense, Receipt
+from wainwright.expenses.proposals import proposed_parts
 from wainwright.expenses.selectors import expense_for
-from wainwright.expenses.services import editing, receipts, taking
+from wainwright.expenses.services import editing, pages, receipts, rides, taking
 from wainwright.formats.pictures import MOST_BYTES
-from wainwright.rulebook.selectors import mileage_rates, rulebook
+from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.selectors import history
 from wainwright.web.forms import plain_number, say, whole
 
@@ -32,35 +35,37 @@ def _id(request, name: str) -> int | None:
 
 def new_cost(request):
     """Type a cost."""
-    categories = rulebook(request.member.firm).categories
-    initial = {"date": clock.today(request.member.firm.zone), "currency": request.member.firm.currency, "heads": 1}
-    form = CostForm(request.POST or None, categories=categories.values(), initial=initial)
+    member = request.member
+    initial = {"date": clock.today(member.firm.zone), "currency": member.firm.currency, "heads": 1}
+    form = CostForm(request.POST or None, member=member, initial=initial)
     if request.method == "POST" and form.is_valid():
         try:
-            expense = taking.type_cost(request.member, **form.values())
+            expense = taking.type_cost(member, **form.values())
             return redirect("expense", expense.pk)
         except Refusal as refusal:
             say(form, refusal)
     return render(request, "expenses/new.html", {"form": form}, status=422 if request.method == "POST" else 200)
 
 
+@require_POST
+def check_typed(request):
+    """Say what the rules and the memory have for a cost while it is being typed."""
+    prefix = "change" if any(name.startswith("change-") for name in request.POST) else None
+    form = CostForm(request.POST, member=request.member, prefix=prefix)
+    form.is_valid()
+    done = check(request.member, form.cleaned_data, _id(request, "expense") or 0, "with-receipt" in request.POST)
+    return render(request, "expenses/_check.html", {"checked": done, "prefix": f"{prefix}-" if prefix else ""})
+
+
 def new_ride(request):
     """Type a ride."""
     member = request.member
-    kinds = list(dict.fromkeys(rate.vehicle for rate in mileage_rates(member.firm)))
-    own = {v.kind: v.plate for v in member.vehicles.all()}
-    vehicles = [(kind, f"{kind.capitalize()}{', ' + own[kind] if kind in own else ''}") for kind in kinds]
     form = RideForm(
-        request.POST or None, vehicles=vehicles, initial={"date": clock.today(member.firm.zone), "passengers": 0}
+        request.POST or None, member=member, initial={"date": clock.today(member.firm.zone), "passengers": 0}
     )
     if request.method == "POST" and form.is_valid():
-        d = form.cleaned_data
         try:
-            expense = taking.type_ride(
-                member, d["date"], d["origin"], d["target"], d["there_and_back"], d["vehicle"], d["passengers"] or 0,
-                d["km"], d["description"],
-            )  # fmt: skip
-            return redirect("expense", expense.pk)
+            return redirect("expense", rides.type_ride(member, form.ride()).pk)
         except Refusal as refusal:
             say(form, refusal)
     return render(request, "expenses/ride.html", {"form": form}, status=422 if request.method == "POST" else 200)
@@ -72,23 +77,33 @@ def _expense_page(request, expense: Expense, status: int = 200, **more):
     editable = own and (expense.claim is None or expense.claim.editable)
     parts = [
         {"category": p.category, "label": p.label, "amount": str(Money.from_minor(p.amount_minor, expense.currency).amount), "personal": p.personal,
-         "night": p.night.isoformat() if p.night else ""}
+         "night": (p.night or p.day).isoformat() if p.night or p.day else "", "meal": p.meal,
+         "tax": str(Money.from_minor(p.tax_minor, expense.currency).amount) if p.tax_minor else "", "code": str(p.coding)}
         for p in expense.parts.all()
     ]  # fmt: skip
-    if not parts and editable:
-        parts = [
-            {"category": expense.category, "label": label, "amount": amount, "personal": False, "night": ""}
-            for receipt in expense.receipts.all() for label, amount in _read_lines(receipt)
-        ]  # fmt: skip
+    proposed = not parts and editable
+    if proposed:
+        parts = proposed_parts(expense, book)
     category = book.categories.get(expense.category)
     lodging = category is not None and category.is_lodging
-    blank = {"category": expense.category, "label": "", "amount": "", "personal": False, "night": ""}
+    blank = {
+        "category": expense.category,
+        "label": "",
+        "amount": "",
+        "personal": False,
+        "night": "",
+        "meal": "",
+        "tax": "",
+        "code": "",
+    }
     shares = [{"coding": s.coding, "share": f"{s.share.normalize():f}"} for s in expense.shares.all()]
     loose = Receipt.objects.filter(owner=expense.owner, expense__isnull=True)[:20] if editable else []
     context = {
         "expense": expense, "editable": editable, "own": own, "categories": list(book.categories.values()),
         "parts": parts + [blank] * max(2, (PART_ROWS if lodging else FEW_ROWS) - len(parts)),
-        "has_parts": bool(expense.parts.all()), "shares": shares + [{"coding": Coding(), "share": ""}] * max(1, 3 - len(shares)),
+        "has_parts": bool(expense.parts.all()), "proposed": proposed and bool(parts), "meals": editing.MEALS, "personal_error": "",
+        "left": expense.amount - total((_money_or_nothing(p["amount"], expense.currency) for p in parts), expense.currency),
+        "own_personal": _own_personal(expense), "lost_error": "", "lost_words": expense.lost.get("words", ""), "lost_name": "", "shares": shares + [{"code": "", "share": ""}] * max(1, 3 - len(shares)),
         "dimensions": [(name, LABELS[name].capitalize(), ledger.choices(name)) for name in DIMENSIONS if name != "account"],
         "loose": loose, "charge": getattr(expense, "charge", None),
         "change_form": _cost_form(expense) if editable and expense.kind == "cost" and not expense.personal else None,
@@ -97,10 +112,19 @@ def _expense_page(request, expense: Expense, status: int = 200, **more):
     return render(request, "expenses/expense.html", context | more, status=status)
 
 
-def _read_lines(receipt: Receipt) -> list[list[str]]:
-    """The lines of a bill as read, where there are several: proposed as parts."""
-    rows = Receipt.objects.only("lines").get(pk=receipt.pk).lines
-    return rows if len(rows) > 1 else []
+def _own_personal(expense: Expense) -> str:
+    """What is personal of a cost, where that is all that its parts say."""
+    parts = list(expense.parts.all())
+    if len(parts) == 2 and parts[1].personal and not any(p.night or p.meal for p in parts):
+        return str(Money.from_minor(parts[1].amount_minor, expense.currency).amount)
+    return ""
+
+
+def _money_or_nothing(text: str, currency: str) -> Money:
+    try:
+        return _money(text, currency)
+    except ValueError:
+        return Money.zero(currency)
 
 
 @require_GET
@@ -118,12 +142,13 @@ def _cost_form(expense: Expense, data=None) -> CostForm:
     paid = expense.original or expense.amount
     own_rate = expense.rate if expense.rate_source == "exchange receipt" else None
     return CostForm(
-        data, categories=rulebook(expense.firm).categories.values(), prefix="change",
+        data, member=expense.owner, prefix="change",
         initial={
             "date": expense.date, "merchant": expense.merchant, "category": expense.category, "amount": paid.amount,
             "currency": paid.currency, "rate": own_rate, "tax_rate": (expense.tax_rate * 100).normalize(), "paid_by": expense.paid_by,
             "tax": expense.tax.amount if expense.tax_minor else None, "description": expense.description,
-            "guests": expense.guests, "heads": expense.heads,
+            "guests": expense.guests, "heads": expense.heads, "reference": expense.reference, "customer": expense.customer,
+            "cost_centre": expense.cost_centre, "project": expense.project, "task": expense.task, "fund": expense.fund,
         },
     )  # fmt: skip
 
@@ -142,38 +167,75 @@ def change(request, expense_id: int):
     return _expense_page(request, expense, 422, change_form=form)
 
 
+PART_FIELDS = ("category", "label", "amount", "night", "meal", "tax", "code")
+
+
 @require_POST
 def set_parts(request, expense_id: int):
-    """Break a bill down, or work out so many nights first."""
+    """Break a bill down, or work out so many nights first; what is left goes where it is told to."""
     expense = expense_for(request.member, expense_id)
-    rows = list(
-        zip(*(request.POST.getlist(f"part-{n}") for n in ("category", "label", "amount", "night")), strict=False)
-    )
+    columns = [request.POST.getlist(f"part-{name}") for name in PART_FIELDS]
+    rows = [dict(zip(PART_FIELDS, row, strict=True)) for row in zip_longest(*columns, fillvalue="")]
     personal_rows = set(request.POST.getlist("part-personal"))
     try:
         parts = _nightly(request, expense) if "nights" in request.POST else []
-        for index, (category, label, amount, night) in enumerate(rows):
-            if amount.strip():
-                parts.append(
-                    editing.PartTyped(
-                        category,
-                        label or "Part",
-                        _money(amount, expense.currency),
-                        str(index) in personal_rows,
-                        date.fromisoformat(night) if night else None,
-                    )
-                )
+        parts += [
+            _part(row, expense, str(index) in personal_rows) for index, row in enumerate(rows) if row["amount"].strip()
+        ]
+        rest = request.POST.get("rest", "")
+        left = expense.amount - total((part.amount for part in parts), expense.currency)
+        if rest and parts and left:
+            own = rest == "personal"
+            label = "Personal" if own else rulebook(expense.firm).names.get(rest, "The rest")
+            parts.append(editing.PartTyped(expense.category if own else rest, label, left, own))
         editing.set_parts(request.member, expense_id, _version(request), parts)
         return redirect("expense", expense_id)
     except (ValueError, OverflowError) as error:
-        problem = str(error) if "amount" in str(error) else "A night is not a date. Use the day the night begins."
+        problem = (
+            str(error) if "amount" in str(error) else "A night or day is not a date. Use the day the night begins."
+        )
     except Refusal as refusal:
         problem = refusal.message
-    typed = [
-        {"category": c, "label": x, "amount": a, "personal": str(i) in personal_rows, "night": n}
-        for i, (c, x, a, n) in enumerate(rows)
-    ]
-    return _expense_page(request, expense, 422, parts=typed, parts_error=problem)
+    typed = [row | {"personal": str(n) in personal_rows} for n, row in enumerate(rows)]
+    left = expense.amount - total(
+        (_money_or_nothing(row["amount"], expense.currency) for row in rows), expense.currency
+    )
+    return _expense_page(request, expense, 422, parts=typed, parts_error=problem, left=left)
+
+
+def _part(row: dict[str, str], expense: Expense, personal: bool) -> editing.PartTyped:
+    """One typed row. Raises ``ValueError`` saying what is wrong."""
+    day = date.fromisoformat(row["night"]) if row["night"] else None
+    meal = row["meal"]
+    return editing.PartTyped(
+        row["category"], row["label"] or "Part", _money(row["amount"], expense.currency), personal, None if meal else day, meal,
+        (day or expense.date) if meal else None, _money(row["tax"], expense.currency) if row["tax"].strip() else None,
+        read_coding(row["code"], books(expense.firm)),
+    )  # fmt: skip
+
+
+@require_POST
+def set_personal(request, expense_id: int):
+    """Take the personal share out of a cost: an amount, or per cent."""
+    expense = expense_for(request.member, expense_id)
+    typed = request.POST.get("personal", "")
+    try:
+        editing.set_personal(request.member, expense_id, _version(request), typed)
+        return redirect("expense", expense_id)
+    except Refusal as refusal:
+        return _expense_page(request, expense, 422, personal_error=refusal.message, own_personal=typed)
+
+
+@require_POST
+def declare_lost(request, expense_id: int):
+    """Declare a receipt lost, or take the declaration back."""
+    expense = expense_for(request.member, expense_id)
+    words, name = request.POST.get("words", ""), request.POST.get("name", "")
+    try:
+        editing.declare_lost(request.member, expense_id, _version(request), words, name)
+        return redirect("expense", expense_id)
+    except Refusal as refusal:
+        return _expense_page(request, expense, 422, lost_error=refusal.message, lost_words=words, lost_name=name)
 
 
 def _nightly(request, expense: Expense) -> list[editing.PartTyped]:
@@ -258,4 +320,11 @@ def attach(request, expense_id: int):
 def detach(request, expense_id: int):
     """Take a receipt off."""
     receipts.detach(request.member, _id(request, "receipt") or 0)
+    return redirect("expense", expense_id)
+
+
+@require_POST
+def order_papers(request, expense_id: int):
+    """Move a paper one place up or down."""
+    pages.order(request.member, expense_id, _id(request, "receipt") or 0, "up" in request.POST)
     return redirect("expense", expense_id)

@@ -6,7 +6,7 @@ import re
 from datetime import timedelta
 
 from django.contrib import messages
-from django.http import FileResponse, Http404
+from django.http import JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -14,23 +14,15 @@ from wainwright import clock
 from wainwright.claims.models import Claim
 from wainwright.claims.services import compose
 from wainwright.errors import Refusal
-from wainwright.expenses.forms import CostForm
-from wainwright.expenses.models import Receipt, ReceiptPage
-from wainwright.expenses.selectors import Narrow, receipt_for, tray
-from wainwright.expenses.services import receipts, sorting, taking
+from wainwright.expenses.models import HeldMail
+from wainwright.expenses.selectors import Narrow, tray
+from wainwright.expenses.services import feeds, receipts, sorting, taking
 from wainwright.formats.pictures import MOST_BYTES
 from wainwright.people.models import Membership
-from wainwright.rulebook.selectors import rulebook
 from wainwright.trips.models import Trip
-from wainwright.web.forms import say, whole
+from wainwright.web.forms import whole
 
 MONTH = re.compile(r"^20\d\d-(0[1-9]|1[0-2])$")
-FIELD_NAMES = {
-    "merchant": "Paid to", "date": "Date", "total": "Total", "currency": "Currency", "tax": "Tax", "tax_rate": "Tax %",
-    "card": "Card",
-}  # fmt: skip
-
-
 KINDS = [
     ("papers", "all papers"),
     ("receipt", "receipts"),
@@ -56,6 +48,7 @@ def tray_page(request):
     months = [(today.replace(day=1) - timedelta(days=30 * n)).strftime("%Y-%m") for n in range(6)]
     context = {
         "tray": tray(member, narrow), "narrow": narrow, "months": list(dict.fromkeys(months)), "kinds": KINDS,
+        "held": list(HeldMail.objects.filter(member=member)[:20]), "address": member.tray_address,
         "undo": request.session.get("undo", []), "cards": list(member.cards.order_by("last_four")),
         "claims": list(Claim.objects.filter(claimant=member, state__in=["Open", "Sent back"]).order_by("-id")[:20]),
         "trips": list(Trip.objects.filter(traveller=member, starts__isnull=False).order_by("-starts")[:20]),
@@ -121,19 +114,20 @@ def drop(request):
     files = request.FILES.getlist("files")
     if not files:
         raise Refusal("No file was chosen. Choose pictures or PDFs of receipts.")
-    taken = 0
+    taken, faults = 0, []
     for file in files[: receipts.MOST_AT_ONCE]:
         if file.size > MOST_BYTES:
-            messages.error(request, f"{file.name}: larger than 20 MB. Take the picture in a lower resolution.")
+            faults.append(f"{file.name}: larger than 20 MB. Take the picture in a lower resolution.")
             continue
-        done = receipts.take_in(request.member, file.name, file.read())
-        taken += done.receipt is not None and not done.problem
-        if done.problem:
-            messages.error(request, f"{done.name}: {done.problem}")
+        for done in receipts.take_any(request.member, file.name, file.read()):
+            taken += done.receipt is not None and not done.problem
+            faults += [f"{done.name}: {done.problem}"] if done.problem else []
     if len(files) > receipts.MOST_AT_ONCE:
-        messages.error(
-            request, f"{len(files) - receipts.MOST_AT_ONCE} files were not taken: 50 at once. Send the rest again."
-        )
+        faults.append(f"{len(files) - receipts.MOST_AT_ONCE} files were not taken: 50 at once. Send the rest again.")
+    if request.headers.get("X-One-By-One"):
+        return JsonResponse({"taken": taken, "faults": faults})
+    for fault in faults:
+        messages.error(request, fault)
     if taken:
         messages.info(request, f"{taken} {'paper' if taken == 1 else 'papers'} taken in; they are being read.")
     return redirect("tray")
@@ -174,84 +168,7 @@ def personal(request):
     return redirect("tray")
 
 
-@require_GET
-def receipt_page(request, receipt_id: int):
-    """A receipt large, beside what was read."""
-    receipt = receipt_for(request.member, receipt_id)
-    own = receipt.owner_id == request.member.pk
-    rows = [(FIELD_NAMES[name], name, receipt.fields.get(name)) for name in FIELD_NAMES]
-    boxes = [
-        {
-            "name": name,
-            "page": f["box"][0],
-            "x": f["box"][1] - 6,
-            "y": f["box"][2] - 6,
-            "w": f["box"][3] + 12,
-            "h": f["box"][4] + 12,
-        }
-        for _, name, f in rows
-        if f
-    ]
-    return render(
-        request,
-        "expenses/receipt.html",
-        {"receipt": receipt, "rows": rows, "boxes": boxes, "own": own, "form": _receipt_form(request, receipt)},
-    )
-
-
-def _receipt_form(request, receipt: Receipt, data=None) -> CostForm:
-    categories = rulebook(request.member.firm).categories
-    return CostForm(
-        data, categories=categories.values(),
-        initial={
-            "date": receipt.value("date"), "merchant": receipt.value("merchant"), "amount": receipt.value("total"),
-            "currency": receipt.value("currency") or request.member.firm.currency, "tax": receipt.value("tax"),
-            "tax_rate": receipt.value("tax_rate"), "paid_by": "self", "heads": 1, "category": taking.usual_category(request.member),
-        },
-    )  # fmt: skip
-
-
 @require_POST
-def receipt_take(request, receipt_id: int):
-    """Make an expense of a receipt as confirmed or corrected by the person."""
-    receipt = receipt_for(request.member, receipt_id)
-    form = _receipt_form(request, receipt, request.POST)
-    if receipt.owner_id == request.member.pk and form.is_valid():
-        try:
-            return redirect("expense", taking.type_from_receipt(request.member, receipt.pk, **form.values()).pk)
-        except Refusal as refusal:
-            say(form, refusal)
-    rows = [(FIELD_NAMES[name], name, receipt.fields.get(name)) for name in FIELD_NAMES]
-    return render(
-        request,
-        "expenses/receipt.html",
-        {"receipt": receipt, "rows": rows, "boxes": [], "own": True, "form": form},
-        status=422,
-    )
-
-
-@require_GET
-def original(request, receipt_id: int):
-    """The original of a receipt, as a download, for those who may see it."""
-    receipt = receipt_for(request.member, receipt_id)
-    response = FileResponse(
-        receipt.file.open("rb"), content_type=receipt.media_type, as_attachment=True, filename=receipt.name
-    )
-    return _safe(response)
-
-
-@require_GET
-def page_picture(request, page_id: int):
-    """A page of a receipt as a picture, for those who may see the receipt."""
-    page = ReceiptPage.objects.filter(pk=page_id).first()
-    if page is None:
-        raise Http404
-    receipt_for(request.member, page.receipt_id)
-    return _safe(FileResponse(page.picture.open("rb"), content_type="image/jpeg"))
-
-
-def _safe(response):
-    response["X-Content-Type-Options"] = "nosniff"
-    response["Cache-Control"] = "private, max-age=600"
-    response["Content-Security-Policy"] = "default-src 'none'; sandbox"
-    return response
+def ask_issuer(request):
+    """Ask a card's issuer what was charged."""
+    return redirect("card-look", feeds.ask_issuer(request.member, _id(request, "card") or 0).pk)

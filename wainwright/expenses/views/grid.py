@@ -1,0 +1,167 @@
+"""Many costs or rides at once: a grid that takes a paste from a spreadsheet, kept as a whole or not at all."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.contrib import messages
+from django.shortcuts import redirect, render
+
+from wainwright.expenses.forms import CostForm, RideForm
+from wainwright.expenses.proposals import Asked, propose_all, recent_of
+from wainwright.expenses.services import rides, taking
+from wainwright.formats.pasted import MOST_ROWS, read_pasted
+from wainwright.people.models import Membership
+from wainwright.rulebook.selectors import mileage_rates, rulebook
+from wainwright.web.forms import whole
+
+EMPTY_ROWS = 6
+COSTS = {
+    "date": ("date", "day", "datum", "dato"), "merchant": ("merchant", "paid to", "supplier", "shop", "payee"),
+    "category": ("category", "what for", "type", "kind"), "amount": ("amount", "total", "gross", "sum", "price"),
+    "currency": ("currency", "cur"), "tax_rate": ("tax %", "vat %", "tax rate"), "paid_by": ("who paid", "paid by"),
+    "description": ("description", "what", "text", "note"), "guests": ("who was there", "guests"), "reference": ("reference", "number"),
+}  # fmt: skip
+RIDES = {
+    "date": ("date", "day", "datum", "dato"), "origin": ("from", "start"), "target": ("to", "destination"), "via": ("by way of", "via"),
+    "km": ("km", "kilometres", "distance"), "there_and_back": ("there and back", "return"), "vehicle": ("vehicle",),
+    "passengers": ("passengers",), "description": ("what for", "purpose", "note"), "reason": ("why longer", "reason"),
+}  # fmt: skip
+_YES = {"yes", "y", "x", "1", "true", "on", "ja"}
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A grid: what it is called, its columns, and its address."""
+
+    name: str
+    title: str
+    columns: dict[str, tuple[str, ...]]
+    template: str
+
+
+COST_GRID = Kind("costs", "Many costs at once", COSTS, "expenses/grid.html")
+RIDE_GRID = Kind("rides", "The rides of a month", RIDES, "expenses/grid.html")
+
+
+def costs(request):
+    """Costs in a grid."""
+    return _grid(request, COST_GRID)
+
+
+def month_of_rides(request):
+    """Rides in a grid."""
+    return _grid(request, RIDE_GRID)
+
+
+def _grid(request, kind: Kind):
+    member = request.member
+    if request.method != "POST":
+        return _show(request, kind, [{} for _ in range(EMPTY_ROWS)])
+    typed = _typed(request, kind)
+    pasted = request.POST.get("paste", "")
+    if pasted.strip() or "more" in request.POST:
+        rows = [row for row in typed if _filled(kind, row)]
+        new = _laid_out(member, kind, pasted)[: MOST_ROWS - len(rows)]
+        return _show(request, kind, [*rows, *new, *({} for _ in range(max(0, EMPTY_ROWS - len(rows) - len(new)) or 3))])
+    rows = [row for row in typed if _filled(kind, row)]
+    forms = [_form(member, kind, row, n) for n, row in enumerate(rows)]
+    refused = ""
+    if not rows:
+        refused = "Fill at least one row, or paste some."
+    elif not wrong_rows(forms):
+        try:
+            done = (
+                taking.type_costs(member, [form.values() for form in forms]) if kind is COST_GRID
+                else rides.type_rides(member, [form.ride() for form in forms])
+            )  # fmt: skip
+        except taking.RowRefusal as refusal:
+            form = forms[refusal.row]
+            form.add_error(refusal.field if refusal.field in form.fields else None, refusal.message)
+        else:
+            request.session["undo"] = [e.pk for e in done]
+            messages.info(request, f"{len(done)} kept. U undoes it.")
+            return redirect("tray")
+    wrong = wrong_rows(forms)
+    if wrong:
+        refused = f"{wrong} of {len(forms)} rows {'is' if wrong == 1 else 'are'} not right yet. Nothing is kept until all are."
+    return _show(request, kind, rows, forms, refused, 422)
+
+
+def wrong_rows(forms: list) -> int:
+    """How many rows are not right; every one is checked, so that all errors are shown at once."""
+    return sum(not form.is_valid() for form in forms)
+
+
+def _typed(request, kind: Kind) -> list[dict[str, str]]:
+    count = min(whole(request.POST.get("rows")), MOST_ROWS)
+    return [{name: request.POST.get(f"r{n}-{name}", "") for name in kind.columns} for n in range(count)]
+
+
+def _filled(kind: Kind, row: dict[str, str]) -> bool:
+    given = {"currency", "paid_by", "vehicle", "passengers"}
+    return any(row.get(name, "").strip() for name in kind.columns if name not in given)
+
+
+def _laid_out(member: Membership, kind: Kind, text: str) -> list[dict[str, str]]:
+    """A paste as rows of the grid, with what is known filled in."""
+    rows = read_pasted(text, kind.columns)
+    for row in rows:
+        if row.get("there_and_back"):
+            row["there_and_back"] = "on" if row["there_and_back"].casefold() in _YES else ""
+        if row.get("paid_by"):
+            word = row["paid_by"].casefold()
+            row["paid_by"] = "firm" if "card" in word or "firm" in word else "central" if "bill" in word else "self"
+        if row.get("currency"):
+            row["currency"] = row["currency"].upper()
+    if kind is COST_GRID:
+        names = rulebook(member.firm).names
+        proposals = propose_all(member, [Asked(row.get("merchant", "")) for row in rows])
+        for row, proposal in zip(rows, proposals, strict=True):
+            if proposal and not row.get("category"):
+                row["category"] = names[proposal.category]
+    return rows
+
+
+def _form(member: Membership, kind: Kind, row: dict[str, str], number: int, bound: bool = True) -> Any:
+    """A row as a form; empty boxes count as the usual."""
+    usual = (
+        {"currency": member.firm.currency, "paid_by": "self", "heads": "1"}
+        if kind is COST_GRID
+        else {"vehicle": _vehicle(member), "passengers": "0"}
+    )
+    data = {f"r{number}-{name}": value for name, value in {**usual, **{k: v for k, v in row.items() if v}}.items()}
+    form = CostForm if kind is COST_GRID else RideForm
+    more = {"recent": recent_of(member)} if kind is COST_GRID else {}
+    return form(data if bound else None, member=member, prefix=f"r{number}", **more)
+
+
+def _vehicle(member: Membership) -> str:
+    rates = mileage_rates(member.firm)
+    return rates[0].vehicle if rates else ""
+
+
+def _show(request, kind: Kind, rows: list[dict], forms: list | None = None, refused: str = "", status: int = 200):
+    form = _form(request.member, kind, {}, 0, bound=False)
+    labels = [
+        (name, form.fields[name].label or name.replace("_", " ").capitalize(), form.fields[name].required)
+        for name in kind.columns
+    ]
+    cells = []
+    for n, row in enumerate(rows):
+        errors = forms[n].errors if forms and n < len(forms) else {}
+        cells.append([
+            {
+                "name": name, "field": f"r{n}-{name}", "value": row.get(name, ""), "error": " ".join(errors.get(name, [])),
+                "choices": getattr(form.fields[name], "choices", None),
+            }
+            for name in kind.columns
+        ])  # fmt: skip
+    context = {
+        "kind": kind, "labels": labels, "rows": cells, "refused": refused, "most": MOST_ROWS,
+        "others": [" ".join(f.non_field_errors()) for f in forms or [] if f.non_field_errors()],
+        "categories": getattr(form.fields.get("category"), "pairs", ()), "merchants": getattr(form, "merchants", ()),
+        "usual_currency": request.member.firm.currency,
+    }  # fmt: skip
+    return render(request, kind.template, context, status=status)

@@ -1,0 +1,71 @@
+"""Finance: whose charges lie loose and for how long, personal costs not paid back, and the firm's cards."""
+
+from __future__ import annotations
+
+from urllib.parse import quote
+
+from django.contrib import messages
+from django.core.paginator import Paginator
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wainwright.accounts.selectors import books
+from wainwright.errors import NotAllowed
+from wainwright.expenses.loose import AGES, Loose, by_person, loose_charges, personal_open
+from wainwright.expenses.services import cards, reminding
+from wainwright.people.models import Card
+from wainwright.web.forms import whole
+
+
+def _finance(request) -> None:
+    if not request.member.reads_all:
+        raise NotAllowed("Only finance and auditors see this.")
+
+
+@require_GET
+def loose_page(request):
+    """Loose charges by person, card and age, and what is personal and not paid back."""
+    _finance(request)
+    query = request.GET
+    narrow = Loose(whole(query.get("person")), query.get("card", "")[:4], whole(query.get("age")))
+    rows = loose_charges(request.member, narrow)
+    context = {
+        "page": Paginator(rows, 50).get_page(query.get("page")), "people": by_person(request.member), "narrow": narrow, "ages": AGES,
+        "personal": personal_open(request.member),
+        "more": f"person={narrow.person}&card={quote(narrow.card)}&age={narrow.age}&" if narrow != Loose() else "",
+    }  # fmt: skip
+    return render(request, "expenses/loose.html", context)
+
+
+@require_POST
+def remind(request):
+    """Remind the owners of the ticked charges."""
+    count = reminding.remind(request.member, [whole(pk) for pk in request.POST.getlist("charge")])
+    messages.info(request, f"{count} {'person was' if count == 1 else 'people were'} reminded.")
+    return redirect("loose")
+
+
+@require_GET
+def cards_page(request):
+    """The firm's cards: whose, from when to when, and which account stands behind each."""
+    _finance(request)
+    rows = (
+        Card.objects.filter(owner__firm_id=request.member.firm_id)
+        .select_related("owner__person")
+        .order_by("owner__person__name", "last_four")
+    )
+    context = {
+        "page": Paginator(rows, 50).get_page(request.GET.get("page")), "accounts": books(request.member.firm).choices("account"),
+        "usual": books(request.member.firm).accounts.card_clearing,
+    }  # fmt: skip
+    return render(request, "expenses/cards.html", context)
+
+
+@require_POST
+def change_card(request, card_id: int):
+    """Say since when a card is used, until when, and which account stands behind it."""
+    card = cards.change_card(
+        request.member, card_id, request.POST.get("since", ""), request.POST.get("closed", ""), request.POST.get("account", "")
+    )  # fmt: skip
+    messages.info(request, f"Card {card.last_four} is kept as you said.")
+    return redirect("firm-cards")

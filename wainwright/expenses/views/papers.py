@@ -1,0 +1,158 @@
+"""A paper large beside what was read of it; its pages put in order; its files."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import FileResponse, Http404
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wainwright.errors import Refusal
+from wainwright.expenses.forms import CostForm
+from wainwright.expenses.models import Receipt, ReceiptPage
+from wainwright.expenses.proposals import Asked, propose_all, usual_category
+from wainwright.expenses.selectors import receipt_for
+from wainwright.expenses.services import mails, pages, taking
+from wainwright.trips.models import Trip
+from wainwright.web.forms import say, whole
+
+FIELD_NAMES = {
+    "merchant": "Paid to", "date": "Date", "total": "Total", "currency": "Currency", "tax": "Tax", "tax_rate": "Tax %",
+    "card": "Card",
+}  # fmt: skip
+# Around a field, so that the line of the box does not touch the letters.
+MARGIN = 6
+
+
+def _show(request, receipt: Receipt, form: CostForm, status: int = 200):
+    own = receipt.owner_id == request.member.pk
+    fields = [(name, receipt.fields.get(name)) for name in FIELD_NAMES]
+    boxes = [
+        {"name": name, "page": f["box"][0], "x": f["box"][1] - MARGIN, "y": f["box"][2] - MARGIN,
+         "w": f["box"][3] + 2 * MARGIN, "h": f["box"][4] + 2 * MARGIN}
+        for name, f in fields if f and f.get("box")
+    ]  # fmt: skip
+    bookings = receipt.invoice.get("bookings", [])
+    loose = own and not receipt.expense_id
+    context = {
+        "receipt": receipt, "own": own, "form": form, "boxes": boxes, "bookings": bookings,
+        "rows": [(FIELD_NAMES[name], name, field) for name, field in fields],
+        "shown": [page for page in receipt.pages.all() if not page.off], "off": [page for page in receipt.pages.all() if page.off],
+        "trips": list(Trip.objects.filter(traveller=request.member).order_by("-pk")[:20]) if bookings else [],
+        "others": list(Receipt.objects.filter(owner=request.member, expense__isnull=True, aside="").exclude(pk=receipt.pk)[:20]) if loose else [],
+    }  # fmt: skip
+    return render(request, "expenses/receipt.html", context, status=status)
+
+
+def _form(request, receipt: Receipt, data=None) -> CostForm:
+    member = request.member
+    proposal = propose_all(member, [Asked(receipt.value("merchant"))])[0]
+    return CostForm(
+        data, member=member,
+        initial={
+            "date": receipt.value("date"), "merchant": receipt.value("merchant"), "amount": receipt.value("total"),
+            "currency": receipt.value("currency") or member.firm.currency, "tax": receipt.value("tax"),
+            "tax_rate": receipt.value("tax_rate"), "paid_by": "self", "heads": 1, "reference": receipt.number,
+            "category": proposal.category if proposal else usual_category(member),
+        },
+    )  # fmt: skip
+
+
+@require_GET
+def receipt_page(request, receipt_id: int):
+    """A receipt large, beside what was read."""
+    receipt = receipt_for(request.member, receipt_id)
+    return _show(request, receipt, _form(request, receipt))
+
+
+@require_POST
+def receipt_take(request, receipt_id: int):
+    """Make an expense of a receipt as confirmed or corrected by the person."""
+    receipt = receipt_for(request.member, receipt_id)
+    form = _form(request, receipt, request.POST)
+    if receipt.owner_id == request.member.pk and form.is_valid():
+        try:
+            return redirect("expense", taking.type_from_receipt(request.member, receipt.pk, **form.values()).pk)
+        except Refusal as refusal:
+            say(form, refusal)
+    return _show(request, receipt, form, 422)
+
+
+@require_POST
+def page_off(request, page_id: int):
+    """Take a page off, or put it back."""
+    return redirect("receipt", pages.take_page_off(request.member, page_id, "back" not in request.POST).pk)
+
+
+@require_POST
+def cut(request, page_id: int):
+    """Cut a picture with two receipts in two."""
+    done = pages.cut(request.member, page_id, request.POST.get("way") == "beside", whole(request.POST.get("at")))
+    messages.info(request, f"{len(done)} papers were made of it; they are being read.")
+    return redirect("tray")
+
+
+@require_POST
+def join(request, receipt_id: int):
+    """Add the pages of another paper."""
+    return redirect("receipt", pages.join(request.member, receipt_id, whole(request.POST.get("other"))).pk)
+
+
+@require_POST
+def put_on_trip(request, receipt_id: int):
+    """Put the bookings of a mail on a trip."""
+    trip_id = whole(request.POST.get("trip"))
+    done = pages.put_on_trip(request.member, receipt_id, trip_id)
+    messages.info(request, f"On the trip now: {'; '.join(done)}.")
+    return redirect("trip", trip_id)
+
+
+@require_POST
+def held_mail(request, mail_id: int):
+    """Let a held mail in, know its sender from now on, or turn it away."""
+    act = request.POST.get("act")
+    if act == "away":
+        mails.turn_away(request.member, mail_id)
+        messages.info(request, "The mail is deleted.")
+        return redirect("tray")
+    for each in mails.let_in(request.member, mail_id, act == "know"):
+        if each.problem:
+            messages.error(request, f"{each.name}: {each.problem}")
+    return redirect("tray")
+
+
+@require_GET
+def original(request, receipt_id: int):
+    """The original of a receipt, as a download, for those who may see it."""
+    receipt = receipt_for(request.member, receipt_id)
+    # What was sent is never shown by a browser as a page of ours: a mail or XML is handed out as bytes.
+    plain = receipt.media_type in ("application/xml", "message/rfc822")
+    kind = "application/octet-stream" if plain else receipt.media_type
+    response = FileResponse(receipt.file.open("rb"), content_type=kind, as_attachment=True, filename=receipt.name)
+    return _safe(response)
+
+
+@require_GET
+def page_picture(request, page_id: int):
+    """A page of a receipt as a picture, for those who may see the receipt."""
+    page = ReceiptPage.objects.filter(pk=page_id).first()
+    if page is None:
+        raise Http404
+    receipt_for(request.member, page.receipt_id)
+    return _safe(FileResponse(page.picture.open("rb"), content_type="image/jpeg"))
+
+
+@require_GET
+def thumb(request, receipt_id: int):
+    """A receipt's small picture."""
+    receipt = receipt_for(request.member, receipt_id)
+    if not receipt.thumb:
+        raise Http404
+    return _safe(FileResponse(receipt.thumb.open("rb"), content_type="image/jpeg"))
+
+
+def _safe(response):
+    response["X-Content-Type-Options"] = "nosniff"
+    response["Cache-Control"] = "private, max-age=600"
+    response["Content-Security-Policy"] = "default-src 'none'; sandbox"
+    return response
