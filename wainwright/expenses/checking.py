@@ -39,7 +39,7 @@ class Checked:
     category: str = ""
     category_name: str = ""
     why: str = ""
-    tax_rate: Decimal | None = None
+    tax_rate: str = ""
     tax_why: str = ""
     home: Money | None = None
     source: str = ""
@@ -56,7 +56,7 @@ def check(member: Membership, values: dict[str, Any], besides: int = 0, has_rece
     name = book.names.get(proposal.category, "") if proposal else ""
     told = {
         "category": proposal.category if proposal else "", "category_name": name, "why": proposal.why if proposal else "",
-        "tax_rate": rate, "tax_why": why,
+        "tax_rate": f"{rate.normalize():f}" if rate is not None else "", "tax_why": why,
     }  # fmt: skip
     if not (values.get("amount") and values.get("currency") and values.get("date") and category):
         return Checked(**told)
@@ -68,7 +68,7 @@ def check(member: Membership, values: dict[str, Any], besides: int = 0, has_rece
     home = expense.amount if expense.original_currency else None
     return Checked(
         tuple(_findings(member, expense, book, has_receipt)), "", **told, home=home,
-        source=f"{expense.rate:f} by {expense.rate_source}" if home else "",
+        source=f"{expense.rate.normalize():f}, {expense.rate_source}" if home else "",
     )  # fmt: skip
 
 

@@ -132,13 +132,15 @@ def put_on_trip(member: Membership, receipt_id: int, trip_id: int) -> list[str]:
     """
     receipt = Receipt.objects.get(owner=member, pk=receipt_id)
     trip = Trip.objects.visible_to(member).get(pk=trip_id)
-    done = []
+    done: list[str] = []
+    later: list[str] = []
     bookings = receipt.invoice.get("bookings", [])
     for row in sorted(bookings, key=lambda row: (row["mode"] == "stay", row["leaves"])):
         cost = Decimal(row["price"]) if row["price"] and row["currency"] == trip.currency else Decimal(0)
         leaves, arrives = datetime.fromisoformat(row["leaves"]), datetime.fromisoformat(row["arrives"])
         if row["mode"] == "stay":
-            done += _stay(member, trip, row, leaves, arrives, cost)
+            put, left = _stay(member, trip, row, leaves, arrives, cost)
+            done, later = done + put, later + left
             continue
         origin, target = best_place(row["origin"]), best_place(row["target"])
         if origin is None or target is None:
@@ -154,18 +156,26 @@ def put_on_trip(member: Membership, receipt_id: int, trip_id: int) -> list[str]:
             leg = plan.add_leg(member, trip.pk, row["mode"], origin, target, leaves, max(arrives, leaves), cost, "firm")
             done.append(str(leg))
     if not done:
-        raise Refusal("All of it is on the trip already.")
+        raise Refusal(" ".join(later) or "All of it is on the trip already.")
     record(member, "put a mail's bookings on the trip", trip.subject, after={"receipt": receipt.pk, "put": done})
-    return done
+    return done + later
 
 
-def _stay(member: Membership, trip: Trip, row: dict, leaves: datetime, arrives: datetime, cost: Decimal) -> list[str]:
+def _stay(
+    member: Membership, trip: Trip, row: dict, leaves: datetime, arrives: datetime, cost: Decimal
+) -> tuple[list[str], list[str]]:  # fmt: skip
+    """Put a stay on its nights: what was put there, and what has to wait, in words."""
     first, count = leaves.date(), (arrives.date() - leaves.date()).days
     dates = [first + timedelta(days=n) for n in range(count)]
     there = set(Night.objects.filter(trip=trip, date__in=dates).values_list("date", flat=True))
     dates = [day for day in dates if day in there]
+    known = Night.objects.filter(trip=trip, date__in=dates, name=row["name"][:80]).count()
     if not dates:
-        raise Refusal(f"The trip has no night from {first:%d %b} on. Put the legs on it first.")
+        return [], [
+            f"{row['name']}: the trip has no night from {first:%d %b} on yet; put it there again once the way back is on it."
+        ]
+    if known == len(dates):
+        return [], []
     a_night = (cost / count).quantize(Decimal("0.01")) if count else cost
     night_services.set_stay(member, trip.pk, dates, row["name"], a_night, "firm", supplied=False)
-    return [f"{row['name']}, {len(dates)} nights"]
+    return [f"{row['name']}, {len(dates)} nights"], []

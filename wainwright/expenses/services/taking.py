@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -233,6 +234,10 @@ def fill_cost(
     expense.description, expense.guests, expense.heads = description.strip()[:200], guests.strip()[:300], max(1, heads)
     expense.paid_by, expense.tax_rate = paid_by, tax_rate
     expense.reference, expense.customer = reference.strip()[:60], customer
+    if coding != NO_CODING and not coding.cost_centre:
+        # The cost centre is known; it is not typed again beside a project.
+        usual = expense.claim.cost_centre if expense.claim else expense.owner.cost_centre
+        coding = replace(coding, cost_centre=usual)
     if coding != NO_CODING:
         faults = check_coding(coding, books(expense.firm).codes, day)
         if faults:
