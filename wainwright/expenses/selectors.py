@@ -21,7 +21,8 @@ from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rate_table, rulebook
 from wainwright.trips.models import Trip
 
-SHOWN = 40
+# So many of the newest papers and charges are compared with each other; the rows they make are shown in pages.
+MOST_PAPERS, MOST_CHARGES, SHOWN = 200, 500, 40
 TOWNS = ("Bergen", "Florø", "Floro", "Cork", "Oslo", "Stavanger", "Dublin")
 
 
@@ -141,10 +142,10 @@ def _narrowed(member: Membership, narrow: Narrow) -> tuple[QuerySet[Receipt], Qu
 
 
 def tray(member: Membership, narrow: Narrow | None = None) -> Tray:
-    """Return the board: the newest of what is loose, narrowed, and paired as well as it can be. Eight queries."""
+    """Return the board: the newest of what is loose, narrowed, and paired as well as it can be. Ten queries."""
     all_receipts, all_charges = _narrowed(member, narrow or Narrow())
-    receipts = list(all_receipts[:SHOWN])
-    charges = list(all_charges.select_related("card")[:SHOWN])
+    receipts = list(all_receipts.defer("lines", "invoice")[:MOST_PAPERS])
+    charges = list(all_charges.select_related("card")[:MOST_CHARGES])
     refused = {
         (str(r), str(c))
         for r, c in RefusedPair.objects.filter(receipt__in=[r.pk for r in receipts]).values_list(
@@ -214,12 +215,21 @@ def _rows(member: Membership, receipts: list[Receipt], charges: list[Charge], pa
     for pair in sorted(pairs, key=lambda p: (not p.sure, -p.score)):
         receipt, charge = by_receipt.pop(pair.paper), by_charge.pop(pair.charge)
         rows.append(Row(receipt, charge, pair, becomes(receipt, charge), charge.amount))
+    alone = len(rows)
     for receipt in by_receipt.values():
         total = receipt.value("total")
         amount = Money.of(total, receipt.value("currency") or member.firm.currency) if total else None
         rows.append(Row(receipt, None, None, becomes(receipt, None), amount))
     rows += [Row(None, charge, None, becomes(None, charge), charge.amount) for charge in by_charge.values()]
+    # What has no partner stands by date, the newest first.
+    rows[alone:] = sorted(rows[alone:], key=_day_of, reverse=True)
     return rows
+
+
+def _day_of(row: Row) -> date:
+    if row.charge is not None:
+        return row.charge.date
+    return (row.paper.day or row.paper.received.date()) if row.paper is not None else date.min
 
 
 def with_evidence(expenses: QuerySet[Expense]) -> QuerySet[Expense]:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal
 from itertools import groupby
@@ -17,6 +17,7 @@ from rapidfuzz import fuzz
 from wainwright.formats.pictures import Word
 
 SURE_ENOUGH = 0.5
+BORNE_OUT = 0.85
 _TOTAL = (
     "total",
     "totalt",
@@ -29,6 +30,14 @@ _TOTAL = (
     "gesamt",
     "summe",
     "totaal",
+    "summa",
+    "i alt",
+    "att betala",
+    "balance due",
+    "zu zahlen",
+    "suma",
+    "razem",
+    "montant",
 )
 _NOT_TOTAL = (
     "subtotal",
@@ -55,7 +64,10 @@ _AMOUNT = re.compile(
 _NUMERIC_DAY = re.compile(r"\b(\d{1,2})[./-](\d{1,2})[./-](\d{4}|\d{2})\b")
 _ISO_DAY = re.compile(r"\b(20\d{2})-(\d{2})-(\d{2})\b")
 _WORD_DAY = re.compile(r"\b(\d{1,2})\.? ?(" + "|".join(f"(?:{m})" for m in _MONTHS) + r")[a-z]*\.? ?(20\d{2})\b", re.I)
-_CARD = re.compile(r"(?:[*xX•.]{2,}[ -]?){1,4}(\d{4})\b")
+# The stars before a card's digits are often read as letters; two groups of them and four digits are still a card.
+_CARD = re.compile(r"(?:[*xX•.]{2,}[ -]?){1,4}(\d{4})\b|(?:[*xXkKRt•.#]{3,}[ -]?){2,}(\d{4})\b")
+# An amount whose decimal mark was not read: believed only where something else on the paper bears it out.
+_UNMARKED = re.compile(r"(?<![\d.,])(\d{1,6}) (\d{2})$")
 _RATE = re.compile(r"(\d{1,2}(?:[.,]\d{1,2})?) ?%")
 
 
@@ -95,11 +107,9 @@ class Line:
 
 
 def lines_of(words: Iterable[Word]) -> list[Line]:
-    """Group words into lines, page by page."""
+    """Group words into lines, page by page. Words keep the order in which they are read, whichever way up the page is."""
     ordered = sorted(words, key=lambda w: (w.page, w.line))
-    return [
-        Line(tuple(sorted(group, key=lambda w: w.x))) for _, group in groupby(ordered, key=lambda w: (w.page, w.line))
-    ]
+    return [Line(tuple(group)) for _, group in groupby(ordered, key=lambda w: (w.page, w.line))]
 
 
 def number(text: str) -> Decimal:
@@ -170,11 +180,41 @@ def _total(lines: Sequence[Line]) -> Field | None:
     if named:
         value, line, matched = max(named, key=lambda row: row[0])
         beaten = sum(1 for other, *_ in others if other > value)
-        return line.field(f"{value:.2f}", matched, 0.7 if beaten else 1.0)
+        found = line.field(f"{value:.2f}", matched, 0.7 if beaten else 1.0)
+        # What adds up is believed, however faintly it was printed.
+        return replace(found, sure=max(found.sure, BORNE_OUT)) if _adds_up(value, lines) else found
+    for line in lines:
+        unmarked = (
+            _UNMARKED.search(line.text) if _about(line.text, _TOTAL) and not _about(line.text, _NOT_TOTAL) else None
+        )
+        if unmarked:
+            value = Decimal(f"{unmarked.group(1)}.{unmarked.group(2)}")
+            if _adds_up(value, lines):
+                return line.field(f"{value:.2f}", unmarked.group(), 0.8)
     if others:
         value, line, matched = max(others, key=lambda row: row[0])
         return line.field(f"{value:.2f}", matched, 0.45)
     return None
+
+
+def _adds_up(total: Decimal, lines: Sequence[Line]) -> bool:
+    """Say whether the tax at its rate, or the sum of the lines, bears a total out."""
+    sum_, counted = Decimal(0), 0
+    for line in lines:
+        amounts = [number(m.group()) for m in _AMOUNT.finditer(line.text)]
+        unmarked = None if amounts else _UNMARKED.search(line.text)
+        if unmarked:
+            amounts = [Decimal(f"{unmarked.group(1)}.{unmarked.group(2)}")]
+        if not amounts:
+            continue
+        rate = _RATE.search(line.text)
+        if rate and _about(line.text, _TAX):
+            percent = Decimal(rate.group(1).replace(",", "."))
+            if percent and abs(total * percent / (100 + percent) - amounts[-1]) <= Decimal("0.02"):
+                return True
+        elif not _about(line.text, (*_NOT_LINES, *_TAX)):
+            sum_, counted = sum_ + amounts[-1], counted + 1
+    return counted > 0 and sum_ == total
 
 
 def _day(year: int, month: int, day: int, today: date) -> date | None:
@@ -220,7 +260,8 @@ def _card(lines: Sequence[Line]) -> Field | None:
     for line in lines:
         match = _CARD.search(line.text)
         if match:
-            return line.field(match.group(1), match.group(1), 0.95)
+            four = match.group(1) or match.group(2)
+            return line.field(four, four, 0.95)
     return None
 
 

@@ -6,6 +6,7 @@ import re
 from datetime import timedelta
 
 from django.contrib import messages
+from django.core.paginator import Paginator
 from django.http import JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -40,14 +41,22 @@ def _narrow(query) -> Narrow:
     )  # fmt: skip
 
 
+def _kept_query(request) -> str:
+    """What is narrowed, to be kept from page to page."""
+    kept = request.GET.copy()
+    kept.pop("page", None)
+    return f"{kept.urlencode()}&" if kept else ""
+
+
 @require_GET
 def tray_page(request):
     """The tray as a matching board, narrowed if wanted."""
     member = request.member
     narrow, today = _narrow(request.GET), clock.today(member.firm.zone)
+    board = tray(member, narrow)
     months = [(today.replace(day=1) - timedelta(days=30 * n)).strftime("%Y-%m") for n in range(6)]
     context = {
-        "tray": tray(member, narrow), "narrow": narrow, "months": list(dict.fromkeys(months)), "kinds": KINDS,
+        "tray": board, "page": Paginator(board.rows, 50).get_page(request.GET.get("page")), "more": _kept_query(request), "narrow": narrow, "months": list(dict.fromkeys(months)), "kinds": KINDS,
         "held": list(HeldMail.objects.filter(member=member)[:20]), "address": member.tray_address,
         "undo": request.session.get("undo", []), "cards": list(member.cards.order_by("last_four")),
         "claims": list(Claim.objects.filter(claimant=member, state__in=["Open", "Sent back"]).order_by("-id")[:20]),

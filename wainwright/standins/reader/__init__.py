@@ -136,7 +136,8 @@ def _by_line(rows: list[Row]) -> list[tuple[int, Row]]:
             line += 1
             middle = here
         found.append((line, row))
-    return found
+    # Within a line from left to right, as the level page is read.
+    return sorted(found, key=lambda pair: (pair[0], pair[1][1]))
 
 
 def _back(word: Word, quarter: int, size: tuple[int, int]) -> Word:

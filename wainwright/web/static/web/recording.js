@@ -35,7 +35,7 @@
     const form = document.querySelector("[data-drop]");
     if (!form || sending) return;
     sending = true;
-    let taken = 0, stuck = 0;
+    let taken = 0;
     try {
       for (const [key, kept] of await waiting()) {
         line(kept.name, "being sent");
@@ -44,15 +44,20 @@
         body.append("csrfmiddlewaretoken", form.querySelector("[name=csrfmiddlewaretoken]").value);
         let answer;
         try { answer = await fetch(form.action, { method: "POST", body, headers: { "X-One-By-One": "1" } }); } catch { answer = null; }
-        if (!answer || answer.status >= 500) { line(kept.name, "waits for the signal; it is kept on this device"); stuck += 1; continue; }
+        if (!answer || answer.status >= 500) { line(kept.name, "waits for the signal; it is kept on this device"); continue; }
         await within("readwrite", (s) => s.delete(key));
         const said = answer.ok && (answer.headers.get("Content-Type") || "").includes("json") ? await answer.json() : null;
-        if (said && !said.faults.length) { taken += 1; line(kept.name, "taken in"); } else line(kept.name, said ? said.faults.join(" ") : "not taken; sign in and send it again").classList.add("error");
+        if (said && !said.faults.length) { taken += 1; line(kept.name, "taken in").dataset.good = "1"; } else line(kept.name, said ? said.faults.join(" ") : "not taken; sign in and send it again").classList.add("error");
       }
     } finally { sending = false; }
-    const faults = document.querySelector("[data-uploads] .error");
+    if (taken) {
+      document.querySelectorAll("[data-uploads] li[data-good]").forEach((item) => item.remove());
+      const list = document.querySelector("[data-uploads]"), said = document.createElement("li");
+      said.textContent = `${taken} ${taken === 1 ? "paper" : "papers"} taken in; they are being read.`;
+      list.append(said);
+      setTimeout(() => said.remove(), 20000);
+    }
     if (taken && window.htmx) window.htmx.ajax("GET", location.href, { target: "#board", select: "#board", swap: "outerHTML" });
-    if (taken && !stuck && !faults) document.querySelectorAll("[data-uploads] li").forEach((item) => setTimeout(() => item.remove(), 4000));
   }
   async function keep(files) {
     for (const file of files) {
