@@ -475,7 +475,9 @@ class TypingTest(Tray):
         self.assertIn("Taxi?", self.check(merchant="Pier taxi"))
         self.assertIn("who was there", self.check(merchant="Havnekroa", category="meals", amount="40.00"))
         self.assertIn("13.5 % tax, usual for lodging", self.check(merchant="Inn", category="lodging", amount="40.00"))
-        self.assertIn("EUR</b>, rate 11.", self.check(merchant="Pier taxi", category="taxi", amount="540.00", currency="NOK"))
+        self.assertIn(
+            "EUR</b>, rate 11.", self.check(merchant="Pier taxi", category="taxi", amount="540.00", currency="NOK")
+        )
         self.assertIn(
             "has not come yet",
             self.check(merchant="x", category="taxi", amount="5", date=str(self.today + timedelta(days=9))),

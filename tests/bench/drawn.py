@@ -24,7 +24,19 @@ SHOPS = (
     "Harbour Chandler", "Lee Cafe", "Fjord Bakeri", "Granite Taxi", "Tern Fuel", "Quay Parking", "Lamp Quay Hotel", "Havnekroa", "Skerry Ferries",
     "Dockside Tools", "Northern Rail Halt", "Gull Bistro", "Mooring Stores", "Pier Nine Kitchen",
 )  # fmt: skip
-THINGS = ("Rope 20 m", "Coffee", "Lunch of the day", "Diesel 31 l", "Batteries AA", "Parking 4 h", "Fare zone 2", "Fish soup", "Cable ties", "Chart 412", "Adult, one way")
+THINGS = (
+    "Rope 20 m",
+    "Coffee",
+    "Lunch of the day",
+    "Diesel 31 l",
+    "Batteries AA",
+    "Parking 4 h",
+    "Fare zone 2",
+    "Fish soup",
+    "Cable ties",
+    "Chart 412",
+    "Adult, one way",
+)
 TITLES = {"IE": "{:%d/%m/%Y}", "NO": "{:%d.%m.%Y}", "GB": "{:%d %b %Y}", "SE": "{:%Y-%m-%d}"}
 
 
@@ -60,7 +72,10 @@ def draw(seed: int, bad: bool, today: date) -> Drawn:
     country, total_word, tax_word, percent = PLACES[currency]
     layout = dice.choice(list(LAYOUTS))
     shop, day = dice.choice(SHOPS), today - timedelta(days=dice.randint(1, 200))
-    prices = [Decimal(dice.randint(150, 24000)) / 100 * (9 if currency in ("NOK", "SEK") else 1) for _ in range(dice.randint(1, 5))]
+    prices = [
+        Decimal(dice.randint(150, 24000)) / 100 * (9 if currency in ("NOK", "SEK") else 1)
+        for _ in range(dice.randint(1, 5))
+    ]
     prices = [price.quantize(Decimal("0.01")) for price in prices]
     whole = sum(prices, Decimal(0))
     tax = (whole * Decimal(percent) / (100 + Decimal(percent))).quantize(Decimal("0.01"))
@@ -78,7 +93,11 @@ def draw(seed: int, bad: bool, today: date) -> Drawn:
         )
     )  # fmt: skip
     image = _print(rows, dice)
-    image = _photo(image, dice) if bad else image.rotate(dice.uniform(-0.8, 0.8), expand=True, fillcolor=252, resample=Image.Resampling.BICUBIC)
+    image = (
+        _photo(image, dice)
+        if bad
+        else image.rotate(dice.uniform(-0.8, 0.8), expand=True, fillcolor=252, resample=Image.Resampling.BICUBIC)
+    )
     out = io.BytesIO()
     image.convert("RGB").save(out, "JPEG", quality=70 if bad else 90)
     has_tax = any(tax_word in str(row) for row in rows)
@@ -108,15 +127,38 @@ def _till(w: _Words) -> list[Row]:
 
 
 def _restaurant(w: _Words) -> list[Row]:
-    return [w.shop, "Food and drink", f"Table {w.dice.randint(1, 30)}", *w.lines, "", (w.total_word.upper(), f"{w.currency} {w.total}"), (w.tax_word, w.tax), f"Date: {w.day}"]
+    return [
+        w.shop,
+        "Food and drink",
+        f"Table {w.dice.randint(1, 30)}",
+        *w.lines,
+        "",
+        (w.total_word.upper(), f"{w.currency} {w.total}"),
+        (w.tax_word, w.tax),
+        f"Date: {w.day}",
+    ]
 
 
 def _taxi(w: _Words) -> list[Row]:
-    return [w.shop.upper(), f"Car {w.dice.randint(1, 400)}", ("Date", w.day), ("Time", "14:22"), (w.total_word, f"{w.total} {w.currency}"), "Driver keeps no copy"]
+    return [
+        w.shop.upper(),
+        f"Car {w.dice.randint(1, 400)}",
+        ("Date", w.day),
+        ("Time", "14:22"),
+        (w.total_word, f"{w.total} {w.currency}"),
+        "Driver keeps no copy",
+    ]
 
 
 def _machine(w: _Words) -> list[Row]:
-    return [w.shop.upper(), "TICKET", w.day, *w.lines[:1], (f"{w.total_word} {w.currency}", w.total), f"XXXX XXXX XXXX {w.card}"]
+    return [
+        w.shop.upper(),
+        "TICKET",
+        w.day,
+        *w.lines[:1],
+        (f"{w.total_word} {w.currency}", w.total),
+        f"XXXX XXXX XXXX {w.card}",
+    ]
 
 
 def _fuel(w: _Words) -> list[Row]:
@@ -125,7 +167,19 @@ def _fuel(w: _Words) -> list[Row]:
 
 
 def _bill(w: _Words) -> list[Row]:
-    return [w.shop, "Harbour Road 3", "", f"Bill {w.dice.randint(1000, 99999)}", f"Date {w.day}", "", *w.lines, "", (w.tax_word, w.tax), (f"{w.total_word} {w.currency}", w.total), "Paid with thanks"]
+    return [
+        w.shop,
+        "Harbour Road 3",
+        "",
+        f"Bill {w.dice.randint(1000, 99999)}",
+        f"Date {w.day}",
+        "",
+        *w.lines,
+        "",
+        (w.tax_word, w.tax),
+        (f"{w.total_word} {w.currency}", w.total),
+        "Paid with thanks",
+    ]
 
 
 LAYOUTS: dict[str, Callable[[_Words], list[Row]]] = {
@@ -168,7 +222,12 @@ def _photo(paper: Image.Image, dice: random.Random) -> Image.Image:
     image = Image.fromarray(numpy.clip(table, 0, 255).astype("uint8"))
     lean = dice.uniform(-0.03, 0.03)
     w, h = image.size
-    image = image.transform((w, h), Image.Transform.QUAD, (0, 0, w * lean if lean > 0 else 0, h, w, h, w - (w * -lean if lean < 0 else 0), 0), Image.Resampling.BICUBIC)
+    image = image.transform(
+        (w, h),
+        Image.Transform.QUAD,
+        (0, 0, w * lean if lean > 0 else 0, h, w, h, w - (w * -lean if lean < 0 else 0), 0),
+        Image.Resampling.BICUBIC,
+    )
     image = image.rotate(dice.uniform(-6, 6), resample=Image.Resampling.BICUBIC, fillcolor=int(table[0, 0]))
     if dice.random() < 0.1:
         image = image.rotate(dice.choice((90, 180, 270)), expand=True)
@@ -180,4 +239,6 @@ def _photo(paper: Image.Image, dice: random.Random) -> Image.Image:
         y, x = numpy.ogrid[: pixels.shape[0], : pixels.shape[1]]
         pixels = numpy.where(x + y < dice.uniform(0.3, 0.8) * pixels.shape[1], pixels * 0.72, pixels)
     pixels = pixels + rng.normal(0, dice.uniform(4, 12), pixels.shape)
-    return Image.fromarray(numpy.clip(pixels, 0, 255).astype("uint8")).filter(ImageFilter.GaussianBlur(dice.uniform(0.4, 1.1)))
+    return Image.fromarray(numpy.clip(pixels, 0, 255).astype("uint8")).filter(
+        ImageFilter.GaussianBlur(dice.uniform(0.4, 1.1))
+    )

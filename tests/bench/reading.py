@@ -52,7 +52,9 @@ def measure(seeds: Iterable[int], bad: bool, today: date) -> tuple[dict[str, Cou
             result = verdict(name, found.get(name, ""), drawn.truth)
             counts[name][result] += 1
             if result == "wrong":
-                said.append(f"{seed} {drawn.layout}: {name} read as {found.get(name)!r}, is {getattr(drawn.truth, name)!r}")
+                said.append(
+                    f"{seed} {drawn.layout}: {name} read as {found.get(name)!r}, is {getattr(drawn.truth, name)!r}"
+                )
     return counts, taken / max(1, number), said
 
 
@@ -62,6 +64,9 @@ def report(first_seed: int, count: int, today: date, wrongs: bool = False) -> No
         counts, seconds, said = measure(range(first_seed, first_seed + count), bad, today)
         print(f"{'bad photos' if bad else 'clean receipts'}: {count}, {seconds:.2f} s each")
         for name, counted in counts.items():
-            print(f"  {name:<10}" + "".join(f"{word} {counted[word] / count:>6.1%}   " for word in ("right", "wrong", "empty")))
+            print(
+                f"  {name:<10}"
+                + "".join(f"{word} {counted[word] / count:>6.1%}   " for word in ("right", "wrong", "empty"))
+            )
         if wrongs:
             print("\n".join(said))

@@ -7,9 +7,11 @@ five-day allowance, and reading one receipt.
 
 from __future__ import annotations
 
+import json
 import os
 import statistics
 import time
+import tracemalloc
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
@@ -32,14 +34,20 @@ from django.test import Client  # noqa: E402
 from django.test.utils import CaptureQueriesContext  # noqa: E402
 
 from demo import load, papers  # noqa: E402
+from tests.bench.reading import report  # noqa: E402
 from wainwright import clock  # noqa: E402
 from wainwright.claims.models import Claim  # noqa: E402
 from wainwright.core.allowance import daily_allowance  # noqa: E402
+from wainwright.core.categories import Chosen, propose  # noqa: E402
 from wainwright.core.coding import Coding  # noqa: E402
+from wainwright.core.matching import Charge as CoreCharge  # noqa: E402
+from wainwright.core.matching import Paper, best_pairs, plain_merchant  # noqa: E402
 from wainwright.core.money import Money  # noqa: E402
 from wainwright.core.rules import Item, Subject, run  # noqa: E402
 from wainwright.drawing.map import draw_map  # noqa: E402
-from wainwright.expenses.models import Charge, Expense  # noqa: E402
+from wainwright.expenses.models import CardFile, Charge, Expense  # noqa: E402
+from wainwright.expenses.proposals import guides, trades  # noqa: E402
+from wainwright.expenses.services import charges as charge_services  # noqa: E402
 from wainwright.formats.pictures import pages_of  # noqa: E402
 from wainwright.formats.places import place, town  # noqa: E402
 from wainwright.formats.receipt_text import read_fields  # noqa: E402
@@ -231,8 +239,97 @@ def core() -> None:
     timed("reading one receipt (photo)", read, 5)
 
 
+def matching() -> None:
+    """Match 200 receipts with 500 charges, half of them pairs."""
+    today = clock.today()
+    charges = [
+        CoreCharge(
+            str(n),
+            f"SHOP {n % 60} CORK",
+            today - timedelta(days=n % 60),
+            Money.from_minor(1000 + n * 7, "EUR"),
+            "4410",
+            ("Cork",),
+        )
+        for n in range(500)
+    ]
+    kept = [
+        Paper(str(n), f"Shop {n % 60}", c.day, c.amount if n % 2 else Money.from_minor(55 + n, "EUR"), "4410") for n, c in enumerate(charges[:200])
+    ]  # fmt: skip
+    timed("matching 200 receipts, 500 charges", lambda: best_pairs(kept, charges), 5)
+
+
+def statement() -> None:
+    """Read, show and take a card file of 10,000 entries; print seconds and the most memory that it took."""
+    member = Membership.objects.get(person__email="p0@brackwater.example")
+    today = clock.today()
+    rows = "".join(
+        f"{today - timedelta(days=n % 300)};SHOP {n % 900};{(n * 37) % 90000 / 100 + 1:.2f};K{time.time_ns()}{n}\n"
+        for n in range(10_000)
+    )
+    content = ("Date;Merchant;Amount;Reference\n" + rows).encode()
+    tracemalloc.start()
+    begun = time.perf_counter()
+    with transaction.atomic():
+        file = charge_services.look_at(member, "large.csv", content, "0000")
+        charge_services.read_file.call_local(file.pk)
+        file = CardFile.objects.get(pk=file.pk)
+        if file.state == "Columns":
+            charge_services.name_columns(member, file.pk, {"date": 0, "merchant": 1, "amount": 2, "key": 3}, "0000")
+            charge_services.read_file.call_local(file.pk)
+        taken = charge_services.take_file(member, file.pk).taken
+        transaction.set_rollback(True)
+    most = tracemalloc.get_traced_memory()[1] / 1e6
+    tracemalloc.stop()
+    print(
+        f"{'a card file of 10,000 entries':<34}{time.perf_counter() - begun:>10.1f} s, {taken} taken, {most:.0f} MB at most"
+    )
+
+
+def categories() -> None:
+    """Propose categories for the demo's costs in the order of time, each from those before it alone."""
+    firm = Membership.objects.filter(firm__slug="ltd").select_related("firm").first().firm
+    guide, names = guides(rulebook(firm).categories), trades()
+    rows = list(
+        Expense.objects.filter(firm=firm, kind="cost", claim__number__lt=1000).exclude(merchant="").order_by("created", "pk")
+        .values_list("owner_id", "merchant", "category", "charge__merchant_code")
+    )  # fmt: skip
+    counts: dict[str, int] = {"right": 0, "wrong": 0, "empty": 0}
+    seen: dict[tuple[str, str], dict[int, int]] = {}
+    for number, (owner, merchant, category, code) in enumerate(rows):
+        key = plain_merchant(merchant)
+        chosen = [Chosen(k, c, by.get(owner, 0), sum(by.values())) for (k, c), by in seen.items() if k == key]
+        if number >= len(rows) // 3:
+            found = propose(key, merchant, code or "", chosen, guide, names)
+            counts["empty" if found is None else "right" if found.category == category else "wrong"] += 1
+        by = seen.setdefault((key, category), {})
+        by[owner] = by.get(owner, 0) + 1
+    held = sum(counts.values()) or 1
+    print(
+        f"{'categories, ' + str(held) + ' held out':<34}"
+        + "".join(f"{word} {n / held:>6.1%}   " for word, n in counts.items())
+    )
+
+
+def month() -> None:
+    """Print what the browser test of the month took, where it was run."""
+    path = Path(__file__).resolve().parents[2] / "var" / "month.json"
+    if path.exists():
+        told = json.loads(path.read_text())
+        print(
+            f"{'the month, 40 receipts, 60 charges':<34}{told['acts']:>6} keys and clicks, {told['seconds']:.0f} s with reading, {told['wrong']} wrong"
+        )
+    else:
+        print("the month: run make test first, its browser test counts the keys")
+
+
 if __name__ == "__main__":
     VAR.mkdir(parents=True, exist_ok=True)
     build()
     pages()
     core()
+    matching()
+    statement()
+    categories()
+    month()
+    report(int(time.time()) % 10_000, 60, clock.today())

@@ -40,8 +40,8 @@ class BrowserTestCase(StaticLiveServerTestCase):
         self.people = load.load_people(firms)
         load.load_codes(firms, self.people, today)
 
-    def until(self, condition, message: str = ""):
-        wait = WebDriverWait(self.driver, 15, ignored_exceptions=(WebDriverException,))
+    def until(self, condition, message: str = "", seconds: int = 15):
+        wait = WebDriverWait(self.driver, seconds, ignored_exceptions=(WebDriverException,))
         try:
             return wait.until(condition, message)
         except TimeoutException as error:

@@ -67,7 +67,7 @@
     }
   }));
   document.addEventListener("change", (event) => {
-    if (event.target.matches("[data-drop] input[type=file], [data-send-on-change]")) event.target.form.requestSubmit();
+    if (event.target.matches("[data-drop] input[name=files], [data-send-on-change]")) event.target.form.requestSubmit();
   });
   /* A button outside its form is told to a form that swaps a part of the page, which would not see it otherwise. */
   document.addEventListener("submit", (event) => {
