@@ -17,7 +17,7 @@ from rapidfuzz import fuzz
 from wainwright.formats.pictures import Word
 
 SURE_ENOUGH = 0.5
-BORNE_OUT = 0.85
+BORNE_OUT, DENIED = 0.85, 0.45
 _TOTAL = (
     "total",
     "totalt",
@@ -181,8 +181,11 @@ def _total(lines: Sequence[Line]) -> Field | None:
         value, line, matched = max(named, key=lambda row: row[0])
         beaten = sum(1 for other, *_ in others if other > value)
         found = line.field(f"{value:.2f}", matched, 0.7 if beaten else 1.0)
-        # What adds up is believed, however faintly it was printed.
-        return replace(found, sure=max(found.sure, BORNE_OUT)) if _adds_up(value, lines) else found
+        # What adds up is believed, however faintly it was printed; what the paper's own tax contradicts is not.
+        borne_out = _adds_up(value, lines)
+        if borne_out is None:
+            return found
+        return replace(found, sure=max(found.sure, BORNE_OUT) if borne_out else found.sure * DENIED)
     for line in lines:
         unmarked = (
             _UNMARKED.search(line.text) if _about(line.text, _TOTAL) and not _about(line.text, _NOT_TOTAL) else None
@@ -197,9 +200,9 @@ def _total(lines: Sequence[Line]) -> Field | None:
     return None
 
 
-def _adds_up(total: Decimal, lines: Sequence[Line]) -> bool:
-    """Say whether the tax at its rate, or the sum of the lines, bears a total out."""
-    sum_, counted = Decimal(0), 0
+def _adds_up(total: Decimal, lines: Sequence[Line]) -> bool | None:
+    """Say whether the tax at its rate, or the sum of the lines, bears a total out; nothing where there is no single tax to ask."""
+    sum_, counted, asked = Decimal(0), 0, 0
     for line in lines:
         amounts = [number(m.group()) for m in _AMOUNT.finditer(line.text)]
         unmarked = None if amounts else _UNMARKED.search(line.text)
@@ -210,11 +213,14 @@ def _adds_up(total: Decimal, lines: Sequence[Line]) -> bool:
         rate = _RATE.search(line.text)
         if rate and _about(line.text, _TAX):
             percent = Decimal(rate.group(1).replace(",", "."))
+            asked += bool(percent)
             if percent and abs(total * percent / (100 + percent) - amounts[-1]) <= Decimal("0.02"):
                 return True
         elif not _about(line.text, (*_NOT_LINES, *_TAX)):
             sum_, counted = sum_ + amounts[-1], counted + 1
-    return counted > 0 and sum_ == total
+    if counted > 0 and sum_ == total:
+        return True
+    return False if asked == 1 else None
 
 
 def _day(year: int, month: int, day: int, today: date) -> date | None:
@@ -275,8 +281,12 @@ def _tax(lines: Sequence[Line], total: Field | None) -> tuple[Field | None, Fiel
         amounts = [
             m for m in _AMOUNT.finditer(line.text) if rate is None or m.start() >= rate.end() or m.end() <= rate.start()
         ]
+        unmarked = None if amounts or rate is None else _UNMARKED.search(line.text)
         if amounts:
             rows.append((line, rate, amounts[-1].group()))
+        elif unmarked:
+            # Without its decimal mark it is believed only as far as the rate bears it out, below.
+            rows.append((line, rate, unmarked.group()))
     if len(rows) != 1 or total is None:
         return None, None
     line, rate, matched = rows[0]
@@ -287,5 +297,5 @@ def _tax(lines: Sequence[Line], total: Field | None) -> tuple[Field | None, Fiel
         return line.field(f"{tax:.2f}", matched, 0.6), None
     percent = Decimal(rate.group(1).replace(",", "."))
     off = abs(whole * percent / (100 + percent) - tax)
-    trust = 1.0 if off <= Decimal("0.02") else 0.55
+    trust = 1.0 if off <= Decimal("0.02") else 0.55 if _AMOUNT.search(matched) else 0.3
     return line.field(f"{tax:.2f}", matched, trust), line.field(f"{percent.normalize():f}", rate.group(), trust)
