@@ -67,7 +67,8 @@ _WORD_DAY = re.compile(r"\b(\d{1,2})\.? ?(" + "|".join(f"(?:{m})" for m in _MONT
 # The stars before a card's digits are often read as letters; two groups of them and four digits are still a card.
 _CARD = re.compile(r"(?:[*xX•.]{2,}[ -]?){1,4}(\d{4})\b|(?:[*xXkKRt•.#]{3,}[ -]?){2,}(\d{4})\b")
 # An amount whose decimal mark was not read: believed only where something else on the paper bears it out.
-_UNMARKED = re.compile(r"(?<![\d.,])(\d{1,6}) (\d{2})$")
+# The thousands go with it: "5 840 46" is never 840.46.
+_UNMARKED = re.compile(r"(?<![\d.,])(?<!\d )(\d{1,3}(?: \d{3})+|\d{1,6}) (\d{2})$")
 _RATE = re.compile(r"(\d{1,2}(?:[.,]\d{1,2})?) ?%")
 
 
@@ -191,13 +192,17 @@ def _total(lines: Sequence[Line]) -> Field | None:
             _UNMARKED.search(line.text) if _about(line.text, _TOTAL) and not _about(line.text, _NOT_TOTAL) else None
         )
         if unmarked:
-            value = Decimal(f"{unmarked.group(1)}.{unmarked.group(2)}")
+            value = _marked(unmarked)
             if _adds_up(value, lines):
                 return line.field(f"{value:.2f}", unmarked.group(), 0.8)
     if others:
         value, line, matched = max(others, key=lambda row: row[0])
         return line.field(f"{value:.2f}", matched, 0.45)
     return None
+
+
+def _marked(unmarked: re.Match[str]) -> Decimal:
+    return Decimal(f"{unmarked.group(1).replace(' ', '')}.{unmarked.group(2)}")
 
 
 def _adds_up(total: Decimal, lines: Sequence[Line]) -> bool | None:
@@ -207,7 +212,7 @@ def _adds_up(total: Decimal, lines: Sequence[Line]) -> bool | None:
         amounts = [number(m.group()) for m in _AMOUNT.finditer(line.text)]
         unmarked = None if amounts else _UNMARKED.search(line.text)
         if unmarked:
-            amounts = [Decimal(f"{unmarked.group(1)}.{unmarked.group(2)}")]
+            amounts = [_marked(unmarked)]
         if not amounts:
             continue
         rate = _RATE.search(line.text)
