@@ -66,18 +66,31 @@ class CardFilesTest(WorldTestCase):
     def test_a_table_is_mapped_once_and_known_again(self):
         text = f"Card statement\nDate;Shop;Sum;Card\n{self.today - timedelta(days=3)};Pier taxi;19,60;**** 4410\n;broken;x;4410\n"
         file = self.shown(text.encode(), "c.csv")
-        self.assertEqual(file.state, "Put away")
-        text = text.replace("Shop;Sum", "Merchant;Amount")
-        file = self.shown(text.encode(), "c.csv")
-        self.assertEqual((file.state, file.mapping), ("Columns", {"date": 0, "merchant": 1, "amount": 2, "card": 3}))
+        self.assertEqual((file.state, file.header, file.rows), ("Columns", ["Date", "Shop", "Sum", "Card"], []))
+        self.enter(self.maren)
+        self.assertContains(self.client.get(f"/tray/card-file/{file.pk}/"), "<td>Pier taxi</td>", html=True)
         with self.assertRaisesRegex(Refusal, "which column"):
             charges.name_columns(self.maren, file.pk, {"date": 0}, "")
         with self.done():
-            charges.name_columns(self.maren, file.pk, file.mapping, "")
+            charges.name_columns(self.maren, file.pk, {"date": 0, "merchant": 1, "amount": 2, "card": 3}, "")
         file.refresh_from_db()
         self.assertEqual((file.state, len(file.rows), len(file.left)), ("Shown", 1, 1))
         self.assertEqual(self.shown(text.encode(), "d.csv").state, "Shown")
         self.assertEqual(ColumnMapping.objects.count(), 1)
+
+    def test_a_header_that_says_enough_is_shown_at_once_and_none_is_asked_about(self):
+        line = f"{self.today - timedelta(days=3)};Pier taxi;19,60;4410\n"
+        file = self.shown(f"Date;Merchant;Amount;Card\n{line}".encode(), "c.csv")
+        self.assertEqual((file.state, file.mapping), ("Shown", {"date": 0, "merchant": 1, "amount": 2, "card": 3}))
+        self.assertEqual(ColumnMapping.objects.count(), 0)
+        charges.take_file(self.maren, file.pk)
+        self.assertEqual((Charge.objects.count(), ColumnMapping.objects.count()), (1, 1))
+        bare = self.shown((line * 2).encode(), "bare.csv")
+        self.assertEqual((bare.state, bare.header[0]), ("Columns", "Column 1"))
+        with self.done():
+            charges.name_columns(self.maren, bare.pk, {"date": 0, "merchant": 1, "amount": 2, "card": 3}, "")
+        bare.refresh_from_db()
+        self.assertEqual((bare.state, len(bare.rows)), ("Shown", 2))
 
     def test_foreign_refunds_and_somebody_elses_cards(self):
         file = self.shown(CAMT.encode())

@@ -3,6 +3,7 @@
 from datetime import timedelta
 
 from tests.apps.world import WorldTestCase
+from wainwright.claims.models import Claim
 from wainwright.core.matching import Charge as CoreCharge
 from wainwright.core.matching import Paper, best_pairs
 from wainwright.errors import Refusal, Stale
@@ -117,11 +118,51 @@ class SortingTest(WorldTestCase):
         self.assertContains(self.client.post("/tray/undo/", follow=True), "2 undone")
         self.assertContains(self.client.get("/tray/?aside=on"), "put aside: later")
         claim = self.a_claim()
-        done = self.client.post("/tray/sort/", {"act": "claim", "row": rows[1:], "claim": claim.pk}, follow=True)
+        done = self.client.post(
+            "/tray/sort/", {"act": "claim", "row": rows[1:], "to": f"claim:{claim.pk}"}, follow=True
+        )
         self.assertContains(done, "and on the claim")
         self.assertEqual(Expense.objects.filter(claim=claim, charge__in=charges).count(), 2)
+        again = self.client.post(
+            "/tray/sort/", {"act": "claim", "row": rows[1:], "to": f"claim:{claim.pk}"}, follow=True
+        )
+        self.assertContains(again, "taken already")
+        self.assertContains(
+            self.client.post("/tray/sort/", {"act": "claim", "row": rows[:1], "to": "x:1"}, follow=True),
+            "Choose the claim or the trip",
+        )
         for path in ("/tray/?month=2026-13", "/tray/?month=x&card='&kind=z", "/tray/?old=1&month=2026-01"):
             self.assertEqual(self.client.get(path).status_code, 200)
+        self.assertEqual(RefusedPair.objects.count(), 0)
+
+    def a_trip_back(self):
+        trip = self.a_trip()
+        trip.state = "Back"
+        trip.save(update_fields=["state"])
+        return trip
+
+    def test_to_a_trip_that_has_no_claim_yet(self):
+        charge = self.a_charge(minor=4380)
+        trip = self.a_trip_back()
+        self.enter(self.maren)
+        self.assertContains(self.client.get("/tray/"), f"trip:{trip.pk}")
+        done = self.client.post(
+            "/tray/sort/", {"act": "claim", "row": f":{charge.pk}", "to": f"trip:{trip.pk}"}, follow=True
+        )
+        self.assertContains(done, "and on the claim")
+        self.assertEqual(Expense.objects.get(charge=charge).claim.trip, trip)
+        # What cannot be taken leaves no claim behind.
+        other = self.a_trip_back()
+        self.client.post("/tray/sort/", {"act": "claim", "row": ":999999", "to": f"trip:{other.pk}"})
+        self.assertFalse(Claim.objects.filter(trip=other).exists())
+
+    def test_a_pair_refused_by_the_key_is_undone_by_the_key(self):
+        paper, charge = self.a_paper(), self.a_charge()
+        self.enter(self.maren)
+        self.client.post("/tray/sort/", {"act": "refuse", "row": f"{paper.pk}:{charge.pk}"})
+        self.assertEqual(RefusedPair.objects.count(), 1)
+        self.assertContains(self.client.get("/tray/"), "Undo the last")
+        self.assertContains(self.client.post("/tray/undo/", follow=True), "may be one cost again")
         self.assertEqual(RefusedPair.objects.count(), 0)
 
 

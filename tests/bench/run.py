@@ -45,7 +45,7 @@ from wainwright.core.matching import Paper, best_pairs, plain_merchant  # noqa: 
 from wainwright.core.money import Money  # noqa: E402
 from wainwright.core.rules import Item, Subject, run  # noqa: E402
 from wainwright.drawing.map import draw_map  # noqa: E402
-from wainwright.expenses.models import CardFile, Charge, Expense  # noqa: E402
+from wainwright.expenses.models import Charge, Expense  # noqa: E402
 from wainwright.expenses.proposals import guides, trades  # noqa: E402
 from wainwright.expenses.services import charges as charge_services  # noqa: E402
 from wainwright.formats.pictures import pages_of  # noqa: E402
@@ -273,10 +273,6 @@ def statement() -> None:
     with transaction.atomic():
         file = charge_services.look_at(member, "large.csv", content, "0000")
         charge_services.read_file.call_local(file.pk)
-        file = CardFile.objects.get(pk=file.pk)
-        if file.state == "Columns":
-            charge_services.name_columns(member, file.pk, {"date": 0, "merchant": 1, "amount": 2, "key": 3}, "0000")
-            charge_services.read_file.call_local(file.pk)
         taken = charge_services.take_file(member, file.pk).taken
         transaction.set_rollback(True)
     most = tracemalloc.get_traced_memory()[1] / 1e6

@@ -53,6 +53,11 @@ class Row:
         return f"{self.paper.pk if self.paper else ''}:{self.charge.pk if self.charge else ''}"
 
     @property
+    def waits(self) -> bool:
+        """Whether its paper is still being read."""
+        return self.paper is not None and not self.paper.done
+
+    @property
     def fits(self) -> bool:
         """Whether it can be taken without a look."""
         return self.pair is not None and self.pair.sure and not (self.paper and self.paper.like_id)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -37,6 +38,7 @@ WORDS = {
     "original_currency": ("original currency", "foreign currency", "opprinnelig valuta"),
 }  # fmt: skip
 NEEDED = ("date", "merchant")
+LEAST_COLUMNS = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,10 +73,33 @@ def table_of(content: bytes) -> Table:
     except csv.Error as error:
         raise Unreadable(f"The table cannot be read: {error}. Save it as CSV anew.") from error
     rows = [(n, row) for n, row in rows if any(row)]
+    if not rows:
+        raise Unreadable("The table is empty.")
     start = next((i for i, (_, row) in enumerate(rows[:40]) if _looks_like_header(row)), None)
     if start is None:
-        raise Unreadable("No header was found: a line that names the date and an amount. Add one and send it again.")
+        return _unknown_words(rows)
     return Table(rows[start][1], tuple(rows[start + 1 : start + 1 + MOST_LINES]))
+
+
+def _unknown_words(rows: Sequence[tuple[int, tuple[str, ...]]]) -> Table:
+    """A table whose header has other words, or none: its columns have to be named by the person."""
+    width = Counter(len(row) for _, row in rows).most_common(1)[0][0]
+    if width < LEAST_COLUMNS:
+        raise Unreadable(
+            "A date, a merchant and an amount need a column each, and there are fewer. Save it as CSV anew."
+        )
+    start = next(i for i, (_, row) in enumerate(rows) if len(row) == width)
+    header, under = rows[start][1], start + 1
+    if any(_is_day(cell) for cell in header):
+        header, under = tuple(f"Column {n}" for n in range(1, width + 1)), start
+    return Table(header, tuple(rows[under : under + MOST_LINES]))
+
+
+def _is_day(cell: str) -> bool:
+    try:
+        return bool(read_day(cell, False))
+    except ValueError:
+        return False
 
 
 def _looks_like_header(row: Sequence[str]) -> bool:

@@ -9,6 +9,7 @@ from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import ObjectDoesNotExist
 from django.http import Http404, HttpResponseRedirect
 from django.shortcuts import render
+from django_htmx.http import HttpResponseClientRedirect
 
 from wainwright.core.states import NotNow
 from wainwright.errors import NotAllowed, Refusal
@@ -29,7 +30,7 @@ class MemberMiddleware:
         if request.path.startswith(OPEN):
             return self.get_response(request)
         if not request.user.is_authenticated:
-            return redirect_to_login(request.get_full_path())
+            return _to_sign_in(request)
         request.member = membership_of(request.user, request.session.get("firm"))
         if request.member is None:
             return render(request, "web/no_firm.html", status=403)
@@ -37,13 +38,19 @@ class MemberMiddleware:
 
 
 class RefusalMiddleware:
-    """A refusal that a view did not show beside its form is said on the page that the act came from."""
+    """A refusal that a view did not show beside its form is said on the page that the act came from.
+
+    An address that only takes what a form sends says so when it is opened by itself.
+    """
 
     def __init__(self, get_response):
         self.get_response = get_response
 
     def __call__(self, request):
-        return self.get_response(request)
+        response = self.get_response(request)
+        if response.status_code == 405 and request.method == "GET":
+            return render(request, "405.html", {"back": _back(request)}, status=405)
+        return response
 
     def process_exception(self, request, exception):
         """Turn what services raise into pages."""
@@ -55,6 +62,14 @@ class RefusalMiddleware:
             messages.error(request, str(exception))
             return HttpResponseRedirect(_back(request))
         return None
+
+
+def _to_sign_in(request):
+    """Send to the sign-in, and from there back to a page that can be opened: never into the answer of a form."""
+    if request.htmx and not request.htmx.boosted:
+        # A fragment asked for by a page: the whole page goes to the sign-in, not its corner.
+        return HttpResponseClientRedirect(redirect_to_login(_back(request)).url)
+    return redirect_to_login(request.get_full_path() if request.method in ("GET", "HEAD") else _back(request))
 
 
 def _back(request) -> str:

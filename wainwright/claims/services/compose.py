@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import timedelta
 
 from django.db import transaction
@@ -16,6 +17,7 @@ from wainwright.core.rules import Finding
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense
 from wainwright.expenses.services.editing import follow_meals
+from wainwright.expenses.services.sorting import Thing, take_many
 from wainwright.people.models import Membership
 from wainwright.rulebook import services as reasons
 from wainwright.rulebook.selectors import rulebook
@@ -101,6 +103,16 @@ def put_in(member: Membership, claim_id: int, expense_ids: list[int]) -> int:
     _changed(member, claim, "put expenses in", None, {"expenses": expense_ids})
     follow_meals(claim.pk)
     return count
+
+
+@transaction.atomic
+def take_into(member: Membership, rows: Sequence[Thing], claim_id: int = 0, trip_id: int = 0) -> list[Expense]:
+    """Make expenses of rows of the tray and put them on a claim, or on the claim of a trip: all or none."""
+    if not claim_id:
+        claim_id = claim_trip(member, trip_id).pk
+    taken = take_many(member, rows)
+    put_in(member, claim_id, [expense.pk for expense in taken])
+    return taken
 
 
 @transaction.atomic

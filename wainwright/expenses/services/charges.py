@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from pathlib import PurePath
@@ -72,7 +72,7 @@ def read_file(file_id: int) -> None:
 
 
 def _statements(file: CardFile) -> list[Statement] | None:
-    """Read a file's statements; nothing yet for a table whose columns have to be named first."""
+    """Read a file's statements; nothing yet for a table whose header does not name enough of its columns."""
     with file.file.open("rb") as source:
         content = source.read()
     currency = file.member.firm.currency
@@ -83,9 +83,26 @@ def _statements(file: CardFile) -> list[Statement] | None:
     if not file.mapping:
         kept = ColumnMapping.objects.filter(member=file.member, header=_header_key(table)).first()
         file.mapping = kept.columns if kept else propose(table.header)
-        if kept is None:
+        if not _enough(file.mapping):
             return None
     return read_csv(table, {k: int(v) for k, v in file.mapping.items()}, currency)
+
+
+def _enough(mapping: Mapping[str, int]) -> bool:
+    return all(name in mapping for name in NEEDED) and bool({"amount", "debit", "credit"} & mapping.keys())
+
+
+def _keep_mapping(file: CardFile) -> None:
+    """What a person named, or took as it was proposed, is found again by the header."""
+    with file.file.open("rb") as source:
+        key = _header_key(table_of(source.read()))
+    ColumnMapping.objects.update_or_create(member=file.member, header=key, defaults={"columns": file.mapping})
+
+
+def sample_of(file: CardFile) -> list[tuple[str, ...]]:
+    """The first rows under the header, to name the columns by."""
+    with file.file.open("rb") as source:
+        return [row for _, row in table_of(source.read()).rows[:4]]
 
 
 def _header_key(table: Table) -> str:
@@ -100,12 +117,10 @@ def name_columns(member: Membership, file_id: int, columns: dict[str, int], card
         raise Refusal("This file names its columns itself.")
     width = len(file.header)
     columns = {name: index for name, index in columns.items() if 0 <= index < width}
-    if [n for n in NEEDED if n not in columns] or not {"amount", "debit", "credit"} & columns.keys():
+    if not _enough(columns):
         raise Refusal("Say which column holds the date, the merchant, and the amount.", "date")
-    with file.file.open("rb") as source:
-        key = _header_key(table_of(source.read()))
-    ColumnMapping.objects.update_or_create(member=member, header=key, defaults={"columns": columns})
     file.mapping, file.state = columns, CardFile.State.READING
+    _keep_mapping(file)
     file.card_four = card_four if card_four in _cards(member) else file.card_four
     file.save()
     read_file(file.pk)
@@ -232,6 +247,8 @@ def take_file(member: Membership, file_id: int, doubtful: Sequence[int] = ()) ->
     What another page took meanwhile is known by now and not taken twice. Raises ``Stale``.
     """
     file = _mine(member, file_id, CardFile.State.SHOWN)
+    if file.mapping:
+        _keep_mapping(file)
     wanted = [
         row for n, row in enumerate(file.rows) if row["what"] == NEW or (row["what"] == DOUBTFUL and n in set(doubtful))
     ]

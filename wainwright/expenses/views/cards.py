@@ -44,9 +44,12 @@ def look(request, file_id: int):
     order = {"doubtful": 0, "booked": 1, "new": 2, "known": 3}
     rows.sort(key=lambda each: order[each[1]["what"]])
     page = Paginator(rows, 100).get_page(request.GET.get("page"))
+    columns = [(name, COLUMN_NAMES[name], file.mapping.get(name)) for name in WORDS] if file.header else []
     context = {
         "file": file, "page": page, "counts": counts, "names": NAMES, "cards": list(request.member.cards.order_by("-firm_pays", "id")),
-        "columns": [(name, COLUMN_NAMES[name], file.mapping.get(name)) for name in WORDS] if file.header else [],
+        "columns": columns,
+        "read_as": [(words, file.header[index]) for _, words, index in columns if index is not None and index < len(file.header)],
+        "sample": charges.sample_of(file) if file.state == CardFile.State.COLUMNS else [],
         "left": file.left[:200], "wholly": counts["new"] + counts["booked"],
     }  # fmt: skip
     return render(request, "expenses/card_file.html", context)

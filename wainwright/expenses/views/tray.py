@@ -58,8 +58,11 @@ def tray_page(request):
     context = {
         "tray": board, "page": Paginator(board.rows, 50).get_page(request.GET.get("page")), "more": _kept_query(request), "narrow": narrow, "months": list(dict.fromkeys(months)), "kinds": KINDS,
         "held": list(HeldMail.objects.filter(member=member)[:20]), "address": member.tray_address,
-        "undo": request.session.get("undo", []), "cards": list(member.cards.order_by("last_four")),
+        "undo": request.session.get("undo_pair") or request.session.get("undo", []), "cards": list(member.cards.order_by("last_four")),
         "claims": list(Claim.objects.filter(claimant=member, state__in=["Open", "Sent back"]).order_by("-id")[:20]),
+        "claimable": list(
+            Trip.objects.filter(traveller=member, claim__isnull=True, state__in=["Authorised", "Under way", "Back"]).order_by("-starts")[:20]
+        ),
         "trips": list(Trip.objects.filter(traveller=member, starts__isnull=False).order_by("-starts")[:20]),
         "others": list(
             Membership.objects.filter(firm_id=member.firm_id, active=True, traveller=True).exclude(pk=member.pk)
@@ -77,9 +80,11 @@ def sort(request):
     if act == "take":
         _taken(request, sorting.take_many(member, rows))
     elif act == "claim":
-        taken = sorting.take_many(member, rows)
-        compose.put_in(member, whole(request.POST.get("claim")), [e.pk for e in taken])
-        _taken(request, taken, " and on the claim")
+        kind, _, which = request.POST.get("to", "").partition(":")
+        ids = {f"{kind}_id": whole(which)} if kind in ("claim", "trip") else {}
+        if not any(ids.values()):
+            raise Refusal("Choose the claim or the trip that they belong to.")
+        _taken(request, compose.take_into(member, rows, **ids), " and on the claim")
     elif act == "personal":
         _taken(request, sorting.all_personal(member, rows), " and personal")
     elif act == "aside":
@@ -93,13 +98,16 @@ def sort(request):
         messages.info(request, f"Handed to {sorting.give_to(member, rows, request.POST.get('email', '')).person.name}.")
     elif act == "refuse":
         sorting.refuse_pair(member, rows[0])
-        messages.info(request, "They are not proposed together again.")
+        request.session.pop("undo", None)
+        request.session["undo_pair"] = request.POST.getlist("row")[:1]
+        messages.info(request, "They are not proposed together again. U undoes it.")
     else:
         raise Refusal("Choose what to do with the rows.")
     return redirect("tray")
 
 
 def _taken(request, taken: list, more: str = "") -> None:
+    request.session.pop("undo_pair", None)
     request.session["undo"] = [e.pk for e in taken]
     words = (
         f"{taken[0].label}, {taken[0].amount} is an expense now"
@@ -111,7 +119,12 @@ def _taken(request, taken: list, more: str = "") -> None:
 
 @require_POST
 def undo(request):
-    """Undo what was taken last."""
+    """Undo what was taken, or refused as a pair, last."""
+    pair = request.session.pop("undo_pair", [])
+    if pair:
+        sorting.allow_pair(request.member, sorting.things(pair)[0])
+        messages.info(request, "They may be one cost again.")
+        return redirect("tray")
     count = sorting.undo(request.member, request.session.pop("undo", []))
     messages.info(request, f"{count} undone; papers and charges lie loose again.")
     return redirect("tray")
@@ -162,7 +175,8 @@ def take_all(request):
         for row in rows
     ]
     if taken:
-        request.session["undo"] = [e.pk for e in taken]
+        request.session.pop("undo_pair", None)
+    request.session["undo"] = [e.pk for e in taken]
     messages.info(
         request, f"{len(rows)} taken." if rows else "Nothing fits without doubt; look at the rows one by one."
     )

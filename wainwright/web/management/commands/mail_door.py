@@ -6,6 +6,7 @@ import signal
 import threading
 
 from aiosmtpd.controller import Controller
+from aiosmtpd.smtp import SMTP
 from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.core.management.base import BaseCommand
@@ -37,6 +38,20 @@ class Door:
         return f"550 {refused[0][:200]}" if refused else "250 taken"
 
 
+class Patient(SMTP):
+    """Takes lines longer than the standard's 998 signs: the pages that shops send are often one line."""
+
+    line_length_limit = MOST_BYTES
+
+
+class Opened(Controller):
+    """The door as a server in a thread of its own."""
+
+    def factory(self):
+        """Answer one caller."""
+        return Patient(self.handler, data_size_limit=MOST_BYTES, hostname="wainwright", decode_data=False)
+
+
 class Command(BaseCommand):
     """Run the door until it is ended."""
 
@@ -45,9 +60,7 @@ class Command(BaseCommand):
     def handle(self, *args, **options):
         """Open the door and wait."""
         host, port = settings.MAIL_DOOR
-        controller = Controller(
-            Door(), hostname=host, port=port, data_size_limit=MOST_BYTES, server_hostname="wainwright"
-        )
+        controller = Opened(Door(), hostname=host, port=port)
         controller.start()
         ended = threading.Event()
         for name in (signal.SIGINT, signal.SIGTERM):
