@@ -28,6 +28,7 @@ _HEADS = re.compile(
     rb"^(received|from|to|subject|date|message-id|return-path|delivered-to|mime-version|content-type|x-[a-z-]+|dkim-signature|reply-to): ",
     re.I | re.M,
 )
+_SUMS = re.compile(r"\d[.,]\d\d\b")
 _MODES = {"FlightReservation": "air", "TrainReservation": "rail", "BusReservation": "coach", "BoatReservation": "ferry"}
 _BLOCKS = {"p", "div", "tr", "br", "li", "table", "h1", "h2", "h3", "h4", "section", "article"}
 
@@ -94,7 +95,11 @@ def read_mail(content: bytes) -> Letter:
         ) from error
     page = _Page()
     page.take(rich)
-    text = (plain or page.text).strip()[:MOST_TEXT]
+    # Many senders put less into the plain words than into the page; where the page names more amounts, it is read.
+    text = max(
+        plain.strip(), page.text, key=lambda words: (len(_SUMS.findall(words[:MOST_TEXT])), words is not page.text)
+    )
+    text = (text or page.text)[:MOST_TEXT]
     return Letter(sender, to, subject, day, text, tuple(attached), tuple(_bookings(page.data))[:MOST_BOOKINGS])
 
 

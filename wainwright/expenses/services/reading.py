@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import logging
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -14,6 +15,7 @@ from huey.contrib.djhuey import on_commit_task
 from PIL import Image
 
 from wainwright import clock
+from wainwright.core.money import total
 from wainwright.expenses.models import Receipt, ReceiptPage
 from wainwright.expenses.services.memory import remembered_name
 from wainwright.formats.invoice import Invoice, inside_pdf, read_invoice
@@ -95,10 +97,7 @@ def _read(receipt: Receipt, seen: Seen) -> dict:
         fields |= remembered_name(receipt.owner, fields)
     if seen.letter is not None and seen.letter.bookings:
         found["invoice"] = {"bookings": [_booking(each) for each in seen.letter.bookings]}
-        prices = [each.price for each in seen.letter.bookings if each.price]
-        if prices and "total" not in fields:
-            fields["total"] = {"value": str(prices[0].amount), "sure": 1, "box": None}
-            fields["currency"] = {"value": prices[0].currency, "sure": 1, "box": None}
+        _of_bookings(seen.letter.bookings, fields)
     return found
 
 
@@ -125,6 +124,16 @@ def _of_invoice(invoice: Invoice, read: dict) -> dict:
             "attached": [each.name for each in invoice.attached],
         },
     }  # fmt: skip
+
+
+def _of_bookings(bookings: Sequence[Reservation], fields: dict) -> None:
+    """Who is paid, and how much where the words do not say: one price of each number, as legs of one ticket repeat it."""
+    fields["merchant"] = {"value": bookings[0].name[:120], "sure": 1.0, "box": None}
+    prices = {each.number or each.name: each.price for each in bookings if each.price}
+    if "total" not in fields and len({price.currency for price in prices.values()}) == 1:
+        sum_ = total(prices.values(), next(iter(prices.values())).currency)
+        fields["total"] = {"value": str(sum_.amount), "sure": 1.0, "box": None}
+        fields["currency"] = {"value": sum_.currency, "sure": 1.0, "box": None}
 
 
 def _booking(each: Reservation) -> dict:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from django.contrib import messages
 from django.http import FileResponse, Http404
 from django.shortcuts import redirect, render
@@ -32,7 +34,7 @@ def _show(request, receipt: Receipt, form: CostForm, status: int = 200):
          "w": f["box"][3] + 2 * MARGIN, "h": f["box"][4] + 2 * MARGIN}
         for name, f in fields if f and f.get("box")
     ]  # fmt: skip
-    bookings = receipt.invoice.get("bookings", [])
+    bookings = [{**each, "from_to": _from_to(each)} for each in receipt.invoice.get("bookings", [])]
     loose = own and not receipt.expense_id
     context = {
         "receipt": receipt, "own": own, "form": form, "boxes": boxes, "bookings": bookings,
@@ -42,6 +44,13 @@ def _show(request, receipt: Receipt, form: CostForm, status: int = 200):
         "others": list(Receipt.objects.filter(owner=request.member, expense__isnull=True, aside="").exclude(pk=receipt.pk)[:20]) if loose else [],
     }  # fmt: skip
     return render(request, "expenses/receipt.html", context, status=status)
+
+
+def _from_to(booking: dict) -> str:
+    """When a booking of a mail begins and ends: days for a stay, times for a way."""
+    shape = "%a %-d %b %Y" if booking["mode"] == "stay" else "%a %-d %b %Y %H:%M"
+    begins, ends = (datetime.fromisoformat(booking[name]) for name in ("leaves", "arrives"))
+    return f"{begins.strftime(shape)} to {ends.strftime(shape)}"
 
 
 def _form(request, receipt: Receipt, data=None) -> CostForm:
