@@ -124,7 +124,10 @@ def load_firms(today: date) -> dict[str, Firm]:
         for currency, rate in PER_EURO.items():
             drift = Decimal(1) + Decimal(ago % 9 - 4) / 2000
             ExchangeRate.objects.create(
-                day=today - timedelta(days=ago), currency=currency, per_euro=Decimal(rate) * drift
+                day=today - timedelta(days=ago),
+                currency=currency,
+                per_euro=Decimal(rate) * drift,
+                source="Brackwater table",
             )
     return firms
 

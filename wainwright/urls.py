@@ -8,6 +8,7 @@ from wainwright.bookings.views import cars, stays, ways
 from wainwright.claims import views as claims
 from wainwright.expenses.views import cards, costs, grid, loose, papers, tray
 from wainwright.people import views as people
+from wainwright.rulebook import views as rate_views
 from wainwright.trips.views import basket, details, itinerary, page, road
 from wainwright.web import views as web
 
@@ -50,6 +51,8 @@ urlpatterns = [
     path("firms/", web.firms_page, name="firms"),
     path("firms/<slug:slug>/", web.switch_firm, name="switch-firm"),
     path("rules/", web.rules_page, name="rules"),
+    path("rates/", rate_views.rates_page, name="rates"),
+    path("rates/take/", rate_views.take, name="rates-take"),
     path("trail/", web.trail_page, name="trail"),
     path("demo-sign-in/", web.demo_sign_in, name="demo-sign-in"),
     path("clock/", web.move_clock, name="move-clock"),

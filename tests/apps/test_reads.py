@@ -98,7 +98,7 @@ class RulebookTest(WorldTestCase):
                 self.assertEqual(found.category if found else None, code)
 
     def test_rates_of_the_last_month_only(self):
-        table = rate_table(self.today)
+        table = rate_table(self.maren.firm, self.today)
         self.assertIn(self.today, table.days)
         self.assertNotIn(self.today - timedelta(days=40), table.days)
 

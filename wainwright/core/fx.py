@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 
@@ -25,6 +25,11 @@ class RateTable:
     base: str
     days: Mapping[date, Mapping[str, Decimal]]
     source: str
+    sources: Mapping[tuple[date, str], str] = field(default_factory=dict)
+
+    def source_of(self, day: date, currency: str) -> str:
+        """Return which table the rate of a currency on a day comes from."""
+        return self.sources.get((day, currency)) or self.source
 
     def against_base(self, currency: str, on: date) -> tuple[Decimal, date]:
         """Return the last published rate on or before ``on``, and its day. Raises ``NoRate``."""
@@ -79,11 +84,14 @@ def convert(
     own, own_day = table.against_base(home, on)
     rate, day = foreign / own, min(foreign_day, own_day)
     worth = Money.rounded(amount.amount / rate, home)
-    step = Step(
-        f"{amount} {amount.currency} ÷ {rate:.4f}, rate of {day_text(day, year=True)}", str(worth), table.source
+    source = (
+        table.source_of(foreign_day, amount.currency)
+        if amount.currency != table.base
+        else table.source_of(own_day, home)
     )
+    step = Step(f"{amount} {amount.currency} ÷ {rate:.4f}, rate of {day_text(day, year=True)}", str(worth), source)
     stale = (on - day).days > STALE_AFTER_DAYS
-    return Converted(amount, worth, rate, day, table.source, stale, Workings(title, (step,)))
+    return Converted(amount, worth, rate, day, source, stale, Workings(title, (step,)))
 
 
 def share_off(claimed: Decimal, table_rate: Decimal) -> Decimal:

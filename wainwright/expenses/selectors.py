@@ -164,7 +164,7 @@ def tray(member: Membership, narrow: Narrow | None = None) -> Tray:
         .order_by("-date")[:SHOWN]
     )
     home, today = member.firm.currency, clock.today(member.firm.zone)
-    table = rate_table(today)
+    table = rate_table(member.firm, today, min((r.day for r in receipts if r.day), default=today))
     pairs = best_pairs(
         [paper_of(r, home, table) for r in receipts],
         [CoreCharge(str(c.pk), c.merchant, c.date, c.amount, c.card.last_four, TOWNS) for c in charges],

@@ -144,14 +144,23 @@ class MileageRateRow(models.Model):
 
 
 class ExchangeRate(models.Model):
-    """Units of a currency for one euro, as published on a day."""
+    """Units of a currency for one euro, as published on a day: for every firm, or taken in by one for itself."""
 
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, null=True, blank=True, related_name="rates")
     day = models.DateField()
     currency = models.CharField(max_length=3)
     per_euro = models.DecimalField(max_digits=14, decimal_places=6)
+    source = models.CharField(max_length=80, blank=True, help_text="The table it comes from.")
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["day", "currency"], name="one_rate_a_day")]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["day", "currency"], condition=models.Q(firm__isnull=True), name="one_rate_a_day"
+            ),
+            models.UniqueConstraint(
+                fields=["firm", "day", "currency"], condition=models.Q(firm__isnull=False), name="one_own_rate_a_day"
+            ),
+        ]
 
     def __str__(self):
         return f"{self.currency} {self.day}"

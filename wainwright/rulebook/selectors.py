@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import csv
 from collections import defaultdict
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date, time, timedelta
 from decimal import Decimal
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
+
+from django.db.models import F, Q
 
 from wainwright.core.allowance import (
     ClockTimes,
@@ -137,12 +140,26 @@ def mileage_rates(firm: Firm) -> list[MileageRate]:
     ]  # fmt: skip
 
 
-def rate_table(on: date) -> RateTable:
-    """Return the published rates of the month before ``on``, in one query."""
+RATE_DAYS = timedelta(days=31)
+
+
+def rate_table(firm: Firm, on: date, since: date | None = None, currencies: Collection[str] = ()) -> RateTable:
+    """Return the rates published in the month before ``since`` (else ``on``) up to ``on``, in one query.
+
+    What the firm took in itself goes before what is there for all. ``currencies``: those alone, with the firm's own.
+    """
+    known = ExchangeRate.objects.filter(
+        Q(firm=firm) | Q(firm__isnull=True), day__lte=on, day__gte=min(since or on, on) - RATE_DAYS
+    )
+    if currencies:
+        known = known.filter(currency__in={*currencies, firm.currency})
     days: dict[date, dict[str, Decimal]] = defaultdict(dict)
-    for row in ExchangeRate.objects.filter(day__lte=on, day__gte=on - timedelta(days=31)):
-        days[row.day][row.currency] = row.per_euro
-    return RateTable("EUR", dict(days), "Brackwater table of the day")
+    sources: dict[tuple[date, str], str] = {}
+    rows = known.order_by(F("firm").asc(nulls_first=True)).values_list("day", "currency", "per_euro", "source")
+    for day, currency, per_euro, source in rows:
+        days[day][currency] = per_euro
+        sources[day, currency] = source
+    return RateTable("EUR", dict(days), "table of the day", sources)
 
 
 @dataclass(frozen=True)

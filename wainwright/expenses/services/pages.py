@@ -10,12 +10,16 @@ from django.core.files.base import ContentFile
 from django.db import transaction
 from PIL import Image
 
+from wainwright import clock
+from wainwright.core.fx import NoRate, convert
+from wainwright.core.money import Money
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Receipt, ReceiptPage
 from wainwright.expenses.services.editing import mine
 from wainwright.expenses.services.receipts import take_in
 from wainwright.formats.places import best_place
 from wainwright.people.models import Membership
+from wainwright.rulebook.selectors import rate_table
 from wainwright.trail.services import record
 from wainwright.trips.models import Night, Trip
 from wainwright.trips.services import nights as night_services
@@ -136,7 +140,7 @@ def put_on_trip(member: Membership, receipt_id: int, trip_id: int) -> list[str]:
     later: list[str] = []
     bookings = receipt.invoice.get("bookings", [])
     for row in sorted(bookings, key=lambda row: (row["mode"] == "stay", row["leaves"])):
-        cost = Decimal(row["price"]) if row["price"] and row["currency"] == trip.currency else Decimal(0)
+        cost = _cost(trip, row)
         leaves, arrives = datetime.fromisoformat(row["leaves"]), datetime.fromisoformat(row["arrives"])
         if row["mode"] == "stay":
             put, left = _stay(member, trip, row, leaves, arrives, cost)
@@ -159,6 +163,20 @@ def put_on_trip(member: Membership, receipt_id: int, trip_id: int) -> list[str]:
         raise Refusal(" ".join(later) or "All of it is on the trip already.")
     record(member, "put a mail's bookings on the trip", trip.subject, after={"receipt": receipt.pk, "put": done})
     return done + later
+
+
+def _cost(trip: Trip, row: dict) -> Decimal:
+    """What a booking costs in the trip's currency, at the table's rate of today; a price nobody can turn is left at 0."""
+    if not row["price"]:
+        return Decimal(0)
+    today = clock.today(trip.firm.zone)
+    try:
+        price = Money.of(row["price"], row["currency"])
+        return convert(
+            price, trip.currency, today, rate_table(trip.firm, today, currencies=[price.currency])
+        ).home.amount
+    except (NoRate, ValueError):
+        return Decimal(0)
 
 
 def _stay(
