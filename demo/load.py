@@ -121,8 +121,8 @@ def load_firms(today: date) -> dict[str, Firm]:
             **{f"{k}_minor": v for k, v in minor.items()},
         )
     for ago in range(100):
-        for currency, rate in PER_EURO.items():
-            drift = Decimal(1) + Decimal(ago % 9 - 4) / 2000
+        for later, (currency, rate) in enumerate(PER_EURO.items()):
+            drift = Decimal(1) + Decimal(4 - abs((ago + later) % 16 - 8)) / 2000
             ExchangeRate.objects.create(
                 day=today - timedelta(days=ago),
                 currency=currency,

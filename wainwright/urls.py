@@ -148,6 +148,7 @@ urlpatterns = [
     path("expenses/new/", costs.new_cost, name="cost-new"),
     path("expenses/check/", costs.check_typed, name="check"),
     path("expenses/ride/", costs.new_ride, name="ride-new"),
+    path("expenses/ride/check/", costs.check_ride, name="ride-check"),
     path("expenses/grid/", grid.costs, name="cost-grid"),
     path("expenses/rides/", grid.month_of_rides, name="ride-grid"),
     path("expenses/<int:expense_id>/", costs.expense_page, name="expense"),

@@ -49,7 +49,7 @@ ACTS = {
     "engagement-add", "engagement-remove", "permission-add", "permission-remove", "paper-add", "paper-remove", "plan-split", "copy", "copy-take",
     "trip-reopen", "trip-say", "itinerary-mail", "car-hold", "stay-hold", "by-hand", "booking-price", "booking-card", "subscribe", "unsubscribe", "stay", "meal", "other-add",
     "other-remove", "advance", "trip-explain", "trip-send", "trip-take-back", "trip-call-off", "hold", "booking-cancel", "claim-trip",
-    "drop", "card-file", "card-columns", "card-take", "card-away", "take", "take-all", "sort", "undo", "issuer", "held-mail", "receipt-join", "receipt-trip", "page-off", "page-cut", "check", "own-share", "lost", "papers-order", "remind", "firm-card", "personal", "receipt-take", "expense-change", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
+    "drop", "card-file", "card-columns", "card-take", "card-away", "take", "take-all", "sort", "undo", "issuer", "held-mail", "receipt-join", "receipt-trip", "page-off", "page-cut", "check", "ride-check", "own-share", "lost", "papers-order", "remind", "firm-card", "personal", "receipt-take", "expense-change", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
     "claim-explain", "claim-send", "claim-take-back", "put-in", "take-out", "claim-coding", "claim-say", "approve", "end", "pass-on",
     "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
 }  # fmt: skip
@@ -150,6 +150,7 @@ class AccessTest(WorldTestCase):
         mine = {
             "news-read",
             "check",
+            "ride-check",
             "switch-firm",
             "demo-sign-in",
             "move-clock",

@@ -445,6 +445,32 @@ class GridTest(Tray):
             with self.subTest(data):
                 self.assertIn(self.client.post("/expenses/grid/", data).status_code, (200, 422))
 
+    def test_a_ride_says_what_it_earns_while_it_is_typed(self):
+        self.enter(self.maren)
+        ride = {
+            "date": self.today - timedelta(days=3),
+            "origin": "Cork",
+            "target": "Cobh",
+            "vehicle": "car",
+            "passengers": "0",
+        }
+        before = Expense.objects.count()
+        said = self.post("/expenses/ride/check/", **ride)
+        self.assertContains(said, "km one way, looked up")
+        self.assertContains(said, "EUR")
+        self.assertContains(said, "the rate changes at 5000 km")
+        for more, says in [
+            ({"km": "900"}, "Say why"), ({"target": "Nowhereville-upon-x"}, "No place is known"), ({"target": ""}, ""), ({"km": "1e9"}, "Kilometres one way"),
+            ({"odometer_start": "20", "odometer_end": "10"}, "Check the readings"), ({"date": self.today + timedelta(days=9)}, "error"), ({"vehicle": "sledge"}, "Vehicle"),
+        ]:  # fmt: skip
+            with self.subTest(more):
+                answer = self.post("/expenses/ride/check/", **{**ride, **more})
+                self.assertEqual(answer.status_code, 200)
+                self.assertIn(says, answer.content.decode())
+        self.assertEqual(Expense.objects.count(), before)
+        kept = self.post("/expenses/ride/", **ride)
+        self.assertContains(said, str(Expense.objects.get(pk=int(kept.url.strip("/").split("/")[-1])).amount))
+
     def test_rides(self):
         day = (self.today - timedelta(days=1)).isoformat()
         page = self.post("/expenses/rides/", paste=f"Date\tFrom\tTo\tReturn\n{day}\tCork\tCobh\tyes\n", more="1")

@@ -115,7 +115,9 @@ class RideForm(forms.Form):
     vehicle = forms.ChoiceField()
     passengers = forms.IntegerField(min_value=0, max_value=8, required=False, initial=0)
     description = forms.CharField(max_length=200, required=False, label="What for")
-    reason = forms.CharField(max_length=200, required=False, label="Why longer than the road")
+    reason = forms.CharField(
+        max_length=200, required=False, label="Why longer than the road", help_text="Only where it is asked for."
+    )
 
     def __init__(self, *args: Any, member: Membership, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

@@ -13,8 +13,8 @@ from django.db.models import Q, Sum
 
 from wainwright import clock
 from wainwright.core.journey import Place
-from wainwright.core.mileage import OdometerError, Reading, by_odometer, mileage, rate_on
-from wainwright.core.workings import plain
+from wainwright.core.mileage import MileageRate, OdometerError, Reading, by_odometer, mileage, rate_on
+from wainwright.core.workings import Figure, plain
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
 from wainwright.expenses.services.taking import RowRefusal, must_be_possible
@@ -94,16 +94,33 @@ def _odometer(member: Membership, ride: Ride) -> Decimal:
         raise Refusal(f"Check the readings: {error}.", "odometer_end") from error
 
 
-@transaction.atomic
-def type_ride(member: Membership, ride: Ride) -> Expense:
-    """Record a ride: distance looked up, typed or by odometer; rate by date and yearly band. Raises ``Refusal``."""
+@dataclass(frozen=True)
+class Priced:
+    """What a ride earns: how far it was, the amount with its workings, and where it stands in the year's bands."""
+
+    driven: Driven
+    figure: Figure
+    so_far: Decimal
+    rate: MileageRate
+
+
+def priced(member: Membership, ride: Ride) -> Priced:
+    """Work out what a ride earns; nothing is kept. Raises ``Refusal``."""
     must_be_possible(member.firm.zone, ride.day)
     driven = distance(member, ride)
     try:
         rate = rate_on(mileage_rates(member.firm), ride.vehicle, ride.day)
     except LookupError as error:
         raise Refusal(f"There is {error}. An administrator can add one under Rules.", "vehicle") from error
-    figure = mileage(driven.km, rate, km_so_far(member, ride.day), ride.passengers)
+    so_far = km_so_far(member, ride.day)
+    return Priced(driven, mileage(driven.km, rate, so_far, ride.passengers), so_far, rate)
+
+
+@transaction.atomic
+def type_ride(member: Membership, ride: Ride) -> Expense:
+    """Record a ride: distance looked up, typed or by odometer; rate by date and yearly band. Raises ``Refusal``."""
+    known = priced(member, ride)
+    driven, figure = known.driven, known.figure
     reason = f"; {ride.reason.strip()}" if ride.reason.strip() else ""
     expense = Expense.objects.create(
         firm=member.firm, owner=member, kind=Expense.Kind.MILEAGE, date=ride.day, category="mileage", currency=member.firm.currency,

@@ -14,6 +14,7 @@ from wainwright import clock
 from wainwright.accounts.selectors import books, read_coding
 from wainwright.core.coding import DIMENSIONS, LABELS, Coding
 from wainwright.core.money import Money, total
+from wainwright.drawing.lines import year_bar
 from wainwright.errors import Refusal
 from wainwright.expenses.checking import check
 from wainwright.expenses.forms import CostForm, RideForm
@@ -22,6 +23,7 @@ from wainwright.expenses.proposals import proposed_parts
 from wainwright.expenses.selectors import expense_for
 from wainwright.expenses.services import editing, pages, receipts, rides, taking
 from wainwright.formats.pictures import MOST_BYTES
+from wainwright.formats.places import best_place
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.selectors import history
 from wainwright.web.forms import plain_number, say, whole
@@ -60,15 +62,36 @@ def check_typed(request):
 def new_ride(request):
     """Type a ride."""
     member = request.member
+    start = best_place(member.work_code or member.home_code)
     form = RideForm(
-        request.POST or None, member=member, initial={"date": clock.today(member.firm.zone), "passengers": 0}
-    )
+        request.POST or None, member=member,
+        initial={"date": clock.today(member.firm.zone), "passengers": 0, "origin": start.town if start else ""},
+    )  # fmt: skip
     if request.method == "POST" and form.is_valid():
         try:
             return redirect("expense", rides.type_ride(member, form.ride()).pk)
         except Refusal as refusal:
             say(form, refusal)
     return render(request, "expenses/ride.html", {"form": form}, status=422 if request.method == "POST" else 200)
+
+
+@require_POST
+def check_ride(request):
+    """Say what a ride earns, or what is in its way, while it is being typed."""
+    form = RideForm(request.POST, member=request.member)
+    context = {}
+    if form.is_valid():
+        try:
+            known = rides.priced(request.member, form.ride())
+        except Refusal as refusal:
+            context = {"refused": str(refusal)}
+        else:
+            limits = [upper for upper, _ in known.rate.bands if upper is not None]
+            context = {"known": known, "bar": year_bar(known.so_far, known.driven.km, limits)}
+    elif typed := [name for name in form.errors if request.POST.get(name)]:
+        # What is still empty is not yet wrong.
+        context = {"refused": f"{form.fields[typed[0]].label or typed[0].capitalize()}: {form.errors[typed[0]][0]}"}
+    return render(request, "expenses/_ride_check.html", context)
 
 
 def _expense_page(request, expense: Expense, status: int = 200, **more):

@@ -96,13 +96,15 @@
   });
 
   /* What the rules say, while typing. */
-  let soon = 0;
+  let soon = 0, asked = 0;
   function check(form) {
     clearTimeout(soon);
     soon = setTimeout(async () => {
-      const said = form.querySelector(".check-said");
+      const turn = asked += 1, said = form.querySelector(".check-said");
       const answer = await fetch(form.dataset.check, { method: "POST", body: new FormData(form) }).catch(() => null);
-      if (answer && answer.ok && said.isConnected) said.innerHTML = await answer.text();
+      const words = answer && answer.ok ? await answer.text() : "";
+      // A late answer to what was typed before is dropped.
+      if (answer && answer.ok && turn === asked && said.isConnected) said.innerHTML = words;
     }, 350);
   }
   ["input", "change"].forEach((name) => document.addEventListener(name, (event) => {
