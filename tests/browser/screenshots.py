@@ -20,23 +20,23 @@ TARGET = ROOT / "docs" / "screenshots"
 ADDRESS = "http://127.0.0.1:8123"
 NEXT = date.today() + timedelta(days=42 - date.today().weekday())
 WAYS = f"/trips/18/ways/?from=Bergen&to=Oslo&on={NEXT + timedelta(days=3)}&when=any&at="
+M, T, P = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist"
 # name, who, address, css of a link to follow first, width
 SHOTS = [
-    ("desk", "Maren Oyelaran", "/", "", 1280), ("trip", "Maren Oyelaran", "/trips/1/", "", 1280), ("plan", "Maren Oyelaran", "/trips/18/", "", 1280),
-    ("basket", "Maren Oyelaran", "/trips/18/#basket", "", 1280), ("ways", "Maren Oyelaran", WAYS, ".ways-list a.way", 1280),
-    ("stays", "Maren Oyelaran", f"/trips/18/stays/?night={NEXT + timedelta(days=4)}", "", 1280), ("seats", "Maren Oyelaran", "/trips/18/", "#basket a[href$='/seats/']", 1280),
-    ("sign", "Maren Oyelaran", "/trips/18/sign/", "", 1280), ("itinerary", "Maren Oyelaran", "/trips/18/itinerary/", "", 1280),
-    ("order", "Maren Oyelaran", "/trips/1/order/", "", 1280), ("tray", "Maren Oyelaran", "/tray/", "", 1280),
-    ("receipt", "Maren Oyelaran", "/receipts/{newest}/", "", 1280), ("claim", "Maren Oyelaran", "/claims/1/", "", 1280),
-    ("bench", "Tobias Achterberg", "/bench/", "", 1280), ("refused", "Priya Sundqvist", "/bench/claim/5/", "", 1280),
-    ("journal", "Priya Sundqvist", "/ledger/1/", "", 1280), ("pay-run", "Priya Sundqvist", "/ledger/pay/1/", "", 1280),
-    ("phone-bench", "Tobias Achterberg", "/bench/", "", 390), ("phone-trip", "Maren Oyelaran", "/trips/1/", "", 390),
+    ("desk", M, "/", "", 1280), ("trip", M, "/trips/1/", "", 1280), ("basket", M, "/trips/18/#basket", "", 1280), ("ways", M, WAYS, ".ways-list a.way", 1280),
+    ("stays", M, f"/trips/18/stays/?night={NEXT + timedelta(days=4)}", "", 1280), ("seats", M, "/trips/18/", "#basket a[href$='/seats/']", 1280),
+    ("sign", M, "/trips/18/sign/", "", 1280), ("itinerary", M, "/trips/18/itinerary/", "", 1280), ("order", M, "/trips/1/order/", "", 1280),
+    ("tray", M, "/tray/", "", 1280), ("receipt", M, "/tray/", "a.thumb[aria-label*='lab-og']", 1280), ("card-file", M, "/tray/", "", 1280),
+    ("break-down", M, "/expenses/8/", "", 1280), ("grid", M, "/expenses/grid/", "", 1280), ("ride", M, "/expenses/ride/", "", 1280), ("claim", M, "/claims/1/", "", 1280),
+    ("bench", T, "/bench/", "", 1280), ("journal", P, "/ledger/1/", "", 1280), ("phone-tray", M, "/tray/", "", 390),
 ]  # fmt: skip
 
 
 def main() -> None:
     """Load a fresh demo in a folder of its own, serve it, take the pictures, end it."""
     TARGET.mkdir(parents=True, exist_ok=True)
+    for old in TARGET.glob("*.png"):
+        old.unlink()
     with tempfile.TemporaryDirectory(prefix="wainwright-shots-") as folder:
         env = {
             **os.environ,
@@ -57,7 +57,7 @@ def main() -> None:
         try:
             wait()
             for width in (1280, 390):
-                take([shot for shot in SHOTS if shot[4] == width], width)
+                take([shot for shot in SHOTS if shot[4] == width], width, Path(folder))
         finally:
             server.terminate()
             server.wait()
@@ -74,7 +74,39 @@ def wait() -> None:
     raise SystemExit("the server does not answer")
 
 
-def take(shots, width: int) -> None:
+def send_card_file(driver, folder: Path) -> None:
+    """Bring the tour's card file in: it is shown before it is taken."""
+    driver.find_element(By.CSS_SELECTOR, "form[action='/tray/card-file/'] input[type=file]").send_keys(
+        str(folder / "tour" / "card-4410.ofx")
+    )
+    time.sleep(1.5)
+
+
+def paste_costs(driver, _folder: Path) -> None:
+    """Paste five costs out of a spreadsheet, one of them wrong."""
+    day = f"{date.today():%d.%m.%Y}"
+    rows = ["Date\tMerchant\tWhat\tAmount\tCurrency", f"{day}\tPier taxi\tTaxi\t18,40\tEUR", f"{day}\tFjord Bakeri\tMeals while travelling\t142,60\tNOK"]  # fmt: skip
+    rows += [f"{day}\tLab og Lodd\tField supplies\t43,80\tEUR", f"{day}\tGamle Kino\tField supplies\tsixteen\tEUR", f"{day}\tFjordlink\tFerry\t27,00\tEUR"]  # fmt: skip
+    driver.execute_script(
+        "const f = document.querySelector('[data-grid]'); f.elements.paste.value = arguments[0]; f.requestSubmit(f.querySelector('button[name=more]'));",
+        "\n".join(rows),
+    )
+    time.sleep(1)
+    driver.execute_script("document.querySelector('[data-grid]').requestSubmit();")
+    time.sleep(1)
+
+
+def type_ride(driver, _folder: Path) -> None:
+    """Type where a ride went; what it earns is said meanwhile."""
+    driver.find_element(By.ID, "id_target").send_keys("Cobh")
+    driver.find_element(By.ID, "id_there_and_back").click()
+    time.sleep(1.5)
+
+
+DOINGS = {"card-file": send_card_file, "grid": paste_costs, "ride": type_ride}
+
+
+def take(shots, width: int, folder: Path) -> None:
     """Take the pictures of one width."""
     driver = browser(width, 800)
     signed_in = ""
@@ -86,17 +118,11 @@ def take(shots, width: int) -> None:
                 next(b for b in driver.find_elements(By.CSS_SELECTOR, ".who") if who in b.text).click()
                 time.sleep(0.5)
                 signed_in = who
-            if "{newest}" in path:
-                driver.get(f"{ADDRESS}/tray/")
-                link = next(
-                    a
-                    for a in driver.find_elements(By.CSS_SELECTOR, "a.thumb")
-                    if "lab-og" in a.get_attribute("aria-label")
-                )
-                path = link.get_attribute("href").removeprefix(ADDRESS)
             driver.get(ADDRESS + path)
             if follow:
                 driver.get(driver.find_element(By.CSS_SELECTOR, follow).get_attribute("href").partition("#")[0])
+            if name in DOINGS:
+                DOINGS[name](driver, folder)
             time.sleep(0.6)
             driver.save_screenshot(str(TARGET / f"{name}.png"))
             print(f"docs/screenshots/{name}.png")
