@@ -92,6 +92,17 @@ class CardFilesTest(WorldTestCase):
         bare.refresh_from_db()
         self.assertEqual((bare.state, len(bare.rows)), ("Shown", 2))
 
+    def test_odd_days_are_asked_about(self):
+        days = [self.today - timedelta(days=3), self.today + timedelta(days=20), self.today - timedelta(days=600)]
+        text = "Date;Merchant;Amount;Card\n" + "".join(
+            f"{day};Pier taxi {n};1{n},60;4410\n" for n, day in enumerate(days)
+        )
+        file = self.shown(text.encode(), "odd.csv")
+        self.assertEqual([row["what"] for row in file.rows], ["new", "doubtful", "doubtful"])
+        self.assertIn("still to come", file.rows[1]["why"])
+        charges.take_file(self.maren, file.pk, [1])
+        self.assertEqual(Charge.objects.count(), 2)
+
     def test_foreign_refunds_and_somebody_elses_cards(self):
         file = self.shown(CAMT.encode())
         self.assertEqual([r["original"] for r in file.rows if r["original"]], [[540_00, "NOK"]])

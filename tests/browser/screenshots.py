@@ -75,17 +75,25 @@ def wait() -> None:
 
 
 def send_card_file(driver, folder: Path) -> None:
-    """Bring the tour's card file in: it is shown before it is taken."""
-    driver.find_element(By.CSS_SELECTOR, "form[action='/tray/card-file/'] input[type=file]").send_keys(
-        str(folder / "tour" / "card-4410.ofx")
+    """Bring a bank's table in, with much that is new, one known under another key, one of an odd day, one broken."""
+    today = date.today()
+    lines = [f"{today - timedelta(days=n):%d.%m.%Y};{shop};-{sum_};EUR;{abroad}" for n, shop, sum_, abroad in [
+        (2, "TERN FUEL FLORO", "77,10", "886,65;NOK"), (3, "FJORD BAKERI BERGEN", "12,40", "142,60;NOK"), (9, "GAMLE KINO BERGEN", "16,00", ";"),
+        (4, "LAMP QUAY HOTEL", "1.258,00", ";"), (-31, "LEESIDE PARKING", "54,00", ";"), (5, "LAMP QUAY HOTEL REFUND", "-40,00", ";"),
+    ]]  # fmt: skip
+    path = folder / "november.csv"
+    path.write_text(
+        "\n".join(["Datum;Buchungstext;Betrag;Währung;Fremdbetrag;Original currency", *lines, "kaputt;x;y;EUR;;"]),
+        encoding="latin-1",
     )
+    driver.find_element(By.CSS_SELECTOR, "form[action='/tray/card-file/'] input[type=file]").send_keys(str(path))
     time.sleep(1.5)
 
 
 def paste_costs(driver, _folder: Path) -> None:
     """Paste five costs out of a spreadsheet, one of them wrong."""
     day = f"{date.today():%d.%m.%Y}"
-    rows = ["Date\tMerchant\tWhat\tAmount\tCurrency", f"{day}\tPier taxi\tTaxi\t18,40\tEUR", f"{day}\tFjord Bakeri\tMeals while travelling\t142,60\tNOK"]  # fmt: skip
+    rows = ["Date\tMerchant\tWhat for\tAmount\tCurrency", f"{day}\tPier taxi\tTaxi\t18,40\tEUR", f"{day}\tFjord Bakeri\tMeals with others\t142,60\tNOK"]  # fmt: skip
     rows += [f"{day}\tLab og Lodd\tField supplies\t43,80\tEUR", f"{day}\tGamle Kino\tField supplies\tsixteen\tEUR", f"{day}\tFjordlink\tFerry\t27,00\tEUR"]  # fmt: skip
     driver.execute_script(
         "const f = document.querySelector('[data-grid]'); f.elements.paste.value = arguments[0]; f.requestSubmit(f.querySelector('button[name=more]'));",

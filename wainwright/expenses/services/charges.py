@@ -28,6 +28,7 @@ from wainwright.trail.services import record
 # New: taken. Booked: it was pending, or its amount changed. Doubtful: one much like it is known. Known: left as it is.
 NEW, BOOKED, DOUBTFUL, KNOWN = "new", "booked", "doubtful", "known"
 ALIKE, NEAR_DAYS, PENDING_DAYS, PENDING_SHARE = 85, 3, 10, 4
+AHEAD, LONG_AGO = timedelta(days=2), timedelta(days=400)
 BATCH = 1000
 
 
@@ -198,12 +199,22 @@ def _row(line: StatementLine, card: Card, firm: Firm, seen: _Seen, left: list[li
         left.append([line.merchant, f"it is in {line.amount.currency}, the card is kept in {firm.currency}"])
         return None
     what, why, charge_id = _judge(line, seen)
+    if what == NEW:
+        what, why = _odd_day(line.day, clock.today(firm.zone)) or (what, why)
     original = line.original
     return {
         "card": card.pk, "four": card.last_four, "key": line.bank_id, "day": line.day.isoformat(), "merchant": line.merchant,
         "memo": line.memo, "minor": line.amount.minor, "code": line.merchant_code, "pending": line.pending,
         "original": [original.minor, original.currency] if original is not None else None, "what": what, "why": why, "charge": charge_id,
     }  # fmt: skip
+
+
+def _odd_day(day: date, today: date) -> tuple[str, str] | None:
+    if day > today + AHEAD:
+        return DOUBTFUL, "its day is still to come: are day and month the right way round?"
+    if day < today - LONG_AGO:
+        return DOUBTFUL, "more than a year old"
+    return None
 
 
 def _judge(line: StatementLine, seen: _Seen) -> tuple[str, str, int | None]:

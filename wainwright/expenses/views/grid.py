@@ -19,9 +19,9 @@ from wainwright.web.forms import whole
 EMPTY_ROWS = 6
 COSTS = {
     "date": ("date", "day", "datum", "dato"), "merchant": ("merchant", "paid to", "supplier", "shop", "payee"),
-    "category": ("category", "what for", "type", "kind"), "amount": ("amount", "total", "gross", "sum", "price"),
+    "category": ("category", "what for", "what", "type", "kind"), "amount": ("amount", "total", "gross", "sum", "price"),
     "currency": ("currency", "cur"), "tax_rate": ("tax %", "vat %", "tax rate"), "paid_by": ("who paid", "paid by"),
-    "description": ("description", "what", "text", "note"), "guests": ("who was there", "guests"), "reference": ("reference", "number"),
+    "description": ("description", "text", "note"), "guests": ("who was there", "guests"), "reference": ("reference", "number"),
 }  # fmt: skip
 RIDES = {
     "date": ("date", "day", "datum", "dato"), "origin": ("from", "start"), "target": ("to", "destination"), "via": ("by way of", "via"),
