@@ -92,6 +92,17 @@ class CardFilesTest(WorldTestCase):
         bare.refresh_from_db()
         self.assertEqual((bare.state, len(bare.rows)), ("Shown", 2))
 
+    def test_what_stands_in_a_file_twice_is_taken_once(self):
+        one = f"{self.today - timedelta(days=3)};Pier taxi;19,60;4410;R1\n"
+        other = f"{self.today - timedelta(days=3)};Ferry;88,20;4410;R2\n{self.today - timedelta(days=4)};Kino;16,00;4410;R2\n"
+        file = self.shown(f"Date;Merchant;Amount;Card;Reference\n{one * 2}{other}".encode(), "twice.csv")
+        self.assertEqual([row["what"] for row in file.rows], ["new", "known", "new", "new"])
+        self.assertEqual(file.rows[1]["why"], "it stands in the file twice")
+        charges.take_file(self.maren, file.pk)
+        self.assertEqual(Charge.objects.count(), 3)
+        again = self.shown(f"Date;Merchant;Amount;Card;Reference\n{other}{one}".encode(), "again.csv")
+        self.assertEqual({row["what"] for row in again.rows}, {"known"})
+
     def test_odd_days_are_asked_about(self):
         days = [self.today - timedelta(days=3), self.today + timedelta(days=20), self.today - timedelta(days=600)]
         text = "Date;Merchant;Amount;Card\n" + "".join(

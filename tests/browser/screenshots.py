@@ -77,9 +77,9 @@ def wait() -> None:
 def send_card_file(driver, folder: Path) -> None:
     """Bring a bank's table in, with much that is new, one known under another key, one of an odd day, one broken."""
     today = date.today()
-    lines = [f"{today - timedelta(days=n):%d.%m.%Y};{shop};-{sum_};EUR;{abroad}" for n, shop, sum_, abroad in [
-        (2, "TERN FUEL FLORO", "77,10", "886,65;NOK"), (3, "FJORD BAKERI BERGEN", "12,40", "142,60;NOK"), (9, "GAMLE KINO BERGEN", "16,00", ";"),
-        (4, "LAMP QUAY HOTEL", "1.258,00", ";"), (-31, "LEESIDE PARKING", "54,00", ";"), (5, "LAMP QUAY HOTEL REFUND", "-40,00", ";"),
+    lines = [f"{today - timedelta(days=n):%d.%m.%Y};{shop};{sum_};EUR;{abroad}" for n, shop, sum_, abroad in [
+        (2, "TERN FUEL FLORO", "-77,10", "886,65;NOK"), (3, "FJORD BAKERI BERGEN", "-12,40", "142,60;NOK"), (9, "GAMLE KINO BERGEN", "-16,00", ";"),
+        (4, "LAMP QUAY HOTEL", "-1.258,00", ";"), (-31, "LEESIDE PARKING", "-54,00", ";"), (5, "LAMP QUAY HOTEL REFUND", "40,00", ";"),
     ]]  # fmt: skip
     path = folder / "november.csv"
     path.write_text(

@@ -47,10 +47,26 @@ class OfxTest(TestCase):
 
     def test_xml_with_bad_entries_left_out_by_name(self):
         statement = read_ofx(XML)[0]
-        self.assertEqual([line.amount for line in statement.lines], [Money.of("1234.50", "NOK")])
-        self.assertEqual([left.why for left in statement.left], [
-            "the same key stands in the file twice", "its date '2026' is not a date", "its amount 'x' is not a number", "it has no key of the bank's (FITID)",
-        ])  # fmt: skip
+        self.assertEqual([str(line.amount) for line in statement.lines], ["1,234.50", "-99.00", "5.00"])
+        # Two entries share a key and one has none: all three are known by what they say.
+        self.assertEqual({line.bank_id[:4] for line in statement.lines}, {"own-"})
+        self.assertEqual(
+            [left.why for left in statement.left], ["its date '2026' is not a date", "its amount 'x' is not a number"]
+        )
+
+    def test_dialects_of_banks(self):
+        entry = b"<STMTTRN><TRNTYPE>DEBIT</TRNTYPE><DTPOSTED>20261014</DTPOSTED><TRNAMT>46.41</TRNAMT><FITID>7</FITID><NAME>HAVNEKROA</NAME><ORIGCURRENCY><CURRATE>0.0859444</CURRATE><CURSYM>NOK</CURSYM></ORIGCURRENCY></STMTTRN>"
+        start, end = XML.index(b"<STMTTRN>"), XML.index(b"</BANKTRANLIST>")
+        (statement,) = read_ofx(
+            (XML[:start] + entry * 2 + entry.replace(b"0.0859444", b"-1").replace(b">7<", b">8<") + XML[end:]).replace(
+                b"<CURDEF>NOK", b"<CURDEF>EUR"
+            )
+        )
+        self.assertEqual(
+            [(str(line.amount), line.bank_id) for line in statement.lines], [("46.41", "7"), ("46.41", "8")]
+        )
+        self.assertEqual([line.original for line in statement.lines], [Money.of("540.00", "NOK"), None])
+        self.assertEqual(statement.left[0].why, "the same entry stands in the file twice")
 
     def test_odd_headers_are_mended(self):
         content = papers.card_file(DAY)

@@ -141,6 +141,10 @@ class CsvTest(TestCase):
             "Date,Merchant,Amount,Original amount,Original currency\n2026-10-15,Havnekroa,46.41,540.00,NOK\n"
         )
         self.assertEqual(foreign.lines[0].original, Money.of("540.00", "NOK"))
+        (minus,) = self.read(
+            "Date,Merchant,Amount,Original amount,Original currency\n2026-10-15,Havnekroa,-46.41,540.00,NOK\n2026-10-16,Taxi,-9.00,-104.70,NOK\n2026-10-17,Refund,5.00,58.17,NOK\n"
+        )
+        self.assertEqual([str(line.original) for line in minus.lines], ["540.00", "104.70", "-58.17"])
 
     def test_what_is_no_table_says_so(self):
         for text, words in [

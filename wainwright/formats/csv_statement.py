@@ -164,7 +164,9 @@ def read_csv(
             merchant = cell(row, "merchant") or "Not named"
             original = None
             if cell(row, "original") and cell(row, "original_currency").upper() not in ("", in_currency):
-                original = Money.rounded(read_number(cell(row, "original")), cell(row, "original_currency").upper())
+                # Banks write it without a sign, or with one; it goes the way of what was charged.
+                abroad = abs(read_number(cell(row, "original"))) * (-1 if amount.amount < 0 else 1)
+                original = Money.rounded(abroad, cell(row, "original_currency").upper())
         except (ValueError, KeyError) as error:
             left.append(LeftOut(f"line {number}", str(error).strip("'\"")))
             continue

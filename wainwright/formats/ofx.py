@@ -16,7 +16,7 @@ from ofxtools.Parser import OFXTree
 
 from wainwright.core.money import Money
 from wainwright.formats.problems import LeftOut, Unreadable
-from wainwright.formats.statement import Statement, StatementLine
+from wainwright.formats.statement import Statement, StatementLine, with_places
 
 MOST_BYTES = 5_000_000
 _XML_HEAD = (
@@ -64,37 +64,54 @@ def _tidy(content: bytes) -> bytes:
 def _statement(statement: Element) -> Statement:
     account = "".join(filter(str.isdigit, _text(statement, ".//ACCTID")))
     currency = _text(statement, "CURDEF") or "EUR"
-    lines, left, seen = [], [], set[str]()
+    lines: list[StatementLine] = []
+    left, seen = [], set[StatementLine]()
     for number, entry in enumerate(statement.iter("STMTTRN"), 1):
         name = _text(entry, "NAME") or _text(entry, ".//PAYEE/NAME") or _text(entry, "MEMO")
         where = f"entry {number}" + (f", {name}" if name else "")
         try:
-            line = _line(entry, name, currency, number)
+            line = _line(entry, name, currency)
         except ValueError as error:
             left.append(LeftOut(where, str(error)))
             continue
-        if line.bank_id in seen:
-            left.append(LeftOut(where, "the same key stands in the file twice"))
+        if line.bank_id and line in seen:
+            left.append(LeftOut(where, "the same entry stands in the file twice"))
             continue
-        seen.add(line.bank_id)
+        seen.add(line)
         lines.append(line)
-    return Statement(account[-4:], currency, tuple(lines), tuple(left))
+    return Statement(account[-4:], currency, tuple(with_places(lines)), tuple(left))
 
 
-def _line(entry: Element, name: str, currency: str, number: int) -> StatementLine:
-    bank_id = _text(entry, "FITID")
-    if not bank_id:
-        raise ValueError("it has no key of the bank's (FITID)")
+def _line(entry: Element, name: str, currency: str) -> StatementLine:
     day = _date(_text(entry, "DTUSER") or _text(entry, "DTPOSTED"))
     raw = _text(entry, "TRNAMT").replace(" ", "").replace("\u2212", "-")
     if "," in raw and "." not in raw:
         raw = raw.replace(",", ".")
     try:
         # A purchase is below zero in the file; here it is what was charged.
-        amount = Money.rounded(-Decimal(raw), _text(entry, ".//CURRENCY/CURSYM") or currency)
+        value = Decimal(raw)
+        if value > 0 and _text(entry, "TRNTYPE").upper() == "DEBIT":
+            # Some banks leave the sign to the kind of entry.
+            value = -value
+        amount = Money.rounded(-value, _text(entry, ".//CURRENCY/CURSYM") or currency)
     except (InvalidOperation, ValueError) as error:
         raise ValueError(f"its amount {raw!r} is not a number") from error
-    return StatementLine(bank_id[:255], day, amount, name[:120], _text(entry, "MEMO")[:200], _text(entry, "SIC")[:4])
+    return StatementLine(
+        _text(entry, "FITID")[:255], day, amount, name[:120] or "Not named", _text(entry, "MEMO")[:200],
+        _text(entry, "SIC")[:4], original=_original(entry, amount),
+    )  # fmt: skip
+
+
+def _original(entry: Element, amount: Money) -> Money | None:
+    """What was paid abroad: the rate (CURRATE) is what one unit of the other currency is worth in the statement's."""
+    symbol, rate = _text(entry, ".//ORIGCURRENCY/CURSYM"), _text(entry, ".//ORIGCURRENCY/CURRATE").replace(",", ".")
+    try:
+        worth = Decimal(rate)
+        if not worth.is_finite() or worth <= 0 or symbol == amount.currency:
+            return None
+        return Money.rounded(amount.amount / worth, symbol)
+    except (ArithmeticError, ValueError, KeyError):
+        return None
 
 
 def _date(raw: str) -> date:

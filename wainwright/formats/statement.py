@@ -54,10 +54,21 @@ def own_key(day: date, amount: Money, words: str) -> str:
 
 
 def with_places(lines: Iterable[StatementLine]) -> list[StatementLine]:
-    """Tell lines apart that share a key of our own: two coffees on one day are two."""
+    """Give every line a key of its own.
+
+    Some banks give one key to many entries, or none; such lines are known by what they say. Lines that say the same are
+    told apart by their place among their likes: two coffees on one day are two. Lines that are alike down to the bank's
+    key stay so: that is one entry that stands twice.
+    """
+    lines = list(lines)
+    meant: dict[str, set[tuple[object, ...]]] = {}
+    for line in lines:
+        meant.setdefault(line.bank_id, set()).add((line.day, line.amount, line.merchant))
     counted: dict[str, int] = {}
     found = []
     for line in lines:
+        if not line.bank_id or len(meant[line.bank_id]) > 1:
+            line = replace(line, bank_id=own_key(line.day, line.amount, line.merchant))
         if line.bank_id.startswith("own-"):
             number = counted[line.bank_id] = counted.get(line.bank_id, 0) + 1
             line = replace(line, bank_id=f"{line.bank_id}-{number}") if number > 1 else line

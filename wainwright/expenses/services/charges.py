@@ -157,7 +157,8 @@ def _show(file: CardFile, statements: Sequence[Statement]) -> None:
     """Fill a file's rows: for each line its card, what it says, and what would become of it."""
     member = file.member
     cards, firm = _cards(member), member.firm
-    rows, left = [], []
+    rows: list[dict] = []
+    left: list[list[str]] = []
     for statement in statements:
         left += [[each.where, each.why] for each in statement.left]
         number = statement.last_four or file.card_four or (next(iter(cards)) if len(cards) == 1 else "")
@@ -173,8 +174,22 @@ def _show(file: CardFile, statements: Sequence[Statement]) -> None:
             continue
         seen = _seen(card, statement.lines)
         rows += [row for line in statement.lines if (row := _row(line, card, firm, seen, left)) is not None]
+    _once(rows)
     file.rows, file.left = rows, left
     file.known = sum(row["what"] == KNOWN for row in rows)
+
+
+def _once(rows: list[dict]) -> None:
+    """What stands in a file twice, as where its statements overlap, is taken once; so is a pending charge booked once."""
+    keys, booked = set(), set()
+    for row in rows:
+        key = (row["card"], row["key"])
+        twice = key in keys or (row["what"] == BOOKED and row["charge"] in booked)
+        keys.add(key)
+        if row["what"] == BOOKED:
+            booked.add(row["charge"])
+        if twice:
+            row["what"], row["why"] = KNOWN, "it stands in the file twice"
 
 
 def _seen(card: Card, lines: Sequence[StatementLine]) -> _Seen:
