@@ -10,7 +10,7 @@ from tests.apps.world import FIELD, WorldTestCase, eur
 from wainwright import clock
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books
-from wainwright.expenses.models import CardFile, Charge, Expense
+from wainwright.expenses.models import CardFile, Charge, Expense, HeldMail
 from wainwright.people.models import Card
 from wainwright.signoff.models import SignOff
 from wainwright.trips.models import Trip
@@ -179,6 +179,61 @@ class HostileTest(WorldTestCase):
                 f"/find/?q={value[:300]}",
                 f"/trips/?page={value[:30]}",
                 f"/places/?origin={value[:300]}",
+            ):
+                self.assertLess(self.client.get(path).status_code, 500)
+
+    def test_no_input_breaks_how_costs_get_in(self):
+        expense, receipt = self.a_cost(amount="142.00"), self.a_receipt()
+        self.a_receipt(expense)
+        card = Card.objects.filter(owner=self.maren).first()
+        file = self.looked(self.maren, "c.csv", b"Day;Shop;Sum\n2026-01-01;Pier;1.00\n")
+        charge = Charge.objects.create(
+            firm=self.maren.firm, owner=self.maren, card=card, bank_id="h1", date=self.today, merchant="PIER", currency="EUR", amount_minor=100,
+        )  # fmt: skip
+        mail = HeldMail.objects.create(
+            member=self.maren, sender="a@b.example", subject="x", sha256="1", time=clock.now()
+        )
+        costs, rides = (
+            ("date", "merchant", "category", "amount", "currency", "tax_rate", "paid_by", "description"),
+            ("date", "origin", "target", "via", "km", "vehicle", "passengers"),
+        )
+        page = receipt.pages.first()
+        forms = {
+            "/tray/sort/": ("act", "row", "to", "reason", "email"), "/tray/undo/": (), "/tray/issuer/": ("card",), f"/tray/mails/{mail.pk}/": ("act",), f"/tray/mails/{10**19}/": ("act",),
+            f"/tray/card-file/{file.pk}/columns/": ("column-date", "column-merchant", "column-amount", "card"), f"/tray/card-file/{file.pk}/take/": ("doubtful",),
+            f"/receipts/{receipt.pk}/take/": (*costs, "rate", "tax", "heads"), f"/receipts/{receipt.pk}/join/": ("other",), f"/receipts/{receipt.pk}/trip/": ("trip",),
+            "/expenses/check/": (*costs, "rate", "tax", "heads", "expense"), "/expenses/ride/check/": (*rides, "odometer_start", "odometer_end", "reason"),
+            "/expenses/grid/": ("rows", "paste", *(f"r0-{name}" for name in costs)), "/expenses/rides/": ("rows", *(f"r0-{name}" for name in rides)),
+            f"/expenses/{expense.pk}/change/": tuple(f"change-{name}" for name in costs), f"/expenses/{expense.pk}/personal/": ("version", "personal"),
+            f"/expenses/{expense.pk}/lost/": ("words", "name"), f"/expenses/{expense.pk}/order/": ("receipt",),
+            f"/expenses/{expense.pk}/parts/": ("version", "part-category", "part-label", "part-amount", "part-tax", "part-night", "part-meal", "part-code", "part-personal", "rest", "night-first", "night-count", "night-price", "night-tax"),
+            **({f"/receipts/pages/{page.pk}/cut/": ("way", "at"), f"/receipts/pages/{page.pk}/off/": ("back",)} if page else {}),
+        }  # fmt: skip
+        acts = ("take", "claim", "personal", "aside", "back", "give", "refuse")
+        self.enter(self.maren)
+        for path, fields in forms.items():
+            for n, value in enumerate(HOSTILE):
+                data = dict.fromkeys(fields, value)
+                if path == "/tray/sort/":
+                    data |= {
+                        "act": acts[n % len(acts)],
+                        "row": f":{charge.pk}" if n % 2 else value,
+                        "to": f"trip:{value}",
+                    }
+                elif path == "/expenses/grid/" and n % 2:
+                    data |= {"rows": "3", "paste": f"Date\tAmount\t{value}\n{value}\t{value}\n"}
+                elif "grid" in path or "rides" in path:
+                    data |= {"rows": "3", "paste": ""}
+                with self.subTest(path=path, value=value[:20]):
+                    self.assertLess(self.client.post(path, data).status_code, 500)
+        self.enter(self.priya)
+        for value in HOSTILE:
+            for path, fields in {"/ledger/loose/remind/": ("charge",), f"/ledger/cards/{card.pk}/": ("since", "closed", "account"), "/rates/take/": ("file",)}.items():  # fmt: skip
+                self.assertLess(self.client.post(path, dict.fromkeys(fields, value)).status_code, 500)
+            for path in (
+                f"/ledger/loose/?person={value[:300]}&card={value[:9]}&age={value[:9]}&page={value[:9]}",
+                f"/rates/?amount={value[:300]}&currency={value[:300]}&day={value[:30]}",
+                f"/tray/?card={value[:300]}&month={value[:30]}&kind={value[:30]}&trip={value[:300]}&page={value[:9]}",
             ):
                 self.assertLess(self.client.get(path).status_code, 500)
 

@@ -27,7 +27,8 @@ def loose_page(request):
     """Loose charges by person, card and age, and what is personal and not paid back."""
     _finance(request)
     query = request.GET
-    narrow = Loose(whole(query.get("person")), query.get("card", "")[:4], whole(query.get("age")))
+    age = whole(query.get("age"))
+    narrow = Loose(whole(query.get("person")), query.get("card", "")[:4], age if age in dict(AGES) else 0)
     rows = loose_charges(request.member, narrow)
     context = {
         "page": Paginator(rows, 50).get_page(query.get("page")), "people": by_person(request.member), "narrow": narrow, "ages": AGES,

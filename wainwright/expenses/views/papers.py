@@ -124,6 +124,8 @@ def held_mail(request, mail_id: int):
         mails.turn_away(request.member, mail_id)
         messages.info(request, "The mail is deleted.")
         return redirect("tray")
+    if act not in ("once", "know"):
+        raise Refusal("Say whether the mail is taken in or deleted.")
     for each in mails.let_in(request.member, mail_id, act == "know"):
         if each.problem:
             messages.error(request, f"{each.name}: {each.problem}")
