@@ -1,6 +1,7 @@
 """How costs get in: mails, invoices, the issuer's feed, memory, parts, rides, grids, lost receipts, pages, reminders."""
 
 import io
+from base64 import b64encode
 from datetime import datetime, time, timedelta
 from decimal import Decimal
 
@@ -143,6 +144,12 @@ class InvoicesTest(Tray):
             [(p.label, p.amount_minor, p.tax_minor) for p in expense.parts.all()],
             [("At 23 %", 9840, 1840), ("At 13.5 %", 4540, 540)],
         )
+
+    def test_what_is_attached_to_an_invoice_is_looked_at(self):
+        slip = b64encode(papers.till_receipt(self.today))
+        content = ubl(day=self.today - timedelta(days=3)).replace(b"aGVsbG8=", slip).replace(b"slip.txt", b"slip.jpg")
+        receipt = self.invoice(content)
+        self.assertEqual((receipt.pages.count(), receipt.value("total"), receipt.problem), (2, "143.80", ""))
 
     def test_the_same_number_of_one_supplier_is_a_duplicate(self):
         day = self.today - timedelta(days=3)

@@ -20,7 +20,7 @@ from wainwright.expenses.models import Receipt, ReceiptPage
 from wainwright.expenses.services.memory import remembered_name
 from wainwright.formats.invoice import Invoice, inside_pdf, read_invoice
 from wainwright.formats.mail import Letter, Reservation, read_mail
-from wainwright.formats.pictures import Page, pages_of
+from wainwright.formats.pictures import MOST_PAGES, Page, pages_of
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.receipt_text import bill_lines, read_fields
 from wainwright.formats.sheets import invoice_sheet, mail_sheet
@@ -64,13 +64,16 @@ class Seen:
     pages: list[Page]
     invoice: Invoice | None = None
     letter: Letter | None = None
+    # How many pages words are read on; what is attached to data is looked at, not read again.
+    read: int = MOST_PAGES
 
 
 def see(kind: str, content: bytes) -> Seen:
     """Open a file of a kind. Raises ``Unreadable``."""
     if kind == Receipt.Kind.INVOICE:
         invoice = read_invoice(content)
-        return Seen(pages_of(invoice_sheet(invoice)), invoice)
+        sheet = pages_of(invoice_sheet(invoice))
+        return Seen((sheet + _attached(invoice))[:MOST_PAGES], invoice, read=len(sheet))
     if kind == Receipt.Kind.MAIL:
         letter = read_mail(content)
         return Seen(pages_of(mail_sheet(letter)), None, letter)
@@ -83,9 +86,22 @@ def see(kind: str, content: bytes) -> Seen:
         return Seen(pages)
 
 
+def _attached(invoice: Invoice) -> list[Page]:
+    """The pages of what is attached to an invoice; what is no picture or PDF stays in the original."""
+    found: list[Page] = []
+    for each in invoice.attached:
+        if len(found) >= MOST_PAGES:
+            break
+        try:
+            found += pages_of(each.content)
+        except Unreadable:
+            continue
+    return found
+
+
 def _read(receipt: Receipt, seen: Seen) -> dict:
     """Read the words of the pages, and put what a file says as data in their place."""
-    words = [word for number, page in enumerate(seen.pages) for word in service("reader").words(page, number)]
+    words = [word for n, page in enumerate(seen.pages[: seen.read]) for word in service("reader").words(page, n)]
     fields = {
         name: {"value": f.value, "sure": f.sure, "box": f.box}
         for name, f in read_fields(words, clock.today(receipt.firm.zone)).items()

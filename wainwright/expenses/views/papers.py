@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from django.contrib import messages
+from django.db.models import Q
 from django.http import FileResponse, Http404
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -40,10 +41,18 @@ def _show(request, receipt: Receipt, form: CostForm, status: int = 200):
         "receipt": receipt, "own": own, "form": form, "boxes": boxes, "bookings": bookings,
         "rows": [(FIELD_NAMES[name], name, field) for name, field in fields],
         "shown": [page for page in receipt.pages.all() if not page.off], "off": [page for page in receipt.pages.all() if page.off],
-        "trips": list(Trip.objects.filter(traveller=request.member).order_by("-pk")[:20]) if bookings else [],
+        "trips": _trips_for(request.member, bookings) if bookings else [],
         "others": list(Receipt.objects.filter(owner=request.member, expense__isnull=True, aside="").exclude(pk=receipt.pk)[:20]) if loose else [],
     }  # fmt: skip
     return render(request, "expenses/receipt.html", context, status=status)
+
+
+def _trips_for(member, bookings: list[dict]) -> list[Trip]:
+    """Trips that bookings may belong to: those of their days first, none that was over before them."""
+    first = min(datetime.fromisoformat(each["leaves"]) for each in bookings).date()
+    open_ = Trip.objects.filter(traveller=member).filter(Q(ends__isnull=True) | Q(ends__gte=first - timedelta(days=3)))
+    trips = list(open_.order_by("-pk")[:20])
+    return sorted(trips, key=lambda trip: not (trip.starts and trip.ends and trip.starts <= first <= trip.ends))
 
 
 def _from_to(booking: dict) -> str:
