@@ -205,7 +205,7 @@ class MonthTest(BrowserTestCase):
         self.until(lambda d: d.find_element(By.CSS_SELECTOR, "[data-left]").text == "-0.05")
         box.send_keys(Keys.BACKSPACE, "0")
         self.press("Keep the parts")
-        self.see("the parts come to 598.00")
+        self.see("the parts come to 598.00", "The daily allowance was")
         after = load_file(maren, Claim.objects.get()).allowance.amount
         self.assertEqual(str(before - after), "11.60")
         self.assertEqual(len(Expense.objects.get().nights), 4)

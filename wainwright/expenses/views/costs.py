@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import date
 from decimal import Decimal, InvalidOperation
+from functools import wraps
 from itertools import zip_longest
 
 from django.contrib import messages
+from django.http import HttpResponseRedirect
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.accounts.selectors import books, read_coding
+from wainwright.claims.selectors import allowance_of
 from wainwright.core.coding import DIMENSIONS, LABELS, Coding
 from wainwright.core.money import Money, total
 from wainwright.drawing.lines import year_bar
@@ -26,6 +30,7 @@ from wainwright.formats.pictures import MOST_BYTES
 from wainwright.formats.places import best_place
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.selectors import history
+from wainwright.trips.models import Trip
 from wainwright.web.forms import plain_number, say, whole
 
 PART_ROWS, FEW_ROWS = 8, 3
@@ -193,7 +198,35 @@ def change(request, expense_id: int):
 PART_FIELDS = ("category", "label", "amount", "night", "meal", "tax", "code")
 
 
+def says_allowance(view: Callable) -> Callable:
+    """After an act on a bill, say what the daily allowance of its trip was and is: a meal on the bill is paid once."""
+
+    @wraps(view)
+    def wrapped(request, expense_id: int):
+        claim = expense_for(request.member, expense_id).claim
+        trip_id = claim.trip_id if claim is not None and claim.editable else None
+        before = _allowance(trip_id)
+        response = view(request, expense_id)
+        after = _allowance(trip_id) if isinstance(response, HttpResponseRedirect) else before
+        if before != after:
+            messages.info(
+                request, f"The daily allowance was {before}, is {after}: what a bill pays for is not paid twice."
+            )
+        return response
+
+    return wrapped
+
+
+def _allowance(trip_id: int | None) -> Money | None:
+    if trip_id is None:
+        return None
+    # The trip is read anew each time: the act between may have changed it.
+    trip = Trip.objects.select_related("firm", "traveller").get(pk=trip_id)
+    return allowance_of(trip, rulebook(trip.firm), trip.currency).amount
+
+
 @require_POST
+@says_allowance
 def set_parts(request, expense_id: int):
     """Break a bill down, or work out so many nights first; what is left goes where it is told to."""
     expense = expense_for(request.member, expense_id)
@@ -311,6 +344,7 @@ def set_split(request, expense_id: int):
 
 
 @require_POST
+@says_allowance
 def remove(request, expense_id: int):
     """Take an expense apart: its papers and its charge are loose again."""
     expense = expense_for(request.member, expense_id)
