@@ -9,15 +9,18 @@ from wainwright import clock
 from wainwright.accounts.models import Posting
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
+from wainwright.expenses.models import Expense, Receipt
+from wainwright.expenses.services import charges
+from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
 
 PAGES = {
     "Maren Oyelaran": ["/", "/trips/", "/trips/new/", "/trips/{trip}/", "/trips/{plan}/", "/trips/{plan}/sign/", "/trips/{plan}/cars/",
                        "/trips/{plan}/stays/", "/trips/{plan}/bookings/{booking}/seats/", "/trips/{trip}/itinerary/", "/trips/{trip}/order/", "/profile/", "/stand-ins/",
-                       "/trips/{plan}/ways/?from=ORK&to=DUB&on={day}&when=any&at=&from=DUB&to=ORK&on={day}&when=after&at=10:00", "/tray/", "/expenses/new/", "/expenses/ride/",
+                       "/trips/{plan}/ways/?from=ORK&to=DUB&on={day}&when=any&at=&from=DUB&to=ORK&on={day}&when=after&at=10:00", "/tray/", "/receipts/{receipt}/", "/tray/card-file/{file}/", "/expenses/new/", "/expenses/ride/", "/expenses/grid/", "/expenses/rides/", "/expenses/{hotel}/", "/rates/",
                        "/claims/", "/claims/{claim}/", "/news/", "/find/?q=gauge", "/firms/", "/mail/", "/look/"],
     "Tobias Achterberg": ["/bench/", "/bench/trip/{waiting}/"],
-    "Priya Sundqvist": ["/ledger/", "/ledger/{journal}/", "/ledger/pay/", "/bench/claim/{refused}/", "/rules/"],
+    "Priya Sundqvist": ["/ledger/", "/ledger/{journal}/", "/ledger/pay/", "/ledger/loose/", "/ledger/cards/", "/rates/", "/bench/claim/{refused}/", "/rules/"],
     "Benedikt Okafor": ["/trail/"],
 }  # fmt: skip
 
@@ -27,12 +30,25 @@ class PagesTest(BrowserTestCase):
         """The whole demo, so that every page has something on it."""
         load.load(clock.today())
 
+    def a_card_file(self):
+        """A table as a bank gives it, shown and not taken yet."""
+        maren = Membership.objects.get(person__name="Maren Oyelaran")
+        day = clock.today()
+        file = charges.look_at(
+            maren, "bank.csv", f"Date;Merchant;Amount;Card\n{day};Pier;1,00;4410\nx;y;z;4410\n".encode()
+        )
+        file.refresh_from_db()
+        self.assertEqual(file.state, "Shown")
+        return file
+
     def test_every_main_page(self):
         numbers = {
             "trip": Trip.objects.get(title__startswith="Tide-gauge").pk, "plan": Trip.objects.get(title__startswith="Northern").pk,
             "booking": Booking.objects.filter(trip__title__startswith="Northern", kind="air").first().pk, "day": Trip.objects.get(title__startswith="Northern").starts,
             "claim": Claim.objects.get(state="Open").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk, "refused": Claim.objects.get(state="Posting refused").pk,
             "waiting": Trip.objects.filter(state="Awaiting sign-off", traveller__manager__person__name="Tobias Achterberg").first().pk,
+            "receipt": Receipt.objects.get(name="lab-og-lodd.jpg").pk, "hotel": Expense.objects.filter(owner__person__name="Maren Oyelaran", category="lodging").first().pk,
+            "file": self.a_card_file().pk,
         }  # fmt: skip
         self.open("/accounts/login/")
         self.assert_accessible("signing in")
