@@ -1,15 +1,15 @@
 /* Keys, dropping files, and lighting up boxes. Every page works without this file. */
 (function () {
   "use strict";
-  let going = false;
-  const typing = (el) => el.closest("input, select, textarea, [contenteditable]");
+  let going = false, at = -1;
+  const typing = (el) => el.closest("input:not([type=checkbox]), select, textarea, [contenteditable]");
   const lines = () => Array.from(document.querySelectorAll("[data-line]"));
 
   function step(by) {
     const all = lines();
     if (!all.length) return;
-    const at = all.indexOf(document.activeElement.closest("[data-line]"));
-    const next = all[Math.max(0, Math.min(all.length - 1, at + by))];
+    const here = all.indexOf(document.activeElement.closest("[data-line]"));
+    const next = all[Math.max(0, Math.min(all.length - 1, here + by))];
     (next.matches("a, button, [tabindex]") ? next : next.querySelector("a, button, [tabindex]")).focus();
   }
 
@@ -22,8 +22,11 @@
       if (area) { event.preventDefault(); area.click(); }
       return;
     }
+    /* The line that has the focus is meant before the page's first. */
     const press = (selector) => {
-      const found = document.querySelector(selector);
+      const line = document.activeElement.closest("[data-line]");
+      const found = (line && line.querySelector(selector)) || document.querySelector(selector);
+      if (found && line) at = lines().indexOf(line);
       if (found) { event.preventDefault(); found.focus(); found.click(); }
     };
     if (key === "g") going = true;
@@ -33,8 +36,19 @@
     else if (key === "k") step(-1);
     else if (key === "a") press("[data-key-a]");
     else if (key === "b") press("[data-key-b]");
+    else if (key === "A") press("[data-key-all]");
+    else if (key === "p") press("[data-key-p]");
+    else if (key === "t") press("input[name=row][type=checkbox]");
     else if (key === "x") press("[data-key-x]");
     else if (key === "u") press("[data-key-u]");
+  });
+
+  /* After an act on a line the focus goes to the line that took its place, so that the next key means that one. */
+  document.addEventListener("htmx:afterSettle", () => {
+    const line = at >= 0 && lines()[Math.min(at, lines().length - 1)];
+    const first = line && line.querySelector("a, button, [tabindex]");
+    if (first) first.focus();
+    at = -1;
   });
 
   document.addEventListener("click", (event) => {
