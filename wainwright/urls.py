@@ -6,7 +6,7 @@ from wainwright.accounts import views as accounts
 from wainwright.bench import views as bench
 from wainwright.bookings.views import cars, stays, ways
 from wainwright.claims import views as claims
-from wainwright.expenses.views import cards, costs, grid, loose, papers, tray
+from wainwright.expenses.views import breakdown, cards, costs, expense, grid, loose, papers, tray
 from wainwright.people import views as people
 from wainwright.rulebook import views as rate_views
 from wainwright.trips.views import basket, details, itinerary, page, road
@@ -151,16 +151,16 @@ urlpatterns = [
     path("expenses/ride/check/", costs.check_ride, name="ride-check"),
     path("expenses/grid/", grid.costs, name="cost-grid"),
     path("expenses/rides/", grid.month_of_rides, name="ride-grid"),
-    path("expenses/<int:expense_id>/", costs.expense_page, name="expense"),
-    path("expenses/<int:expense_id>/change/", costs.change, name="expense-change"),
-    path("expenses/<int:expense_id>/parts/", costs.set_parts, name="parts"),
-    path("expenses/<int:expense_id>/personal/", costs.set_personal, name="own-share"),
-    path("expenses/<int:expense_id>/lost/", costs.declare_lost, name="lost"),
-    path("expenses/<int:expense_id>/order/", costs.order_papers, name="papers-order"),
-    path("expenses/<int:expense_id>/split/", costs.set_split, name="split"),
-    path("expenses/<int:expense_id>/remove/", costs.remove, name="expense-remove"),
-    path("expenses/<int:expense_id>/attach/", costs.attach, name="attach"),
-    path("expenses/<int:expense_id>/detach/", costs.detach, name="detach"),
+    path("expenses/<int:expense_id>/", expense.expense_page, name="expense"),
+    path("expenses/<int:expense_id>/change/", expense.change, name="expense-change"),
+    path("expenses/<int:expense_id>/parts/", breakdown.set_parts, name="parts"),
+    path("expenses/<int:expense_id>/personal/", breakdown.set_personal, name="own-share"),
+    path("expenses/<int:expense_id>/lost/", expense.declare_lost, name="lost"),
+    path("expenses/<int:expense_id>/order/", expense.order_papers, name="papers-order"),
+    path("expenses/<int:expense_id>/split/", breakdown.set_split, name="split"),
+    path("expenses/<int:expense_id>/remove/", expense.remove, name="expense-remove"),
+    path("expenses/<int:expense_id>/attach/", expense.attach, name="attach"),
+    path("expenses/<int:expense_id>/detach/", expense.detach, name="detach"),
     path("claims/", claims.claim_list, name="claims"),
     path("claims/new/", claims.claim_loose, name="claim-new"),
     path("claims/<int:claim_id>/", claims.claim_page, name="claim"),

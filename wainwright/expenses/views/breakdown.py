@@ -1,0 +1,115 @@
+"""A bill broken down: parts, nights, what is personal of it, the split over codings."""
+
+from __future__ import annotations
+
+from datetime import date
+from decimal import Decimal, InvalidOperation
+from itertools import zip_longest
+
+from django.shortcuts import redirect
+from django.views.decorators.http import require_POST
+
+from wainwright.accounts.selectors import books, read_coding
+from wainwright.core.coding import Coding
+from wainwright.core.money import total
+from wainwright.errors import Refusal
+from wainwright.expenses.models import Expense
+from wainwright.expenses.selectors import expense_for
+from wainwright.expenses.services import editing
+from wainwright.expenses.views.expense import money_of, money_or_nothing, says_allowance, show, version_of
+from wainwright.rulebook.selectors import rulebook
+
+PART_FIELDS = ("category", "label", "amount", "night", "meal", "tax", "code")
+
+
+@require_POST
+@says_allowance
+def set_parts(request, expense_id: int):
+    """Break a bill down, or work out so many nights first; what is left goes where it is told to."""
+    expense = expense_for(request.member, expense_id)
+    columns = [request.POST.getlist(f"part-{name}") for name in PART_FIELDS]
+    rows = [dict(zip(PART_FIELDS, row, strict=True)) for row in zip_longest(*columns, fillvalue="")]
+    personal_rows = set(request.POST.getlist("part-personal"))
+    try:
+        parts = _nightly(request, expense) if "nights" in request.POST else []
+        parts += [
+            _part(row, expense, str(index) in personal_rows) for index, row in enumerate(rows) if row["amount"].strip()
+        ]
+        rest = request.POST.get("rest", "")
+        left = expense.amount - total((part.amount for part in parts), expense.currency)
+        if rest and parts and left:
+            own = rest == "personal"
+            label = "Personal" if own else rulebook(expense.firm).names.get(rest, "The rest")
+            parts.append(editing.PartTyped(expense.category if own else rest, label, left, own))
+        editing.set_parts(request.member, expense_id, version_of(request), parts)
+        return redirect("expense", expense_id)
+    except (ValueError, OverflowError) as error:
+        problem = (
+            str(error) if "amount" in str(error) else "A night or day is not a date. Use the day the night begins."
+        )
+    except Refusal as refusal:
+        problem = refusal.message
+    typed = [row | {"personal": str(n) in personal_rows} for n, row in enumerate(rows)]
+    left = expense.amount - total((money_or_nothing(row["amount"], expense.currency) for row in rows), expense.currency)
+    return show(request, expense, 422, parts=typed, parts_error=problem, left=left)
+
+
+def _part(row: dict[str, str], expense: Expense, personal: bool) -> editing.PartTyped:
+    """One typed row. Raises ``ValueError`` saying what is wrong."""
+    day = date.fromisoformat(row["night"]) if row["night"] else None
+    meal = row["meal"]
+    return editing.PartTyped(
+        row["category"], row["label"] or "Part", money_of(row["amount"], expense.currency), personal, None if meal else day, meal,
+        (day or expense.date) if meal else None, money_of(row["tax"], expense.currency) if row["tax"].strip() else None,
+        read_coding(row["code"], books(expense.firm)),
+    )  # fmt: skip
+
+
+@require_POST
+def set_personal(request, expense_id: int):
+    """Take the personal share out of a cost: an amount, or per cent."""
+    expense = expense_for(request.member, expense_id)
+    typed = request.POST.get("personal", "")
+    try:
+        editing.set_personal(request.member, expense_id, version_of(request), typed)
+        return redirect("expense", expense_id)
+    except Refusal as refusal:
+        return show(request, expense, 422, personal_error=refusal.message, own_personal=typed)
+
+
+def _nightly(request, expense: Expense) -> list[editing.PartTyped]:
+    """The repeat of nights in one act."""
+    count = request.POST.get("night-count", "").strip()
+    if not count:
+        return []
+    first = date.fromisoformat(request.POST.get("night-first", ""))
+    if not count.isdigit() or not 0 < int(count) <= 60:
+        raise Refusal("Say how many nights, from 1 to 60.")
+    tax = request.POST.get("night-tax", "").strip()
+    lodging = next((c.code for c in rulebook(expense.firm).categories.values() if c.is_lodging), expense.category)
+    return editing.nightly_parts(
+        first, int(count), money_of(request.POST.get("night-price", ""), expense.currency), lodging,
+        money_of(tax, expense.currency) if tax else None,
+    )  # fmt: skip
+
+
+@require_POST
+def set_split(request, expense_id: int):
+    """Split a cost by share."""
+    expense = expense_for(request.member, expense_id)
+    rows = list(
+        zip(
+            *(request.POST.getlist(f"split-{n}") for n in ("cost_centre", "project", "task", "fund", "share")),
+            strict=False,
+        )
+    )
+    try:
+        shares = [(Coding("", *row[:4]), Decimal(row[4].replace(",", "."))) for row in rows if row[4].strip()]
+        editing.set_split(request.member, expense_id, version_of(request), shares)
+        return redirect("expense", expense_id)
+    except InvalidOperation:
+        problem = "A share is a number of per cent, as 60 or 33.3333."
+    except Refusal as refusal:
+        problem = refusal.message
+    typed = [{"coding": Coding("", *row[:4]), "share": row[4]} for row in rows]
+    return show(request, expense, 422, shares=typed, split_error=problem)

@@ -1,0 +1,228 @@
+"""One expense: its page, its change, its evidence."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from decimal import Decimal, InvalidOperation
+from functools import wraps
+
+from django.contrib import messages
+from django.http import HttpResponseRedirect
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wainwright.accounts.selectors import books
+from wainwright.claims.selectors import allowance_of
+from wainwright.core.coding import DIMENSIONS, LABELS
+from wainwright.core.money import Money, total
+from wainwright.errors import Refusal
+from wainwright.expenses.forms import CostForm
+from wainwright.expenses.models import Expense, Receipt
+from wainwright.expenses.proposals import proposed_parts
+from wainwright.expenses.selectors import expense_for
+from wainwright.expenses.services import editing, pages, receipts
+from wainwright.formats.pictures import MOST_BYTES
+from wainwright.rulebook.selectors import rulebook
+from wainwright.trail.selectors import history
+from wainwright.trips.models import Trip
+from wainwright.web.forms import plain_number, say, whole
+
+PART_ROWS, FEW_ROWS = 8, 3
+
+
+def number_of(request, name: str) -> int | None:
+    """A whole number of a form, or nothing."""
+    return whole(request.POST.get(name)) or None
+
+
+def show(request, expense: Expense, status: int = 200, **more):
+    """The page of an expense; ``more`` is what was typed and what is wrong with it, after a refusal."""
+    book, ledger = rulebook(expense.firm), books(expense.firm)
+    own = expense.owner_id == request.member.pk
+    editable = own and (expense.claim is None or expense.claim.editable)
+    parts = [
+        {"category": p.category, "label": p.label, "amount": str(Money.from_minor(p.amount_minor, expense.currency).amount), "personal": p.personal,
+         "night": (p.night or p.day).isoformat() if p.night or p.day else "", "meal": p.meal,
+         "tax": str(Money.from_minor(p.tax_minor, expense.currency).amount) if p.tax_minor else "", "code": str(p.coding)}
+        for p in expense.parts.all()
+    ]  # fmt: skip
+    proposed = not parts and editable
+    if proposed:
+        parts = proposed_parts(expense, book)
+    category = book.categories.get(expense.category)
+    lodging = category is not None and category.is_lodging
+    blank = {
+        "category": expense.category,
+        "label": "",
+        "amount": "",
+        "personal": False,
+        "night": "",
+        "meal": "",
+        "tax": "",
+        "code": "",
+    }
+    shares = [{"coding": s.coding, "share": f"{s.share.normalize():f}"} for s in expense.shares.all()]
+    loose = Receipt.objects.filter(owner=expense.owner, expense__isnull=True)[:20] if editable else []
+    context = {
+        "expense": expense, "editable": editable, "own": own, "categories": list(book.categories.values()),
+        "parts": parts + [blank] * max(2, (PART_ROWS if lodging else FEW_ROWS) - len(parts)),
+        "has_parts": bool(expense.parts.all()), "proposed": proposed and bool(parts), "meals": editing.MEALS, "personal_error": "",
+        "left": expense.amount - total((money_or_nothing(p["amount"], expense.currency) for p in parts), expense.currency),
+        "own_personal": _own_personal(expense), "lost_error": "", "lost_words": expense.lost.get("words", ""), "lost_name": "", "shares": shares + [{"code": "", "share": ""}] * max(1, 3 - len(shares)),
+        "dimensions": [(name, LABELS[name].capitalize(), ledger.choices(name)) for name in DIMENSIONS if name != "account"],
+        "loose": loose, "charge": getattr(expense, "charge", None),
+        "change_form": _cost_form(expense) if editable and expense.kind == "cost" and not expense.personal else None,
+        "entries": history(expense.key), "parts_error": "", "split_error": "",
+    }  # fmt: skip
+    return render(request, "expenses/expense.html", context | more, status=status)
+
+
+def _own_personal(expense: Expense) -> str:
+    """What is personal of a cost, where that is all that its parts say."""
+    parts = list(expense.parts.all())
+    if len(parts) == 2 and parts[1].personal and not any(p.night or p.meal for p in parts):
+        return str(Money.from_minor(parts[1].amount_minor, expense.currency).amount)
+    return ""
+
+
+def money_or_nothing(text: str, currency: str) -> Money:
+    """An amount as typed, for a sum on the way; what is no amount counts as nothing."""
+    try:
+        return money_of(text, currency)
+    except ValueError:
+        return Money.zero(currency)
+
+
+@require_GET
+def expense_page(request, expense_id: int):
+    """An expense: figures, evidence, parts, split."""
+    return show(request, expense_for(request.member, expense_id))
+
+
+def version_of(request) -> int:
+    """The version of the expense that the form was made from."""
+    return number_of(request, "version") or 0
+
+
+def _cost_form(expense: Expense, data=None) -> CostForm:
+    """The form that changes a cost, filled with what it is."""
+    paid = expense.original or expense.amount
+    own_rate = expense.rate if expense.rate_source == "exchange receipt" else None
+    return CostForm(
+        data, member=expense.owner, prefix="change",
+        initial={
+            "date": expense.date, "merchant": expense.merchant, "category": expense.category, "amount": paid.amount,
+            "currency": paid.currency, "rate": own_rate, "tax_rate": (expense.tax_rate * 100).normalize(), "paid_by": expense.paid_by,
+            "tax": expense.tax.amount if expense.tax_minor else None, "description": expense.description,
+            "guests": expense.guests, "heads": expense.heads, "reference": expense.reference, "customer": expense.customer,
+            "cost_centre": expense.cost_centre, "project": expense.project, "task": expense.task, "fund": expense.fund,
+        },
+    )  # fmt: skip
+
+
+@require_POST
+def change(request, expense_id: int):
+    """Change the fields of a cost."""
+    expense = expense_for(request.member, expense_id)
+    form = _cost_form(expense, request.POST)
+    if form.is_valid():
+        try:
+            editing.change_cost(request.member, expense_id, version_of(request), **form.values())
+            return redirect("expense", expense_id)
+        except Refusal as refusal:
+            say(form, refusal)
+    return show(request, expense, 422, change_form=form)
+
+
+def says_allowance(view: Callable) -> Callable:
+    """After an act on a bill, say what the daily allowance of its trip was and is: a meal on the bill is paid once."""
+
+    @wraps(view)
+    def wrapped(request, expense_id: int):
+        claim = expense_for(request.member, expense_id).claim
+        trip_id = claim.trip_id if claim is not None and claim.editable else None
+        before = _allowance(trip_id)
+        response = view(request, expense_id)
+        after = _allowance(trip_id) if isinstance(response, HttpResponseRedirect) else before
+        if before != after:
+            messages.info(
+                request, f"The daily allowance was {before}, is {after}: what a bill pays for is not paid twice."
+            )
+        return response
+
+    return wrapped
+
+
+def _allowance(trip_id: int | None) -> Money | None:
+    if trip_id is None:
+        return None
+    # The trip is read anew each time: the act between may have changed it.
+    trip = Trip.objects.select_related("firm", "traveller").get(pk=trip_id)
+    return allowance_of(trip, rulebook(trip.firm), trip.currency).amount
+
+
+@require_POST
+def declare_lost(request, expense_id: int):
+    """Declare a receipt lost, or take the declaration back."""
+    expense = expense_for(request.member, expense_id)
+    words, name = request.POST.get("words", ""), request.POST.get("name", "")
+    try:
+        editing.declare_lost(request.member, expense_id, version_of(request), words, name)
+        return redirect("expense", expense_id)
+    except Refusal as refusal:
+        return show(request, expense, 422, lost_error=refusal.message, lost_words=words, lost_name=name)
+
+
+def money_of(text: str, currency: str) -> Money:
+    """An amount as typed in a grid. Raises ``ValueError`` saying which."""
+    try:
+        value = Decimal(plain_number(text))
+        if abs(value) > 10**9:
+            raise InvalidOperation
+        return Money.of(value, currency)
+    except (InvalidOperation, ValueError) as error:
+        raise ValueError(f"“{text}” is no amount of {currency}.") from error
+
+
+@require_POST
+@says_allowance
+def remove(request, expense_id: int):
+    """Take an expense apart: its papers and its charge are loose again."""
+    expense = expense_for(request.member, expense_id)
+    claim_id = expense.claim_id
+    editing.remove(request.member, expense_id)
+    messages.info(request, "Its papers and its charge lie in the tray again.")
+    return redirect("claim", claim_id) if claim_id else redirect("tray")
+
+
+@require_POST
+def attach(request, expense_id: int):
+    """Attach a loose receipt, or one sent along."""
+    expense = expense_for(request.member, expense_id)
+    receipt_id = number_of(request, "receipt")
+    file = request.FILES.get("file")
+    if file is not None:
+        if file.size > MOST_BYTES:
+            raise Refusal("The file is larger than 20 MB. Take the picture in a lower resolution.")
+        done = receipts.take_in(request.member, file.name, file.read())
+        if done.receipt is None:
+            raise Refusal(f"{done.name}: {done.problem}")
+        receipt_id = done.receipt.pk
+    if receipt_id is None:
+        raise Refusal("Choose a receipt.")
+    receipts.attach(request.member, receipt_id, expense)
+    return redirect("expense", expense_id)
+
+
+@require_POST
+def detach(request, expense_id: int):
+    """Take a receipt off."""
+    receipts.detach(request.member, number_of(request, "receipt") or 0)
+    return redirect("expense", expense_id)
+
+
+@require_POST
+def order_papers(request, expense_id: int):
+    """Move a paper one place up or down."""
+    pages.order(request.member, expense_id, number_of(request, "receipt") or 0, "up" in request.POST)
+    return redirect("expense", expense_id)
