@@ -2,6 +2,7 @@
 
 import tempfile
 import time
+from dataclasses import replace
 from datetime import datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
@@ -357,6 +358,17 @@ class AfterwardsTest(BookingTestCase):
         self.assertEqual((gone.state, gone.lost), ("Cancelled", gone.price))
         lost = [e for e in self.file(trip).figures.estimates if e.key.startswith("lost:")]
         self.assertEqual([(e.amount, e.category) for e in lost], [(gone.price, "air")])
+
+    def test_a_bag_comes_and_goes_with_its_flight(self):
+        trip = self.start()
+        booking = hold(self.maren, trip.pk, self.choice(), replace(REASON, bag=Money.of("45.00", "EUR")))
+        self.assertEqual([(c.label, c.amount_minor) for c in trip.others.all()], [(f"Bag, {booking.carrier}", 4500)])
+        at = datetime.combine(Trip.objects.get(pk=trip.pk).starts, datetime.min.time()).replace(hour=20)
+        plan.add_leg(
+            self.maren, trip.pk, "ferry", town("Bergen", "NO"), town("Florø", "NO"), at, at + timedelta(hours=3)
+        )
+        acts.cancel(self.maren, trip.pk, booking.pk)
+        self.assertFalse(trip.others.exists())
 
     def test_cancelling_on_an_authorised_trip_gives_back_to_the_budget(self):
         trip, _ = self.held()

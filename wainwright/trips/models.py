@@ -200,6 +200,10 @@ class OtherCost(models.Model):
     day = models.DateField(null=True, blank=True)
     amount_minor = models.BigIntegerField()
     paid_by = models.CharField(max_length=10, choices=PAID_BY, default="self")
+    booking = models.ForeignKey(
+        "bookings.Booking", on_delete=models.CASCADE, null=True, blank=True, related_name="extras",
+        help_text="What it belongs to, as a bag to its flight; it goes with it.",
+    )  # fmt: skip
 
     class Meta:
         ordering = ["id"]

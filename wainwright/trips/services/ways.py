@@ -168,6 +168,7 @@ def _put_on_trip(
         return False
     if booking.instead_of_id:
         Leg.objects.filter(booking_id=booking.instead_of_id).delete()
+        OtherCost.objects.filter(booking_id=booking.instead_of_id).delete()
         Night.objects.filter(booking_id=booking.instead_of_id).update(booking=None)
     if booking.kind == "stay":
         _sleep_there(trip, booking)
@@ -193,7 +194,12 @@ def _put_on_trip(
     if wish.bag is not None and wish.bag.minor > 0:
         label = f"Bag, {booking.carrier}"[:80]
         OtherCost.objects.create(
-            trip=trip, category="air", label=label, amount_minor=wish.bag.minor, paid_by=booking.paid_by
+            trip=trip,
+            category="air",
+            label=label,
+            amount_minor=wish.bag.minor,
+            paid_by=booking.paid_by,
+            booking=booking,
         )
     after = {"booking": booking.pk, "price": booking.price_minor, "until": booking.held_until, "reason": wish.words}
     changed(member, trip, f"held: {booking.label}", None, after)
@@ -292,6 +298,8 @@ def cancel(member: Membership, trip_id: int, booking_id: int) -> Booking:
     with transaction.atomic():
         trip = mine(member, trip_id, editable=False)
         Leg.objects.filter(trip=trip, booking=booking).delete()
+        # A bag that was planned with it is planned no more; it was never bought.
+        OtherCost.objects.filter(trip=trip, booking=booking).delete()
         _free(trip, booking)
         rebuild_nights(trip)
         after = {"booking": booking.pk, "price": booking.price_minor, "not given back": kept}
