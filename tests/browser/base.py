@@ -8,7 +8,7 @@ from pathlib import Path
 
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.test import override_settings
-from selenium.common.exceptions import TimeoutException, WebDriverException
+from selenium.common.exceptions import StaleElementReferenceException, TimeoutException, WebDriverException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
@@ -78,12 +78,20 @@ class BrowserTestCase(StaticLiveServerTestCase):
                     return element
             return None
 
-        element = self.until(found, f"nothing to press says “{text}” on {self.driver.current_url}")
-        # A list of suggestions that is still open would take the click.
-        self.driver.execute_script(
-            "document.activeElement.blur(); arguments[0].scrollIntoView({block: 'center'})", element
-        )
-        element.click()
+        for again in (True, False):
+            element = self.until(found, f"nothing to press says “{text}” on {self.driver.current_url}")
+            try:
+                # A list of suggestions that is still open would take the click.
+                self.driver.execute_script(
+                    "document.activeElement.blur(); arguments[0].scrollIntoView({block: 'center'})", element
+                )
+                element.click()
+            except StaleElementReferenceException:
+                # An answer of the server came between looking and pressing: a person aims again, once.
+                if not again:
+                    raise
+            else:
+                return
 
     def fill(self, within: str = "", **fields: str):
         """Fill fields by name, inside one form."""

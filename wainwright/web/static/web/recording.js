@@ -103,8 +103,10 @@
       const turn = asked += 1, said = form.querySelector(".check-said");
       const answer = await fetch(form.dataset.check, { method: "POST", body: new FormData(form) }).catch(() => null);
       const words = answer && answer.ok ? await answer.text() : "";
-      // A late answer to what was typed before is dropped.
-      if (answer && answer.ok && turn === asked && said.isConnected) said.innerHTML = words;
+      // A late answer to what was typed before is dropped; the same answer again leaves its buttons under the finger.
+      if (!answer || !answer.ok || turn !== asked || !said.isConnected || said.words === words) return;
+      said.words = words;
+      said.innerHTML = words;
     }, 350);
   }
   ["input", "change"].forEach((name) => document.addEventListener(name, (event) => {
