@@ -23,6 +23,7 @@ from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
 from wainwright.web.forms import whole
 
+CLAIMABLE = ("Authorised", "Under way", "Back")
 MONTH = re.compile(r"^20\d\d-(0[1-9]|1[0-2])$")
 KINDS = [
     ("papers", "all papers"),
@@ -55,15 +56,17 @@ def tray_page(request):
     narrow, today = _narrow(request.GET), clock.today(member.firm.zone)
     board = tray(member, narrow)
     months = [(today.replace(day=1) - timedelta(days=30 * n)).strftime("%Y-%m") for n in range(6)]
+    # The claim comes with each trip, so that those without one are known at no further query.
+    trips = list(
+        Trip.objects.filter(traveller=member, starts__isnull=False).select_related("claim").order_by("-starts")[:20]
+    )
     context = {
         "tray": board, "page": Paginator(board.rows, 50).get_page(request.GET.get("page")), "more": _kept_query(request), "narrow": narrow, "months": list(dict.fromkeys(months)), "kinds": KINDS,
         "held": list(HeldMail.objects.filter(member=member)[:20]), "address": member.tray_address,
         "undo": request.session.get("undo_pair") or request.session.get("undo", []), "cards": list(member.cards.order_by("last_four")),
         "claims": list(Claim.objects.filter(claimant=member, state__in=["Open", "Sent back"]).order_by("-id")[:20]),
-        "claimable": list(
-            Trip.objects.filter(traveller=member, claim__isnull=True, state__in=["Authorised", "Under way", "Back"]).order_by("-starts")[:20]
-        ),
-        "trips": list(Trip.objects.filter(traveller=member, starts__isnull=False).order_by("-starts")[:20]),
+        "claimable": [t for t in trips if t.state in CLAIMABLE and not hasattr(t, "claim")],
+        "trips": trips,
         "others": list(
             Membership.objects.filter(firm_id=member.firm_id, active=True, traveller=True).exclude(pk=member.pk)
             .select_related("person").order_by("person__name")[:300]
