@@ -53,6 +53,12 @@ class Converted:
     source: str
     stale: bool
     workings: Workings
+    published: bool = False
+
+    @property
+    def said(self) -> str:
+        """Where the rate came from; one that was published says of which day it is."""
+        return f"{self.source}, {day_text(self.rate_day, year=True)}" if self.published else self.source
 
 
 def convert(
@@ -91,7 +97,7 @@ def convert(
     )
     step = Step(f"{amount} {amount.currency} ÷ {rate:.4f}, rate of {day_text(day, year=True)}", str(worth), source)
     stale = (on - day).days > STALE_AFTER_DAYS
-    return Converted(amount, worth, rate, day, source, stale, Workings(title, (step,)))
+    return Converted(amount, worth, rate, day, source, stale, Workings(title, (step,)), published=True)
 
 
 def share_off(claimed: Decimal, table_rate: Decimal) -> Decimal:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from wainwright.core.money import Money
@@ -38,6 +38,7 @@ WORDS = {
     "original_currency": ("original currency", "foreign currency", "opprinnelig valuta"),
 }  # fmt: skip
 NEEDED = ("date", "merchant")
+SUMS = frozenset({"amount", "debit", "credit"})
 LEAST_COLUMNS = 3
 
 
@@ -104,7 +105,12 @@ def _is_day(cell: str) -> bool:
 
 def _looks_like_header(row: Sequence[str]) -> bool:
     mapping = propose(row)
-    return "date" in mapping and bool({"amount", "debit", "credit"} & mapping.keys())
+    return "date" in mapping and not SUMS.isdisjoint(mapping)
+
+
+def says_enough(mapping: Mapping[str, int]) -> bool:
+    """Say whether a mapping names what every charge needs: its day, its merchant, and an amount of some kind."""
+    return all(name in mapping for name in NEEDED) and not SUMS.isdisjoint(mapping)
 
 
 def propose(header: Sequence[str]) -> dict[str, int]:
@@ -145,8 +151,7 @@ def read_csv(
 
     Raises ``Unreadable`` where the mapping misses a column that is needed.
     """
-    missing = [name for name in NEEDED if name not in mapping]
-    if missing or not ({"amount", "debit", "credit"} & mapping.keys()):
+    if not says_enough(mapping):
         raise Unreadable("Say which column holds the date, the merchant, and the amount.")
 
     def cell(row: Sequence[str], name: str) -> str:

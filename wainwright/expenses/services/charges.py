@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from pathlib import PurePath
@@ -18,7 +18,7 @@ from wainwright.core.matching import plain_merchant
 from wainwright.core.money import Money
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import CardFile, Charge, ColumnMapping
-from wainwright.formats.csv_statement import NEEDED, Table, propose, read_csv, table_of
+from wainwright.formats.csv_statement import propose, read_csv, says_enough, table_of
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.statement import MOST_BYTES, Statement, StatementLine
 from wainwright.formats.statements import format_of, read_statements
@@ -82,21 +82,16 @@ def _statements(file: CardFile) -> list[Statement] | None:
     table = table_of(content)
     file.header = list(table.header)
     if not file.mapping:
-        kept = ColumnMapping.objects.filter(member=file.member, header=_header_key(table)).first()
+        kept = ColumnMapping.objects.filter(member=file.member, header=_header_key(table.header)).first()
         file.mapping = kept.columns if kept else propose(table.header)
-        if not _enough(file.mapping):
+        if not says_enough(file.mapping):
             return None
     return read_csv(table, {k: int(v) for k, v in file.mapping.items()}, currency)
 
 
-def _enough(mapping: Mapping[str, int]) -> bool:
-    return all(name in mapping for name in NEEDED) and bool({"amount", "debit", "credit"} & mapping.keys())
-
-
 def _keep_mapping(file: CardFile) -> None:
     """What a person named, or took as it was proposed, is found again by the header."""
-    with file.file.open("rb") as source:
-        key = _header_key(table_of(source.read()))
+    key = _header_key(file.header)
     ColumnMapping.objects.update_or_create(member=file.member, header=key, defaults={"columns": file.mapping})
 
 
@@ -106,8 +101,8 @@ def sample_of(file: CardFile) -> list[tuple[str, ...]]:
         return [row for _, row in table_of(source.read()).rows[:4]]
 
 
-def _header_key(table: Table) -> str:
-    return hashlib.sha256("|".join(table.header).casefold().encode()).hexdigest()
+def _header_key(header: Sequence[str]) -> str:
+    return hashlib.sha256("|".join(header).casefold().encode()).hexdigest()
 
 
 @transaction.atomic
@@ -118,7 +113,7 @@ def name_columns(member: Membership, file_id: int, columns: dict[str, int], card
         raise Refusal("This file names its columns itself.")
     width = len(file.header)
     columns = {name: index for name, index in columns.items() if 0 <= index < width}
-    if not _enough(columns):
+    if not says_enough(columns):
         raise Refusal("Say which column holds the date, the merchant, and the amount.", "date")
     file.mapping, file.state = columns, CardFile.State.READING
     _keep_mapping(file)

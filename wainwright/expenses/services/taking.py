@@ -17,7 +17,6 @@ from wainwright.core.fx import NoRate, convert
 from wainwright.core.money import Money, total
 from wainwright.core.states import CHARGE
 from wainwright.core.tax import tax_in
-from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Charge, Expense, Part, Receipt
 from wainwright.expenses.proposals import Asked, propose_all, usual_category
@@ -138,16 +137,13 @@ def set_amount(
         )
     except NoRate as error:
         raise Refusal(f"There is {error}. Type the rate of your exchange receipt.", "rate") from error
-    # A rate of a table says of which day it is; a card's and a receipt's own rate are of the cost's day.
-    own = done.source in ("card charge", "exchange receipt", "same currency")
-    source = done.source if own else f"{done.source}, {day_text(done.rate_day, year=True)}"
     expense.amount_minor = done.home.minor
     foreign = original.currency != expense.currency
     expense.abroad = expense.abroad or foreign
     expense.original_minor = original.minor if foreign else None
     expense.original_currency = original.currency if foreign else ""
     expense.rate = done.rate.quantize(Decimal("1e-8")) if foreign else None
-    expense.rate_source, expense.rate_stale = (source if foreign else ""), done.stale
+    expense.rate_source, expense.rate_stale = (done.said if foreign else ""), done.stale
     expense.workings = done.workings.lines()
 
 
