@@ -3,7 +3,7 @@ PY := .venv/bin/python
 MANAGE := $(PY) manage.py
 PORT ?= 8000
 
-.PHONY: demo demo-fresh test lint bench screenshots styles lock
+.PHONY: demo demo-fresh test any-day steady lint bench screenshots styles lock
 
 demo: .venv/.installed
 	@sh scripts/debian.sh run
@@ -16,6 +16,26 @@ demo-fresh: .venv/.installed
 test: .venv/.installed
 	@sh scripts/debian.sh test
 	@sh scripts/test.sh
+
+# Everything on each difficult day and on days of four years drawn by a printed seed (SEED=… draws them again). Hours.
+any-day: .venv/.installed
+	@sh scripts/debian.sh test
+	@sh scripts/any-day.sh $(SEED)
+
+# The browser tests ten times in a row, with one core busy beside them; says how often what failed.
+steady: .venv/.installed
+	@sh scripts/debian.sh test
+	@$(PY) -m tests.steady
+
+# Everything on each difficult day and on days of four years drawn by a printed seed (SEED=… draws them again). Hours.
+any-day: .venv/.installed
+	@sh scripts/debian.sh test
+	@sh scripts/any-day.sh $(SEED)
+
+# The browser tests ten times in a row, with one core busy beside them; says how often what failed.
+steady: .venv/.installed
+	@sh scripts/debian.sh test
+	@$(PY) -m tests.steady
 
 lint: .venv/.installed
 	@sh scripts/lint.sh

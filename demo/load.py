@@ -19,7 +19,7 @@ from demo.story import Story
 from wainwright import clock
 from wainwright.accounts.models import Budget, Code, FirmAccounts
 from wainwright.expenses.models import Charge
-from wainwright.expenses.services import receipts
+from wainwright.expenses.services import receipts, taking
 from wainwright.people.models import Card, Firm, Membership, Person, Vehicle, new_version
 from wainwright.rulebook.models import (
     AllowanceRate,
@@ -34,7 +34,7 @@ from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode
 
 WORLD = Path(__file__).parent / "world"
 PASSWORD = "harbour-tide-9"
-SINCE = date(2026, 1, 1)
+SINCE = date(2025, 1, 1)
 PER_EURO = {"NOK": "11.6350", "GBP": "0.8710", "SEK": "11.2400", "DKK": "7.4610", "PLN": "4.2650", "USD": "1.0920"}
 
 
@@ -59,12 +59,24 @@ def _no_queue() -> Iterator[None]:
         HUEY.immediate = before
 
 
-def load(today: date) -> dict[str, Membership]:
-    """Load everything relative to ``today``; return the people by their short names."""
-    with transaction.atomic():
-        firms = load_firms(today)
-        people = load_people(firms)
-        load_codes(firms, people, today)
+def here() -> date:
+    """Return the day that it is at the first firm; the whole world is told from there."""
+    return clock.today(toml("firms.toml")["ltd"]["zone"])
+
+
+@transaction.atomic
+def load_bare() -> dict[str, Membership]:
+    """Load firms, people and codes, without any history; return the people by their short names."""
+    today = here()
+    firms = load_firms(today)
+    people = load_people(firms, today)
+    load_codes(firms, people, today)
+    return people
+
+
+def load() -> dict[str, Membership]:
+    """Load everything up to today; return the people by their short names."""
+    people, today = load_bare(), here()
     with _no_queue():
         for row in toml("trips.toml")["trip"]:
             Story(row, people, today).tell()
@@ -72,6 +84,10 @@ def load(today: date) -> dict[str, Membership]:
         _papers(people["maren"], today)
     _loose(people["maren"], today)
     _loose(people["jonas"], today)
+    with _no_queue():
+        taking.mark_personal(
+            people["jonas"], Charge.objects.get(owner=people["jonas"], merchant__startswith="GAMLE").pk
+        )
     Firm.objects.update(rules_version=new_version())
     return people
 
@@ -132,7 +148,7 @@ def load_firms(today: date) -> dict[str, Firm]:
     return firms
 
 
-def load_people(firms: dict[str, Firm]) -> dict[str, Membership]:
+def load_people(firms: dict[str, Firm], today: date) -> dict[str, Membership]:
     """Load the people with their roles, managers, cards and vehicles."""
     people: dict[str, Membership] = {}
     records = list(rows("people.csv"))
@@ -153,7 +169,7 @@ def load_people(firms: dict[str, Firm]) -> dict[str, Membership]:
             member.save()
         if r["card"]:
             Card.objects.create(
-                owner=member, last_four=r["card"], issuer="Quayside Card", expires=clock.today() + timedelta(days=400)
+                owner=member, last_four=r["card"], issuer="Quayside Card", expires=today + timedelta(days=400)
             )
         if member.traveller:
             Vehicle.objects.create(owner=member, plate=f"26-C-{1000 + member.pk}", kind="car")
@@ -187,7 +203,8 @@ def load_codes(firms: dict[str, Firm], people: dict[str, Membership], today: dat
         for code, name in accounts.items():
             Code.objects.create(firm=firm, dimension="account", code=code, name=name)
             LedgerCode.objects.create(firm=firm.slug, dimension="account", code=code)
-        month = (today.replace(day=1) - timedelta(days=70)).strftime("%Y-%m")
+        # Closed before the oldest posting of the history.
+        month = f"{today - timedelta(days=115):%Y-%m}"
         ClosedPeriod.objects.create(firm=firm.slug, month=month)
 
 
@@ -231,6 +248,12 @@ def _papers(member: Membership, today: date) -> None:
         ("havnekroa.jpg", papers.photo(kroa, turn=4, seed=7)), ("unclear.jpg", papers.photo(papers.Printed(("", "", "")), turn=9, seed=3)),
     ):  # fmt: skip
         receipts.take_in(member, name, content)
+
+
+def tour_days() -> tuple[date, date]:
+    """Return the Monday and the Friday that the tour travels: three weeks from this week."""
+    first = here() + timedelta(days=21 - here().weekday())
+    return first, first + timedelta(days=4)
 
 
 def write_papers(folder: Path, first: date) -> list[Path]:

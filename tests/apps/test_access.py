@@ -8,9 +8,9 @@ from django.core.files.base import ContentFile
 from django.template import engines
 from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver
-from django.utils import timezone
 
 from tests.apps.world import WorldTestCase
+from wainwright import clock
 from wainwright.accounts.models import PayRun, Posting
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
@@ -75,12 +75,12 @@ class AccessTest(WorldTestCase):
         self.claim = self.sent_claim()
         self.trip = self.claim.trip
         self.paper = Paper.objects.create(
-            trip=self.trip, kind="agenda", name="a.png", sha256="0" * 64, media_type="image/png", added=timezone.now(), file=ContentFile(b"x", "a.png")
+            trip=self.trip, kind="agenda", name="a.png", sha256="0" * 64, media_type="image/png", added=clock.now(), file=ContentFile(b"x", "a.png")
         )  # fmt: skip
-        self.file = CardFile.objects.create(member=self.maren, name="x", sha256="0", time=timezone.now())
+        self.file = CardFile.objects.create(member=self.maren, name="x", sha256="0", time=clock.now())
         self.booking = Booking.objects.create(
             firm=self.trip.firm, trip=self.trip, booker=self.maren, state="Held", carrier="Skerry Air", label="Flight", currency="EUR", price_minor=1,
-            cheapest_minor=1, departure=timezone.now(), asked=timezone.now(), once="access",
+            cheapest_minor=1, departure=clock.now(), asked=clock.now(), once="access",
         )  # fmt: skip
         self.expense = self.claim.expenses.first()
         self.receipt = self.a_receipt(self.expense)
@@ -88,7 +88,7 @@ class AccessTest(WorldTestCase):
         with self.done():
             books.post(self.priya, posted.pk, posted.version)
             self.run_ = books.pay(self.priya, [posted.pk], self.today)
-        self.mail = Mail.objects.create(to=self.maren.person.email, subject="x", text="x", raw=b"", time=timezone.now())
+        self.mail = Mail.objects.create(to=self.maren.person.email, subject="x", text="x", raw=b"", time=clock.now())
         self.values = {
             "trip_id": self.trip.pk, "claim_id": self.claim.pk, "expense_id": self.expense.pk, "receipt_id": self.receipt.pk,
             "page_id": self.receipt.pages.first().pk, "kind": "claim", "object_id": self.claim.pk, "posting_id": Posting.objects.first().pk,

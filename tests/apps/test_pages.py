@@ -6,6 +6,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
+from tests import worlds
 from tests.apps.world import FIELD, WorldTestCase, eur
 from wainwright import clock
 from wainwright.claims.models import Claim
@@ -81,7 +82,7 @@ class QueriesTest(WorldTestCase):
 
     def grow(self, number: int):
         """Add rows to every list, the fast way."""
-        today = clock.today()
+        today = worlds.today()
         firm, card = self.maren.firm, Card.objects.get(owner=self.maren)
         Expense.objects.bulk_create(
             Expense(firm=firm, owner=self.maren, claim=self.open, date=today - timedelta(days=9), merchant=f"M{n}", category="taxi", currency="EUR",
@@ -355,7 +356,7 @@ class HostileTest(WorldTestCase):
     def test_a_cost_is_typed_and_claimed_by_pages_alone(self):
         self.enter(self.maren)
         typed = {
-            "date": clock.today().isoformat(),
+            "date": worlds.today().isoformat(),
             "merchant": "Pier taxi",
             "category": "taxi",
             "amount": "19,60",

@@ -11,7 +11,7 @@ from wainwright.bookings.models import Booking
 from wainwright.core.money import Money
 from wainwright.formats.places import place, town
 from wainwright.trips.services import details
-from wainwright.trips.services.ways import hold
+from wainwright.trips.services.ways import Wish, hold
 from wainwright.trips.whole import Part, Pricer, margins
 
 
@@ -107,7 +107,7 @@ class SentenceTest(BookingTestCase):
             self.assertEqual(page.content.decode().count(f'data-way="{key}"'), 2)
 
     def test_a_search_again_takes_the_place_of_what_is_held(self):
-        booking = hold(self.maren, self.trip.pk, self.choice(), None)
+        booking = hold(self.maren, self.trip.pk, self.choice(), Wish("Arrives in time for the work", "For the tide"))
         day = booking.legs.first().leaves.date()
         page = self.said(("ORK", "BGO", day, "any", ""))
         self.assertEqual(page.context["instead"], booking)

@@ -6,11 +6,8 @@ from contextlib import nullcontext
 from datetime import UTC, datetime, time, timedelta
 from decimal import Decimal
 
-from django.test import TestCase, TransactionTestCase
-
-from demo import load
 from demo.story import proof
-from wainwright import clock
+from tests import worlds
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
@@ -37,12 +34,9 @@ class World:
     """Shortcuts; every one goes through the services."""
 
     @classmethod
-    def load_world(cls):
-        cls.today = clock.today()
-        firms = load.load_firms(cls.today)
-        people = load.load_people(firms)
-        load.load_codes(firms, people, cls.today)
-        for name, member in people.items():
+    def meet_the_people(cls):
+        cls.today = worlds.today()
+        for name, member in worlds.people().items():
             setattr(cls, name, member)
 
     def done(self):
@@ -159,19 +153,23 @@ class World:
         return client
 
 
-class WorldTestCase(World, TestCase):
+class WorldTestCase(World, worlds.StartedTestCase):
     """Each test in its own transaction."""
+
+    starts_from = worlds.BARE
 
     @classmethod
     def setUpTestData(cls):
-        cls.load_world()
+        cls.meet_the_people()
 
 
-class WorldTransactionTestCase(World, TransactionTestCase):
+class WorldTransactionTestCase(World, worlds.StartedTransactionTestCase):
     """Tests that need real transactions: threads, processes that die."""
 
+    starts_from = worlds.BARE
+
     def setUp(self):
-        type(self).load_world()
+        type(self).meet_the_people()
 
     def done(self):
         """Nothing has to be run by hand: transactions are real here."""

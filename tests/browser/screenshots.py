@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import os
+import socket
 import subprocess
 import sys
 import tempfile
@@ -17,18 +19,29 @@ from tests.browser.chromium import browser
 
 ROOT = Path(__file__).resolve().parents[2]
 TARGET = ROOT / "docs" / "screenshots"
-ADDRESS = "http://127.0.0.1:8123"
-NEXT = date.today() + timedelta(days=42 - date.today().weekday())
-WAYS = f"/trips/18/ways/?from=Bergen&to=Oslo&on={NEXT + timedelta(days=3)}&when=any&at="
+# The pictures are of one day, so that a new one differs only where its view does.
+NOW = "2026-10-14T10:00+00:00"
+TODAY = date.fromisoformat(NOW[:10])
+NEXT = TODAY + timedelta(days=42 - TODAY.weekday())
+WAYS = f"/trips/{{northern}}/ways/?from=Bergen&to=Oslo&on={NEXT + timedelta(days=3)}&when=any&at="
+# Which trip, claim and cost are meant, as the demo's own names.
+WHICH = """
+import json; from wainwright.trips.models import Trip; from wainwright.expenses.models import Expense
+from wainwright.claims.models import Claim; from wainwright.accounts.models import Posting
+tide = Trip.objects.get(title__startswith="Tide-gauge")
+print("WHICH" + json.dumps({"northern": Trip.objects.get(title__startswith="Northern").pk, "tide": tide.pk,
+    "claim": Claim.objects.get(trip=tide).pk, "hotel": Expense.objects.filter(claim__trip=tide, category="lodging").first().pk,
+    "journal": Posting.objects.filter(firm__slug="ltd").first().pk}))
+"""
 M, T, P = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist"
 # name, who, address, css of a link to follow first, width
 SHOTS = [
-    ("desk", M, "/", "", 1280), ("trip", M, "/trips/1/", "", 1280), ("basket", M, "/trips/18/#basket", "", 1280), ("ways", M, WAYS, ".ways-list a.way", 1280),
-    ("stays", M, f"/trips/18/stays/?night={NEXT + timedelta(days=4)}", "", 1280), ("seats", M, "/trips/18/", "#basket a[href$='/seats/']", 1280),
-    ("sign", M, "/trips/18/sign/", "", 1280), ("itinerary", M, "/trips/18/itinerary/", "", 1280), ("order", M, "/trips/1/order/", "", 1280),
+    ("desk", M, "/", "", 1280), ("trip", M, "/trips/{tide}/", "", 1280), ("basket", M, "/trips/{northern}/#basket", "", 1280), ("ways", M, WAYS, ".ways-list a.way", 1280),
+    ("stays", M, f"/trips/{{northern}}/stays/?night={NEXT + timedelta(days=4)}", "", 1280), ("seats", M, "/trips/{northern}/", "#basket a[href$='/seats/']", 1280),
+    ("sign", M, "/trips/{northern}/sign/", "", 1280), ("itinerary", M, "/trips/{northern}/itinerary/", "", 1280), ("order", M, "/trips/{tide}/order/", "", 1280),
     ("tray", M, "/tray/", "", 1280), ("receipt", M, "/tray/", "a.thumb[aria-label*='lab-og']", 1280), ("card-file", M, "/tray/", "", 1280),
-    ("break-down", M, "/expenses/8/", "", 1280), ("grid", M, "/expenses/grid/", "", 1280), ("ride", M, "/expenses/ride/", "", 1280), ("claim", M, "/claims/1/", "", 1280),
-    ("bench", T, "/bench/", "", 1280), ("journal", P, "/ledger/1/", "", 1280), ("phone-tray", M, "/tray/", "", 390),
+    ("break-down", M, "/expenses/{hotel}/", "", 1280), ("grid", M, "/expenses/grid/", "", 1280), ("ride", M, "/expenses/ride/", "", 1280), ("claim", M, "/claims/{claim}/", "", 1280),
+    ("bench", T, "/bench/", "", 1280), ("journal", P, "/ledger/{journal}/", "", 1280), ("phone-tray", M, "/tray/", "", 390),
 ]  # fmt: skip
 
 
@@ -42,6 +55,7 @@ def main() -> None:
             **os.environ,
             "WAINWRIGHT_VAR": folder,
             "WAINWRIGHT_DEMO": "1",
+            "WAINWRIGHT_NOW": NOW,
             "WAINWRIGHT_NO_QUEUE": "1",
             "OMP_THREAD_LIMIT": "1",
         }
@@ -49,25 +63,42 @@ def main() -> None:
             subprocess.run(
                 [sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL
             )
+        asked = [sys.executable, "manage.py", "shell", "-v0", "-c", WHICH]
+        said = subprocess.run(asked, cwd=ROOT, env=env, check=True, capture_output=True, text=True).stdout
+        which = json.loads(said.partition("WHICH")[2])
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            port = free.getsockname()[1]
+        address = f"http://127.0.0.1:{port}"
         server = subprocess.Popen(
-            [sys.executable, "-m", "gunicorn", "wainwright.wsgi", "--bind", "127.0.0.1:8123", "--log-level", "error"],
+            [
+                sys.executable,
+                "-m",
+                "gunicorn",
+                "wainwright.wsgi",
+                "--bind",
+                f"127.0.0.1:{port}",
+                "--log-level",
+                "error",
+            ],
             cwd=ROOT,
             env=env,
         )
         try:
-            wait()
+            wait(address)
             for width in (1280, 390):
-                take([shot for shot in SHOTS if shot[4] == width], width, Path(folder))
+                shots = [(name, who, path.format(**which), css, wide) for name, who, path, css, wide in SHOTS]
+                take(address, [shot for shot in shots if shot[4] == width], width, Path(folder))
         finally:
             server.terminate()
             server.wait()
 
 
-def wait() -> None:
+def wait(address: str) -> None:
     """Wait until the server answers."""
     for _ in range(60):
         try:
-            urllib.request.urlopen(f"{ADDRESS}/up/", timeout=1).close()
+            urllib.request.urlopen(f"{address}/up/", timeout=1).close()
             return
         except OSError:
             time.sleep(0.5)
@@ -76,8 +107,7 @@ def wait() -> None:
 
 def send_card_file(driver, folder: Path) -> None:
     """Bring a bank's table in, with much that is new, one known under another key, one of an odd day, one broken."""
-    today = date.today()
-    lines = [f"{today - timedelta(days=n):%d.%m.%Y};{shop};{sum_};EUR;{abroad}" for n, shop, sum_, abroad in [
+    lines = [f"{TODAY - timedelta(days=n):%d.%m.%Y};{shop};{sum_};EUR;{abroad}" for n, shop, sum_, abroad in [
         (2, "TERN FUEL FLORO", "-77,10", "886,65;NOK"), (3, "FJORD BAKERI BERGEN", "-12,40", "142,60;NOK"), (9, "GAMLE KINO BERGEN", "-16,00", ";"),
         (4, "LAMP QUAY HOTEL", "-1.258,00", ";"), (-31, "LEESIDE PARKING", "-54,00", ";"), (5, "LAMP QUAY HOTEL REFUND", "40,00", ";"),
     ]]  # fmt: skip
@@ -92,7 +122,7 @@ def send_card_file(driver, folder: Path) -> None:
 
 def paste_costs(driver, _folder: Path) -> None:
     """Paste five costs out of a spreadsheet, one of them wrong."""
-    day = f"{date.today():%d.%m.%Y}"
+    day = f"{TODAY:%d.%m.%Y}"
     rows = ["Date\tMerchant\tWhat for\tAmount\tCurrency", f"{day}\tPier taxi\tTaxi\t18,40\tEUR", f"{day}\tFjord Bakeri\tMeals with others\t142,60\tNOK"]  # fmt: skip
     rows += [f"{day}\tLab og Lodd\tField supplies\t43,80\tEUR", f"{day}\tGamle Kino\tField supplies\tsixteen\tEUR", f"{day}\tFjordlink\tFerry\t27,00\tEUR"]  # fmt: skip
     driver.execute_script(
@@ -114,7 +144,7 @@ def type_ride(driver, _folder: Path) -> None:
 DOINGS = {"card-file": send_card_file, "grid": paste_costs, "ride": type_ride}
 
 
-def take(shots, width: int, folder: Path) -> None:
+def take(address: str, shots, width: int, folder: Path) -> None:
     """Take the pictures of one width."""
     driver = browser(width, 800)
     signed_in = ""
@@ -122,11 +152,11 @@ def take(shots, width: int, folder: Path) -> None:
         for name, who, path, follow, _ in shots:
             if who != signed_in:
                 driver.delete_all_cookies()
-                driver.get(f"{ADDRESS}/accounts/login/")
+                driver.get(f"{address}/accounts/login/")
                 next(b for b in driver.find_elements(By.CSS_SELECTOR, ".who") if who in b.text).click()
                 time.sleep(0.5)
                 signed_in = who
-            driver.get(ADDRESS + path)
+            driver.get(address + path)
             if follow:
                 driver.get(driver.find_element(By.CSS_SELECTOR, follow).get_attribute("href").partition("#")[0])
             if name in DOINGS:

@@ -9,8 +9,8 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from tests import worlds
 from tests.browser.base import BrowserTestCase
-from wainwright import clock
 from wainwright.accounts.models import BudgetUse
 from wainwright.bookings.models import Booking
 from wainwright.signoff.models import SignOff
@@ -27,7 +27,7 @@ ANOTHER_DAY = re.compile(r"– (Mon|Tue|Wed|Thu|Fri|Sat|Sun) ")
 class JourneyTestCase(BrowserTestCase):
     def setUp(self):
         super().setUp()
-        day = clock.today() + timedelta(days=35)
+        day = worlds.today() + timedelta(days=35)
         self.first = day - timedelta(days=day.weekday())
 
     def a_trip(self, title: str) -> str:
@@ -217,7 +217,7 @@ class LongTest(JourneyTestCase):
         form.find_element(By.NAME, "supplied").click()
         form.find_element(By.CSS_SELECTOR, "button").click()
         self.see("Florø Rooms costs 124.00", "Without a record that it was full, nothing is allowed")
-        self.fill(within="#quarters", when=clock.today().isoformat(), who="Ida at the port office", reference="Q-77")
+        self.fill(within="#quarters", when=worlds.today().isoformat(), who="Ida at the port office", reference="Q-77")
         self.press("The quarters were full")
         self.see("Supplied quarters were full: Ida at the port office", "The whole trip")
 

@@ -14,8 +14,8 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from demo import papers
+from tests import worlds
 from tests.browser.base import BrowserTestCase
-from wainwright import clock
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
 from wainwright.core.coding import Coding
@@ -94,7 +94,7 @@ class MonthTest(BrowserTestCase):
         self.driver.find_element(By.CSS_SELECTOR, css).send_keys("\n".join(str(f) for f in files))
 
     def test_the_month(self):
-        self.acts, begun, today = 0, time.monotonic(), clock.today()
+        self.acts, begun, today = 0, time.monotonic(), worlds.today()
         files, card = self.papers_and_charges(today)
         self.sign_in("Maren Oyelaran")
         self.open("/tray/")
@@ -186,7 +186,7 @@ class MonthTest(BrowserTestCase):
         return charge is not None and any(Decimal(t) != expense.amount.amount for t in totals)
 
     def test_a_hotel_bill_from_pdf_to_parts(self):
-        today = clock.today()
+        today = worlds.today()
         maren = self.people["maren"]
         first = today - timedelta(days=8)
         trip = plan.start_trip(maren, "Gauges in Bergen", "Recalibrate", Coding("", "3120"))
@@ -240,7 +240,7 @@ class PhoneTest(BrowserTestCase):
             shots[-1].write_bytes(
                 papers.photo(
                     papers.Printed(
-                        ("PIER TAXI", f"{clock.today() - timedelta(days=n):%d.%m.%Y}", ("TOTAL EUR", f"1{n}.40"))
+                        ("PIER TAXI", f"{worlds.today() - timedelta(days=n):%d.%m.%Y}", ("TOTAL EUR", f"1{n}.40"))
                     ),
                     seed=n,
                 )

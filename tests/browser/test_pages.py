@@ -3,9 +3,8 @@
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from demo import load
+from tests import worlds
 from tests.browser.base import BrowserTestCase
-from wainwright import clock
 from wainwright.accounts.models import Posting
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
@@ -26,14 +25,13 @@ PAGES = {
 
 
 class PagesTest(BrowserTestCase):
-    def world(self):
-        """The whole demo, so that every page has something on it."""
-        load.load(clock.today())
+    # The whole demo, so that every page has something on it.
+    starts_from = worlds.DEMO
 
     def a_card_file(self):
         """A table as a bank gives it, shown and not taken yet."""
         maren = Membership.objects.get(person__name="Maren Oyelaran")
-        day = clock.today()
+        day = worlds.today()
         file = charges.look_at(
             maren, "bank.csv", f"Date;Merchant;Amount;Card\n{day};Pier;1,00;4410\nx;y;z;4410\n".encode()
         )

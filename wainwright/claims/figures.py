@@ -8,6 +8,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
+from wainwright import clock
 from wainwright.accounts.selectors import Books
 from wainwright.claims.models import Claim
 from wainwright.core.allowance import NightAllowed
@@ -130,7 +131,7 @@ def figures(
             ]
         posts += found
     if allowance.amount:
-        day = allowance.ends or claim.created.date()
+        day = allowance.ends or clock.day_of(claim.created, claim.firm.zone)
         lines.append(
             Line("allowance", None, "Daily allowance", day, "Allowance", allowance.amount, None, "legs", allowance.amount,
                  "worked out", allowance.lines)

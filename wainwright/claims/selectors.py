@@ -65,7 +65,7 @@ class ClaimFile:
     def budgets(self) -> list[BudgetEffect]:
         """The budgets it touches; what its trip committed is given back by it, so it is left out."""
         committed_by = self.claim.trip.subject if self.claim.trip else self.claim.subject
-        day = self.allowance.ends or self.claim.created.date()
+        day = self.allowance.ends or clock.day_of(self.claim.created, self.claim.firm.zone)
         return budget_effects(self.claim.firm, day.year, self.figures.by_code, committed_by)
 
     @property

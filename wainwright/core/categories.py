@@ -69,7 +69,7 @@ def propose(
                 often = "once" if times == 1 else f"{times} times"
                 words = f"you chose it {often} before" if whose == "own" else f"chosen {often} in the firm"
                 return Proposal(category, round((0.95 if whose == "own" else 0.85) * share, 3), words)
-    if code.isdigit():
+    if code.isdecimal():
         number = int(code)
         fits = [(high - low, guide.category) for guide in guides for low, high in guide.codes if low <= number <= high]
         if fits:

@@ -116,7 +116,7 @@ class Narrow:
 
 
 def _narrowed(member: Membership, narrow: Narrow) -> tuple[QuerySet[Receipt], QuerySet[Charge]]:
-    receipts = Receipt.objects.filter(owner=member, expense__isnull=True)
+    receipts = Receipt.objects.select_related("firm").filter(owner=member, expense__isnull=True)
     charges = Charge.objects.filter(owner=member, state="Loose")
     receipts, charges = (
         (receipts.exclude(aside=""), charges.exclude(aside=""))
@@ -234,7 +234,9 @@ def _rows(member: Membership, receipts: list[Receipt], charges: list[Charge], pa
 def _day_of(row: Row) -> date:
     if row.charge is not None:
         return row.charge.date
-    return (row.paper.day or row.paper.received.date()) if row.paper is not None else date.min
+    return (
+        (row.paper.day or clock.day_of(row.paper.received, row.paper.firm.zone)) if row.paper is not None else date.min
+    )
 
 
 def with_evidence(expenses: QuerySet[Expense]) -> QuerySet[Expense]:

@@ -7,6 +7,7 @@ import json
 import subprocess
 import sys
 import tempfile
+import warnings
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -80,11 +81,18 @@ def pages_of(content: bytes) -> list[Page]:
     ImageFile.LOAD_TRUNCATED_IMAGES = False
     try:
         with Image.open(io.BytesIO(content)) as image:
-            upright = ImageOps.exif_transpose(image).convert("RGB")
+            upright = _upright(image).convert("RGB")
             upright.thumbnail((LONG_EDGE, LONG_EDGE))
             return [_page(upright)]
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
         raise Unreadable("The picture is damaged: it breaks off before its end. Take or send it again.") from error
+
+
+def _upright(image: Image.Image) -> Image.Image:
+    """Turn a picture as its camera says; where what the camera wrote is damaged, the picture itself still counts."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        return ImageOps.exif_transpose(image)
 
 
 def _page(image: Image.Image) -> Page:

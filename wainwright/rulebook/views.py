@@ -29,10 +29,14 @@ class WorthForm(forms.Form):
     currency = forms.CharField(max_length=3, min_length=3)
     day = forms.DateField(label="On", widget=forms.DateInput(attrs={"type": "date"}))
 
+    def __init__(self, *args, today: date, **options):
+        super().__init__(*args, **options)
+        self.today = today
+
     def clean_day(self) -> date:
         """A rate is asked of a day that has been."""
         day = self.cleaned_data["day"]
-        if not date(1999, 1, 4) <= day <= clock.today():
+        if not date(1999, 1, 4) <= day <= self.today:
             raise forms.ValidationError("Choose a day that has been.")
         return day
 
@@ -42,7 +46,7 @@ def rates_page(request):
     """The last rates and their way, and what an amount was worth on a day."""
     member = request.member
     today = clock.today(member.firm.zone)
-    asked = WorthForm(request.GET if "amount" in request.GET else None, initial={"day": today})
+    asked = WorthForm(request.GET if "amount" in request.GET else None, initial={"day": today}, today=today)
     worth = fault = None
     if asked.is_valid():
         data = asked.cleaned_data

@@ -79,7 +79,7 @@ def next_turn(subject: str, title: str, link: str) -> bool:
     for signoff in waiting:
         if signoff.order == first and not signoff.turn:
             signoff.turn, signoff.since = True, clock.now()
-            signoff.due = clock.today() + timedelta(days=DAYS_TO_DECIDE)
+            signoff.due = clock.today(signoff.signer.firm.zone) + timedelta(days=DAYS_TO_DECIDE)
             signoff.save(update_fields=["turn", "since", "due"])
             for_whom = f" for {signoff.covers}" if signoff.covers else ""
             tell(signoff.signer, f"{title} waits for your sign-off{for_whom}", link, f"Why you: {signoff.why}.")

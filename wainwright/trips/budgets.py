@@ -22,11 +22,13 @@ def commit_lost(trip: Trip) -> None:
     ]
     if costs:
         amounts = by_code(bear(costs, trip.coding, shares_of(trip)))
-        use_budgets(trip.firm, (trip.starts or clock.today()).year, trip.subject, amounts, actual=False)
+        use_budgets(trip.firm, (trip.starts or clock.today(trip.firm.zone)).year, trip.subject, amounts, actual=False)
 
 
 def recommit(trip: Trip) -> None:
     """Set what an authorised trip commits to what it comes to now. Inside the caller's transaction."""
     if trip.state in COMMITTED:
         file = load_file(trip.traveller, trip)
-        use_budgets(trip.firm, (trip.starts or clock.today()).year, trip.subject, file.by_code, actual=False)
+        use_budgets(
+            trip.firm, (trip.starts or clock.today(trip.firm.zone)).year, trip.subject, file.by_code, actual=False
+        )

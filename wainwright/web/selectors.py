@@ -34,7 +34,7 @@ def find(member: Membership, text: str) -> list[dict[str, str]]:
         (Claim.objects.visible_to(member).select_related("claimant__person"), "claimant", "Claim", "claims"),
     ):
         wanted = Q(title__icontains=text) | Q(**{f"{who}__person__name__icontains": text})
-        if number.isdigit():
+        if number.isdecimal():
             wanted |= Q(number=int(number[:9]))
         for thing in queryset.filter(wanted).order_by("-id")[:MOST_FOUND]:
             found.append(

@@ -121,7 +121,7 @@ def hold_car(request, trip_id: int):
     trip = trip_for(request.member, trip_id)
     seats = request.POST.get("seats", "1")
     picked = chosen_car(
-        request.POST.get("pick", "")[:200], clock.today(trip.firm.zone), trip.currency, int(seats) if seats.isdigit() and len(seats) < 3 else 1
+        request.POST.get("pick", "")[:200], clock.today(trip.firm.zone), trip.currency, int(seats) if seats.isdecimal() and len(seats) < 3 else 1
     )  # fmt: skip
     booking = hold(request.member, trip_id, picked, Wish(request.POST.get("reason", ""), request.POST.get("words", "")))
     messages.info(request, f"{booking.label} is held under {booking.reference}.")

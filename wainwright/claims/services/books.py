@@ -73,7 +73,7 @@ def _posted(claim: Claim) -> None:
             charge.state = CHARGE.after(charge.state, "post")
             charge.save(update_fields=["state"])
     file = load_file(claim.claimant, claim)
-    day = claim.trip.ends if claim.trip and claim.trip.ends else claim.created.date()
+    day = claim.trip.ends if claim.trip and claim.trip.ends else clock.day_of(claim.created, claim.firm.zone)
     instead = claim.trip.subject if claim.trip else ""
     accounts.use_budgets(claim.firm, day.year, claim.subject, file.figures.by_code, actual=True, instead_of=instead)
     Trip.objects.filter(pk=claim.trip_id, advance_paid=True).update(advance_settled=True)

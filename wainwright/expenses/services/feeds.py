@@ -60,7 +60,7 @@ def _keep(member: Membership, card: Card, lines: list, first: date, today: date)
 def ask_for_all() -> int:
     """Ask for every open card and take what is new; what is doubtful waits for the card's owner. Returns how many were taken."""
     count = 0
-    today = clock.now().date()
+    today = clock.today("UTC")
     for card in Card.objects.filter(owner__active=True, closed__isnull=True, expires__gte=today).select_related(
         "owner__firm"
     ):

@@ -30,7 +30,7 @@ class Thing:
         one, mark, other = text.partition(":")
         if (
             not mark
-            or not all((part.isdigit() and len(part) < 18) or not part for part in (one, other))
+            or not all((part.isdecimal() and len(part) < 18) or not part for part in (one, other))
             or not (one or other)
         ):
             return None

@@ -83,7 +83,7 @@ def _nightly(request, expense: Expense) -> list[editing.PartTyped]:
     if not count:
         return []
     first = date.fromisoformat(request.POST.get("night-first", ""))
-    if not count.isdigit() or not 0 < int(count) <= 60:
+    if not count.isdecimal() or not 0 < int(count) <= 60:
         raise Refusal("Say how many nights, from 1 to 60.")
     tax = request.POST.get("night-tax", "").strip()
     lodging = next((c.code for c in rulebook(expense.firm).categories.values() if c.is_lodging), expense.category)

@@ -61,7 +61,7 @@ def columns(request, file_id: int):
     named = {}
     for name in WORDS:
         text = request.POST.get(f"column-{name}", "")
-        if text.isdigit() and len(text) < 4:
+        if text.isdecimal() and len(text) < 4:
             named[name] = int(text)
     charges.name_columns(request.member, file_id, named, request.POST.get("card", ""))
     return redirect("card-look", file_id)

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
-
 from stdnum import iban as iban_check
 
+from wainwright import clock
 from wainwright.formats.pain001 import check_schema, read_pain001
 from wainwright.formats.pain002 import Answer, write_pain002
 
@@ -21,7 +20,7 @@ class Standin:
         check_schema(pain001)
         message, rows = read_pain001(pain001)
         answers = [Answer(end_to_end, not (code := _fault(iban)), code) for end_to_end, iban, _ in rows]
-        return write_pain002(message, answers, datetime.now(UTC))
+        return write_pain002(message, answers, clock.now())
 
 
 def _fault(iban: str) -> str:

@@ -28,7 +28,7 @@ class Standin:
         """Return the made-up charges of a card. Raises ``IssuerError``."""
         if card.last_four == SILENT:
             raise IssuerError(f"{card.issuer} does not answer now. Nothing is lost; ask again later.")
-        today = clock.now().date()
+        today = clock.today("UTC")
         days = ((first + timedelta(days=n)) for n in range((min(last, today) - first).days + 1))
         return [line for day in days if (line := self._of_day(card, day, today)) is not None]
 

@@ -142,7 +142,7 @@ def _looked_at_twice(rows: list[Row], level: Image.Image) -> list[Row]:
     smaller = level.resize(
         (round(level.width * SECOND_SCALE), round(level.height * SECOND_SCALE)), Image.Resampling.LANCZOS
     )
-    again = [row for row in _rows(smaller) if any(c.isdigit() for c in row[5])]
+    again = [row for row in _rows(smaller) if any(c.isdecimal() for c in row[5])]
     looked = []
     for row in rows:
         if _FIGURE.search(row[5]):
@@ -155,7 +155,7 @@ def _looked_at_twice(rows: list[Row], level: Image.Image) -> list[Row]:
 
 
 def _digits(text: str) -> str:
-    return "".join(c for c in text if c.isdigit())
+    return "".join(c for c in text if c.isdecimal())
 
 
 def _by_line(rows: list[Row]) -> list[tuple[int, Row]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from django.core.mail import EmailMultiAlternatives
 from django.db import transaction
@@ -187,7 +187,7 @@ def signed(member: Membership, trip: Trip, given_for: str) -> None:
     trip.authorised = clock.now()
     trip.version += 1
     trip.save()
-    year = (trip.starts or clock.today()).year
+    year = (trip.starts or clock.today(trip.firm.zone)).year
     use_budgets(trip.firm, year, trip.subject, file.by_code, actual=False)
     after = {"state": trip.state, "committed": {c: str(a.amount) for (_, c), a in file.by_code.items()}}
     record(member, "authorised the trip", trip.subject, before={"state": before}, after=after, for_whom=given_for)
@@ -287,7 +287,9 @@ def _begin_and_end(now: datetime) -> int:
         ("Authorised", "leave", lambda legs: legs[0].leaves_at <= now),
         ("Under way", "return", lambda legs: legs[-1].arrives_at <= now),
     ):
-        found = Trip.objects.select_for_update().filter(state=state, starts__lte=now.date()).prefetch_related("legs")
+        # Days are local to the place of departure: where it is early, the day begins before that of UTC.
+        latest = now.date() + timedelta(days=1)
+        found = Trip.objects.select_for_update().filter(state=state, starts__lte=latest).prefetch_related("legs")
         for trip in found:
             legs = list(trip.legs.all())
             if legs and done(legs):

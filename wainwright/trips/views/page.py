@@ -261,7 +261,7 @@ def next_leg(file: TripFile, member) -> dict:
     return {
         "mode": "air",
         "origin": f"{home.name} ({home.code})" if home else "",
-        "leaves_day": clock.today() + timedelta(days=21),
+        "leaves_day": clock.today(member.firm.zone) + timedelta(days=21),
     }
 
 

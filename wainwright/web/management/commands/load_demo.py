@@ -1,13 +1,11 @@
 """Loads the demo world."""
 
 import time
-from datetime import timedelta
 
 from django.conf import settings
 from django.core.management.base import BaseCommand
 
 from demo import load
-from wainwright import clock
 from wainwright.people.models import Firm
 from wainwright.people.selectors import demo_people
 
@@ -21,10 +19,10 @@ class Command(BaseCommand):
         """Load once; a second call only says who can sign in."""
         if not Firm.objects.exists():
             begun = time.monotonic()
-            today = clock.today()
-            load.load(today)
+            load.load()
             self.stdout.write(f"The demo world was loaded in {time.monotonic() - begun:.1f} s.")
-            first = today + timedelta(days=21 - today.weekday())
+            first, last = load.tour_days()
+            self.stdout.write(f"The tour of the README travels from {first:%A %d %B %Y} to {last:%A %d %B}.")
             for path in load.write_papers(settings.VAR / "tour", first):
                 self.stdout.write(f"Paper of the tour: {path}")
         self.stdout.write(f"Who can sign in, all with the password {load.PASSWORD}:")

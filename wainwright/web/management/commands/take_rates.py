@@ -28,7 +28,9 @@ class Command(BaseCommand):
         named = options["file"]
         try:
             content = Path(named).read_bytes() if named else shipped_table()
-            done = keep_rates(None, Path(named).name[-60:] if named else "ECB reference rates", content, clock.today())
+            done = keep_rates(
+                None, Path(named).name[-60:] if named else "ECB reference rates", content, clock.today("UTC")
+            )
         except (OSError, Unreadable) as error:
             raise CommandError(str(error)) from error
         self.stdout.write(f"{done.new} rates are new, {done.known} were known.")
