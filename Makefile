@@ -27,16 +27,6 @@ steady: .venv/.installed
 	@sh scripts/debian.sh test
 	@$(PY) -m tests.steady
 
-# Everything on each difficult day and on days of four years drawn by a printed seed (SEED=… draws them again). Hours.
-any-day: .venv/.installed
-	@sh scripts/debian.sh test
-	@sh scripts/any-day.sh $(SEED)
-
-# The browser tests ten times in a row, with one core busy beside them; says how often what failed.
-steady: .venv/.installed
-	@sh scripts/debian.sh test
-	@$(PY) -m tests.steady
-
 lint: .venv/.installed
 	@sh scripts/lint.sh
 

@@ -18,8 +18,10 @@ fi
 sudo=""
 [ "$(id -u)" = 0 ] || sudo="sudo -n"
 echo "Installing Debian packages:$missing"
-if ! { $sudo apt-get update -qq && $sudo env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $missing; } >/tmp/wainwright-apt.log 2>&1; then
-  tail -n 5 /tmp/wainwright-apt.log >&2
+log=$(mktemp)
+if ! { $sudo apt-get update -qq && $sudo env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $missing; } >"$log" 2>&1; then
+  tail -n 5 "$log" >&2
   echo "Could not install:$missing. As root: apt-get install$missing" >&2
   [ "$1" = run ] || exit 1
 fi
+rm -f "$log"

@@ -8,7 +8,7 @@ $bin/ruff format --check -q .
 $bin/mypy
 $bin/djlint wainwright --lint --quiet
 $bin/djlint wainwright --check --quiet
-$bin/lint-imports --no-cache >/tmp/wainwright-imports.log || { tail -n 40 /tmp/wainwright-imports.log; exit 1; }
+imports=$($bin/lint-imports --no-cache 2>&1) || { echo "$imports" | tail -n 40; exit 1; }
 $bin/python manage.py makemigrations --check --dry-run -v0
 WAINWRIGHT_DEBUG=1 $bin/python manage.py check
 WAINWRIGHT_SECRET_KEY=0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOP-not-for-use $bin/python manage.py check --deploy --fail-level WARNING

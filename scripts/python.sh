@@ -10,9 +10,11 @@ if ! python3 -m venv .venv 2>/dev/null; then
   sh scripts/debian.sh venv
   python3 -m venv .venv
 fi
+log=$(mktemp)
 echo "Installing Python packages into .venv, once…"
-.venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock 2>/tmp/wainwright-pip.log || {
-  tail -n 20 /tmp/wainwright-pip.log >&2
-  echo "The Python packages could not be installed; the full log is /tmp/wainwright-pip.log." >&2
+.venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock 2>"$log" || {
+  tail -n 20 "$log" >&2
+  echo "The Python packages could not be installed; the full log is $log." >&2
   exit 1
 }
+rm -f "$log"

@@ -12,6 +12,7 @@ import re
 import shutil
 import sys
 import time
+import traceback
 import unittest
 from datetime import datetime
 from pathlib import Path
@@ -111,8 +112,28 @@ class Result(unittest.TextTestResult):
         super().stopTest(test)
 
 
+class Elsewhere(Exception):
+    """What a test in a worker raised, as text: a traceback's own objects do not travel between processes."""
+
+
+def _as_text(test: unittest.TestCase, err: tuple) -> tuple:
+    text = "".join(traceback.format_exception(*err))
+    return Elsewhere, Elsewhere(f"in {test.id()}:\n{text}"), None
+
+
 class TimedResult(RemoteTestResult):
     """Says how long each test took, beside what became of it."""
+
+    def addError(self, test, err):
+        super().addError(test, _as_text(test, err))
+
+    def addFailure(self, test, err):
+        super().addFailure(test, _as_text(test, err))
+
+    def addSubTest(self, test, subtest, err):
+        # A part of a test is told as the test, with the part's name in the text: it holds a browser that cannot travel.
+        if err is not None:
+            super().addFailure(test, _as_text(subtest, err))
 
     def startTest(self, test):
         self.began = time.monotonic()

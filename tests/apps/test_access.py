@@ -71,6 +71,8 @@ def names() -> set[str]:
 
 
 class AccessTest(WorldTestCase):
+    same_on_any_day = True
+
     def setUp(self):
         self.claim = self.sent_claim()
         self.trip = self.claim.trip
@@ -246,6 +248,8 @@ class SecondFactorTest(WorldTestCase):
 
 
 class SignInTest(WorldTestCase):
+    same_on_any_day = True
+
     def test_by_mail_and_password_and_limited(self):
         for password, status in [("wrong", 200), ("harbour-tide-9", 302)]:
             response = self.client.post(

@@ -37,6 +37,8 @@ HOSTILE = [
 
 
 class QueriesTest(WorldTestCase):
+    same_on_any_day = True
+
     def pages(self):
         claim, posted = self.claim, self.posted
         return [
@@ -138,6 +140,8 @@ class QueriesTest(WorldTestCase):
 
 
 class HostileTest(WorldTestCase):
+    same_on_any_day = True
+
     def test_no_input_makes_a_page_break(self):
         claim, trip = self.a_claim(), self.a_trip(starts=20)
         expense = claim.expenses.first()

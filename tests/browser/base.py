@@ -8,7 +8,7 @@ from pathlib import Path
 
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.test import override_settings
-from selenium.common.exceptions import StaleElementReferenceException, TimeoutException, WebDriverException
+from selenium.common.exceptions import TimeoutException, WebDriverException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
@@ -16,6 +16,9 @@ from tests import worlds
 from tests.browser.chromium import fresh_page
 from wainwright import clock
 
+QUIET = """
+    return document.readyState === "complete" && !document.querySelector(".htmx-request, .htmx-swapping, .htmx-settling")
+"""
 UNREACHED = """
     const scrolls = (el) => ["overflowX", "overflowY"].some((way) => /auto|scroll/.test(getComputedStyle(el)[way]));
     const reached = "a[href], button, input:not([type=hidden]), select, textarea, summary, [tabindex='0']";
@@ -41,7 +44,7 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
         self.driver = fresh_page(self.width, self.height)
 
     def until(self, condition, message: str = "", seconds: int = 15):
-        wait = WebDriverWait(self.driver, seconds, ignored_exceptions=(WebDriverException,))
+        wait = WebDriverWait(self.driver, seconds, 0.1, ignored_exceptions=(WebDriverException, IndexError))
         try:
             return wait.until(condition, message)
         except TimeoutException as error:
@@ -68,43 +71,78 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
             except TimeoutException:
                 self.fail(f"“{text}” is not on {self.driver.current_url}:\n{self.body()}")
 
+    def quiet(self):
+        """Wait, as a person does, until nothing on the page is being fetched or put in its place."""
+        self.until(lambda d: d.execute_script(QUIET), "the page does not come to rest")
+
+    def do(self, act, message: str = ""):
+        """Find something and do something with it in one go, anew where an answer of the server came between.
+
+        What is found is never kept: ``act`` gets the driver, and returns what is wanted, or nothing to be asked again.
+        """
+        self.quiet()
+        return self.until(act, message)
+
     def press(self, text: str, css: str = "button, a, summary, label.btn", within: str = ""):
         """Press what carries a text, once it is there."""
 
-        def found(driver):
+        def go(driver):
             scope = driver.find_element(By.CSS_SELECTOR, within) if within else driver
             for element in scope.find_elements(By.CSS_SELECTOR, css):
                 if element.is_displayed() and text in " ".join(element.text.split()):
-                    return element
-            return None
+                    # A list of suggestions that is still open would take the click.
+                    driver.execute_script(
+                        "document.activeElement.blur(); arguments[0].scrollIntoView({block: 'center'})", element
+                    )
+                    element.click()
+                    return True
+            return False
 
-        for again in (True, False):
-            element = self.until(found, f"nothing to press says “{text}” on {self.driver.current_url}")
-            try:
-                # A list of suggestions that is still open would take the click.
-                self.driver.execute_script(
-                    "document.activeElement.blur(); arguments[0].scrollIntoView({block: 'center'})", element
-                )
-                element.click()
-            except StaleElementReferenceException:
-                # An answer of the server came between looking and pressing: a person aims again, once.
-                if not again:
-                    raise
-            else:
-                return
+        self.do(go, f"nothing to press says “{text}” on {self.driver.current_url}")
+
+    def press_at(self, xpath: str):
+        """Press what a path finds."""
+        self.do(lambda d: d.find_element(By.XPATH, xpath).click() or True, f"nothing to press at {xpath}")
+
+    def follow(self, css: str, fits=lambda element: True, which: int = 0) -> str:
+        """Go where a link leads, the first of those that fit (or another one); return its text."""
+
+        def there(driver):
+            found = [each for each in driver.find_elements(By.CSS_SELECTOR, css) if fits(each)]
+            return (found[which].text, found[which].get_attribute("href")) if found else None
+
+        text, target = self.do(there, f"no {css} on {self.driver.current_url}")
+        self.driver.get(target)
+        return text
 
     def fill(self, within: str = "", **fields: str):
         """Fill fields by name, inside one form."""
         for name, value in fields.items():
-            element = self.until(lambda d, n=name: d.find_element(By.CSS_SELECTOR, f"{within} [name='{n}']"))
+            self.put(f"{within} [name='{name}']", value)
+
+    def put(self, css: str, value: str, which: int = 0):
+        """Put a value into a field, as if typed over what stood there."""
+
+        def go(driver):
+            element = driver.find_elements(By.CSS_SELECTOR, css)[which]
             kind = element.get_attribute("type")
             if element.tag_name == "select":
                 Select(element).select_by_value(value)
             elif kind in ("date", "time"):
-                self.driver.execute_script("arguments[0].value = arguments[1]", element, value)
+                driver.execute_script("arguments[0].value = arguments[1]", element, value)
             else:
                 element.clear()
                 element.send_keys(value)
+                # The server may lay a number out anew while it is typed; that something stands there is enough.
+                return bool(element.get_attribute("value")) == bool(value)
+            return True
+
+        self.do(go, f"no field {css} on {self.driver.current_url}")
+
+    def attach(self, css: str, *paths):
+        """Choose files in a field for them."""
+        text = "\n".join(str(path) for path in paths)
+        self.do(lambda d: d.find_element(By.CSS_SELECTOR, css).send_keys(text) or True, f"no {css}")
 
     def move_clock(self, moment: datetime):
         clock.move_to(moment.replace(tzinfo=UTC))

@@ -18,7 +18,9 @@ def browser(width: int = 1280, height: int = 800) -> webdriver.Chrome:
     options.binary_location = shutil.which("chromium") or "/usr/bin/chromium"
     for argument in ARGUMENTS:
         options.add_argument(argument)
-    driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    driver = webdriver.Chrome(
+        options=options, service=webdriver.ChromeService(shutil.which("chromedriver") or "/usr/bin/chromedriver")
+    )
     resize(driver, width, height)
     return driver
 

@@ -52,21 +52,13 @@ class JourneyTestCase(BrowserTestCase):
 
     def choose(self, fare: str = "", mode: str = "") -> str:
         """Choose the first of the list that lands the same day; then one of its fares, if one is named."""
-        rows = self.until(
-            lambda d: [
-                row
-                for row in d.find_elements(By.CSS_SELECTOR, ".ways-list a.way")
-                if (mode == "night" and "night on board" in row.text)
-                or (mode != "night" and not ANOTHER_DAY.search(row.text))
-            ]
-        )
-        text = rows[0].text
-        self.driver.get(rows[0].get_attribute("href"))
+
+        def fits(row):
+            return "night on board" in row.text if mode == "night" else not ANOTHER_DAY.search(row.text)
+
+        text = self.follow(".ways-list a.way", fits)
         if fare:
-            link = self.until(
-                lambda d: [a for a in d.find_elements(By.CSS_SELECTOR, ".fare") if a.text.startswith(fare)][-1]
-            )
-            self.driver.get(link.get_attribute("href"))
+            self.follow(".fare", lambda link: link.text.startswith(fare), -1)
         return text
 
     def hold(self):
@@ -77,10 +69,12 @@ class JourneyTestCase(BrowserTestCase):
         self.see("is held under")
 
     def line(self, text: str):
-        self.fill(within=".line-entry", line=text)
         count = self.trip.legs.count()
+        self.fill(within=".line-entry", line=text)
         self.press("Add", within=".line-entry")
         self.until(lambda d: self.trip.legs.count() == count + 1)
+        # The part of the page that shows the leg has come, with an empty line for the next.
+        self.until(lambda d: not d.find_element(By.CSS_SELECTOR, ".line-entry [name=line]").get_attribute("value"))
         self.see("arrives")
 
     def explain_all(self, words: str):
@@ -106,10 +100,14 @@ class SimpleTest(JourneyTestCase):
         page = self.a_trip("Gauge check, Bergen")
         self.search(page, ("ORK", "BGO", 0, "any", ""), ("BGO", "ORK", 3, "after", "10:00"))
         self.see("choose one to see its yardstick")
+
         # Pointing at one in the list marks it on the field.
-        row = self.driver.find_element(By.CSS_SELECTOR, ".ways-list a.way")
-        ActionChains(self.driver).move_to_element(row).perform()
-        key = row.get_attribute("data-way")
+        def point(driver):
+            row = driver.find_element(By.CSS_SELECTOR, ".ways-list a.way")
+            ActionChains(driver).move_to_element(row).perform()
+            return row.get_attribute("data-way")
+
+        key = self.do(point)
         self.until(lambda d: "lit" in d.find_element(By.CSS_SELECTOR, f"svg [data-way='{key}']").get_attribute("class"))
         # A box drawn on the field narrows both.
         before = len(self.driver.find_elements(By.CSS_SELECTOR, ".ways-list a.way"))
@@ -126,16 +124,13 @@ class SimpleTest(JourneyTestCase):
         self.hold()
         self.open(f"{page}stays/")
         self.see("Lodging in Bergen", "ceiling 150.00")
-        rows = self.driver.find_elements(By.CSS_SELECTOR, "tr[data-line]")
-        fitting = next(r for r in rows if "over" not in r.text and "full" not in r.text)
-        self.driver.get(fitting.find_element(By.CSS_SELECTOR, "a").get_attribute("href"))
+        fitting = "//tr[@data-line][not(contains(., 'over')) and not(contains(., 'full'))]//a"
+        self.driver.get(self.do(lambda d: d.find_element(By.XPATH, fitting).get_attribute("href")))
         self.press("Hold this room")
         self.see("is held under")
         self.open(f"{page}cars/")
-        contracted = next(
-            r for r in self.driver.find_elements(By.CSS_SELECTOR, "tr[data-line]") if "contracted" in r.text
-        )
-        self.driver.get(contracted.find_element(By.CSS_SELECTOR, "a").get_attribute("href"))
+        contracted = "//tr[@data-line][contains(., 'contracted')]//a"
+        self.driver.get(self.do(lambda d: d.find_element(By.XPATH, contracted).get_attribute("href")))
         self.see("The whole trip comes to")
         if self.driver.find_elements(By.CSS_SELECTOR, "#chosen [name='words']"):
             self.fill(within="#chosen", words="The only one in time")
@@ -161,9 +156,13 @@ class SimpleTest(JourneyTestCase):
         if booking.seat_choice != "map":
             return
         self.open(f"{page}bookings/{booking.pk}/seats/")
-        seat = self.until(lambda d: d.find_element(By.CSS_SELECTOR, ".seat input"))
-        name = seat.get_attribute("value")
-        seat.send_keys(Keys.SPACE)
+
+        def choose(driver):
+            seat = driver.find_element(By.CSS_SELECTOR, ".seat input")
+            seat.send_keys(Keys.SPACE)
+            return seat.is_selected() and seat.get_attribute("value")
+
+        name = self.do(choose)
         self.press("Ask for these seats")
         self.see(f"Asked for: {name}")
 
@@ -209,13 +208,10 @@ class LongTest(JourneyTestCase):
         self.assertTrue(SignOff.objects.filter(subject=self.trip.subject, state="Sent back").exists())
 
     def _supplied_quarters_were_full(self):
-        forms = self.driver.find_elements(By.CSS_SELECTOR, "#nights form[action$='/stay/']")
-        form = next(f for f in forms if f.find_element(By.NAME, "name").get_attribute("value") == "Gauge House")
-        for name, value in (("name", "Florø Rooms"), ("cost", "124")):
-            form.find_element(By.NAME, name).clear()
-            form.find_element(By.NAME, name).send_keys(value)
-        form.find_element(By.NAME, "supplied").click()
-        form.find_element(By.CSS_SELECTOR, "button").click()
+        form = "#nights form[action$='/stay/']:has([name=name][value='Gauge House'])"
+        self.fill(within=form, cost="124", name="Florø Rooms")
+        self.do(lambda d: d.find_element(By.CSS_SELECTOR, f"{form} [name=supplied]").click() or True)
+        self.press("Keep", within=form)
         self.see("Florø Rooms costs 124.00", "Without a record that it was full, nothing is allowed")
         self.fill(within="#quarters", when=worlds.today().isoformat(), who="Ida at the port office", reference="Q-77")
         self.press("The quarters were full")
@@ -223,9 +219,12 @@ class LongTest(JourneyTestCase):
 
     def _move_an_end_by_keyboard(self):
         leg = self.trip.legs.get(mode="coach")
-        grip = self.until(lambda d: d.find_element(By.CSS_SELECTOR, f".r-grip[data-leg='{leg.pk}'][data-end='leaves']"))
-        for key in (Keys.ARROW_LEFT, Keys.ARROW_LEFT, Keys.ENTER):
-            grip.send_keys(key)
+        grip = f".r-grip[data-leg='{leg.pk}'][data-end='leaves']"
+        self.do(
+            lambda d: (
+                d.find_element(By.CSS_SELECTOR, grip).send_keys(Keys.ARROW_LEFT, Keys.ARROW_LEFT, Keys.ENTER) or True
+            )
+        )
         self.until(lambda d: self.trip.legs.get(pk=leg.pk).leaves.time() == time(13, 10))
 
     def _split(self, page: str):
@@ -233,8 +232,8 @@ class LongTest(JourneyTestCase):
         self.press("Split the cost over codings")
         self.fill(within="#split", about="category:lodging")
         for n, (centre, share) in enumerate((("3120", "60"), ("3140", "40")), 1):
-            self.driver.find_element(By.ID, f"cost_centre-{n}").send_keys(centre)
-            self.driver.find_element(By.ID, f"share-{n}").send_keys(share)
+            self.put(f"#cost_centre-{n}", centre)
+            self.put(f"#share-{n}", share)
         self.press("Split it")
         self.see("3140", "Ottilie Marsh")
 
@@ -247,7 +246,7 @@ class LongTest(JourneyTestCase):
         with open(path, "wb") as file:
             file.write(PNG)
         self.fill(within="#papers", kind="agenda")
-        self.driver.find_element(By.CSS_SELECTOR, "#papers input[type=file]").send_keys(path)
+        self.attach("#papers input[type=file]", path)
         self.press("Attach", within="#papers")
         self.see("agenda.png")
         self.assertNotIn("The agenda is missing", self.body())
@@ -257,7 +256,7 @@ class LongTest(JourneyTestCase):
         self.open(f"/bench/trip/{self.trip.pk}/")
         self.see("Line by line", "Florø Rooms")
         leg = self.trip.legs.get(mode="coach")
-        self.driver.find_element(By.NAME, f"line-leg:{leg.pk}").send_keys("Is there no boat that day?")
+        self.put(f"[name='line-leg:{leg.pk}']", "Is there no boat that day?")
         self.press("Send back", within="main")
         self.fill(within="#send-back", comment="One thing on the way back")
         self.press("Send back", within="#send-back")
@@ -319,8 +318,7 @@ class ByHandTest(JourneyTestCase):
 
     def _cancel(self, page: str):
         fee = Booking.objects.get(ticket_number="QT-1001")
-        row = self.driver.find_element(By.ID, f"booking:{fee.pk}")
-        row.find_element(By.CSS_SELECTOR, "summary.btn").click()
+        self.press_at(f"//*[@id='booking:{fee.pk}']//summary[contains(@class, 'btn')]")
         self.press("Take it off")
         self.see("is taken off")
         self.assertFalse(Booking.objects.filter(ticket_number="QT-1001").exists())

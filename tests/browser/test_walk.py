@@ -116,14 +116,8 @@ class WalkTest(BrowserTestCase):
 
     def _choose_way(self):
         """Take the first of the list that lands the same day."""
-        rows = self.until(
-            lambda d: [
-                row
-                for row in d.find_elements(By.CSS_SELECTOR, ".ways-list a.way")
-                if not re.search(r"– (Mon|Tue|Wed|Thu|Fri|Sat|Sun) ", row.text)
-            ]
-        )
-        self.driver.get(rows[0].get_attribute("href"))
+        another_day = re.compile(r"– (Mon|Tue|Wed|Thu|Fri|Sat|Sun) ")
+        self.follow(".ways-list a.way", lambda row: not another_day.search(row.text))
 
     def tobias_authorises(self):
         self.sign_in("Tobias Achterberg")
@@ -155,12 +149,10 @@ class WalkTest(BrowserTestCase):
         files = load.write_papers(Path(self.folder.name) / "tour", self.first)
         papers = [str(path) for path in files if path.suffix != ".ofx"]
         self.press("Tray")
-        self.driver.find_element(By.CSS_SELECTOR, "[data-drop] input[type=file]").send_keys("\n".join(papers))
+        self.attach("[data-drop] input[type=file]", *papers)
         self.see("3 papers taken in")
         self.until(lambda d: Receipt.objects.filter(state="Read").count() == 3)
-        self.driver.find_element(By.CSS_SELECTOR, "form[action='/tray/card-file/'] input[type=file]").send_keys(
-            str(files[-1])
-        )
+        self.attach("form[action='/tray/card-file/'] input[type=file]", files[-1])
         self.see("nothing is taken yet", "KVALHEIM MARINE AS BERGEN")
         self.press("Take the 6")
         self.see("6 taken, 0 known already", "KVALHEIM MARINE AS BERGEN")
@@ -173,14 +165,11 @@ class WalkTest(BrowserTestCase):
         self.assertEqual((till.value("total"), till.value("tax"), till.value("currency")), ("102.00", "20.40", "EUR"))
         self.assertEqual(till.expense.amount, Money.of("102.00", "EUR"))
         # One charge is personal, two have no paper yet.
-        row = self.driver.find_element(By.XPATH, "//div[contains(@class,'board-row')][contains(., 'GAMLE KINO')]")
-        row.find_element(By.XPATH, ".//button[contains(., 'Personal')]").click()
+        row = "//div[contains(@class,'board-row')][contains(., '{}')]//button[contains(., '{}')]"
+        self.press_at(row.format("GAMLE KINO", "Personal"))
         self.see("is personal; you will owe 16.00 back")
         for name in ("LAB OG LODD", "LEESIDE PARKING"):
-            row = self.until(
-                lambda d, n=name: d.find_element(By.XPATH, f"//div[contains(@class,'board-row')][contains(., '{n}')]")
-            )
-            row.find_element(By.XPATH, ".//button[contains(., 'Take')]").click()
+            self.press_at(row.format(name, "Take"))
             self.until(lambda d, n=name: n not in d.find_element(By.ID, "board").text)
         self.press("Type a cost")
         self.fill(
@@ -191,7 +180,7 @@ class WalkTest(BrowserTestCase):
         self.see("paid 228.05 NOK")
         self.open("/expenses/ride/")
         self.fill(date=self.first.isoformat(), origin="Cork", target="Cobh")
-        self.driver.find_element(By.NAME, "there_and_back").click()
+        self.press_at("//*[@name='there_and_back']")
         self.press("Keep the ride")
         self.see("Cork – Cobh, 48 km", "20.16")
         self._break_down_the_hotel()
@@ -211,17 +200,20 @@ class WalkTest(BrowserTestCase):
         ferry = Receipt.objects.get(name="ferry-ticket.png").expense_id
         self.open(f"/expenses/{ferry}/")
         for row, (centre, share) in enumerate((("3120", "60"), ("3140", "40"))):
-            self.driver.find_elements(By.CSS_SELECTOR, "[name='split-cost_centre']")[row].send_keys(centre)
-            self.driver.find_elements(By.CSS_SELECTOR, "[name='split-share']")[row].send_keys(share)
+            self.put("[name='split-cost_centre']", centre, row)
+            self.put("[name='split-share']", share, row)
         self.press("Keep the split")
         self.until(lambda d: Expense.objects.get(pk=ferry).shares.count() == 2)
 
     def _type_parts(self, parts):
-        find = self.driver.find_elements
-        for row, (category, label, amount, night) in enumerate(parts):
-            for name, value in (("category", category), ("label", label), ("amount", amount), ("night", night)):
-                element = find(By.CSS_SELECTOR, f"[name='part-{name}']")[row]
-                self.driver.execute_script("arguments[0].value = arguments[1]", element, str(value or ""))
+        names = ("category", "label", "amount", "night")
+        rows = [{name: str(value or "") for name, value in zip(names, part, strict=True)} for part in parts]
+        self.do(
+            lambda d: d.execute_script(
+                "arguments[0].forEach((row, n) => Object.entries(row).forEach(([name, value]) => {"
+                " document.querySelectorAll(`[name='part-${name}']`)[n].value = value; })); return true", rows,
+            )
+        )  # fmt: skip
         self.press("Keep the parts")
 
     def maren_claims(self):
