@@ -5,18 +5,16 @@ from __future__ import annotations
 from django.db import models
 from django.db.models import Q
 
+from wainwright.core.coding import Asked, Coding
 from wainwright.core.coding import Code as CoreCode
-from wainwright.core.coding import Coding
+from wainwright.core.coding import Dimension as CoreDimension
 from wainwright.core.money import Money
 
 
 class CodedModel(models.Model):
     """Something that carries a coding. The account comes from the category."""
 
-    cost_centre = models.CharField(max_length=20, blank=True)
-    project = models.CharField(max_length=20, blank=True)
-    task = models.CharField(max_length=20, blank=True)
-    fund = models.CharField(max_length=20, blank=True)
+    codes = models.JSONField(default=list, blank=True, help_text="Pairs of dimension and code, in the firm's order.")
 
     class Meta:
         abstract = True
@@ -24,13 +22,34 @@ class CodedModel(models.Model):
     @property
     def coding(self) -> Coding:
         """The coding without an account."""
-        return Coding("", self.cost_centre, self.project, self.task, self.fund)
+        return Coding.of(self.codes)
 
     def take_coding(self, coding: Coding) -> None:
         """Carry another coding."""
-        self.cost_centre, self.project, self.task, self.fund = (
-            coding.cost_centre, coding.project, coding.task, coding.fund,
-        )  # fmt: skip
+        self.codes = [list(pair) for pair in coding.codes]
+
+
+class Dimension(models.Model):
+    """A dimension that the firm's ledger keeps."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="dimensions")
+    code = models.SlugField(max_length=20)
+    name = models.CharField(max_length=40)
+    plural = models.CharField(max_length=40)
+    order = models.PositiveSmallIntegerField(default=0)
+    asked = models.CharField(max_length=10, choices=[(a.value, a.value) for a in Asked], default=Asked.BY_CODE.value)
+    choosable = models.BooleanField(default=True, help_text="Whether travellers choose it themselves.")
+
+    class Meta:
+        ordering = ["order", "code"]
+        constraints = [models.UniqueConstraint(fields=["firm", "code"], name="one_dimension")]
+
+    def __str__(self):
+        return self.name
+
+    def as_core(self) -> CoreDimension:
+        """The dimension as the core checks by it."""
+        return CoreDimension(self.code, self.name, self.plural, self.order, Asked(self.asked), self.choosable)
 
 
 class Code(models.Model):

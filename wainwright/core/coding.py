@@ -1,43 +1,93 @@
-"""Codings: the ledger's dimensions of a cost, and whether they hold together."""
+"""Codings: the ledger's dimensions of a cost, and whether they hold together.
+
+Which dimensions there are is data of the firm; no code names one. The account stands apart: it comes from the category.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
+from enum import Enum
 
-DIMENSIONS = ("account", "cost_centre", "project", "task", "fund")
-LABELS = {
-    "account": "account", "cost_centre": "cost centre", "project": "project", "task": "task", "fund": "fund",
-}  # fmt: skip
+ACCOUNT = "account"
+
+
+class Asked(Enum):
+    """When a code of a dimension is asked for: of every coding, where one wants to give it, or when another code asks."""
+
+    ALWAYS = "always"
+    FREE = "free"
+    BY_CODE = "by code"
+
+
+@dataclass(frozen=True, slots=True)
+class Dimension:
+    """One dimension that the firm's ledger keeps; ``order`` is its place where codings are asked for and written."""
+
+    code: str
+    name: str
+    plural: str
+    order: int = 0
+    asked: Asked = Asked.BY_CODE
+    choosable: bool = True
+
+    @property
+    def label(self) -> str:
+        """Its name at the head of a field."""
+        return self.name[:1].upper() + self.name[1:]
+
+    @property
+    def article(self) -> str:
+        """Its name with "a" or "an" before it."""
+        return f"{'an' if self.name[:1].casefold() in 'aeiou' else 'a'} {self.name}"
 
 
 @dataclass(frozen=True, slots=True)
 class Coding:
-    """Codes by dimension; what is empty does not apply."""
+    """Codes by dimension, in the order in which they are written; what is empty does not apply.
+
+    Two codings are alike when they name the same codes, in whatever order.
+    """
 
     account: str = ""
-    cost_centre: str = ""
-    project: str = ""
-    task: str = ""
-    fund: str = ""
+    codes: tuple[tuple[str, str], ...] = field(default=(), compare=False)
+    _alike: frozenset[tuple[str, str]] = field(default=frozenset(), init=False, repr=False)
+
+    def __post_init__(self) -> None:
+        kept = tuple((dimension, code) for dimension, code in self.codes if code)
+        if len({dimension for dimension, _ in kept}) != len(kept):
+            raise ValueError("a coding names a dimension once")
+        object.__setattr__(self, "codes", kept)
+        object.__setattr__(self, "_alike", frozenset(kept))
+
+    @classmethod
+    def of(cls, codes: Mapping[str, str] | Iterable[tuple[str, str]], account: str = "") -> Coding:
+        """Build one from codes by dimension. Raises ``ValueError`` where a dimension is named twice."""
+        return cls(account, tuple(codes.items() if isinstance(codes, Mapping) else (tuple(pair) for pair in codes)))
+
+    def __bool__(self) -> bool:
+        """Whether it names any code beside the account."""
+        return bool(self.codes)
+
+    def get(self, dimension: str) -> str:
+        """The code of a dimension, or nothing."""
+        return self.account if dimension == ACCOUNT else dict(self.codes).get(dimension, "")
 
     def parts(self) -> dict[str, str]:
-        """The dimensions that are filled in."""
-        return {name: code for name in DIMENSIONS if (code := getattr(self, name))}
+        """Everything that is filled in, the account first."""
+        return ({ACCOUNT: self.account} if self.account else {}) | dict(self.codes)
 
     def with_account(self, account: str) -> Coding:
         """The same coding on another account."""
-        return Coding(account, self.cost_centre, self.project, self.task, self.fund)
+        return Coding(account, self.codes)
 
     def filled_from(self, default: Coding) -> Coding:
         """This coding, or the default as a whole when this one names nothing but an account."""
-        if any((self.cost_centre, self.project, self.task, self.fund)):
-            return self
-        return default.with_account(self.account or default.account)
+        return self if self.codes else default.with_account(self.account or default.account)
 
     def __str__(self) -> str:
-        return " / ".join(code for name, code in self.parts().items() if name != "account")
+        return " / ".join(code for _, code in self.codes)
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,15 +110,27 @@ class Code:
 
 @dataclass(frozen=True, slots=True)
 class CodeBook:
-    """All codes of a firm, for looking up."""
+    """All dimensions and codes of a firm, for looking up; dimensions in their order."""
 
     firm: str
     codes: Mapping[tuple[str, str], Code] = field(default_factory=dict)
+    dimensions: tuple[Dimension, ...] = ()
 
     @classmethod
-    def of(cls, firm: str, codes: Iterable[Code]) -> CodeBook:
+    def of(cls, firm: str, codes: Iterable[Code], dimensions: Iterable[Dimension] = ()) -> CodeBook:
         """Build a book; a code that belongs to another firm is kept, so that the check can say so."""
-        return cls(firm, {(each.dimension, each.code): each for each in codes})
+        ordered = tuple(sorted(dimensions, key=lambda each: (each.order, each.code)))
+        return cls(firm, {(each.dimension, each.code): each for each in codes}, ordered)
+
+    def dimension(self, code: str) -> Dimension:
+        """A dimension by its code; one that the firm does not keep is called by its code."""
+        return next((each for each in self.dimensions if each.code == code), Dimension(code, code.replace("_", " "), code))
+
+    def ordered(self, codes: Mapping[str, str]) -> Coding:
+        """A coding in the firm's own order of dimensions; what the firm does not keep stands last, so that it can be refused."""
+        known = [(each.code, codes.get(each.code, "")) for each in self.dimensions]
+        names = {name for name, _ in known}
+        return Coding.of([*known, *(pair for pair in codes.items() if pair[0] not in names)])
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,34 +146,35 @@ def check_coding(coding: Coding, book: CodeBook, day: date) -> list[CodingFault]
     """Check a coding at once: codes exist, are open on ``day``, belong to the firm; dependent parts are there, others absent."""
     faults = []
     parts = coding.parts()
-    asked = {"account", "cost_centre", "project"}
-    if not coding.cost_centre:
-        faults.append(CodingFault("missing", "cost_centre", "A cost centre is missing. Choose one."))
+    asked = {ACCOUNT, *(each.code for each in book.dimensions if each.asked != Asked.BY_CODE)}
+    for each in book.dimensions:
+        if each.asked == Asked.ALWAYS and not parts.get(each.code):
+            text = f"{each.article[:1].upper()}{each.article[1:]} is missing. Choose one."
+            faults.append(CodingFault("missing", each.code, text))
     for dimension, code in parts.items():
         known = book.codes.get((dimension, code))
-        label = LABELS[dimension]
+        label = book.dimension(dimension).label
         if known is None:
-            faults.append(
-                CodingFault("unknown", dimension, f"{label.capitalize()} {code} is not known. Choose another.")
-            )
+            faults.append(CodingFault("unknown", dimension, f"{label} {code} is not known. Choose another."))
             continue
         if known.firm != book.firm:
-            text = f"{label.capitalize()} {code} belongs to another firm. Choose one of your own."
+            text = f"{label} {code} belongs to another firm. Choose one of your own."
             faults.append(CodingFault("foreign", dimension, text))
             continue
         if not known.open_on(day):
-            text = f"{label.capitalize()} {code} {known.name} is closed on {day.day} {day:%b %Y}. Choose an open one."
+            text = f"{label} {code} {known.name} is closed on {day.day} {day:%b %Y}. Choose an open one."
             faults.append(CodingFault("closed", dimension, text))
         if known.parent and known.parent not in parts.values():
-            text = f"{label.capitalize()} {code} belongs to {known.parent}, which is not in this coding."
+            text = f"{label} {code} belongs to {known.parent}, which is not in this coding."
             faults.append(CodingFault("stray", dimension, text))
         for needed in known.asks_for:
             asked.add(needed)
             if not parts.get(needed):
-                text = f"{label.capitalize()} {code} {known.name} asks for a {LABELS[needed]}. Choose one."
+                text = f"{label} {code} {known.name} asks for {book.dimension(needed).article}. Choose one."
                 faults.append(CodingFault("missing", needed, text))
     for dimension in parts:
         if dimension not in asked:
-            text = f"A {LABELS[dimension]} does not apply here. Take it off."
+            article = book.dimension(dimension).article
+            text = f"{article[:1].upper()}{article[1:]} does not apply here. Take it off."
             faults.append(CodingFault("not_asked", dimension, text))
     return faults

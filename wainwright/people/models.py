@@ -9,6 +9,7 @@ from django.contrib.auth.base_user import AbstractBaseUser, BaseUserManager
 from django.db import models
 from django.db.models import Q
 
+from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 
 ROLES = {
@@ -88,10 +89,7 @@ class Membership(models.Model):
     signs_own = models.BooleanField(default=False)
     manager = models.ForeignKey("self", on_delete=models.PROTECT, null=True, blank=True, related_name="reports")
     limit_minor = models.BigIntegerField(null=True, blank=True)
-    cost_centre = models.CharField(max_length=20, blank=True)
-    project = models.CharField(max_length=20, blank=True)
-    task = models.CharField(max_length=20, blank=True)
-    fund = models.CharField(max_length=20, blank=True)
+    codes = models.JSONField(default=list, blank=True, help_text="The usual coding: pairs of dimension and code.")
     home_code = models.CharField(max_length=20, blank=True)
     work_code = models.CharField(max_length=20, blank=True)
     phone = models.CharField(max_length=30, blank=True)
@@ -122,6 +120,11 @@ class Membership(models.Model):
     def roles(self) -> list[str]:
         """The roles held, in the order of ``ROLES``."""
         return [role for role in ROLES if getattr(self, role)]
+
+    @property
+    def coding(self) -> Coding:
+        """The usual coding, without an account."""
+        return Coding.of(self.codes)
 
     @property
     def reads_all(self) -> bool:
