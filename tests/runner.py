@@ -31,6 +31,7 @@ from django.test.runner import (
     _init_worker,
     iter_test_cases,
 )
+from hypothesis import HealthCheck
 
 from tests.days import DIFFICULT, FEW, draw, moments
 from tests.worlds import EMPTY, Shelf, keep
@@ -38,7 +39,13 @@ from tests.worlds import EMPTY, Shelf, keep
 SEED = int(os.environ.get("WAINWRIGHT_SEED") or 20260916)
 SLOWEST = 12
 # How long a test takes depends on the machine, never whether it is right.
-hypothesis.settings.register_profile("suite", deadline=None, print_blob=True)
+# One test runs in the classes of several days.
+hypothesis.settings.register_profile(
+    "suite",
+    deadline=None,
+    print_blob=True,
+    suppress_health_check=[HealthCheck.differing_executors, HealthCheck.too_slow],
+)
 
 
 class Undefined(str):
