@@ -19,6 +19,17 @@ from wainwright import clock
 QUIET = """
     return document.readyState === "complete" && !document.querySelector(".htmx-request, .htmx-swapping, .htmx-settling")
 """
+# The first that is shown and says a text, ready to be pressed: a list of suggestions left open would take the click.
+SAYS = """
+    const [within, css, text] = arguments, scope = within ? document.querySelector(within) : document;
+    const shown = (el) => el.getClientRects().length && getComputedStyle(el).visibility !== "hidden";
+    const found = scope && Array.from(scope.querySelectorAll(css)).find(
+      (el) => shown(el) && (el.innerText ?? el.textContent).replace(/\\s+/g, " ").includes(text));
+    if (!found) return null;
+    document.activeElement.blur();
+    found.scrollIntoView({block: "center"});
+    return found;
+"""
 UNREACHED = """
     const scrolls = (el) => ["overflowX", "overflowY"].some((way) => /auto|scroll/.test(getComputedStyle(el)[way]));
     const reached = "a[href], button, input:not([type=hidden]), select, textarea, summary, [tabindex='0']";
@@ -44,11 +55,20 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
         self.driver = fresh_page(self.width, self.height)
 
     def until(self, condition, message: str = "", seconds: int = 15):
-        wait = WebDriverWait(self.driver, seconds, 0.1, ignored_exceptions=(WebDriverException, IndexError))
+        """Ask again until a condition holds; what the browser refused meanwhile is said where it never does."""
+        refused = []
+
+        def ask(driver):
+            try:
+                return condition(driver)
+            except (WebDriverException, IndexError) as error:
+                refused[:] = [str(error).partition("Stacktrace")[0]]
+                return False
+
         try:
-            return wait.until(condition, message)
-        except TimeoutException as error:
-            raise TimeoutException(f"{message} On {self.driver.current_url}:\n{self.body()}") from error
+            return WebDriverWait(self.driver, seconds, 0.1).until(ask)
+        except TimeoutException:
+            self.fail(f"{message} {' '.join(refused)} On {self.driver.current_url}:\n{self.body()}")
 
     def open(self, path: str):
         self.driver.get(self.live_server_url + path)
@@ -66,10 +86,7 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
     def see(self, *texts: str):
         """Wait until the page says every text."""
         for text in texts:
-            try:
-                self.until(lambda d, t=text: t in self.body())
-            except TimeoutException:
-                self.fail(f"“{text}” is not on {self.driver.current_url}:\n{self.body()}")
+            self.until(lambda d, t=text: t in self.body(), f"“{text}” is not there.")
 
     def quiet(self):
         """Wait, as a person does, until nothing on the page is being fetched or put in its place."""
@@ -87,16 +104,10 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
         """Press what carries a text, once it is there."""
 
         def go(driver):
-            scope = driver.find_element(By.CSS_SELECTOR, within) if within else driver
-            for element in scope.find_elements(By.CSS_SELECTOR, css):
-                if element.is_displayed() and text in " ".join(element.text.split()):
-                    # A list of suggestions that is still open would take the click.
-                    driver.execute_script(
-                        "document.activeElement.blur(); arguments[0].scrollIntoView({block: 'center'})", element
-                    )
-                    element.click()
-                    return True
-            return False
+            element = driver.execute_script(SAYS, within, css, text)
+            if element is not None:
+                element.click()
+            return element is not None
 
         self.do(go, f"nothing to press says “{text}” on {self.driver.current_url}")
 

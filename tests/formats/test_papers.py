@@ -4,7 +4,7 @@ import io
 
 import facturx
 from django.test import SimpleTestCase
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 from pypdf import PdfReader
@@ -80,7 +80,7 @@ class InvoiceTest(SimpleTestCase):
                     read_invoice(content)
                 self.assertIn(word, str(caught.exception))
 
-    @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=60, deadline=None)
     @given(st.sampled_from([ubl(), cii()]), st.integers(0, 4000), st.integers(0, 60), st.binary(max_size=20))
     def test_damage_never_breaks_out(self, content, start, length, put):
         broken = content[: start % len(content)] + put + content[start % len(content) + length :]

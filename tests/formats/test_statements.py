@@ -183,7 +183,7 @@ class NumbersTest(TestCase):
 class FuzzTest(TestCase):
     """No reader crashes, hangs or makes things up, whatever it is given."""
 
-    @settings(max_examples=120, deadline=2000)
+    @settings(max_examples=120, deadline=None)
     @given(
         st.sampled_from([CAMT, MT940, QIF, "Date,Merchant,Amount\n2026-10-15,A,1.00\n"]),
         st.integers(0, 3000),
@@ -209,7 +209,7 @@ class FuzzTest(TestCase):
             self.assertEqual(len({line.bank_id for line in statement.lines if line.bank_id.startswith("own-")}),
                              sum(line.bank_id.startswith("own-") for line in statement.lines))  # fmt: skip
 
-    @settings(max_examples=80, deadline=2000)
+    @settings(max_examples=80, deadline=None)
     @given(st.binary(max_size=400))
     def test_anything(self, content):
         try:
