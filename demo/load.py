@@ -17,7 +17,7 @@ from huey.contrib.djhuey import HUEY
 from demo import northern, papers
 from demo.story import Story
 from wainwright import clock
-from wainwright.accounts.models import Budget, Code, FirmAccounts
+from wainwright.accounts.models import Budget, Code, Dimension, FirmAccounts
 from wainwright.expenses.models import Charge
 from wainwright.expenses.services import receipts, taking
 from wainwright.people.models import Card, Firm, Membership, Person, Vehicle, new_version
@@ -159,8 +159,8 @@ def load_people(firms: dict[str, Firm], today: date) -> dict[str, Membership]:
         roles = dict.fromkeys(r["roles"].split(), True)
         people[r["key"]] = Membership.objects.create(
             firm=firms[r["firm"]], person=person, job=r["job"], **{"traveller": False, **roles},
-            limit_minor=int(r["limit"]) * 100 if r["limit"] else None, cost_centre=r["cost_centre"], project=r["project"],
-            task=r["task"], home_code=r["home"], iban=r["iban"], mail_name=r["key"],
+            limit_minor=int(r["limit"]) * 100 if r["limit"] else None, codes=[pair.split(":") for pair in r["coding"].split()],
+            home_code=r["home"], iban=r["iban"], mail_name=r["key"],
         )  # fmt: skip
     for r in records:
         member = people[r["key"]]
@@ -180,7 +180,12 @@ def load_people(firms: dict[str, Firm], today: date) -> dict[str, Membership]:
 
 
 def load_codes(firms: dict[str, Firm], people: dict[str, Membership], today: date) -> None:
-    """Load codes and budgets, here and in the ledger stand-in; one project is closed there already."""
+    """Load dimensions, codes and budgets, here and in the ledger stand-in; one project is closed there already."""
+    for order, r in enumerate(rows("dimensions.csv")):
+        Dimension.objects.create(
+            firm=firms[r["firm"]], code=r["code"], name=r["name"], plural=r["plural"], order=order, asked=r["asked"],
+            choosable=r["choosable"] == "yes",
+        )  # fmt: skip
     for r in rows("codes.csv"):
         firm, asks = firms[r["firm"]], r["asks_for"].split()
         Code.objects.create(

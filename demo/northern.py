@@ -7,10 +7,10 @@ from decimal import Decimal
 
 from demo import papers
 from wainwright import clock
+from wainwright.accounts.selectors import books, read_coding
 from wainwright.bookings.choices import Choice
 from wainwright.bookings.selectors import chosen, chosen_stay, stays, ways
 from wainwright.bookings.services import ByHand
-from wainwright.core.coding import Coding
 from wainwright.core.journey import Meal
 from wainwright.core.money import Money
 from wainwright.formats.places import place, town
@@ -35,7 +35,7 @@ def _early(one: str, other: str, day: date, today: date) -> Choice:
 def tell(member: Membership, today: date) -> Trip:
     """Plan it for a Monday six weeks ahead; nothing of it is sent yet."""
     monday = today + timedelta(days=42 - today.weekday())
-    coding = Coding("", member.cost_centre, member.project, member.task, member.fund)
+    coding = member.coding
     trip = plan.start_trip(
         member,
         "Northern gauges, Bergen, Florø and Oslo",
@@ -61,7 +61,8 @@ def tell(member: Membership, today: date) -> Trip:
     rooms = [s for s in stays(town("Bergen", "NO"), monday, 1, today, "EUR") if s.rooms_left]
     fitting = [s for s in rooms if (s.a_night + s.city_tax).amount <= 150] or rooms
     hold(member, pk, chosen_stay(fitting[0].key, today, "EUR"), Wish("Needed for the work", "Nearest to the quay."))
-    parts = [details.Share(Coding("", "3120"), Decimal(60)), details.Share(Coding("", "3140"), Decimal(40))]
+    ledger = books(member.firm)
+    parts = [details.Share(read_coding(code, ledger), Decimal(share)) for code, share in (("3120", 60), ("3140", 40))]
     details.split_plan(member, pk, "category:lodging", "Lodging", parts)
     details.add_paper(member, pk, "invitation", "invitation.png", papers.clean_png(papers.Printed(("GAUGE KEEPERS", "Oslo", ("Yearly meeting", "09:00")))))  # fmt: skip
     at = clock.in_zone(datetime.combine(monday, time()), member.firm.zone)

@@ -17,7 +17,6 @@ from wainwright.claims.selectors import load_file
 from wainwright.claims.services import books as booking
 from wainwright.claims.services import compose
 from wainwright.claims.services import road as claim_road
-from wainwright.core.coding import Coding
 from wainwright.core.journey import Meal, Mode, Place
 from wainwright.core.money import Money
 from wainwright.expenses.models import Charge, Expense, Receipt, ReceiptPage
@@ -78,7 +77,7 @@ class Story:
 
     def _plan(self, begun: date) -> Trip:
         row, member = self.row, self.member
-        coding = Coding("", member.cost_centre, member.project, member.task, member.fund)
+        coding = member.coding
         trip = plan.start_trip(member, row["title"], row["purpose"], coding)
         home, there = place(member.home_code), place(row["to"])
         keys = []

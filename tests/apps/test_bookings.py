@@ -12,6 +12,7 @@ from django.core import mail
 from django.test import override_settings
 
 from tests.apps.test_journeys import JourneyTestCase
+from tests.codings import coded
 from wainwright import clock
 from wainwright.accounts.models import BudgetUse
 from wainwright.bookings import market, services
@@ -64,9 +65,8 @@ class BookingTestCase(JourneyTestCase):
     @classmethod
     def setUpTestData(cls):
         super().setUpTestData()
-        from wainwright.core.coding import Coding  # noqa: PLC0415
 
-        cls.maren_coding = Coding("", "3120")
+        cls.maren_coding = coded("3120")
 
     def held(self, **options):
         trip = self.start()

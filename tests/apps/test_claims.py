@@ -8,6 +8,7 @@ from django.core import mail
 from demo import papers
 from demo.story import proof
 from tests.apps.world import FIELD, WorldTestCase, eur
+from tests.codings import coded
 from wainwright import clock
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import BudgetUse, Code, Payment, PayRun, Posting, PostingLine
@@ -15,7 +16,6 @@ from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file, payable
 from wainwright.claims.services import books, compose, road
-from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge, Expense, Receipt
@@ -195,8 +195,8 @@ class ExpenseTest(WorldTestCase):
     def test_a_split_is_checked(self):
         expense = self.a_cost(amount="102.00")
         for shares, words in [
-            ([(Coding("", "3120"), Decimal(60)), (Coding("", "3140"), Decimal(30))], "add up to 90 %"),
-            ([(Coding("", "3120", "P-0417"), Decimal(100))], "asks for a task"),
+            ([(coded("3120"), Decimal(60)), (coded("3140"), Decimal(30))], "add up to 90 %"),
+            ([(coded("3120", "P-0417"), Decimal(100))], "asks for a task"),
         ]:
             with self.subTest(words), self.assertRaisesRegex(Refusal, words):
                 editing.set_split(self.maren, expense.pk, expense.version, shares)
@@ -213,7 +213,7 @@ class ClaimTest(WorldTestCase):
             self.maren,
             dinner.pk,
             dinner.version,
-            [(Coding("", "3120"), Decimal(60)), (Coding("", "3140"), Decimal(40))],
+            [(coded("3120"), Decimal(60)), (coded("3140"), Decimal(40))],
         )
         compose.put_in(self.maren, claim.pk, [dinner.pk])
         file = load_file(self.maren, Claim.objects.select_related("firm", "trip").get(pk=claim.pk))
@@ -221,7 +221,7 @@ class ClaimTest(WorldTestCase):
         self.assertEqual(allowance, eur("145.00"))
         self.assertEqual(file.figures.settlement.due, eur("122.00") + allowance)
         rows = [
-            (e.coding.account, e.coding.cost_centre, str(e.debit), str(e.credit))
+            (e.coding.account, e.coding.get("cost_centre"), str(e.debit), str(e.credit))
             for e in file.journal.entries
             if e.text.endswith("Dinner")
         ]
@@ -278,7 +278,7 @@ class ClaimTest(WorldTestCase):
             self.maren,
             expense.pk,
             expense.version,
-            [(Coding("", "3120"), Decimal(60)), (Coding("", "3140"), Decimal(40))],
+            [(coded("3120"), Decimal(60)), (coded("3140"), Decimal(40))],
         )
         self.send_claim(claim)
         return claim, expense
@@ -300,7 +300,7 @@ class ClaimTest(WorldTestCase):
         self.assertEqual(self.approve_all("claim", claim.pk), ["Tobias Achterberg", "Ottilie Marsh"])
         road.finance_end(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version, "send_back", "Wrong day")
         expense.refresh_from_db()
-        shares = [(Coding("", "3120"), Decimal(70)), (Coding("", "3140"), Decimal(30))]
+        shares = [(coded("3120"), Decimal(70)), (coded("3140"), Decimal(30))]
         editing.set_split(self.maren, expense.pk, expense.version, shares)
         self.send_claim(claim)
         self.assertEqual(self.approve_all("claim", claim.pk), ["Tobias Achterberg", "Ottilie Marsh"])
@@ -334,7 +334,7 @@ class FinanceTest(WorldTestCase):
         for member in (self.tobias, self.maren, self.benedikt):
             with self.subTest(member.person.name), self.assertRaises(NotAllowed):
                 road.clear(member, claim.pk, claim.version)
-        own = self.checked_claim(who=self.desmond, costs=("21.00",), coding=Coding("", "3900"))
+        own = self.checked_claim(who=self.desmond, costs=("21.00",), coding=coded("3900"))
         with self.assertRaisesRegex(NotAllowed, "Somebody else in finance"):
             road.clear(self.desmond, own.pk, own.version)
 
@@ -399,7 +399,7 @@ class FinanceTest(WorldTestCase):
                             claim.version,
                             "project",
                             "P-0417",
-                            Coding("", "3120", "P-0431", "field"),
+                            coded("3120", "P-0431", "field"),
                         ),
                         1,
                     )

@@ -34,7 +34,7 @@ class FormsTest(WorldTestCase):
             "Gauge at the pier",
             title="Gauge at the pier",
             purpose="To mend it",
-            cost_centre="3120",
+            **{"code-cost_centre": "3120"},
         )
         return Trip.objects.latest("pk")
 
@@ -108,7 +108,7 @@ class FormsTest(WorldTestCase):
             "Gauge at the outer pier",
             title="Gauge at the outer pier",
             purpose="To mend it",
-            cost_centre="3140",
+            **{"code-cost_centre": "3140"},
         )
         self.send(
             self.maren,
@@ -117,8 +117,8 @@ class FormsTest(WorldTestCase):
             status=422,
             title="Gauge",
             purpose="To mend it",
-            cost_centre="3120",
-            project="P-0417",
+            **{"code-cost_centre": "3120"},
+            **{"code-project": "P-0417"},
         )
         trip.refresh_from_db()
         self.send(
@@ -217,8 +217,8 @@ class FormsTest(WorldTestCase):
             version=version + 1,
             **(rows | {"part-amount": ["1", "two"]}),
         )
-        split = {f"split-{n}": ["", ""] for n in ("project", "task", "fund")} | {
-            "split-cost_centre": ["3120", "3140"],
+        split = {f"split-code-{n}": ["", ""] for n in ("project", "task", "fund")} | {
+            "split-code-cost_centre": ["3120", "3140"],
             "split-share": ["60", "40"],
         }
         self.send(self.maren, page + "split/", "Keep the split", version=version + 1, **split)
@@ -271,7 +271,7 @@ class FormsTest(WorldTestCase):
         self.send(self.maren, page + "put-in/", "Nothing is loose")
         other = Expense.objects.get(merchant="Another taxi")
         self.send(self.maren, f"{page}expenses/{other.pk}/out/", "Certify and send")
-        self.send(self.maren, page + "coding/", "3140", cost_centre="3140")
+        self.send(self.maren, page + "coding/", "3140", **{"code-cost_centre": "3140"})
         self.send(self.maren, page + "say/", "Please be quick", text="Please be quick")
         version = Claim.objects.get().version
         self.send(self.maren, page + "send/", "Type your name", status=422, version=version, name="Nobody")
@@ -315,7 +315,7 @@ class FormsTest(WorldTestCase):
             "The coding was corrected",
             version=Claim.objects.get().version,
             old="cost_centre:3140",
-            cost_centre="3120",
+            **{"code-cost_centre": "3120"},
         )
         self.send(
             self.priya,
@@ -323,7 +323,7 @@ class FormsTest(WorldTestCase):
             "Choose what to replace",
             version=Claim.objects.get().version,
             old="nonsense",
-            cost_centre="3120",
+            **{"code-cost_centre": "3120"},
         )
         period.delete()
         self.send(self.priya, bench + "post/", "is posted", version=Claim.objects.get().version)

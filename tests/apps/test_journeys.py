@@ -4,10 +4,10 @@ from datetime import datetime, time, timedelta
 from decimal import Decimal
 
 from tests.apps.world import FIELD, OFFICE, WorldTestCase
+from tests.codings import coded
 from wainwright import clock
 from wainwright.accounts.models import BudgetUse
 from wainwright.bench import services as bench
-from wainwright.core.coding import Coding
 from wainwright.core.journey import Meal
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.services import rides
@@ -341,7 +341,7 @@ class DetailsTest(JourneyTestCase):
 
     def test_a_split_plan_asks_every_owner_and_commits_each_coding(self):
         trip = self.to_bergen()
-        parts = [details.Share(Coding("", "3120"), Decimal(60)), details.Share(Coding("", "3140"), Decimal(40))]
+        parts = [details.Share(coded("3120"), Decimal(60)), details.Share(coded("3140"), Decimal(40))]
         details.split_plan(self.maren, trip.pk, "category:lodging", "Lodging", parts)
         file = self.file(trip)
         borne = {str(c): a for c, a in file.borne}
@@ -356,10 +356,10 @@ class DetailsTest(JourneyTestCase):
 
     def test_a_split_that_does_not_hold_is_refused(self):
         trip = self.to_bergen()
-        good = details.Share(Coding("", "3140"), Decimal(60))
+        good = details.Share(coded("3140"), Decimal(60))
         for about, parts, words in [
-            ("all", [good], "add up to 60 %"), ("all", [good, details.Share(Coding("", "9999"), Decimal(40))], "not known"),
-            ("nonsense", [good], "what is to be split"), ("all", [good, details.Share(Coding("", "3120", "P-0417"), Decimal(40))], "asks for a task"),
+            ("all", [good], "add up to 60 %"), ("all", [good, details.Share(coded("9999"), Decimal(40))], "not known"),
+            ("nonsense", [good], "what is to be split"), ("all", [good, details.Share(coded("3120", "P-0417"), Decimal(40))], "asks for a task"),
         ]:  # fmt: skip
             with self.subTest(words), self.assertRaisesRegex(Refusal, words):
                 details.split_plan(self.maren, trip.pk, about, "", parts)
@@ -401,7 +401,7 @@ class DetailsTest(JourneyTestCase):
 class VersionsTest(JourneyTestCase):
     def test_what_was_signed_is_frozen_and_only_those_concerned_sign_again(self):
         trip = self.to_bergen()
-        parts = [details.Share(Coding("", "3120"), Decimal(50)), details.Share(Coding("", "3140"), Decimal(50))]
+        parts = [details.Share(coded("3120"), Decimal(50)), details.Share(coded("3140"), Decimal(50))]
         details.split_plan(self.maren, trip.pk, "category:lodging", "Lodging", parts)
         self.sent(trip)
         with self.done():

@@ -147,7 +147,7 @@ class HostileTest(WorldTestCase):
         expense = claim.expenses.first()
         self.enter(self.maren)
         forms = {
-            "/trips/new/": ("title", "purpose", "cost_centre", "project"), f"/trips/{trip.pk}/head/": ("title", "cost_centre"),
+            "/trips/new/": ("title", "purpose", "code-cost_centre", "code-project"), f"/trips/{trip.pk}/head/": ("title", "code-cost_centre"),
             f"/trips/{trip.pk}/legs/": ("mode", "origin", "target", "leaves_day", "leaves_time", "arrives_day", "arrives_time", "estimate"),
             f"/trips/{trip.pk}/stay/": ("night", "name", "cost", "paid_by"), f"/trips/{trip.pk}/meal/": ("meal",),
             f"/trips/{trip.pk}/others/": ("category", "label", "amount", "paid_by"), f"/trips/{trip.pk}/advance/": ("advance",),
@@ -157,15 +157,15 @@ class HostileTest(WorldTestCase):
             f"/trips/{trip.pk}/shift/": ("start",), f"/trips/{trip.pk}/stay/stretch/": ("start", "last"), f"/trips/{trip.pk}/stay/split/": ("day",),
             f"/trips/{trip.pk}/quarters/": ("when", "who", "reference"), f"/trips/{trip.pk}/host/": ("first", "last", "meals"), f"/trips/{trip.pk}/questions/": ("q-guests",),
             f"/trips/{trip.pk}/engagements/": ("title", "place", "day", "time"), f"/trips/{trip.pk}/engagements/99999999999999999999/remove/": (), f"/trips/{trip.pk}/permissions/": ("code", "title", "comment"),
-            f"/trips/{trip.pk}/papers/": ("kind", "file"), f"/trips/{trip.pk}/split/": ("about", "share", "cost_centre"), f"/trips/{trip.pk}/copy/": ("name", "value"),
+            f"/trips/{trip.pk}/papers/": ("kind", "file"), f"/trips/{trip.pk}/split/": ("about", "split-share", "split-code-cost_centre"), f"/trips/{trip.pk}/copy/": ("name", "value"),
             f"/trips/{trip.pk}/say/": ("text",), f"/trips/{trip.pk}/by-hand/": ("kind", "number", "label", "supplier", "day", "amount", "paid_by"),
             f"/trips/{trip.pk}/cars/hold/": ("pick", "seats", "words"), f"/trips/{trip.pk}/stays/hold/": ("pick", "words"), "/profile/": ("act", "phone", "itinerary_email", "home", "iban", "last_four", "expires", "plate"),
  "/tray/take/": ("receipt", "charge"), "/tray/personal/": ("charge",),
             "/expenses/new/": ("date", "merchant", "category", "amount", "currency", "rate", "tax_rate", "tax", "heads"),
             "/expenses/ride/": ("date", "origin", "target", "km", "vehicle", "passengers"),
             f"/expenses/{expense.pk}/parts/": ("version", "part-category", "part-label", "part-amount", "part-night", "night-count", "night-price"),
-            f"/expenses/{expense.pk}/split/": ("version", "split-cost_centre", "split-project", "split-task", "split-fund", "split-share"),
-            f"/expenses/{expense.pk}/attach/": ("receipt",), "/claims/new/": ("title",), f"/claims/{claim.pk}/coding/": ("cost_centre", "task"),
+            f"/expenses/{expense.pk}/split/": ("version", "split-code-cost_centre", "split-code-project", "split-code-task", "split-code-fund", "split-share"),
+            f"/expenses/{expense.pk}/attach/": ("receipt",), "/claims/new/": ("title",), f"/claims/{claim.pk}/coding/": ("code-cost_centre", "code-task"),
             f"/claims/{claim.pk}/send/": ("version", "name"), f"/claims/{claim.pk}/explain/": ("identity", "words"), f"/claims/{claim.pk}/say/": ("text",),
         }  # fmt: skip
         for path, fields in forms.items():
@@ -351,7 +351,8 @@ class HostileTest(WorldTestCase):
         trip = self.a_trip(starts=20)
         self.enter(self.maren)
         self.client.post(
-            f"/trips/{trip.pk}/head/", {"title": "<script>alert(1)</script>", "purpose": "abc", "cost_centre": "3120"}
+            f"/trips/{trip.pk}/head/",
+            {"title": "<script>alert(1)</script>", "purpose": "abc", "code-cost_centre": "3120"},
         )
         page = self.client.get(f"/trips/{trip.pk}/").content.decode()
         self.assertIn("&lt;script&gt;alert(1)", page)

@@ -6,6 +6,7 @@ from decimal import Decimal
 from django.core import mail
 
 from tests.apps.world import FIELD, OFFICE, WorldTestCase, eur
+from tests.codings import coded
 from wainwright import clock
 from wainwright.accounts.models import Budget, Posting
 from wainwright.accounts.selectors import books, budget_effects, by_code, refusal_words
@@ -15,7 +16,6 @@ from wainwright.bookings.selectors import ways
 from wainwright.claims.models import Claim
 from wainwright.core.allowance import ClockTimes, Fractions, HourTable, Twelfths
 from wainwright.core.categories import propose
-from wainwright.core.coding import Coding
 from wainwright.core.journey import Meal
 from wainwright.core.routing import work_out_route
 from wainwright.errors import NotAllowed, Refusal
@@ -128,10 +128,14 @@ class BudgetTest(WorldTestCase):
 
     def test_refusals_that_nobody_foresaw_keep_the_ledgers_words(self):
         self.assertIn(
-            "Noe annet", refusal_words(Posting(refusal_code="LB-999", refusal_text="Noe annet", refusal_about="x"))
+            "Noe annet",
+            refusal_words(
+                Posting(firm=self.maren.firm, refusal_code="LB-999", refusal_text="Noe annet", refusal_about="x")
+            ),
         )
         self.assertIn(
-            "cost centre 3120", refusal_words(Posting(refusal_code="LB-202", refusal_about="cost_centre:3120"))
+            "cost centre 3120",
+            refusal_words(Posting(firm=self.maren.firm, refusal_code="LB-202", refusal_about="cost_centre:3120")),
         )
 
 
@@ -199,7 +203,7 @@ class SignOffTest(WorldTestCase):
         self.assertEqual(found.sums, [first.total + second.total])
 
     def test_finance_sees_the_refused_first_and_never_their_own(self):
-        self.checked_claim(who=self.desmond, costs=("23.00",), coding=Coding("", "3900"))
+        self.checked_claim(who=self.desmond, costs=("23.00",), coding=coded("3900"))
         waiting, refused = self.checked_claim(), self.cleared_claim(who=self.aiko, costs=("21.00",))
         Claim.objects.filter(pk=refused.pk).update(state="Posting refused")
         self.assertEqual(
@@ -275,8 +279,8 @@ class StandinsTest(WorldTestCase):
 
 class RouteTest(WorldTestCase):
     def test_an_owner_above_the_threshold_joins(self):
-        trip = self.a_trip(starts=20, coding=Coding("", "3140"))
+        trip = self.a_trip(starts=20, coding=coded("3140"))
         file = load_file(self.maren, trip)
         self.assertEqual([step.name for step in file.route.steps], ["Tobias Achterberg", "Ottilie Marsh"])
-        dear = self.a_trip(who=self.nadia, starts=20, coding=Coding("", "3140"))
+        dear = self.a_trip(who=self.nadia, starts=20, coding=coded("3140"))
         self.assertEqual([step.name for step in load_file(self.nadia, dear).route.steps], ["Ottilie Marsh"])

@@ -11,12 +11,12 @@ from pypdf import PdfReader
 
 from demo import papers
 from tests.apps.world import WorldTestCase
+from tests.codings import coded
 from tests.formats.samples import cii, flight_page, mail, ubl
 from wainwright import clock
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
 from wainwright.claims.services import compose
-from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.loose import Loose, by_person, loose_charges, personal_open
@@ -290,19 +290,19 @@ class PartsTest(Tray):
         compose.put_in(self.maren, claim.pk, [expense.pk])
         parts = [
             PartTyped("lodging", "Night", eur("60.00")),
-            PartTyped("parking", "Parking", eur("40.00"), coding=Coding("", "3140")),
+            PartTyped("parking", "Parking", eur("40.00"), coding=coded("3140")),
         ]
         expense.refresh_from_db()
         editing.set_parts(self.maren, expense.pk, expense.version, parts)
         file = load_file(self.maren, Claim.objects.get(pk=claim.pk))
-        boats = [e for e in file.journal.entries if e.coding.cost_centre == "3140"]
+        boats = [e for e in file.journal.entries if e.coding.get("cost_centre") == "3140"]
         self.assertEqual(sum(e.debit.minor - e.credit.minor for e in boats), 4000)
         with self.assertRaises(Refusal):
             editing.set_parts(
                 self.maren,
                 expense.pk,
                 expense.version + 1,
-                [PartTyped("lodging", "x", eur("100.00"), coding=Coding("", "nowhere"))],
+                [PartTyped("lodging", "x", eur("100.00"), coding=coded("nowhere"))],
             )
 
     def test_a_meal_on_the_bill_is_off_the_allowance(self):
@@ -547,16 +547,16 @@ class TypingTest(Tray):
             "paid_by": "self",
             "category": "field sup",
             "customer": "munster",
-            "project": "P-0417",
-            "task": "lab",
+            "code-project": "P-0417",
+            "code-task": "lab",
         }
         response = self.client.post("/expenses/new/", row)
         self.assertEqual(response.status_code, 302)
         expense = Expense.objects.get(owner=self.maren)
         self.assertEqual(
-            (expense.category, expense.customer, expense.project, expense.task), ("supplies", "K-118", "P-0417", "lab")
+            (expense.category, expense.customer, expense.coding), ("supplies", "K-118", coded("3120", "P-0417", "lab"))
         )
-        page = self.client.post("/expenses/new/", row | {"task": ""})
+        page = self.client.post("/expenses/new/", row | {"code-task": ""})
         self.assertContains(page, "task", status_code=422)
         self.assertContains(
             self.client.post("/expenses/new/", row | {"customer": "nobody"}), "Nothing here is called", status_code=422

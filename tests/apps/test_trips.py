@@ -8,12 +8,12 @@ from django.core import mail
 from django.test import override_settings
 
 from tests.apps.world import FIELD, WorldTestCase
+from tests.codings import coded
 from wainwright import clock
 from wainwright.accounts.models import BudgetUse
 from wainwright.bench import services as bench
 from wainwright.bookings.models import Booking
 from wainwright.bookings.selectors import chosen, ways
-from wainwright.core.coding import Coding
 from wainwright.core.journey import Meal
 from wainwright.core.states import NotNow
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -107,9 +107,9 @@ class PlanningTest(WorldTestCase):
 
     def test_a_bad_coding_is_said_at_once(self):
         for coding, words in [
-            (Coding("", "3120", "P-0417"), "asks for a task"),
-            (Coding("", "9999"), "not known"),
-            (Coding(), "missing"),
+            (coded("3120", "P-0417"), "asks for a task"),
+            (coded("9999"), "not known"),
+            (coded(), "missing"),
         ]:
             with self.subTest(words), self.assertRaisesRegex(Refusal, words):
                 plan.start_trip(self.maren, "A trip", "To test", coding)

@@ -8,6 +8,7 @@ from decimal import Decimal
 
 from demo.story import proof
 from tests import worlds
+from tests.codings import coded
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
@@ -22,8 +23,8 @@ from wainwright.trips.models import Trip
 from wainwright.trips.services import plan
 from wainwright.trips.services import road as trips
 
-FIELD = Coding("", "3120", "P-0417", "field")
-OFFICE = Coding("", "3120")
+FIELD = coded("3120", "P-0417", "field")
+OFFICE = coded("3120")
 
 
 def eur(amount) -> Money:

@@ -38,11 +38,11 @@ from django.test.utils import CaptureQueriesContext  # noqa: E402
 
 from demo import load, papers  # noqa: E402
 from tests.bench.reading import report  # noqa: E402
+from tests.codings import coded  # noqa: E402
 from wainwright import clock  # noqa: E402
 from wainwright.claims.models import Claim  # noqa: E402
 from wainwright.core.allowance import daily_allowance  # noqa: E402
 from wainwright.core.categories import Chosen, propose  # noqa: E402
-from wainwright.core.coding import Coding  # noqa: E402
 from wainwright.core.matching import Charge as CoreCharge  # noqa: E402
 from wainwright.core.matching import Paper, best_pairs, plain_merchant  # noqa: E402
 from wainwright.core.money import Money  # noqa: E402
@@ -81,7 +81,7 @@ def build() -> None:
         for number in range(PEOPLE - 15):
             person = Person.objects.create(email=f"p{number}@brackwater.example", name=f"Person {number}", password="!")
             member = Membership.objects.create(
-                firm=model.firm, person=person, manager=model.manager, cost_centre="3120", home_code="ORK"
+                firm=model.firm, person=person, manager=model.manager, codes=[["cost_centre", "3120"]], home_code="ORK"
             )
             Card.objects.create(
                 owner=member, last_four=f"{number:04d}", issuer="Quayside Card", expires=today + timedelta(days=400)
@@ -90,7 +90,7 @@ def build() -> None:
         states = ["Settled"] * 7 + ["Posted", "In finance check", "Open"]
         Claim.objects.bulk_create(
             (Claim(firm=model.firm, claimant=members[n % len(members)], number=1000 + n, title=f"Survey {n}", currency="EUR", created=clock.now(),
-                   state=states[n % 10], sent=clock.now(), total_minor=10_000 + n, due_minor=n, cost_centre="3120") for n in range(CLAIMS)),
+                   state=states[n % 10], sent=clock.now(), total_minor=10_000 + n, due_minor=n, codes=[["cost_centre", "3120"]]) for n in range(CLAIMS)),
             batch_size=2000,
         )  # fmt: skip
         ids = list(Claim.objects.filter(number__gte=1000).values_list("pk", "claimant_id"))
@@ -121,7 +121,7 @@ def long_journey(maren: Membership) -> Trip:
     known = Trip.objects.filter(traveller=maren, title="Round the coast").first()
     if known:
         return known
-    trip = plan_services.start_trip(maren, "Round the coast", "All gauges", Coding("", "3120"))
+    trip = plan_services.start_trip(maren, "Round the coast", "All gauges", coded("3120"))
     day = load.here() + timedelta(days=90)
     spots = [place("ORK"), *(town(name, "NO") for name in ("Bergen", "Florø", "Bergen", "Stavanger", "Bergen"))]
     for n in range(12):

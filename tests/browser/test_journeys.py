@@ -33,7 +33,8 @@ class JourneyTestCase(BrowserTestCase):
     def a_trip(self, title: str) -> str:
         self.sign_in("Maren Oyelaran")
         self.open("/trips/new/")
-        self.fill(title=title, purpose="Recalibrating the gauges", cost_centre="3120", project="P-0417", task="field")
+        codes = {"code-cost_centre": "3120", "code-project": "P-0417", "code-task": "field"}
+        self.fill(title=title, purpose="Recalibrating the gauges", **codes)
         self.press("Start the trip")
         self.see("The ribbon appears with the first leg")
         return f"/trips/{Trip.objects.latest('pk').pk}/"
@@ -232,8 +233,8 @@ class LongTest(JourneyTestCase):
         self.press("Split the cost over codings")
         self.fill(within="#split", about="category:lodging")
         for n, (centre, share) in enumerate((("3120", "60"), ("3140", "40")), 1):
-            self.put(f"#cost_centre-{n}", centre)
-            self.put(f"#share-{n}", share)
+            self.put(f"#pick-split-code-cost_centre-{n}", centre)
+            self.put("[name=split-share]", share, n - 1)
         self.press("Split it")
         self.see("3140", "Ottilie Marsh")
 

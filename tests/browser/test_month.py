@@ -16,9 +16,9 @@ from selenium.webdriver.common.keys import Keys
 from demo import papers
 from tests import worlds
 from tests.browser.base import BrowserTestCase
+from tests.codings import coded
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
-from wainwright.core.coding import Coding
 from wainwright.expenses.models import Charge, Expense, Receipt
 from wainwright.formats.places import place
 from wainwright.trips.models import Trip
@@ -191,7 +191,7 @@ class MonthTest(BrowserTestCase):
         today = worlds.today()
         maren = self.people["maren"]
         first = today - timedelta(days=8)
-        trip = plan.start_trip(maren, "Gauges in Bergen", "Recalibrate", Coding("", "3120"))
+        trip = plan.start_trip(maren, "Gauges in Bergen", "Recalibrate", coded("3120"))
 
         out, back = datetime.combine(first, wall(8)), datetime.combine(first + timedelta(days=4), wall(15))
         plan.add_leg(maren, trip.pk, "air", place("ORK"), place("BGO"), out, out + timedelta(hours=4), Decimal(200))

@@ -200,7 +200,7 @@ class WalkTest(BrowserTestCase):
         ferry = Receipt.objects.get(name="ferry-ticket.png").expense_id
         self.open(f"/expenses/{ferry}/")
         for row, (centre, share) in enumerate((("3120", "60"), ("3140", "40"))):
-            self.put("[name='split-cost_centre']", centre, row)
+            self.put("[name='split-code-cost_centre']", centre, row)
             self.put("[name='split-share']", share, row)
         self.press("Keep the split")
         self.until(lambda d: Expense.objects.get(pk=ferry).shares.count() == 2)
@@ -291,7 +291,8 @@ class WalkTest(BrowserTestCase):
         self.press("Clear and post")
         self.see("The ledger refused it", "The ledger has closed project P-0417")
         self.assertEqual(Claim.objects.get().state, "Posting refused")
-        self.fill(within="#recode", old="project:P-0417", cost_centre="3120", project="P-0431", task="field")
+        codes = {"code-cost_centre": "3120", "code-project": "P-0431", "code-task": "field"}
+        self.fill(within="#recode", old="project:P-0417", **codes)
         self.press("Correct", within="#recode")
         self.see("The coding was corrected")
         self.press("Post again")

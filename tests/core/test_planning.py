@@ -7,10 +7,10 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.codings import coded
 from tests.core.builders import eur
 from wainwright.core.bearing import Borne, bear, parts_for
 from wainwright.core.carbon import Factor, Move, carbon, factor_for
-from wainwright.core.coding import Coding
 from wainwright.core.journey import Mode
 from wainwright.core.money import Money, total
 from wainwright.core.permissions import TITLES, Cause, permissions
@@ -22,7 +22,7 @@ SHORT = Factor(Mode.AIR, "economy", Decimal(700), Decimal(185), SINCE, "table")
 LONG = Factor(Mode.AIR, "economy", None, Decimal(122), SINCE, "table")
 FRONT = Factor(Mode.AIR, "business", None, Decimal(290), SINCE, "table")
 RAIL = Factor(Mode.RAIL, "", None, Decimal(28), SINCE, "table")
-BOATS, FIELD = Coding("", "3140"), Coding("", "3120", "P-0417", "field")
+BOATS, FIELD = coded("3140"), coded("3120", "P-0417", "field")
 
 
 class CarbonTest(TestCase):
@@ -72,7 +72,7 @@ class BearingTest(TestCase):
         whole = sum(weights)
         shares = [(Decimal(100) * w / whole).quantize(Decimal("0.0001")) for w in weights]
         shares[-1] += Decimal(100) - sum(shares)
-        parts = [SplitPart(Coding("", f"C{n}"), share) for n, share in enumerate(shares)]
+        parts = [SplitPart(coded(f"C{n}"), share) for n, share in enumerate(shares)]
         costs = [Borne(f"c{n}", "air", Money.from_minor(minor, "EUR")) for n, minor in enumerate(minors)]
         borne = bear(costs, FIELD, {about: parts})
         self.assertEqual(total((amount for _, amount in borne), "EUR"), total((c.amount for c in costs), "EUR"))

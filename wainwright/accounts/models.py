@@ -6,7 +6,6 @@ from django.db import models
 from django.db.models import Q
 
 from wainwright.core.coding import Asked, Coding
-from wainwright.core.coding import Code as CoreCode
 from wainwright.core.coding import Dimension as CoreDimension
 from wainwright.core.money import Money
 
@@ -72,13 +71,6 @@ class Code(models.Model):
 
     def __str__(self):
         return f"{self.code} {self.name}"
-
-    def as_core(self) -> CoreCode:
-        """The code as the core checks it."""
-        return CoreCode(
-            self.firm.slug, self.dimension, self.code, self.name, self.open_from, self.open_until,
-            tuple(self.asks_for), self.parent,
-        )  # fmt: skip
 
 
 class FirmAccounts(models.Model):

@@ -4,21 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 from django.db.models import Q, QuerySet, Sum
 
 from wainwright.accounts.models import Budget, Code, FirmAccounts, PayRun, Posting, PostingLine
+from wainwright.accounts.models import Dimension as Dimension_
 from wainwright.core.budget import Budget as CoreBudget
 from wainwright.core.budget import BudgetEffect
-from wainwright.core.coding import DIMENSIONS, CodeBook, Coding
+from wainwright.core.coding import ACCOUNT, CodeBook, Coding, Dimension
+from wainwright.core.coding import Code as CoreCode
 from wainwright.core.money import Money
+from wainwright.core.picking import PickList
 from wainwright.core.posting import Accounts, Entry, Journal
 from wainwright.core.routing import Owned
 from wainwright.errors import Refusal
 from wainwright.people.models import Firm
 
-SPLIT_BY = tuple(name for name in DIMENSIONS if name != "account")
 # What the ledger's refusals mean, in plain words with the cure.
 REFUSALS = {
     "LB-104": "The ledger has closed the month {about}. Post it into an open month, or ask for the month to be opened.",
@@ -38,9 +40,21 @@ class Books:
     allowance_account: str
     mileage_account: str
 
-    def choices(self, dimension: str) -> list[tuple[str, str]]:
-        """The codes of a dimension for choosing."""
-        return [(c.code, f"{c.code} {c.name}") for (dim, _), c in self.codes.codes.items() if dim == dimension]
+    @property
+    def dimensions(self) -> tuple[Dimension, ...]:
+        """The firm's dimensions, in their order."""
+        return self.codes.dimensions
+
+    def picks(self, dimension: str) -> PickList:
+        """The codes of a dimension, or of another kind (accounts, customers), for choosing."""
+        return self._picks.get(dimension) or PickList(())
+
+    @cached_property
+    def _picks(self) -> dict[str, PickList]:
+        rows: dict[str, list[tuple[str, str]]] = {}
+        for (dimension, code), each in self.codes.codes.items():
+            rows.setdefault(dimension, []).append((code, each.name))
+        return {dimension: PickList.of(found) for dimension, found in rows.items()}
 
 
 def read_coding(text: str, ledger: Books) -> Coding:
@@ -51,7 +65,8 @@ def read_coding(text: str, ledger: Books) -> Coding:
     found: dict[str, str] = {}
     for piece in filter(None, (piece.strip() for piece in text.split("/"))):
         wanted = piece.casefold()
-        all_codes = [(c.code, c.name, dim) for (dim, _), c in ledger.codes.codes.items() if dim in SPLIT_BY]
+        kept = {each.code for each in ledger.dimensions}
+        all_codes = [(c.code, c.name, dim) for (dim, _), c in ledger.codes.codes.items() if dim in kept]
         exact = [row for row in all_codes if row[0].casefold() == wanted]
         fits = exact or [row for row in all_codes if wanted in f"{row[0]} {row[1]}".casefold()]
         if len(fits) != 1:
@@ -60,11 +75,11 @@ def read_coding(text: str, ledger: Books) -> Coding:
             )
             raise Refusal(f"“{piece[:40]}” {several}.")
         found[fits[0][2]] = fits[0][0]
-    return Coding("", *(found.get(name, "") for name in SPLIT_BY))
+    return ledger.codes.ordered(found)
 
 
 def books(firm: Firm) -> Books:
-    """Return a firm's books: two queries at first, none while its version stays the same."""
+    """Return a firm's books: three queries at first, none while its version stays the same."""
     return _books(firm.pk, firm.rules_version)
 
 
@@ -72,12 +87,16 @@ def books(firm: Firm) -> Books:
 def _books(firm_id: int, _version: str) -> Books:
     row = FirmAccounts.objects.select_related("firm").get(firm_id=firm_id)
     firm = row.firm
-    codes = list(Code.objects.filter(firm=firm).select_related("firm"))
-    owned = tuple(
-        Owned(c.dimension, c.code, c.name, str(c.owner_id), Money.from_minor(c.threshold_minor, firm.currency))
-        for c in codes
-        if c.owner_id
-    )
+    # A ledger may have tens of thousands of codes: plain rows, not models.
+    fields = ("dimension", "code", "name", "open_from", "open_until", "asks_for", "parent")
+    rows = Code.objects.filter(firm=firm).values_list(*fields, "owner_id", "threshold_minor")
+    codes, owned = [], []
+    for *what, asks_for, parent, owner, threshold in rows:
+        codes.append(CoreCode(firm.slug, *what, tuple(asks_for), parent))
+        if owner:
+            own = Owned(*what[:3], str(owner), Money.from_minor(threshold, firm.currency))
+            owned.append(own)
+    dimensions = [each.as_core() for each in Dimension_.objects.filter(firm=firm)]
     accounts = Accounts(
         row.owed_to_staff,
         row.owed_by_staff,
@@ -87,7 +106,7 @@ def _books(firm_id: int, _version: str) -> Books:
         row.input_tax,
         row.bank,
     )
-    return Books(CodeBook.of(firm.slug, [c.as_core() for c in codes]), owned, accounts, row.allowance, row.mileage)
+    return Books(CodeBook.of(firm.slug, codes, dimensions), tuple(owned), accounts, row.allowance, row.mileage)
 
 
 def by_code(amounts: Iterable[tuple[Coding, Money]]) -> dict[tuple[str, str], Money]:
@@ -145,10 +164,12 @@ def journal_of(posting: Posting) -> Journal:
 
 def refusal_words(posting: Posting) -> str:
     """Say in the reader's language what the ledger refused, and what to do."""
-    about = posting.refusal_about.partition(":")
-    thing = f"{about[0].replace('_', ' ')} {about[2]}" if about[1] else posting.refusal_about
-    if posting.refusal_code == "LB-305":
-        thing = f"{about[0].replace('_', ' ')} for {about[2]}"
+    kind, parted, code = posting.refusal_about.partition(":")
+    if parted:
+        name = ACCOUNT if kind == ACCOUNT else books(posting.firm).codes.dimension(kind).name
+        thing = f"{name} for {code}" if posting.refusal_code == "LB-305" else f"{name} {code}"
+    else:
+        thing = posting.refusal_about
     pattern = REFUSALS.get(
         posting.refusal_code, "The ledger refused the journal. Its own words: " + posting.refusal_text
     )

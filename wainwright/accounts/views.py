@@ -10,18 +10,35 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.accounts.models import PayRun, Posting
-from wainwright.accounts.selectors import journal_of, pay_runs, postings, refusal_words
+from wainwright.accounts.selectors import books, journal_of, pay_runs, postings, refusal_words
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import advances_to_pay, payable
 from wainwright.claims.services import books as booking
 from wainwright.core.money import total
 from wainwright.errors import NotAllowed
-from wainwright.web.forms import whole
+from wainwright.fields import FEW, whole
 
 
 def _may_read(request) -> None:
     if not request.member.reads_all:
         raise NotAllowed("The ledger is for finance and auditors.")
+
+
+@require_GET
+def codes(request, kind: str = ""):
+    """What fits a text in a box for a code: of one dimension or other kind, or the last piece of a coding in one box."""
+    ledger, text = books(request.member.firm), next(iter(request.GET.values()), "")[:120]
+    if kind:
+        found = [ledger.picks(kind).words(code) for code in ledger.picks(kind).find(text, FEW)]
+    else:
+        before, parted, piece = text.rpartition("/")
+        start = f"{before.strip()} / " if parted else ""
+        found = [
+            f"{start}{code}"
+            for each in ledger.dimensions
+            for code in ledger.picks(each.code).find(piece, FEW)
+        ][:FEW]  # fmt: skip
+    return render(request, "accounts/_codes.html", {"found": found})
 
 
 @require_GET

@@ -6,6 +6,7 @@ from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from wainwright.accounts.forms import CodingForm
 from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books, refusal_words
 from wainwright.bench import services
@@ -16,6 +17,7 @@ from wainwright.claims.services import books as booking
 from wainwright.claims.services import road
 from wainwright.core.states import stage_reached
 from wainwright.errors import NotAllowed, Refusal
+from wainwright.fields import whole
 from wainwright.people.models import Membership
 from wainwright.signoff.models import SignOff
 from wainwright.signoff.selectors import remarks, steps
@@ -23,7 +25,6 @@ from wainwright.trips.selectors import load_file as load_trip
 from wainwright.trips.selectors import trip_for
 from wainwright.trips.versions import between
 from wainwright.trips.views.page import map_of, ribbon_of, spends_of
-from wainwright.web.forms import CodingForm, whole
 from wainwright.web.presenting import route_steps
 
 WIDEST = 100
@@ -227,9 +228,10 @@ def finance_end(request, object_id: int, act: str):
 def recode(request, object_id: int):
     """Finance corrects the coding."""
     claim = claim_for(request.member, object_id)
-    form = CodingForm(request.POST, books=books(claim.firm))
+    ledger = books(claim.firm)
+    form = CodingForm(request.POST, books=ledger, keep=claim.coding)
     dimension, _, old = request.POST.get("old", "").partition(":")
-    if not form.is_valid() or dimension not in ("cost_centre", "project", "task", "fund"):
+    if not form.is_valid() or dimension not in {each.code for each in ledger.dimensions}:
         raise Refusal("Choose what to replace and the coding to put in its place.")
     count = road.recode(request.member, object_id, _version(request), dimension, old, form.coding)
     messages.info(

@@ -91,7 +91,7 @@ def post_lines_of(expense: Expense, default: Coding, book: Rulebook) -> list[Pos
             for p in parts
         ]
         if parts
-        else [(expense.label, expense.category, expense.amount, expense.tax, False, Coding(""))]
+        else [(expense.label, expense.category, expense.amount, expense.tax, False, Coding())]
     )
     charge = getattr(expense, "charge", None)
     card = charge.card.account if charge else ""
@@ -104,7 +104,7 @@ def post_lines_of(expense: Expense, default: Coding, book: Rulebook) -> list[Pos
         back = reclaim(tax, share_back, bool(expense.receipts.all()), not expense.abroad).recoverable
         net, back = (gross, Money.zero(currency)) if personal else (gross - back, back)
         name = f"{expense.merchant}: {label}" if parts and expense.merchant else label
-        if shares and not personal and own == Coding(""):
+        if shares and not personal and not own:
             lines += [
                 PostLine(name, s.coding.with_account(account), s.net, s.tax, expense.paid_by, False, card)
                 for s in split(net, back, shares)

@@ -16,7 +16,7 @@ from wainwright.accounts.selectors import Books, books, budget_effects
 from wainwright.claims.figures import AllowanceFacts, ClaimFigures, claim_subject, figures, journal_for
 from wainwright.claims.models import Claim
 from wainwright.core.budget import BudgetEffect
-from wainwright.core.coding import Coding, check_coding
+from wainwright.core.coding import check_coding
 from wainwright.core.money import Money
 from wainwright.core.posting import Journal
 from wainwright.core.routing import Route, work_out_route
@@ -164,7 +164,7 @@ def _own_findings(
         codings = [share.as_core(claim.coding).coding for share in expense.shares.all()] or [
             expense.coding.filled_from(claim.coding)
         ]
-        codings += [part.coding.filled_from(codings[0]) for part in expense.parts.all() if part.coding != Coding("")]
+        codings += [part.coding.filled_from(codings[0]) for part in expense.parts.all() if part.coding]
         for coding in codings:
             for fault in check_coding(coding, ledger.codes, day):
                 if fault.text not in said:

@@ -8,6 +8,7 @@ from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from wainwright.accounts.forms import CodingForm, coding_initial
 from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books, refusal_words
 from wainwright.bench import services as bench
@@ -18,10 +19,10 @@ from wainwright.claims.services import compose, road
 from wainwright.core.states import stage_reached
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
+from wainwright.fields import whole
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trail.selectors import history
 from wainwright.trips.selectors import trip_for
-from wainwright.web.forms import CodingForm, coding_initial, whole
 from wainwright.web.presenting import open_explains, reasons_of, route_preview, route_steps
 
 REASONS = ["Agreed beforehand", "Nothing cheaper was free", "Receipt lost", "Safety or health", "Another reason"]
@@ -72,7 +73,7 @@ def page_context(request, claim: Claim) -> dict:
         "remarks": [remark for remark in by_line.get("", []) if not remark.mended], "entries": history(claim.subject) if "history" in request.GET else None,
         "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
         "may_take_back": own and claim.state == "In sign-off" and not any(s.state == "Given" and s.round == signoffs[-1].round for s in signoffs),
-        "head_form": CodingForm(books=file.books, initial=coding_initial(claim)) if editable else None,
+        "head_form": CodingForm(books=file.books, initial=coding_initial(claim.coding)) if editable else None,
         "explain_error": "", "typed_words": "", "send_error": "",
     }  # fmt: skip
 
@@ -143,9 +144,9 @@ def take_out(request, claim_id: int, expense_id: int):
 def change_coding(request, claim_id: int):
     """Change the coding that counts for the whole claim."""
     claim = claim_for(request.member, claim_id)
-    form = CodingForm(request.POST, books=books(claim.firm))
+    form = CodingForm(request.POST, books=books(claim.firm), keep=claim.coding)
     if not form.is_valid():
-        raise Refusal("Choose a cost centre.")
+        raise Refusal(" ".join(f"{form.fields[name].label}: {errors[0]}" for name, errors in form.errors.items()))
     compose.change_coding(request.member, claim_id, form.coding)
     return redirect("claim", claim_id)
 

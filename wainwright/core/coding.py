@@ -124,7 +124,16 @@ class CodeBook:
 
     def dimension(self, code: str) -> Dimension:
         """A dimension by its code; one that the firm does not keep is called by its code."""
-        return next((each for each in self.dimensions if each.code == code), Dimension(code, code.replace("_", " "), code))
+        return next(
+            (each for each in self.dimensions if each.code == code), Dimension(code, code.replace("_", " "), code)
+        )
+
+    def completed(self, coding: Coding, default: Coding) -> Coding:
+        """A coding with what is always asked and was left out, from a default: what is known is not typed again."""
+        if not coding:
+            return coding
+        known = {each.code: default.get(each.code) for each in self.dimensions if each.asked == Asked.ALWAYS}
+        return self.ordered(known | dict(coding.codes))
 
     def ordered(self, codes: Mapping[str, str]) -> Coding:
         """A coding in the firm's own order of dimensions; what the firm does not keep stands last, so that it can be refused."""

@@ -7,18 +7,18 @@ from typing import Any
 
 from django import forms
 
+from wainwright.accounts.forms import CodingForm, code_field
 from wainwright.accounts.selectors import books
-from wainwright.core.coding import LABELS, Coding
 from wainwright.core.money import Money, places
+from wainwright.core.picking import PickList
 from wainwright.expenses.models import PAID_BY
 from wainwright.expenses.proposals import Recent, recent_of
 from wainwright.expenses.services.rides import Ride
+from wainwright.fields import AmountField, PickField, PlaceField, day_input
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import mileage_rates, rulebook
-from wainwright.web.forms import AmountField, PickField, PlaceField, day_input
 
 CURRENCIES = ["EUR", "NOK", "GBP", "SEK", "DKK", "PLN", "USD"]
-PARTS = ("cost_centre", "project", "task", "fund")
 
 
 def currencies_of(member: Membership) -> list[tuple[str, str]]:
@@ -27,7 +27,7 @@ def currencies_of(member: Membership) -> list[tuple[str, str]]:
     return [(c, c) for c in [own, *(c for c in CURRENCIES if c != own)]]
 
 
-class CostForm(forms.Form):
+class CostForm(CodingForm):
     """A cost by hand."""
 
     date = forms.DateField(widget=day_input())
@@ -46,27 +46,29 @@ class CostForm(forms.Form):
     guests = forms.CharField(max_length=300, required=False, label="Who was there")
     heads = forms.IntegerField(label="Heads", min_value=1, max_value=200, required=False, initial=1)
     reference = forms.CharField(max_length=60, required=False, help_text="Invoice or ticket number.")
-    customer = PickField(label="Bill on to", required=False, help_text="A customer, by code or name.")
-    cost_centre = PickField(required=False)
-    project = PickField(required=False)
-    task = PickField(required=False)
-    fund = PickField(required=False)
 
     def __init__(self, *args: Any, member: Membership, recent: Recent | None = None, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        recent = recent or recent_of(member)
-        ledger = books(member.firm)
+        recent, ledger = recent or recent_of(member), books(member.firm)
+        super().__init__(*args, books=ledger, recent=recent.codes, needed=False, **kwargs)
         self.fields["currency"].choices = currencies_of(member)
-        self.fields["category"].offer(
-            [(c.code, c.name) for c in rulebook(member.firm).categories.values()], recent.categories
+        categories = [(c.code, c.name) for c in rulebook(member.firm).categories.values()]
+        self.fields["category"].offer(PickList.of(categories, with_codes=False), recent.categories)
+        self.fields["customer"] = code_field(
+            ledger,
+            "customer",
+            recent.customers,
+            required=False,
+            label="Bill on to",
+            help_text="A customer, by code or name.",
         )
-        self.fields["customer"].offer(ledger.choices("customer"), recent.customers)
-        for name in PARTS:
-            self.fields[name].offer(ledger.choices(name), recent.codes.get(name, ()))
-            self.fields[name].label = LABELS[name].capitalize()
         self.fields["merchant"].widget = _offering(self.fields["merchant"].widget, f"{self.prefix or 'cost'}-merchants")
         self.merchants = recent.merchants
         self.merchants_id = f"{self.prefix or 'cost'}-merchants"
+
+    @property
+    def more_is_typed(self) -> bool:
+        """Whether something stands, or is wrong, in the fields that are folded away."""
+        return any(field.value() or field.errors for field in (self["reference"], self["customer"], *self.boxes))
 
     def clean(self) -> dict[str, Any]:
         """Hold the amount to the currency's minor unit."""
@@ -85,7 +87,7 @@ class CostForm(forms.Form):
             "amount": Money.of(d["amount"], d["currency"]), "paid_by": d["paid_by"],
             "tax_rate": (d["tax_rate"] or Decimal(0)) / 100, "tax": tax, "description": d["description"],
             "guests": d["guests"], "heads": d["heads"] or 1, "receipt_rate": d["rate"], "reference": d["reference"],
-            "customer": d["customer"], "coding": Coding("", *(d[name] for name in PARTS)),
+            "customer": d["customer"], "coding": self.coding,
         }  # fmt: skip
 
 

@@ -88,13 +88,19 @@ class Recent:
 
 def recent_of(member: Membership) -> Recent:
     """Return what stands first in the boxes. One query."""
-    names = ("category", "customer", "merchant", "cost_centre", "project", "task", "fund")
+    names = ("category", "customer", "merchant", "codes")
     rows = list(Expense.objects.filter(owner=member, kind=Expense.Kind.COST).order_by("-created").values(*names)[:60])
 
     def of(name: str) -> tuple[str, ...]:
         return tuple(dict.fromkeys(row[name] for row in rows if row[name]))
 
-    return Recent(of("category"), of("customer"), of("merchant")[:30], {name: of(name) for name in names[3:]})
+    codes: dict[str, dict[str, None]] = {}
+    for row in rows:
+        for dimension, code in row["codes"]:
+            codes.setdefault(dimension, {})[code] = None
+    return Recent(
+        of("category"), of("customer"), of("merchant")[:30], {name: tuple(used) for name, used in codes.items()}
+    )
 
 
 # Words of a bill's line that say which meal it is; a line of a night names the night itself.

@@ -6,12 +6,12 @@ from django.contrib import messages
 from django.shortcuts import redirect, render
 
 from wainwright.errors import Refusal
+from wainwright.fields import say, whole
 from wainwright.formats.places import place
 from wainwright.people import services
 from wainwright.people.forms import CardForm, ProfileForm, VehicleForm
 from wainwright.people.second_factor import has_authenticator
 from wainwright.trips.views.road import subscription_link
-from wainwright.web.forms import say, whole
 
 _KEPT = {
     "profile": "Your profile is kept. Trips that are planned already keep their copy.",

@@ -39,7 +39,7 @@ class Asked:
 def start(member: Membership, asked: Asked, route: Route, contents: Mapping[str, str]) -> list[SignOff]:
     """Begin a round: ask everybody on the route, but keep what was signed before and has not changed.
 
-    ``contents`` maps each scope ("all", "cost_centre:3140") to the fingerprint of what it covers.
+    ``contents`` maps each scope ("all", or a dimension and its code, parted by a colon) to the fingerprint of what it covers.
     """
     earlier = list(SignOff.objects.filter(subject=asked.subject).order_by("round", "id"))
     number = earlier[-1].round + 1 if earlier else 1

@@ -7,11 +7,12 @@ from decimal import Decimal
 
 from django import forms
 
+from wainwright.accounts.forms import CodingForm
 from wainwright.bookings.models import KINDS
 from wainwright.core.journey import Meal, Mode
+from wainwright.fields import AmountField, PlaceField, day_input
 from wainwright.trips.models import PAID_BY
 from wainwright.trips.services.details import HANDY, PAPER_KINDS
-from wainwright.web.forms import AmountField, CodingForm, PlaceField, day_input
 
 MODES = [(mode.value, mode.value.capitalize()) for mode in Mode]
 
@@ -33,7 +34,6 @@ class Named(forms.Form):
 class HeadForm(CodingForm):
     """Title, purpose and coding."""
 
-    field_order = ["title", "purpose", "cost_centre", "project", "task", "fund"]
     title = forms.CharField(max_length=120)
     purpose = forms.CharField(max_length=500)
 

@@ -88,9 +88,7 @@ def _coding(seen: Seen) -> Iterator[Finding]:
         return
     codings = [(trip.coding, "head")]
     for row in trip.shares:
-        for part in row["parts"]:
-            parts = (part.get(name, "") for name in ("cost_centre", "project", "task", "fund"))
-            codings.append((Coding("", *parts), "split"))
+        codings += [(Coding.of(part["codes"]), "split") for part in row["parts"]]
     told = set()
     for coding, where in codings:
         for fault in check_coding(coding, seen.books.codes, trip.starts):

@@ -117,8 +117,7 @@ def shares_of(trip: Trip) -> dict[str, list[SplitPart]]:
     """Return the splits of a plan, by what they are about."""
     return {
         row["about"]: [
-            SplitPart(Coding("", *(part.get(n, "") for n in ("cost_centre", "project", "task", "fund"))), Decimal(part["share"]))
-            for part in row["parts"]
+            SplitPart(Coding.of(part["codes"]), Decimal(part["share"])) for part in row["parts"]
         ]
         for row in trip.shares
     }  # fmt: skip

@@ -23,6 +23,7 @@ from wainwright.claims.selectors import payable
 from wainwright.core.states import stage_reached
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.models import Charge, Receipt
+from wainwright.fields import whole
 from wainwright.news.models import Notice
 from wainwright.news.services import mark_read
 from wainwright.people.models import Firm, Membership
@@ -33,7 +34,6 @@ from wainwright.standins.market.moods import MOODS, moods, set_moods
 from wainwright.trail.selectors import of_firm
 from wainwright.trips.models import Trip
 from wainwright.trips.services.road import move_along
-from wainwright.web.forms import whole
 from wainwright.web.selectors import find
 
 

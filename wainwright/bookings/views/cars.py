@@ -15,10 +15,10 @@ from wainwright.bookings.views.ways import USUAL_REASONS
 from wainwright.core.journey import Mode
 from wainwright.core.rules import Level
 from wainwright.errors import NotAllowed, Refusal
+from wainwright.fields import PlaceField, day_input
 from wainwright.ports.market import CarQuery
 from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.ways import Wish, findings_on, hold, item_of_choice
-from wainwright.web.forms import PlaceField, day_input
 
 AFTER_LANDING, BEFORE_LEAVING = timedelta(minutes=30), timedelta(minutes=75)
 LONGEST = timedelta(days=60)

@@ -26,13 +26,13 @@ from wainwright.core.rules import Level
 from wainwright.drawing.field import Flight, draw_field
 from wainwright.drawing.ribbon import minutes
 from wainwright.errors import NotAllowed, Refusal
+from wainwright.fields import whole
 from wainwright.ports.market import Offer
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import TripFile, load_file, shares_of, trip_for
 from wainwright.trips.services.ways import Wish, findings_on, hold, item_of_choice
 from wainwright.trips.whole import Pricer, WholeCost, margins
-from wainwright.web.forms import whole
 
 ORDERS = {"whole": "whole trip", "price": "price", "leaves": "leaving", "arrives": "arriving", "time": "time on the way", "carbon": "carbon"}  # fmt: skip
 MODES = ("air", "rail", "ferry", "coach")

@@ -75,8 +75,7 @@ def claim_loose(member: Membership, title: str) -> Claim:
     """Make a claim without a trip, of everything loose. Raises ``Refusal`` without a title."""
     if len(title.strip()) < 3:
         raise Refusal("Give the claim a title.", "title")
-    coding = Coding("", member.cost_centre, member.project, member.task, member.fund)
-    claim = _new(member, title.strip(), coding, None, None)
+    claim = _new(member, title.strip(), member.coding, None, None)
     Expense.objects.filter(owner=member, claim__isnull=True).update(claim=claim)
     return claim
 

@@ -176,9 +176,9 @@ def recode(member: Membership, claim_id: int, version: int, dimension: str, old:
     faults = check_coding(coding, file.books.codes, clock.today(claim.firm.zone))
     if faults:
         raise Refusal(faults[0].text, faults[0].dimension)
-    places = [claim] if getattr(claim, dimension) == old else []
+    places = [claim] if claim.coding.get(dimension) == old else []
     for expense in file.expenses:
-        places += [each for each in (expense, *expense.shares.all()) if getattr(each, dimension) == old]
+        places += [each for each in (expense, *expense.shares.all()) if each.coding.get(dimension) == old]
     if not places:
         raise Refusal(f"Nothing on the claim is coded to {old}.", "old")
     before = {"coding": old, "places": len(places)}

@@ -161,9 +161,7 @@ def _taxes(expense: Expense, parts: list[PartTyped]) -> list[Money]:
 
 def _default_coding(expense: Expense) -> Coding:
     """The coding that counts where a part has none of its own: the expense's, the claim's, else the person's usual one."""
-    owner = expense.owner
-    usual = Coding("", owner.cost_centre, owner.project, owner.task, owner.fund)
-    return expense.coding.filled_from(expense.claim.coding if expense.claim else usual)
+    return expense.coding.filled_from((expense.claim or expense.owner).coding)
 
 
 @transaction.atomic

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -26,7 +25,7 @@ from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rate_table, rulebook
 from wainwright.trail.services import record
 
-NO_CODING = Coding("")
+NO_CODING = Coding()
 
 
 @transaction.atomic
@@ -241,10 +240,7 @@ def fill_cost(
     expense.description, expense.guests, expense.heads = description.strip()[:200], guests.strip()[:300], max(1, heads)
     expense.paid_by, expense.tax_rate = paid_by, tax_rate
     expense.reference, expense.customer = reference.strip()[:60], customer
-    if coding != NO_CODING and not coding.cost_centre:
-        # The cost centre is known; it is not typed again beside a project.
-        usual = expense.claim.cost_centre if expense.claim else expense.owner.cost_centre
-        coding = replace(coding, cost_centre=usual)
+    coding = books(expense.firm).codes.completed(coding, (expense.claim or expense.owner).coding)
     if coding != NO_CODING:
         faults = check_coding(coding, books(expense.firm).codes, day)
         if faults:

@@ -9,14 +9,15 @@ from itertools import zip_longest
 from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
+from wainwright.accounts.forms import coding_of_row, typed_splits
 from wainwright.accounts.selectors import books, read_coding
-from wainwright.core.coding import Coding
 from wainwright.core.money import total
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import expense_for
 from wainwright.expenses.services import editing
 from wainwright.expenses.views.expense import money_of, money_or_nothing, says_allowance, show, version_of
+from wainwright.fields import plain_number
 from wainwright.rulebook.selectors import rulebook
 
 PART_FIELDS = ("category", "label", "amount", "night", "meal", "tax", "code")
@@ -97,19 +98,18 @@ def _nightly(request, expense: Expense) -> list[editing.PartTyped]:
 def set_split(request, expense_id: int):
     """Split a cost by share."""
     expense = expense_for(request.member, expense_id)
-    rows = list(
-        zip(
-            *(request.POST.getlist(f"split-{n}") for n in ("cost_centre", "project", "task", "fund", "share")),
-            strict=False,
-        )
-    )
+    ledger = books(expense.firm)
+    rows = typed_splits(request.POST, ledger)
     try:
-        shares = [(Coding("", *row[:4]), Decimal(row[4].replace(",", "."))) for row in rows if row[4].strip()]
+        shares = [
+            (coding_of_row(ledger, row["codes"]), Decimal(plain_number(row["share"])))
+            for row in rows
+            if row["share"].strip()
+        ]
         editing.set_split(request.member, expense_id, version_of(request), shares)
         return redirect("expense", expense_id)
     except InvalidOperation:
         problem = "A share is a number of per cent, as 60 or 33.3333."
     except Refusal as refusal:
         problem = refusal.message
-    typed = [{"coding": Coding("", *row[:4]), "share": row[4]} for row in rows]
-    return show(request, expense, 422, shares=typed, split_error=problem)
+    return show(request, expense, 422, shares=rows, split_error=problem)

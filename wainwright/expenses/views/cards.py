@@ -11,9 +11,9 @@ from wainwright.core.money import Money
 from wainwright.errors import Refusal
 from wainwright.expenses.models import CardFile
 from wainwright.expenses.services import charges
+from wainwright.fields import whole
 from wainwright.formats.csv_statement import WORDS
 from wainwright.formats.statement import MOST_BYTES
-from wainwright.web.forms import whole
 
 COLUMN_NAMES = {
     "date": "Date", "merchant": "Merchant", "amount": "Amount", "debit": "Charged", "credit": "Given back", "currency": "Currency", "key": "The bank's key",

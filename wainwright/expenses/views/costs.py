@@ -12,8 +12,8 @@ from wainwright.expenses.checking import check
 from wainwright.expenses.forms import CostForm, RideForm
 from wainwright.expenses.services import rides, taking
 from wainwright.expenses.views.expense import number_of
+from wainwright.fields import say
 from wainwright.formats.places import best_place
-from wainwright.web.forms import say
 
 
 def new_cost(request):

@@ -11,9 +11,9 @@ from django.http import HttpResponseRedirect
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from wainwright.accounts.forms import blank_splits, coding_initial, split_columns
 from wainwright.accounts.selectors import books
 from wainwright.claims.selectors import allowance_of
-from wainwright.core.coding import DIMENSIONS, LABELS
 from wainwright.core.money import Money, total
 from wainwright.errors import Refusal
 from wainwright.expenses.forms import CostForm
@@ -21,11 +21,11 @@ from wainwright.expenses.models import Expense, Receipt
 from wainwright.expenses.proposals import proposed_parts
 from wainwright.expenses.selectors import expense_for
 from wainwright.expenses.services import editing, pages, receipts
+from wainwright.fields import plain_number, say, whole
 from wainwright.formats.pictures import MOST_BYTES
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.selectors import history
 from wainwright.trips.models import Trip
-from wainwright.web.forms import plain_number, say, whole
 
 PART_ROWS, FEW_ROWS = 8, 3
 
@@ -61,15 +61,15 @@ def show(request, expense: Expense, status: int = 200, **more):
         "tax": "",
         "code": "",
     }
-    shares = [{"coding": s.coding, "share": f"{s.share.normalize():f}"} for s in expense.shares.all()]
+    shares = [{"codes": dict(s.codes), "share": f"{s.share.normalize():f}"} for s in expense.shares.all()]
     loose = Receipt.objects.filter(owner=expense.owner, expense__isnull=True)[:20] if editable else []
     context = {
         "expense": expense, "editable": editable, "own": own, "categories": list(book.categories.values()),
         "parts": parts + [blank] * max(2, (PART_ROWS if lodging else FEW_ROWS) - len(parts)),
         "has_parts": bool(expense.parts.all()), "proposed": proposed and bool(parts), "meals": editing.MEALS, "personal_error": "",
         "left": expense.amount - total((money_or_nothing(p["amount"], expense.currency) for p in parts), expense.currency),
-        "own_personal": _own_personal(expense), "lost_error": "", "lost_words": expense.lost.get("words", ""), "lost_name": "", "shares": shares + [{"code": "", "share": ""}] * max(1, 3 - len(shares)),
-        "dimensions": [(name, LABELS[name].capitalize(), ledger.choices(name)) for name in DIMENSIONS if name != "account"],
+        "own_personal": _own_personal(expense), "lost_error": "", "lost_words": expense.lost.get("words", ""), "lost_name": "", "shares": shares + blank_splits(max(1, 3 - len(shares))),
+        "split_columns": split_columns(ledger), "readonly": "" if editable else "yes",
         "loose": loose, "charge": getattr(expense, "charge", None),
         "change_form": _cost_form(expense) if editable and expense.kind == "cost" and not expense.personal else None,
         "entries": history(expense.key), "parts_error": "", "split_error": "",
@@ -115,7 +115,7 @@ def _cost_form(expense: Expense, data=None) -> CostForm:
             "currency": paid.currency, "rate": own_rate, "tax_rate": (expense.tax_rate * 100).normalize(), "paid_by": expense.paid_by,
             "tax": expense.tax.amount if expense.tax_minor else None, "description": expense.description,
             "guests": expense.guests, "heads": expense.heads, "reference": expense.reference, "customer": expense.customer,
-            "cost_centre": expense.cost_centre, "project": expense.project, "task": expense.task, "fund": expense.fund,
+            **coding_initial(expense.coding),
         },
     )  # fmt: skip
 

@@ -11,10 +11,10 @@ from django.shortcuts import redirect, render
 from wainwright.expenses.forms import CostForm, RideForm
 from wainwright.expenses.proposals import Asked, propose_all, recent_of
 from wainwright.expenses.services import rides, taking
+from wainwright.fields import whole
 from wainwright.formats.pasted import MOST_ROWS, read_pasted
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import mileage_rates, rulebook
-from wainwright.web.forms import whole
 
 EMPTY_ROWS = 6
 COSTS = {

@@ -9,12 +9,13 @@ from django.core.paginator import Paginator
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from wainwright.accounts.forms import offered
 from wainwright.accounts.selectors import books
 from wainwright.errors import NotAllowed
 from wainwright.expenses.loose import AGES, Loose, by_person, loose_charges, personal_open
 from wainwright.expenses.services import cards, reminding
+from wainwright.fields import whole
 from wainwright.people.models import Card
-from wainwright.web.forms import whole
 
 
 def _finance(request) -> None:
@@ -56,7 +57,7 @@ def cards_page(request):
         .order_by("owner__person__name", "last_four")
     )
     context = {
-        "page": Paginator(rows, 50).get_page(request.GET.get("page")), "accounts": books(request.member.firm).choices("account"),
+        "page": Paginator(rows, 50).get_page(request.GET.get("page")), "accounts": offered(books(request.member.firm), "account"),
         "usual": books(request.member.firm).accounts.card_clearing,
     }  # fmt: skip
     return render(request, "expenses/cards.html", context)

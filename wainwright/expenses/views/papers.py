@@ -16,8 +16,8 @@ from wainwright.expenses.models import Receipt, ReceiptPage
 from wainwright.expenses.proposals import Asked, propose_all, usual_category
 from wainwright.expenses.selectors import receipt_for
 from wainwright.expenses.services import mails, pages, taking
+from wainwright.fields import say, whole
 from wainwright.trips.models import Trip
-from wainwright.web.forms import say, whole
 
 FIELD_NAMES = {
     "merchant": "Paid to", "date": "Date", "total": "Total", "currency": "Currency", "tax": "Tax", "tax_rate": "Tax %",

@@ -18,10 +18,10 @@ from wainwright.errors import Refusal
 from wainwright.expenses.models import HeldMail
 from wainwright.expenses.selectors import Narrow, tray
 from wainwright.expenses.services import feeds, receipts, sorting, taking
+from wainwright.fields import whole
 from wainwright.formats.pictures import MOST_BYTES
 from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
-from wainwright.web.forms import whole
 
 CLAIMABLE = ("Authorised", "Under way", "Back")
 MONTH = re.compile(r"^20\d\d-(0[1-9]|1[0-2])$")

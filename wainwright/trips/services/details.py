@@ -184,9 +184,7 @@ def split_plan(member: Membership, trip_id: int, about: str, label: str, parts: 
             faults = check_coding(part.coding, ledger.codes, trip.starts or clock.today(trip.firm.zone))
             if faults:
                 raise Refusal(f"{part.coding or 'A line'}: {faults[0].text}", "share")
-        kept = [
-            {"share": str(p.share), **{k: v for k, v in p.coding.parts().items() if k != "account"}} for p in parts
-        ]  # fmt: skip
+        kept = [{"share": str(p.share), "codes": [list(pair) for pair in p.coding.codes]} for p in parts]
         rows.append({"about": about, "label": label[:80], "parts": kept})
     before, trip.shares = trip.shares, rows
     changed(member, trip, "split the plan", before, rows)

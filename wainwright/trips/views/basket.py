@@ -15,11 +15,11 @@ from wainwright.bookings.services import ByHand
 from wainwright.core.money import Money
 from wainwright.drawing.seats import draw_seats
 from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.fields import say
 from wainwright.trips.forms import ByHandForm
 from wainwright.trips.selectors import trip_for
 from wainwright.trips.services import ways
 from wainwright.trips.views.page import midnight, says_was_and_is, show_trip
-from wainwright.web.forms import say
 
 WISHES = {"window": "By a window", "aisle": "On the aisle", "front": "Far in front", "none": "No wish"}
 SEAT = re.compile(r"^[0-9]{1,2}[A-Z]$")

@@ -10,24 +10,23 @@ from django.http import FileResponse
 from django.shortcuts import redirect
 from django.views.decorators.http import require_GET, require_POST
 
+from wainwright.accounts.forms import blank_splits, coding_of_row, typed_splits
 from wainwright.accounts.selectors import books
-from wainwright.core.coding import Coding
 from wainwright.errors import Refusal
+from wainwright.fields import plain_number, say
 from wainwright.trips.forms import CopyForm, EngagementForm, HeadForm, PaperForm, PermissionForm
 from wainwright.trips.selectors import load_file, trip_for
 from wainwright.trips.services import details, plan
 from wainwright.trips.views.page import says_was_and_is, show_trip, split_abouts
-from wainwright.web.forms import plain_number, say
 
 MOST_SHARES = 12
-CODES = ("cost_centre", "project", "task", "fund")
 
 
 @require_POST
 def change_head(request, trip_id: int):
     """Change title, purpose, coding."""
     trip = trip_for(request.member, trip_id)
-    form = HeadForm(request.POST, books=books(trip.firm))
+    form = HeadForm(request.POST, books=books(trip.firm), keep=trip.coding)
     if form.is_valid():
         try:
             d = form.cleaned_data
@@ -129,14 +128,12 @@ def split(request, trip_id: int):
     """Split the plan, a category or a cost over codings; no lines take the split off."""
     trip = trip_for(request.member, trip_id)
     about = request.POST.get("about", "")
-    typed = [
-        {name: request.POST.getlist(name)[n] if n < len(request.POST.getlist(name)) else "" for name in (*CODES, "share")}
-        for n in range(min(MOST_SHARES, len(request.POST.getlist("share"))))
-    ]  # fmt: skip
+    ledger = books(trip.firm)
+    typed = typed_splits(request.POST, ledger)
     try:
         parts = [
-            details.Share(Coding("", *(row[name] for name in CODES)), _share(row["share"]))
-            for row in typed
+            details.Share(coding_of_row(ledger, row["codes"]), _share(row["share"]))
+            for row in typed[:MOST_SHARES]
             if row["share"].strip()
         ]
         names = dict(split_abouts(load_file(request.member, trip)))
@@ -149,7 +146,9 @@ def split(request, trip_id: int):
     except Refusal as refusal:
         if not trip.editable or trip.traveller_id != request.member.pk:
             raise
-        return show_trip(request, trip, 422, split_error=refusal.message, typed_shares=typed, typed_about=about)
+        return show_trip(
+            request, trip, 422, split_error=refusal.message, typed_shares=typed + blank_splits(), typed_about=about
+        )
 
 
 def _share(text: str) -> Decimal:

@@ -12,12 +12,12 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright.core.journey import Meal, Mode
 from wainwright.core.money import Money
 from wainwright.errors import Refusal
+from wainwright.fields import say, whole
 from wainwright.formats.places import find_places
 from wainwright.trips.forms import FullForm, HostForm, LegForm, OtherForm, StayForm
 from wainwright.trips.selectors import load_file, trip_for
 from wainwright.trips.services import itinerary, nights, plan
 from wainwright.trips.views.page import says_was_and_is, show_trip
-from wainwright.web.forms import say, whole
 
 _FIELDS = {"leaves": "leaves_day", "arrives": "arrives_day"}
 

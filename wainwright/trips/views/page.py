@@ -13,6 +13,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET
 
 from wainwright import clock
+from wainwright.accounts.forms import blank_splits, coding_initial, split_columns
 from wainwright.accounts.selectors import books
 from wainwright.claims.models import Claim
 from wainwright.core.journey import Mode
@@ -22,6 +23,7 @@ from wainwright.drawing.map import draw_map
 from wainwright.drawing.ribbon import RibbonData, Spend, draw
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
+from wainwright.fields import say
 from wainwright.formats.places import best_place
 from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff.selectors import remarks, steps
@@ -44,7 +46,6 @@ from wainwright.trips.profile import FOR_ONE_TRIP, side_by_side
 from wainwright.trips.selectors import TripFile, load_file, shares_of, trip_for, trips_of
 from wainwright.trips.services import plan
 from wainwright.trips.versions import last_signed, since_signed
-from wainwright.web.forms import coding_initial, say
 from wainwright.web.presenting import open_explains, reasons_of, route_preview, route_steps
 
 REASONS = ["Only one available", "Needed for the work", "Cheaper as a whole", "Safety or health", "Another reason"]
@@ -67,7 +68,7 @@ def start(request):
     """Start a trip in a minute."""
     member, ledger = request.member, books(request.member.firm)
     questions = rulebook(member.firm).policy.questions
-    form = HeadForm(request.POST or None, books=ledger, initial=coding_initial(member))
+    form = HeadForm(request.POST or None, books=ledger, keep=member.coding, initial=coding_initial(member.coding))
     answers = {q["code"]: request.POST.get(f"q-{q['code']}", "")[:300] for q in questions}
     if request.method == "POST" and form.is_valid():
         try:
@@ -134,7 +135,7 @@ def page_context(request, trip: Trip, file: TripFile | None = None, **forms) -> 
         "stay_forms": [(stay, StayForm(initial=_stay_initial(stay, trip.currency))) for stay in file.stays] if editable else [],
         "spent": bool(expenses), "can_claim": own and claim is None and trip.state in ("Under way", "Back"),
         "categories": file.figures.by_category(file.book.names), "firm_pays": file.figures.sum("firm", "central"),
-        "explain_error": "", "typed_words": "", "typed_line": "", "line_error": "", "split_error": "", "typed_shares": [],
+        "explain_error": "", "typed_words": "", "typed_line": "", "line_error": "", "split_error": "", "typed_shares": blank_splits(),
         "may_take_back": own and trip.state == "Awaiting sign-off", "may_reopen": own and trip.state == "Authorised",
         "may_cancel": own and (trip.editable or trip.state in ("Authorised", "Under way")),
         "may_record": own and (trip.editable or trip.state in MEALS_OPEN), "may_seat": own and trip.state not in ("Closed", "Called off"),
@@ -156,13 +157,13 @@ def _plan_forms(file: TripFile, member, forms) -> dict:
         "leg_form": forms.get("leg_form") or LegForm(initial=next_leg(file, member)),
         "other_form": forms.get("other_form") or OtherForm(categories=file.book.categories.values()),
         "head_form": forms.get("head_form")
-        or HeadForm(books=file.books, initial={"title": trip.title, "purpose": trip.purpose, **coding_initial(trip)}),
+        or HeadForm(books=file.books, initial={"title": trip.title, "purpose": trip.purpose, **coding_initial(trip.coding)}),
         "engagement_form": forms.get("engagement_form") or EngagementForm(initial={"day": trip.starts}),
         "permission_form": forms.get("permission_form") or PermissionForm(),
         "host_form": forms.get("host_form") or HostForm(initial=span), "full_form": forms.get("full_form") or FullForm(),
         "questions": [(q, trip.answers.get(q["code"], "")) for q in file.book.policy.questions],
         "details": side_by_side(trip), "split_rows": split_rows(file), "split_abouts": split_abouts(file),
-        "codes": {name: file.books.choices(name) for name in ("cost_centre", "project", "task", "fund")},
+        "split_columns": split_columns(file.books),
     }  # fmt: skip
 
 

@@ -158,12 +158,6 @@ def at(items, index: int):
 
 
 @register.filter
-def words(name: str) -> str:
-    """A field's name as words: "cost_centre" is "Cost centre"."""
-    return name.replace("_", " ").capitalize()
-
-
-@register.filter
 def iso_day(text: str) -> str:
     """A kept day: "Mon 12 Oct"."""
     return day_text(date.fromisoformat(text))

@@ -8,11 +8,13 @@ from decimal import Decimal
 from django import forms
 from django.utils.html import format_html, format_html_join
 
-from wainwright.accounts.selectors import Books
-from wainwright.core.coding import LABELS, Coding
 from wainwright.core.journey import Place
+from wainwright.core.picking import Nothing, PickList, Several
 from wainwright.errors import Refusal
 from wainwright.formats.places import best_place
+
+# So many of a long list are offered before anything is typed, and found while it is.
+FEW = 12
 
 
 class PlaceField(forms.CharField):
@@ -60,32 +62,6 @@ class AmountField(forms.DecimalField):
         return super().to_python(plain_number(value) if isinstance(value, str) else value)
 
 
-class CodingForm(forms.Form):
-    """The parts of a coding, offered from the firm's books."""
-
-    cost_centre = forms.ChoiceField(label="Cost centre")
-    project = forms.ChoiceField(required=False)
-    task = forms.ChoiceField(required=False)
-    fund = forms.ChoiceField(required=False)
-
-    def __init__(self, *args, books: Books, **kwargs):
-        super().__init__(*args, **kwargs)
-        for name in ("cost_centre", "project", "task", "fund"):
-            self.fields[name].choices = [("", "—"), *books.choices(name)]
-            self.fields[name].label = LABELS[name].capitalize()
-
-    @property
-    def coding(self) -> Coding:
-        """The coding that was chosen."""
-        d = self.cleaned_data
-        return Coding("", d["cost_centre"], d["project"], d["task"], d["fund"])
-
-
-def coding_initial(thing) -> dict[str, str]:
-    """A thing's coding as a form's first values."""
-    return {"cost_centre": thing.cost_centre, "project": thing.project, "task": thing.task, "fund": thing.fund}
-
-
 def whole(text: str | None) -> int:
     """A whole number of a form's hidden field; what is none counts as 0, which no object has."""
     try:
@@ -101,54 +77,60 @@ def say(form: forms.Form, refusal: Refusal) -> None:
 
 
 class PickInput(forms.TextInput):
-    """A box with its choices below it, found by any part of a code or a name."""
+    """A box with its choices below it, found by any part of a code or a name; those of a long list are fetched while typing."""
 
     def __init__(self, attrs=None):
         super().__init__({"autocomplete": "off", **(attrs or {})})
         self.offered: list[str] = []
+        self.address = ""
 
     def render(self, name, value, attrs=None, renderer=None):
         """The box, and the list that the browser offers from."""
         lists = f"{(attrs or {}).get('id', name)}-offered"
-        box = super().render(name, value, {**(attrs or {}), "list": lists}, renderer)
+        fetch = {}
+        if self.address:
+            fetch = {"hx-get": self.address, "hx-trigger": "input changed delay:150ms", "hx-target": f"#{lists}",
+                     "hx-swap": "innerHTML"}  # fmt: skip
+        box = super().render(name, value, {**(attrs or {}), **fetch, "list": lists}, renderer)
         options = format_html_join("", '<option value="{}"></option>', ((each,) for each in self.offered))
         return format_html('{}<datalist id="{}">{}</datalist>', box, lists, options)
 
 
 class PickField(forms.CharField):
-    """A code found by any part of it or of its name; what it cleans to is the code. Recent ones are offered first."""
+    """One of a list, found by any part of its code or of its name; what it cleans to is the code. Recent ones are offered first.
+
+    ``address`` answers with what fits while it is typed, so that the page holds ``FEW`` of a long list.
+    """
 
     widget = PickInput
 
-    def __init__(self, *, pairs: Sequence[tuple[str, str]] = (), recent: Sequence[str] = (), **options):
+    def __init__(self, *, picks: PickList | None = None, recent: Sequence[str] = (), address: str = "", **options):
         super().__init__(max_length=120, **options)
-        self.offer(pairs, recent)
+        self.offer(picks or PickList(()), recent, address)
 
-    def offer(self, pairs: Sequence[tuple[str, str]], recent: Sequence[str] = ()) -> None:
-        """Set what can be picked, as (code, words), and which codes stand first."""
-        first = {code: place for place, code in enumerate(recent)}
-        self.pairs = sorted(pairs, key=lambda pair: first.get(pair[0], len(first)))
-        self.widget.offered = [words for _, words in self.pairs]
+    def offer(self, picks: PickList, recent: Sequence[str] = (), address: str = "") -> None:
+        """Set what can be picked and which codes stand first."""
+        self.picks = picks
+        most = FEW if address else len(picks.rows)
+        self.widget.offered = [picks.words(code) for code in picks.first(recent, most)]
+        self.widget.address = address
 
     def prepare_value(self, value):
         """Show a code by its words."""
-        return dict(self.pairs).get(value, value)
+        return self.picks.words(value) if value else value
 
     def clean(self, value) -> str:
         """Find the code. What fits several says which."""
         text = " ".join(super().clean(value).split())
         if not text:
             return ""
-        wanted = text.casefold()
-        for code, words in self.pairs:
-            if wanted in (code.casefold(), words.casefold()):
-                return code
-        found = [(code, words) for code, words in self.pairs if wanted in words.casefold() or wanted in code.casefold()]
-        if len(found) == 1:
-            return found[0][0]
-        if found:
-            names = ", ".join(words for _, words in found[:4])
+        try:
+            return self.picks.exact(text)
+        except Several as several:
+            names = ", ".join(self.picks.words(code) for code in several.codes[:4])
+            more = " and more" if len(several.codes) > 4 else ""
+            raise forms.ValidationError(f"“{text}” fits several: {names}{more}. Type more of one.") from several
+        except Nothing as nothing:
             raise forms.ValidationError(
-                f"“{text}” fits several: {names}{' and more' if len(found) > 4 else ''}. Type more of one."
-            )
-        raise forms.ValidationError(f"Nothing here is called “{text}”. Type any part of a name or a code.")
+                f"Nothing here is called “{text}”. Type any part of a name or a code."
+            ) from nothing

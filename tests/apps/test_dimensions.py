@@ -1,0 +1,119 @@
+"""Dimensions are data: no code names one, each firm has its own, and a box finds one of twenty thousand codes at once."""
+
+from __future__ import annotations
+
+import re
+import time
+from pathlib import Path
+
+from django.conf import settings
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
+from tests.apps.world import WorldTestCase
+from tests.codings import coded
+from wainwright.accounts.models import Code, Dimension
+from wainwright.accounts.selectors import books
+from wainwright.core.coding import Coding, check_coding
+from wainwright.people.models import Firm, new_version
+from wainwright.trips.models import Trip
+
+
+class NoNameTest(WorldTestCase):
+    same_on_any_day = True
+
+    def test_no_code_names_a_dimension(self):
+        codes = set(Dimension.objects.values_list("code", flat=True))
+        attribute = re.compile(
+            rf"\.({'|'.join(codes - {'kind', 'area', 'task'})})\b|\b({'|'.join(c for c in codes if '_' in c)})\b"
+        )
+        found = []
+        for path in sorted(Path(settings.BASE, "wainwright").rglob("*")):
+            if path.suffix in (".py", ".html", ".js") and "migrations" not in path.parts and "dist" not in path.parts:
+                for number, line in enumerate(path.read_text(encoding="utf-8").splitlines(), 1):
+                    if attribute.search(line) or "cost centre" in line.casefold():
+                        found.append(f"{path.relative_to(settings.BASE)}:{number}: {line.strip()}")
+        self.assertEqual(found, [])
+
+
+class FirmsTest(WorldTestCase):
+    def faults(self, firm: Firm, **codes: str) -> list[str]:
+        ledger = books(firm)
+        return [fault.text for fault in check_coding(ledger.codes.ordered(codes), ledger.codes, self.today)]
+
+    def test_each_firm_is_asked_by_its_own(self):
+        ltd, norge = self.maren.firm, self.torvald.firm
+        self.assertEqual(self.faults(norge, cost_centre="7100", vessel="KV-1", area="A-10"), [])
+        self.assertEqual(
+            self.faults(norge, cost_centre="7100", vessel="KV-1"),
+            ["Vessel KV-1 Skua asks for a survey area. Choose one."],
+        )
+        self.assertEqual(
+            self.faults(norge, cost_centre="7100", vessel="KV-1", area="A-22"),
+            ["Survey area A-22 belongs to KV-2, which is not in this coding."],
+        )
+        self.assertIn(
+            "A survey area does not apply here. Take it off.", self.faults(norge, cost_centre="7100", area="A-10")
+        )
+        self.assertEqual(self.faults(ltd, cost_centre="3120", project="P-0500", task="lab", kind="travel"),
+                         ["Project P-0500 Coast atlas asks for a funding source. Choose one."])  # fmt: skip
+        self.assertEqual(self.faults(ltd, vessel="KV-1", cost_centre="3120"), [
+            "Vessel KV-1 is not known. Choose another.", "A vessel does not apply here. Take it off."])  # fmt: skip
+
+    def test_a_new_dimension_needs_no_code(self):
+        """A firm adds one, and it is asked for, kept, refused and searched."""
+        firm = self.maren.firm
+        Dimension.objects.create(firm=firm, code="tide", name="tide", plural="tides", order=9, asked="always")
+        for code in ("spring", "neap"):
+            Code.objects.create(firm=firm, dimension="tide", code=code, name=f"{code} tide")
+        Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
+        self.enter(self.maren)
+        page = self.client.get("/trips/new/")
+        self.assertContains(page, 'name="code-tide"')
+        typed = {"title": "Gauge", "purpose": "Gauge check", "code-cost_centre": "3120"}
+        refused = self.client.post("/trips/new/", typed)
+        self.assertEqual(refused.status_code, 422)
+        self.assertEqual(self.client.post("/trips/new/", typed | {"code-tide": "neap"}).status_code, 302)
+        self.assertEqual(Trip.objects.latest("pk").coding, Coding.of({"cost_centre": "3120", "tide": "neap"}))
+
+    def test_what_travellers_do_not_choose_stays_as_it_is(self):
+        Dimension.objects.filter(firm=self.maren.firm, code="project").update(choosable=False)
+        Firm.objects.filter(pk=self.maren.firm_id).update(rules_version=new_version())
+        self.enter(self.maren)
+        typed = {
+            "title": "Gauge",
+            "purpose": "Gauge check",
+            "code-cost_centre": "3140",
+            "code-task": "lab",
+            "code-project": "P-0431",
+        }
+        self.assertEqual(self.client.post("/trips/new/", typed).status_code, 302)
+        self.assertEqual(Trip.objects.latest("pk").coding, coded("3140", "P-0417", "lab"))
+
+
+class BoxTest(WorldTestCase):
+    same_on_any_day = True
+
+    def test_one_of_twenty_thousand(self):
+        firm = self.maren.firm
+        Code.objects.bulk_create(
+            Code(firm=firm, dimension="project", code=f"Q-{n:05d}", name=f"Harbour {n} deepening", asks_for=["task"]) for n in range(20_000)
+        )  # fmt: skip
+        Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
+        self.enter(self.maren)
+        page = self.client.get("/trips/new/").content.decode()
+        self.assertLess(page.count("<option"), 100)
+        for typed in ("q12345", "Q 12345", "harbour 12345", "12345 deep"):
+            begun = time.monotonic()
+            answer = self.client.get("/codes/project/", {"code-project": typed}).content.decode()
+            self.assertIn("Q-12345 Harbour 12345 deepening", answer, typed)
+            self.assertLess(time.monotonic() - begun, 1)
+        firm.refresh_from_db()
+        with CaptureQueriesContext(connection) as queries:
+            begun = time.monotonic()
+            found = books(firm).picks("project").find("harbour 199", 12)
+        # Wanted are 50 ms; a busy machine is let take some more.
+        self.assertLess(time.monotonic() - begun, 0.2)
+        self.assertEqual((len(found), len(queries)), (12, 0))
+        self.assertEqual(self.client.get("/codes/nothing/", {"x": "a"}).content.strip(), b"")
+        self.assertContains(self.client.get("/codes/", {"part-code": "3120 / q-00017"}), "3120 / Q-00017")
