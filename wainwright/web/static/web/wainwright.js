@@ -62,6 +62,11 @@
     }
   });
 
+  /* A box that finds one of a list is typed over, not after, what stands in it. */
+  document.addEventListener("focusin", (event) => {
+    if (event.target.matches("input[list]") && event.target.value) event.target.select();
+  });
+
   /* A field of a read receipt shows its box on the picture while it has the focus. */
   document.addEventListener("focusin", (event) => {
     document.querySelectorAll("[data-box-of]").forEach((box) => {
