@@ -41,8 +41,8 @@ ALLOWED_HOSTS = env.list("WAINWRIGHT_HOSTS", default=["127.0.0.1", "localhost"])
 CSRF_TRUSTED_ORIGINS = env.list("WAINWRIGHT_ORIGINS", default=[])
 
 APPS = [
-    "people", "trail", "news", "rulebook", "accounts", "signoff", "trips", "bookings", "expenses", "claims", "bench",
-    "web", "standins.ledger", "standins.mailbox",
+    "people", "trail", "news", "rulebook", "accounts", "signoff", "bookings", "trips", "profile", "expenses", "claims", "tray",
+    "journals", "bench", "web", "standins.ledger", "standins.mailbox",
 ]  # fmt: skip
 INSTALLED_APPS = [
     # Ours first, so that our templates stand before those of the same name.

@@ -4,12 +4,14 @@ from django.urls import include, path, register_converter
 
 from wainwright.accounts import views as accounts
 from wainwright.bench import views as bench
-from wainwright.bookings.views import cars, stays, ways
 from wainwright.claims import views as claims
-from wainwright.expenses.views import breakdown, cards, costs, expense, grid, loose, papers, tray
-from wainwright.people import views as people
+from wainwright.expenses.views import breakdown, cards, costs, expense, grid, loose, papers
+from wainwright.journals import views as journals
+from wainwright.profile import views as profile
 from wainwright.rulebook import views as rate_views
+from wainwright.tray import views as tray
 from wainwright.trips.views import basket, details, itinerary, page, road
+from wainwright.trips.views.booking import cars, stays, ways
 from wainwright.web import views as web
 
 
@@ -61,7 +63,7 @@ urlpatterns = [
     path("mail/<int:mail_id>/<int:number>/", web.mail_attachment, name="mail-attachment"),
     path("look/", web.look, name="look"),
     path("stand-ins/", web.stand_ins, name="stand-ins"),
-    path("profile/", people.profile, name="profile"),
+    path("profile/", profile.profile, name="profile"),
     path("profile/subscribe/", road.subscribe, name="subscribe"),
     path("profile/unsubscribe/", road.unsubscribe, name="unsubscribe"),
     path("calendar/<str:secret>.ics", road.subscribed, name="subscribed"),
@@ -184,14 +186,14 @@ urlpatterns = [
     path("bench/claim/<int:object_id>/post/", bench.post, name="post"),
     path("bench/claim/<int:object_id>/finance/<end:act>/", bench.finance_end, name="finance-end"),
     path("bench/claim/<int:object_id>/recode/", bench.recode, name="recode"),
-    path("ledger/", accounts.ledger_page, name="ledger"),
-    path("ledger/<int:posting_id>/", accounts.journal_page, name="journal"),
+    path("ledger/", journals.ledger_page, name="ledger"),
+    path("ledger/<int:posting_id>/", journals.journal_page, name="journal"),
     path("ledger/loose/", loose.loose_page, name="loose"),
     path("ledger/loose/remind/", loose.remind, name="remind"),
     path("ledger/cards/", loose.cards_page, name="firm-cards"),
     path("ledger/cards/<int:card_id>/", loose.change_card, name="firm-card"),
-    path("ledger/pay/", accounts.pay_page, name="pay"),
-    path("ledger/pay/run/", accounts.pay, name="pay-make"),
-    path("ledger/pay/<int:run_id>/", accounts.run_page, name="pay-run"),
-    path("ledger/pay/<int:run_id>/<paper:which>/", accounts.run_file, name="pay-file"),
+    path("ledger/pay/", journals.pay_page, name="pay"),
+    path("ledger/pay/run/", journals.pay, name="pay-make"),
+    path("ledger/pay/<int:run_id>/", journals.run_page, name="pay-run"),
+    path("ledger/pay/<int:run_id>/<paper:which>/", journals.run_file, name="pay-file"),
 ]

@@ -13,7 +13,7 @@ from wainwright.errors import Refusal, Stale
 from wainwright.expenses.services import rides
 from wainwright.formats.places import place, town
 from wainwright.people.models import Card, Membership
-from wainwright.people.services import change_profile
+from wainwright.profile.services import change_profile
 from wainwright.rulebook.models import Explanation, Policy
 from wainwright.signoff.models import SignOff
 from wainwright.trips import driving

@@ -10,7 +10,7 @@ from pypdf import PdfReader
 
 from tests.apps.test_bookings import BookingTestCase
 from wainwright.errors import Refusal, Stale
-from wainwright.people.services import change_profile
+from wainwright.profile.services import change_profile
 from wainwright.trips import letters
 from wainwright.trips.models import Subscription
 from wainwright.trips.services import calendar, plan, road

@@ -27,7 +27,7 @@ from wainwright.expenses.services.editing import PartTyped
 from wainwright.formats.places import place, town
 from wainwright.news.models import Notice
 from wainwright.people.models import Card
-from wainwright.people.services import change_profile
+from wainwright.profile.services import change_profile
 from wainwright.trips.models import Trip
 from wainwright.trips.services import plan
 

@@ -1,27 +1,12 @@
-"""The ledger area: journals, what was refused, pay runs."""
+"""What boxes for codes ask while somebody types."""
 
 from __future__ import annotations
 
-from django.contrib import messages
-from django.core.paginator import Paginator
-from django.http import HttpResponse
-from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
 
-from wainwright import clock
-from wainwright.accounts.models import PayRun, Posting
-from wainwright.accounts.selectors import books, journal_of, pay_runs, postings, refusal_words
-from wainwright.claims.models import Claim
-from wainwright.claims.selectors import advances_to_pay, payable
-from wainwright.claims.services import books as booking
-from wainwright.core.money import total
-from wainwright.errors import NotAllowed
-from wainwright.fields import FEW, whole
-
-
-def _may_read(request) -> None:
-    if not request.member.reads_all:
-        raise NotAllowed("The ledger is for finance and auditors.")
+from wainwright.accounts.selectors import books
+from wainwright.fields import FEW
 
 
 @require_GET
@@ -39,81 +24,3 @@ def codes(request, kind: str = ""):
             for code in ledger.picks(each.code).find(piece, FEW)
         ][:FEW]  # fmt: skip
     return render(request, "accounts/_codes.html", {"found": found})
-
-
-@require_GET
-def ledger_page(request):
-    """Journals, the refused first, and what is to be posted."""
-    _may_read(request)
-    firm = request.member.firm
-    page = Paginator(postings(firm), 30).get_page(request.GET.get("page"))
-    open_claims = list(
-        Claim.objects.filter(firm=firm, state__in=["Cleared", "Posting refused"])
-        .select_related("claimant__person")
-        .order_by("sent")[:50]
-    )
-    return render(request, "accounts/ledger.html", {"page": page, "open_claims": open_claims})
-
-
-@require_GET
-def journal_page(request, posting_id: int):
-    """One journal as debit and credit."""
-    _may_read(request)
-    posting = get_object_or_404(Posting.objects.select_related("firm"), firm=request.member.firm, pk=posting_id)
-    words = refusal_words(posting) if posting.state == Posting.State.REFUSED else ""
-    kind, _, number = posting.subject.partition(":")
-    return render(
-        request,
-        "accounts/journal.html",
-        {
-            "posting": posting,
-            "journal": journal_of(posting),
-            "refused": words,
-            "claim_id": number if kind == "claim" else "",
-        },
-    )
-
-
-@require_GET
-def pay_page(request):
-    """What can be paid, and earlier runs."""
-    _may_read(request)
-    ready = list(payable(request.member)[:200])
-    advances = list(advances_to_pay(request.member)[:200])
-    owed = [*(claim.owed for claim in ready), *(trip.advance for trip in advances)]
-    sum_ = total(owed, request.member.firm.currency)
-    page = Paginator(pay_runs(request.member.firm), 20).get_page(request.GET.get("page"))
-    return render(request, "accounts/pay.html", {"ready": ready, "advances": advances, "sum": sum_, "page": page})
-
-
-@require_POST
-def pay(request):
-    """Make a pay run of what was chosen."""
-    ids = [whole(each) for each in request.POST.getlist("claim")]
-    advances = [whole(each) for each in request.POST.getlist("advance")]
-    run = booking.pay(request.member, ids, clock.today(request.member.firm.zone), advances)
-    failed = run.payments.filter(state="Failed").count()
-    words = f"Pay run {run.number} went to the bank and was answered."
-    messages.info(request, words if not failed else f"{words} {failed} failed and can be paid again.")
-    return redirect("pay-run", run.pk)
-
-
-@require_GET
-def run_page(request, run_id: int):
-    """One pay run with the bank's answers."""
-    _may_read(request)
-    run = get_object_or_404(pay_runs(request.member.firm).select_related("made_by__person"), pk=run_id)
-    return render(
-        request, "accounts/run.html", {"run": run, "payments": run.payments.select_related("member__person", "run")}
-    )
-
-
-@require_GET
-def run_file(request, run_id: int, which: str):
-    """The payment file, or the bank's answer."""
-    _may_read(request)
-    run = get_object_or_404(PayRun, firm=request.member.firm, pk=run_id)
-    content, name = (run.file, "pain.001") if which == "file" else (run.answer, "pain.002")
-    response = HttpResponse(bytes(content), content_type="application/xml")
-    response["Content-Disposition"] = f'attachment; filename="{run.message_id}.{name}.xml"'
-    return response

@@ -23,16 +23,7 @@ from wainwright.core.tax import reclaim
 from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import shown_by
 from wainwright.rulebook.selectors import Rulebook
-
-
-@dataclass(frozen=True)
-class AllowanceFacts:
-    """The daily allowance of the claim's trip, live or as it was certified."""
-
-    amount: Money
-    lines: tuple[str, ...] = ()
-    nights: tuple[NightAllowed, ...] = ()
-    ends: date | None = None
+from wainwright.trips.earnings import AllowanceFacts
 
 
 @dataclass(frozen=True)

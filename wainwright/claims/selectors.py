@@ -13,7 +13,7 @@ from django.db.models.functions import Cast, Concat
 from wainwright import clock
 from wainwright.accounts.models import Payment
 from wainwright.accounts.selectors import Books, books, budget_effects
-from wainwright.claims.figures import AllowanceFacts, ClaimFigures, claim_subject, figures, journal_for
+from wainwright.claims.figures import ClaimFigures, claim_subject, figures, journal_for
 from wainwright.claims.models import Claim
 from wainwright.core.budget import BudgetEffect
 from wainwright.core.coding import check_coding
@@ -26,7 +26,7 @@ from wainwright.expenses.selectors import known_like, with_evidence
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.rulebook.selectors import Explained, Rulebook, rulebook, with_reasons
-from wainwright.trips.figures import earned, grants_of, journey_of
+from wainwright.trips.earnings import AllowanceFacts, allowance_of
 from wainwright.trips.models import Trip
 
 
@@ -92,16 +92,6 @@ class ClaimFile:
             day = target.partition(":")[2]
             return next((e.key for e in self.expenses if day in e.nights), target)
         return target
-
-
-def allowance_of(trip: Trip | None, book: Rulebook, currency: str) -> AllowanceFacts:
-    """Work out the allowance and the nights of the claim's trip, live: two queries."""
-    if trip is None:
-        return AllowanceFacts(Money.zero(currency))
-    nights = list(trip.nights.all())
-    journey = journey_of(list(trip.legs.all()), nights, trip.meals_off)
-    done, allowed, _ = earned(journey, nights, book, currency, grants_of(trip))
-    return AllowanceFacts(done.amount, tuple(done.workings.lines()), allowed, trip.ends)
 
 
 def load_file(member: Membership, claim: Claim) -> ClaimFile:

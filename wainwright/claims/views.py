@@ -11,7 +11,6 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright.accounts.forms import CodingForm, coding_initial
 from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books, refusal_words
-from wainwright.bench import services as bench
 from wainwright.claims import binding
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import claim_for, claims_of, load_file
@@ -20,10 +19,10 @@ from wainwright.core.states import stage_reached
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
 from wainwright.fields import whole
+from wainwright.signoff.presenting import open_explains, reasons_of, route_preview, route_steps
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trail.selectors import history
 from wainwright.trips.selectors import trip_for
-from wainwright.web.presenting import open_explains, reasons_of, route_preview, route_steps
 
 REASONS = ["Agreed beforehand", "Nothing cheaper was free", "Receipt lost", "Safety or health", "Another reason"]
 
@@ -154,7 +153,7 @@ def change_coding(request, claim_id: int):
 @require_POST
 def say(request, claim_id: int):
     """Say something on the claim or on a line."""
-    bench.say(request.member, "claim", claim_id, request.POST.get("text", ""), request.POST.get("line", "")[:60])
+    road.say(request.member, claim_id, request.POST.get("text", ""), request.POST.get("line", "")[:60])
     return redirect("claim", claim_id)
 
 

@@ -177,11 +177,13 @@ def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> Trip
 
 def trips_of(member: Membership) -> QuerySet[Trip]:
     """Return a person's own trips, the latest first."""
-    return Trip.objects.filter(traveller=member).select_related("traveller__person").order_by("-starts", "-id")
+    return Trip.objects.filter(traveller=member).select_related("traveller__person", "claim").order_by("-starts", "-id")
 
 
 def trip_for(member: Membership, trip_id: int) -> Trip:
     """Return a trip that ``member`` may see. Raises ``Trip.DoesNotExist``."""
     return (
-        Trip.objects.visible_to(member).select_related("firm", "traveller__person", "traveller__firm").get(pk=trip_id)
+        Trip.objects.visible_to(member)
+        .select_related("firm", "traveller__person", "traveller__firm", "claim")
+        .get(pk=trip_id)
     )

@@ -2,7 +2,7 @@
 
 from django.db import migrations, models
 
-from wainwright.accounts.migrations._codings import pairs_from_columns
+from wainwright.people.migrations._codings import pairs_from_columns
 
 
 class Migration(migrations.Migration):

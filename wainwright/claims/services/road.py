@@ -75,6 +75,14 @@ def _codes(file: ClaimFile) -> dict[str, str]:
 
 
 @transaction.atomic
+def say(member: Membership, claim_id: int, text: str, line: str = "") -> None:
+    """Say something on the claim, or on one of its lines. Raises ``Refusal``."""
+    claim = Claim.objects.visible_to(member).get(pk=claim_id)
+    signoff.remark(member, claim.subject, text, line)
+    record(member, "said something", claim.subject, after={"line": line, "text": text[:200]})
+
+
+@transaction.atomic
 def take_back(member: Membership, claim_id: int) -> Claim:
     """Take the claim back while nobody has decided. Raises ``Stale`` once somebody has."""
     claim = mine(member, claim_id, editable=False)

@@ -13,7 +13,6 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.accounts.forms import blank_splits, coding_initial, split_columns
 from wainwright.accounts.selectors import books
-from wainwright.claims.selectors import allowance_of
 from wainwright.core.money import Money, total
 from wainwright.errors import Refusal
 from wainwright.expenses.forms import CostForm
@@ -25,6 +24,7 @@ from wainwright.fields import plain_number, say, whole
 from wainwright.formats.pictures import MOST_BYTES
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.selectors import history
+from wainwright.trips.earnings import allowance_of
 from wainwright.trips.models import Trip
 
 PART_ROWS, FEW_ROWS = 8, 3

@@ -15,17 +15,16 @@ from django.views.decorators.http import require_GET
 from wainwright import clock
 from wainwright.accounts.forms import blank_splits, coding_initial, split_columns
 from wainwright.accounts.selectors import books
-from wainwright.claims.models import Claim
 from wainwright.core.journey import Mode
 from wainwright.core.money import Money
 from wainwright.core.states import stage_reached
 from wainwright.drawing.map import draw_map
 from wainwright.drawing.ribbon import RibbonData, Spend, draw
 from wainwright.errors import Refusal
-from wainwright.expenses.models import Expense
 from wainwright.fields import say
 from wainwright.formats.places import best_place
 from wainwright.rulebook.selectors import rulebook
+from wainwright.signoff.presenting import open_explains, reasons_of, route_preview, route_steps
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trail.selectors import history
 from wainwright.trips.figures import TripFigures
@@ -46,7 +45,6 @@ from wainwright.trips.profile import FOR_ONE_TRIP, side_by_side
 from wainwright.trips.selectors import TripFile, load_file, shares_of, trip_for, trips_of
 from wainwright.trips.services import plan
 from wainwright.trips.versions import last_signed, since_signed
-from wainwright.web.presenting import open_explains, reasons_of, route_preview, route_steps
 
 REASONS = ["Only one available", "Needed for the work", "Cheaper as a whole", "Safety or health", "Another reason"]
 CLAIMABLE = ("Under way", "Back", "Closed")
@@ -57,10 +55,10 @@ MEALS_OPEN = ("Authorised", "Under way", "Back")
 def trip_list(request):
     """One's own trips."""
     page = Paginator(trips_of(request.member), 25).get_page(request.GET.get("page"))
-    claims = dict(Claim.objects.filter(trip__in=page.object_list).values_list("trip_id", "state"))
     rows = [
-        (trip, stage_reached(trip.state, trip.state not in ("Authorised",), claims.get(trip.pk, ""))) for trip in page
-    ]
+        (trip, stage_reached(trip.state, trip.state not in ("Authorised",), trip.claim.state if hasattr(trip, "claim") else ""))
+        for trip in page
+    ]  # fmt: skip
     return render(request, "trips/list.html", {"page": page, "rows": rows})
 
 
@@ -117,7 +115,8 @@ def page_context(request, trip: Trip, file: TripFile | None = None, **forms) -> 
     file = file or load_file(member, trip)
     own = trip.traveller_id == member.pk
     editable = own and trip.editable
-    claim = Claim.objects.filter(trip=trip).first() if trip.state in CLAIMABLE else None
+    # What stands on a trip (its claim, its costs) is reached by the trip's own relations: their floors lie above.
+    claim = getattr(trip, "claim", None) if trip.state in CLAIMABLE else None
     expenses = _expenses(claim, trip)
     booked = all(b.state == "Ticketed" for b in file.bookings if b.stands)
     signoffs = steps(trip.subject) if trip.sent else []
@@ -217,19 +216,17 @@ def map_of(done: TripFigures):
     return draw_map(legs, [night.place for night in done.journey.nights])
 
 
-def _expenses(claim: Claim | None, trip: Trip) -> list[Expense]:
+def _expenses(claim, trip: Trip) -> list:
     if claim is not None:
-        rows = Expense.objects.filter(claim=claim)
+        rows = claim.expenses.all()
     elif trip.starts and trip.state in ("Under way", "Back"):
-        rows = Expense.objects.filter(
-            owner=trip.traveller, claim__isnull=True, date__gte=trip.starts, date__lte=trip.ends
-        )
+        rows = trip.traveller.expenses.filter(claim__isnull=True, date__gte=trip.starts, date__lte=trip.ends)
     else:
         return []
     return list(rows.prefetch_related("receipts"))
 
 
-def spends_of(file: TripFile, expenses: list[Expense]) -> list[Spend]:
+def spends_of(file: TripFile, expenses: list) -> list[Spend]:
     """What was spent, day by day; before that, what is expected."""
     if expenses:
         return [

@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
 from wainwright.people.second_factor import has_authenticator
+from wainwright.signoff.presenting import route_preview, route_steps
 from wainwright.signoff.selectors import steps
 from wainwright.trips import letters
 from wainwright.trips.models import Subscription, Trip
@@ -19,7 +20,6 @@ from wainwright.trips.selectors import load_file, trip_for
 from wainwright.trips.services import calendar, road
 from wainwright.trips.versions import last_signed, lines_of, since_signed
 from wainwright.trips.views.page import page_context, ribbon_of, spends_of
-from wainwright.web.presenting import route_preview, route_steps
 
 
 def _sections(file) -> list[tuple[str, list]]:

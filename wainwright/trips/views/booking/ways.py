@@ -17,7 +17,6 @@ from wainwright.accounts.selectors import budget_effects, by_code
 from wainwright.bookings.choices import Choice, Measured, carbon_of, short
 from wainwright.bookings.models import CATEGORY, Booking
 from wainwright.bookings.selectors import chosen, ways
-from wainwright.bookings.views.sentence import WHEN, Said, first_guess, from_address, understand
 from wainwright.core.bearing import Borne, bear
 from wainwright.core.carbon import Carbon
 from wainwright.core.fares import Asked
@@ -32,6 +31,7 @@ from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import TripFile, load_file, shares_of, trip_for
 from wainwright.trips.services.ways import Wish, findings_on, hold, item_of_choice
+from wainwright.trips.views.booking.sentence import WHEN, Said, first_guess, from_address, understand
 from wainwright.trips.whole import Pricer, WholeCost, margins
 
 ORDERS = {"whole": "whole trip", "price": "price", "leaves": "leaving", "arrives": "arriving", "time": "time on the way", "carbon": "carbon"}  # fmt: skip

@@ -8,9 +8,9 @@ from django.shortcuts import redirect, render
 from wainwright.errors import Refusal
 from wainwright.fields import say, whole
 from wainwright.formats.places import place
-from wainwright.people import services
-from wainwright.people.forms import CardForm, ProfileForm, VehicleForm
 from wainwright.people.second_factor import has_authenticator
+from wainwright.profile import services
+from wainwright.profile.forms import CardForm, ProfileForm, VehicleForm
 from wainwright.trips.views.road import subscription_link
 
 _KEPT = {
@@ -53,7 +53,7 @@ def profile(request):
         "vehicles": list(member.vehicles.order_by("id")), "manager": member.manager, "link": subscription_link(member),
         "has_code": has_authenticator(request.user),
     }  # fmt: skip
-    return render(request, "people/profile.html", context, status=422 if request.method == "POST" else 200)
+    return render(request, "profile/profile.html", context, status=422 if request.method == "POST" else 200)
 
 
 def _keep(member, act: str, d: dict) -> None:

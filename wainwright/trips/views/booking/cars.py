@@ -11,7 +11,6 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.bookings.selectors import cars, chosen_car
-from wainwright.bookings.views.ways import USUAL_REASONS
 from wainwright.core.journey import Mode
 from wainwright.core.rules import Level
 from wainwright.errors import NotAllowed, Refusal
@@ -19,6 +18,7 @@ from wainwright.fields import PlaceField, day_input
 from wainwright.ports.market import CarQuery
 from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.ways import Wish, findings_on, hold, item_of_choice
+from wainwright.trips.views.booking.ways import USUAL_REASONS
 
 AFTER_LANDING, BEFORE_LEAVING = timedelta(minutes=30), timedelta(minutes=75)
 LONGEST = timedelta(days=60)

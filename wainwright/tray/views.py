@@ -72,7 +72,7 @@ def tray_page(request):
             .select_related("person").order_by("person__name")[:300]
         ),
     }  # fmt: skip
-    return render(request, "expenses/tray.html", context)
+    return render(request, "tray/tray.html", context)
 
 
 @require_POST

@@ -10,7 +10,6 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.bookings.selectors import chosen_stay, stays
-from wainwright.bookings.views.ways import USUAL_REASONS
 from wainwright.core.allowance import NoRate, rate_for
 from wainwright.core.geometry import great_circle_km
 from wainwright.core.journey import Place
@@ -23,6 +22,7 @@ from wainwright.trips.judging import findings_on_stay
 from wainwright.trips.models import Night
 from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.ways import Wish, hold
+from wainwright.trips.views.booking.ways import USUAL_REASONS
 
 
 def _stay(file: TripFile, wanted: str) -> list[Night]:

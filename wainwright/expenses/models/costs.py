@@ -1,0 +1,153 @@
+"""A cost: its parts, and how it is split."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+from django.db import models
+from django.db.models import Q
+
+from wainwright.accounts.models import CodedModel
+from wainwright.core.coding import Coding
+from wainwright.core.money import Money
+from wainwright.core.splits import SplitPart
+from wainwright.expenses.models.owned import OwnedQuerySet
+from wainwright.people.models import Membership
+
+PAID_BY = [("self", "You paid"), ("firm", "The firm's card"), ("central", "Billed to the firm")]
+
+
+class Expense(CodedModel):
+    """One cost with its evidence, or one ride. ``amount`` is in the firm's currency."""
+
+    class Kind(models.TextChoices):
+        """A cost with a merchant, or mileage."""
+
+        COST = "cost"
+        MILEAGE = "mileage"
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT)
+    owner = models.ForeignKey(Membership, on_delete=models.PROTECT, related_name="expenses")
+    claim = models.ForeignKey("claims.Claim", on_delete=models.SET_NULL, null=True, blank=True, related_name="expenses")
+    kind = models.CharField(max_length=10, choices=Kind.choices, default=Kind.COST)
+    date = models.DateField()
+    merchant = models.CharField(max_length=120, blank=True)
+    category = models.CharField(max_length=20)
+    description = models.CharField(max_length=200, blank=True)
+    reference = models.CharField(max_length=60, blank=True)
+    customer = models.CharField(max_length=20, blank=True, help_text="The customer it is billed on to.")
+    currency = models.CharField(max_length=3)
+    amount_minor = models.BigIntegerField()
+    original_minor = models.BigIntegerField(null=True, blank=True)
+    original_currency = models.CharField(max_length=3, blank=True)
+    rate = models.DecimalField(max_digits=18, decimal_places=8, null=True, blank=True)
+    rate_source = models.CharField(max_length=120, blank=True)
+    rate_stale = models.BooleanField(default=False)
+    tax_rate = models.DecimalField(max_digits=5, decimal_places=4, default=Decimal(0))
+    tax_minor = models.BigIntegerField(default=0)
+    tax_odd = models.BooleanField(default=False)
+    abroad = models.BooleanField(default=False)
+    paid_by = models.CharField(max_length=10, choices=PAID_BY, default="self")
+    personal = models.BooleanField(default=False)
+    guests = models.CharField(max_length=300, blank=True)
+    heads = models.PositiveSmallIntegerField(default=1)
+    nights = models.JSONField(default=list, help_text="Nights that it pays, as dates.")
+    origin = models.JSONField(null=True, blank=True)
+    target = models.JSONField(null=True, blank=True)
+    km = models.DecimalField(max_digits=8, decimal_places=1, null=True, blank=True)
+    vehicle = models.CharField(max_length=20, blank=True)
+    passengers = models.PositiveSmallIntegerField(default=0)
+    via = models.JSONField(default=list, blank=True, help_text="Places on the way.")
+    odometer_start = models.DecimalField(max_digits=9, decimal_places=1, null=True, blank=True)
+    odometer_end = models.DecimalField(max_digits=9, decimal_places=1, null=True, blank=True)
+    km_reason = models.CharField(max_length=200, blank=True, help_text="Why more was driven than the road is long.")
+    km_looked_up = models.DecimalField(max_digits=8, decimal_places=1, null=True, blank=True)
+    lost = models.JSONField(default=dict, blank=True, help_text="A declaration in place of a lost receipt.")
+    workings = models.JSONField(default=list)
+    version = models.PositiveIntegerField(default=1)
+    created = models.DateTimeField()
+
+    objects = OwnedQuerySet.as_manager()
+
+    class Meta:
+        ordering = ["date", "id"]
+        indexes = [
+            models.Index(fields=["owner", "claim", "-date"]), models.Index(fields=["firm", "date", "amount_minor"]),
+            models.Index(fields=["claim", "date"]),
+        ]  # fmt: skip
+
+    def __str__(self):
+        return self.label
+
+    @property
+    def label(self) -> str:
+        """What it is called on lists."""
+        if self.kind == self.Kind.MILEAGE and self.origin and self.target:
+            return f"{self.origin['town']} – {self.target['town']}, {self.km.normalize():f} km"
+        return self.description or self.merchant or "A cost"
+
+    @property
+    def key(self) -> str:
+        """Its name in rules, findings and remarks."""
+        return f"expense:{self.pk}"
+
+    @property
+    def amount(self) -> Money:
+        """The cost in the firm's currency, tax included."""
+        return Money.from_minor(self.amount_minor, self.currency)
+
+    @property
+    def tax(self) -> Money:
+        """The tax inside it."""
+        return Money.from_minor(self.tax_minor, self.currency)
+
+    @property
+    def original(self) -> Money | None:
+        """The cost in the currency it was paid in, where that was another."""
+        if self.original_minor is None:
+            return None
+        return Money.from_minor(self.original_minor, self.original_currency)
+
+
+class Part(CodedModel):
+    """A line into which a bill breaks down; the parts add up to the expense."""
+
+    expense = models.ForeignKey(Expense, on_delete=models.CASCADE, related_name="parts")
+    order = models.PositiveSmallIntegerField()
+    category = models.CharField(max_length=20)
+    label = models.CharField(max_length=80)
+    amount_minor = models.BigIntegerField()
+    tax_minor = models.BigIntegerField(default=0)
+    personal = models.BooleanField(default=False)
+    night = models.DateField(null=True, blank=True)
+    meal = models.CharField(max_length=10, blank=True, help_text="The meal it is, which the allowance then leaves out.")
+    day = models.DateField(null=True, blank=True, help_text="The day of the meal.")
+
+    class Meta:
+        ordering = ["order"]
+        constraints = [models.UniqueConstraint(fields=["expense", "order"], name="one_part_per_place")]
+
+    def __str__(self):
+        return self.label
+
+
+class SplitShare(CodedModel):
+    """One line of a split: a coding and its share in per cent."""
+
+    expense = models.ForeignKey(Expense, on_delete=models.CASCADE, related_name="shares")
+    order = models.PositiveSmallIntegerField()
+    share = models.DecimalField(max_digits=7, decimal_places=4)
+
+    class Meta:
+        ordering = ["order"]
+        constraints = [
+            models.UniqueConstraint(fields=["expense", "order"], name="one_share_per_place"),
+            models.CheckConstraint(condition=Q(share__gt=0, share__lte=100), name="share_in_per_cent"),
+        ]
+
+    def __str__(self):
+        return f"{self.share} %"
+
+    def as_core(self, default: Coding) -> SplitPart:
+        """The share as the core splits it."""
+        return SplitPart(self.coding.filled_from(default), self.share)
