@@ -79,8 +79,8 @@ def _failed_to_load(test: unittest.TestCase) -> bool:
 def _of_few(test: unittest.TestCase) -> list[datetime]:
     """The difficult days on which every run tries a test, so that the whole stays within some minutes.
 
-    The core and the demo are tried on each of the few; a class of the apps on two of them, so that each day has a third
-    of them; what says that it is the same on any day, and what has no day (formats) or is long (browser), on none.
+    The core and the demo are tried on each of the few; a test of the apps on one of them, so that each day has a part of
+    every area; what says that it is the same on any day, and what has no day (formats) or is long (browser), on none.
     """
     kind, found = type(test), moments(FEW)
     area = kind.__module__.split(".")[1]
@@ -88,8 +88,7 @@ def _of_few(test: unittest.TestCase) -> list[datetime]:
         return []
     if area == "core" or kind.__module__ == "tests.apps.test_demo":
         return found
-    first, half = crc32(kind.__qualname__.encode()), len(found) // 2
-    return [found[first % half], found[first % half + half]]
+    return [found[crc32(test.id().encode()) % len(found)]]
 
 
 def _on(test: unittest.TestCase, moment: datetime) -> unittest.TestCase:
@@ -193,7 +192,7 @@ class Runner(DiscoverRunner):
         parser.add_argument(
             "--days",
             choices=["few", "all"],
-            help="Run again on difficult days: core, demo and a third of the apps on few, or all on all.",
+            help="Run again on difficult days: core, demo and a sixth of the apps on each of few, or all on all.",
         )
         parser.add_argument("--drawn", type=int, default=0, metavar="N", help="… and all on N days drawn by the seed.")
         parser.add_argument("--only-days", action="store_true", help="Leave the suite's own day out.")
