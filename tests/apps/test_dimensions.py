@@ -10,11 +10,13 @@ from django.conf import settings
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
-from tests.apps.world import WorldTestCase
+from tests.apps.world import FIELD, OFFICE, WorldTestCase
 from tests.codings import coded
-from wainwright.accounts.models import Code, Dimension
-from wainwright.accounts.selectors import books
-from wainwright.core.coding import Coding, check_coding
+from wainwright.accounts.models import Code, CodingKept, Dimension, PostingLine
+from wainwright.accounts.selectors import books, coded_to, sums_by
+from wainwright.accounts.services import keep_codings
+from wainwright.claims.services import books as claim_books
+from wainwright.core.coding import Coding, check_coding, coding_key
 from wainwright.people.models import Firm, new_version
 from wainwright.trips.models import Trip
 
@@ -89,6 +91,43 @@ class FirmsTest(WorldTestCase):
         }
         self.assertEqual(self.client.post("/trips/new/", typed).status_code, 302)
         self.assertEqual(Trip.objects.latest("pk").coding, coded("3140", "P-0417", "lab"))
+
+
+class SumsTest(WorldTestCase):
+    def test_lines_are_narrowed_and_summed_by_any_dimension_in_one_query(self):
+        first, second = (
+            self.cleared_claim(who=who, coding=coding, costs=(cost,))
+            for who, coding, cost in ((self.maren, FIELD, "20.00"), (self.aiko, OFFICE, "31.00"))
+        )
+        for claim in (first, second):
+            claim_books.post(self.priya, claim.pk, claim.version)
+        lines = PostingLine.objects.filter(posting__firm=self.maren.firm)
+        with self.assertNumQueries(1):
+            by_centre = dict(sums_by(lines, "cost_centre"))
+        with self.assertNumQueries(1):
+            by_task = dict(sums_by(coded_to(lines, coded("3120", "P-0417")), "task"))
+        expected: dict[str, int] = {}
+        for line in lines:
+            for dimension, code in line.codes:
+                expected[f"{dimension}:{code}"] = (
+                    expected.get(f"{dimension}:{code}", 0) + line.debit_minor - line.credit_minor
+                )
+        self.assertEqual(by_centre, {"3120": expected["cost_centre:3120"]})
+        self.assertEqual(by_task, {"field": expected["task:field"]})
+        # What two journals say alike is kept once, and kept again under the same row.
+        self.assertEqual(CodingKept.objects.count(), 2)
+        self.assertEqual(keep_codings(self.maren.firm, [FIELD])[FIELD].key, coding_key(reversed(FIELD.codes)))
+
+    def test_the_ledger_shows_what_is_coded_so(self):
+        claim = self.cleared_claim(coding=FIELD)
+        claim_books.post(self.priya, claim.pk, claim.version)
+        self.enter(self.priya)
+        self.assertContains(self.client.get("/ledger/", {"coded": "p0417 / field"}), claim.code)
+        self.assertContains(self.client.get("/ledger/", {"coded": "3140"}), "Nothing is coded so")
+        for typed in ("<x>", "nowhere", "/", "3140 / " * 20):
+            page = self.client.get("/ledger/", {"coded": typed})
+            self.assertEqual(page.status_code, 200, typed)
+        self.assertContains(self.client.get("/ledger/", {"coded": "nowhere"}), "fits no code")
 
 
 class BoxTest(WorldTestCase):

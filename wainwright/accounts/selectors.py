@@ -15,7 +15,7 @@ from wainwright.core.budget import BudgetEffect
 from wainwright.core.coding import ACCOUNT, CodeBook, Coding, Dimension
 from wainwright.core.coding import Code as CoreCode
 from wainwright.core.money import Money
-from wainwright.core.picking import PickList
+from wainwright.core.picking import PickList, folded
 from wainwright.core.posting import Accounts, Entry, Journal
 from wainwright.core.routing import Owned
 from wainwright.errors import Refusal
@@ -64,17 +64,13 @@ def read_coding(text: str, ledger: Books) -> Coding:
     """
     found: dict[str, str] = {}
     for piece in filter(None, (piece.strip() for piece in text.split("/"))):
-        wanted = piece.casefold()
-        kept = {each.code for each in ledger.dimensions}
-        all_codes = [(c.code, c.name, dim) for (dim, _), c in ledger.codes.codes.items() if dim in kept]
-        exact = [row for row in all_codes if row[0].casefold() == wanted]
-        fits = exact or [row for row in all_codes if wanted in f"{row[0]} {row[1]}".casefold()]
+        all_fits = [(each.code, code) for each in ledger.dimensions for code in ledger.picks(each.code).find(piece)]
+        fits = [pair for pair in all_fits if folded(pair[1]) == folded(piece)] or all_fits
         if len(fits) != 1:
-            several = (
-                f"fits several codes: {', '.join(f'{row[0]} {row[1]}' for row in fits[:4])}" if fits else "fits no code"
-            )
-            raise Refusal(f"“{piece[:40]}” {several}.")
-        found[fits[0][2]] = fits[0][0]
+            names = ", ".join(ledger.picks(dimension).words(code) for dimension, code in fits[:4])
+            raise Refusal(f"“{piece[:40]}” " + (f"fits several codes: {names}." if fits else "fits no code."))
+        dimension, code = fits[0]
+        found[dimension] = code
     return ledger.codes.ordered(found)
 
 
@@ -143,6 +139,19 @@ def budget_effects(
 def postings(firm: Firm) -> QuerySet[Posting]:
     """Return a firm's journals, newest first."""
     return Posting.objects.filter(firm=firm).order_by("-time")
+
+
+def coded_to(rows: QuerySet, coding: Coding, path: str = "kept") -> QuerySet:
+    """Narrow lines to those that carry every code of a coding; ``path`` leads from a row to its kept coding."""
+    for dimension, code in coding.codes:
+        rows = rows.filter(**{f"{path}__parts__dimension": dimension, f"{path}__parts__code": code})
+    return rows
+
+
+def sums_by(lines: QuerySet[PostingLine], dimension: str) -> list[tuple[str, int]]:
+    """Return debits less credits of lines by the codes of a dimension, in whole minor units. One query."""
+    rows = lines.order_by().filter(kept__parts__dimension=dimension).values_list("kept__parts__code")
+    return list(rows.annotate(sum=Sum("debit_minor") - Sum("credit_minor")).order_by("kept__parts__code"))
 
 
 def lines_of(posting: Posting) -> list[PostingLine]:

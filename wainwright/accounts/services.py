@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -10,8 +10,9 @@ from django.db import IntegrityError, transaction
 from django.db.models import Max
 
 from wainwright import clock
-from wainwright.accounts.models import Budget, BudgetUse, Payment, PayRun, Posting, PostingLine
+from wainwright.accounts.models import Budget, BudgetUse, CodingKept, CodingPart, Payment, PayRun, Posting, PostingLine
 from wainwright.accounts.selectors import journal_of
+from wainwright.core.coding import Coding, coding_key
 from wainwright.core.money import Money, total
 from wainwright.core.posting import Journal
 from wainwright.errors import Refusal, Stale
@@ -43,6 +44,26 @@ def give_back(subject: str) -> None:
     BudgetUse.objects.filter(subject=subject).delete()
 
 
+def keep_codings(firm: Firm, codings: Iterable[Coding]) -> dict[Coding, CodingKept]:
+    """Return the kept row of each distinct coding, made where it is new; those without a code have none.
+
+    Inside the caller's transaction. Four queries at most, whatever their number.
+    """
+    wanted = {coding_key(coding.codes): Coding.of(coding.codes) for coding in codings if coding}
+    rows = CodingKept.objects.filter(firm=firm, key__in=wanted)
+    known = {row.key: row for row in rows}
+    new = wanted.keys() - known.keys()
+    if new:
+        # Another process may keep the same one meanwhile: whichever came first is taken by both.
+        CodingKept.objects.bulk_create([CodingKept(firm=firm, key=key) for key in sorted(new)], ignore_conflicts=True)
+        known = {row.key: row for row in rows.all()}
+        CodingPart.objects.bulk_create(
+            [CodingPart(coding=known[key], dimension=dimension, code=code) for key in sorted(new) for dimension, code in wanted[key].codes],
+            ignore_conflicts=True,
+        )  # fmt: skip
+    return {coding: known[key] for key, coding in wanted.items()}
+
+
 @transaction.atomic
 def prepare_posting(firm: Firm, journal: Journal, subject: str, title: str, on: date) -> Posting:
     """Keep a journal before it is sent; one that was refused is written anew under the same key.
@@ -60,10 +81,11 @@ def prepare_posting(firm: Firm, journal: Journal, subject: str, title: str, on: 
     posting, _ = Posting.objects.update_or_create(firm=firm, key=journal.key, defaults=values)
     posting.lines.all().delete()
     rows = []
+    kept = keep_codings(firm, (entry.coding for entry in journal.entries))
     for order, entry in enumerate(journal.entries):
         row = PostingLine(
             posting=posting, order=order, account=entry.coding.account, debit_minor=entry.debit.minor,
-            credit_minor=entry.credit.minor, text=entry.text[:160],
+            credit_minor=entry.credit.minor, text=entry.text[:160], kept=kept.get(entry.coding.with_account("")),
         )  # fmt: skip
         row.take_coding(entry.coding)
         rows.append(row)

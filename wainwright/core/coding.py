@@ -5,6 +5,8 @@ Which dimensions there are is data of the firm; no code names one. The account s
 
 from __future__ import annotations
 
+import hashlib
+import json
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
@@ -64,7 +66,10 @@ class Coding:
     @classmethod
     def of(cls, codes: Mapping[str, str] | Iterable[tuple[str, str]], account: str = "") -> Coding:
         """Build one from codes by dimension. Raises ``ValueError`` where a dimension is named twice."""
-        return cls(account, tuple(codes.items() if isinstance(codes, Mapping) else (tuple(pair) for pair in codes)))
+        return cls(
+            account,
+            tuple((dimension, code) for dimension, code in (codes.items() if isinstance(codes, Mapping) else codes)),
+        )
 
     def __bool__(self) -> bool:
         """Whether it names any code beside the account."""
@@ -88,6 +93,11 @@ class Coding:
 
     def __str__(self) -> str:
         return " / ".join(code for _, code in self.codes)
+
+
+def coding_key(codes: Iterable[tuple[str, str]]) -> str:
+    """A name for what a coding says, the same in whatever order: SHA-256 of its sorted codes."""
+    return hashlib.sha256(json.dumps(sorted([list(pair) for pair in codes])).encode()).hexdigest()
 
 
 @dataclass(frozen=True, slots=True)

@@ -54,7 +54,9 @@ class PickList:
         wanted = folded(text)
         if not wanted:
             return []
-        exact, begins, parts = [], [], []
+        exact: list[str] = []
+        begins: list[str] = []
+        parts: list[str] = []
         for (code, _), hay in zip(self.rows, self._texts, strict=True):
             if wanted not in hay.replace("\n", "") and wanted not in hay:
                 continue

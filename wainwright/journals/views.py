@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from urllib.parse import quote
+
 from django.contrib import messages
 from django.core.paginator import Paginator
 from django.http import HttpResponse
@@ -9,13 +11,23 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
-from wainwright.accounts.models import PayRun, Posting
-from wainwright.accounts.selectors import journal_of, pay_runs, postings, refusal_words
+from wainwright.accounts.models import PayRun, Posting, PostingLine
+from wainwright.accounts.selectors import (
+    books,
+    coded_to,
+    journal_of,
+    pay_runs,
+    postings,
+    read_coding,
+    refusal_words,
+    sums_by,
+)
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import advances_to_pay, payable
 from wainwright.claims.services import books as booking
-from wainwright.core.money import total
-from wainwright.errors import NotAllowed
+from wainwright.core.coding import Coding
+from wainwright.core.money import Money, total
+from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
 
 
@@ -28,14 +40,38 @@ def _may_read(request) -> None:
 def ledger_page(request):
     """Journals, the refused first, and what is to be posted."""
     _may_read(request)
-    firm = request.member.firm
-    page = Paginator(postings(firm), 30).get_page(request.GET.get("page"))
+    firm, typed = request.member.firm, request.GET.get("coded", "").strip()[:120]
+    rows, sums, fault = postings(firm), [], ""
+    if typed:
+        try:
+            coding = read_coding(typed, books(firm))
+            rows = coded_to(rows, coding, "lines__kept").distinct()
+            sums = _sums(firm, coding)
+        except Refusal as refusal:
+            fault, rows = refusal.message, rows.none()
+    page = Paginator(rows, 30).get_page(request.GET.get("page"))
     open_claims = list(
         Claim.objects.filter(firm=firm, state__in=["Cleared", "Posting refused"])
         .select_related("claimant__person")
         .order_by("sent")[:50]
     )
-    return render(request, "journals/ledger.html", {"page": page, "open_claims": open_claims})
+    context = {
+        "page": page, "open_claims": [] if typed else open_claims, "typed": typed, "sums": sums, "fault": fault,
+        "more": f"&coded={quote(typed)}" if typed else "",
+    }  # fmt: skip
+    return render(request, "journals/ledger.html", context)
+
+
+def _sums(firm, coding: Coding) -> list[tuple[str, Money]]:
+    """What stands on the lines coded so that the ledger entered: by each dimension, a query for each."""
+    entered = PostingLine.objects.filter(posting__firm=firm, posting__state=Posting.State.ENTERED)
+    lines = coded_to(entered, coding)
+    picks = books(firm).picks
+    return [
+        (picks(each.code).words(code), Money.from_minor(minor, firm.currency))
+        for each in books(firm).dimensions
+        for code, minor in sums_by(lines, each.code)
+    ]  # fmt: skip
 
 
 @require_GET
