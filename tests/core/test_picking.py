@@ -32,6 +32,11 @@ class PickingTest(TestCase):
     def test_what_was_used_last_stands_first(self):
         self.assertEqual(PROJECTS.first(["P-0418", "gone"], 3), ["P-0418", "P-0417", "P-041"])
 
+    def test_a_code_that_is_its_name_is_said_once(self):
+        picks = PickList.of([("field", "Field"), ("lab", "Laboratory")])
+        self.assertEqual([picks.words(code) for code in ("field", "lab", "other")], ["Field", "lab Laboratory", "other"])
+        self.assertEqual(picks.exact("Field"), "field")
+
     @given(
         st.lists(
             st.tuples(st.text(min_size=1, max_size=8), st.text(max_size=12)), max_size=30, unique_by=lambda r: r[0]

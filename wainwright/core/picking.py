@@ -37,8 +37,10 @@ class PickList:
     def words(self, code: str) -> str:
         """A code with its name, or its name alone; a code that is not in the list stands for itself."""
         name = self._names.get(code)
-        if name is None or name == code:
+        if name is None:
             return code
+        if name.casefold() == code.casefold():
+            return name
         return f"{code} {name}" if self.with_codes else name
 
     def first(self, recent: Sequence[str], most: int) -> list[str]:
