@@ -35,7 +35,7 @@ from django.test.runner import (
 from hypothesis import HealthCheck
 
 from tests.days import DIFFICULT, FEW, draw, moments
-from tests.worlds import EMPTY, Shelf, keep
+from tests.worlds import EMPTY, DayMixin, Shelf, keep
 
 SEED = int(os.environ.get("WAINWRIGHT_SEED") or 20260916)
 SLOWEST = 12
@@ -96,7 +96,8 @@ def _on(test: unittest.TestCase, moment: datetime) -> unittest.TestCase:
     kind, name = type(test), f"{type(test).__name__}_on_{moment:%Y_%m_%d_%H%M}"
     module = sys.modules[kind.__module__]
     if not hasattr(module, name):
-        setattr(module, name, type(name, (kind,), {"day": moment, "__module__": kind.__module__, "__qualname__": name}))
+        bases = (kind,) if issubclass(kind, DayMixin) else (DayMixin, kind)
+        setattr(module, name, type(name, bases, {"day": moment, "__module__": kind.__module__, "__qualname__": name}))
     return getattr(module, name)(test._testMethodName)
 
 

@@ -100,7 +100,12 @@ class DayMixin:
     def setUpClass(cls):
         if cls.day is not None:
             cls.enterClassContext(override_settings(NOW=cls.day))
+        cls.before_class()
         super().setUpClass()
+
+    @classmethod
+    def before_class(cls):
+        """What is made ready once the day is set."""
 
 
 class StartedTestCase(DayMixin, TestCase):
@@ -109,11 +114,8 @@ class StartedTestCase(DayMixin, TestCase):
     starts_from = EMPTY
 
     @classmethod
-    def setUpClass(cls):
-        if cls.day is not None:
-            cls.enterClassContext(override_settings(NOW=cls.day))
+    def before_class(cls):
         start_from(cls.starts_from)
-        super(DayMixin, cls).setUpClass()
 
 
 class StartedTransactionMixin(DayMixin):

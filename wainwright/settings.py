@@ -2,7 +2,7 @@
 
 import sys
 import tempfile
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 
 import environ
@@ -21,8 +21,10 @@ DEMO = env.bool("WAINWRIGHT_DEMO", False)
 DEBUG = env.bool("WAINWRIGHT_DEBUG", False)
 # The moment at which demo and tests are held (ISO 8601), so that neither depends on the day they are run. Tests have
 # a Wednesday in the middle of a month.
-_NOW = env.str("WAINWRIGHT_NOW", "2026-09-16T10:00+00:00" if TESTING else "") if TESTING or DEMO else ""
-NOW = datetime.fromisoformat(_NOW) if _NOW else None
+_NOW = env.str("WAINWRIGHT_NOW", "") or ("2026-09-16T10:00" if TESTING else "")
+NOW = datetime.fromisoformat(_NOW) if _NOW and (TESTING or DEMO) else None
+if NOW is not None and NOW.tzinfo is None:
+    NOW = NOW.replace(tzinfo=UTC)
 
 
 def _secret_key() -> str:

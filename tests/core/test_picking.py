@@ -34,7 +34,9 @@ class PickingTest(TestCase):
 
     def test_a_code_that_is_its_name_is_said_once(self):
         picks = PickList.of([("field", "Field"), ("lab", "Laboratory")])
-        self.assertEqual([picks.words(code) for code in ("field", "lab", "other")], ["Field", "lab Laboratory", "other"])
+        self.assertEqual(
+            [picks.words(code) for code in ("field", "lab", "other")], ["Field", "lab Laboratory", "other"]
+        )
         self.assertEqual(picks.exact("Field"), "field")
 
     @given(
