@@ -93,6 +93,55 @@ class FirmsTest(WorldTestCase):
         self.assertEqual(Trip.objects.latest("pk").coding, coded("3140", "P-0417", "lab"))
 
 
+class NotChosenTest(WorldTestCase):
+    """What travellers do not choose: it stays in a cost's own coding and in a split, and finance corrects it."""
+
+    def setUp(self):
+        Dimension.objects.filter(firm=self.maren.firm, code="project").update(choosable=False)
+        Firm.objects.filter(pk=self.maren.firm_id).update(rules_version=new_version())
+        self.maren.firm.refresh_from_db()
+
+    def test_in_a_cost_and_in_a_split(self):
+        self.enter(self.maren)
+        row = {
+            "date": str(self.today),
+            "merchant": "Lab",
+            "amount": "9.00",
+            "currency": "EUR",
+            "paid_by": "self",
+            "category": "supplies",
+        }
+        self.client.post("/expenses/new/", row)
+        plain = self.maren.expenses.latest("pk")
+        self.assertEqual(plain.coding, Coding())
+        self.client.post("/expenses/new/", row | {"amount": "9.50", "code-task": "lab", "code-cost_centre": "3140"})
+        cost = self.maren.expenses.latest("pk")
+        self.assertEqual(cost.coding, coded("3140", "P-0417", "lab"))
+        split = {"version": cost.version, "split-share": ["60", "40"], "split-code-cost_centre": ["3120", "boats"],
+                 "split-code-task": ["field", "lab"], "split-code-project": ["P-0431", "P-0431"]}  # fmt: skip
+        self.client.post(f"/expenses/{cost.pk}/split/", split)
+        self.assertEqual(
+            [share.coding for share in cost.shares.all()],
+            [coded("3120", "P-0417", "field"), coded("3140", "P-0417", "lab")],
+        )
+
+    def test_finance_corrects_it(self):
+        claim = self.checked_claim(coding=FIELD)
+        self.enter(self.priya)
+        page = self.client.get(f"/bench/claim/{claim.pk}/")
+        self.assertContains(page, 'name="code-project"')
+        typed = {
+            "version": claim.version,
+            "old": "project:P-0417",
+            "code-cost_centre": "3120",
+            "code-project": "P-0431",
+            "code-task": "lab",
+        }
+        self.client.post(f"/bench/claim/{claim.pk}/recode/", typed)
+        claim.refresh_from_db()
+        self.assertEqual(claim.coding, coded("3120", "P-0431", "lab"))
+
+
 class SumsTest(WorldTestCase):
     def test_lines_are_narrowed_and_summed_by_any_dimension_in_one_query(self):
         first, second = (

@@ -20,20 +20,25 @@ def code_field(ledger: Books, kind: str, recent: Sequence[str] = (), **options) 
     return PickField(picks=ledger.picks(kind), recent=recent, address=f"/codes/{kind}/", **options)
 
 
+def _chosen(ledger: Books) -> list[Dimension]:
+    """The dimensions that travellers choose themselves."""
+    return [each for each in ledger.dimensions if each.choosable]
+
+
 class CodingForm(forms.Form):
     """The parts of a coding, after whatever other fields a form has.
 
-    ``keep`` is the coding whose parts stay that travellers do not choose; ``needed`` says whether a part that is always
-    asked must be typed here.
+    ``keep`` is the coding whose parts stay that are not asked for here; ``needed`` says whether a part that is always
+    asked must be typed; ``every`` asks for what travellers do not choose as well.
     """
 
     def __init__(
         self, *args, books: Books, keep: Coding | None = None, recent: Mapping[str, Sequence[str]] | None = None,
-        needed: bool = True, **kwargs,
+        needed: bool = True, every: bool = False, **kwargs,
     ):  # fmt: skip
         super().__init__(*args, **kwargs)
         self.books, self.keep = books, keep or Coding()
-        self.asked: list[Dimension] = [each for each in books.dimensions if each.choosable]
+        self.needed, self.asked = needed, list(books.dimensions) if every else _chosen(books)
         for each in self.asked:
             must = needed and each.asked == Asked.ALWAYS
             self.fields[NAME.format(each.code)] = code_field(
@@ -48,10 +53,10 @@ class CodingForm(forms.Form):
     @property
     def coding(self) -> Coding:
         """The coding that was chosen."""
-        kept = {each.code: self.keep.get(each.code) for each in self.books.dimensions if not each.choosable}
-        return self.books.codes.ordered(
-            kept | {each.code: self.cleaned_data[NAME.format(each.code)] for each in self.asked}
-        )
+        typed = {each.code: self.cleaned_data[NAME.format(each.code)] for each in self.asked}
+        if not self.needed and not any(typed.values()):
+            return Coding()
+        return self.books.codes.ordered(dict(self.keep.codes) | typed)
 
 
 def coding_initial(coding: Coding) -> dict[str, str]:
@@ -72,7 +77,7 @@ def split_columns(ledger: Books) -> list[dict[str, object]]:
             "code": each.code, "label": each.label, "name": f"split-{NAME.format(each.code)}", "address": f"/codes/{each.code}/",
             "offered": offered(ledger, each.code),
         }
-        for each in ledger.dimensions
+        for each in _chosen(ledger)
     ]  # fmt: skip
 
 
@@ -83,17 +88,20 @@ def blank_splits(count: int = 3) -> list[dict[str, object]]:
 
 def typed_splits(post: QueryDict, ledger: Books) -> list[dict[str, object]]:
     """The rows of such a table as they were typed: codes by dimension, and the share."""
-    columns = {each.code: post.getlist(f"split-{NAME.format(each.code)}") for each in ledger.dimensions}
+    columns = {each.code: post.getlist(f"split-{NAME.format(each.code)}") for each in _chosen(ledger)}
     return [
         {"codes": {code: typed[n] if n < len(typed) else "" for code, typed in columns.items()}, "share": share[:40]}
         for n, share in enumerate(post.getlist("split-share")[:MOST_ROWS])
     ]
 
 
-def coding_of_row(ledger: Books, row: Mapping[str, str]) -> Coding:
-    """Read one row of a table of codings, by dimension: each box as a code or any part of one; what fits nothing stays as typed."""
-    found = {}
-    for each in ledger.dimensions:
+def coding_of_row(ledger: Books, row: Mapping[str, str], keep: Coding) -> Coding:
+    """Read one row of a table of codings: each box as a code or any part of one; what fits nothing stays as typed.
+
+    What travellers do not choose comes from ``keep``.
+    """
+    found = {each.code: keep.get(each.code) for each in ledger.dimensions if not each.choosable}
+    for each in _chosen(ledger):
         text = " ".join(row.get(each.code, "").split())[:60]
         try:
             found[each.code] = ledger.picks(each.code).exact(text) if text else ""

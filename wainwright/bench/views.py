@@ -109,7 +109,7 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "may_check": finance and claim.state == "In finance check",
         "may_post": finance and claim.state in ("Cleared", "Posting refused"),
         "may_recode": finance and claim.state in ("In finance check", "Cleared", "Posting refused"),
-        "recode_form": CodingForm(books=file.books) if finance else None,
+        "recode_form": CodingForm(books=file.books, every=True) if finance else None,
         "codes": sorted({(d, c) for d, c in file.figures.by_code if d != "account"}),
         "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
     }  # fmt: skip
@@ -229,7 +229,7 @@ def recode(request, object_id: int):
     """Finance corrects the coding."""
     claim = claim_for(request.member, object_id)
     ledger = books(claim.firm)
-    form = CodingForm(request.POST, books=ledger, keep=claim.coding)
+    form = CodingForm(request.POST, books=ledger, every=True)
     dimension, _, old = request.POST.get("old", "").partition(":")
     if not form.is_valid() or dimension not in {each.code for each in ledger.dimensions}:
         raise Refusal("Choose what to replace and the coding to put in its place.")

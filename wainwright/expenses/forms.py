@@ -49,7 +49,7 @@ class CostForm(CodingForm):
 
     def __init__(self, *args: Any, member: Membership, recent: Recent | None = None, **kwargs: Any) -> None:
         recent, ledger = recent or recent_of(member), books(member.firm)
-        super().__init__(*args, books=ledger, recent=recent.codes, needed=False, **kwargs)
+        super().__init__(*args, books=ledger, keep=member.coding, recent=recent.codes, needed=False, **kwargs)
         self.fields["currency"].choices = currencies_of(member)
         categories = [(c.code, c.name) for c in rulebook(member.firm).categories.values()]
         self.fields["category"].offer(PickList.of(categories, with_codes=False), recent.categories)

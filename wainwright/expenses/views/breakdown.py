@@ -98,11 +98,11 @@ def _nightly(request, expense: Expense) -> list[editing.PartTyped]:
 def set_split(request, expense_id: int):
     """Split a cost by share."""
     expense = expense_for(request.member, expense_id)
-    ledger = books(expense.firm)
+    ledger, keep = books(expense.firm), expense.claim.coding if expense.claim else expense.owner.coding
     rows = typed_splits(request.POST, ledger)
     try:
         shares = [
-            (coding_of_row(ledger, row["codes"]), Decimal(plain_number(row["share"])))
+            (coding_of_row(ledger, row["codes"], keep), Decimal(plain_number(row["share"])))
             for row in rows
             if row["share"].strip()
         ]

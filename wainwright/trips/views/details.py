@@ -132,7 +132,7 @@ def split(request, trip_id: int):
     typed = typed_splits(request.POST, ledger)
     try:
         parts = [
-            details.Share(coding_of_row(ledger, row["codes"]), _share(row["share"]))
+            details.Share(coding_of_row(ledger, row["codes"], trip.coding), _share(row["share"]))
             for row in typed[:MOST_SHARES]
             if row["share"].strip()
         ]
