@@ -14,6 +14,7 @@ from tests.apps.world import WorldTestCase
 from tests.codings import coded
 from tests.formats.samples import cii, flight_page, mail, ubl
 from wainwright import clock
+from wainwright.accounts.selectors import books
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
 from wainwright.claims.services import compose
@@ -651,6 +652,9 @@ class FinanceTest(Tray):
                 cards.change_card(self.priya, card.pk, since, closed, account)
         with self.assertRaises(Card.DoesNotExist):
             cards.change_card(self.liv, card.pk, "", "", "")
+        offered = books(self.priya.firm).picks("account").words("6445")
+        self.assertNotEqual(offered, "6445")
+        self.assertEqual(cards.change_card(self.priya, card.pk, "2026-01-01", "", offered).account, "6445")
         cards.change_card(self.priya, card.pk, "2026-01-01", "", "6445")
         claim = self.a_claim(costs=())
         expense = taking.take(self.maren, None, self.charge(self.maren, 9, 5000).pk)

@@ -22,10 +22,11 @@ def change_card(member: Membership, card_id: int, since: str, closed: str, accou
     card.since, card.closed = _day(since, "since"), _day(closed, "closed")
     if card.since and card.closed and card.closed < card.since:
         raise Refusal("The card is closed before it begins.", "closed")
-    known = {code for code, _ in books(member.firm).picks("account").rows}
-    if account and account not in known:
-        raise Refusal(f"The ledger does not know account {account[:20]}.", "account")
-    card.account = account
+    try:
+        # The box offers accounts by code and name; either is taken.
+        card.account = books(member.firm).picks("account").exact(account) if account.strip() else ""
+    except ValueError as error:
+        raise Refusal(f"The ledger does not know account {account[:20]}.", "account") from error
     card.save()
     record(
         member,
