@@ -122,7 +122,7 @@ class BackupTest(WorldTransactionTestCase):
             call_command("backup", target, stdout=StringIO())
             with closing(sqlite3.connect(target)) as copy:
                 self.assertEqual(
-                    copy.execute("select total_minor from claims_claim").fetchall(), [(claim.total_minor,)]
+                    copy.execute("select total_minor from claims_statement").fetchall(), [(claim.total.minor,)]
                 )
             with self.assertRaisesRegex(CommandError, "there already"):
                 call_command("backup", target)

@@ -33,6 +33,7 @@ django.setup()
 
 from django.core.management import call_command  # noqa: E402
 from django.db import connection, transaction  # noqa: E402
+from django.db.models import OuterRef, Subquery  # noqa: E402
 from django.test import Client  # noqa: E402
 from django.test.utils import CaptureQueriesContext  # noqa: E402
 
@@ -40,7 +41,8 @@ from demo import load, papers  # noqa: E402
 from tests.bench.reading import report  # noqa: E402
 from tests.codings import coded  # noqa: E402
 from wainwright import clock  # noqa: E402
-from wainwright.claims.models import Claim  # noqa: E402
+from wainwright.accounts.services import keep_codings  # noqa: E402
+from wainwright.claims.models import Claim, Statement, StatementCoding, StatementLine  # noqa: E402
 from wainwright.core.allowance import daily_allowance  # noqa: E402
 from wainwright.core.categories import Chosen, propose  # noqa: E402
 from wainwright.core.matching import Charge as CoreCharge  # noqa: E402
@@ -90,7 +92,7 @@ def build() -> None:
         states = ["Settled"] * 7 + ["Posted", "In finance check", "Open"]
         Claim.objects.bulk_create(
             (Claim(firm=model.firm, claimant=members[n % len(members)], number=1000 + n, title=f"Survey {n}", currency="EUR", created=clock.now(),
-                   state=states[n % 10], sent=clock.now(), total_minor=10_000 + n, due_minor=n, codes=[["cost_centre", "3120"]]) for n in range(CLAIMS)),
+                   state=states[n % 10], sent=clock.now(), codes=[["cost_centre", "3120"]]) for n in range(CLAIMS)),
             batch_size=2000,
         )  # fmt: skip
         ids = list(Claim.objects.filter(number__gte=1000).values_list("pk", "claimant_id"))
@@ -99,6 +101,7 @@ def build() -> None:
                      currency="EUR", amount_minor=1000 + (pk + n) % 9000, created=clock.now()) for pk, owner in ids for n in range(LINES)),
             batch_size=5000,
         )  # fmt: skip
+        state_all(model)
         card = Card.objects.get(owner=model)
         Charge.objects.bulk_create(
             Charge(
@@ -114,6 +117,33 @@ def build() -> None:
             for n in range(5000)
         )
     print(f"The larger world was built in {time.monotonic() - begun:.0f} s, once.")
+
+
+def state_all(model: Membership) -> None:
+    """Give every sent claim of the larger world the statement that sending it would have written."""
+    coding = coded("3120")
+    kept = keep_codings(model.firm, [coding])[coding]
+    rows = [
+        Statement(claim_id=pk, number=1, act="certified and sent", by_id=owner, time=clock.now(), budget_day=load.here(),
+                  total_minor=10_000 + n, own_money_minor=10_000 + n, allowance_minor=0, mileage_minor=0, firm_paid_minor=0,
+                  personal_minor=0, advance_minor=0, due_minor=n, workings=[], marks=[])
+        for n, (pk, owner) in enumerate(Claim.objects.filter(number__gte=1000).exclude(state="Open").values_list("pk", "claimant_id"))
+    ]  # fmt: skip
+    by_claim = {row.claim_id: row for row in Statement.objects.bulk_create(rows, batch_size=2000)}
+    Claim.objects.filter(number__gte=1000).update(
+        statement=Subquery(Statement.objects.filter(claim=OuterRef("pk")).values("pk")[:1])
+    )
+    lines = StatementLine.objects.bulk_create(
+        (StatementLine(statement=by_claim[e.claim_id], order=n % 1000, key=e.key, kind="cost", label=e.label, day=e.date, merchant=e.merchant,
+                       category=e.category, category_name="Taxi", paid_by="self", says_minor=e.amount_minor,
+                       allows_minor=e.amount_minor, allows_by="no limit") for n, e in enumerate(Expense.objects.filter(claim__number__gte=1000).exclude(claim__state="Open"))),
+        batch_size=5000,
+    )  # fmt: skip
+    StatementCoding.objects.bulk_create(
+        (StatementCoding(line=line, order=0, text=line.label, category="taxi", account="6445", kept=kept, codes=[["cost_centre", "3120"]],
+                         net_minor=line.says_minor, tax_minor=0, recoverable_minor=0) for line in lines),
+        batch_size=5000,
+    )  # fmt: skip
 
 
 def long_journey(maren: Membership) -> Trip:

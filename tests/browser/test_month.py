@@ -212,7 +212,7 @@ class MonthTest(BrowserTestCase):
         self.press("Make the claim")
         self.see("C-0001")
         claim = Claim.objects.get()
-        before = load_file(maren, claim).allowance.amount
+        before = load_file(maren, claim).allowance
         self.open(f"/expenses/{expense.pk}/")
         self.see("proposed from what was read", "Left to place: 0.00")
         self.assert_accessible("the break-down")
@@ -224,7 +224,7 @@ class MonthTest(BrowserTestCase):
         self.do(lambda d: d.find_element(By.CSS_SELECTOR, box).send_keys(Keys.END, Keys.BACKSPACE, "0") or True)
         self.press("Keep the parts")
         self.see("the parts come to 598.00", "The daily allowance was")
-        after = load_file(maren, Claim.objects.get()).allowance.amount
+        after = load_file(maren, Claim.objects.get()).allowance
         self.assertEqual(str(before - after), "11.60")
         self.assertEqual(len(Expense.objects.get().nights), 4)
 

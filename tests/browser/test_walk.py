@@ -240,7 +240,7 @@ class WalkTest(BrowserTestCase):
         self.see("In sign-off")
         claim.refresh_from_db()
         sums = {e.label: e.amount_minor for e in claim.expenses.all()}
-        self.assertEqual(sum(sums.values()) - 16_00 + claim.certified["allowance"], claim.total_minor)
+        self.assertEqual(sum(sums.values()) - 16_00 + claim.statement.allowance_minor, claim.total.minor)
 
     def two_sign_and_one_sends_back(self):
         claim = Claim.objects.get()

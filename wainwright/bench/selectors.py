@@ -55,7 +55,7 @@ def bench(member: Membership) -> Bench:
         found.append(Waiting(row.kind, row.object_id, who, title, row.amount, row.due, days, _marks(row.marks)))
     if member.finance:
         for claim in to_check(member)[:SHOWN]:
-            marks = _marks([each["level"] for each in claim.certified.get("findings", ())])
+            marks = _marks(claim.statement.marks if claim.statement else [])
             found.append(
                 Waiting(
                     "claim",

@@ -12,18 +12,20 @@ from wainwright.accounts.selectors import books, refusal_words
 from wainwright.bench import services
 from wainwright.bench.selectors import bench
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import claim_for, load_file
+from wainwright.claims.selectors import claim_for, load_file, planned_of, posted_journal, posting_of
 from wainwright.claims.services import books as booking
-from wainwright.claims.services import road
+from wainwright.claims.services import correcting, road
+from wainwright.claims.statements import versions
 from wainwright.core.states import stage_reached
 from wainwright.errors import NotAllowed, Refusal
+from wainwright.expenses.models import Receipt
 from wainwright.fields import whole
 from wainwright.people.models import Membership
 from wainwright.signoff.models import SignOff
 from wainwright.signoff.presenting import route_steps
 from wainwright.signoff.selectors import remarks, steps
+from wainwright.trips.selectors import advance_words, trip_for
 from wainwright.trips.selectors import load_file as load_trip
-from wainwright.trips.selectors import trip_for
 from wainwright.trips.versions import between
 from wainwright.trips.views.page import map_of, ribbon_of, spends_of
 
@@ -94,18 +96,16 @@ def _claim(request, claim_id: int, status: int = 200, **more):
     odd = [row for row in rows if row["found"] or not row["line"].agrees or row["said"]]
     chosen = next((row for row in rows if row["line"].key == request.GET.get("line")), (odd or rows or [None])[0])
     finance = request.member.finance and claim.claimant_id != request.member.pk
-    posting = (
-        Posting.objects.filter(subject=claim.subject, key__startswith="claim:").order_by("-id").first()
-        if finance and claim.cleared_by_id
-        else None
-    )
+    posting = posting_of(claim) if finance else None
     context = {
         "bench": bench(request.member), "kind": "claim", "thing": claim, "claim": claim, "file": file, "mine": mine,
         "stage": stage_reached(claim.trip.state if claim.trip else "", True, claim.state),
         "odd": odd, "agreeing": [row for row in rows if row not in odd], "chosen": chosen,
         "pages": _pages(chosen), "route": route_steps(signoffs), "remarks": said.get("", []),
         "others": _others(request, claim.claimant_id) if mine else [],
-        "settlement": file.figures.settlement,
+        "settlement": file.figures.settlement, "journal": posted_journal(posting) or file.journal,
+        "advance_words": advance_words(claim.trip), "planned": planned_of(claim),
+        "versions": versions(claim) if claim.statement and claim.statement.number > 1 else [],
         "may_check": finance and claim.state == "In finance check",
         "may_post": finance and claim.state in ("Cleared", "Posting refused"),
         "may_recode": finance and claim.state in ("In finance check", "Cleared", "Posting refused"),
@@ -133,10 +133,14 @@ def _rows(lines, said) -> list[dict]:
 
 def _pages(chosen) -> list:
     """The pictures that prove the line at hand, with the box of the total."""
-    if chosen is None or chosen["line"].expense is None:
+    if chosen is None or not chosen["line"].receipts:
         return []
     pages = []
-    for receipt in chosen["line"].expense.receipts.all():
+    for receipt in (
+        Receipt.objects.filter(pk__in=chosen["line"].receipts)
+        .prefetch_related("pages")
+        .order_by("place", "received", "pk")
+    ):
         for page in receipt.pages.all():
             box = receipt.fields.get("total", {}).get("box")
             pages.append({"page": page, "box": box if box and box[0] == page.number else None, "receipt": receipt})
@@ -233,8 +237,7 @@ def recode(request, object_id: int):
     dimension, _, old = request.POST.get("old", "").partition(":")
     if not form.is_valid() or dimension not in {each.code for each in ledger.dimensions}:
         raise Refusal("Choose what to replace and the coding to put in its place.")
-    count = road.recode(request.member, object_id, _version(request), dimension, old, form.coding)
-    messages.info(
-        request, f"The coding was corrected in {count} {'place' if count == 1 else 'places'}; the claimant is told."
-    )
+    count = correcting.recode(request.member, object_id, _version(request), dimension, old, form.coding)
+    places = f"{count} {'place' if count == 1 else 'places'}"
+    messages.info(request, f"The coding was corrected in {places}; the claimant is told.")
     return redirect("bench-item", "claim", object_id)

@@ -5,20 +5,21 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from wainwright.claims.models import Claim
-from wainwright.expenses.models import Expense, Receipt
-from wainwright.expenses.selectors import with_evidence
+from wainwright.claims.selectors import load_file
+from wainwright.expenses.models import Receipt
 from wainwright.formats.binder import Bound, bind
 from wainwright.formats.pictures import pages_of
 from wainwright.formats.problems import Unreadable
+from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
 
 
-def claim_binder(claim: Claim) -> bytes:
-    """Return every paper of a claim, in the order of its costs. Six queries and a read of each page."""
-    return bind(f"Papers of {claim.code}, {claim.title}", list(_of_costs(_costs(claim))))
+def claim_binder(member: Membership, claim: Claim) -> bytes:
+    """Return every paper of a claim, in the order of its lines: as certified where it was sent. Nine queries, and a read of each page."""
+    return bind(f"Papers of {claim.code}, {claim.title}", list(_of_lines(member, claim)))
 
 
-def trip_binder(trip: Trip, claim: Claim | None) -> bytes:
+def trip_binder(member: Membership, trip: Trip, claim: Claim | None) -> bytes:
     """Return a trip's own papers, then those of its claim."""
     papers = []
     for paper in trip.papers.all():
@@ -29,24 +30,24 @@ def trip_binder(trip: Trip, claim: Claim | None) -> bytes:
                 pages = ()
         papers.append(Bound(f"{paper.kind}: {paper.name}", "", pages))
     if claim is not None:
-        papers += _of_costs(_costs(claim))
+        papers += _of_lines(member, claim)
     return bind(f"Papers of {trip.code}, {trip.title}", papers)
 
 
-def _costs(claim: Claim) -> Iterable[Expense]:
-    return with_evidence(claim.expenses.all()).prefetch_related("receipts__pages")
-
-
-def _of_costs(expenses: Iterable[Expense]) -> Iterable[Bound]:
-    for expense in expenses:
-        detail = f"{expense.date:%d.%m.%Y}, {expense.amount} {expense.currency}"
-        receipts = list(expense.receipts.all())
-        for receipt in receipts:
-            yield Bound(f"{expense.label}: {receipt.name}", detail, tuple(_pictures(receipt)))
-        if expense.lost:
-            yield Bound(f"{expense.label}: receipt declared lost by {expense.lost['name']}", detail, ())
-        elif not receipts and expense.kind == Expense.Kind.COST:
-            yield Bound(f"{expense.label}: no receipt", detail, ())
+def _of_lines(member: Membership, claim: Claim) -> Iterable[Bound]:
+    lines = load_file(member, claim).figures.lines
+    numbers = [number for line in lines for number in line.receipts]
+    receipts = Receipt.objects.filter(pk__in=numbers).prefetch_related("pages").in_bulk()
+    for line in lines:
+        detail = f"{line.day:%d.%m.%Y}, {line.says} {line.says.currency}"
+        for number in line.receipts:
+            if number in receipts:
+                yield Bound(f"{line.label}: {receipts[number].name}", detail, tuple(_pictures(receipts[number])))
+        lost = [each for each in line.evidence if each.kind == "lost"]
+        for each in lost:
+            yield Bound(f"{line.label}: {each.text}", detail, ())
+        if not lost and not line.receipts and line.kind == "cost":
+            yield Bound(f"{line.label}: no receipt", detail, ())
 
 
 def _pictures(receipt: Receipt) -> Iterable[bytes]:

@@ -1,9 +1,8 @@
-"""From a claim's rows to the core's values and back: lines with Says / Shows / Allows, sums, journal."""
+"""From an open claim's rows to the core's values: its lines with Says / Shows / Allows and codings, and the rules' view."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -13,59 +12,41 @@ from wainwright.accounts.selectors import Books
 from wainwright.claims.models import Claim
 from wainwright.core.allowance import NightAllowed
 from wainwright.core.coding import Coding
-from wainwright.core.money import Money, total
-from wainwright.core.posting import Journal, PostLine, claim_journal
+from wainwright.core.money import Money, share_out, total
 from wainwright.core.rules import Item, Subject
 from wainwright.core.rules.facts import Known
-from wainwright.core.settlement import ClaimSums, Settlement, settle
 from wainwright.core.splits import split
+from wainwright.core.statement import Coded, Evidence, Line, Statement
 from wainwright.core.tax import reclaim
+from wainwright.core.workings import day_text
 from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import shown_by
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.earnings import AllowanceFacts
 
-
-@dataclass(frozen=True)
-class Line:
-    """One line of a claim with its three figures."""
-
-    key: str
-    expense: Expense | None
-    label: str
-    day: date
-    category: str
-    says: Money
-    shows: Money | None
-    shows_by: str
-    allows: Money
-    allows_by: str
-    workings: tuple[str, ...] = ()
-
-    @property
-    def agrees(self) -> bool:
-        """Whether nothing stands out: no more is said than shown and allowed."""
-        return self.says <= self.allows and (self.shows is None or self.says <= self.shows)
+ALLOWANCE = "Daily allowance"
 
 
-@dataclass(frozen=True)
-class ClaimFigures:
-    """What a claim comes to."""
+def lines_of(
+    claim: Claim, expenses: Sequence[Expense], allowance: AllowanceFacts, book: Rulebook, books: Books,
+    plan: Mapping[str, Any],
+) -> list[Line]:  # fmt: skip
+    """Return the lines of an open claim: its expenses, and the daily allowance of its trip."""
+    lines = [_line(expense, allowance, book, books, plan, claim) for expense in expenses]
+    if allowance.amount:
+        nothing, coding = Money.zero(claim.currency), claim.coding.with_account(books.allowance_account)
+        lines.append(
+            Line(
+                "allowance", "allowance", ALLOWANCE, allowance.ends or clock.day_of(claim.created, claim.firm.zone), "",
+                "Allowance", allowance.amount, None, "legs", allowance.amount, "worked out",
+                (Coded(ALLOWANCE, "", coding, allowance.amount, nothing, nothing),), workings=allowance.lines,
+            )
+        )  # fmt: skip
+    return lines
 
-    lines: tuple[Line, ...]
-    settlement: Settlement
-    by_code: dict[tuple[str, str], Money] = field(default_factory=dict)
-    post_lines: tuple[PostLine, ...] = ()
 
-    @property
-    def total(self) -> Money:
-        """Everything that is spent on the firm's account: own money, allowance, mileage, and what the firm paid."""
-        s = self.settlement.sums
-        return s.own_money + s.allowance + s.mileage + s.firm_paid
-
-
-def post_lines_of(expense: Expense, default: Coding, book: Rulebook) -> list[PostLine]:
-    """Return the lines an expense posts: each part, each split line of it, with its recoverable tax."""
+def coded_of(expense: Expense, default: Coding, book: Rulebook, books: Books) -> tuple[Coded, ...]:
+    """Return what each coding bears of an expense: each part, each share of it, with its recoverable tax."""
     currency = expense.currency
     parts = list(expense.parts.all())
     shares = [share.as_core(default) for share in expense.shares.all()]
@@ -84,102 +65,61 @@ def post_lines_of(expense: Expense, default: Coding, book: Rulebook) -> list[Pos
         if parts
         else [(expense.label, expense.category, expense.amount, expense.tax, False, Coding())]
     )
-    charge = getattr(expense, "charge", None)
-    card = charge.card.account if charge else ""
-    lines = []
+    found = []
     for label, code, gross, tax, part_personal, own in rows:
         category = book.categories.get(code)
         personal = expense.personal or part_personal
         account = category.account if category else ""
+        if expense.kind == Expense.Kind.MILEAGE:
+            account = books.mileage_account
         share_back = Decimal(category.tax_share) if category else Decimal(0)
         back = reclaim(tax, share_back, bool(expense.receipts.all()), not expense.abroad).recoverable
         net, back = (gross, Money.zero(currency)) if personal else (gross - back, back)
         name = f"{expense.merchant}: {label}" if parts and expense.merchant else label
         if shares and not personal and not own:
-            lines += [
-                PostLine(name, s.coding.with_account(account), s.net, s.tax, expense.paid_by, False, card)
-                for s in split(net, back, shares)
+            taxes = share_out(tax, [s.share for s in shares])
+            found += [
+                Coded(name, code, s.coding.with_account(account), s.net, its_tax, s.tax, share=part.share)
+                for s, its_tax, part in zip(split(net, back, shares), taxes, shares, strict=True)
             ]
         else:
             coding = own.filled_from(expense.coding).filled_from(default).with_account(account)
-            lines.append(PostLine(name, coding, net, back, expense.paid_by, personal, card))
-    return lines
+            found.append(Coded(name, code, coding, net, tax, back, personal))
+    return tuple(found)
 
 
-def figures(
-    claim: Claim, expenses: Sequence[Expense], allowance: AllowanceFacts, advance: Money, book: Rulebook, books: Books,
-    plan: dict[str, Any],
-) -> ClaimFigures:  # fmt: skip
-    """Work a claim out: its lines, what it comes to, and the lines it posts."""
-    currency = claim.currency
-    lines = [_line(expense, allowance, book, plan, claim) for expense in expenses]
-    posts: list[PostLine] = []
-    for expense in expenses:
-        found = post_lines_of(expense, claim.coding, book)
-        if expense.kind == Expense.Kind.MILEAGE:
-            found = [
-                PostLine(p.label, p.coding.with_account(books.mileage_account), p.net, p.tax, "self") for p in found
-            ]
-        posts += found
-    if allowance.amount:
-        day = allowance.ends or clock.day_of(claim.created, claim.firm.zone)
-        lines.append(
-            Line("allowance", None, "Daily allowance", day, "Allowance", allowance.amount, None, "legs", allowance.amount,
-                 "worked out", allowance.lines)
-        )  # fmt: skip
-        coding = claim.coding.with_account(books.allowance_account)
-        posts.append(PostLine("Daily allowance", coding, allowance.amount, Money.zero(currency), "self"))
-
-    def add(*, paid_by: tuple[str, ...], personal: bool, kind: str | None = None) -> Money:
-        found = Money.zero(currency)
-        for expense in expenses:
-            if expense.paid_by in paid_by and (kind is None or expense.kind == kind):
-                found = found + (_personal(expense) if personal else expense.amount - _personal(expense))
-        return found
-
-    sums = ClaimSums(
-        own_money=add(paid_by=("self",), personal=False, kind=Expense.Kind.COST),
-        allowance=allowance.amount,
-        mileage=add(paid_by=("self",), personal=False, kind=Expense.Kind.MILEAGE),
-        firm_paid=add(paid_by=("firm", "central"), personal=False),
-        personal_on_firm_card=add(paid_by=("firm", "central"), personal=True),
-        advance=advance,
-    )
-    by_code: dict[tuple[str, str], Money] = {}
-    for post in posts:
-        if not post.personal:
-            for part in post.coding.parts().items():
-                by_code[part] = by_code.get(part, Money.zero(currency)) + post.net
-    return ClaimFigures(tuple(lines), settle(sums), by_code, tuple(posts))
-
-
-def _personal(expense: Expense) -> Money:
-    if expense.personal:
-        return expense.amount
-    return total(
-        (Money.from_minor(p.amount_minor, expense.currency) for p in expense.parts.all() if p.personal),
-        expense.currency,
-    )
-
-
-def _line(expense: Expense, allowance: AllowanceFacts, book: Rulebook, plan: dict[str, Any], claim: Claim) -> Line:
+def _line(
+    expense: Expense, allowance: AllowanceFacts, book: Rulebook, books: Books, plan: Mapping[str, Any], claim: Claim
+) -> Line:
     shows, shows_by = shown_by(expense)
-    allows, allows_by = _allowed(expense, allowance, book, plan, claim)
+    allows, allows_by = _allowed(expense, allowance, book, plan)
     category = book.categories.get(expense.category)
     name = "Personal" if expense.personal else category.name if category else expense.category
+    charge = getattr(expense, "charge", None)
+    mileage = expense.kind == Expense.Kind.MILEAGE
     return Line(
-        expense.key, expense, expense.label, expense.date, name, expense.amount, shows, shows_by, allows, allows_by,
+        expense.key, "mileage" if mileage else "cost", expense.label, expense.date, expense.category, name,
+        expense.amount, shows, shows_by, allows, allows_by, coded_of(expense, claim.coding, book, books),
+        "self" if mileage else expense.paid_by,  # type: ignore[arg-type]
+        expense.merchant, expense.guests, str(charge.card) if charge else "", charge.card.account if charge else "",
+        expense.original, expense.rate, expense.rate_source, _evidence(expense), tuple(expense.nights),
         tuple(expense.workings),
     )  # fmt: skip
 
 
-def _allowed(
-    expense: Expense, allowance: AllowanceFacts, book: Rulebook, plan: dict[str, Any], claim: Claim
-) -> tuple[Money, str]:
+def _evidence(expense: Expense) -> tuple[Evidence, ...]:
+    found = [Evidence("receipt", receipt.pk, f"receipt {receipt.name}") for receipt in expense.receipts.all()]
+    charge = getattr(expense, "charge", None)
+    if charge is not None:
+        words = f"charge of {day_text(charge.date)} on {charge.card}: {charge.merchant} {charge.amount}"
+        found.append(Evidence("charge", charge.pk, words))
+    if expense.lost:
+        found.append(Evidence("lost", 0, f"receipt declared lost by {expense.lost['name']}"))
+    return tuple(found)
+
+
+def _allowed(expense: Expense, allowance: AllowanceFacts, book: Rulebook, plan: Mapping[str, Any]) -> tuple[Money, str]:
     """What the rules or the authorised plan allow for a line, and where that comes from."""
-    kept = claim.certified.get("allows", {}).get(str(expense.pk))
-    if kept and not claim.editable:
-        return Money.from_minor(kept[0], expense.currency), kept[1]
     if expense.kind == Expense.Kind.MILEAGE:
         return expense.amount, "worked out"
     nights = [n for n in allowance.nights if n.night.date.isoformat() in expense.nights and n.ceiling is not None]
@@ -208,14 +148,8 @@ def _not_nights(expense: Expense) -> Money:
     )
 
 
-def journal_for(claim: Claim, done: ClaimFigures, books: Books) -> Journal:
-    """Return the journal a claim will post, under its key."""
-    key = f"claim:{claim.firm_id}:{claim.number}:{claim.entry}"
-    return claim_journal(key, done.post_lines, done.settlement, books.accounts)
-
-
 def claim_subject(
-    claim: Claim, expenses: Sequence[Expense], done: ClaimFigures, allowance: AllowanceFacts, known: Sequence[Known],
+    claim: Claim, expenses: Sequence[Expense], done: Statement, allowance: AllowanceFacts, known: Sequence[Known],
     book: Rulebook, today: date,
 ) -> Subject:  # fmt: skip
     """Return a claim as rules see it."""

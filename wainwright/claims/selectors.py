@@ -5,56 +5,59 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from datetime import date
 from functools import cached_property
-from typing import Any
 
 from django.db.models import Case, CharField, Exists, OuterRef, QuerySet, Value, When
 from django.db.models.functions import Cast, Concat
 
 from wainwright import clock
-from wainwright.accounts.models import Payment
-from wainwright.accounts.selectors import Books, books, budget_effects
-from wainwright.claims.figures import ClaimFigures, claim_subject, figures, journal_for
+from wainwright.accounts.models import Payment, Posting
+from wainwright.accounts.selectors import Books, books, budget_effects, journal_of
+from wainwright.claims.figures import claim_subject, lines_of
 from wainwright.claims.models import Claim
+from wainwright.claims.statements import findings_of, read
 from wainwright.core.budget import BudgetEffect
 from wainwright.core.coding import check_coding
 from wainwright.core.money import Money
-from wainwright.core.posting import Journal
+from wainwright.core.posting import Journal, claim_journal
 from wainwright.core.routing import Route, work_out_route
 from wainwright.core.rules import Cure, Finding, Level, run
+from wainwright.core.statement import Line, Statement
+from wainwright.core.states import CLAIM_SENT
 from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import known_like, with_evidence
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.rulebook.selectors import Explained, Rulebook, rulebook, with_reasons
-from wainwright.trips.earnings import AllowanceFacts, allowance_of
+from wainwright.trips.earnings import allowance_of
 from wainwright.trips.models import Trip
 
 
 @dataclass(frozen=True)
-class Certified:
-    """A reason as it was certified, in the shape of the row it came from."""
-
-    reason: str
-    words: str
-
-
-@dataclass(frozen=True)
 class ClaimFile:
-    """A claim with everything that follows from it."""
+    """A claim with everything that follows from it: live while it is open, read from its statement once it is sent."""
 
     claim: Claim
     book: Rulebook
     books: Books
-    expenses: list[Expense]
-    allowance: AllowanceFacts
-    figures: ClaimFigures
+    figures: Statement
     findings: list[Explained]
+    budget_day: date
     route: Route = field(default_factory=lambda: Route(()))
 
     @cached_property
     def in_the_way(self) -> int:
         """How many findings still stand in the way."""
         return sum(each.open for each in self.findings)
+
+    @property
+    def allowance(self) -> Money:
+        """The daily allowance on it."""
+        return self.figures.settlement.sums.allowance
+
+    @property
+    def allowance_workings(self) -> tuple[str, ...]:
+        """How the daily allowance came about."""
+        return next((line.workings for line in self.figures.lines if line.kind == "allowance"), ())
 
     @cached_property
     def journal(self) -> Journal:
@@ -64,12 +67,13 @@ class ClaimFile:
     @cached_property
     def budgets(self) -> list[BudgetEffect]:
         """The budgets it touches; what its trip committed is given back by it, so it is left out."""
-        committed_by = self.claim.trip.subject if self.claim.trip else self.claim.subject
-        day = self.allowance.ends or clock.day_of(self.claim.created, self.claim.firm.zone)
-        return budget_effects(self.claim.firm, day.year, self.figures.by_code, committed_by)
+        claim = self.claim
+        spent = claim.state in ("Posted", "Settled")
+        subject = claim.trip.subject if claim.trip and not spent else claim.subject
+        return budget_effects(claim.firm, self.budget_day.year, self.figures.by_code, subject)
 
     @property
-    def out_of_line(self) -> list[tuple[Any, list[Explained]]]:
+    def out_of_line(self) -> list[tuple[Line, list[Explained]]]:
         """Lines with their findings, what is out of line first, then what agrees, each by date."""
         by_line: dict[str, list[Explained]] = {}
         for each in self.findings:
@@ -79,7 +83,7 @@ class ClaimFile:
         rows = [(line, by_line.get(line.key, [])) for line in self.figures.lines]
         rank = {Level.STOP: 0, Level.EXPLAIN: 1, Level.NOTE: 3}
 
-        def order(row: tuple[Any, list[Explained]]) -> tuple[int, date]:
+        def order(row: tuple[Line, list[Explained]]) -> tuple[int, date]:
             line, found = row
             worst = min((rank[each.finding.level] for each in found), default=4)
             return min(worst, 2 if not line.agrees else 4), line.day
@@ -89,54 +93,45 @@ class ClaimFile:
     def _line_of(self, target: str) -> str:
         """The line a finding's target stands on; a night stands on the expense that pays it."""
         if target.startswith("night:"):
-            day = target.partition(":")[2]
-            return next((e.key for e in self.expenses if day in e.nights), target)
+            night = target.partition(":")[2]
+            return next((line.key for line in self.figures.lines if night in line.nights), target)
         return target
 
 
+def journal_for(claim: Claim, done: Statement, ledger: Books) -> Journal:
+    """Return the journal a claim will post, under its key."""
+    key = f"claim:{claim.firm_id}:{claim.number}:{claim.entry}"
+    return claim_journal(key, done.post_lines, done.settlement, ledger.accounts)
+
+
 def load_file(member: Membership, claim: Claim) -> ClaimFile:
-    """Load a claim's file: live while it is open, as certified once it is sent. The caller has checked who may see it."""
+    """Load a claim's file: live while it is open, its newest statement once it is sent. The caller has checked who may see it."""
     book, ledger = rulebook(claim.firm), books(claim.firm)
+    if not claim.editable and claim.statement is not None:
+        done, found = read(claim.statement, claim.currency), findings_of(claim.statement)
+        return ClaimFile(claim, book, ledger, done, found, claim.statement.budget_day)
     expenses = list(with_evidence(claim.expenses.all()))
     trip = claim.trip
-    plan = trip.plan if trip else {}
     advance = trip.advance if trip and trip.advance_paid else Money.zero(claim.currency)
-    if not claim.editable:
-        kept = claim.certified
-        facts = AllowanceFacts(
-            Money.from_minor(kept.get("allowance", 0), claim.currency), tuple(kept.get("allowance_lines", ())), (),
-            trip.ends if trip else None,
-        )  # fmt: skip
-        done = figures(claim, expenses, facts, advance, book, ledger, plan)
-        return ClaimFile(claim, book, ledger, expenses, facts, done, [_thawed(row) for row in kept.get("findings", ())])
     facts = allowance_of(trip, book, claim.currency)
-    done = figures(claim, expenses, facts, advance, book, ledger, plan)
+    done = Statement.of(lines_of(claim, expenses, facts, book, ledger, trip.plan if trip else {}), advance)
     today = clock.today(claim.firm.zone)
-    subject = claim_subject(
-        claim,
-        expenses,
-        done,
-        facts,
-        known_like(
-            claim.firm_id,
-            claim.currency,
-            {e.date for e in expenses},
-            {e.amount_minor for e in expenses},
-            [e.pk for e in expenses],
-        ),
-        book,
-        today,
+    known = known_like(
+        claim.firm_id,
+        claim.currency,
+        {e.date for e in expenses},
+        {e.amount_minor for e in expenses},
+        [e.pk for e in expenses],
     )
-    found = run(subject, book.settings)
+    found_by_rule = run(claim_subject(claim, expenses, done, facts, known, book, today), book.settings)
     people = signers(claim.firm_id, today)
     route = work_out_route(str(claim.claimant_id), done.total, done.by_code, people, ledger.owned)
     own = _own_findings(claim, expenses, done, ledger, route)
-    return ClaimFile(claim, book, ledger, expenses, facts, done, with_reasons(claim.subject, [*own, *found]), route)
+    day = facts.ends or clock.day_of(claim.created, claim.firm.zone)
+    return ClaimFile(claim, book, ledger, done, with_reasons(claim.subject, [*own, *found_by_rule]), day, route)
 
 
-def _own_findings(
-    claim: Claim, expenses: list[Expense], done: ClaimFigures, ledger: Books, route: Route
-) -> list[Finding]:
+def _own_findings(claim: Claim, expenses: list[Expense], done: Statement, ledger: Books, route: Route) -> list[Finding]:
     """Stops that are no rule of the firm's: nothing on it, a coding the ledger would refuse, nobody to sign."""
 
     def stop(code: str, target: str, text: str, cure: str) -> Finding:
@@ -161,48 +156,46 @@ def _own_findings(
                     said.add(fault.text)
                     text = f"{expense.label}: {fault.text}"
                     found.append(stop(f"coding-{fault.code}-{fault.dimension}", expense.key, text, "Change the coding"))
+    found += [
+        stop("parts", line.key, f"The parts of {line.label} do not add up to {line.says}.", "Break the bill down again")
+        for line in done.torn
+    ]
     found += [stop("route", claim.subject, fault, "See the route") for fault in route.faults]
     return found
 
 
-def frozen(file: ClaimFile) -> dict[str, Any]:
-    """Return what is certified with a claim, as data: allowance, what is allowed, findings with their reasons."""
-    return {
-        "allowance": file.allowance.amount.minor,
-        "allowance_lines": list(file.allowance.lines),
-        "allows": {str(line.expense.pk): [line.allows.minor, line.allows_by] for line in file.figures.lines if line.expense},
-        "findings": [
-            {
-                "identity": each.finding.identity, "rule": each.finding.rule, "level": each.finding.level.value,
-                "text": each.finding.text, "rule_text": each.finding.rule_text, "target": each.finding.target,
-                "also": list(each.finding.also), "cure": each.finding.cure.label,
-                "reason": each.reason.reason if each.reason else "", "words": each.reason.words if each.reason else "",
-            }
-            for each in file.findings
-        ],
-    }  # fmt: skip
-
-
-def _thawed(row: dict[str, Any]) -> Explained:
-    finding = Finding(
-        row["identity"], row["rule"], Level(row["level"]), row["text"], row["rule_text"], Cure(row["cure"], row["target"]),
-        row["target"], None, tuple(row["also"]),
-    )  # fmt: skip
-    return Explained(finding, Certified(row["reason"], row["words"]) if row["words"] else None)  # type: ignore[arg-type]
-
-
 def claims_of(member: Membership) -> QuerySet[Claim]:
     """Return a person's own claims, the latest first."""
-    return Claim.objects.filter(claimant=member).select_related("trip").order_by("-id")
+    return Claim.objects.filter(claimant=member).select_related("trip", "statement").order_by("-id")
 
 
 def claim_for(member: Membership, claim_id: int) -> Claim:
     """Return a claim that ``member`` may see. Raises ``Claim.DoesNotExist``."""
     return (
         Claim.objects.visible_to(member)
-        .select_related("firm", "claimant__person", "claimant__firm", "trip__traveller__person", "cleared_by__person")
+        .select_related(
+            "firm", "claimant__person", "claimant__firm", "trip__traveller__person", "cleared_by__person", "statement"
+        )
         .get(pk=claim_id)
     )
+
+
+def planned_of(claim: Claim) -> Money | None:
+    """Return what was authorised for the trip of a claim when it was sent, nothing where nothing had to be."""
+    row = claim.statement
+    return Money.from_minor(row.planned_minor, claim.currency) if row and row.planned_minor is not None else None
+
+
+def posting_of(claim: Claim) -> Posting | None:
+    """Return the newest journal of a claim that was cleared. One query at most."""
+    if not claim.cleared_by_id:
+        return None
+    return Posting.objects.filter(subject=claim.subject, key__startswith="claim:").order_by("-id").first()
+
+
+def posted_journal(posting: Posting | None) -> Journal | None:
+    """Return a journal that stands in the ledger, as it was entered; nothing for one that does not."""
+    return journal_of(posting) if posting is not None and posting.state == Posting.State.ENTERED else None
 
 
 def to_check(member: Membership) -> QuerySet[Claim]:
@@ -210,30 +203,48 @@ def to_check(member: Membership) -> QuerySet[Claim]:
     return (
         Claim.objects.filter(firm_id=member.firm_id, state__in=["Posting refused", "In finance check", "Cleared"])
         .exclude(claimant=member)
-        .select_related("claimant__person")
+        .select_related("claimant__person", "statement")
         .order_by(Case(When(state="Posting refused", then=0), default=1), "sent", "id")
     )
 
 
+def at_bank(kind: str, path: str = "pk", paid: bool = False) -> Exists:
+    """Say of each row whether its payment (a claim's, or a trip's "advance") is with the bank, or was paid too."""
+    states = ["Under way", "Paid"] if paid else ["Under way"]
+    subject = Concat(Value(f"{kind}:"), Cast(OuterRef(path), CharField()))
+    return Exists(Payment.objects.filter(subject=subject, state__in=states))
+
+
 def payable(member: Membership) -> QuerySet[Claim]:
-    """Return the posted claims of the firm that are owed to their claimants and not under way to the bank."""
+    """Return the posted claims of the firm that are owed to their claimants and not under way to the bank.
+
+    Where the advance of the trip is with the bank, the claim waits for the answer: what is due depends on it.
+    """
+    return _owed(member).exclude(at_bank("advance", "trip_id"))
+
+
+def waiting_for_bank(member: Membership) -> QuerySet[Claim]:
+    """Return the claims that would be payable but for their trip's advance, which is with the bank."""
+    return _owed(member).filter(at_bank("advance", "trip_id")).select_related("trip")
+
+
+def _owed(member: Membership) -> QuerySet[Claim]:
     return (
-        Claim.objects.filter(firm_id=member.firm_id, state="Posted", due_minor__gt=0)
-        .select_related("claimant__person", "claimant__firm")
+        Claim.objects.filter(firm_id=member.firm_id, state="Posted", statement__due_minor__gt=0)
+        .exclude(at_bank("claim", paid=True))
+        .select_related("claimant__person", "claimant__firm", "statement")
         .order_by("sent", "id")
     )
 
 
 def advances_to_pay(member: Membership) -> QuerySet[Trip]:
-    """Return the trips of the firm whose advance was authorised and is not paid yet, nor set off by a claim already sent."""
-    under_way = Payment.objects.filter(subject=Concat(Value("advance:"), Cast(OuterRef("pk"), CharField()))).exclude(
-        state="Failed"
-    )
+    """Return the trips of the firm whose advance was authorised and is not paid yet; not where the claim was sent."""
     return (
         Trip.objects.filter(
             firm_id=member.firm_id, state__in=["Authorised", "Under way"], advance_minor__gt=0, advance_paid=False
         )
-        .exclude(Exists(under_way))
+        .exclude(claim__state__in=CLAIM_SENT)
+        .exclude(at_bank("advance", paid=True))
         .select_related("traveller__person", "traveller__firm")
         .order_by("starts", "id")
     )

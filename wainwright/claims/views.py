@@ -9,12 +9,12 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.accounts.forms import CodingForm, coding_initial
-from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books, refusal_words
 from wainwright.claims import binding
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import claim_for, claims_of, load_file
+from wainwright.claims.selectors import claim_for, claims_of, load_file, posted_journal, posting_of
 from wainwright.claims.services import compose, road
+from wainwright.claims.statements import versions
 from wainwright.core.states import stage_reached
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
@@ -22,7 +22,7 @@ from wainwright.fields import whole
 from wainwright.signoff.presenting import open_explains, reasons_of, route_preview, route_steps
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trail.selectors import history
-from wainwright.trips.selectors import trip_for
+from wainwright.trips.selectors import advance_words, trip_for
 
 REASONS = ["Agreed beforehand", "Nothing cheaper was free", "Receipt lost", "Safety or health", "Another reason"]
 
@@ -53,11 +53,7 @@ def page_context(request, claim: Claim) -> dict:
     own = claim.claimant_id == request.member.pk
     editable = own and claim.editable
     signoffs = [] if claim.state == "Open" and claim.sent is None else steps(claim.subject)
-    posting = (
-        Posting.objects.filter(subject=claim.subject, key__startswith="claim:").order_by("-id").first()
-        if claim.cleared_by_id
-        else None
-    )
+    posting = posting_of(claim)
     said = remarks(claim.subject)
     by_line: dict[str, list] = {}
     for remark in said:
@@ -70,6 +66,8 @@ def page_context(request, claim: Claim) -> dict:
         "route": route_steps(signoffs) if signoffs and not editable else route_preview(file.route),
         "explains": open_explains(file.findings), "reasons": reasons_of(file.findings, REASONS),
         "remarks": [remark for remark in by_line.get("", []) if not remark.mended], "entries": history(claim.subject) if "history" in request.GET else None,
+        "advance_words": advance_words(claim.trip), "versions": versions(claim) if claim.statement and claim.statement.number > 1 else [],
+        "journal": posted_journal(posting) or file.journal,
         "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
         "may_take_back": own and claim.state == "In sign-off" and not any(s.state == "Given" and s.round == signoffs[-1].round for s in signoffs),
         "head_form": CodingForm(books=file.books, initial=coding_initial(claim.coding)) if editable else None,
@@ -161,15 +159,20 @@ def say(request, claim_id: int):
 def papers(request, claim_id: int):
     """All papers of a claim as one PDF."""
     claim = claim_for(request.member, claim_id)
-    return _pdf(binding.claim_binder(claim), f"papers-{claim.code}.pdf")
+    return _pdf(binding.claim_binder(request.member, claim), f"papers-{claim.code}.pdf")
 
 
 @require_GET
 def trip_papers(request, trip_id: int):
     """All papers of a trip, and of its claim where one may see that too, as one PDF."""
     trip = trip_for(request.member, trip_id)
-    claim = Claim.objects.visible_to(request.member).filter(trip=trip).first()
-    return _pdf(binding.trip_binder(trip, claim), f"papers-{trip.code}.pdf")
+    claim = (
+        Claim.objects.visible_to(request.member)
+        .select_related("firm", "claimant__person", "trip", "statement")
+        .filter(trip=trip)
+        .first()
+    )
+    return _pdf(binding.trip_binder(request.member, trip, claim), f"papers-{trip.code}.pdf")
 
 
 def _pdf(content: bytes, name: str) -> HttpResponse:

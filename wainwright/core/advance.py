@@ -5,6 +5,7 @@ from __future__ import annotations
 from decimal import ROUND_FLOOR, Decimal
 
 from wainwright.core.money import Money
+from wainwright.core.states import CLAIM_SENT
 from wainwright.core.workings import Figure, Step, Workings, plain
 
 
@@ -29,3 +30,20 @@ def proposed_advance(
     amount = Money.rounded(units * unit, currency)
     steps.append(Step(f"rounded down to a whole {plain(unit)}", str(amount)))
     return Figure(amount, Workings("Advance", tuple(steps)))
+
+
+def advance_standing(paid: bool, with_bank: bool, claim: str, claim_state: str, set_off: bool) -> str:
+    """Say how an advance stands that was asked for, in the words that stand on the trip's page and on its claim's.
+
+    ``claim`` is the number of the trip's claim or empty; ``set_off`` says that its statement takes the advance into account.
+    """
+    sent = claim_state in CLAIM_SENT
+    if paid:
+        if sent and not set_off:
+            return f"paid after {claim} was settled without it: it is to be paid back, and counts as outstanding"
+        return f"paid, and set against {claim}" if sent else "paid; the claim of the trip is set against it"
+    if with_bank:
+        return (
+            f"with the bank; {claim} is paid when the bank has answered, less the advance" if sent else "with the bank"
+        )
+    return f"not paid: {claim} was sent without it, and pays everything itself" if sent else "asked for, not paid yet"

@@ -154,6 +154,11 @@ def advance_journal(key: str, amount: Money, accounts: Accounts, text: str) -> J
     return _two_lines(key, accounts.advances, accounts.bank, amount, text)
 
 
+def set_off_journal(key: str, amount: Money, accounts: Accounts, text: str) -> Journal:
+    """Build the journal of an advance set against a claim that was posted without it: debit owed to staff, credit advances."""
+    return _two_lines(key, accounts.owed_to_staff, accounts.advances, amount, text)
+
+
 def _two_lines(key: str, debit: str, credit: str, amount: Money, text: str) -> Journal:
     entries = (_entry(Coding(debit), amount, text, True), _entry(Coding(credit), amount, text, False))
     return Journal(key, amount.currency, _collect(entries))

@@ -96,6 +96,9 @@ CLAIM = Machine(
     },
 )  # fmt: skip
 
+# A claim in one of these is decided, posted or paid: the advance of its trip is not paid out beside it.
+CLAIM_SENT = ("In sign-off", "In finance check", "Cleared", "Posting refused", "Posted", "Settled")
+
 MACHINES = {machine.name: machine for machine in (TRIP, BOOKING, CHARGE, CLAIM)}
 
 STAGES = ("Plan", "Authorise", "Book", "Travel", "Claim", "Check", "Post", "Pay")

@@ -23,7 +23,7 @@ from wainwright.accounts.selectors import (
     sums_by,
 )
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import advances_to_pay, payable
+from wainwright.claims.selectors import advances_to_pay, payable, waiting_for_bank
 from wainwright.claims.services import books as booking
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, total
@@ -52,7 +52,7 @@ def ledger_page(request):
     page = Paginator(rows, 30).get_page(request.GET.get("page"))
     open_claims = list(
         Claim.objects.filter(firm=firm, state__in=["Cleared", "Posting refused"])
-        .select_related("claimant__person")
+        .select_related("claimant__person", "statement")
         .order_by("sent")[:50]
     )
     context = {
@@ -102,7 +102,8 @@ def pay_page(request):
     owed = [*(claim.owed for claim in ready), *(trip.advance for trip in advances)]
     sum_ = total(owed, request.member.firm.currency)
     page = Paginator(pay_runs(request.member.firm), 20).get_page(request.GET.get("page"))
-    return render(request, "journals/pay.html", {"ready": ready, "advances": advances, "sum": sum_, "page": page})
+    context = {"ready": ready, "advances": advances, "sum": sum_, "page": page}
+    return render(request, "journals/pay.html", context | {"waiting": list(waiting_for_bank(request.member)[:200])})
 
 
 @require_POST

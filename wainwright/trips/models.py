@@ -99,6 +99,11 @@ class Trip(CodedModel):
         return Money.from_minor(self.advance_minor, self.currency)
 
     @property
+    def advance_subject(self) -> str:
+        """The name of its advance on payments."""
+        return f"advance:{self.pk}"
+
+    @property
     def planned(self) -> Money:
         """What was signed, as a whole."""
         return Money.from_minor(self.planned_minor, self.currency)

@@ -11,8 +11,10 @@ from functools import cached_property
 from django.db.models import QuerySet, Sum
 
 from wainwright import clock
+from wainwright.accounts.models import Payment
 from wainwright.accounts.selectors import Books, books, budget_effects, by_code
 from wainwright.bookings.models import Booking
+from wainwright.core.advance import advance_standing
 from wainwright.core.bearing import Borne, bear
 from wainwright.core.budget import BudgetEffect
 from wainwright.core.coding import Coding
@@ -132,8 +134,25 @@ def borne_by(trip: Trip, done: TripFigures) -> list[tuple[Coding, Money]]:
 
 def outstanding_advances(traveller: Membership, besides: Trip, currency: str) -> Money:
     """Return the advances of a person's other trips that were paid and not yet set against a claim."""
-    rows = Trip.objects.filter(traveller=traveller, advance_paid=True, advance_settled=False).exclude(state="Closed")
+    rows = Trip.objects.filter(traveller=traveller, advance_paid=True, advance_settled=False)
     return Money.from_minor(rows.exclude(pk=besides.pk).aggregate(s=Sum("advance_minor", default=0))["s"], currency)
+
+
+def advance_with_bank(trip: Trip) -> bool:
+    """Say whether the payment of a trip's advance is with the bank and not answered yet. One query at most."""
+    if not trip.advance_minor or trip.advance_paid:
+        return False
+    return Payment.objects.filter(subject=trip.advance_subject, state=Payment.State.UNDER_WAY).exists()
+
+
+def advance_words(trip: Trip | None) -> str:
+    """Say how the advance of a trip stands, the same on its page and its claim's; nothing where none was asked for."""
+    if trip is None or not trip.advance_minor:
+        return ""
+    claim = getattr(trip, "claim", None)
+    set_off = claim is not None and claim.statement is not None and claim.statement.advance_minor > 0
+    code, state = (claim.code, claim.state) if claim is not None else ("", "")
+    return advance_standing(trip.advance_paid, advance_with_bank(trip), code, state, set_off)
 
 
 def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> TripFile:

@@ -50,7 +50,7 @@ def desk(request):
     claims = list(
         Claim.objects.filter(claimant=member)
         .exclude(state__in=["Settled", "Turned down"])
-        .select_related("trip")
+        .select_related("trip", "statement")
         .order_by("-id")[:8]
     )
     context = {

@@ -13,8 +13,10 @@ from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.accounts.selectors import books as ledger_books
 from wainwright.accounts.selectors import refusal_words
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import advances_to_pay, load_file, payable
+from wainwright.claims.selectors import advances_to_pay, journal_for, payable
+from wainwright.claims.services.correcting import may_set_off, set_off_advance
 from wainwright.claims.services.road import finance_claim, link
+from wainwright.claims.statements import read
 from wainwright.core.posting import advance_journal, payment_journal
 from wainwright.core.states import CHARGE, CLAIM, TRIP
 from wainwright.errors import NotAllowed, Stale
@@ -31,9 +33,9 @@ def post(member: Membership, claim_id: int, version: int, on: date | None = None
     with transaction.atomic():
         claim = finance_claim(member, claim_id, version)
         CLAIM.after(claim.state, "post")
-        file = load_file(member, claim)
         day = on or clock.today(claim.firm.zone)
-        posting = accounts.prepare_posting(claim.firm, file.journal, claim.subject, f"{claim.code} {claim.title}", day)
+        journal = journal_for(claim, read(claim.statement, claim.currency), ledger_books(claim.firm))
+        posting = accounts.prepare_posting(claim.firm, journal, claim.subject, f"{claim.code} {claim.title}", day)
         record(member, "sent the journal", claim.subject, after={"key": posting.key, "try": posting.tries})
     return finish_posting(posting, member)
 
@@ -45,7 +47,13 @@ def finish_posting(posting: Posting, member: Membership | None) -> Claim:
         claim = (
             Claim.objects.select_for_update(of=("self",))
             .select_related(
-                "firm", "claimant__person", "claimant__firm", "trip", "cleared_by__person", "cleared_by__firm"
+                "firm",
+                "claimant__person",
+                "claimant__firm",
+                "trip",
+                "cleared_by__person",
+                "cleared_by__firm",
+                "statement",
             )
             .get(pk=int(posting.subject.partition(":")[2]))
         )
@@ -72,12 +80,19 @@ def _posted(claim: Claim) -> None:
         if CHARGE.can(charge.state, "post"):
             charge.state = CHARGE.after(charge.state, "post")
             charge.save(update_fields=["state"])
-    file = load_file(claim.claimant, claim)
-    day = claim.trip.ends if claim.trip and claim.trip.ends else clock.day_of(claim.created, claim.firm.zone)
+    done, row = read(claim.statement, claim.currency), claim.statement
     instead = claim.trip.subject if claim.trip else ""
-    accounts.use_budgets(claim.firm, day.year, claim.subject, file.figures.by_code, actual=True, instead_of=instead)
-    Trip.objects.filter(pk=claim.trip_id, advance_paid=True).update(advance_settled=True)
-    if claim.due_minor == 0:
+    accounts.use_budgets(claim.firm, row.budget_day.year, claim.subject, done.by_code, actual=True, instead_of=instead)
+    if row.advance_minor:
+        Trip.objects.filter(pk=claim.trip_id, advance_paid=True).update(advance_settled=True)
+    if row.due_minor == 0:
+        settled(claim)
+
+
+def _settle_if_even(trip: Trip) -> None:
+    """Close the posted claim of a trip whose advance covered everything. Inside the caller's transaction."""
+    claim = Claim.objects.select_related("trip", "statement").get(trip=trip)
+    if claim.statement is not None and claim.statement.due_minor == 0:
         settled(claim)
 
 
@@ -115,7 +130,7 @@ def pay(member: Membership, claim_ids: Sequence[int], on: date, advance_ids: Seq
             raise Stale("One of these was paid or changed meanwhile. Open the page again to see what is left.")
         payables = [accounts.Payable(c.subject, c.claimant, c.owed, f"{c.code} {c.title}") for c in chosen]
         payables += [
-            accounts.Payable(f"advance:{t.pk}", t.traveller, t.advance, f"Advance {t.code} {t.title}") for t in trips
+            accounts.Payable(t.advance_subject, t.traveller, t.advance, f"Advance {t.code} {t.title}") for t in trips
         ]
         run = accounts.prepare_pay_run(member, payables, on)
     finish_pay_run(run)
@@ -147,6 +162,9 @@ def _answered(payment_id: int, accepted: bool, words: str) -> None:
     kind, _, number = payment.subject.partition(":")
     things = Trip.objects if kind == "advance" else Claim.objects.select_related("trip")
     thing = things.select_for_update(of=("self",)).select_related("firm").get(pk=int(number))
+    if isinstance(thing, Trip) and accepted and not may_set_off(thing):
+        # The journal of its claim is on the way: the answer is taken up when that is entered or refused.
+        return
     where = f"/trips/{thing.pk}/" if kind == "advance" else link(thing)
     if not accepted:
         payment.state, payment.failure = Payment.State.FAILED, words[:120]
@@ -171,6 +189,10 @@ def _answered(payment_id: int, accepted: bool, words: str) -> None:
         thing.advance_paid = True
         thing.save(update_fields=["advance_paid"])
         record(None, "advance paid", thing.subject, firm_id=thing.firm_id, after={"amount": payment.amount_minor})
+        correction = set_off_advance(thing, payment.amount)
+        if correction is not None:
+            transaction.on_commit(lambda: accounts.send_posting(correction, None))
+            _settle_if_even(thing)
     else:
         settled(thing)
     tell(

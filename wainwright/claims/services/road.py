@@ -7,9 +7,10 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.accounts.services import give_back
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import ClaimFile, frozen, load_file
+from wainwright.claims.selectors import load_file
 from wainwright.claims.services.compose import mine
-from wainwright.core.coding import Coding, check_coding
+from wainwright.claims.services.statements import write
+from wainwright.core.statement import Line, Statement
 from wainwright.core.states import CLAIM
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
@@ -39,17 +40,22 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
     if typed_name.strip().casefold() != member.person.name.casefold():
         raise Refusal(f"Type your name as it stands here, {member.person.name}, to certify.", "name")
     before = claim.state
-    claim.certified = frozen(file)
     claim.state = CLAIM.after(claim.state, "send")
     claim.sent, claim.signed_name = clock.now(), typed_name.strip()
-    claim.total_minor, claim.due_minor = file.figures.total.minor, file.figures.settlement.due.minor
+    planned = claim.trip.planned if claim.trip and claim.trip.planned_minor else None
+    statement = write(claim, member, "certified and sent", file.figures, file.findings, file.budget_day, planned)
     claim.version += 1
     claim.save()
     Remark.objects.filter(subject=claim.subject, mended=False).update(mended=True)
-    marks = tuple(each.finding.level.value for each in file.findings)
+    marks = tuple(statement.marks)
     asked = signoff.Asked(claim.subject, title(claim), f"/bench/claim/{claim.pk}/", file.figures.total, marks)
-    signoff.start(member, asked, file.route, _contents(file))
-    after = {"total": claim.total_minor, "due": claim.due_minor, "lines": len(file.figures.lines)}
+    signoff.start(member, asked, file.route, contents_of(file.figures))
+    after = {
+        "statement": statement.number,
+        "total": statement.total_minor,
+        "due": statement.due_minor,
+        "lines": len(file.figures.lines),
+    }
     record(member, "certified and sent the claim", claim.subject, before={"state": before}, after=after)
     if not SignOff.objects.filter(subject=claim.subject, state=SignOff.State.WAITING).exists():
         # Everybody's earlier sign-off stands: nothing they signed has changed.
@@ -58,20 +64,16 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
     return claim
 
 
-def _contents(file: ClaimFile) -> dict[str, str]:
+def contents_of(done: Statement) -> dict[str, str]:
     """A fingerprint for each scope: the amounts and codings that a signer of that scope has signed, not the words."""
-    lines = {
-        line.key: [str(line.says.amount), line.category, line.expense.paid_by if line.expense else ""]
-        for line in file.figures.lines
-    }
-    contents = {"all": signoff.fingerprint({"lines": lines, "codes": _codes(file)})}
-    for (dimension, code), amount in file.figures.by_code.items():
-        contents[f"{dimension}:{code}"] = signoff.fingerprint({"amount": str(amount.amount)})
-    return contents
+    lines = {line.key: [str(line.says.amount), line.category, line.paid_by, _personal(line)] for line in done.lines}
+    codes = {f"{dimension}:{code}": str(amount.amount) for (dimension, code), amount in done.by_code.items()}
+    contents = {"all": signoff.fingerprint({"lines": lines, "codes": codes})}
+    return contents | {scope: signoff.fingerprint({"amount": amount}) for scope, amount in codes.items()}
 
 
-def _codes(file: ClaimFile) -> dict[str, str]:
-    return {f"{dimension}:{code}": str(amount.amount) for (dimension, code), amount in file.figures.by_code.items()}
+def _personal(line: Line) -> list[str]:
+    return [str(each.gross.amount) for each in line.coded if each.personal]
 
 
 @transaction.atomic
@@ -135,7 +137,7 @@ def finance_claim(member: Membership, claim_id: int, version: int | None = None)
     claim = (
         Claim.objects.select_for_update(of=("self",))
         .visible_to(member)
-        .select_related("firm", "claimant__person", "claimant__firm", "trip")
+        .select_related("firm", "claimant__person", "claimant__firm", "trip", "statement")
         .get(pk=claim_id)
     )
     if not member.finance:
@@ -169,32 +171,3 @@ def finance_end(member: Membership, claim_id: int, version: int, act: str, comme
     signoff.remark(member, claim.subject, comment)
     ended(member, claim, act, comment.strip())
     return claim
-
-
-@transaction.atomic
-def recode(member: Membership, claim_id: int, version: int, dimension: str, old: str, coding: Coding) -> int:
-    """Finance puts another coding in place of every one that names ``old``; return how many places changed.
-
-    The claimant is told; the trail keeps before and after. Raises ``Refusal`` for a coding that does not hold.
-    """
-    claim = finance_claim(member, claim_id, version)
-    if claim.state not in ("In finance check", "Posting refused", "Cleared"):
-        raise Stale(f"The claim stands at {claim.state}: its coding cannot be corrected now.")
-    file = load_file(member, claim)
-    faults = check_coding(coding, file.books.codes, clock.today(claim.firm.zone))
-    if faults:
-        raise Refusal(faults[0].text, faults[0].dimension)
-    places = [claim] if claim.coding.get(dimension) == old else []
-    for expense in file.expenses:
-        places += [each for each in (expense, *expense.shares.all()) if each.coding.get(dimension) == old]
-    if not places:
-        raise Refusal(f"Nothing on the claim is coded to {old}.", "old")
-    before = {"coding": old, "places": len(places)}
-    for each in places:
-        each.take_coding(coding)
-        each.save()
-    claim.version += 1
-    claim.save()
-    record(member, "corrected the coding", claim.subject, before=before, after={"coding": str(coding)})
-    tell(claim.claimant, f"Finance corrected the coding of {claim.title} from {old} to {coding}", link(claim))
-    return len(places)

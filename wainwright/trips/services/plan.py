@@ -27,6 +27,7 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 from wainwright.trips.models import Leg, OtherCost, Trip, place_data
 from wainwright.trips.profile import copy_of
+from wainwright.trips.selectors import advance_with_bank
 from wainwright.trips.services.base import changed, mine
 from wainwright.trips.services.nights import rebuild_nights
 
@@ -245,6 +246,8 @@ def ask_advance(member: Membership, trip_id: int, amount: Decimal, most: Money) 
     trip = mine(member, trip_id)
     if trip.advance_paid:
         raise Refusal(f"The advance of {trip.advance} is paid already and stays as it is.", "advance")
+    if advance_with_bank(trip):
+        raise Refusal(f"The advance of {trip.advance} is with the bank already and stays as it is.", "advance")
     wanted = Money.rounded(amount, trip.currency)
     if wanted.minor < 0 or wanted > most:
         raise Refusal(f"An advance lies between nothing and the {most} proposed.", "advance")

@@ -42,7 +42,7 @@ from wainwright.trips.forms import (
 )
 from wainwright.trips.models import Trip
 from wainwright.trips.profile import FOR_ONE_TRIP, side_by_side
-from wainwright.trips.selectors import TripFile, load_file, shares_of, trip_for, trips_of
+from wainwright.trips.selectors import TripFile, advance_words, load_file, shares_of, trip_for, trips_of
 from wainwright.trips.services import plan
 from wainwright.trips.versions import last_signed, since_signed
 
@@ -123,7 +123,7 @@ def page_context(request, trip: Trip, file: TripFile | None = None, **forms) -> 
     version = last_signed(trip) if trip.sent and trip.editable else None
     said = remarks(trip.subject)
     context = {
-        "trip": trip, "file": file, "own": own, "editable": editable, "claim": claim,
+        "advance_words": advance_words(trip), "trip": trip, "file": file, "own": own, "editable": editable, "claim": claim,
         "stage": stage_reached(trip.state, booked, claim.state if claim else ""),
         "ribbon": ribbon_of(file, spends_of(file, expenses)), "map": map_of(file.figures),
         "meals_editable": own and (trip.editable or trip.state in MEALS_OPEN) and (claim is None or claim.editable),

@@ -1,4 +1,4 @@
-"""Claims."""
+"""A claim: expenses sent together."""
 
 from __future__ import annotations
 
@@ -35,11 +35,10 @@ class Claim(CodedModel):
     currency = models.CharField(max_length=3)
     due = models.DateField(null=True, blank=True)
     version = models.PositiveIntegerField(default=1)
-    certified = models.JSONField(
-        default=dict, blank=True, help_text="What was certified: allowance, allowed, findings."
-    )
-    total_minor = models.BigIntegerField(default=0)
-    due_minor = models.BigIntegerField(default=0)
+    statement = models.ForeignKey(
+        "claims.Statement", on_delete=models.SET_NULL, null=True, blank=True, related_name="+",
+        help_text="The newest version of what was certified.",
+    )  # fmt: skip
     signed_name = models.CharField(max_length=120, blank=True)
     sent = models.DateTimeField(null=True, blank=True)
     cleared_by = models.ForeignKey(Membership, on_delete=models.PROTECT, null=True, blank=True, related_name="+")
@@ -75,10 +74,10 @@ class Claim(CodedModel):
 
     @property
     def total(self) -> Money:
-        """Everything on it, as certified."""
-        return Money.from_minor(self.total_minor, self.currency)
+        """Everything on it, as its newest statement says; nothing before it was sent."""
+        return Money.from_minor(self.statement.total_minor if self.statement else 0, self.currency)
 
     @property
     def owed(self) -> Money:
-        """What is owed to the claimant, as certified; below zero it is owed back."""
-        return Money.from_minor(self.due_minor, self.currency)
+        """What is owed to the claimant, as its newest statement says; below zero it is owed back."""
+        return Money.from_minor(self.statement.due_minor if self.statement else 0, self.currency)

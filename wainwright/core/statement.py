@@ -1,0 +1,233 @@
+"""A claim's statement: its lines with what each coding of them bears, what they come to, and how two versions differ.
+
+Everything that decides, posts or pays a sent claim reads one of these; nothing of it is worked out anew from rules or
+rates once it is signed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
+from datetime import date
+from decimal import Decimal
+from functools import cached_property
+from typing import Literal
+
+from wainwright.core.coding import Coding
+from wainwright.core.money import Money, total
+from wainwright.core.posting import PostLine
+from wainwright.core.settlement import ClaimSums, Settlement, settle
+from wainwright.core.versions import Change, changes
+from wainwright.core.versions import Line as Said
+from wainwright.core.workings import day_text, plain
+
+Kind = Literal["cost", "mileage", "allowance"]
+PaidBy = Literal["self", "firm", "central"]
+PAYS = {"self": "paid by the traveller", "firm": "the firm's card", "central": "billed to the firm"}
+
+
+@dataclass(frozen=True, slots=True)
+class Coded:
+    """What one coding (with its account) bears of a line: ``net`` is cost, ``recoverable`` the tax that comes back.
+
+    ``tax`` is all the tax in it, whether it comes back or stays in the cost; ``share`` is there where the line is split,
+    in per cent. ``net + recoverable`` is its share of the line, exactly.
+    """
+
+    text: str
+    category: str
+    coding: Coding
+    net: Money
+    tax: Money
+    recoverable: Money
+    personal: bool = False
+    share: Decimal | None = None
+
+    @property
+    def gross(self) -> Money:
+        """Cost and recoverable tax together."""
+        return self.net + self.recoverable
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """What proves a line: a receipt or a card charge by its number, or a declaration in place of a lost receipt."""
+
+    kind: Literal["receipt", "charge", "lost"]
+    number: int
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One line of a claim: what it says, what its evidence shows, what rules or plan allow, and where that comes from.
+
+    ``category`` is the code and ``category_name`` its name on the day. ``rate`` is the exchange rate, units of
+    ``original``'s currency for one of the firm's. ``nights`` are the nights that it pays, as ISO dates.
+    """
+
+    key: str
+    kind: Kind
+    label: str
+    day: date
+    category: str
+    category_name: str
+    says: Money
+    shows: Money | None
+    shows_by: str
+    allows: Money
+    allows_by: str
+    coded: tuple[Coded, ...]
+    paid_by: PaidBy = "self"
+    merchant: str = ""
+    guests: str = ""
+    card: str = ""
+    card_account: str = ""
+    original: Money | None = None
+    rate: Decimal | None = None
+    rate_source: str = ""
+    evidence: tuple[Evidence, ...] = ()
+    nights: tuple[str, ...] = ()
+    workings: tuple[str, ...] = ()
+
+    @property
+    def agrees(self) -> bool:
+        """Whether nothing stands out: no more is said than shown and allowed."""
+        return self.says <= self.allows and (self.shows is None or self.says <= self.shows)
+
+    @property
+    def expense(self) -> int:
+        """The number of the expense that it is, nothing for the allowance."""
+        kind, _, number = self.key.partition(":")
+        return int(number) if kind == "expense" else 0
+
+    @property
+    def pays(self) -> str:
+        """Who paid, in words."""
+        return PAYS[self.paid_by]
+
+    @property
+    def splits(self) -> tuple[Coded, ...]:
+        """Its codings where it is split."""
+        return tuple(each for each in self.coded if each.share is not None)
+
+    @property
+    def receipts(self) -> tuple[int, ...]:
+        """The numbers of its receipts."""
+        return tuple(each.number for each in self.evidence if each.kind == "receipt")
+
+
+def sums_of(lines: Iterable[Line], advance: Money) -> ClaimSums:
+    """Add lines up by who paid and what for. Personal cost counts only where the firm paid it."""
+    nothing = Money.zero(advance.currency)
+    own = allowance = mileage = firm = personal = nothing
+    for line in lines:
+        for each in line.coded:
+            if line.paid_by != "self":
+                firm, personal = (firm, personal + each.gross) if each.personal else (firm + each.gross, personal)
+            elif each.personal:
+                continue
+            elif line.kind == "allowance":
+                allowance = allowance + each.gross
+            elif line.kind == "mileage":
+                mileage = mileage + each.gross
+            else:
+                own = own + each.gross
+    return ClaimSums(own, allowance, mileage, firm, personal, advance)
+
+
+@dataclass(frozen=True)
+class Statement:
+    """A claim as it was certified or corrected since. ``settlement`` is what it comes to, as it was kept."""
+
+    currency: str
+    lines: tuple[Line, ...]
+    settlement: Settlement
+
+    @classmethod
+    def of(cls, lines: Sequence[Line], advance: Money) -> Statement:
+        """Make one of lines and the advance in hand: the sums are worked out here and nowhere else."""
+        return cls(advance.currency, tuple(lines), settle(sums_of(lines, advance)))
+
+    @property
+    def advance(self) -> Money:
+        """The advance that is set against it."""
+        return self.settlement.sums.advance
+
+    @cached_property
+    def total(self) -> Money:
+        """Everything that is spent on the firm's account: own money, allowance, mileage, and what the firm paid."""
+        sums = self.settlement.sums
+        return sums.own_money + sums.allowance + sums.mileage + sums.firm_paid
+
+    @cached_property
+    def by_code(self) -> dict[tuple[str, str], Money]:
+        """What each code bears, by (dimension, code), the account included: cost without recoverable tax."""
+        found: dict[tuple[str, str], Money] = {}
+        for line in self.lines:
+            for each in line.coded:
+                if not each.personal:
+                    for part in each.coding.parts().items():
+                        found[part] = found.get(part, Money.zero(self.currency)) + each.net
+        return found
+
+    @property
+    def post_lines(self) -> tuple[PostLine, ...]:
+        """What it posts, line by line and coding by coding."""
+        return tuple(
+            PostLine(each.text, each.coding, each.net, each.recoverable, line.paid_by, each.personal, line.card_account)
+            for line in self.lines
+            for each in line.coded
+        )
+
+    @property
+    def torn(self) -> list[Line]:
+        """The lines whose codings do not add up to what they say; none on a statement that may be kept."""
+        return [line for line in self.lines if total((c.gross for c in line.coded), self.currency) != line.says]
+
+    def with_advance(self, advance: Money) -> Statement:
+        """The same lines with another advance set against them."""
+        return Statement.of(self.lines, advance)
+
+    def recoded(self, holds: Callable[[Coding], bool], to: Coding) -> Statement:
+        """Put a coding in place of every one that ``holds`` picks out; accounts and sums stay."""
+        lines = [
+            replace(line, coded=tuple(
+                replace(c, coding=to.with_account(c.coding.account)) if holds(c.coding) else c for c in line.coded
+            ))
+            for line in self.lines
+        ]  # fmt: skip
+        return Statement(self.currency, tuple(lines), self.settlement)
+
+
+def _said(statement: Statement) -> list[Said]:
+    """A statement in words, line by line, so that two can be laid beside each other."""
+    found = []
+    for line in statement.lines:
+        about, parts = f"{line.label}, {day_text(line.day)}", [str(line.says), line.pays, line.category_name]
+        if line.original is not None and line.rate is not None:
+            parts.append(f"{line.original} {line.original.currency} at {plain(line.rate)}")
+        found.append(Said(line.key, "Lines", about, ", ".join(parts)))
+        shows = f"shows {line.shows} ({line.shows_by})" if line.shows is not None else "shows nothing"
+        proofs = "; ".join(each.text for each in line.evidence) or "no evidence"
+        allows = f"{shows}, allows {line.allows} ({line.allows_by}), {proofs}"
+        found.append(Said(f"{line.key}#proof", "Shows and allows", about, allows))
+        for number, each in enumerate(line.coded):
+            tax = f" + {each.recoverable} tax" if each.recoverable else ""
+            words = f"{each.coding or 'no coding'} on {each.coding.account}: {each.net}{tax}"
+            words = f"personal: {each.gross}" if each.personal else words
+            found.append(Said(f"{line.key}#{number}", "Coding", each.text, words))
+    sums = statement.settlement.sums
+    for key, name, amount in (
+        ("firm", "Paid by the firm", sums.firm_paid), ("own", "Paid by the traveller", sums.own_money),
+        ("allowance", "Daily allowance", sums.allowance), ("mileage", "Mileage", sums.mileage),
+        ("personal", "Personal on the firm's card", sums.personal_on_firm_card),
+        ("advance", "Advance set against it", sums.advance), ("due", "Due to the traveller", statement.settlement.due),
+    ):  # fmt: skip
+        found.append(Said(f"sum:{key}", "What it comes to", name, str(amount)))
+    return found
+
+
+def between(before: Statement, after: Statement) -> list[Change]:
+    """Return how one version differs from an earlier one: lines, proofs, codings, sums, in that order of the newer."""
+    return changes(_said(before), _said(after))
