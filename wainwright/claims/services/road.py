@@ -168,6 +168,8 @@ def finance_end(member: Membership, claim_id: int, version: int, act: str, comme
     if len(comment.strip()) < 3:
         raise Refusal("Say why, so that the traveller knows what to do.", "comment")
     claim = finance_claim(member, claim_id, version)
+    if claim.state == "In sign-off":
+        raise Stale("The claim is still being signed off: it comes to finance when all have signed.")
     signoff.remark(member, claim.subject, comment)
     ended(member, claim, act, comment.strip())
     return claim
