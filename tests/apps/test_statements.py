@@ -273,7 +273,7 @@ class RandomTest(Statements):
                     amount_minor=F("amount_minor") + 13
                 )
             case "trip":
-                Trip.objects.update(title="Renamed trip", planned_minor=1)
+                Trip.objects.update(title="Renamed trip")
             case "names":
                 Firm.objects.update(name="Renamed Ltd")
         for firm in Firm.objects.all():

@@ -143,14 +143,14 @@ class SendingTest(WorldTestCase):
     def test_route_budget_and_news(self):
         trip = self.sent_trip(coding=FIELD, starts=20)
         step = SignOff.objects.get()
-        self.assertEqual((step.signer, step.turn, step.amount_minor), (self.tobias, True, trip.planned_minor))
+        self.assertEqual((step.signer, step.turn, step.amount_minor), (self.tobias, True, trip.planned.minor))
         with self.done():
             self.assertTrue(bench.approve(self.tobias, "trip", trip.pk))
         trip.refresh_from_db()
         self.assertEqual(trip.state, "Authorised")
         self.assertEqual(
             dict(BudgetUse.objects.values_list("budget__code", "committed_minor")),
-            dict.fromkeys(["3120", "P-0417"], trip.planned_minor),
+            dict.fromkeys(["3120", "P-0417"], trip.planned.minor),
         )
         self.assertEqual(mail.outbox[-1].to, ["maren.oyelaran@brackwater.example"])
         calendar = next(p for p in message_from_bytes(mail.outbox[-1].message().as_bytes()).walk() if p.get_filename())

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from datetime import date
 from decimal import Decimal
-from typing import Any
 
 from wainwright import clock
 from wainwright.accounts.selectors import Books
@@ -23,15 +22,16 @@ from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import shown_by
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.earnings import AllowanceFacts
+from wainwright.trips.models import TripVersion
 
 ALLOWANCE = "Daily allowance"
 
 
 def lines_of(
-    claim: Claim, expenses: Sequence[Expense], allowance: AllowanceFacts, book: Rulebook, books: Books,
-    plan: Mapping[str, Any],
+    claim: Claim, expenses: Sequence[Expense], allowance: AllowanceFacts, book: Rulebook, books: Books
 ) -> list[Line]:  # fmt: skip
     """Return the lines of an open claim: its expenses, and the daily allowance of its trip."""
+    plan = claim.trip.signed.by_category if claim.trip and claim.trip.signed else {}
     lines = [_line(expense, allowance, book, books, plan, claim) for expense in expenses]
     if allowance.amount:
         nothing, coding = Money.zero(claim.currency), claim.coding.with_account(books.allowance_account)
@@ -89,7 +89,7 @@ def coded_of(expense: Expense, default: Coding, book: Rulebook, books: Books) ->
 
 
 def _line(
-    expense: Expense, allowance: AllowanceFacts, book: Rulebook, books: Books, plan: Mapping[str, Any], claim: Claim
+    expense: Expense, allowance: AllowanceFacts, book: Rulebook, books: Books, plan: Mapping[str, int], claim: Claim
 ) -> Line:
     shows, shows_by = shown_by(expense)
     allows, allows_by = _allowed(expense, allowance, book, plan)
@@ -118,7 +118,7 @@ def _evidence(expense: Expense) -> tuple[Evidence, ...]:
     return tuple(found)
 
 
-def _allowed(expense: Expense, allowance: AllowanceFacts, book: Rulebook, plan: Mapping[str, Any]) -> tuple[Money, str]:
+def _allowed(expense: Expense, allowance: AllowanceFacts, book: Rulebook, plan: Mapping[str, int]) -> tuple[Money, str]:
     """What the rules or the authorised plan allow for a line, and where that comes from."""
     if expense.kind == Expense.Kind.MILEAGE:
         return expense.amount, "worked out"
@@ -135,9 +135,9 @@ def _allowed(expense: Expense, allowance: AllowanceFacts, book: Rulebook, plan: 
             return min(
                 limit, expense.amount
             ) if limit < expense.amount else limit, f"{heads} × {setting.params['limit']}"
-    planned = plan.get("by_code", {}).get(expense.category)
+    planned = plan.get(expense.category)
     if planned:
-        return max(Money.of(planned, expense.currency), Money.zero(expense.currency)), "planned"
+        return Money.from_minor(max(planned, 0), expense.currency), "planned"
     return expense.amount, "no limit"
 
 
@@ -161,8 +161,13 @@ def claim_subject(
     return Subject(
         claim.subject, "claim", today, claim.currency, items, over, tuple(known), trip.starts if trip else None,
         trip.ends if trip else None, trip.state if trip else "", due=claim.due, names=book.names,
-        planned_total=trip.planned - Money.of(trip.plan.get("allowance", "0"), claim.currency) if trip and trip.plan else None,
+        planned_total=_planned_costs(trip.signed, claim.currency) if trip and trip.signed else None,
     )  # fmt: skip
+
+
+def _planned_costs(version: TripVersion, currency: str) -> Money:
+    """What was authorised without the daily allowance, which is worked out and not spent."""
+    return Money.from_minor(version.total_minor - version.allowance_minor, currency)
 
 
 def _claimed_night(night: NightAllowed, expenses: Sequence[Expense]) -> NightAllowed:

@@ -114,7 +114,7 @@ def load_file(member: Membership, claim: Claim) -> ClaimFile:
     trip = claim.trip
     advance = trip.advance if trip and trip.advance_paid else Money.zero(claim.currency)
     facts = allowance_of(trip, book, claim.currency)
-    done = Statement.of(lines_of(claim, expenses, facts, book, ledger, trip.plan if trip else {}), advance)
+    done = Statement.of(lines_of(claim, expenses, facts, book, ledger), advance)
     today = clock.today(claim.firm.zone)
     known = known_like(
         claim.firm_id,
@@ -174,7 +174,13 @@ def claim_for(member: Membership, claim_id: int) -> Claim:
     return (
         Claim.objects.visible_to(member)
         .select_related(
-            "firm", "claimant__person", "claimant__firm", "trip__traveller__person", "cleared_by__person", "statement"
+            "firm",
+            "claimant__person",
+            "claimant__firm",
+            "trip__traveller__person",
+            "trip__signed",
+            "cleared_by__person",
+            "statement",
         )
         .get(pk=claim_id)
     )

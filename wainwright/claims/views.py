@@ -168,7 +168,7 @@ def trip_papers(request, trip_id: int):
     trip = trip_for(request.member, trip_id)
     claim = (
         Claim.objects.visible_to(request.member)
-        .select_related("firm", "claimant__person", "trip", "statement")
+        .select_related("firm", "claimant__person", "trip__signed", "statement")
         .filter(trip=trip)
         .first()
     )

@@ -1,4 +1,4 @@
-"""What an authorised trip commits of the budgets, again whenever its cost changes."""
+"""What a trip that was called off still commits of the budgets."""
 
 from __future__ import annotations
 
@@ -9,8 +9,6 @@ from wainwright.core.bearing import Borne, bear
 from wainwright.trips.figures import b_key
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import load_file, shares_of
-
-COMMITTED = ("Authorised", "Under way")
 
 
 def commit_lost(trip: Trip) -> None:
@@ -23,12 +21,3 @@ def commit_lost(trip: Trip) -> None:
     if costs:
         amounts = by_code(bear(costs, trip.coding, shares_of(trip)))
         use_budgets(trip.firm, (trip.starts or clock.today(trip.firm.zone)).year, trip.subject, amounts, actual=False)
-
-
-def recommit(trip: Trip) -> None:
-    """Set what an authorised trip commits to what it comes to now. Inside the caller's transaction."""
-    if trip.state in COMMITTED:
-        file = load_file(trip.traveller, trip)
-        use_budgets(
-            trip.firm, (trip.starts or clock.today(trip.firm.zone)).year, trip.subject, file.by_code, actual=False
-        )

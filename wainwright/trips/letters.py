@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import replace
 from datetime import datetime, time, timedelta
 from pathlib import Path
 from typing import Any
@@ -14,24 +14,13 @@ from weasyprint import CSS, HTML, URLFetcher
 from wainwright import clock
 from wainwright.core.workings import day_text
 from wainwright.formats.calendar import Appointment, write_calendar
+from wainwright.trips.frozen import Row, thaw
 from wainwright.trips.models import Leg, Subscription, Trip
 from wainwright.trips.selectors import TripFile, load_file
+from wainwright.trips.versions import frozen_of
 
 STYLES = Path(__file__).parent / "styles"
 FONTS = Path(__file__).parent.parent / "web" / "static" / "web" / "dist"
-
-
-@dataclass(frozen=True)
-class Row:
-    """One line of an itinerary, in local time."""
-
-    at: datetime
-    ends: datetime
-    mode: str
-    title: str
-    where: str
-    note: str
-    seats: str = ""
 
 
 def rows_of(file: TripFile) -> list[Row]:
@@ -49,7 +38,7 @@ def rows_of(file: TripFile) -> list[Row]:
             )
         )
         rows.append(
-            Row(datetime.combine(first.date, time(21)), datetime.combine(last.date + timedelta(days=1), time(9)), "stay",
+            Row(f"stay:{first.date}", datetime.combine(first.date, time(21)), datetime.combine(last.date + timedelta(days=1), time(9)), "stay",
                 f"{first.name or 'Lodging'}, {first.place['town']}", first.place["town"],
                 f"{len(stay)} {'night' if len(stay) == 1 else 'nights'} until {day_text(last.date + timedelta(days=1))}" + (f"; {note}" if note else ""))
         )  # fmt: skip
@@ -58,7 +47,7 @@ def rows_of(file: TripFile) -> list[Row]:
             _, _, since, _, until, *_ = b.keys[0].split("/")
             begin, end = datetime.fromisoformat(since), datetime.fromisoformat(until)
             rows.append(
-                Row(begin, end, "hire car", f"{b.label}, {b.carrier}", b.rows[1][1], f"until {day_text(end)} {end:%H:%M}; {b.state.lower()}, {b.ticket_number or b.reference}")
+                Row(f"car:{b.pk}", begin, end, "hire car", f"{b.label}, {b.carrier}", b.rows[1][1], f"until {day_text(end)} {end:%H:%M}; {b.state.lower()}, {b.ticket_number or b.reference}")
             )  # fmt: skip
     return sorted(rows, key=lambda row: row.at)
 
@@ -73,7 +62,7 @@ def _leg_row(leg: Leg, booking: Any) -> Row:
         note = f"{booking.carrier} {numbers}; {booking.state.lower()}, {booking.ticket_number or booking.reference}"
         seats = ", ".join(booking.seats)
     title = f"{leg.mode.capitalize()} {leg.origin['name']} to {leg.target['name']}"
-    return Row(leg.leaves, leg.arrives, leg.mode, title, leg.origin["name"], note, seats)
+    return Row(f"leg:{leg.pk}", leg.leaves, leg.arrives, leg.mode, title, leg.origin["name"], note, seats)
 
 
 def itinerary_text(file: TripFile) -> str:
@@ -127,16 +116,16 @@ def subscription_calendar(subscription: Subscription) -> bytes:
 
 
 def order_context(file: TripFile) -> dict[str, Any]:
-    """Everything that an order of travel says."""
+    """Everything that an order of travel says: what was signed, with the tickets and places of now where they fit."""
     trip = file.trip
     version = trip.versions.order_by("-number").first()
     signed = trip.authorised or trip.sent
+    plan = (thaw(version.frozen) if version else None) or frozen_of(file, rows_of(file))
+    notes = {row.key: row for row in rows_of(file)}
+    rows = [replace(row, note=notes[row.key].note) if row.key in notes else row for row in plan.rows]
     return {
-        "trip": trip, "file": file, "rows": rows_of(file), "version": version, "firm": trip.firm,
-        "categories": file.figures.by_category(file.book.names), "firm_pays": file.figures.sum("firm", "central"),
+        "trip": trip, "plan": plan, "rows": rows, "version": version, "certified": trip.signed or version, "firm": trip.firm,
         "signed": signed.astimezone(ZoneInfo(trip.firm.zone)) if signed else None,
-        "permissions": [(p.title, file.comment_on(p) or p.words) for p in file.permissions]
-        + [(p["title"], p["comment"]) for p in trip.permissions],
     }  # fmt: skip
 
 

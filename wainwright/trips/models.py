@@ -54,8 +54,10 @@ class Trip(CodedModel):
     engagements = models.JSONField(default=list, blank=True, help_text="What the traveller must be in time for.")
     profile = models.JSONField(default=dict, blank=True, help_text="The copy of the profile that this trip uses.")
     version = models.PositiveIntegerField(default=1)
-    plan = models.JSONField(default=dict, blank=True, help_text="What was signed, as figures by category.")
-    planned_minor = models.BigIntegerField(default=0)
+    signed = models.ForeignKey(
+        "trips.TripVersion", on_delete=models.SET_NULL, null=True, blank=True, related_name="+",
+        help_text="The newest version that the traveller certified.",
+    )  # fmt: skip
     signed_name = models.CharField(max_length=120, blank=True)
     sent = models.DateTimeField(null=True, blank=True)
     authorised = models.DateTimeField(null=True, blank=True)
@@ -104,9 +106,9 @@ class Trip(CodedModel):
         return f"advance:{self.pk}"
 
     @property
-    def planned(self) -> Money:
-        """What was signed, as a whole."""
-        return Money.from_minor(self.planned_minor, self.currency)
+    def planned(self) -> Money | None:
+        """What was certified, as a whole; nothing before the first time."""
+        return Money.from_minor(self.signed.total_minor, self.currency) if self.signed else None
 
 
 def place_data(place: Place) -> dict:
@@ -238,13 +240,18 @@ class Paper(models.Model):
 
 
 class TripVersion(models.Model):
-    """What was signed, line by line, frozen."""
+    """What was signed, line by line and as figures, frozen; or what an act on an authorised trip made of it."""
 
     trip = models.ForeignKey(Trip, on_delete=models.CASCADE, related_name="versions")
     number = models.PositiveSmallIntegerField()
     lines = models.JSONField(help_text="[key, section, label, value] of every line.")
-    signed_name = models.CharField(max_length=120)
-    signed_by = models.CharField(max_length=20, help_text="How it was certified: name or code.")
+    act = models.CharField(max_length=200, default="certified and sent", help_text="What made it, in words.")
+    total_minor = models.BigIntegerField(default=0)
+    allowance_minor = models.BigIntegerField(default=0)
+    by_category = models.JSONField(default=dict, help_text="Whole minor units by the code of each category.")
+    frozen = models.JSONField(default=dict, help_text="Figures, findings, permissions, journey as they were.")
+    signed_name = models.CharField(max_length=120, blank=True)
+    signed_by = models.CharField(max_length=20, blank=True, help_text="How it was certified: name or code.")
     time = models.DateTimeField()
 
     class Meta:

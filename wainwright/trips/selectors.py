@@ -31,6 +31,7 @@ from wainwright.rulebook.selectors import Explained, Rulebook, rulebook
 from wainwright.trips import driving
 from wainwright.trips.facts import causes, plan_subject
 from wainwright.trips.figures import TripFigures, figures
+from wainwright.trips.frozen import thaw
 from wainwright.trips.models import Leg, Night, OtherCost, Paper, Trip
 from wainwright.trips.own_findings import Seen, own_findings
 
@@ -158,12 +159,22 @@ def advance_words(trip: Trip | None) -> str:
 def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> TripFile:
     """Load a trip's file: six queries, eight while it is planned, whatever its length. The caller has checked who may see it.
 
+    While it is being signed off, figures, findings and permissions are those that were certified.
     ``more`` are items to be judged with the plan though they are not on it yet.
     """
     book, ledger = rulebook(trip.firm), books(trip.firm)
+    signed = trip.signed if trip.state == "Awaiting sign-off" and not more else None
+    plan = thaw(signed.frozen) if signed else None
     legs, nights, others = list(trip.legs.all()), list(trip.nights.all()), list(trip.others.all())
     bookings, papers = list(trip.bookings.all()), list(trip.papers.all())
     reasons = {row.identity: row for row in Explanation.objects.filter(subject=trip.subject)}
+    if plan is not None:
+        found_then = [Explained(each.finding, each if each.words else None) for each in plan.findings]  # type: ignore[arg-type]
+        asked_for = [each.permission for each in plan.permissions]
+        return TripFile(
+            trip, book, ledger, legs, nights, others, bookings, papers, plan.figures, found_then, asked_for, Route(()),
+            Money.zero(trip.currency), reasons,
+        )  # fmt: skip
     today = clock.today(trip.firm.zone)
     # Once it is sent, who signs and what was advanced are kept elsewhere, as they were.
     out = outstanding_advances(trip.traveller, trip, trip.currency) if trip.editable else Money.zero(trip.currency)
@@ -196,13 +207,17 @@ def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> Trip
 
 def trips_of(member: Membership) -> QuerySet[Trip]:
     """Return a person's own trips, the latest first."""
-    return Trip.objects.filter(traveller=member).select_related("traveller__person", "claim").order_by("-starts", "-id")
+    return (
+        Trip.objects.filter(traveller=member)
+        .select_related("traveller__person", "claim", "signed")
+        .order_by("-starts", "-id")
+    )
 
 
 def trip_for(member: Membership, trip_id: int) -> Trip:
     """Return a trip that ``member`` may see. Raises ``Trip.DoesNotExist``."""
     return (
         Trip.objects.visible_to(member)
-        .select_related("firm", "traveller__person", "traveller__firm", "claim")
+        .select_related("firm", "traveller__person", "traveller__firm", "claim__statement", "signed")
         .get(pk=trip_id)
     )

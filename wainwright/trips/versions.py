@@ -7,7 +7,8 @@ from datetime import datetime
 
 from wainwright.core.versions import Change, Line, changes
 from wainwright.core.workings import day_text
-from wainwright.trips.models import PAID_BY, Trip, TripVersion
+from wainwright.trips.frozen import Frozen, Permitted, Row, Said
+from wainwright.trips.models import PAID_BY, TripVersion
 from wainwright.trips.profile import FIELDS
 from wainwright.trips.selectors import TripFile
 
@@ -83,9 +84,19 @@ def as_data(lines: Sequence[Line]) -> list[list[str]]:
     return [[each.key, each.section, each.label, each.value] for each in lines]
 
 
-def last_signed(trip: Trip) -> TripVersion | None:
-    """Return what was signed last, if anything."""
-    return trip.versions.order_by("-number").first()
+def frozen_of(file: TripFile, rows: Sequence[Row]) -> Frozen:
+    """Return a plan as it stands, for keeping with a version."""
+    trip = file.trip
+    return Frozen(
+        trip.title, trip.purpose, trip.starts, trip.ends, trip.advance, file.figures,
+        tuple(file.figures.by_category(file.book.names)), tuple(file.borne),
+        tuple(
+            Said(each.finding, each.reason.reason if each.reason else "", each.reason.words if each.reason else "")
+            for each in file.findings
+        ),
+        tuple(Permitted(each, file.comment_on(each)) for each in file.permissions),
+        tuple((row["title"], row["comment"]) for row in trip.permissions), tuple(rows),
+    )  # fmt: skip
 
 
 def since_signed(file: TripFile, version: TripVersion | None) -> list[Change]:
@@ -94,8 +105,9 @@ def since_signed(file: TripFile, version: TripVersion | None) -> list[Change]:
 
 
 def between(versions: Sequence[TripVersion]) -> list[Change]:
-    """Return how the last of some versions differs from the one before."""
-    if len(versions) < 2:
+    """Return how the last certified of some versions differs from the certified one before."""
+    certified = [each for each in versions if each.signed_name]
+    if len(certified) < 2:
         return []
-    before, after = versions[-2], versions[-1]
+    before, after = certified[-2], certified[-1]
     return changes([Line(*row) for row in before.lines], [Line(*row) for row in after.lines])

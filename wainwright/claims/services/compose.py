@@ -32,7 +32,7 @@ def mine(member: Membership, claim_id: int, version: int | None = None, editable
     claim = (
         Claim.objects.select_for_update(of=("self",))
         .visible_to(member)
-        .select_related("firm", "claimant__person", "claimant__firm", "trip", "statement")
+        .select_related("firm", "claimant__person", "claimant__firm", "trip__signed", "statement")
         .get(pk=claim_id)
     )
     if claim.claimant_id != member.pk:

@@ -42,7 +42,7 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
     before = claim.state
     claim.state = CLAIM.after(claim.state, "send")
     claim.sent, claim.signed_name = clock.now(), typed_name.strip()
-    planned = claim.trip.planned if claim.trip and claim.trip.planned_minor else None
+    planned = claim.trip.planned if claim.trip else None
     statement = write(claim, member, "certified and sent", file.figures, file.findings, file.budget_day, planned)
     claim.version += 1
     claim.save()

@@ -9,10 +9,9 @@ from django.db import transaction
 from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
-from wainwright.accounts.services import give_back, use_budgets
+from wainwright.accounts.services import give_back
 from wainwright.bookings import services as bookings
 from wainwright.bookings.models import Booking
-from wainwright.core.money import Money
 from wainwright.core.states import TRIP
 from wainwright.errors import Refusal, Stale
 from wainwright.news.services import Enclosed, tell
@@ -22,11 +21,11 @@ from wainwright.signoff import services as signoff
 from wainwright.trail.services import record
 from wainwright.trips import letters
 from wainwright.trips.budgets import commit_lost
-from wainwright.trips.models import Trip, TripVersion
+from wainwright.trips.models import Trip
 from wainwright.trips.selectors import TripFile, load_file
 from wainwright.trips.services.base import mine
+from wainwright.trips.services.versions import commit, write
 from wainwright.trips.services.ways import finish_asked
-from wainwright.trips.versions import as_data, last_signed, lines_of
 
 
 def link(trip: Trip) -> str:
@@ -63,16 +62,14 @@ def send(
     before = trip.state
     trip.state = TRIP.after(trip.state, "send")
     trip.sent, trip.signed_name = clock.now(), member.person.name
-    trip.plan = _frozen(file)
-    trip.planned_minor = file.figures.total.minor
     trip.version += 1
+    version_ = write(file, "certified and sent", member.person.name, file.book.policy.certify_by)
     trip.save()
-    last = last_signed(trip)
-    TripVersion.objects.create(
-        trip=trip, number=last.number + 1 if last else 1, lines=as_data(lines_of(file)), signed_name=member.person.name,
-        signed_by=file.book.policy.certify_by, time=trip.sent,
-    )  # fmt: skip
-    record(member, "certified and sent the trip", trip.subject, before={"state": before}, after=trip.plan)
+    after = {
+        "version": version_.number, "total": version_.total_minor, "allowance": version_.allowance_minor,
+        "by category": version_.by_category,
+    }  # fmt: skip
+    record(member, "certified and sent the trip", trip.subject, before={"state": before}, after=after)
     contents = {scope: signoff.fingerprint({"total": str(amount), **head}) for scope, amount, head in _scopes(file)}
     marks = tuple(each.finding.level.value for each in file.findings)
     asked = signoff.Asked(trip.subject, title(trip), f"/bench/trip/{trip.pk}/", file.figures.total, marks)
@@ -101,20 +98,6 @@ def _scopes(file: TripFile):
     yield "all", file.figures.total, head
     for (dimension, code), amount in file.by_code.items():
         yield f"{dimension}:{code}", amount, {}
-
-
-def _frozen(file: TripFile) -> dict:
-    names = file.book.names
-    by_category: dict[str, Money] = {}
-    for e in file.figures.estimates:
-        by_category[e.category] = by_category[e.category] + e.amount if e.category in by_category else e.amount
-    return {
-        "categories": [[name, str(amount.amount)] for name, amount in file.figures.by_category(names)],
-        "by_code": {category: str(amount.amount) for category, amount in by_category.items()},
-        "allowance": str(file.figures.allowance.amount.amount),
-        "total": str(file.figures.total.amount),
-        "version": file.trip.version,
-    }
 
 
 @transaction.atomic
@@ -187,8 +170,7 @@ def signed(member: Membership, trip: Trip, given_for: str) -> None:
     trip.authorised = clock.now()
     trip.version += 1
     trip.save()
-    year = (trip.starts or clock.today(trip.firm.zone)).year
-    use_budgets(trip.firm, year, trip.subject, file.by_code, actual=False)
+    commit(trip, file)
     after = {"state": trip.state, "committed": {c: str(a.amount) for (_, c), a in file.by_code.items()}}
     record(member, "authorised the trip", trip.subject, before={"state": before}, after=after, for_whom=given_for)
     issue_tickets(trip.pk)

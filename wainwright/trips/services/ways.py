@@ -27,7 +27,6 @@ from wainwright.ports.market import MarketError
 from wainwright.rulebook.models import Explanation
 from wainwright.rulebook.selectors import Explained, rulebook
 from wainwright.trail.services import record
-from wainwright.trips.budgets import recommit
 from wainwright.trips.figures import b_key
 from wainwright.trips.judging import findings_on_stay
 from wainwright.trips.models import Leg, Night, OtherCost, Trip
@@ -35,6 +34,7 @@ from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.base import changed, mine
 from wainwright.trips.services.nights import expected_night, rebuild_nights
 from wainwright.trips.services.plan import place_leg
+from wainwright.trips.services.versions import amend
 
 CHOICE = "choice"
 BOOKABLE_AFTER = ("Authorised", "Under way")
@@ -286,7 +286,7 @@ def cancel(member: Membership, trip_id: int, booking_id: int) -> Booking:
             raise Stale("That booking is gone already.")
         if booking.by_hand:
             bookings.forget_by_hand(member, booking)
-            recommit(trip)
+            amend(member, trip, f"taken off: {booking.label}")
             return booking
         others = trip.legs.exclude(booking=booking)
         if not trip.editable and booking.legs.exists() and not others.exists():
@@ -304,7 +304,7 @@ def cancel(member: Membership, trip_id: int, booking_id: int) -> Booking:
         rebuild_nights(trip)
         after = {"booking": booking.pk, "price": booking.price_minor, "not given back": kept}
         changed(member, trip, f"cancelled: {booking.label}", None, after)
-        recommit(trip)
+        amend(member, trip, f"cancelled: {booking.label}")
     return booking
 
 
@@ -325,7 +325,7 @@ def by_hand(member: Membership, trip_id: int, typed: bookings.ByHand) -> Booking
             raise Stale(f"The trip stands at {trip.state}: nothing is recorded on it now.")
         booking = bookings.record_by_hand(member, trip_id, typed)
         changed(member, trip, f"recorded: {booking.label}", None, {"number": booking.ticket_number})
-        recommit(trip)
+        amend(member, trip, f"recorded: {booking.label}")
     return booking
 
 
@@ -334,7 +334,7 @@ def take_price(member: Membership, trip_id: int, booking_id: int) -> Booking:
     with transaction.atomic():
         trip, booking = _own_booking(member, trip_id, booking_id)
         booking = bookings.accept_price(booking.pk)
-        recommit(trip)
+        amend(member, trip, f"taken at its new price: {booking.label}")
     if trip.state in BOOKABLE_AFTER:
         bookings.accepted_at_market(booking.pk)
     return Booking.objects.get(pk=booking.pk)

@@ -44,7 +44,7 @@ from wainwright.trips.models import Trip
 from wainwright.trips.profile import FOR_ONE_TRIP, side_by_side
 from wainwright.trips.selectors import TripFile, advance_words, load_file, shares_of, trip_for, trips_of
 from wainwright.trips.services import plan
-from wainwright.trips.versions import last_signed, since_signed
+from wainwright.trips.versions import since_signed
 
 REASONS = ["Only one available", "Needed for the work", "Cheaper as a whole", "Safety or health", "Another reason"]
 CLAIMABLE = ("Under way", "Back", "Closed")
@@ -120,7 +120,7 @@ def page_context(request, trip: Trip, file: TripFile | None = None, **forms) -> 
     expenses = _expenses(claim, trip)
     booked = all(b.state == "Ticketed" for b in file.bookings if b.stands)
     signoffs = steps(trip.subject) if trip.sent else []
-    version = last_signed(trip) if trip.sent and trip.editable else None
+    version = trip.signed if trip.sent and trip.editable else None
     said = remarks(trip.subject)
     context = {
         "advance_words": advance_words(trip), "trip": trip, "file": file, "own": own, "editable": editable, "claim": claim,

@@ -18,7 +18,7 @@ from wainwright.trips.models import Subscription, Trip
 from wainwright.trips.profile import side_by_side
 from wainwright.trips.selectors import load_file, trip_for
 from wainwright.trips.services import calendar, road
-from wainwright.trips.versions import last_signed, lines_of, since_signed
+from wainwright.trips.versions import lines_of, since_signed
 from wainwright.trips.views.page import page_context, ribbon_of, spends_of
 
 
@@ -35,7 +35,7 @@ def _sign_page(request, trip: Trip, status: int = 200, error: str = "", typed: s
     policy = file.book.policy
     context = {
         "trip": trip, "file": file, "sections": _sections(file), "route": route_preview(file.route), "policy": policy,
-        "changes": since_signed(file, last_signed(trip)) if trip.sent else [], "error": error, "typed": typed,
+        "changes": since_signed(file, trip.signed) if trip.sent else [], "error": error, "typed": typed,
         "details": [d for d in side_by_side(trip) if d.differs], "ribbon": ribbon_of(file, spends_of(file, [])),
         "needs_code": policy.certify_by == "code", "has_code": has_authenticator(request.user),
     }  # fmt: skip
