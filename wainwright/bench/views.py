@@ -76,7 +76,7 @@ def _trip(request, trip_id: int):
         "stage": stage_reached(trip.state, False, ""), "route": route_steps(signoffs),
         "ribbon": ribbon_of(file, spends_of(file, []), BENCH_WIDTH), "map": map_of(file.figures),
         "changes": between(list(trip.versions.all())), "permissions": [(p, file.comment_on(p)) for p in file.permissions],
-        "categories": file.figures.by_category(file.book.names), "remarks": remarks(trip.subject),
+        "categories": file.categories, "remarks": remarks(trip.subject),
         "others": _others(request, trip.traveller_id) if mine else [],
     }  # fmt: skip
     return render(request, "bench/trip.html", context)

@@ -31,7 +31,7 @@ from wainwright.rulebook.selectors import Explained, Rulebook, rulebook
 from wainwright.trips import driving
 from wainwright.trips.facts import causes, plan_subject
 from wainwright.trips.figures import TripFigures, figures
-from wainwright.trips.frozen import thaw
+from wainwright.trips.frozen import Frozen, thaw
 from wainwright.trips.models import Leg, Night, OtherCost, Paper, Trip
 from wainwright.trips.own_findings import Seen, own_findings
 
@@ -56,11 +56,17 @@ class TripFile:
     route: Route
     outstanding: Money
     reasons: dict[str, Explanation] = field(default_factory=dict)
+    signed: Frozen | None = None
 
     @cached_property
     def in_the_way(self) -> int:
         """How many findings still stand in the way."""
         return sum(each.open for each in self.findings)
+
+    @property
+    def categories(self) -> list[tuple[str, Money]]:
+        """What is expected by category, under the names of the day on which it was certified."""
+        return list(self.signed.categories) if self.signed else self.figures.by_category(self.book.names)
 
     @cached_property
     def borne(self) -> list[tuple[Coding, Money]]:
@@ -173,7 +179,7 @@ def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> Trip
         asked_for = [each.permission for each in plan.permissions]
         return TripFile(
             trip, book, ledger, legs, nights, others, bookings, papers, plan.figures, found_then, asked_for, Route(()),
-            Money.zero(trip.currency), reasons,
+            Money.zero(trip.currency), reasons, plan,
         )  # fmt: skip
     today = clock.today(trip.firm.zone)
     # Once it is sent, who signs and what was advanced are kept elsewhere, as they were.

@@ -89,7 +89,7 @@ def frozen_of(file: TripFile, rows: Sequence[Row]) -> Frozen:
     trip = file.trip
     return Frozen(
         trip.title, trip.purpose, trip.starts, trip.ends, trip.advance, file.figures,
-        tuple(file.figures.by_category(file.book.names)), tuple(file.borne),
+        tuple(file.categories), tuple(file.borne),
         tuple(
             Said(each.finding, each.reason.reason if each.reason else "", each.reason.words if each.reason else "")
             for each in file.findings

@@ -133,7 +133,7 @@ def page_context(request, trip: Trip, file: TripFile | None = None, **forms) -> 
         "entries": history(trip.subject) if "history" in request.GET else None,
         "stay_forms": [(stay, StayForm(initial=_stay_initial(stay, trip.currency))) for stay in file.stays] if editable else [],
         "spent": bool(expenses), "can_claim": own and claim is None and trip.state in ("Under way", "Back"),
-        "categories": file.figures.by_category(file.book.names), "firm_pays": file.figures.sum("firm", "central"),
+        "categories": file.categories, "firm_pays": file.figures.sum("firm", "central"),
         "explain_error": "", "typed_words": "", "typed_line": "", "line_error": "", "split_error": "", "typed_shares": blank_splits(),
         "may_take_back": own and trip.state == "Awaiting sign-off", "may_reopen": own and trip.state == "Authorised",
         "may_cancel": own and (trip.editable or trip.state in ("Authorised", "Under way")),
