@@ -33,13 +33,7 @@ class End(Kind):
     regex = "send-back|turn-down"
 
 
-class Paper(Kind):
-    """The two files of a pay run."""
-
-    regex = "file|answer"
-
-
-for name, converter in (("kind", Kind), ("end", End), ("paper", Paper)):
+for name, converter in (("kind", Kind), ("end", End)):
     register_converter(converter, name)
 
 urlpatterns = [
@@ -186,6 +180,7 @@ urlpatterns = [
     path("bench/claim/<int:object_id>/post/", bench.post, name="post"),
     path("bench/claim/<int:object_id>/finance/<end:act>/", bench.finance_end, name="finance-end"),
     path("bench/claim/<int:object_id>/recode/", bench.recode, name="recode"),
+    path("bench/claim/<int:object_id>/allow/", bench.allow_over, name="bench-allow"),
     path("ledger/", journals.ledger_page, name="ledger"),
     path("ledger/<int:posting_id>/", journals.journal_page, name="journal"),
     path("ledger/loose/", loose.loose_page, name="loose"),
@@ -195,5 +190,8 @@ urlpatterns = [
     path("ledger/pay/", journals.pay_page, name="pay"),
     path("ledger/pay/run/", journals.pay, name="pay-make"),
     path("ledger/pay/<int:run_id>/", journals.run_page, name="pay-run"),
-    path("ledger/pay/<int:run_id>/<paper:which>/", journals.run_file, name="pay-file"),
+    path("ledger/pay/<int:run_id>/file/", journals.run_file, name="pay-file"),
+    path("ledger/pay/<int:run_id>/payments/<int:payment_id>/", journals.settle_payment, name="pay-settle"),
+    path("ledger/pay/<int:run_id>/answers/", journals.take_answer, name="pay-take-answer"),
+    path("ledger/pay/<int:run_id>/answers/<int:answer_id>/", journals.answer_file, name="pay-answer"),
 ]

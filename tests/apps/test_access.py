@@ -41,6 +41,7 @@ OPEN = {
     "bench": (403, 403, 302, 200, 403, 403, 200), "bench-item": (403, 403, 200, 200, 403, 403, 404),
     "ledger": (403, 403, 403, 200, 403, 200, 200), "pay": (403, 403, 403, 200, 403, 200, 200),
     "journal": (403, 403, 403, 200, 403, 200, 404), "pay-run": (403, 403, 403, 200, 403, 200, 404), "pay-file": (403, 403, 403, 200, 403, 200, 404),
+    "pay-answer": (403, 403, 403, 200, 403, 200, 404),
     "mailbox": (404,) * 7, "mail": (404,) * 7, "mail-attachment": (404,) * 7,
 }  # fmt: skip
 # Acts: whoever may not do them changes nothing. These change nothing of maren's for anybody but those named.
@@ -52,6 +53,7 @@ ACTS = {
     "drop", "card-file", "card-columns", "card-take", "card-away", "take", "take-all", "sort", "undo", "issuer", "held-mail", "receipt-join", "receipt-trip", "page-off", "page-cut", "check", "ride-check", "own-share", "lost", "papers-order", "remind", "firm-card", "personal", "receipt-take", "expense-change", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
     "claim-explain", "claim-send", "claim-take-back", "put-in", "take-out", "claim-coding", "claim-say", "approve", "end", "pass-on",
     "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
+    "pay-take-answer", "pay-settle", "bench-allow",
 }  # fmt: skip
 FREE = {"up", "subscribed"}
 
@@ -94,7 +96,7 @@ class AccessTest(WorldTestCase):
         self.values = {
             "trip_id": self.trip.pk, "claim_id": self.claim.pk, "expense_id": self.expense.pk, "receipt_id": self.receipt.pk,
             "page_id": self.receipt.pages.first().pk, "kind": "claim", "object_id": self.claim.pk, "posting_id": Posting.objects.first().pk,
-            "run_id": self.run_.pk, "which": "file", "mail_id": self.mail.pk, "number": 0, "leg_id": self.trip.legs.first().pk, "other_id": 1,
+            "run_id": self.run_.pk, "answer_id": self.run_.answers.get().pk, "payment_id": self.run_.payments.get().pk, "mail_id": self.mail.pk, "number": 0, "leg_id": self.trip.legs.first().pk, "other_id": 1,
             "booking_id": self.booking.pk, "paper_id": self.paper.pk, "card_id": self.maren.cards.first().pk, "file_id": self.file.pk, "index": 0, "secret": "x", "act": "send-back", "slug": "norge",
         }  # fmt: skip
 

@@ -206,7 +206,12 @@ class ClaimTest(WorldTestCase):
     def test_what_a_claim_comes_to_and_how_it_will_post(self):
         claim = self.a_claim(costs=["20.00"])
         dinner = self.a_cost(
-            amount="102.00", category="taxi", tax_rate=Decimal("0.25"), tax=eur("20.40"), merchant="Dinner"
+            amount="102.00",
+            category="taxi",
+            tax_rate=Decimal("0.25"),
+            tax=eur("20.40"),
+            merchant="Dinner",
+            country="IE",
         )
         proof(dinner, 3)
         editing.set_split(

@@ -335,7 +335,12 @@ class FormsTest(WorldTestCase):
         )
         self.enter(self.priya)
         self.assertIn(b"pain.001", self.client.get(f"/ledger/pay/{PayRun.objects.get().pk}/file/").content)
-        self.assertIn(b"pain.002", self.client.get(f"/ledger/pay/{PayRun.objects.get().pk}/answer/").content)
+        self.assertIn(
+            b"pain.002",
+            self.client.get(
+                f"/ledger/pay/{PayRun.objects.get().pk}/answers/{PayRun.objects.get().answers.get().pk}/"
+            ).content,
+        )
 
     def test_news_firms_and_signing_out(self):
         self.sent_trip(starts=20)

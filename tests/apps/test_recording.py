@@ -6,10 +6,12 @@ from datetime import datetime, time, timedelta
 from decimal import Decimal
 
 from django.conf import settings
+from django.db import transaction
 from PIL import Image
 from pypdf import PdfReader
 
 from demo import papers
+from demo.story import proof
 from tests.apps.world import WorldTestCase
 from tests.codings import coded
 from tests.formats.samples import cii, flight_page, mail, ubl
@@ -17,7 +19,8 @@ from wainwright import clock
 from wainwright.accounts.selectors import books
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
-from wainwright.claims.services import compose
+from wainwright.claims.services import books as books_service
+from wainwright.claims.services import compose, road
 from wainwright.core.money import Money
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.loose import Loose, by_person, loose_charges, personal_open
@@ -664,6 +667,24 @@ class FinanceTest(Tray):
 
     def test_personal_costs_are_followed_until_paid_back(self):
         expense = taking.mark_personal(self.maren, self.charge(self.maren, 9).pk)
-        self.assertEqual(personal_open(self.priya), [expense])
+        self.assertEqual([each.left for each in personal_open(self.priya)[0]], [expense.amount])
         self.enter(self.priya)
         self.assertContains(self.client.get("/ledger/loose/"), "on no claim")
+
+    def test_what_a_posted_claim_set_off_is_open_no_more(self):
+        for own, left in (("200.00", None), ("30.00", "60.00")):
+            with self.subTest(own), transaction.atomic():
+                big = taking.mark_personal(self.maren, self.charge(self.maren, 9, 9000).pk)
+                cost = self.a_cost(amount=own, merchant=f"Rope shop {own}")
+                proof(cost, 1)
+                claim = compose.claim_loose(self.maren, f"Ropes {own}")
+                self.assertEqual(claim.expenses.count(), 2)
+                self.assertEqual([e.left for e in personal_open(self.priya)[0]][-1:], [big.amount])
+                self.send_claim(claim)
+                with self.done():
+                    self.approve_all("claim", claim.pk)
+                road.clear(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
+                books_service.post(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
+                found = [e for e in personal_open(self.priya)[0] if claim.code in e.where]
+                self.assertEqual([str(e.left) for e in found], [left] if left else [])
+                transaction.set_rollback(True)

@@ -25,6 +25,7 @@ from wainwright.claims.statements import read, versions
 from wainwright.core.states import NotNow
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Charge, Expense
+from wainwright.formats.pain002 import Answer, write_pain002
 from wainwright.people.models import Firm, new_version
 from wainwright.rulebook.models import AllowanceRate, Category, RuleSetting
 from wainwright.signoff.models import SignOff
@@ -158,11 +159,10 @@ class AdvanceTest(Statements):
     def test_a_refused_advance_leaves_the_claim_as_it_is(self):
         claim, run = self.posted_with_advance_at_the_bank()
         before = claim.owed
-        Payment.objects.update(iban="IE64IRCE92050112345678")
-        run.refresh_from_db()
-        with self.done(), mock.patch("wainwright.accounts.services.read_pain002") as answer:
-            payment = Payment.objects.get()
-            answer.return_value.answers = [mock.Mock(end_to_end=payment.end_to_end, accepted=False, words="no account")]
+        refused = [Answer(Payment.objects.get().end_to_end, "RJCT", "AC01")]
+        bank = mock.Mock()
+        bank.send.return_value = write_pain002(run.message_id, refused, clock.now())
+        with self.done(), mock.patch("wainwright.accounts.services.service", return_value=bank):
             books.finish_pay_run(run)
         claim = self.fresh(claim)
         self.assertEqual((claim.owed, claim.statement.number), (before, 1))

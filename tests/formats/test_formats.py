@@ -14,10 +14,11 @@ from PIL import ImageFile
 
 from demo import papers
 from wainwright.core.money import Money
+from wainwright.formats.bank_text import bank_text
 from wainwright.formats.calendar import Appointment, write_calendar
 from wainwright.formats.ofx import read_ofx
 from wainwright.formats.pain001 import Payer, Transfer, check_schema, read_pain001, write_pain001
-from wainwright.formats.pain002 import Answer, read_pain002, write_pain002
+from wainwright.formats.pain002 import STATUSES, Answer, Outcome, StatusReport, read_pain002, write_pain002
 from wainwright.formats.pictures import Word, media_type, pages_of
 from wainwright.formats.places import best_place, find_places, folded, place
 from wainwright.formats.problems import Unreadable
@@ -90,7 +91,11 @@ class PainTest(TestCase):
     def test_written_checked_and_read_back(self):
         content = write_pain001(PAYER, [self.transfer()], "WW-LTD-00001")
         check_schema(content)
-        self.assertEqual(read_pain001(content), ("WW-LTD-00001", [("WW-1-001", "DE89370400440532013000", "412.40")]))
+        message, (row,) = read_pain001(content)
+        self.assertEqual(
+            (message, row.end_to_end, row.iban, row.amount),
+            ("WW-LTD-00001", "WW-1-001", "DE89370400440532013000", "412.40"),
+        )
 
     def test_what_cannot_be_paid_is_refused(self):
         for transfers in ([], [self.transfer(amount="0")], [self.transfer(amount="-1")]):
@@ -98,16 +103,16 @@ class PainTest(TestCase):
                 write_pain001(PAYER, transfers, "WW-1")
 
     def test_the_bank_answers_payment_by_payment(self):
-        for iban, accepted, words in [
-            ("DE89370400440532013000", True, ""),
-            (min(CLOSED), False, "the account is closed"),
-            ("DE89370400440532013001", False, "the account number is not right"),
+        for iban, outcome, words in [
+            ("DE89370400440532013000", Outcome.PAID, "settled on the payer's account"),
+            (min(CLOSED), Outcome.REFUSED, "the account is closed"),
+            ("DE89370400440532013001", Outcome.REFUSED, "the account number is not right"),
         ]:
             with self.subTest(iban):
                 report = read_pain002(Standin().send(write_pain001(PAYER, [self.transfer(iban)], "WW-LTD-00001")))
                 self.assertEqual(
-                    (report.message_id, report.answers[0].accepted, report.answers[0].words),
-                    ("WW-LTD-00001", accepted, words),
+                    (report.message_id, report.answers[0].outcome, report.answers[0].words),
+                    ("WW-LTD-00001", outcome, words),
                 )
 
     def test_answers_that_are_none(self):
@@ -118,10 +123,71 @@ class PainTest(TestCase):
                 read_pain002(content)
 
     def test_a_group_of_answers_there_and_back(self):
-        answers = (Answer("a", True), Answer("b", False, "XX99"))
+        answers = (Answer("a", "ACSC"), Answer("b", "RJCT", "XX99"))
         report = read_pain002(write_pain002("WW-1", answers, datetime(2026, 10, 12, tzinfo=UTC)))
         self.assertEqual(report.answers, answers)
         self.assertEqual(report.answers[1].words, "the bank says XX99")
+
+    def test_only_what_is_settled_is_paid_and_only_what_is_refused_is_refused(self):
+        by_outcome = {outcome: {code for code, (each, _) in STATUSES.items() if each == outcome} for outcome in Outcome}
+        self.assertEqual((by_outcome["paid"], by_outcome["refused"]), ({"ACSC", "ACCC"}, {"RJCT", "CANC"}))
+        for status in ("PDNG", "RCVD", "ACWC", "ACWP", "ACTC", "ACCP", "ACSP", "ZZZZ", ""):
+            self.assertEqual(Answer("a", status).outcome, Outcome.PENDING, status)
+        self.assertIn("no status we know", Answer("a", "ZZZZ").words)
+
+    def test_an_answer_for_the_whole_or_a_block_reaches_the_payments_in_it(self):
+        space = "urn:iso:std:iso:20022:tech:xsd:pain.002.001.10"
+
+        def report(group="", blocks=(), payments="") -> StatusReport:
+            status = f"<GrpSts>{group}</GrpSts>" if group else ""
+            inner = "".join(
+                f"<OrgnlPmtInfAndSts><OrgnlPmtInfId>{number}</OrgnlPmtInfId><PmtInfSts>{code}</PmtInfSts>"
+                f"<StsRsnInf><Rsn><Cd>AC06</Cd></Rsn></StsRsnInf>{payments}</OrgnlPmtInfAndSts>"
+                for number, code in blocks
+            )
+            head = f"<OrgnlGrpInfAndSts><OrgnlMsgId>M</OrgnlMsgId>{status}</OrgnlGrpInfAndSts>"
+            return read_pain002(f"<Document xmlns='{space}'><R>{head}{inner}</R></Document>".encode())
+
+        one = "<TxInfAndSts><OrgnlEndToEndId>e1</OrgnlEndToEndId><TxSts>RJCT</TxSts></TxInfAndSts>"
+        for said, payment, block, status in [
+            (report("RJCT"), "e1", "B1", "RJCT"),
+            (report("ACSC", [("B2", "RJCT")]), "e1", "B1", "ACSC"),
+            (report("ACSC", [("B1", "RJCT")]), "e1", "B1", "RJCT"),
+            (report("PART", [("B1", "ACSC")], one), "e1", "B1", "RJCT"),
+            (report("PART", [("B1", "ACSC")], one), "e2", "B1", "ACSC"),
+            (report("PDNG"), "e1", "B1", "PDNG"),
+        ]:
+            with self.subTest(status=status, block=block, payment=payment):
+                self.assertEqual(said.of(payment, block).status, status)
+        self.assertIsNone(report("PART").of("e1", "B1"))
+        self.assertEqual(report("", [("B1", "RJCT")]).of("e1", "B1").words, "the account is blocked")
+
+    def test_amounts_have_the_places_of_their_currency(self):
+        for currency, amounts, written, whole in [
+            ("JPY", ["1000", "7"], ["1000", "7"], "1007"),
+            ("KWD", ["1000.125", "0.005"], ["1000.125", "0.005"], "1000.130"),
+            ("EUR", ["1000", "0.05"], ["1000.00", "0.05"], "1000.05"),
+        ]:
+            payer = Payer("Firm", PAYER.iban, PAYER.bic, currency)
+            transfers = [
+                Transfer(f"E{n}", "Somebody", "DE89370400440532013000", Money.of(a, currency), "x", date(2026, 10, 12))
+                for n, a in enumerate(amounts)
+            ]
+            content = write_pain001(payer, transfers, "WW-1")
+            self.assertEqual([row.amount for row in read_pain001(content)[1]], written)
+            self.assertEqual(content.decode().count(f"<CtrlSum>{whole}</CtrlSum>"), 2)
+
+    @given(st.text(max_size=200), st.text(max_size=300))
+    def test_any_name_and_text_can_be_paid(self, name, text):
+        transfer = Transfer("E1", name, "DE89370400440532013000", Money.of("5", "EUR"), text, date(2026, 10, 12))
+        write_pain001(PAYER, [transfer], "WW-1")
+
+    def test_what_a_bank_does_not_take_is_written_in_its_letters(self):
+        for given_, wanted in [
+            ("Maren Oyelaran", "Maren Oyelaran"), ("Bjørn Ærø-Ås", "Bjorn AEro-As"), ("🐟", "Payee"), ("", "Payee"),
+            ("a\x00b\nc", "a b c"), ("Łukasz//Żak/", "Lukasz/Zak"), ("Иван", "Ivan"), ("...", "Payee"), ("A" * 90, "A" * 70),
+        ]:  # fmt: skip
+            self.assertEqual(bank_text(given_, 70, "Payee"), wanted, given_)
 
 
 class CalendarTest(TestCase):

@@ -217,10 +217,11 @@ class PayRun(models.Model):
     """Payments sent to the bank together."""
 
     class State(models.TextChoices):
-        """Prepared, on its way to the bank, answered."""
+        """Prepared, on its way to the bank, answered in part (the bank has the file), answered for every payment."""
 
         PREPARED = "Prepared"
         SENT = "Sent"
+        WAITING = "Waiting"
         ANSWERED = "Answered"
 
     firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT, related_name="pay_runs")
@@ -231,7 +232,6 @@ class PayRun(models.Model):
     state = models.CharField(max_length=10, choices=State.choices, default=State.PREPARED)
     message_id = models.CharField(max_length=35, unique=True)
     file = models.BinaryField()
-    answer = models.BinaryField(default=b"")
     made_by = models.ForeignKey("people.Membership", on_delete=models.PROTECT)
     time = models.DateTimeField()
 
@@ -248,15 +248,33 @@ class PayRun(models.Model):
         return Money.from_minor(self.total_minor, self.currency)
 
 
+class BankAnswer(models.Model):
+    """One answer of the bank to a pay run, as it came; there may be several, in any order."""
+
+    run = models.ForeignKey(PayRun, on_delete=models.PROTECT, related_name="answers")
+    content = models.BinaryField()
+    sha256 = models.CharField(max_length=64)
+    by = models.ForeignKey("people.Membership", on_delete=models.PROTECT, null=True, blank=True, related_name="+")
+    time = models.DateTimeField()
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["run", "sha256"], name="an_answer_once")]
+
+    def __str__(self):
+        return f"answer to {self.run}"
+
+
 class Payment(models.Model):
     """One payment of a run for one subject ("claim:4"). Only one payment of a subject may be under way or paid."""
 
     class State(models.TextChoices):
-        """Under way, paid, or failed (which opens the subject again)."""
+        """Under way, paid, failed (which opens the subject again), or unclear: the bank contradicts itself."""
 
         UNDER_WAY = "Under way"
         PAID = "Paid"
         FAILED = "Failed"
+        UNCLEAR = "Unclear"
 
     run = models.ForeignKey(PayRun, on_delete=models.PROTECT, related_name="payments")
     subject = models.CharField(max_length=60, db_index=True)
@@ -267,15 +285,28 @@ class Payment(models.Model):
     end_to_end = models.CharField(max_length=35, unique=True)
     state = models.CharField(max_length=10, choices=State.choices, default=State.UNDER_WAY)
     failure = models.CharField(max_length=120, blank=True)
+    status = models.CharField(max_length=8, blank=True, help_text="The bank's last word on it, as its code.")
+    said = models.CharField(max_length=120, blank=True, help_text="The same in plain words.")
+    by_hand = models.CharField(max_length=200, blank=True, help_text="How finance knows what became of it.")
 
     class Meta:
         constraints = [
             models.UniqueConstraint(fields=["subject"], condition=~Q(state="Failed"), name="nothing_paid_twice"),
             models.CheckConstraint(condition=Q(amount_minor__gt=0), name="payments_are_positive"),
         ]
+        indexes = [
+            models.Index(
+                fields=["state", "run"], condition=Q(state__in=["Under way", "Unclear"]), name="open_payments"
+            ),
+        ]
 
     def __str__(self):
         return self.text
+
+    @property
+    def open(self) -> bool:
+        """Whether nobody knows yet what became of it."""
+        return self.state in (self.State.UNDER_WAY, self.State.UNCLEAR)
 
     @property
     def amount(self) -> Money:

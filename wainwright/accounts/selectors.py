@@ -187,4 +187,4 @@ def refusal_words(posting: Posting) -> str:
 
 def pay_runs(firm: Firm) -> QuerySet[PayRun]:
     """Return a firm's pay runs, newest first, without their files."""
-    return PayRun.objects.filter(firm=firm).defer("file", "answer").order_by("-time")
+    return PayRun.objects.filter(firm=firm).defer("file").order_by("-time")

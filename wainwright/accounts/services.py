@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -10,13 +11,23 @@ from django.db import IntegrityError, transaction
 from django.db.models import Max
 
 from wainwright import clock
-from wainwright.accounts.models import Budget, BudgetUse, CodingKept, CodingPart, Payment, PayRun, Posting, PostingLine
+from wainwright.accounts.models import (
+    BankAnswer,
+    Budget,
+    BudgetUse,
+    CodingKept,
+    CodingPart,
+    Payment,
+    PayRun,
+    Posting,
+    PostingLine,
+)
 from wainwright.accounts.selectors import journal_of
 from wainwright.core.coding import Coding, coding_key
 from wainwright.core.money import Money, total
 from wainwright.core.posting import Journal
 from wainwright.errors import Refusal, Stale
-from wainwright.formats.pain001 import Payer, Transfer, write_pain001
+from wainwright.formats.pain001 import Payer, Transfer, read_pain001, write_pain001
 from wainwright.formats.pain002 import StatusReport, read_pain002
 from wainwright.outside import service
 from wainwright.people.models import Firm, Membership
@@ -164,9 +175,30 @@ def prepare_pay_run(who: Membership, payables: Sequence[Payable], on: date) -> P
     return run
 
 
-def send_pay_run(run: PayRun) -> StatusReport:
-    """Send a run's file to the bank and keep the answer; the bank pays a message once, so this can be repeated."""
+def send_pay_run(run: PayRun) -> None:
+    """Send a run's file to the bank and keep the answer; the bank pays a message once, so this can be repeated.
+
+    Raises ``Unreadable`` for an answer that is none; the run stays Sent and is sent again.
+    """
     PayRun.objects.filter(pk=run.pk, state=PayRun.State.PREPARED).update(state=PayRun.State.SENT)
-    answer = service("bank").send(bytes(run.file))
-    PayRun.objects.filter(pk=run.pk).update(answer=answer)
-    return read_pain002(answer)
+    keep_answer(run, service("bank").send(bytes(run.file)), None)
+
+
+def keep_answer(run: PayRun, content: bytes, by: Membership | None) -> bool:
+    """Keep an answer to a run as it came; return whether it is a new one. Raises ``Unreadable``, ``Refusal``."""
+    report = read_pain002(content)
+    if report.message_id != run.message_id:
+        raise Refusal(f"That answers the message {report.message_id[:40]}, not {run.message_id}.", "answer")
+    values = {"content": content, "by": by, "time": clock.now()}
+    digest = hashlib.sha256(content).hexdigest()
+    return BankAnswer.objects.get_or_create(run=run, sha256=digest, defaults=values)[1]
+
+
+def reports_of(run: PayRun) -> list[StatusReport]:
+    """Return every answer to a run that was kept, in the order in which they came."""
+    return [read_pain002(bytes(content)) for content in run.answers.values_list("content", flat=True)]
+
+
+def blocks_of(run: PayRun) -> dict[str, str]:
+    """Return the payment block of each payment of a run, by its end-to-end id, as its file says."""
+    return {each.end_to_end: each.block for each in read_pain001(bytes(run.file))[1]}

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from urllib.parse import quote
+
 from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -106,6 +108,7 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "settlement": file.figures.settlement, "journal": posted_journal(posting) or file.journal,
         "advance_words": advance_words(claim.trip), "planned": planned_of(claim),
         "versions": versions(claim) if claim.statement and claim.statement.number > 1 else [],
+        "may_allow": bool(mine) or (finance and claim.state == "In finance check"),
         "may_check": finance and claim.state == "In finance check",
         "may_post": finance and claim.state in ("Cleared", "Posting refused"),
         "may_recode": finance and claim.state in ("In finance check", "Cleared", "Posting refused"),
@@ -226,6 +229,15 @@ def finance_end(request, object_id: int, act: str):
     )
     messages.info(request, "Sent back with your comment." if act == "send-back" else "Turned down.")
     return _after(request, "claim", object_id)
+
+
+@require_POST
+def allow_over(request, object_id: int):
+    """Permit to pay what a line is over its ceiling."""
+    line = request.POST.get("line", "")[:60]
+    correcting.allow_over(request.member, object_id, _version(request), line, request.POST.get("comment", ""))
+    messages.info(request, "What is over the ceiling is paid; the claimant is told.")
+    return redirect(f"/bench/claim/{object_id}/?line={quote(line)}#evidence")
 
 
 @require_POST

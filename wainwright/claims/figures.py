@@ -8,15 +8,16 @@ from decimal import Decimal
 
 from wainwright import clock
 from wainwright.accounts.selectors import Books
+from wainwright.claims.lodging import Lodged, cut, lodged
 from wainwright.claims.models import Claim
-from wainwright.core.allowance import NightAllowed
 from wainwright.core.coding import Coding
-from wainwright.core.money import Money, share_out, total
+from wainwright.core.money import Money, share_out
 from wainwright.core.rules import Item, Subject
 from wainwright.core.rules.facts import Known
 from wainwright.core.splits import split
 from wainwright.core.statement import Coded, Evidence, Line, Statement
 from wainwright.core.tax import reclaim
+from wainwright.core.whereabouts import Paid, paid_in
 from wainwright.core.workings import day_text
 from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import shown_by
@@ -32,7 +33,11 @@ def lines_of(
 ) -> list[Line]:  # fmt: skip
     """Return the lines of an open claim: its expenses, and the daily allowance of its trip."""
     plan = claim.trip.signed.by_category if claim.trip and claim.trip.signed else {}
-    lines = [_line(expense, allowance, book, books, plan, claim) for expense in expenses]
+    stays = lodged(expenses, allowance, book)
+    lines = [
+        _line(expense, stays.get(expense.key), _paid_in(expense, allowance, book), book, books, plan, claim)
+        for expense in expenses
+    ]
     if allowance.amount:
         nothing, coding = Money.zero(claim.currency), claim.coding.with_account(books.allowance_account)
         lines.append(
@@ -45,7 +50,15 @@ def lines_of(
     return lines
 
 
-def coded_of(expense: Expense, default: Coding, book: Rulebook, books: Books) -> tuple[Coded, ...]:
+def _paid_in(expense: Expense, allowance: AllowanceFacts, book: Rulebook) -> Paid:
+    charge = getattr(expense, "charge", None)
+    merchant = f"{expense.merchant} {charge.merchant if charge else ''}"
+    return paid_in(
+        book.firm.country, expense.date, expense.country, expense.papers_say, merchant, allowance.where, expense.abroad
+    )
+
+
+def coded_of(expense: Expense, default: Coding, book: Rulebook, books: Books, abroad: bool) -> tuple[Coded, ...]:
     """Return what each coding bears of an expense: each part, each share of it, with its recoverable tax."""
     currency = expense.currency
     parts = list(expense.parts.all())
@@ -73,7 +86,7 @@ def coded_of(expense: Expense, default: Coding, book: Rulebook, books: Books) ->
         if expense.kind == Expense.Kind.MILEAGE:
             account = books.mileage_account
         share_back = Decimal(category.tax_share) if category else Decimal(0)
-        back = reclaim(tax, share_back, bool(expense.receipts.all()), not expense.abroad).recoverable
+        back = reclaim(tax, share_back, bool(expense.receipts.all()), not abroad).recoverable
         net, back = (gross, Money.zero(currency)) if personal else (gross - back, back)
         name = f"{expense.merchant}: {label}" if parts and expense.merchant else label
         if shares and not personal and not own:
@@ -89,21 +102,34 @@ def coded_of(expense: Expense, default: Coding, book: Rulebook, books: Books) ->
 
 
 def _line(
-    expense: Expense, allowance: AllowanceFacts, book: Rulebook, books: Books, plan: Mapping[str, int], claim: Claim
+    expense: Expense,
+    stay: Lodged | None,
+    paid: Paid,
+    book: Rulebook,
+    books: Books,
+    plan: Mapping[str, int],
+    claim: Claim,
 ) -> Line:
     shows, shows_by = shown_by(expense)
-    allows, allows_by = _allowed(expense, allowance, book, plan)
+    allows, allows_by = _allowed(expense, stay, book, plan)
+    coded = coded_of(expense, claim.coding, book, books, paid.abroad)
+    workings = tuple(expense.workings)
+    if paid.abroad and expense.tax_minor:
+        workings += (f"Tax of {expense.tax} of {paid.country or 'another country'} ({paid.why}) stays in the cost",)
+    if stay is not None:
+        coded = cut(coded, stay.over, book)
     category = book.categories.get(expense.category)
     name = "Personal" if expense.personal else category.name if category else expense.category
     charge = getattr(expense, "charge", None)
     mileage = expense.kind == Expense.Kind.MILEAGE
     return Line(
         expense.key, "mileage" if mileage else "cost", expense.label, expense.date, expense.category, name,
-        expense.amount, shows, shows_by, allows, allows_by, coded_of(expense, claim.coding, book, books),
+        expense.amount, shows, shows_by, allows, allows_by, coded,
         "self" if mileage else expense.paid_by,  # type: ignore[arg-type]
         expense.merchant, expense.guests, str(charge.card) if charge else "", charge.card.account if charge else "",
-        expense.original, expense.rate, expense.rate_source, _evidence(expense), tuple(expense.nights),
-        tuple(expense.workings),
+        expense.original, expense.rate, expense.rate_source, _evidence(expense),
+        tuple(each.night.date.isoformat() for each in stay.nights) if stay else tuple(expense.nights),
+        workings,
     )  # fmt: skip
 
 
@@ -118,16 +144,12 @@ def _evidence(expense: Expense) -> tuple[Evidence, ...]:
     return tuple(found)
 
 
-def _allowed(expense: Expense, allowance: AllowanceFacts, book: Rulebook, plan: Mapping[str, int]) -> tuple[Money, str]:
+def _allowed(expense: Expense, stay: Lodged | None, book: Rulebook, plan: Mapping[str, int]) -> tuple[Money, str]:
     """What the rules or the authorised plan allow for a line, and where that comes from."""
     if expense.kind == Expense.Kind.MILEAGE:
         return expense.amount, "worked out"
-    nights = [n for n in allowance.nights if n.night.date.isoformat() in expense.nights and n.ceiling is not None]
-    if nights:
-        rest = _not_nights(expense)
-        ceilings = total((n.ceiling for n in nights if n.ceiling is not None), expense.currency)
-        each = f"{len(nights)} × {nights[0].ceiling}" + (f" + {rest}" if rest else "")
-        return min(expense.amount, ceilings + rest), each
+    if stay is not None and any(each.ceiling is not None for each in stay.nights):
+        return expense.amount - stay.over, stay.words
     for setting in book.settings:
         if setting.kind == "limit" and setting.applies_to(expense.category) and setting.categories:
             heads = expense.heads if setting.params.get("by") == "head" else 1
@@ -141,13 +163,6 @@ def _allowed(expense: Expense, allowance: AllowanceFacts, book: Rulebook, plan: 
     return expense.amount, "no limit"
 
 
-def _not_nights(expense: Expense) -> Money:
-    return total(
-        (Money.from_minor(p.amount_minor, expense.currency) for p in expense.parts.all() if p.night is None),
-        expense.currency,
-    )
-
-
 def claim_subject(
     claim: Claim, expenses: Sequence[Expense], done: Statement, allowance: AllowanceFacts, known: Sequence[Known],
     book: Rulebook, today: date,
@@ -156,8 +171,7 @@ def claim_subject(
     lines = {line.key: line for line in done.lines}
     trip = claim.trip
     items = tuple(_item(expense, lines[expense.key]) for expense in expenses)
-    claimed = {night for expense in expenses for night in expense.nights}
-    over = tuple(_claimed_night(n, expenses) for n in allowance.nights if n.night.date.isoformat() in claimed)
+    over = tuple(night for stay in lodged(expenses, allowance, book).values() for night in stay.nights)
     return Subject(
         claim.subject, "claim", today, claim.currency, items, over, tuple(known), trip.starts if trip else None,
         trip.ends if trip else None, trip.state if trip else "", due=claim.due, names=book.names,
@@ -168,17 +182,6 @@ def claim_subject(
 def _planned_costs(version: TripVersion, currency: str) -> Money:
     """What was authorised without the daily allowance, which is worked out and not spent."""
     return Money.from_minor(version.total_minor - version.allowance_minor, currency)
-
-
-def _claimed_night(night: NightAllowed, expenses: Sequence[Expense]) -> NightAllowed:
-    """The night at what it really cost, which may differ from the plan."""
-    for expense in expenses:
-        for part in expense.parts.all():
-            if part.night == night.night.date and night.ceiling is not None:
-                cost = Money.from_minor(part.amount_minor, expense.currency)
-                allowed = min(cost, night.ceiling)
-                return NightAllowed(night.night, cost, night.ceiling, allowed, cost - allowed, night.workings)
-    return night
 
 
 def _item(expense: Expense, line: Line) -> Item:

@@ -6,8 +6,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from functools import cached_property
 
-from django.db.models import Case, CharField, Exists, OuterRef, QuerySet, Value, When
-from django.db.models.functions import Cast, Concat
+from django.db.models import Case, QuerySet, When
 
 from wainwright import clock
 from wainwright.accounts.models import Payment, Posting
@@ -214,11 +213,11 @@ def to_check(member: Membership) -> QuerySet[Claim]:
     )
 
 
-def at_bank(kind: str, path: str = "pk", paid: bool = False) -> Exists:
-    """Say of each row whether its payment (a claim's, or a trip's "advance") is with the bank, or was paid too."""
-    states = ["Under way", "Paid"] if paid else ["Under way"]
-    subject = Concat(Value(f"{kind}:"), Cast(OuterRef(path), CharField()))
-    return Exists(Payment.objects.filter(subject=subject, state__in=states))
+def at_bank(firm_id: int, kind: str) -> list[int]:
+    """Return the numbers of what is with the bank and not settled: claims ("claim"), or trips by their "advance". One query."""
+    open_ = Payment.objects.filter(run__firm_id=firm_id, state__in=["Under way", "Unclear"])
+    subjects = open_.filter(subject__startswith=f"{kind}:").values_list("subject", flat=True)
+    return [int(subject.partition(":")[2]) for subject in subjects]
 
 
 def payable(member: Membership) -> QuerySet[Claim]:
@@ -226,21 +225,26 @@ def payable(member: Membership) -> QuerySet[Claim]:
 
     Where the advance of the trip is with the bank, the claim waits for the answer: what is due depends on it.
     """
-    return _owed(member).exclude(at_bank("advance", "trip_id"))
+    return _owed(member).exclude(trip_id__in=at_bank(member.firm_id, "advance"))
 
 
 def waiting_for_bank(member: Membership) -> QuerySet[Claim]:
     """Return the claims that would be payable but for their trip's advance, which is with the bank."""
-    return _owed(member).filter(at_bank("advance", "trip_id")).select_related("trip")
+    return _owed(member).filter(trip_id__in=at_bank(member.firm_id, "advance")).select_related("trip")
 
 
 def _owed(member: Membership) -> QuerySet[Claim]:
     return (
         Claim.objects.filter(firm_id=member.firm_id, state="Posted", statement__due_minor__gt=0)
-        .exclude(at_bank("claim", paid=True))
+        .exclude(pk__in=at_bank(member.firm_id, "claim"))
         .select_related("claimant__person", "claimant__firm", "statement")
         .order_by("sent", "id")
     )
+
+
+def advance_text(trip: Trip) -> str:
+    """The text of the payment of a trip's advance."""
+    return f"Advance {trip.code} {trip.title}"
 
 
 def advances_to_pay(member: Membership) -> QuerySet[Trip]:
@@ -250,7 +254,7 @@ def advances_to_pay(member: Membership) -> QuerySet[Trip]:
             firm_id=member.firm_id, state__in=["Authorised", "Under way"], advance_minor__gt=0, advance_paid=False
         )
         .exclude(claim__state__in=CLAIM_SENT)
-        .exclude(at_bank("advance", paid=True))
+        .exclude(pk__in=at_bank(member.firm_id, "advance"))
         .select_related("traveller__person", "traveller__firm")
         .order_by("starts", "id")
     )

@@ -8,7 +8,7 @@ from typing import Literal
 
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, total
-from wainwright.core.settlement import Settlement
+from wainwright.core.settlement import Settlement, set_off
 
 
 class Unbalanced(ValueError):
@@ -137,10 +137,9 @@ def claim_journal(key: str, lines: Sequence[PostLine], settlement: Settlement, a
     sums = settlement.sums
     entries.append(_entry(Coding(accounts.owed_to_staff), sums.advance, "Advance cleared", True))
     entries.append(_entry(Coding(accounts.advances), sums.advance, "Advance cleared", False))
-    owed = sums.own_money + sums.allowance + sums.mileage - sums.advance
-    set_off = max(Money.zero(currency), min(sums.personal_on_firm_card, owed))
-    entries.append(_entry(Coding(accounts.owed_to_staff), set_off, "Personal cost set off", True))
-    entries.append(_entry(Coding(accounts.owed_by_staff), set_off, "Personal cost set off", False))
+    taken = set_off(sums)
+    entries.append(_entry(Coding(accounts.owed_to_staff), taken, "Personal cost set off", True))
+    entries.append(_entry(Coding(accounts.owed_by_staff), taken, "Personal cost set off", False))
     return Journal(key, currency, _collect(entries))
 
 

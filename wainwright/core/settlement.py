@@ -35,6 +35,13 @@ class Settlement:
     workings: Workings
 
 
+def set_off(sums: ClaimSums) -> Money:
+    """Return what of the personal cost on the firm's card is taken off what the traveller is owed; the rest stays owed back."""
+    nothing = Money.zero(sums.own_money.currency)
+    owed = sums.own_money + sums.allowance + sums.mileage - sums.advance
+    return max(nothing, min(sums.personal_on_firm_card, owed))
+
+
 def settle(sums: ClaimSums, to_issuer: Money | None = None, issuer_owed: Money | None = None) -> Settlement:
     """Work out a claim: own money + allowance + mileage − personal − advance.
 

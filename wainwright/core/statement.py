@@ -31,7 +31,8 @@ class Coded:
     """What one coding (with its account) bears of a line: ``net`` is cost, ``recoverable`` the tax that comes back.
 
     ``tax`` is all the tax in it, whether it comes back or stays in the cost; ``share`` is there where the line is split,
-    in per cent. ``net + recoverable`` is its share of the line, exactly.
+    in per cent. ``net + recoverable`` is its share of the line, exactly. What is ``personal`` is not the firm's cost;
+    what is ``over`` is so because it is over a ceiling, and no permission is there.
     """
 
     text: str
@@ -42,6 +43,7 @@ class Coded:
     recoverable: Money
     personal: bool = False
     share: Decimal | None = None
+    over: bool = False
 
     @property
     def gross(self) -> Money:
@@ -110,6 +112,11 @@ class Line:
     def splits(self) -> tuple[Coded, ...]:
         """Its codings where it is split."""
         return tuple(each for each in self.coded if each.share is not None)
+
+    @property
+    def over(self) -> Money:
+        """What of it is not paid because it is over a ceiling."""
+        return total((each.gross for each in self.coded if each.over), self.says.currency)
 
     @property
     def receipts(self) -> tuple[int, ...]:
@@ -189,6 +196,14 @@ class Statement:
         """The same lines with another advance set against them."""
         return Statement.of(self.lines, advance)
 
+    def allowed_in_full(self, key: str) -> Statement:
+        """The same with what is over the ceiling on a line paid, as cost without tax that comes back."""
+        lines = [
+            replace(line, coded=tuple(replace(c, personal=False, over=False) if c.over else c for c in line.coded))
+            if line.key == key else line for line in self.lines
+        ]  # fmt: skip
+        return Statement.of(lines, self.advance)
+
     def recoded(self, holds: Callable[[Coding], bool], to: Coding) -> Statement:
         """Put a coding in place of every one that ``holds`` picks out; accounts and sums stay."""
         lines = [
@@ -215,7 +230,8 @@ def _said(statement: Statement) -> list[Said]:
         for number, each in enumerate(line.coded):
             tax = f" + {each.recoverable} tax" if each.recoverable else ""
             words = f"{each.coding or 'no coding'} on {each.coding.account}: {each.net}{tax}"
-            words = f"personal: {each.gross}" if each.personal else words
+            if each.personal:
+                words = f"{'not paid' if each.over else 'personal'}: {each.gross}"
             found.append(Said(f"{line.key}#{number}", "Coding", each.text, words))
     sums = statement.settlement.sums
     for key, name, amount in (

@@ -5,6 +5,7 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
+from babel import Locale
 from django import forms
 
 from wainwright.accounts.forms import CodingForm, code_field
@@ -18,6 +19,8 @@ from wainwright.fields import AmountField, PickField, PlaceField, day_input
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import mileage_rates, rulebook
 
+# Territories of the locale data that are no countries.
+NO_COUNTRY = {"EU", "EZ", "UN", "ZZ", "QO", "XA", "XB"}
 CURRENCIES = ["EUR", "NOK", "GBP", "SEK", "DKK", "PLN", "USD"]
 
 
@@ -25,6 +28,15 @@ def currencies_of(member: Membership) -> list[tuple[str, str]]:
     """The currencies offered, the firm's own first."""
     own = member.firm.currency
     return [(c, c) for c in [own, *(c for c in CURRENCIES if c != own)]]
+
+
+def countries() -> list[tuple[str, str]]:
+    """The countries of the world by name, nothing first."""
+    names = Locale("en").territories
+    found = [
+        (code, name) for code, name in names.items() if len(code) == 2 and code.isalpha() and code not in NO_COUNTRY
+    ]
+    return [("", "—"), *sorted(found, key=lambda pair: pair[1])]
 
 
 class CostForm(CodingForm):
@@ -46,6 +58,9 @@ class CostForm(CodingForm):
     guests = forms.CharField(max_length=300, required=False, label="Who was there")
     heads = forms.IntegerField(label="Heads", min_value=1, max_value=200, required=False, initial=1)
     reference = forms.CharField(max_length=60, required=False, help_text="Invoice or ticket number.")
+    country = forms.ChoiceField(
+        label="Paid in", required=False, choices=countries, help_text="Empty: as the paper, the town and the day say."
+    )
 
     def __init__(self, *args: Any, member: Membership, recent: Recent | None = None, **kwargs: Any) -> None:
         recent, ledger = recent or recent_of(member), books(member.firm)
@@ -68,7 +83,10 @@ class CostForm(CodingForm):
     @property
     def more_is_typed(self) -> bool:
         """Whether something stands, or is wrong, in the fields that are folded away."""
-        return any(field.value() or field.errors for field in (self["reference"], self["customer"], *self.boxes))
+        return any(
+            field.value() or field.errors
+            for field in (self["reference"], self["country"], self["customer"], *self.boxes)
+        )
 
     def clean(self) -> dict[str, Any]:
         """Hold the amount to the currency's minor unit."""
@@ -87,7 +105,7 @@ class CostForm(CodingForm):
             "amount": Money.of(d["amount"], d["currency"]), "paid_by": d["paid_by"],
             "tax_rate": (d["tax_rate"] or Decimal(0)) / 100, "tax": tax, "description": d["description"],
             "guests": d["guests"], "heads": d["heads"] or 1, "receipt_rate": d["rate"], "reference": d["reference"],
-            "customer": d["customer"], "coding": self.coding,
+            "customer": d["customer"], "coding": self.coding, "country": d["country"],
         }  # fmt: skip
 
 

@@ -4,16 +4,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import timedelta
+from typing import Any
 
-from django.db.models import Count, Min, QuerySet, Sum
+from django.db.models import Count, Min, Q, QuerySet, Sum
 
 from wainwright import clock
 from wainwright.core.money import Money
+from wainwright.core.settlement import ClaimSums, set_off
+from wainwright.core.workings import day_text
 from wainwright.expenses.models import Charge, Expense
 from wainwright.people.models import Membership
 
 AGES = [(0, "any age"), (7, "over a week"), (30, "over 30 days"), (60, "over 60 days")]
 MOST = 100
+POSTED = ("Posted", "Settled")
 
 
 @dataclass(frozen=True)
@@ -66,11 +70,53 @@ def by_person(member: Membership) -> list[OfPerson]:
     ]  # fmt: skip
 
 
-def personal_open(member: Membership) -> list[Expense]:
-    """Return personal costs on the firm's cards whose claim is not settled yet: what is still to be paid back. One query."""
-    return list(
-        Expense.objects.filter(firm_id=member.firm_id, personal=True, paid_by="firm")
-        .exclude(claim__state="Settled")
-        .select_related("owner__person", "claim")
-        .order_by("date")[:MOST]
+@dataclass(frozen=True)
+class Personal:
+    """A personal cost that the firm paid and that is not paid back: whose, what, where it lies, how much is left."""
+
+    who: str
+    what: str
+    where: str
+    left: Money
+
+
+def personal_open(member: Membership) -> tuple[list[Personal], int]:
+    """Return what is personal and still to be paid back, the oldest first, and how many more there are. Four queries.
+
+    Until its claim is posted a cost is open as it is; posting sets it off against what the traveller is owed, and only
+    what that does not cover stays open.
+    """
+    currency = member.firm.currency
+    rows = (
+        Expense.objects.filter(firm_id=member.firm_id, paid_by__in=["firm", "central"], kind=Expense.Kind.COST)
+        .annotate(own=Sum("parts__amount_minor", filter=Q(parts__personal=True), default=0))
+        .filter(Q(personal=True) | ~Q(own=0))
     )
+    open_ = rows.exclude(claim__state__in=POSTED)
+    costs = [
+        Personal(
+            row.owner.person.name, f"{row.merchant or row.label}, {day_text(row.date)}",
+            f"{row.claim.code}, {row.claim.state}" if row.claim else "on no claim",
+            Money.from_minor(row.amount_minor if row.personal else row.own, currency),
+        )
+        for row in open_.select_related("owner__person", "claim").order_by("date", "pk")[:MOST]
+    ]  # fmt: skip
+    # A claim below nothing is owed back; what of that is personal cost is what the set-off did not reach.
+    claims = rows.filter(claim__state="Posted", claim__statement__due_minor__lt=0)
+    seen = {
+        row.claim_id: row
+        for row in claims.select_related("owner__person", "claim__statement").order_by("claim_id")[:MOST]
+    }
+    for row in seen.values():
+        left = _left(row.claim.statement, currency)
+        if left.minor:
+            what = f"{row.claim.title}: what the claim did not cover"
+            costs.append(Personal(row.owner.person.name, what, f"{row.claim.code}, {row.claim.state}", left))
+    return costs, max(0, open_.count() - MOST)
+
+
+def _left(statement: Any, currency: str) -> Money:
+    """What of the personal cost of a posted claim was not set off."""
+    names = ("own_money", "allowance", "mileage", "firm_paid", "personal", "advance")
+    sums = ClaimSums(*(Money.from_minor(getattr(statement, f"{name}_minor"), currency) for name in names))
+    return sums.personal_on_firm_card - set_off(sums)

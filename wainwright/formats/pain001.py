@@ -5,15 +5,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
+from decimal import Decimal
 
 from lxml import etree
 from sepaxml import SepaTransfer
 
 from wainwright.core.money import Money
+from wainwright.formats.bank_text import bank_text
 from wainwright.formats.problems import Unreadable
 
 NAMESPACE = "urn:iso:std:iso:20022:tech:xsd:pain.001.001.03"
 SCHEMA = "pain.001.001.03"
+NAME, TEXT = 70, 140
+NO_NAME, NO_TEXT = "Payee", "Payment"
 PARSER = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=False)
 
 
@@ -42,11 +46,17 @@ class Transfer:
 def write_pain001(payer: Payer, transfers: Sequence[Transfer], message_id: str) -> bytes:
     """Return the file, checked against the schema that the library ships.
 
+    Names and texts are written as banks take them (``bank_text``), amounts with the decimal places of their currency.
     Raises ``ValueError`` for no transfers, for an amount that is not more than nothing, or for another currency.
     """
     if not transfers:
         raise ValueError("A pay run needs at least one payment.")
-    config = {"name": payer.name, "IBAN": payer.iban, "batch": True, "currency": payer.currency}
+    config = {
+        "name": bank_text(payer.name, NAME, NO_NAME),
+        "IBAN": payer.iban,
+        "batch": True,
+        "currency": payer.currency,
+    }
     if payer.bic:
         config["BIC"] = payer.bic
     if payer.currency != "EUR":
@@ -57,11 +67,11 @@ def write_pain001(payer: Payer, transfers: Sequence[Transfer], message_id: str) 
             raise ValueError(f"{each.name}: {each.amount} {each.amount.currency} cannot be paid by this run.")
         sepa.add_payment(
             {
-                "name": each.name,
+                "name": bank_text(each.name, NAME, NO_NAME),
                 "IBAN": each.iban,
                 "amount": each.amount.minor,
                 "execution_date": each.on,
-                "description": each.text,
+                "description": bank_text(each.text, TEXT, NO_TEXT),
                 "endtoend_id": each.end_to_end,
             }
         )
@@ -69,9 +79,26 @@ def write_pain001(payer: Payer, transfers: Sequence[Transfer], message_id: str) 
     found = root.find(f".//{{{NAMESPACE}}}MsgId")
     if found is not None:
         found.text = message_id[:35]
+    _write_amounts(root, transfers)
     content: bytes = etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)
     check_schema(content)
     return content
+
+
+def _write_amounts(root: etree._Element, transfers: Sequence[Transfer]) -> None:
+    """Write amounts and control sums anew: the library takes every currency to have two decimal places."""
+    names, amounts = {"p": NAMESPACE}, {each.end_to_end: each.amount.amount for each in transfers}
+    for block in root.iterfind(".//p:PmtInf", names):
+        whole = Decimal(0)
+        for row in block.iterfind("p:CdtTrfTxInf", names):
+            amount = amounts[row.findtext("p:PmtId/p:EndToEndId", "", names)]
+            whole += amount
+            for field in row.iterfind("p:Amt/p:InstdAmt", names):
+                field.text = str(amount)
+        for field in block.iterfind("p:CtrlSum", names):
+            field.text = str(whole)
+    for field in root.iterfind(".//p:GrpHdr/p:CtrlSum", names):
+        field.text = str(sum(amounts.values(), Decimal(0)))
 
 
 def check_schema(content: bytes) -> None:
@@ -84,8 +111,18 @@ def check_schema(content: bytes) -> None:
         raise ValueError(f"The payment file does not hold to {SCHEMA}: {error}") from error
 
 
-def read_pain001(content: bytes) -> tuple[str, list[tuple[str, str, str]]]:
-    """Return the message's id and its payments as (end to end id, IBAN, amount). Raises ``Unreadable``."""
+@dataclass(frozen=True, slots=True)
+class Ordered:
+    """One payment as a payment file orders it, in the file's own words; ``block`` is the payment block it stands in."""
+
+    end_to_end: str
+    iban: str
+    amount: str
+    block: str
+
+
+def read_pain001(content: bytes) -> tuple[str, list[Ordered]]:
+    """Return the message's id and its payments. Raises ``Unreadable``."""
     try:
         root = etree.fromstring(content, PARSER)
     except etree.XMLSyntaxError as error:
@@ -93,12 +130,14 @@ def read_pain001(content: bytes) -> tuple[str, list[tuple[str, str, str]]]:
     names = {"p": NAMESPACE}
     message = root.findtext(".//p:MsgId", namespaces=names) or ""
     rows = [
-        (
+        Ordered(
             each.findtext(".//p:EndToEndId", namespaces=names) or "",
             each.findtext(".//p:CdtrAcct//p:IBAN", namespaces=names) or "",
             each.findtext(".//p:InstdAmt", namespaces=names) or "",
+            block.findtext("p:PmtInfId", namespaces=names) or "",
         )
-        for each in root.iterfind(".//p:CdtTrfTxInf", namespaces=names)
+        for block in root.iterfind(".//p:PmtInf", namespaces=names)
+        for each in block.iterfind("p:CdtTrfTxInf", namespaces=names)
     ]
     return message, rows
 

@@ -1,10 +1,11 @@
-"""pain.002.001.03: the bank's answer to a payment file, payment by payment (ISO 20022)."""
+"""pain.002.001.03: the bank's answer to a payment file, for the whole, for a block of payments, or for one (ISO 20022)."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import datetime
+from enum import StrEnum
 
 from lxml import etree
 
@@ -13,7 +14,39 @@ from wainwright.formats.problems import Unreadable
 NAMESPACE = "urn:iso:std:iso:20022:tech:xsd:pain.002.001.03"
 PARSER = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=False)
 
-# External status reason codes, in plain words (ISO 20022 external code sets).
+
+class Outcome(StrEnum):
+    """What a status means for a payment: paid, refused for good, or neither yet."""
+
+    PAID = "paid"
+    REFUSED = "refused"
+    PENDING = "pending"
+
+
+# ISO 20022 External Code Sets, ExternalPaymentTransactionStatus1Code and ExternalPaymentGroupStatus1Code, with the
+# codes of TransactionIndividualStatus3Code and TransactionGroupStatus3Code that pain.002.001.03 names itself. Paid is
+# what was settled; every acceptance before that may still be followed by another answer.
+STATUSES: Mapping[str, tuple[Outcome, str]] = {
+    "ACSC": (Outcome.PAID, "settled on the payer's account"),
+    "ACCC": (Outcome.PAID, "settled on the payee's account"),
+    "RJCT": (Outcome.REFUSED, "rejected"),
+    "CANC": (Outcome.REFUSED, "cancelled"),
+    "RCVD": (Outcome.PENDING, "received"),
+    "PDNG": (Outcome.PENDING, "pending"),
+    "ACTC": (Outcome.PENDING, "accepted: the file is in order"),
+    "ACCP": (Outcome.PENDING, "accepted: the payer is in order"),
+    "ACFC": (Outcome.PENDING, "accepted: the funds are there"),
+    "ACSP": (Outcome.PENDING, "accepted, being settled"),
+    "ACWC": (Outcome.PENDING, "accepted with a change"),
+    "ACWP": (Outcome.PENDING, "accepted without posting"),
+    "ACPT": (Outcome.PENDING, "accepted"),
+    "BLCK": (Outcome.PENDING, "blocked"),
+    "PATC": (Outcome.PENDING, "authorised in part"),
+    "PRES": (Outcome.PENDING, "presented"),
+    "PART": (Outcome.PENDING, "accepted in part"),
+}
+
+# ISO 20022 External Code Sets, ExternalStatusReason1Code, in plain words.
 REASONS = {
     "AC01": "the account number is not right",
     "AC04": "the account is closed",
@@ -25,31 +58,57 @@ REASONS = {
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What became of one payment: accepted, or rejected with a code."""
+    """What the bank says of one payment, of a block, or of all: a status, and the code of a reason where it gives one."""
 
     end_to_end: str
-    accepted: bool
+    status: str
     code: str = ""
 
     @property
+    def known(self) -> bool:
+        """Whether the status is one of the standard's."""
+        return self.status in STATUSES
+
+    @property
+    def outcome(self) -> Outcome:
+        """What it means; a status that nobody knows settles nothing."""
+        return STATUSES[self.status][0] if self.known else Outcome.PENDING
+
+    @property
     def words(self) -> str:
-        """The reason in plain words."""
-        return REASONS.get(self.code, f"the bank says {self.code}") if self.code else ""
+        """The reason, else the status, in plain words."""
+        if self.code:
+            return REASONS.get(self.code, f"the bank says {self.code}")
+        return STATUSES[self.status][1] if self.known else f"the bank says {self.status}, which is no status we know"
 
 
 @dataclass(frozen=True, slots=True)
 class StatusReport:
-    """The bank's answer to one message."""
+    """The bank's answer to one message: of single payments, of blocks by their number, and of the whole."""
 
     message_id: str
     answers: tuple[Answer, ...]
+    blocks: Mapping[str, Answer] = field(default_factory=dict)
+    group: Answer | None = None
+
+    def of(self, end_to_end: str, block: str = "") -> Answer | None:
+        """What it says of a payment: its own answer, else its block's, else the whole file's; nothing where none is there.
+
+        "Accepted in part" of a block or the whole says nothing of a payment in it. The last of several answers counts,
+        but one that settles the payment is never taken back by one that leaves it pending.
+        """
+        own = [each for each in self.answers if each.end_to_end == end_to_end]
+        if own:
+            final = [each for each in own if each.outcome != Outcome.PENDING]
+            return (final or own)[-1]
+        for each in (self.blocks.get(block), self.group):
+            if each is not None and each.status != "PART":
+                return each
+        return None
 
 
 def read_pain002(content: bytes) -> StatusReport:
-    """Read an answer. A whole message accepted or rejected without single lines has no answers of its own.
-
-    Raises ``Unreadable`` for what is not a pain.002.
-    """
+    """Read an answer. Raises ``Unreadable`` for what is not a pain.002."""
     try:
         root = etree.fromstring(content, PARSER)
     except (etree.XMLSyntaxError, ValueError) as error:
@@ -58,18 +117,29 @@ def read_pain002(content: bytes) -> StatusReport:
     if "pain.002" not in space:
         raise Unreadable("This is not a bank's answer to payments (pain.002).")
     names = {"p": space}
-    answers = tuple(
-        Answer(
-            each.findtext("p:OrgnlEndToEndId", default="", namespaces=names),
-            each.findtext("p:TxSts", default="", namespaces=names) in ("ACCP", "ACSC", "ACSP", "ACTC", "ACCC"),
-            each.findtext(".//p:Rsn/p:Cd", default="", namespaces=names),
-        )
-        for each in root.iterfind(".//p:TxInfAndSts", namespaces=names)
-    )
-    message = root.findtext(".//p:OrgnlMsgId", default="", namespaces=names)
+
+    def text(parent: etree._Element, path: str) -> str:
+        return (parent.findtext(path, default="", namespaces=names) or "").strip()
+
+    def answer(parent: etree._Element, status: str, end_to_end: str = "") -> Answer | None:
+        found = text(parent, f"p:{status}")
+        return Answer(end_to_end, found, text(parent, "p:StsRsnInf/p:Rsn/p:Cd")) if found else None
+
+    answers = [
+        answer(each, "TxSts", text(each, "p:OrgnlEndToEndId")) for each in root.iterfind(".//p:TxInfAndSts", names)
+    ]
+    blocks = {
+        text(each, "p:OrgnlPmtInfId"): answer(each, "PmtInfSts")
+        for each in root.iterfind(".//p:OrgnlPmtInfAndSts", names)
+    }
+    whole = root.find(".//p:OrgnlGrpInfAndSts", names)
+    message = text(root, ".//p:OrgnlMsgId")
     if not message:
         raise Unreadable("The bank's answer does not say which payment file it answers.")
-    return StatusReport(message, answers)
+    return StatusReport(
+        message, tuple(each for each in answers if each), {number: each for number, each in blocks.items() if each},
+        answer(whole, "GrpSts") if whole is not None else None,
+    )  # fmt: skip
 
 
 def write_pain002(message_id: str, answers: Sequence[Answer], now: datetime) -> bytes:
@@ -88,15 +158,15 @@ def write_pain002(message_id: str, answers: Sequence[Answer], now: datetime) -> 
     group = add(report, "OrgnlGrpInfAndSts")
     add(group, "OrgnlMsgId", message_id)
     add(group, "OrgnlMsgNmId", "pain.001.001.03")
-    taken = sum(answer.accepted for answer in answers)
-    add(group, "GrpSts", "ACSC" if taken == len(answers) else "PART" if taken else "RJCT")
+    found = {answer.status for answer in answers}
+    add(group, "GrpSts", found.pop() if len(found) == 1 else "PART")
     block = add(report, "OrgnlPmtInfAndSts")
     add(block, "OrgnlPmtInfId", message_id)
-    for answer in answers:
+    for each in answers:
         status = add(block, "TxInfAndSts")
-        add(status, "OrgnlEndToEndId", answer.end_to_end)
-        add(status, "TxSts", "ACSC" if answer.accepted else "RJCT")
-        if not answer.accepted:
-            add(add(add(status, "StsRsnInf"), "Rsn"), "Cd", answer.code)
+        add(status, "OrgnlEndToEndId", each.end_to_end)
+        add(status, "TxSts", each.status)
+        if each.code:
+            add(add(add(status, "StsRsnInf"), "Rsn"), "Cd", each.code)
     content: bytes = etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)
     return content

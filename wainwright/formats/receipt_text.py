@@ -15,6 +15,7 @@ from itertools import groupby
 from rapidfuzz import fuzz
 
 from wainwright.formats.pictures import Word
+from wainwright.formats.tax_numbers import country_of_tax_number
 
 SURE_ENOUGH = 0.5
 BORNE_OUT, DENIED = 0.85, 0.45
@@ -120,11 +121,11 @@ def number(text: str) -> Decimal:
 
 
 def read_fields(words: Sequence[Word], today: date) -> dict[str, Field]:
-    """Return the fields that are sure enough: merchant, date, total, currency, tax, tax_rate, card."""
+    """Return the fields that are sure enough: merchant, date, total, currency, tax, tax_rate, card, country."""
     lines = [line for line in lines_of(words) if line.text.strip()]
     found = {
         "merchant": _merchant(lines), "date": _date(lines, today), "total": _total(lines),
-        "currency": _currency(lines), "card": _card(lines),
+        "currency": _currency(lines), "card": _card(lines), "country": _country(lines),
     }  # fmt: skip
     found["tax"], found["tax_rate"] = _tax(lines, found["total"])
     if found["total"] is None:
@@ -274,6 +275,16 @@ def _card(lines: Sequence[Line]) -> Field | None:
             four = match.group(1) or match.group(2)
             return line.field(four, four, 0.95)
     return None
+
+
+def _country(lines: Sequence[Line]) -> Field | None:
+    """The country of the merchant's tax number, where the paper has one, and of one country only."""
+    found: dict[str, Field] = {}
+    for line in lines:
+        country = country_of_tax_number(line.text)
+        if country:
+            found.setdefault(country, line.field(country, line.text, 0.95))
+    return next(iter(found.values())) if len(found) == 1 else None
 
 
 def _tax(lines: Sequence[Line], total: Field | None) -> tuple[Field | None, Field | None]:

@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
-from wainwright.accounts.models import PayRun, Posting, PostingLine
+from wainwright.accounts.models import BankAnswer, PayRun, Posting, PostingLine
 from wainwright.accounts.selectors import (
     books,
     coded_to,
@@ -23,12 +23,17 @@ from wainwright.accounts.selectors import (
     sums_by,
 )
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import advances_to_pay, payable, waiting_for_bank
+from wainwright.claims.selectors import advance_text, advances_to_pay, payable, waiting_for_bank
 from wainwright.claims.services import books as booking
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, total
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
+from wainwright.formats.bank_text import bank_text
+from wainwright.formats.pain001 import NAME, NO_NAME, NO_TEXT, TEXT
+from wainwright.formats.problems import Unreadable
+
+MOST_ANSWER = 5_000_000
 
 
 def _may_read(request) -> None:
@@ -102,8 +107,17 @@ def pay_page(request):
     owed = [*(claim.owed for claim in ready), *(trip.advance for trip in advances)]
     sum_ = total(owed, request.member.firm.currency)
     page = Paginator(pay_runs(request.member.firm), 20).get_page(request.GET.get("page"))
-    context = {"ready": ready, "advances": advances, "sum": sum_, "page": page}
+    context = {
+        "ready": [(claim, _as_bank(claim.claimant, f"{claim.code} {claim.title}")) for claim in ready],
+        "advances": [(trip, _as_bank(trip.traveller, advance_text(trip))) for trip in advances], "sum": sum_, "page": page,
+    }  # fmt: skip
     return render(request, "journals/pay.html", context | {"waiting": list(waiting_for_bank(request.member)[:200])})
+
+
+def _as_bank(member, text: str) -> str:
+    """What the payment file says where a bank does not take the name or the text as it stands; nothing where it does."""
+    name, said = bank_text(member.person.name, NAME, NO_NAME), bank_text(text, TEXT, NO_TEXT)
+    return "" if (name, said) == (member.person.name, text) else f"{name}, {said}"
 
 
 @require_POST
@@ -112,28 +126,78 @@ def pay(request):
     ids = [whole(each) for each in request.POST.getlist("claim")]
     advances = [whole(each) for each in request.POST.getlist("advance")]
     run = booking.pay(request.member, ids, clock.today(request.member.firm.zone), advances)
-    failed = run.payments.filter(state="Failed").count()
-    words = f"Pay run {run.number} went to the bank and was answered."
-    messages.info(request, words if not failed else f"{words} {failed} failed and can be paid again.")
+    failed, open_ = (run.payments.filter(state=state).count() for state in ("Failed", "Under way"))
+    words = [f"Pay run {run.number} went to the bank and was answered."]
+    words += [f"{failed} failed and can be paid again."] if failed else []
+    words += [f"{open_} not settled yet."] if open_ else []
+    messages.info(request, " ".join(words))
     return redirect("pay-run", run.pk)
 
 
 @require_GET
 def run_page(request, run_id: int):
     """One pay run with the bank's answers."""
+    return _run_page(request, run_id)
+
+
+def _run_page(request, run_id: int, error: str = "", status: int = 200):
     _may_read(request)
     run = get_object_or_404(pay_runs(request.member.firm).select_related("made_by__person"), pk=run_id)
-    return render(
-        request, "journals/run.html", {"run": run, "payments": run.payments.select_related("member__person", "run")}
-    )
+    context = {
+        "run": run, "payments": run.payments.select_related("member__person", "run"), "error": error,
+        "answers": run.answers.defer("content").select_related("by__person"),
+    }  # fmt: skip
+    return render(request, "journals/run.html", context, status=status)
+
+
+@require_POST
+def take_answer(request, run_id: int):
+    """Finance takes in an answer of the bank as a file."""
+    given = request.FILES.get("answer")
+    try:
+        if given is None:
+            raise Refusal("Choose the file with the bank's answer (pain.002).")
+        if given.size > MOST_ANSWER:
+            raise Refusal("That file is larger than an answer can be: 5 MB at most.")
+        run = booking.take_answer(request.member, run_id, given.read())
+    except NotAllowed:
+        raise
+    except (Refusal, Unreadable) as fault:
+        return _run_page(request, run_id, str(fault), 422)
+    messages.info(request, f"The answer was taken in. The pay run stands at {run.state}.")
+    return redirect("pay-run", run_id)
+
+
+@require_POST
+def settle_payment(request, run_id: int, payment_id: int):
+    """Finance says what became of a payment that the bank has not settled."""
+    paid, words = request.POST.get("paid"), request.POST.get("words", "")
+    if paid not in ("yes", "no"):
+        raise Refusal("Say whether it was paid or not.")
+    payment = booking.settle_by_hand(request.member, payment_id, paid == "yes", words)
+    messages.info(request, f"The payment stands at {payment.state}.")
+    return redirect("pay-run", run_id)
 
 
 @require_GET
-def run_file(request, run_id: int, which: str):
-    """The payment file, or the bank's answer."""
+def run_file(request, run_id: int):
+    """The payment file."""
     _may_read(request)
     run = get_object_or_404(PayRun, firm=request.member.firm, pk=run_id)
-    content, name = (run.file, "pain.001") if which == "file" else (run.answer, "pain.002")
-    response = HttpResponse(bytes(content), content_type="application/xml")
-    response["Content-Disposition"] = f'attachment; filename="{run.message_id}.{name}.xml"'
+    return _xml(bytes(run.file), f"{run.message_id}.pain.001.xml")
+
+
+@require_GET
+def answer_file(request, run_id: int, answer_id: int):
+    """One of the bank's answers."""
+    _may_read(request)
+    answer = get_object_or_404(
+        BankAnswer.objects.select_related("run"), run__firm=request.member.firm, run_id=run_id, pk=answer_id
+    )
+    return _xml(bytes(answer.content), f"{answer.run.message_id}.{answer.pk}.pain.002.xml")
+
+
+def _xml(content: bytes, name: str) -> HttpResponse:
+    response = HttpResponse(content, content_type="application/xml")
+    response["Content-Disposition"] = f'attachment; filename="{name}"'
     return response

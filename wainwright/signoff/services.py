@@ -144,6 +144,13 @@ def pass_on(member: Membership, subject: str, to: Membership, comment: str, titl
     return signoff
 
 
+def renew(subject: str, amount: Money, contents: Mapping[str, str]) -> None:
+    """Put what has changed by an act on the route before those who have not signed yet; who signed has signed what it was."""
+    for row in SignOff.objects.filter(subject=subject, state=WAITING):
+        row.content, row.amount_minor = contents.get(row.scope, row.content), amount.minor
+        row.save(update_fields=["content", "amount_minor"])
+
+
 def drop(subject: str) -> None:
     """Drop everything still asked of anybody."""
     SignOff.objects.filter(subject=subject, state=WAITING).update(state=SignOff.State.DROPPED, turn=False)

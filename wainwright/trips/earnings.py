@@ -2,24 +2,38 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import date
 
 from wainwright.core.allowance import NightAllowed
+from wainwright.core.journey import Journey
 from wainwright.core.money import Money
+from wainwright.core.whereabouts import Whereabouts, whereabouts
 from wainwright.rulebook.selectors import Rulebook
-from wainwright.trips.figures import earned, grants_of, journey_of
-from wainwright.trips.models import Trip
+from wainwright.trips.figures import earned, grants_of, journey_of, night_allowed
+from wainwright.trips.models import Night, Trip
 
 
 @dataclass(frozen=True)
 class AllowanceFacts:
-    """The daily allowance of a trip, live or as it was certified."""
+    """The daily allowance of a trip, its nights as planned, and what measures one at what it really cost."""
 
     amount: Money
     lines: tuple[str, ...] = ()
     nights: tuple[NightAllowed, ...] = ()
     ends: date | None = None
+    rows: Mapping[date, Night] = field(default_factory=dict)
+    book: Rulebook | None = None
+    where: Whereabouts = field(default_factory=Whereabouts)
+    journey: Journey | None = None
+
+    def at_cost(self, night: NightAllowed, cost: Money, tax: Money | None) -> NightAllowed:
+        """Return a night at its real cost (tax included): the same ceiling, permission and quarters. Raises ``NoRate``."""
+        row = self.rows.get(night.night.date)
+        if row is None or self.book is None:
+            return night
+        return night_allowed(night.night, row, self.book, cost, tax)
 
 
 def allowance_of(trip: Trip | None, book: Rulebook, currency: str) -> AllowanceFacts:
@@ -29,4 +43,7 @@ def allowance_of(trip: Trip | None, book: Rulebook, currency: str) -> AllowanceF
     nights = list(trip.nights.all())
     journey = journey_of(list(trip.legs.all()), nights, trip.meals_off)
     done, allowed, _ = earned(journey, nights, book, currency, grants_of(trip))
-    return AllowanceFacts(done.amount, tuple(done.workings.lines()), allowed, trip.ends)
+    rows = {night.date: night for night in nights}
+    return AllowanceFacts(
+        done.amount, tuple(done.workings.lines()), allowed, trip.ends, rows, book, whereabouts(journey), journey
+    )

@@ -113,7 +113,7 @@ def earned(
     try:
         allowance = daily_allowance(journey, book.scheme, book.rates, currency, grants)
         allowed = tuple(
-            _night(n, rows[n.date], book, currency) if n.date in rows else
+            night_allowed(n, rows[n.date], book, Money.from_minor(rows[n.date].cost_minor, currency)) if n.date in rows else
             allowed_night(n, Money.zero(currency), book.scheme, book.rates) for n in journey.nights
         )  # fmt: skip
     except NoRate as error:
@@ -122,9 +122,9 @@ def earned(
     return allowance, allowed, ""
 
 
-def _night(night: CoreNight, row: Night, book: Rulebook, currency: str) -> NightAllowed:
-    cost = Money.from_minor(row.cost_minor, currency)
-    found = allowed_night(night, cost, book.scheme, book.rates, lifted=row.lifted)
+def night_allowed(night: CoreNight, row: Night, book: Rulebook, cost: Money, tax: Money | None = None) -> NightAllowed:
+    """Return what of a night's cost is allowed, with the permission and the quarters of its trip. Raises ``NoRate``."""
+    found = allowed_night(night, cost, book.scheme, book.rates, tax, lifted=row.lifted)
     supplied = quarters_in(book, night.place.town, night.place.country)
     if supplied is None or night.supplied:
         return found
@@ -132,7 +132,7 @@ def _night(night: CoreNight, row: Night, book: Rulebook, currency: str) -> Night
         step = Step(f"{supplied['name']} was full: {row.full['who']}, {row.full['when']}, {row.full['reference']}")
         return replace(found, workings=Workings(found.workings.title, (step, *found.workings.steps)))
     step = Step(f"{supplied['name']} is supplied here; nothing is allowed without a record that it was full", "0")
-    nothing = Money.zero(currency)
+    nothing = Money.zero(cost.currency)
     return replace(found, allowed=nothing, over=cost, workings=Workings(found.workings.title, (step,)))
 
 

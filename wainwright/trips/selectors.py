@@ -36,6 +36,8 @@ from wainwright.trips.models import Leg, Night, OtherCost, Paper, Trip
 from wainwright.trips.own_findings import Seen, own_findings
 
 ALLOWANCE = "allowance"
+# The large columns of a signed version, which few pages read.
+WHOLE = ("signed__frozen", "signed__lines")
 
 
 @dataclass(frozen=True)
@@ -149,7 +151,8 @@ def advance_with_bank(trip: Trip) -> bool:
     """Say whether the payment of a trip's advance is with the bank and not answered yet. One query at most."""
     if not trip.advance_minor or trip.advance_paid:
         return False
-    return Payment.objects.filter(subject=trip.advance_subject, state=Payment.State.UNDER_WAY).exists()
+    under_way = [Payment.State.UNDER_WAY, Payment.State.UNCLEAR]
+    return Payment.objects.filter(subject=trip.advance_subject, state__in=under_way).exists()
 
 
 def advance_words(trip: Trip | None) -> str:
@@ -225,5 +228,6 @@ def trip_for(member: Membership, trip_id: int) -> Trip:
     return (
         Trip.objects.visible_to(member)
         .select_related("firm", "traveller__person", "traveller__firm", "claim__statement", "signed")
+        .defer(*WHOLE)
         .get(pk=trip_id)
     )

@@ -113,6 +113,7 @@ class Migration(migrations.Migration):
                 ('tax_minor', models.BigIntegerField(help_text='All the tax in it.')),
                 ('recoverable_minor', models.BigIntegerField(help_text='The tax that comes back.')),
                 ('personal', models.BooleanField(default=False)),
+                ('over', models.BooleanField(default=False, help_text='Not paid, because it is over a ceiling.')),
                 ('share', models.DecimalField(decimal_places=4, max_digits=7, null=True)),
                 ('kept', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='accounts.codingkept')),
                 ('line', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='coded', to='claims.statementline')),

@@ -13,19 +13,23 @@ from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.accounts.selectors import books as ledger_books
 from wainwright.accounts.selectors import refusal_words
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import advances_to_pay, journal_for, payable
+from wainwright.claims.selectors import advance_text, advances_to_pay, journal_for, payable
 from wainwright.claims.services.correcting import may_set_off, set_off_advance
 from wainwright.claims.services.road import finance_claim, link
 from wainwright.claims.statements import read
 from wainwright.core.posting import advance_journal, payment_journal
 from wainwright.core.states import CHARGE, CLAIM, TRIP
-from wainwright.errors import NotAllowed, Stale
+from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge
-from wainwright.formats.pain002 import StatusReport
+from wainwright.formats.pain002 import Answer, Outcome
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
+from wainwright.people.selectors import finance_of
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
+
+# What the bank must have said of a payment that is closed.
+CLOSED = {Payment.State.PAID: Outcome.PAID, Payment.State.FAILED: Outcome.REFUSED}
 
 
 def post(member: Membership, claim_id: int, version: int, on: date | None = None) -> Claim:
@@ -129,35 +133,130 @@ def pay(member: Membership, claim_ids: Sequence[int], on: date, advance_ids: Seq
         if len(chosen) != len(set(claim_ids)) or len(trips) != len(set(advance_ids)):
             raise Stale("One of these was paid or changed meanwhile. Open the page again to see what is left.")
         payables = [accounts.Payable(c.subject, c.claimant, c.owed, f"{c.code} {c.title}") for c in chosen]
-        payables += [
-            accounts.Payable(t.advance_subject, t.traveller, t.advance, f"Advance {t.code} {t.title}") for t in trips
-        ]
+        payables += [accounts.Payable(t.advance_subject, t.traveller, t.advance, advance_text(t)) for t in trips]
         run = accounts.prepare_pay_run(member, payables, on)
     finish_pay_run(run)
     return run
 
 
-def finish_pay_run(run: PayRun) -> StatusReport:
-    """Send a run and carry the bank's answer to every claim; safe to call again after it was broken off."""
-    report = accounts.send_pay_run(run)
-    answers = {answer.end_to_end: answer for answer in report.answers}
-    for payment in Payment.objects.filter(run=run, state=Payment.State.UNDER_WAY).order_by("id"):
-        answer = answers.get(payment.end_to_end)
-        if answer is not None:
-            _answered(payment.pk, answer.accepted, answer.words)
-    if not Payment.objects.filter(run=run, state=Payment.State.UNDER_WAY).exists():
-        PayRun.objects.filter(pk=run.pk).update(state=PayRun.State.ANSWERED)
-    return report
+def finish_pay_run(run: PayRun) -> None:
+    """Send a run where the bank has not answered yet, and carry its answers on; safe to call again after a break."""
+    if run.state in (PayRun.State.PREPARED, PayRun.State.SENT):
+        accounts.send_pay_run(run)
+    carry_answers(run)
+
+
+def take_answer(member: Membership, run_id: int, content: bytes) -> PayRun:
+    """Finance takes in an answer of the bank that came as a file. Raises ``Refusal``, ``Unreadable``."""
+    if not member.finance:
+        raise NotAllowed("Only finance takes in the bank's answers.")
+    with transaction.atomic():
+        run = PayRun.objects.select_for_update().get(firm_id=member.firm_id, pk=run_id)
+        if not accounts.keep_answer(run, content, member):
+            raise Refusal("That answer was taken in before.", "answer")
+        record(member, "took in an answer of the bank", f"payrun:{run.pk}", after={"bytes": len(content)})
+    carry_answers(run)
+    return PayRun.objects.get(pk=run.pk)
+
+
+def carry_answers(run: PayRun) -> None:
+    """Carry what the bank has said so far to every payment of a run, in whatever order it came.
+
+    What is pending, or said in words that nobody knows, keeps a payment under way. Answers that contradict each other
+    move nothing: finance is told.
+    """
+    reports, blocks = accounts.reports_of(run), accounts.blocks_of(run)
+    for payment in Payment.objects.filter(run=run).order_by("id"):
+        said = [report.of(payment.end_to_end, blocks.get(payment.end_to_end, "")) for report in reports]
+        answers = [answer for answer in said if answer is not None]
+        final = {each.outcome: each for each in answers if each.outcome != Outcome.PENDING}
+        if payment.by_hand:
+            continue
+        if len(final) > 1 or (final and payment.state in CLOSED and CLOSED[payment.state] not in final):
+            _contradicted(payment.pk)
+        elif answers and payment.state == Payment.State.UNDER_WAY:
+            _answered(payment.pk, next(iter(final.values()), answers[-1]))
+    waiting = Payment.objects.filter(run=run, state__in=[Payment.State.UNDER_WAY, Payment.State.UNCLEAR]).exists()
+    if reports:
+        state = PayRun.State.WAITING if waiting else PayRun.State.ANSWERED
+        PayRun.objects.filter(pk=run.pk).update(state=state)
 
 
 @transaction.atomic
-def _answered(payment_id: int, accepted: bool, words: str) -> None:
+def _contradicted(payment_id: int) -> None:
+    """The bank has said both: nothing moves until finance says what happened, and nothing is paid again meanwhile."""
+    payment = Payment.objects.select_for_update(of=("self",)).select_related("run").get(pk=payment_id)
+    words = "the bank has said both that it was paid and that it was not: ask the bank, then say here what happened"
+    if payment.said == words:
+        return
+    payment.said = words
+    others = Payment.objects.filter(subject=payment.subject).exclude(pk=payment.pk).exclude(state=Payment.State.FAILED)
+    if payment.state != Payment.State.PAID and not others.exists():
+        payment.state = Payment.State.UNCLEAR
+    payment.save(update_fields=["said", "state"])
+    record(None, "answers of the bank contradict each other", payment.subject, firm_id=payment.run.firm_id)
+    _tell_finance(payment, words)
+
+
+def settle_by_hand(member: Membership, payment_id: int, paid: bool, words: str) -> Payment:
+    """Finance says what became of a payment that the bank has not settled, or says both of. Raises ``Refusal``, ``Stale``."""
+    if not member.finance:
+        raise NotAllowed("Only finance says what became of a payment.")
+    if len(words.strip()) < 3:
+        raise Refusal("Say how you know, so that others can follow it.", "words")
+    open_ = [Payment.State.UNDER_WAY, Payment.State.UNCLEAR]
+    with transaction.atomic():
+        payment = (
+            Payment.objects.select_for_update(of=("self",))
+            .select_related("run")
+            .filter(
+                pk=payment_id, run__firm_id=member.firm_id, run__state__in=[PayRun.State.WAITING, PayRun.State.ANSWERED]
+            )
+            .first()
+        )
+        if payment is None or payment.state not in open_ or payment.member_id == member.pk:
+            raise Stale("That payment is not open any more, or is your own.")
+        Payment.objects.filter(pk=payment.pk).update(
+            state=Payment.State.UNDER_WAY, failure="", by_hand=words.strip()[:200]
+        )
+        after = {"paid": paid, "words": words.strip()[:300]}
+        record(member, "said what became of a payment", payment.subject, before={"state": payment.state}, after=after)
+        _answered(payment.pk, Answer(payment.end_to_end, "ACSC" if paid else "RJCT"))
+        waiting = Payment.objects.filter(run=payment.run, state__in=open_).exists()
+        PayRun.objects.filter(pk=payment.run_id).update(
+            state=PayRun.State.WAITING if waiting else PayRun.State.ANSWERED
+        )
+    return Payment.objects.get(pk=payment.pk)
+
+
+def _tell_finance(payment: Payment, words: str) -> None:
+    for person in finance_of(payment.run.firm_id):
+        tell(person, f"{payment.text}: {words}", f"/ledger/pay/{payment.run_id}/")
+
+
+@transaction.atomic
+def _answered(payment_id: int, answer: Answer) -> None:
     payment = (
         Payment.objects.select_for_update(of=("self",))
         .select_related("run__firm", "member__person", "member__firm")
         .get(pk=payment_id)
     )
     if payment.state != Payment.State.UNDER_WAY:
+        return
+    accepted, words = answer.outcome == Outcome.PAID, answer.words
+    if answer.status != payment.status or words != payment.said:
+        payment.status, payment.said = answer.status[:8], words[:120]
+        payment.save(update_fields=["status", "said"])
+        if answer.outcome == Outcome.PENDING:
+            record(
+                None,
+                "the bank has not settled it yet",
+                payment.subject,
+                firm_id=payment.run.firm_id,
+                after={"status": answer.status, "words": words},
+            )
+            _tell_finance(payment, f"not settled yet, {words}")
+    if answer.outcome == Outcome.PENDING:
         return
     kind, _, number = payment.subject.partition(":")
     things = Trip.objects if kind == "advance" else Claim.objects.select_related("trip")
@@ -214,7 +313,10 @@ def finish_what_broke_off(patience: timedelta = timedelta(minutes=2)) -> int:
         else:
             accounts.send_posting(posting, None)
         count += 1
-    for run in PayRun.objects.exclude(state=PayRun.State.ANSWERED).filter(time__lte=before):
+    for run in PayRun.objects.filter(state__in=[PayRun.State.PREPARED, PayRun.State.SENT], time__lte=before):
         finish_pay_run(run)
         count += 1
+    for run in PayRun.objects.filter(state=PayRun.State.WAITING):
+        # The bank has the file; only what it has said already may not have been carried on yet.
+        carry_answers(run)
     return count

@@ -33,6 +33,7 @@ def mine(member: Membership, claim_id: int, version: int | None = None, editable
         Claim.objects.select_for_update(of=("self",))
         .visible_to(member)
         .select_related("firm", "claimant__person", "claimant__firm", "trip__signed", "statement")
+        .defer("trip__signed__frozen", "trip__signed__lines")
         .get(pk=claim_id)
     )
     if claim.claimant_id != member.pk:

@@ -11,16 +11,21 @@ from wainwright.accounts import services as accounts
 from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books
 from wainwright.claims.models import Claim
-from wainwright.claims.services.road import finance_claim, link
+from wainwright.claims.services.road import contents_of, finance_claim, link
 from wainwright.claims.services.statements import amend, must_not_be_on_its_way
 from wainwright.claims.statements import read
 from wainwright.core.coding import Coding, check_coding
 from wainwright.core.money import Money
 from wainwright.core.posting import set_off_journal
+from wainwright.core.routing import work_out_route
+from wainwright.core.statement import Statement
 from wainwright.core.states import CLAIM_SENT
-from wainwright.errors import Refusal, Stale
+from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
+from wainwright.people.selectors import signers
+from wainwright.signoff import services as signoff
+from wainwright.signoff.models import SignOff
 from wainwright.trips.models import Trip
 
 
@@ -67,6 +72,64 @@ def _follow(claim: Claim, holds: Callable[[Coding], bool], coding: Coding) -> No
                 place.save()
     if holds(default):
         claim.take_coding(coding)
+
+
+@transaction.atomic
+def allow_over(member: Membership, claim_id: int, version: int, key: str, comment: str) -> Claim:
+    """Whoever decides on a claim permits to pay what a line is over the ceiling, with a reason: the statement's next version.
+
+    The person whose turn it is on the route, or finance while it checks; never the claimant. Raises ``Refusal``,
+    ``NotAllowed``, ``Stale``.
+    """
+    if len(comment.strip()) < 3:
+        raise Refusal("Say why what is over the ceiling is to be paid.", "comment")
+    claim = (
+        Claim.objects.select_for_update(of=("self",))
+        .visible_to(member)
+        .select_related("firm", "claimant__person", "claimant__firm", "statement")
+        .get(pk=claim_id)
+    )
+    if claim.claimant_id == member.pk:
+        raise NotAllowed("Somebody else permits what your own claim is over.")
+    if version != claim.version:
+        raise Stale("The claim was changed since you opened this page. Look at it again, then decide.")
+    if claim.state == "In sign-off":
+        signoff.turn_of(member, claim.subject)
+    elif not (member.finance and claim.state == "In finance check"):
+        raise Stale(f"The claim stands at {claim.state}: nothing is permitted on it now.")
+    was = read(claim.statement, claim.currency)
+    line = next((each for each in was.lines if each.key == key), None)
+    if line is None or not line.over:
+        raise Stale("Nothing on that line is over its ceiling any more.")
+    done = was.allowed_in_full(key)
+    _within_authority(claim, done)
+    amend(
+        claim,
+        member,
+        "permitted what is over the ceiling",
+        done,
+        {"line": key, "over": str(line.over), "why": comment.strip()[:300]},
+    )
+    signoff.remark(member, claim.subject, f"Permitted: {line.over} over the ceiling. {comment.strip()}", key)
+    signoff.renew(claim.subject, done.total, contents_of(done))
+    tell(claim.claimant, f"{line.over} over the ceiling on {line.label} is paid: {comment.strip()[:120]}", link(claim))
+    return claim
+
+
+def _within_authority(claim: Claim, done: Statement) -> None:
+    """Raise ``Refusal`` where the claim as it would be needs a signature that its route does not have."""
+    day = clock.today(claim.firm.zone)
+    ledger = books(claim.firm)
+    route = work_out_route(
+        str(claim.claimant_id), done.total, done.by_code, signers(claim.firm_id, day), ledger.owned
+    )  # fmt: skip
+    asked = {str(row.signer_id) for row in SignOff.objects.filter(subject=claim.subject).exclude(state="Dropped")}
+    missing = [step.name for step in route.steps if step.signer not in asked]
+    if missing:
+        names = " and ".join(missing)
+        raise Refusal(
+            f"With it the claim comes to {done.total}, which {names} must sign: send it back, so that they are asked."
+        )
 
 
 def set_off_advance(trip: Trip, amount: Money) -> Posting | None:

@@ -33,6 +33,8 @@ class OverCeiling(Kind):
                 f"{name} is {first.over} a night over the {first.ceiling} ceiling for "
                 f"{first.night.place.town}, {nights} from {day_text(first.night.date)}."
             )
+            if subject.kind == "claim":
+                text += f" Without the permission {over} is not paid."
             target = f"night:{first.night.date.isoformat()}"
             also = tuple(f"night:{subject.nights[i].night.date.isoformat()}" for i in indexes[1:])
             yield Hit(target, text, Cure("Choose a cheaper stay", target), over, also)

@@ -12,6 +12,7 @@ from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.core.splits import SplitPart
 from wainwright.expenses.models.owned import OwnedQuerySet
+from wainwright.formats.tax_numbers import country_of_tax_number
 from wainwright.people.models import Membership
 
 PAID_BY = [("self", "You paid"), ("firm", "The firm's card"), ("central", "Billed to the firm")]
@@ -46,7 +47,8 @@ class Expense(CodedModel):
     tax_rate = models.DecimalField(max_digits=5, decimal_places=4, default=Decimal(0))
     tax_minor = models.BigIntegerField(default=0)
     tax_odd = models.BooleanField(default=False)
-    abroad = models.BooleanField(default=False)
+    abroad = models.BooleanField(default=False, help_text="Paid in another currency.")
+    country = models.CharField(max_length=2, blank=True, help_text="Where it was paid, as its owner says.")
     paid_by = models.CharField(max_length=10, choices=PAID_BY, default="self")
     personal = models.BooleanField(default=False)
     guests = models.CharField(max_length=300, blank=True)
@@ -85,6 +87,15 @@ class Expense(CodedModel):
         if self.kind == self.Kind.MILEAGE and self.origin and self.target:
             return f"{self.origin['town']} – {self.target['town']}, {self.km.normalize():f} km"
         return self.description or self.merchant or "A cost"
+
+    @property
+    def papers_say(self) -> set[str]:
+        """The countries that its papers name, by the tax number of whoever wrote them."""
+        said = set()
+        for receipt in self.receipts.all():
+            invoiced = country_of_tax_number(receipt.invoice.get("tax_id", "")) if receipt.invoice else ""
+            said.add(invoiced or receipt.value("country"))
+        return said - {""}
 
     @property
     def key(self) -> str:

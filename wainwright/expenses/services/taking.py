@@ -138,7 +138,7 @@ def set_amount(
         raise Refusal(f"There is {error}. Type the rate of your exchange receipt.", "rate") from error
     expense.amount_minor = done.home.minor
     foreign = original.currency != expense.currency
-    expense.abroad = expense.abroad or foreign
+    expense.abroad = foreign
     expense.original_minor = original.minor if foreign else None
     expense.original_currency = original.currency if foreign else ""
     expense.rate = done.rate.quantize(Decimal("1e-8")) if foreign else None
@@ -226,7 +226,7 @@ def type_from_receipt(member: Membership, receipt_id: int, **values) -> Expense:
 def fill_cost(
     expense: Expense, day: date, merchant: str, category: str, amount: Money, paid_by: str, tax_rate: Decimal,
     tax: Money | None, description: str, guests: str, heads: int, receipt_rate: Decimal | None = None,
-    reference: str = "", customer: str = "", coding: Coding = NO_CODING,
+    reference: str = "", customer: str = "", coding: Coding = NO_CODING, country: str = "",
 ) -> None:  # fmt: skip
     """Check and set the fields of a cost; the caller saves it. Raises ``Refusal`` at the field that is wrong."""
     if category not in rulebook(expense.firm).categories:
@@ -239,7 +239,7 @@ def fill_cost(
     expense.date, expense.merchant, expense.category = day, merchant.strip()[:120], category
     expense.description, expense.guests, expense.heads = description.strip()[:200], guests.strip()[:300], max(1, heads)
     expense.paid_by, expense.tax_rate = paid_by, tax_rate
-    expense.reference, expense.customer = reference.strip()[:60], customer
+    expense.reference, expense.customer, expense.country = reference.strip()[:60], customer, country
     coding = books(expense.firm).codes.completed(coding, (expense.claim or expense.owner).coding)
     if coding != NO_CODING:
         faults = check_coding(coding, books(expense.firm).codes, day)

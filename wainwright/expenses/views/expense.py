@@ -114,7 +114,7 @@ def _cost_form(expense: Expense, data=None) -> CostForm:
             "date": expense.date, "merchant": expense.merchant, "category": expense.category, "amount": paid.amount,
             "currency": paid.currency, "rate": own_rate, "tax_rate": (expense.tax_rate * 100).normalize(), "paid_by": expense.paid_by,
             "tax": expense.tax.amount if expense.tax_minor else None, "description": expense.description,
-            "guests": expense.guests, "heads": expense.heads, "reference": expense.reference, "customer": expense.customer,
+            "guests": expense.guests, "heads": expense.heads, "reference": expense.reference, "customer": expense.customer, "country": expense.country,
             **coding_initial(expense.coding),
         },
     )  # fmt: skip

@@ -31,9 +31,10 @@ def loose_page(request):
     age = whole(query.get("age"))
     narrow = Loose(whole(query.get("person")), query.get("card", "")[:4], age if age in dict(AGES) else 0)
     rows = loose_charges(request.member, narrow)
+    personal, more_personal = personal_open(request.member)
     context = {
         "page": Paginator(rows, 50).get_page(query.get("page")), "people": by_person(request.member), "narrow": narrow, "ages": AGES,
-        "personal": personal_open(request.member),
+        "personal": personal, "more_personal": more_personal,
         "more": f"person={narrow.person}&card={quote(narrow.card)}&age={narrow.age}&" if narrow != Loose() else "",
     }  # fmt: skip
     return render(request, "expenses/loose.html", context)

@@ -19,7 +19,7 @@ class Standin:
         """Check the file as a bank would and answer payment by payment."""
         check_schema(pain001)
         message, rows = read_pain001(pain001)
-        answers = [Answer(end_to_end, not (code := _fault(iban)), code) for end_to_end, iban, _ in rows]
+        answers = [Answer(each.end_to_end, "RJCT" if (code := _fault(each.iban)) else "ACSC", code) for each in rows]
         return write_pain002(message, answers, clock.now())
 
 
