@@ -250,7 +250,7 @@ class ClaimTest(WorldTestCase):
     def test_findings_name_the_figure_and_go_with_their_cause(self):
         claim = self.a_claim(costs=["80.00"])
         texts = [f.finding.text for f in load_file(self.maren, claim).findings]
-        self.assertIn("Pier taxi 0, 80.00, has no receipt. From 25.00 on one is needed.", texts)
+        self.assertIn("Pier taxi 0, 80.00, has no receipt. Over 25.00 one is needed.", texts)
         proof(claim.expenses.get(), 2)
         self.assertNotIn("has no receipt", " ".join(f.finding.text for f in load_file(self.maren, claim).findings))
 

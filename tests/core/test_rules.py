@@ -30,9 +30,9 @@ def nights(cost):
 ROWS = [
     ("own_money", {"over": "15.00"}, replace(PLAN, items=(replace(TAXI, needs_evidence=False),)), "is to be paid with own money",
      replace(PLAN, items=(replace(TAXI, needs_evidence=False, by="own car"), replace(TAXI, needs_evidence=False, paid_by="firm")))),
-    ("class_above", {"cabin": "economy"}, with_items(replace(TAXI, cabin="business")), "in business class at 19.60. The firm allows economy",
-     with_items(replace(TAXI, cabin="economy"))),
-    ("not_contracted", {}, with_items(replace(TAXI, contract_passed=True, cheapest=eur("18.00"))), "passes by a contracted fare that fits, at 18.00", with_items(TAXI)),
+    ("class_above", {"cabin": "economy"}, replace(PLAN, items=(replace(TAXI, cabin="business"),)), "in business class at 19.60. The firm allows economy",
+     replace(PLAN, items=(replace(TAXI, cabin="economy"),))),
+    ("not_contracted", {}, replace(PLAN, items=(replace(TAXI, contract_passed=True, cheapest=eur("18.00")),)), "passes by a contracted fare that fits, at 18.00", replace(PLAN, items=(TAXI,))),
     ("own_car_far", {"km": "300"}, with_items(replace(TAXI, one_way_km=Decimal(460), amount=eur("193.20"), ticket=eur("120.00"))),
      "460 km one way, beyond 300 km. Driving comes to 193.20, the cheapest other way that fits to 120.00: without a reason 120.00 is allowed",
      with_items(replace(TAXI, one_way_km=Decimal(300), amount=eur("193.20"), ticket=eur("120.00")))),
@@ -40,7 +40,7 @@ ROWS = [
      "Cork to Cobh on Wed 14 Oct is there twice: a taxi for 19.60 and the own car for 10.08",
      with_items(replace(TAXI, ride=("Cork", "Cobh"), by="taxi"), replace(TAXI, key="leg:2", ride=("Cobh", "Cork"), by="own car"))),
     ("weekend", {}, replace(PLAN, ends=FRI + timedelta(days=1), holidays={TUE: "Fishing day"}), "takes in Tue 13 Oct (Fishing day), Sat 17 Oct", PLAN),
-    ("split_under", {"limit": "20.00", "near": "80"}, with_items(TAXI, replace(TAXI, key="expense:2")), "2 costs for Taxi on one day, 39.20 together, each just under 20.00",
+    ("split_under", {"limit": "20.00", "near": "80"}, with_items(TAXI, replace(TAXI, key="expense:2")), "2 costs for Taxi on one day, 39.20 together, none over 20.00 alone",
      with_items(TAXI, replace(TAXI, key="expense:2", day=THU))),
     ("quarters_first", {}, replace(PLAN, nights=nights("158.00"), quarters={f"night:{WED}": "Gauge House", f"night:{THU}": "Gauge House"}),
      "Florø Rooms costs 158.00 from Wed 14 Oct, while Gauge House is supplied in Florø", replace(PLAN, nights=nights("158.00"))),
@@ -60,11 +60,16 @@ ROWS = [
     ("night_twice", {}, with_items(replace(TAXI, nights=(TUE, WED)), replace(TAXI, key="expense:2", label="Hotel", nights=(WED,))),
      "The night of Wed 14 Oct is in Taxi, pier and again in Hotel", with_items(replace(TAXI, nights=(TUE, WED)))),
     ("own_money", {"over": "15.00"}, with_items(TAXI), "was paid with own money", with_items(replace(TAXI, paid_by="firm"))),
-    ("not_cheapest", {"tolerance": "20.00"}, with_items(replace(TAXI, amount=eur(224), cheapest=eur(186))), "38.00 dearer than 186.00",
-     with_items(replace(TAXI, amount=eur(204), cheapest=eur(186)))),
+    ("not_cheapest", {"tolerance": "20.00"}, replace(PLAN, items=(replace(TAXI, amount=eur(224), cheapest=eur(186)),)), "38.00 dearer than 186.00",
+     replace(PLAN, items=(replace(TAXI, amount=eur(204), cheapest=eur(186)),))),
     ("evidence_differs", {}, with_items(replace(TAXI, shows=eur("9.60"))), "its evidence shows 9.60: 10.00 less", with_items(replace(TAXI, shows=eur("19.60")))),
     ("trip_not_authorised", {}, replace(CLAIM, trip_state="Planning"), "stands at Planning", replace(CLAIM, trip_state="Back")),
     ("over_plan", {"percent": "10"}, with_items(TAXI, planned_total=eur(10)), "9.60 over the 10.00 that was authorised", with_items(TAXI, planned_total=eur(18))),
+    ("over_plan", {"percent": "900", "unplanned": "15.00"}, with_items(TAXI, planned_total=eur(10)), "19.60: no Taxi stands on the authorised plan",
+     with_items(replace(TAXI, planned=eur(1)), replace(TAXI, key="expense:2", amount=eur(15)), planned_total=eur(10))),
+    ("own_car_far", {"km": "300"}, with_items(replace(TAXI, one_way_km=Decimal(301))), "301 km one way, beyond 300 km, and no other way was compared",
+     with_items(replace(TAXI, one_way_km=Decimal(300)))),
+    ("paper_missing", {"paper": "agenda", "only_abroad": "yes"}, replace(CLAIM, abroad=True), "The agenda is missing", replace(CLAIM, starts=None, abroad=True)),
     ("off_trip", {"days": "1"}, with_items(replace(TAXI, day=FRI + timedelta(days=3))), "3 days after the trip", with_items(replace(TAXI, day=FRI + timedelta(days=1)))),
     ("paper_missing", {"paper": "agenda"}, PLAN, "The agenda is missing", replace(PLAN, papers=frozenset({"agenda"}))),
     ("rate_off", {"percent": "3"}, with_items(replace(TAXI, claimed_rate=Decimal(11), table_rate=Decimal("11.635"))), "5.5 % off",
@@ -100,6 +105,28 @@ class KindsTest(TestCase):
     def test_every_parameter_is_declared(self):
         for code, params, *_ in ROWS:
             self.assertLessEqual(set(params), set(kinds()[code].params))
+
+    def test_a_threshold_says_what_it_does(self):
+        """At the threshold itself nothing is found, a cent over it something is, and the sentence says "over"."""
+        for code, name, word in (
+            ("missing_evidence", "over", "Over 25.00"),
+            ("own_money", "over", "Over 25.00"),
+            ("limit", "limit", "over"),
+        ):
+            rule = setting(code, {name: "25.00"})
+            with self.subTest(code):
+                self.assertEqual(run(with_items(replace(TAXI, amount=eur(25))), [rule]), [])
+                self.assertIn(word, run(with_items(replace(TAXI, amount=eur("25.01"))), [rule])[0].text)
+
+    def test_a_kind_is_not_asked_where_it_means_nothing(self):
+        for code, params, *_ in ROWS:
+            for subject in (PLAN, CLAIM):
+                if subject.kind not in kinds()[code].on:
+                    everything = replace(
+                        subject, items=(replace(TAXI, cabin="business", cheapest=eur(1), contract_passed=True),), due=MON, card_expires=MON,
+                        trip_state="Planning", advances_out=9, today=MON - timedelta(days=1), planned_total=eur(1),
+                    )  # fmt: skip
+                    self.assertEqual(run(everything, [setting(code, params)]), [], (code, subject.kind))
 
 
 class EngineTest(TestCase):

@@ -1,9 +1,8 @@
-"""From an open claim's rows to the core's values: its lines with Says / Shows / Allows and codings, and the rules' view."""
+"""From an open claim's rows to the core's values: its lines with Says / Shows / Allows and codings."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from datetime import date
 from decimal import Decimal
 
 from wainwright import clock
@@ -12,10 +11,8 @@ from wainwright.claims.lodging import Lodged, cut, lodged
 from wainwright.claims.models import Claim
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, share_out
-from wainwright.core.rules import Item, Subject
-from wainwright.core.rules.facts import Known
 from wainwright.core.splits import split
-from wainwright.core.statement import Coded, Evidence, Line, Statement
+from wainwright.core.statement import Coded, Evidence, Line
 from wainwright.core.tax import reclaim
 from wainwright.core.whereabouts import Paid, paid_in
 from wainwright.core.workings import day_text
@@ -23,7 +20,6 @@ from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import shown_by
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.earnings import AllowanceFacts
-from wainwright.trips.models import TripVersion
 
 ALLOWANCE = "Daily allowance"
 
@@ -161,40 +157,3 @@ def _allowed(expense: Expense, stay: Lodged | None, book: Rulebook, plan: Mappin
     if planned:
         return Money.from_minor(max(planned, 0), expense.currency), "planned"
     return expense.amount, "no limit"
-
-
-def claim_subject(
-    claim: Claim, expenses: Sequence[Expense], done: Statement, allowance: AllowanceFacts, known: Sequence[Known],
-    book: Rulebook, today: date,
-) -> Subject:  # fmt: skip
-    """Return a claim as rules see it."""
-    lines = {line.key: line for line in done.lines}
-    trip = claim.trip
-    items = tuple(_item(expense, lines[expense.key]) for expense in expenses)
-    over = tuple(night for stay in lodged(expenses, allowance, book).values() for night in stay.nights)
-    return Subject(
-        claim.subject, "claim", today, claim.currency, items, over, tuple(known), trip.starts if trip else None,
-        trip.ends if trip else None, trip.state if trip else "", due=claim.due, names=book.names,
-        planned_total=_planned_costs(trip.signed, claim.currency) if trip and trip.signed else None,
-    )  # fmt: skip
-
-
-def _planned_costs(version: TripVersion, currency: str) -> Money:
-    """What was authorised without the daily allowance, which is worked out and not spent."""
-    return Money.from_minor(version.total_minor - version.allowance_minor, currency)
-
-
-def _item(expense: Expense, line: Line) -> Item:
-    receipts = list(expense.receipts.all())
-    charge = getattr(expense, "charge", None)
-    filled = {name for name in ("merchant", "description", "guests") if getattr(expense, name)}
-    return Item(
-        expense.key, expense.label, expense.category, expense.date, expense.amount,
-        expense.paid_by,  # type: ignore[arg-type]
-        has_receipt=bool(receipts), declared_lost=bool(expense.lost), merchant=expense.merchant, filled=frozenset(filled),
-        nights=tuple(date.fromisoformat(n) for n in expense.nights), heads=expense.heads,
-        shows=line.shows if line.shows_by == "receipt" and not charge else None,
-        receipts=tuple(r.sha256 for r in receipts), charge=str(charge.pk) if charge else "",
-        rate_stale=expense.rate_stale, tax_odd=expense.tax_odd,
-        needs_evidence=expense.kind == Expense.Kind.COST and not expense.personal,
-    )  # fmt: skip

@@ -11,7 +11,8 @@ from django.db.models import Case, QuerySet, When
 from wainwright import clock
 from wainwright.accounts.models import Payment, Posting
 from wainwright.accounts.selectors import Books, books, budget_effects, journal_of
-from wainwright.claims.figures import claim_subject, lines_of
+from wainwright.claims.facts import claim_subject
+from wainwright.claims.figures import lines_of
 from wainwright.claims.models import Claim
 from wainwright.claims.statements import findings_of, read
 from wainwright.core.budget import BudgetEffect

@@ -7,12 +7,12 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from wainwright.core.allowance import NightAllowed
-from wainwright.core.journey import Journey
+from wainwright.core.journey import Journey, Mode
 from wainwright.core.money import Money
 from wainwright.core.whereabouts import Whereabouts, whereabouts
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.figures import earned, grants_of, journey_of, night_allowed
-from wainwright.trips.models import Night, Trip
+from wainwright.trips.models import Leg, Night, Trip
 
 
 @dataclass(frozen=True)
@@ -27,6 +27,17 @@ class AllowanceFacts:
     book: Rulebook | None = None
     where: Whereabouts = field(default_factory=Whereabouts)
     journey: Journey | None = None
+    legs: tuple[Leg, ...] = ()
+
+    @property
+    def drives(self) -> list[Leg]:
+        """The legs by one's own car."""
+        return [leg for leg in self.legs if leg.mode == Mode.OWN_CAR]
+
+    @property
+    def taxis(self) -> list[Leg]:
+        """The legs by taxi."""
+        return [leg for leg in self.legs if leg.mode == Mode.TAXI]
 
     def at_cost(self, night: NightAllowed, cost: Money, tax: Money | None) -> NightAllowed:
         """Return a night at its real cost (tax included): the same ceiling, permission and quarters. Raises ``NoRate``."""
@@ -41,7 +52,8 @@ def allowance_of(trip: Trip | None, book: Rulebook, currency: str) -> AllowanceF
     if trip is None:
         return AllowanceFacts(Money.zero(currency))
     nights = list(trip.nights.all())
-    journey = journey_of(list(trip.legs.all()), nights, trip.meals_off)
+    legs = list(trip.legs.all())
+    journey = journey_of(legs, nights, trip.meals_off)
     done, allowed, _ = earned(journey, nights, book, currency, grants_of(trip))
     rows = {night.date: night for night in nights}
     return AllowanceFacts(

@@ -15,6 +15,7 @@ class AdvancesOut(Kind):
     code = "advances_out"
     title = "Advances still out"
     params = ("most",)
+    on = frozenset({"plan"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit when more advances are out than the firm likes."""

@@ -16,6 +16,7 @@ class Age(Kind):
     code = "age"
     title = "Older than so many days"
     params = ("days",)
+    on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every item that is too old."""

@@ -90,11 +90,15 @@ class Finding:
 
 
 class Kind:
-    """A kind of rule. Subclasses set ``code``, ``title`` and ``params``, and yield hits from ``check``."""
+    """A kind of rule. Subclasses set ``code``, ``title`` and ``params``, and yield hits from ``check``.
+
+    ``on`` are the subjects on which it means anything; on others a setting of it finds nothing.
+    """
 
     code: ClassVar[str]
     title: ClassVar[str]
     params: ClassVar[tuple[str, ...]] = ()
+    on: ClassVar[frozenset[str]] = frozenset({"plan", "claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield what is found on ``subject`` under ``setting``."""

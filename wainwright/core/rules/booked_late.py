@@ -15,6 +15,7 @@ class BookedLate(Kind):
     code = "booked_late"
     title = "Booked too late"
     params = ("days",)
+    on = frozenset({"plan"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit for a plan that starts too soon."""

@@ -15,6 +15,7 @@ class CardExpiring(Kind):
 
     code = "card_expiring"
     title = "Card expires before the end"
+    on = frozenset({"plan"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit when the card does not last."""

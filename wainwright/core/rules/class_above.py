@@ -16,6 +16,7 @@ class ClassAbove(Kind):
     code = "class_above"
     title = "Class above what is allowed"
     params = ("cabin",)
+    on = frozenset({"plan"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every way whose class is higher."""

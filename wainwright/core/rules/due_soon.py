@@ -16,6 +16,7 @@ class DueSoon(Kind):
     code = "due_soon"
     title = "Claim is due"
     params = ("days",)
+    on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit for a claim with a due date."""

@@ -14,6 +14,7 @@ class Duplicate(Kind):
 
     code = "duplicate"
     title = "Twice"
+    on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield the later of two costs that look the same, naming the other."""

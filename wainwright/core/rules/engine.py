@@ -20,7 +20,7 @@ def run(subject: Subject, settings: Iterable[Setting], groups: frozenset[str] = 
     found = []
     for setting in settings:
         check = kinds()[setting.kind]
-        meant = subject.kind in setting.subjects and (not setting.groups or setting.groups & groups)
+        meant = subject.kind in setting.subjects & check.on and (not setting.groups or setting.groups & groups)
         if not meant or not setting.in_force(subject.today):
             continue
         for hit in check.check(subject, setting):

@@ -10,11 +10,12 @@ from wainwright.core.rules.facts import Subject
 
 @kind
 class MissingEvidence(Kind):
-    """``over``: from this amount on a receipt is needed. ``declared_up_to``: so much may be declared lost instead."""
+    """``over``: a receipt is needed for more than this. ``declared_up_to``: so much may be declared lost instead."""
 
     code = "missing_evidence"
     title = "Receipt missing over a threshold"
     params = ("over",)
+    on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every item that needs a receipt and has none."""
@@ -26,7 +27,7 @@ class MissingEvidence(Kind):
             if item.declared_lost and (most is None or item.amount <= most):
                 continue
             if item.amount > over:
-                text = f"{item.label}, {item.amount}, has no receipt. From {over} on one is needed."
+                text = f"{item.label}, {item.amount}, has no receipt. Over {over} one is needed."
                 if item.declared_lost:
                     text = f"{item.label}, {item.amount}, is declared lost; a declaration stands in for at most {most}."
                 yield Hit(item.key, text, Cure("Attach a receipt", item.key), item.amount)

@@ -15,6 +15,7 @@ class NightTwice(Kind):
 
     code = "night_twice"
     title = "Night twice"
+    on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield the later item of every pair that holds the same night."""

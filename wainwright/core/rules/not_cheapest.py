@@ -15,6 +15,7 @@ class NotCheapest(Kind):
     code = "not_cheapest"
     title = "Not the cheapest that fits"
     params = ("tolerance",)
+    on = frozenset({"plan"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every item that is over its yardstick by more than the tolerance."""

@@ -16,6 +16,7 @@ class OffTrip(Kind):
     code = "off_trip"
     title = "Outside the trip's dates"
     params = ("days",)
+    on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every item outside the dates."""

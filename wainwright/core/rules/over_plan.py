@@ -12,11 +12,12 @@ from wainwright.core.workings import plain
 
 @kind
 class OverPlan(Kind):
-    """``percent`` over the plan's whole is tolerated."""
+    """``percent`` over the plan's whole is tolerated. ``unplanned``: for more than this a cost must be on the plan by its category."""
 
     code = "over_plan"
     title = "Over the authorised plan"
-    params = ("percent",)
+    params = ("percent", "unplanned")
+    on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit when the claim as a whole is over the plan."""
@@ -34,3 +35,11 @@ class OverPlan(Kind):
                 f"The firm allows {plain(percent)} %."
             )
             yield Hit(subject.key, text, Cure("Say why", subject.key), over)
+        if "unplanned" in setting.params:
+            least = setting.amount("unplanned", subject.currency)
+            for item in subject.items:
+                if item.planned is None and item.amount > least and setting.applies_to(item.category):
+                    text = (
+                        f"{item.label}, {item.amount}: no {subject.name(item.category)} stands on the authorised plan."
+                    )
+                    yield Hit(item.key, text, Cure("Say why", item.key), item.amount)

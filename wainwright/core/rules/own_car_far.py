@@ -22,7 +22,13 @@ class OwnCarFar(Kind):
         """Yield every drive that costs more than the cheapest other way of the day."""
         limit = setting.number("km")
         for item in subject.items:
-            if item.one_way_km is None or item.ticket is None:
+            if item.one_way_km is None or (item.ticket is None and subject.kind == "plan"):
+                continue
+            if item.ticket is None:
+                # Nothing was compared on a plan: a drive so far asks why no other way was taken.
+                if item.one_way_km > limit:
+                    text = f"{item.label} is {plain(item.one_way_km)} km one way, beyond {plain(limit)} km, and no other way was compared."
+                    yield Hit(item.key, text, Cure("Say why you drove", item.key), item.amount)
                 continue
             compared = against_ticket(item.amount, item.one_way_km, limit, item.ticket)
             if compared.over.minor > 0:

@@ -10,7 +10,7 @@ from wainwright.core.rules.facts import Subject
 
 @kind
 class OwnMoney(Kind):
-    """``over``: from this amount on the firm's card is wanted."""
+    """``over``: for more than this the firm's card is wanted."""
 
     code = "own_money"
     title = "Own money where the card was wanted"
@@ -26,5 +26,5 @@ class OwnMoney(Kind):
                 and setting.applies_to(item.category)
                 and item.amount > over
             ):
-                text = f"{item.label}, {item.amount}, {'is to be' if subject.kind == 'plan' else 'was'} paid with own money. From {over} on the firm's card is wanted."
+                text = f"{item.label}, {item.amount}, {'is to be' if subject.kind == 'plan' else 'was'} paid with own money. Over {over} the firm's card is wanted."
                 yield Hit(item.key, text, Cure("Say why", item.key), item.amount)

@@ -19,6 +19,9 @@ class PaperMissing(Kind):
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit while the paper is not there."""
         paper = setting.params["paper"]
+        if subject.starts is None and subject.kind == "claim":
+            # Papers belong to a trip: a claim without one has no place for them.
+            return
         abroad = setting.params.get("only_abroad") != "yes" or subject.abroad
         supplied = setting.params.get("only_supplied") != "yes" or subject.meals_supplied
         if paper in subject.papers or not abroad or not supplied:

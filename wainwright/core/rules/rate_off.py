@@ -17,6 +17,7 @@ class RateOff(Kind):
     code = "rate_off"
     title = "Rate of exchange off"
     params = ("percent",)
+    on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every item whose rate is off, or whose table rate is stale."""

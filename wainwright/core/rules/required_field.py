@@ -15,6 +15,7 @@ class RequiredField(Kind):
     code = "required_field"
     title = "Required field"
     params = ("field", "word")
+    on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every item whose field is empty."""

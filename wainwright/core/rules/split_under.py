@@ -28,6 +28,6 @@ class SplitUnder(Kind):
         for (category, _), items in groups.items():
             whole = total((item.amount for item in items), subject.currency)
             if len(items) > 1 and whole > limit:
-                text = f"{len(items)} costs for {subject.name(category)} on one day, {whole} together, each just under {limit}."
+                text = f"{len(items)} costs for {subject.name(category)} on one day, {whole} together, none over {limit} alone."
                 also = tuple(item.key for item in items[1:])
                 yield Hit(items[0].key, text, Cure("Say why there are several", items[0].key), whole, also)

@@ -14,6 +14,7 @@ class TaxOdd(Kind):
 
     code = "tax_odd"
     title = "Tax odd"
+    on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every item whose stated tax is odd."""

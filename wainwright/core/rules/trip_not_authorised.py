@@ -17,6 +17,7 @@ class TripNotAuthorised(Kind):
     code = "trip_not_authorised"
     title = "Trip not authorised"
     params = ("only_abroad",)
+    on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit when the trip behind the claim is not authorised."""

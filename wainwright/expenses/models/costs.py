@@ -57,6 +57,7 @@ class Expense(CodedModel):
     origin = models.JSONField(null=True, blank=True)
     target = models.JSONField(null=True, blank=True)
     km = models.DecimalField(max_digits=8, decimal_places=1, null=True, blank=True)
+    back_again = models.BooleanField(default=False, help_text="Whether the km are there and back.")
     vehicle = models.CharField(max_length=20, blank=True)
     passengers = models.PositiveSmallIntegerField(default=0)
     via = models.JSONField(default=list, blank=True, help_text="Places on the way.")
@@ -87,6 +88,13 @@ class Expense(CodedModel):
         if self.kind == self.Kind.MILEAGE and self.origin and self.target:
             return f"{self.origin['town']} – {self.target['town']}, {self.km.normalize():f} km"
         return self.description or self.merchant or "A cost"
+
+    @property
+    def one_way_km(self) -> Decimal | None:
+        """How far a ride was one way; nothing for a cost."""
+        if self.km is None:
+            return None
+        return self.km / 2 if self.back_again else self.km
 
     @property
     def papers_say(self) -> set[str]:

@@ -126,7 +126,7 @@ def type_ride(member: Membership, ride: Ride) -> Expense:
         firm=member.firm, owner=member, kind=Expense.Kind.MILEAGE, date=ride.day, category="mileage", currency=member.firm.currency,
         amount_minor=figure.amount.minor, origin=place_data(ride.origin), target=place_data(ride.target), km=driven.km,
         vehicle=ride.vehicle, passengers=ride.passengers, created=clock.now(), guests=ride.description.strip()[:200],
-        via=[place_data(place) for place in ride.via], km_looked_up=driven.looked_up, km_reason=ride.reason.strip()[:200],
+        back_again=ride.there_and_back, via=[place_data(place) for place in ride.via], km_looked_up=driven.looked_up, km_reason=ride.reason.strip()[:200],
         odometer_start=ride.odometer[0] if ride.odometer else None, odometer_end=ride.odometer[1] if ride.odometer else None,
         workings=[f"{ride.origin.town} to {ride.target.town}: {driven.how}{reason}", *figure.workings.lines()],
     )  # fmt: skip

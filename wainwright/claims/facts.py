@@ -1,0 +1,139 @@
+"""A claim as the rules see it: every fact that some kind of rule asks for is fed here."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+from decimal import Decimal
+
+from wainwright.claims.lodging import lodged
+from wainwright.claims.models import Claim
+from wainwright.core.allowance import NightAllowed
+from wainwright.core.fx import NoRate, RateTable, convert
+from wainwright.core.money import Money
+from wainwright.core.rules import Item, Subject
+from wainwright.core.rules.facts import Known
+from wainwright.core.statement import Line, Statement
+from wainwright.expenses.models import Expense
+from wainwright.rulebook.selectors import Rulebook, rate_table
+from wainwright.trips.earnings import AllowanceFacts
+from wainwright.trips.facts import holidays_between
+from wainwright.trips.figures import quarters_in
+from wainwright.trips.models import TripVersion
+
+TAXI = "taxi"
+
+
+def claim_subject(
+    claim: Claim, expenses: Sequence[Expense], done: Statement, allowance: AllowanceFacts, known: Sequence[Known],
+    book: Rulebook, today: date,
+) -> Subject:  # fmt: skip
+    """Return a claim as rules see it. Two queries at most: papers of the trip, rates where something was paid abroad."""
+    lines = {line.key: line for line in done.lines}
+    trip, home = claim.trip, book.firm.country
+    table = _table(expenses, book)
+    rides = [expense for expense in expenses if expense.kind == Expense.Kind.MILEAGE]
+    items = tuple(_item(expense, lines[expense.key], claim, allowance, table, rides) for expense in expenses)
+    nights = tuple(night for stay in lodged(expenses, allowance, book).values() for night in stay.nights)
+    abroad = any(countries != {home} for countries in allowance.where.by_day.values())
+    return Subject(
+        claim.subject, "claim", today, claim.currency, items, nights, tuple(known), trip.starts if trip else None,
+        trip.ends if trip else None, trip.state if trip else "", abroad or any(e.abroad for e in expenses),
+        bool(allowance.journey and allowance.journey.supplied), claim.due,
+        frozenset(trip.papers.values_list("kind", flat=True)) if trip else frozenset(),
+        planned_total=_planned_costs(trip.signed, claim.currency) if trip and trip.signed else None,
+        holidays=holidays_between(home, trip.starts, trip.ends) if trip else {},
+        quarters=_quarters(nights, allowance, book), names=book.names,
+    )  # fmt: skip
+
+
+def _planned_costs(version: TripVersion, currency: str) -> Money:
+    """What was authorised without the daily allowance, which is worked out and not spent."""
+    return Money.from_minor(version.total_minor - version.allowance_minor, currency)
+
+
+def _quarters(nights: Sequence[NightAllowed], allowance: AllowanceFacts, book: Rulebook) -> dict[str, str]:
+    """The supplied quarters beside which a night was paid, where nothing says that they were full."""
+    found = {}
+    for each in nights:
+        row = allowance.rows.get(each.night.date)
+        supplied = quarters_in(book, each.night.place.town, each.night.place.country)
+        if supplied is not None and row is not None and not row.full and not row.supplied:
+            found[f"night:{each.night.date.isoformat()}"] = supplied["name"]
+    return found
+
+
+def _table(expenses: Sequence[Expense], book: Rulebook) -> RateTable | None:
+    """The rates of the days on which something was paid in another currency at a rate that was typed."""
+    days = [e.date for e in expenses if _typed_rate(e)]
+    currencies = {e.original_currency for e in expenses if _typed_rate(e)}
+    return rate_table(book.firm, max(days), min(days), sorted(currencies)) if days else None
+
+
+def _typed_rate(expense: Expense) -> bool:
+    """Whether its rate is its owner's word: neither the table's nor what the card's statement shows."""
+    return bool(expense.original_currency and expense.rate and getattr(expense, "charge", None) is None)
+
+
+def _table_rate(expense: Expense, table: RateTable | None) -> Decimal | None:
+    original = expense.original
+    if table is None or original is None or not _typed_rate(expense):
+        return None
+    try:
+        return convert(original, expense.currency, expense.date, table).rate
+    except NoRate:
+        return None
+
+
+def _item(
+    expense: Expense,
+    line: Line,
+    claim: Claim,
+    allowance: AllowanceFacts,
+    table: RateTable | None,
+    rides: Sequence[Expense],
+) -> Item:
+    receipts = list(expense.receipts.all())
+    charge = getattr(expense, "charge", None)
+    fields = ("merchant", "description", "guests", "reference", "customer", "country")
+    table_rate = _table_rate(expense, table)
+    plan = claim.trip.signed.by_category if claim.trip and claim.trip.signed else {}
+    ride, by, ticket = _ride(expense, allowance, rides)
+    return Item(
+        expense.key, expense.label, expense.category, expense.date, expense.amount,
+        expense.paid_by,  # type: ignore[arg-type]
+        has_receipt=bool(receipts), declared_lost=bool(expense.lost), merchant=expense.merchant,
+        filled=frozenset(name for name in fields if getattr(expense, name)),
+        nights=tuple(date.fromisoformat(n) for n in expense.nights), heads=expense.heads, shows=line.shows,
+        planned=Money.from_minor(plan[expense.category], expense.currency) if expense.category in plan else None,
+        receipts=tuple(r.sha256 for r in receipts), charge=str(charge.pk) if charge else "",
+        claimed_rate=expense.rate if table_rate is not None else None, table_rate=table_rate,
+        rate_stale=expense.rate_stale, tax_odd=expense.tax_odd,
+        needs_evidence=expense.kind == Expense.Kind.COST and not expense.personal,
+        ride=ride, by=by, one_way_km=expense.one_way_km, ticket=ticket,
+    )  # fmt: skip
+
+
+def _ride(
+    expense: Expense, allowance: AllowanceFacts, rides: Sequence[Expense]
+) -> tuple[tuple[str, ...], str, Money | None]:  # fmt: skip
+    """The two towns of a ride, by what it went, and the cheapest other way that the plan compared it with."""
+    if expense.kind == Expense.Kind.MILEAGE and expense.origin and expense.target:
+        towns = (expense.origin["town"], expense.target["town"])
+        price = next(
+            (leg.compared["price"] for leg in allowance.drives
+             if leg.compared.get("price") and {leg.origin["town"], leg.target["town"]} == set(towns)),
+            None,
+        )  # fmt: skip
+        return towns, "own car", Money.of(price, expense.currency) if price else None
+    if expense.category != TAXI:
+        return (), "", None
+    planned = [leg for leg in allowance.taxis if leg.leaves.date() == expense.date]
+    if len(planned) == 1:
+        return (planned[0].origin["town"], planned[0].target["town"]), TAXI, None
+    words = f"{expense.merchant} {expense.description}".casefold()
+    for other in rides:
+        towns = (other.origin["town"], other.target["town"]) if other.origin and other.target else ()
+        if other.date == expense.date and towns and all(town.casefold() in words for town in towns):
+            return towns, TAXI, None
+    return (), "", None
