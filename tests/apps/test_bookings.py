@@ -9,6 +9,7 @@ from pathlib import Path
 from unittest import mock
 
 from django.core import mail
+from django.db import transaction
 from django.test import override_settings
 
 from tests.apps.test_journeys import JourneyTestCase
@@ -27,6 +28,7 @@ from wainwright.ports.market import CarQuery, Hold, MarketError, StayQuery
 from wainwright.rulebook.models import AllowanceRate, Explanation
 from wainwright.standins.market import Standin, moods
 from wainwright.trail.models import Entry
+from wainwright.trips import letters
 from wainwright.trips.models import Leg, Trip
 from wainwright.trips.selectors import trip_for
 from wainwright.trips.services import itinerary, nights, plan, road
@@ -141,6 +143,22 @@ class HoldingTest(BookingTestCase):
         Firm.objects.filter(pk=self.maren.firm_id).update(rules_version=new_version())
         self.maren.firm.refresh_from_db()
         return chosen_stay(chosen.key, self.today, "EUR")
+
+    def test_a_breakfast_in_the_price_of_a_room_is_off_the_allowance_while_the_room_is_held(self):
+        trip, _ = self.held()
+        before = self.file(trip).figures.allowance.amount
+        choice = self.room(trip)
+        for rows, comes_off in ((["Breakfast", "Not in the price"], False), (["Breakfast", "In the price"], True)):
+            with self.subTest(rows), transaction.atomic():
+                booking = hold(self.maren, trip.pk, replace(choice, rows=[rows]))
+                trip = Trip.objects.get(pk=trip.pk)
+                mornings = [f"{n.date + timedelta(days=1)}:breakfast" for n in trip.nights.all()] if comes_off else []
+                self.assertEqual(trip.supplied, mornings)
+                self.assertEqual(self.file(trip).figures.allowance.amount < before, comes_off)
+                acts.cancel(self.maren, trip.pk, booking.pk)
+                trip = Trip.objects.get(pk=trip.pk)
+                self.assertEqual((trip.supplied, self.file(trip).figures.allowance.amount), ([], before))
+                transaction.set_rollback(True)
 
     def test_a_room_fills_the_nights_once(self):
         trip, _ = self.held()
@@ -446,6 +464,20 @@ class AfterwardsTest(BookingTestCase):
         booking.refresh_from_db()
         self.assertEqual(booking.seats, ["4A", ""])
         self.assertTrue(Entry.objects.filter(what="chose seats").exists())
+
+    def test_each_leg_says_its_own_seat_and_a_wish_holds_for_all(self):
+        trip, booking = self.held()
+        keys = [hop["key"] for hop in booking.hops]
+        there, back = (keys.count(key) for key in dict.fromkeys(keys))
+        for seats, wanted in (
+            (["4A"] * there + ["7C"] * back, [", ".join(["4A"] * there), ", ".join(["7C"] * back)]),
+            (["4A"] * there + [""] * back, [", ".join(["4A"] * there), ""]),
+            (["by a window"], ["by a window"] * 2),
+            ([], ["", ""]),
+        ):
+            acts.choose_seats(self.maren, trip.pk, booking.pk, seats)
+            rows = letters.rows_of(self.file(Trip.objects.get(pk=trip.pk)))
+            self.assertEqual([row.seats for row in rows if row.key.startswith("leg:")], wanted)
 
 
 class ByHandTest(BookingTestCase):

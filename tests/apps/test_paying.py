@@ -149,3 +149,27 @@ class BankTest(WorldTestCase):
             books.pay(self.priya, [claim.pk], self.today)
         claim.refresh_from_db()
         self.assertEqual(claim.state, "Settled")
+
+    def test_a_run_takes_what_can_be_paid_and_says_what_not(self):
+        first = self.posted()
+        self.paid_with(first, "PDNG")
+        second = self.cleared_claim(who=self.aiko, costs=("31.00",))
+        books.post(self.priya, second.pk, second.version)
+        third = self.cleared_claim(costs=("32.00",))
+        books.post(self.priya, third.pk, third.version)
+        self.aiko.iban = ""
+        self.aiko.save()
+        self.assertEqual(set(payable(self.priya).values_list("pk", flat=True)), {second.pk, third.pk})
+        with self.done():
+            paid = books.pay_what_can_be_paid(self.priya, [first.pk, second.pk, third.pk], self.today)
+        self.assertEqual([p.subject for p in paid.run.payments.all()], [third.subject])
+        self.assertEqual(
+            paid.left,
+            [
+                f"{first.code} is with the bank already.",
+                "No bank account is known for Aiko Brandt: ask them to add it to their profile.",
+            ],
+        )
+        self.enter(self.priya)
+        with self.assertRaisesRegex(Stale, "Nothing is left to pay. C-.* is with the bank already"):
+            books.pay(self.priya, [first.pk], self.today)

@@ -148,6 +148,12 @@ class InvoicesTest(Tray):
             [(p.label, p.amount_minor, p.tax_minor) for p in expense.parts.all()],
             [("At 23 %", 9840, 1840), ("At 13.5 %", 4540, 540)],
         )
+        self.assertFalse(expense.tax_odd)
+
+    def test_an_invoice_whose_tax_is_not_what_one_of_its_rates_gives_is_odd(self):
+        taxes = [("23", "80.00", "18.40"), ("13.5", "40.00", "6.40")]
+        receipt = self.invoice(ubl(taxes=taxes, day=self.today - timedelta(days=3)))
+        self.assertTrue(taking.take(self.maren, receipt.pk, None).tax_odd)
 
     def test_what_is_attached_to_an_invoice_is_looked_at(self):
         slip = b64encode(papers.till_receipt(self.today))

@@ -217,6 +217,14 @@ class RecodeTest(Statements):
         page = self.client.get(f"/bench/claim/{claim.pk}/")
         self.assertContains(page, "Statement 2")
         self.assertContains(page, "corrected the coding by Priya Sundqvist")
+        # Its owner was never asked: the claim goes before her, and the line manager's signature stands.
+        self.assertEqual(claim.state, "In sign-off")
+        waiting = SignOff.objects.filter(object_id=claim.pk, kind="claim", state="Waiting")
+        self.assertEqual([(s.signer, s.scope, s.turn) for s in waiting], [(self.ottilie, "cost_centre:3140", True)])
+        with self.done():
+            self.assertEqual(self.approve_all("claim", claim.pk), ["Ottilie Marsh"])
+        claim = self.fresh(claim)
+        self.assertEqual(claim.state, "In finance check")
         # Sent back and sent again it stands as finance corrected it.
         road.finance_end(self.priya, claim.pk, claim.version, "send_back", "One receipt more")
         self.send_claim(claim)

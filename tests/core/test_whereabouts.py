@@ -20,6 +20,33 @@ JOURNEY = Journey(
 )
 
 
+class BedTest(TestCase):
+    def test_a_bed_is_needed_unless_one_is_under_way_in_the_small_hours(self):
+        home = datetime(2026, 10, 15, 12)
+        for leaves, arrives, bed in [
+            (datetime(2026, 10, 12, 20), datetime(2026, 10, 13, 0, 10), "Bergen"),
+            (datetime(2026, 10, 12, 20), datetime(2026, 10, 13, 5, 30), None),
+            (datetime(2026, 10, 12, 20), datetime(2026, 10, 13, 3, 0), "Bergen"),
+            (datetime(2026, 10, 12, 20), datetime(2026, 10, 13, 3, 1), None),
+            (datetime(2026, 10, 12, 9), datetime(2026, 10, 12, 14), "Bergen"),
+        ]:
+            with self.subTest(arrives):
+                back = Leg(BERGEN, CORK, Mode.AIR, datetime(2026, 10, 15, 9), home)
+                found = Journey((Leg(CORK, BERGEN, Mode.AIR, leaves, arrives), back)).bed_on(date(2026, 10, 12), 3)
+                self.assertEqual(found.town if found else None, bed)
+
+    def test_home_in_the_small_hours_needs_none_and_an_early_start_leaves_the_bed(self):
+        there = Leg(CORK, BERGEN, Mode.AIR, datetime(2026, 10, 12, 9), datetime(2026, 10, 12, 14))
+        for leaves, arrives, bed in [
+            (datetime(2026, 10, 14, 20), datetime(2026, 10, 15, 0, 10), None),
+            (datetime(2026, 10, 15, 2, 30), datetime(2026, 10, 15, 6), None),
+            (datetime(2026, 10, 15, 4), datetime(2026, 10, 15, 6), "Bergen"),
+        ]:
+            with self.subTest(leaves):
+                found = Journey((there, Leg(BERGEN, CORK, Mode.AIR, leaves, arrives))).bed_on(date(2026, 10, 14), 3)
+                self.assertEqual(found.town if found else None, bed)
+
+
 class WhereaboutsTest(TestCase):
     def test_a_day_away_is_away_and_a_day_of_moves_is_both(self):
         where = whereabouts(JOURNEY)

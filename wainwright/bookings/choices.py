@@ -9,6 +9,7 @@ from decimal import Decimal
 from typing import Any
 from zoneinfo import ZoneInfo
 
+from wainwright.bookings.models import BREAKFAST_IN
 from wainwright.core.carbon import Carbon, Move, carbon
 from wainwright.core.fares import Asked, Way, alternatives, fits, yardstick
 from wainwright.core.geometry import great_circle_km
@@ -235,7 +236,7 @@ def choose_stay(stay: StayOffer) -> Choice:
         ["Nights", f"{stay.nights} from {day_text(stay.first)}"],
         ["A night", str(stay.a_night)],
         ["City tax a night", str(stay.city_tax)],
-        ["Breakfast", "In the price" if stay.breakfast else "Not in the price"],
+        ["Breakfast", BREAKFAST_IN if stay.breakfast else "Not in the price"],
         ["Rooms left", str(stay.rooms_left)],
         ["Refund", refund],
     ]  # fmt: skip

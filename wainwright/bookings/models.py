@@ -18,6 +18,9 @@ CATEGORY = {
     "air": "air", "rail": "transit", "ferry": "ferry", "coach": "transit", "car": "hire", "stay": "lodging", "fee": "fee",
 }  # fmt: skip
 
+# What the conditions of a room say where breakfast is in its price.
+BREAKFAST_IN = "In the price"
+
 
 class Booking(models.Model):
     """Something for a trip, with its conditions as they were read and the evidence of the choice.
@@ -105,6 +108,11 @@ class Booking(models.Model):
     def stands(self) -> bool:
         """Whether it still counts."""
         return self.state in ("Held", "Confirmed", "Ticketed")
+
+    @property
+    def breakfast(self) -> bool:
+        """Whether a room has breakfast in its price."""
+        return self.kind == "stay" and ["Breakfast", BREAKFAST_IN] in self.rows
 
     @property
     def category(self) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from enum import StrEnum
 from zoneinfo import ZoneInfo
@@ -128,6 +128,20 @@ class Journey:
         place = self.legs[0].origin
         for leg in self.legs:
             if leg.arrives.date() <= day:
+                place = leg.target
+        return place
+
+    def bed_on(self, day: date, hour: int) -> Place | None:
+        """Where a bed is needed for the night that begins on ``day``: nowhere where one is under way, or back, at ``hour``.
+
+        A night is spent wherever the traveller is in the small hours; ``hour`` (of the next morning, local) is the firm's.
+        """
+        then = datetime.combine(day + timedelta(days=1), time(hour))
+        if self.legs[-1].arrives <= then or any(leg.leaves <= then < leg.arrives for leg in self.legs):
+            return None
+        place = None
+        for leg in self.legs:
+            if leg.arrives <= then:
                 place = leg.target
         return place
 

@@ -41,7 +41,7 @@ PAST = {
     "authorise": "authorised", "call_off": "called off", "leave": "begun", "return": "ended", "close": "closed",
     "hold": "held", "confirm": "confirmed", "ticket": "ticketed", "lapse": "let go", "cancel": "cancelled",
     "use": "used", "free": "freed", "mark_personal": "marked personal", "post": "posted", "reverse": "reversed",
-    "sign": "signed off", "clear": "cleared", "refuse": "refused", "settle": "settled", "reopen": "opened again",
+    "sign": "signed off", "ask": "put before others", "clear": "cleared", "refuse": "refused", "settle": "settled", "reopen": "opened again",
 }  # fmt: skip
 
 TRIP = Machine(
@@ -89,10 +89,12 @@ CLAIM = Machine(
         ("In finance check", "clear"): "Cleared", ("Cleared", "post"): "Posted", ("Cleared", "refuse"): "Posting refused",
         ("Posting refused", "post"): "Posted", ("Posting refused", "refuse"): "Posting refused",
         ("Posting refused", "send_back"): "Sent back", ("Posted", "settle"): "Settled",
+        ("In finance check", "ask"): "In sign-off", ("Cleared", "ask"): "In sign-off",
+        ("Posting refused", "ask"): "In sign-off",
     },
     {
         "send": "traveller", "take_back": "traveller", "send_back": "approver", "turn_down": "approver",
-        "sign": "approver", "clear": "finance", "post": "ledger", "refuse": "ledger", "settle": "bank",
+        "sign": "approver", "ask": "finance", "clear": "finance", "post": "ledger", "refuse": "ledger", "settle": "bank",
     },
 )  # fmt: skip
 

@@ -125,12 +125,15 @@ def pay(request):
     """Make a pay run of what was chosen."""
     ids = [whole(each) for each in request.POST.getlist("claim")]
     advances = [whole(each) for each in request.POST.getlist("advance")]
-    run = booking.pay(request.member, ids, clock.today(request.member.firm.zone), advances)
+    paid = booking.pay_what_can_be_paid(request.member, ids, clock.today(request.member.firm.zone), advances)
+    run = paid.run
     failed, open_ = (run.payments.filter(state=state).count() for state in ("Failed", "Under way"))
     words = [f"Pay run {run.number} went to the bank and was answered."]
     words += [f"{failed} failed and can be paid again."] if failed else []
     words += [f"{open_} not settled yet."] if open_ else []
     messages.info(request, " ".join(words))
+    if paid.left:
+        messages.error(request, f"Left out: {' '.join(paid.left)}")
     return redirect("pay-run", run.pk)
 
 

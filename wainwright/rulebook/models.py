@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from decimal import Decimal
 
+from django.core.validators import MaxValueValidator
 from django.db import models
 
 from wainwright.core.rules import Level, Setting
@@ -34,6 +35,10 @@ class Policy(models.Model):
     bag_needed = models.BooleanField(default=False)
     questions = models.JSONField(default=list, blank=True, help_text="The firm's own questions about a trip.")
     quarters = models.JSONField(default=list, blank=True, help_text="Where quarters are supplied.")
+    bed_hour = models.PositiveSmallIntegerField(
+        default=3, validators=[MaxValueValidator(23)],
+        help_text="Who is under way at this hour of the morning needs no bed for that night.",
+    )  # fmt: skip
     terms = models.TextField()
 
     def __str__(self):

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 
 from wainwright import clock
 from wainwright.core.money import Money
-from wainwright.core.routing import Route
+from wainwright.core.routing import Route, RouteStep
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
@@ -66,6 +66,27 @@ def start(member: Membership, asked: Asked, route: Route, contents: Mapping[str,
         signoffs.append(signoff)
     next_turn(asked.subject, asked.title, asked.link)
     return signoffs
+
+
+def ask_more(member: Membership, asked: Asked, steps: Sequence[RouteStep], contents: Mapping[str, str]) -> None:
+    """Begin a round in which those who have signed keep their signature, and ``steps`` alone are asked besides."""
+    earlier = list(SignOff.objects.filter(subject=asked.subject).order_by("round", "id"))
+    number = earlier[-1].round + 1 if earlier else 1
+    last = [row for row in earlier if row.round == number - 1 and row.state in (GIVEN, KEPT)]
+    for row in last:
+        row.pk, row.round, row.state, row.turn = None, number, KEPT, False
+        row.content = contents.get(row.scope, row.content)
+        row.save(force_insert=True)
+    kind, _, object_id = asked.subject.partition(":")
+    first = max((row.order for row in last), default=0) + 1
+    for step in steps:
+        SignOff.objects.create(
+            firm=member.firm, subject=asked.subject, kind=kind, object_id=int(object_id), round=number, order=first,
+            signer_id=int(step.signer), covers=step.covers, why=step.why[:300], scope=step.scope,
+            content=contents.get(step.scope, contents["all"]), title=asked.title[:200], amount_minor=asked.amount.minor,
+            currency=asked.amount.currency, marks=list(asked.marks),
+        )  # fmt: skip
+    next_turn(asked.subject, asked.title, asked.link)
 
 
 def next_turn(subject: str, title: str, link: str) -> bool:

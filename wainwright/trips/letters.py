@@ -55,14 +55,26 @@ def rows_of(file: TripFile) -> list[Row]:
 def _leg_row(leg: Leg, booking: Any) -> Row:
     note, seats = "", ""
     if booking is not None:
-        numbers = (
-            ", ".join(hop["number"] for hop in booking.hops if hop["leaves"][:10] == leg.leaves.date().isoformat())
-            or booking.carrier
-        )
+        moves = _moves_of(leg, booking)
+        numbers = ", ".join(booking.hops[n]["number"] for n in moves) or booking.carrier
         note = f"{booking.carrier} {numbers}; {booking.state.lower()}, {booking.ticket_number or booking.reference}"
-        seats = ", ".join(booking.seats)
+        # One entry for each move, or a single wish in words that holds for all of them.
+        wish = len(booking.seats) == 1 and not any(each.isdigit() for each in booking.seats[0])
+        chosen = booking.seats if wish else [booking.seats[n] for n in moves if n < len(booking.seats)]
+        seats = ", ".join(filter(None, chosen))
     title = f"{leg.mode.capitalize()} {leg.origin['name']} to {leg.target['name']}"
     return Row(f"leg:{leg.pk}", leg.leaves, leg.arrives, leg.mode, title, leg.origin["name"], note, seats)
+
+
+def _moves_of(leg: Leg, booking: Any) -> list[int]:
+    """The places, among a booking's moves, of those that make up a leg: a way there and a way back are two legs of one."""
+    ways: dict[str, list[int]] = {}
+    for number, hop in enumerate(booking.hops):
+        ways.setdefault(hop["key"], []).append(number)
+    for moves in ways.values():
+        if datetime.fromisoformat(booking.hops[moves[0]]["leaves"]) == leg.leaves:
+            return moves
+    return []
 
 
 def itinerary_text(file: TripFile) -> str:

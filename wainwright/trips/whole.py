@@ -139,9 +139,9 @@ class Pricer:
         known = {n.date: n for n in self.file.nights}
         found: list[tuple[CoreNight, Money]] = []
         for day in journey.days()[:-1]:
-            if journey.under_way_at_midnight(day) is not None:
+            place = journey.bed_on(day, self.file.book.policy.bed_hour)
+            if place is None:
                 continue
-            place = journey.last_place_on(day)
             row = known.get(day)
             if row is not None and row.place["town"] == place.town:
                 cost, supplied = Money.from_minor(row.cost_minor, self.currency), row.supplied

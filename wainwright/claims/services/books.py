@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import date, timedelta
 
 from django.db import transaction
@@ -13,7 +14,14 @@ from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.accounts.selectors import books as ledger_books
 from wainwright.accounts.selectors import refusal_words
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import advance_text, advances_to_pay, journal_for, payable
+from wainwright.claims.selectors import (
+    advance_text,
+    advances_to_pay,
+    at_bank,
+    journal_for,
+    payable,
+    waiting_for_bank,
+)
 from wainwright.claims.services.correcting import may_set_off, set_off_advance
 from wainwright.claims.services.road import finance_claim, link
 from wainwright.claims.statements import read
@@ -27,6 +35,7 @@ from wainwright.people.models import Membership
 from wainwright.people.selectors import finance_of
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
+from wainwright.trips.selectors import advance_words
 
 # What the bank must have said of a payment that is closed.
 CLOSED = {Payment.State.PAID: Outcome.PAID, Payment.State.FAILED: Outcome.REFUSED}
@@ -120,23 +129,58 @@ def settled(claim: Claim) -> None:
         record(None, "trip closed", claim.trip.subject, firm_id=claim.firm_id)
 
 
-def pay(member: Membership, claim_ids: Sequence[int], on: date, advance_ids: Sequence[int] = ()) -> PayRun:
-    """Pay posted claims and advances of authorised trips in one run: make the file, send it, read the answer.
+@dataclass(frozen=True)
+class Paid:
+    """A run that was made, and what of that which was chosen could not go into it: what, and why."""
 
-    Only finance. Raises ``Refusal``, and ``Stale`` where one of them was paid or changed meanwhile.
+    run: PayRun
+    left: list[str]
+
+
+def pay(member: Membership, claim_ids: Sequence[int], on: date, advance_ids: Sequence[int] = ()) -> PayRun:
+    """Pay in one run what can be paid of some claims and advances, as ``pay_what_can_be_paid``; return the run."""
+    return pay_what_can_be_paid(member, claim_ids, on, advance_ids).run
+
+
+def pay_what_can_be_paid(
+    member: Membership, claim_ids: Sequence[int], on: date, advance_ids: Sequence[int] = ()
+) -> Paid:  # fmt: skip
+    """Pay posted claims and advances of authorised trips in one run: make the file, send it, carry the bank's answer.
+
+    Only finance. What was paid or changed meanwhile, or has no bank account, is left out and said. Raises ``Stale``,
+    or ``Refusal`` where nothing is left to pay.
     """
     if not member.finance:
         raise NotAllowed("Only finance pays.")
     with transaction.atomic():
         chosen = list(payable(member).select_for_update(of=("self",)).filter(pk__in=claim_ids))
         trips = list(advances_to_pay(member).select_for_update(of=("self",)).filter(pk__in=advance_ids))
-        if len(chosen) != len(set(claim_ids)) or len(trips) != len(set(advance_ids)):
-            raise Stale("One of these was paid or changed meanwhile. Open the page again to see what is left.")
+        left = _left_out(member, set(claim_ids) - {c.pk for c in chosen}, set(advance_ids) - {t.pk for t in trips})
         payables = [accounts.Payable(c.subject, c.claimant, c.owed, f"{c.code} {c.title}") for c in chosen]
         payables += [accounts.Payable(t.advance_subject, t.traveller, t.advance, advance_text(t)) for t in trips]
-        run = accounts.prepare_pay_run(member, payables, on)
+        if left and not payables:
+            raise Stale(f"Nothing is left to pay. {' '.join(left)}")
+        with_account = [each for each in payables if each.member.iban]
+        nowhere = sorted({each.member.person.name for each in payables if not each.member.iban})
+        if nowhere and with_account:
+            left.append(f"No bank account is known for {', '.join(nowhere)}: ask them to add it to their profile.")
+        run = accounts.prepare_pay_run(member, with_account or payables, on)
     finish_pay_run(run)
-    return run
+    return Paid(run, left)
+
+
+def _left_out(member: Membership, claim_ids: set[int], trip_ids: set[int]) -> list[str]:
+    """Say of each claim and advance that cannot be paid why not; nothing of what the person may not see."""
+    open_, waiting = set(at_bank(member.firm_id, "claim")), set(waiting_for_bank(member).values_list("pk", flat=True))
+    words = []
+    for claim in Claim.objects.filter(firm_id=member.firm_id, pk__in=claim_ids).order_by("pk"):
+        why = "is with the bank already" if claim.pk in open_ else "waits for the bank's answer on its advance"
+        if claim.pk not in open_ | waiting:
+            why = f"was changed meanwhile: it stands at {claim.state}"
+        words.append(f"{claim.code} {why}.")
+    for trip in Trip.objects.filter(firm_id=member.firm_id, pk__in=trip_ids).select_related("claim").order_by("pk"):
+        words.append(f"The advance of {trip.code} is {advance_words(trip)}.")
+    return words or (["One of these was paid or changed meanwhile."] if claim_ids or trip_ids else [])
 
 
 def finish_pay_run(run: PayRun) -> None:

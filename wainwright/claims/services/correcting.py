@@ -11,21 +11,22 @@ from wainwright.accounts import services as accounts
 from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books
 from wainwright.claims.models import Claim
-from wainwright.claims.services.road import contents_of, finance_claim, link
+from wainwright.claims.services.road import contents_of, finance_claim, link, title
 from wainwright.claims.services.statements import amend, must_not_be_on_its_way
 from wainwright.claims.statements import read
 from wainwright.core.coding import Coding, check_coding
 from wainwright.core.money import Money
 from wainwright.core.posting import set_off_journal
-from wainwright.core.routing import work_out_route
+from wainwright.core.routing import RouteStep, work_out_route
 from wainwright.core.statement import Statement
-from wainwright.core.states import CLAIM_SENT
+from wainwright.core.states import CLAIM, CLAIM_SENT
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.signoff import services as signoff
 from wainwright.signoff.models import SignOff
+from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 
 
@@ -53,7 +54,9 @@ def recode(member: Membership, claim_id: int, version: int, dimension: str, old:
         raise Refusal(f"Nothing on the claim is coded to {old}.", "old")
     _follow(claim, holds, coding)
     after = {"instead of": old, "coding": str(coding), "places": places}
-    amend(claim, member, "corrected the coding", was.recoded(holds, coding), after)
+    done = was.recoded(holds, coding)
+    amend(claim, member, "corrected the coding", done, after)
+    _ask_owners(member, claim, done)
     tell(claim.claimant, f"Finance corrected the coding of {claim.title} from {old} to {coding}", link(claim))
     return places
 
@@ -116,19 +119,38 @@ def allow_over(member: Membership, claim_id: int, version: int, key: str, commen
     return claim
 
 
+def _unsigned(claim: Claim, done: Statement) -> list[RouteStep]:
+    """Whoever would be on the route of a claim as it is now, and was never asked about it."""
+    people = signers(claim.firm_id, clock.today(claim.firm.zone))
+    route = work_out_route(str(claim.claimant_id), done.total, done.by_code, people, books(claim.firm).owned)
+    rows = SignOff.objects.filter(subject=claim.subject).exclude(state="Dropped")
+    asked = set(rows.values_list("signer_id", flat=True))
+    return [step for step in route.steps if int(step.signer) not in asked]
+
+
+def _ask_owners(member: Membership, claim: Claim, done: Statement) -> None:
+    """Put a claim before the owners of what it is coded to now, where they were not asked; the others' signatures stand."""
+    missing = [step for step in _unsigned(claim, done) if step.scope != "all"]
+    if not missing:
+        return
+    before = claim.state
+    claim.state, claim.cleared_by = CLAIM.after(claim.state, "ask"), None
+    claim.save()
+    marks = tuple(claim.statement.marks) if claim.statement else ()
+    asked = signoff.Asked(claim.subject, title(claim), f"/bench/claim/{claim.pk}/", done.total, marks)
+    signoff.ask_more(member, asked, missing, contents_of(done))
+    names = [step.name for step in missing]
+    record(
+        member, "asked the owners of the new coding", claim.subject, before={"state": before}, after={"asked": names}
+    )
+
+
 def _within_authority(claim: Claim, done: Statement) -> None:
     """Raise ``Refusal`` where the claim as it would be needs a signature that its route does not have."""
-    day = clock.today(claim.firm.zone)
-    ledger = books(claim.firm)
-    route = work_out_route(
-        str(claim.claimant_id), done.total, done.by_code, signers(claim.firm_id, day), ledger.owned
-    )  # fmt: skip
-    asked = {str(row.signer_id) for row in SignOff.objects.filter(subject=claim.subject).exclude(state="Dropped")}
-    missing = [step.name for step in route.steps if step.signer not in asked]
+    missing = " and ".join(step.name for step in _unsigned(claim, done))
     if missing:
-        names = " and ".join(missing)
         raise Refusal(
-            f"With it the claim comes to {done.total}, which {names} must sign: send it back, so that they are asked."
+            f"With it the claim comes to {done.total}, which {missing} must sign: send it back, so that they are asked."
         )
 
 

@@ -103,6 +103,10 @@ def _follow_number(expense: Expense, receipt: Receipt | None) -> None:
         return
     rows = [(percent, Money.of(net, expense.currency), Money.of(tax, expense.currency)) for percent, net, tax in taxes]
     if total((net + tax for _, net, tax in rows), expense.currency) == expense.amount:
+        # Each rate answers for its own tax; the invoice as a whole has no rate that it could be held against.
+        expense.tax_rate, expense.tax_minor = Decimal(0), total((tax for _, _, tax in rows), expense.currency).minor
+        expense.tax_odd = any(tax_in(net + tax, Decimal(percent) / 100, tax).odd for percent, net, tax in rows)
+        expense.save(update_fields=["tax_rate", "tax_minor", "tax_odd"])
         Part.objects.bulk_create(
             Part(expense=expense, order=n, category=expense.category, label=f"At {percent} %", amount_minor=(net + tax).minor, tax_minor=tax.minor)
             for n, (percent, net, tax) in enumerate(rows)
@@ -158,7 +162,8 @@ def _tax(expense: Expense, receipt: Receipt | None) -> None:
 def set_tax(expense: Expense, stated: Money | None) -> None:
     """Work the tax out at the expense's rate; what a receipt states wins."""
     line = tax_in(expense.amount, expense.tax_rate, stated)
-    expense.tax_minor, expense.tax_odd = line.tax.minor, line.odd
+    # Without a rate there is nothing that a stated tax could differ from.
+    expense.tax_minor, expense.tax_odd = line.tax.minor, line.odd and bool(expense.tax_rate)
 
 
 @transaction.atomic

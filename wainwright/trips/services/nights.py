@@ -38,9 +38,8 @@ def rebuild_nights(trip: Trip) -> None:
     trip.starts, trip.ends = days[0], days[-1]
     trip.supplied = [m for m in trip.supplied if days[0].isoformat() <= m.partition(":")[0] <= days[-1].isoformat()]
     book = rulebook(trip.firm)
-    wanted: dict[date, Place] = {
-        day: journey.last_place_on(day) for day in days[:-1] if journey.under_way_at_midnight(day) is None
-    }
+    beds = {day: journey.bed_on(day, book.policy.bed_hour) for day in days[:-1]}
+    wanted: dict[date, Place] = {day: place for day, place in beds.items() if place is not None}
     for day, night in kept.items():
         if day not in wanted or night.place["town"] != wanted[day].town:
             night.delete()

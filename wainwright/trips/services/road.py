@@ -23,9 +23,9 @@ from wainwright.trips import letters
 from wainwright.trips.budgets import commit_lost
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import TripFile, load_file
+from wainwright.trips.services import ways
 from wainwright.trips.services.base import mine
 from wainwright.trips.services.versions import commit, write
-from wainwright.trips.services.ways import finish_asked
 
 
 def link(trip: Trip) -> str:
@@ -244,7 +244,7 @@ def mail_itinerary(member: Membership, trip_id: int) -> str:
 
 def move_along(now: datetime) -> int:
     """Begin trips whose first leg has left, end those whose last has arrived, let late holds go, finish what broke off."""
-    moved = _begin_and_end(now) + _lapse(now) + finish_asked(now)
+    moved = _begin_and_end(now) + _lapse(now) + ways.finish_asked(now)
     _try_again()
     _late_tickets(now)
     return moved
@@ -255,6 +255,7 @@ def _lapse(now: datetime) -> int:
     """Let late holds go, and tell whose they were."""
     lapsed = bookings.lapse_holds(now)
     for booking in lapsed:
+        ways.lapsed(booking)
         words = (
             f"The hold of {booking.label} has run out. Its price is no longer kept: hold it again, or choose another."
         )

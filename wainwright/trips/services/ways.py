@@ -16,7 +16,7 @@ from wainwright.bookings import services as bookings
 from wainwright.bookings.choices import Choice
 from wainwright.bookings.market import ask
 from wainwright.bookings.models import CATEGORY, Booking
-from wainwright.core.journey import Mode, Place, moment
+from wainwright.core.journey import Meal, Mode, Place, moment
 from wainwright.core.money import Money, share_out
 from wainwright.core.rules import Item, Level
 from wainwright.core.workings import day_text
@@ -169,7 +169,9 @@ def _put_on_trip(
     if booking.instead_of_id:
         Leg.objects.filter(booking_id=booking.instead_of_id).delete()
         OtherCost.objects.filter(booking_id=booking.instead_of_id).delete()
-        Night.objects.filter(booking_id=booking.instead_of_id).update(booking=None)
+        old_nights = Night.objects.filter(trip=trip, booking_id=booking.instead_of_id)
+        _breakfasts(trip, booking.instead_of, list(old_nights), False)
+        old_nights.update(booking=None)
     if booking.kind == "stay":
         _sleep_there(trip, booking)
     for hops in _ways_of(booking):
@@ -222,6 +224,14 @@ def _sleep_there(trip: Trip, booking: Booking) -> None:
         night.name, night.cost_minor, night.paid_by = booking.carrier[:80], cost.minor, booking.paid_by
         night.supplied, night.booking = booking.price_minor == 0, booking
         night.save()
+    _breakfasts(trip, booking, nights, True)
+
+
+def _breakfasts(trip: Trip, booking: Booking, nights: Sequence[Night], there: bool) -> None:
+    """A breakfast in the price of a room is supplied, on the morning after each of its nights; it goes with the room."""
+    if booking.breakfast:
+        marks = {f"{night.date + timedelta(days=1)}:{Meal.BREAKFAST.value}" for night in nights}
+        trip.supplied = sorted(set(trip.supplied) | marks if there else set(trip.supplied) - marks)
 
 
 def _give_up_old(member: Membership, trip_id: int, old: Booking) -> None:
@@ -308,10 +318,20 @@ def cancel(member: Membership, trip_id: int, booking_id: int) -> Booking:
     return booking
 
 
+def lapsed(booking: Booking) -> None:
+    """A hold has run out: the breakfast that it had in its price is supplied no more. Inside the caller's transaction."""
+    if booking.breakfast:
+        trip = Trip.objects.select_for_update(of=("self",)).get(pk=booking.trip_id)
+        _breakfasts(trip, booking, list(Night.objects.filter(trip=trip, booking=booking)), False)
+        trip.save(update_fields=["supplied"])
+
+
 def _free(trip: Trip, booking: Booking) -> None:
     """The nights of a room that was given up are as if nothing had been booked."""
     book = rulebook(trip.firm)
-    for night in Night.objects.filter(trip=trip, booking=booking):
+    nights = list(Night.objects.filter(trip=trip, booking=booking))
+    _breakfasts(trip, booking, nights, False)
+    for night in nights:
         night.booking, night.name, night.supplied = None, "", False
         night.cost_minor = expected_night(book, Place(**night.place), night.date)
         night.save()
