@@ -111,7 +111,7 @@ def load_firms(today: date) -> dict[str, Firm]:
         scale = 10 if firm.currency == "NOK" else 1
         for rule in rules:
             params = {
-                k: str(Decimal(v) * scale) if k in ("over", "limit", "tolerance") else v
+                k: str(Decimal(v) * scale) if k in ("over", "limit", "tolerance", "unplanned") else v
                 for k, v in rule.get("params", {}).items()
             }
             RuleSetting.objects.create(firm=firm, since=SINCE, **{**rule, "params": params})
@@ -125,6 +125,9 @@ def load_firms(today: date) -> dict[str, Firm]:
         MileageRateRow.objects.create(
             firm=firm, vehicle="car", since=SINCE, bands=bands, passenger=Decimal("0.04") * scale
         )
+        for vehicle, rate in (("motorcycle", "0.24"), ("bicycle", "0.08")):
+            amount = str(Decimal(rate) * scale)
+            MileageRateRow.objects.create(firm=firm, vehicle=vehicle, since=SINCE, bands=[[None, amount]])
     for r in rows("rates.csv"):
         minor = {
             k: int(Decimal(r[k] or 0) * 100) for k in ("full", "breakfast", "lunch", "dinner", "incidentals", "ceiling")

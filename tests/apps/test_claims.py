@@ -138,7 +138,7 @@ class ExpenseTest(WorldTestCase):
         far = rides.type_ride(
             self.maren, rides.Ride(self.today, cork, cobh, "car", False, 0, Decimal("4952"), reason="Road closed")
         )
-        self.assertEqual(rides.km_so_far(self.maren, self.today), 5000)
+        self.assertEqual(rides.km_so_far(self.maren, self.today, "car"), 5000)
         after = rides.type_ride(self.maren, rides.Ride(self.today, cork, cobh, "car", False, 0, None))
         self.assertEqual((far.amount, after.amount), (eur("2079.84"), eur("6.72")))
 
@@ -349,9 +349,9 @@ class FinanceTest(WorldTestCase):
         rides.type_ride(self.maren, rides.Ride(day, cork, cobh, "car", False, 0, None))
         claim = compose.claim_trip(self.maren, trip.pk)
         self.send_claim(claim)
-        self.assertEqual((BudgetUse.objects.count(), rides.km_so_far(self.maren, day)), (2, 24))
+        self.assertEqual((BudgetUse.objects.count(), rides.km_so_far(self.maren, day, "car")), (2, 24))
         bench.end(self.tobias, "claim", claim.pk, "turn_down", "Not on the firm's business")
-        self.assertEqual((BudgetUse.objects.count(), rides.km_so_far(self.maren, day)), (0, 0))
+        self.assertEqual((BudgetUse.objects.count(), rides.km_so_far(self.maren, day, "car")), (0, 0))
         self.assertEqual(Claim.objects.get().state, "Turned down")
 
     def test_posting_turns_commitment_into_actual(self):

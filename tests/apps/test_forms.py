@@ -328,7 +328,7 @@ class FormsTest(WorldTestCase):
         period.delete()
         self.send(self.priya, bench + "post/", "is posted", version=Claim.objects.get().version)
         self.send(self.priya, "/ledger/pay/run/", "went to the bank and was answered", claim=claim.pk)
-        self.send(self.priya, "/ledger/pay/run/", "paid or changed meanwhile", claim=claim.pk)
+        self.send(self.priya, "/ledger/pay/run/", "Nothing is left to pay", claim=claim.pk)
         self.assertEqual(
             (Claim.objects.get().state, PayRun.objects.count(), Posting.objects.filter(state="Entered").count()),
             ("Settled", 1, 2),

@@ -1,6 +1,6 @@
 """The itinerary and what stands on a trip: typed legs, moved ends, nights, quarters, permissions, papers, split, versions."""
 
-from datetime import datetime, time, timedelta
+from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 
 from tests.apps.world import FIELD, OFFICE, WorldTestCase
@@ -253,10 +253,11 @@ class OwnCarTest(JourneyTestCase):
             day, town("Cork", "IE"), town("Galway", "IE"), "car", km=Decimal(4930), reason="Round the whole coast"
         )
         rides.type_ride(self.maren, far)
-        self.assertEqual(driving.so_far(self.maren.pk, day.year), Decimal(4930))
-        self.assertEqual(driving.so_far(self.maren.pk, day.year - 1), 0)
-        driving.found_by(lambda member_id, year: Decimal(4930))
-        self.addCleanup(driving.found_by, rides.km_of_year)
+        year = date(day.year, 1, 1), date(day.year, 12, 31)
+        self.assertEqual(driving.so_far(self.maren.pk, *year, "car"), Decimal(4930))
+        self.assertEqual(driving.so_far(self.maren.pk, *year, "bicycle"), 0)
+        driving.found_by(lambda *_: Decimal(4930))
+        self.addCleanup(driving.found_by, rides.km_between)
         trip, _ = self.drive("Waterford", typed_km=Decimal(180))
         self.assertEqual(str(self.file(trip).figures.estimates[0].amount), "60.20")
 

@@ -18,6 +18,7 @@ from wainwright.expenses.models import Expense
 from wainwright.expenses.services import editing, rides, taking
 from wainwright.expenses.services.editing import PartTyped
 from wainwright.formats.places import best_place, place
+from wainwright.people.models import new_version
 from wainwright.rulebook.models import Policy, RuleSetting
 from wainwright.trips.models import Leg, Night, Trip
 from wainwright.trips.selectors import load_file as load_trip
@@ -63,7 +64,7 @@ class FedTest(WorldTestCase):
         RuleSetting.objects.create(
             firm=self.maren.firm, code="fed", kind=code, level="note", text="x", params=PARAMS.get(code, {})
         )
-        self.maren.firm.rules_version = f"{code}-{clock.now().timestamp()}"
+        self.maren.firm.rules_version = new_version()
         self.maren.firm.save()
 
     def booked(self, **more) -> Trip:

@@ -129,7 +129,7 @@ class WalkTest(BrowserTestCase):
         trip = Trip.objects.get()
         self.assertEqual(trip.state, "Authorised")
         uses = {u.budget.code: u.committed_minor for u in BudgetUse.objects.all()}
-        self.assertEqual(uses, {"3120": trip.planned.minor, "P-0417": trip.planned_minor})
+        self.assertEqual(uses, {"3120": trip.planned.minor, "P-0417": trip.planned.minor})
         booking = Booking.objects.get()
         self.assertEqual(booking.state, "Ticketed")
         self.assertRegex(booking.ticket_number, r"^704-\d{10}$")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
 
 from wainwright.core.money import Money
@@ -21,8 +21,8 @@ class OdometerError(ValueError):
 class MileageRate:
     """Rates for a kind of vehicle from a date on.
 
-    ``bands`` are (up to so many km in the year, amount a km), the last one open (``None``).
-    ``passenger`` is paid for each passenger and km on top.
+    ``bands`` are (up to so many in the year, amount for each), the last one open (``None``), in the rate's own ``unit``:
+    "km" or "mi". ``passenger`` is paid for each passenger and unit on top.
     """
 
     vehicle: str
@@ -30,6 +30,32 @@ class MileageRate:
     currency: str
     bands: tuple[tuple[Decimal | None, Decimal], ...]
     passenger: Decimal = Decimal(0)
+    unit: str = "km"
+
+    def distance(self, km: Decimal) -> Decimal:
+        """Return a distance in the rate's own unit; miles that were turned into km come back exactly."""
+        return km if self.unit == "km" else km / KM_PER_MILE
+
+
+def in_km(distance: Decimal, unit: str) -> Decimal:
+    """Return a distance typed in ``unit`` in km, exactly."""
+    return distance if unit == "km" else distance * KM_PER_MILE
+
+
+def mileage_year(day: date, month: int, first: int) -> tuple[date, date]:
+    """Return the first and last day of the firm's mileage year around ``day``, which begins on ``first`` of ``month``.
+
+    A year that begins on 29 February begins on 1 March where there is none.
+    """
+
+    def begins(year: int) -> date:
+        try:
+            return date(year, month, first)
+        except ValueError:
+            return date(year, month, 28) + timedelta(days=1)
+
+    year = day.year if day >= begins(day.year) else day.year - 1
+    return begins(year), begins(year + 1) - timedelta(days=1)
 
 
 def rate_on(rates: Sequence[MileageRate], vehicle: str, day: date) -> MileageRate:
@@ -43,32 +69,45 @@ def rate_on(rates: Sequence[MileageRate], vehicle: str, day: date) -> MileageRat
 def mileage(
     km: Decimal, rate: MileageRate, so_far: Decimal, passengers: int = 0, commute: Decimal = Decimal(0)
 ) -> Figure:
-    """Work out what ``km`` earn after ``so_far`` km in the same year.
+    """Work out what ``km`` earn after ``so_far`` km of the same kind of vehicle in the same year, in the rate's own unit.
 
     ``commute`` is the way from home to the usual place of work, taken off first. Rounded once at
     the end. Raises ``ValueError`` for negative input.
     """
     if km < 0 or so_far < 0 or passengers < 0 or commute < 0:
         raise ValueError("distances and passengers are not negative")
-    steps = []
+    steps, unit = [], rate.unit
     if commute:
         km = max(Decimal(0), km - commute)
-        steps.append(Step(f"{plain(commute)} km from home to work taken off", f"{plain(km)} km"))
-    sum_, left, done = Decimal(0), km, so_far
+        steps.append(
+            Step(
+                f"{_said(rate.distance(commute))} {unit} from home to work taken off",
+                f"{_said(rate.distance(km))} {unit}",
+            )
+        )
+    whole = rate.distance(km)
+    sum_, left, done = Decimal(0), whole, rate.distance(so_far)
     for upper, amount in rate.bands:
         room = left if upper is None else max(Decimal(0), min(left, upper - done))
         if room:
             sum_ += room * amount
-            band = f", band up to {plain(upper)} km a year" if upper is not None else ""
+            band = f", band up to {plain(upper)} {unit} a year" if upper is not None else ""
             result = str(Money.rounded(room * amount, rate.currency))
-            steps.append(Step(f"{plain(room)} km × {amount}{band}", result, rate.vehicle, rate.since))
+            steps.append(Step(f"{_said(room)} {unit} × {amount}{band}", result, rate.vehicle, rate.since))
             left, done = left - room, done + room
     if passengers and rate.passenger:
-        extra = km * rate.passenger * passengers
+        extra = whole * rate.passenger * passengers
         sum_ += extra
         people = "1 passenger" if passengers == 1 else f"{passengers} passengers"
-        steps.append(Step(f"{people}: {plain(km)} km × {rate.passenger}", str(Money.rounded(extra, rate.currency))))
-    return Figure(Money.rounded(sum_, rate.currency), Workings(f"Mileage, {plain(km)} km", tuple(steps)))
+        steps.append(
+            Step(f"{people}: {_said(whole)} {unit} × {rate.passenger}", str(Money.rounded(extra, rate.currency)))
+        )
+    return Figure(Money.rounded(sum_, rate.currency), Workings(f"Mileage, {_said(whole)} {unit}", tuple(steps)))
+
+
+def _said(distance: Decimal) -> str:
+    """A distance for reading: to a hundredth, without needless zeros."""
+    return plain(round(distance, 2))
 
 
 @dataclass(frozen=True, slots=True)

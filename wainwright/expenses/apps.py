@@ -11,7 +11,7 @@ class ExpensesConfig(AppConfig):
     def ready(self) -> None:
         """Let plans ask how far somebody has driven this year."""
         # The models cannot be imported before this.
-        from wainwright.expenses.services.rides import km_of_year  # noqa: PLC0415
+        from wainwright.expenses.services.rides import km_between  # noqa: PLC0415
         from wainwright.trips import driving  # noqa: PLC0415
 
-        driving.found_by(km_of_year)
+        driving.found_by(km_between)

@@ -10,6 +10,7 @@ from django import forms
 
 from wainwright.accounts.forms import CodingForm, code_field
 from wainwright.accounts.selectors import books
+from wainwright.core.mileage import in_km
 from wainwright.core.money import Money, places
 from wainwright.core.picking import PickList
 from wainwright.expenses.models import PAID_BY
@@ -17,7 +18,7 @@ from wainwright.expenses.proposals import Recent, recent_of
 from wainwright.expenses.services.rides import Ride
 from wainwright.fields import AmountField, PickField, PlaceField, day_input
 from wainwright.people.models import Membership
-from wainwright.rulebook.selectors import mileage_rates, rulebook
+from wainwright.rulebook.selectors import rulebook, vehicle_kinds
 
 # Territories of the locale data that are no countries.
 NO_COUNTRY = {"EU", "EZ", "UN", "ZZ", "QO", "XA", "XB"}
@@ -141,7 +142,13 @@ class RideForm(forms.Form):
 
     def __init__(self, *args: Any, member: Membership, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        kinds = list(dict.fromkeys(rate.vehicle for rate in mileage_rates(member.firm)))
+        self.units = kinds = vehicle_kinds(member.firm)
+        if "mi" in kinds.values():
+            by_mile = ", ".join(kind for kind, unit in kinds.items() if unit == "mi")
+            self.fields["km"].label, self.fields["km"].help_text = (
+                "Distance one way",
+                f"In km; in miles for: {by_mile}. Empty: looked up.",
+            )
         own = {v.kind: v.plate for v in member.vehicles.all()}
         self.fields["vehicle"].choices = [
             (kind, f"{kind.capitalize()}{', ' + own[kind] if kind in own else ''}") for kind in kinds
@@ -162,9 +169,12 @@ class RideForm(forms.Form):
     def ride(self) -> Ride:
         """What the service takes."""
         d = self.cleaned_data
-        readings = (d["odometer_start"], d["odometer_end"]) if d["odometer_start"] is not None else None
+        unit = self.units.get(d["vehicle"], "km")
+        ends = (d["odometer_start"], d["odometer_end"])
+        readings = (in_km(ends[0], unit), in_km(ends[1], unit)) if ends[0] is not None else None
+        km = in_km(d["km"], unit) if d["km"] is not None else None
         return Ride(
-            d["date"], d["origin"], d["target"], d["vehicle"], d["there_and_back"], d["passengers"] or 0, d["km"], d["description"],
+            d["date"], d["origin"], d["target"], d["vehicle"], d["there_and_back"], d["passengers"] or 0, km, d["description"],
             d["via"], readings, d["reason"],
         )  # fmt: skip
 

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from datetime import date
+from typing import Any
 
 from django import forms
 from stdnum import iban
 from stdnum.exceptions import ValidationError as NotValid
 
 from wainwright.formats.places import best_place
+from wainwright.people.models import Firm
+from wainwright.rulebook.selectors import vehicle_kinds
 
 
 class ProfileForm(forms.Form):
@@ -83,4 +86,8 @@ class VehicleForm(forms.Form):
     """A vehicle, whose kind finds the mileage rate."""
 
     plate = forms.CharField(max_length=15)
-    kind = forms.ChoiceField(choices=[("car", "Car")])
+    kind = forms.ChoiceField()
+
+    def __init__(self, *args: Any, firm: Firm, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["kind"].choices = [(kind, kind.capitalize()) for kind in vehicle_kinds(firm)]

@@ -36,7 +36,7 @@ def profile(request):
     forms = {
         "profile": ProfileForm(request.POST if act == "profile" else None, initial=initial),
         "card": CardForm(request.POST if act == "card" else None),
-        "vehicle": VehicleForm(request.POST if act == "vehicle" else None),
+        "vehicle": VehicleForm(request.POST if act == "vehicle" else None, firm=member.firm),
     }
     if request.method == "POST" and act == "remove-vehicle":
         services.remove_vehicle(member, whole(request.POST.get("vehicle")))

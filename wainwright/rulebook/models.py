@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from decimal import Decimal
 
-from django.core.validators import MaxValueValidator
+from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 
 from wainwright.core.rules import Level, Setting
@@ -35,6 +35,14 @@ class Policy(models.Model):
     bag_needed = models.BooleanField(default=False)
     questions = models.JSONField(default=list, blank=True, help_text="The firm's own questions about a trip.")
     quarters = models.JSONField(default=list, blank=True, help_text="Where quarters are supplied.")
+    mileage_month = models.PositiveSmallIntegerField(
+        default=1,
+        validators=[MinValueValidator(1), MaxValueValidator(12)],
+        help_text="The month in which the mileage year begins.",
+    )
+    mileage_day = models.PositiveSmallIntegerField(
+        default=1, validators=[MinValueValidator(1), MaxValueValidator(31)], help_text="The day on which it begins."
+    )
     bed_hour = models.PositiveSmallIntegerField(
         default=3, validators=[MaxValueValidator(23)],
         help_text="Who is under way at this hour of the morning needs no bed for that night.",
@@ -136,10 +144,11 @@ class AllowanceRate(models.Model):
 
 
 class MileageRateRow(models.Model):
-    """Mileage rate of a kind of vehicle; ``bands`` are [up to km or null, rate a km]."""
+    """Mileage rate of a kind of vehicle; ``bands`` are [up to so many or null, rate], in km or miles as ``unit`` says."""
 
     firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="mileage_rates")
     vehicle = models.CharField(max_length=20)
+    unit = models.CharField(max_length=2, choices=[("km", "km"), ("mi", "miles")], default="km")
     since = models.DateField()
     bands = models.JSONField()
     passenger = models.DecimalField(max_digits=6, decimal_places=4, default=Decimal(0))

@@ -27,7 +27,7 @@ from wainwright.core.allowance import (
 from wainwright.core.carbon import Factor
 from wainwright.core.fx import RateTable
 from wainwright.core.journey import Meal, Mode
-from wainwright.core.mileage import MileageRate
+from wainwright.core.mileage import MileageRate, mileage_year
 from wainwright.core.money import Money
 from wainwright.core.rules import Finding, Level, Setting
 from wainwright.people.models import Firm
@@ -134,10 +134,21 @@ def mileage_rates(firm: Firm) -> list[MileageRate]:
         MileageRate(
             row.vehicle, row.since, firm.currency,
             tuple((None if upper is None else Decimal(str(upper)), Decimal(str(rate))) for upper, rate in row.bands),
-            row.passenger,
+            row.passenger, row.unit,
         )
         for row in MileageRateRow.objects.filter(firm=firm)
     ]  # fmt: skip
+
+
+def mileage_year_of(firm: Firm, day: date) -> tuple[date, date]:
+    """Return the first and last day of a firm's mileage year around ``day``."""
+    policy = rulebook(firm).policy
+    return mileage_year(day, policy.mileage_month, policy.mileage_day)
+
+
+def vehicle_kinds(firm: Firm) -> dict[str, str]:
+    """Return the kinds of vehicle that have a mileage rate, each with the unit of its newest one. No query of its own."""
+    return {rate.vehicle: rate.unit for rate in sorted(rulebook(firm).mileage, key=lambda rate: rate.since)}
 
 
 RATE_DAYS = timedelta(days=31)

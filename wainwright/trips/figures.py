@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
@@ -138,18 +138,18 @@ def night_allowed(night: CoreNight, row: Night, book: Rulebook, cost: Money, tax
 
 def figures(
     trip: Trip, book: Rulebook, legs: list[Leg], nights: list[Night], others: list[OtherCost], bookings: list[Booking],
-    explained: frozenset[str] = frozenset(), driven: Decimal = Decimal(0), outstanding: Money | None = None,
+    explained: frozenset[str] = frozenset(), driven: Mapping[str, Decimal] | None = None, outstanding: Money | None = None,
 ) -> TripFigures:  # fmt: skip
     """Work out a plan's figures. A place without a rate is a fault in words, and earns nothing until mended.
 
-    ``explained`` are the identities of findings with a reason, ``driven`` the km of the year so far,
+    ``explained`` are the identities of findings with a reason, ``driven`` the km of the mileage year so far by kind of vehicle,
     ``outstanding`` the advances of other trips that are still out.
     """
     currency = trip.currency
     journey = journey_of(legs, nights, trip.meals_off)
     allowance, allowed, fault = earned(journey, nights, book, currency, grants_of(trip))
     estimates = _estimates(currency, legs, nights, others, bookings)
-    estimates += _drives(trip, legs, book, explained, driven)
+    estimates += _drives(trip, legs, book, explained, dict(driven or {}))
     own = total((e.amount for e in estimates if e.paid_by == "self"), currency)
     policy = book.policy
     advance = proposed_advance(
@@ -211,20 +211,20 @@ def b_key(booking: Booking) -> str:
 
 
 def _drives(
-    trip: Trip, legs: Sequence[Leg], book: Rulebook, explained: frozenset[str], driven: Decimal
+    trip: Trip, legs: Sequence[Leg], book: Rulebook, explained: frozenset[str], driven: dict[str, Decimal]
 ) -> list[Estimate]:
     """What the own car earns, worked out band by band; beyond the firm's distance the lower of drive and ticket."""
     found = []
     for leg in legs:
         if leg.mode != Mode.OWN_CAR or leg.km is None:
             continue
-        key, label = f"leg:{leg.pk}", f"Own car {leg.origin['town']} – {leg.target['town']}"
+        key, label = f"leg:{leg.pk}", f"Own {leg.vehicle} {leg.origin['town']} – {leg.target['town']}"
         try:
-            rate = rate_on(book.mileage, "car", leg.leaves.date())
+            rate = rate_on(book.mileage, leg.vehicle, leg.leaves.date())
         except LookupError:
             continue
-        worked = mileage(leg.km, rate, driven, leg.passengers)
-        driven += leg.km
+        worked = mileage(leg.km, rate, driven.get(leg.vehicle, Decimal(0)), leg.passengers)
+        driven[leg.vehicle] = driven.get(leg.vehicle, Decimal(0)) + leg.km
         steps = [*worked.workings.lines(), f"Distance: {leg.km_by}"]
         ticket = Money.of(leg.compared["price"], trip.currency) if leg.compared.get("price") else None
         compared = against_ticket(worked.amount, leg.km, Decimal(book.policy.drive_km), ticket)

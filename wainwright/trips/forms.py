@@ -51,8 +51,11 @@ class LegForm(Named):
     arrives_time = forms.TimeField(label="at", widget=hour_input())
     estimate = AmountField(label="Estimate", required=False)
     paid_by = forms.ChoiceField(label="Who pays", choices=PAID_BY, initial="firm")
+    vehicle = forms.CharField(
+        label="Own vehicle", required=False, max_length=20, help_text="Empty: the car; or another kind that has a rate.",
+    )  # fmt: skip
     km = forms.DecimalField(
-        label="Own car: km one way", required=False, max_digits=7, decimal_places=1, min_value=Decimal("0.1"),
+        label="km one way", required=False, max_digits=7, decimal_places=1, min_value=Decimal("0.1"),
         help_text="Empty: looked up.", widget=forms.TextInput(attrs={"inputmode": "decimal"}),
     )  # fmt: skip
     odometer_start = forms.DecimalField(label="or odometer from", required=False, max_digits=8, decimal_places=1, widget=forms.TextInput(attrs={"inputmode": "decimal"}))  # fmt: skip

@@ -130,7 +130,10 @@ class Leg(models.Model):
     arrives_at = models.DateTimeField()
     estimate_minor = models.BigIntegerField(default=0)
     paid_by = models.CharField(max_length=10, choices=PAID_BY, default="firm")
-    km = models.DecimalField(max_digits=7, decimal_places=1, null=True, blank=True)
+    vehicle = models.CharField(
+        max_length=20, default="car", help_text="The kind of one's own vehicle, which finds the rate."
+    )
+    km = models.DecimalField(max_digits=14, decimal_places=7, null=True, blank=True)
     km_by = models.CharField(max_length=200, blank=True, help_text="Where the distance comes from.")
     passengers = models.PositiveSmallIntegerField(default=0)
     compared = models.JSONField(default=dict, blank=True, help_text="The cheapest other way, as evidence.")

@@ -27,7 +27,7 @@ from wainwright.core.splits import SplitPart
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.rulebook.models import Explanation
-from wainwright.rulebook.selectors import Explained, Rulebook, rulebook
+from wainwright.rulebook.selectors import Explained, Rulebook, mileage_year_of, rulebook
 from wainwright.trips import driving
 from wainwright.trips.facts import causes, plan_subject
 from wainwright.trips.figures import TripFigures, figures
@@ -187,9 +187,11 @@ def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> Trip
     today = clock.today(trip.firm.zone)
     # Once it is sent, who signs and what was advanced are kept elsewhere, as they were.
     out = outstanding_advances(trip.traveller, trip, trip.currency) if trip.editable else Money.zero(trip.currency)
-    driven = Decimal(0)
-    if any(leg.mode == Mode.OWN_CAR for leg in legs):
-        driven = driving.so_far(trip.traveller_id, (trip.starts or today).year)
+    year = mileage_year_of(trip.firm, trip.starts or today)
+    driven = {
+        vehicle: driving.so_far(trip.traveller_id, *year, vehicle)
+        for vehicle in {leg.vehicle for leg in legs if leg.mode == Mode.OWN_CAR}
+    }
     done = figures(trip, book, legs, nights, others, bookings, frozenset(reasons), driven, out)
     amounts = by_code(borne_by(trip, done))
     if book.policy.trip_signoff and trip.editable:

@@ -9,8 +9,10 @@ from django.db.models import Q
 
 from wainwright.accounts.models import CodedModel
 from wainwright.core.coding import Coding
+from wainwright.core.mileage import KM_PER_MILE
 from wainwright.core.money import Money
 from wainwright.core.splits import SplitPart
+from wainwright.core.workings import plain
 from wainwright.expenses.models.owned import OwnedQuerySet
 from wainwright.formats.tax_numbers import country_of_tax_number
 from wainwright.people.models import Membership
@@ -56,7 +58,8 @@ class Expense(CodedModel):
     nights = models.JSONField(default=list, help_text="Nights that it pays, as dates.")
     origin = models.JSONField(null=True, blank=True)
     target = models.JSONField(null=True, blank=True)
-    km = models.DecimalField(max_digits=8, decimal_places=1, null=True, blank=True)
+    km = models.DecimalField(max_digits=14, decimal_places=7, null=True, blank=True)
+    unit = models.CharField(max_length=2, default="km", help_text="In what its distance is read: km, or mi.")
     back_again = models.BooleanField(default=False, help_text="Whether the km are there and back.")
     vehicle = models.CharField(max_length=20, blank=True)
     passengers = models.PositiveSmallIntegerField(default=0)
@@ -86,8 +89,14 @@ class Expense(CodedModel):
     def label(self) -> str:
         """What it is called on lists."""
         if self.kind == self.Kind.MILEAGE and self.origin and self.target:
-            return f"{self.origin['town']} – {self.target['town']}, {self.km.normalize():f} km"
+            return f"{self.origin['town']} – {self.target['town']}, {self.distance} {self.unit}"
         return self.description or self.merchant or "A cost"
+
+    @property
+    def distance(self) -> str:
+        """How far a ride was, in its own unit, as people write it."""
+        km = self.km or Decimal(0)
+        return plain(round(km if self.unit == "km" else km / KM_PER_MILE, 2))
 
     @property
     def one_way_km(self) -> Decimal | None:

@@ -20,7 +20,7 @@ from wainwright.expenses.models import Expense
 from wainwright.expenses.services.taking import RowRefusal, must_be_possible
 from wainwright.outside import service
 from wainwright.people.models import Membership
-from wainwright.rulebook.selectors import mileage_rates, rulebook
+from wainwright.rulebook.selectors import mileage_rates, mileage_year_of, rulebook
 from wainwright.trail.services import record
 from wainwright.trips.models import place_data
 
@@ -64,12 +64,14 @@ def distance(member: Membership, ride: Ride) -> Driven:
             _odometer(member, ride), road, f"odometer {plain(ride.odometer[0])} to {plain(ride.odometer[1])}"
         )
     elif ride.km is not None:
-        driven = Driven(ride.km * factor, road, f"typed, {plain(ride.km)} km one way")
+        driven = Driven(ride.km * factor, road, f"typed, {plain(round(ride.km, 2))} km one way")
     else:
         way = [stop.town for stop in ride.via] or [town.capitalize() for leg in legs for town in leg.via]
         how = "estimated from the straight line" if any(leg.estimated for leg in legs) else "looked up"
         driven = Driven(
-            road, road, f"{plain(road / factor)} km one way, {how}{', by way of ' + ', '.join(way) if way else ''}"
+            road,
+            road,
+            f"{plain(round(road / factor, 2))} km one way, {how}{', by way of ' + ', '.join(way) if way else ''}",
         )
     if not 0 < driven.km <= MOST_KM:
         raise Refusal("A ride is longer than nothing and no longer than 5,000 km.", "km")
@@ -77,7 +79,7 @@ def distance(member: Membership, ride: Ride) -> Driven:
     most = road * (1 + share / 100)
     if road and driven.km > most and len(ride.reason.strip()) < 5:
         raise Refusal(
-            f"{plain(driven.km)} km is more than {plain(share)} % over the {plain(road)} km by road. Say why, or add the places on the way.",
+            f"{plain(round(driven.km, 2))} km is more than {plain(share)} % over the {plain(round(road, 2))} km by road. Say why, or add the places on the way.",
             "reason",
         )
     return driven
@@ -112,7 +114,7 @@ def priced(member: Membership, ride: Ride) -> Priced:
         rate = rate_on(mileage_rates(member.firm), ride.vehicle, ride.day)
     except LookupError as error:
         raise Refusal(f"There is {error}. An administrator can add one under Rules.", "vehicle") from error
-    so_far = km_so_far(member, ride.day)
+    so_far = km_so_far(member, ride.day, ride.vehicle)
     return Priced(driven, mileage(driven.km, rate, so_far, ride.passengers), so_far, rate)
 
 
@@ -125,7 +127,7 @@ def type_ride(member: Membership, ride: Ride) -> Expense:
     expense = Expense.objects.create(
         firm=member.firm, owner=member, kind=Expense.Kind.MILEAGE, date=ride.day, category="mileage", currency=member.firm.currency,
         amount_minor=figure.amount.minor, origin=place_data(ride.origin), target=place_data(ride.target), km=driven.km,
-        vehicle=ride.vehicle, passengers=ride.passengers, created=clock.now(), guests=ride.description.strip()[:200],
+        unit=known.rate.unit, vehicle=ride.vehicle, passengers=ride.passengers, created=clock.now(), guests=ride.description.strip()[:200],
         back_again=ride.there_and_back, via=[place_data(place) for place in ride.via], km_looked_up=driven.looked_up, km_reason=ride.reason.strip()[:200],
         odometer_start=ride.odometer[0] if ride.odometer else None, odometer_end=ride.odometer[1] if ride.odometer else None,
         workings=[f"{ride.origin.town} to {ride.target.town}: {driven.how}{reason}", *figure.workings.lines()],
@@ -146,14 +148,18 @@ def type_rides(member: Membership, rides: Sequence[Ride]) -> list[Expense]:
     return done
 
 
-def km_so_far(member: Membership, day: date, without: int = 0) -> Decimal:
-    """Return what the person has driven so far in the year of ``day``; a claim that was turned down gives its distance back."""
-    rides = Expense.objects.filter(owner=member, kind=Expense.Kind.MILEAGE, date__year=day.year)
-    counted = rides.filter(Q(claim__isnull=True) | ~Q(claim__state="Turned down")).exclude(pk=without)
+def km_so_far(member: Membership, day: date, vehicle: str, without: int = 0) -> Decimal:
+    """Return what the person has driven with a kind of vehicle in the firm's mileage year of ``day``.
+
+    A claim that was turned down gives its distance back; ``without`` is a ride that is not counted.
+    """
+    return km_between(member.pk, *mileage_year_of(member.firm, day), vehicle, without)
+
+
+def km_between(member_id: int, first: date, last: date, vehicle: str, without: int = 0) -> Decimal:
+    """Return the km of a person's rides with a kind of vehicle between two days, of all that is not turned down."""
+    rides = Expense.objects.filter(
+        owner_id=member_id, kind=Expense.Kind.MILEAGE, vehicle=vehicle, date__range=(first, last)
+    ).exclude(pk=without)
+    counted = rides.filter(Q(claim__isnull=True) | ~Q(claim__state="Turned down"))
     return counted.aggregate(km=Sum("km"))["km"] or Decimal(0)
-
-
-def km_of_year(member_id: int, year: int) -> Decimal:
-    """Return the km of a person's rides in a year, of everything that is not turned down."""
-    rides = Expense.objects.filter(owner_id=member_id, kind=Expense.Kind.MILEAGE, date__year=year)
-    return rides.exclude(claim__state="Turned down").aggregate(km=Sum("km"))["km"] or Decimal(0)

@@ -68,7 +68,14 @@ def check_ride(request):
             context = {"refused": str(refusal)}
         else:
             limits = [upper for upper, _ in known.rate.bands if upper is not None]
-            context = {"known": known, "bar": year_bar(known.so_far, known.driven.km, limits)}
+            distances = known.rate.distance(known.so_far), known.rate.distance(known.driven.km)
+            context = {
+                "known": known,
+                "bar": year_bar(*distances, limits),
+                "before": distances[0],
+                "distance": distances[1],
+            }
+            context["by_road"] = known.rate.distance(known.driven.looked_up)
     elif typed := [name for name in form.errors if request.POST.get(name)]:
         # What is still empty is not yet wrong.
         context = {"refused": f"{form.fields[typed[0]].label or typed[0].capitalize()}: {form.errors[typed[0]][0]}"}

@@ -119,6 +119,7 @@ def change_leg(
     leg.mode, leg.estimate_minor, leg.paid_by = mode, estimate_minor, "self" if mode == Mode.OWN_CAR else paid_by
     leg.km, leg.km_by = (drive.km, drive.by) if drive else (None, "")
     leg.passengers, leg.compared = (drive.passengers, drive.compared) if drive else (0, {})
+    leg.vehicle = drive.vehicle if drive else "car"
     return _keep_times(member, trip, leg, origin, target, leaves, arrives)
 
 

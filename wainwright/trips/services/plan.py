@@ -23,7 +23,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.outside import service
 from wainwright.people.models import Firm, Membership
 from wainwright.rulebook import services as reasons
-from wainwright.rulebook.selectors import rulebook
+from wainwright.rulebook.selectors import rulebook, vehicle_kinds
 from wainwright.trail.services import record
 from wainwright.trips.models import Leg, OtherCost, Trip, place_data
 from wainwright.trips.profile import copy_of
@@ -88,16 +88,21 @@ class Drive:
     by: str
     passengers: int = 0
     compared: dict[str, str] = field(default_factory=dict)
+    vehicle: str = "car"
 
 
 def find_drive(
     firm: Firm, origin: Place, target: Place, day: date, typed_km: Decimal | None = None,
-    odometer: tuple[Decimal, Decimal] | None = None, passengers: int = 0,
+    odometer: tuple[Decimal, Decimal] | None = None, passengers: int = 0, vehicle: str = "car",
 ) -> Drive:  # fmt: skip
     """Find out the distance (typed, by odometer, else looked up), and beyond the firm's distance what else there is.
 
     Asks outside services, so it is called before the act's transaction. Raises ``Refusal``.
     """
+    if vehicle not in vehicle_kinds(firm):
+        raise Refusal(
+            f"There is no mileage rate for {vehicle[:20]}. An administrator can add one under Rules.", "vehicle"
+        )
     if odometer is not None:
         try:
             km, by = by_odometer(Reading(*odometer)), f"odometer {plain(odometer[0])} to {plain(odometer[1])}"
@@ -118,7 +123,7 @@ def find_drive(
         other = cheapest_that_fits(origin, target, day, today, firm.currency)
         if other is not None:
             compared = {"price": str(other[0].amount), "way": other[1], "found": today.isoformat()}
-    return Drive(km, by[:200], max(0, min(passengers, 8)), compared)
+    return Drive(km, by[:200], max(0, min(passengers, 8)), compared, vehicle)
 
 
 @transaction.atomic
@@ -148,6 +153,7 @@ def place_leg(
         arrives_at=arrives_at, estimate_minor=Money.rounded(estimate, trip.currency).minor,
         paid_by="self" if mode == Mode.OWN_CAR else paid_by, booking_id=booking_id, km=drive.km if drive else None,
         km_by=drive.by if drive else "", passengers=drive.passengers if drive else 0, compared=drive.compared if drive else {},
+        vehicle=drive.vehicle if drive else "car",
     )  # fmt: skip
 
 

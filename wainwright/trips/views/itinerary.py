@@ -27,7 +27,14 @@ def _drive(trip, form: LegForm):
     if d["mode"] != Mode.OWN_CAR:
         return None
     return plan.find_drive(
-        trip.firm, d["origin"], d["target"], d["leaves_day"], d["km"], form.odometer, d["passengers"] or 0
+        trip.firm,
+        d["origin"],
+        d["target"],
+        d["leaves_day"],
+        d["km"],
+        form.odometer,
+        d["passengers"] or 0,
+        d["vehicle"].strip().casefold() or "car",
     )
 
 
@@ -97,7 +104,7 @@ def leg_page(request, trip_id: int, leg_id: int):
             "target": f"{leg.target['name']} ({leg.target['code']})", "leaves_day": leg.leaves.date(), "leaves_time": leg.leaves.time(),
             "arrives_day": leg.arrives.date(), "arrives_time": leg.arrives.time(), "paid_by": leg.paid_by,
             "estimate": Money.from_minor(leg.estimate_minor, trip.currency).amount,
-            "km": leg.km if leg.km_by == "typed" else None, "passengers": leg.passengers or None,
+            "km": leg.km if leg.km_by == "typed" else None, "passengers": leg.passengers or None, "vehicle": leg.vehicle if leg.km else "",
         }
     )  # fmt: skip
     return show_trip(request, trip, change_form=form, change_id=leg_id)
