@@ -8,6 +8,7 @@ from decimal import Decimal
 from demo.story import proof
 from tests.apps.world import WorldTestCase, eur
 from wainwright.accounts.models import PostingLine
+from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
 from wainwright.claims.services import books, compose, correcting, road
@@ -78,7 +79,14 @@ class LodgingTest(WorldTestCase):
             )
         claim = self.fresh(claim)
         self.assertEqual((claim.owed, claim.statement.number), (due + eur(80), 2))
-        self.assertEqual(SignOff.objects.get(object_id=claim.pk, kind="claim").amount_minor, claim.total.minor)
+        # Sent back and sent again, the permission stands; what is more over than it covers is cut again.
+        bench.end(self.tobias, "claim", claim.pk, "send_back", "Say which fair")
+        self.send_claim(claim)
+        claim = self.fresh(claim)
+        self.assertEqual((claim.owed, claim.statement.number), (due + eur(80), 3))
+        self.assertEqual(
+            SignOff.objects.get(object_id=claim.pk, kind="claim", state="Waiting").amount_minor, claim.total.minor
+        )
         with self.done():
             self.approve_all("claim", claim.pk)
         road.clear(self.priya, claim.pk, self.fresh(claim).version)

@@ -240,7 +240,8 @@ class WalkTest(BrowserTestCase):
         self.see("In sign-off")
         claim.refresh_from_db()
         sums = {e.label: e.amount_minor for e in claim.expenses.all()}
-        self.assertEqual(sum(sums.values()) - 16_00 + claim.statement.allowance_minor, claim.total.minor)
+        # One night of the bill is one whose quarters are supplied on the trip: it is not paid without the permission.
+        self.assertEqual(sum(sums.values()) - 16_00 - 142_00 + claim.statement.allowance_minor, claim.total.minor)
 
     def two_sign_and_one_sends_back(self):
         claim = Claim.objects.get()
@@ -248,6 +249,12 @@ class WalkTest(BrowserTestCase):
         self.press("Bench")
         self.see("Says", "Shows", "Allows", "How it will post", "Maren Oyelaran, Tide gauge")
         self.assert_accessible("the bench with a claim")
+        hotel = Receipt.objects.get(name="hotel-bill.pdf").expense
+        self.open(f"/bench/claim/{claim.pk}/?line={hotel.key}")
+        self.see("142.00 is over the ceiling and is not paid")
+        self.fill(comment="The bunkhouse had no heating", within="#evidence")
+        self.press("Permit to pay 142.00 more")
+        self.see("What is over the ceiling is paid", "Statement 3", "permitted what is over the ceiling")
         self.press("Approve")
         self.see("the next on the route are asked")
         self.sign_in("Ottilie Marsh")

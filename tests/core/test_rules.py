@@ -55,6 +55,8 @@ ROWS = [
     ("age", {"days": "60"}, with_items(replace(TAXI, day=MON - timedelta(days=90))), "days old", with_items(TAXI)),
     ("over_ceiling", {}, replace(CLAIM, nights=nights("158.00")), "Florø Rooms is 28.00 a night over the 130.00 ceiling for Florø, two nights".replace("two", "2"),
      replace(CLAIM, nights=nights("130.00"))),
+    ("over_ceiling", {}, replace(CLAIM, nights=(replace(nights("90.00")[0], night=Night(WED, FLORO, "Florø Rooms", True)),)),
+     "The night of Wed 14 Oct costs 90.00, while quarters are supplied on the trip", replace(CLAIM, nights=nights("90.00"))),
     ("duplicate", {}, with_items(TAXI, known=(Known("expense:9", "Taxi", "claim C-0001", "pier TAXI", WED, eur("19.60")),)),
      "looks the same as Taxi on claim C-0001", with_items(TAXI, replace(TAXI, key="expense:2", day=THU))),
     ("night_twice", {}, with_items(replace(TAXI, nights=(TUE, WED)), replace(TAXI, key="expense:2", label="Hotel", nights=(WED,))),

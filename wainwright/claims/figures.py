@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from decimal import Decimal
 
 from wainwright import clock
@@ -30,6 +31,8 @@ def lines_of(
     """Return the lines of an open claim: its expenses, and the daily allowance of its trip."""
     plan = claim.trip.signed.by_category if claim.trip and claim.trip.signed else {}
     stays = lodged(expenses, allowance, book)
+    permitted = dict(claim.permitted.values_list("key", "amount_minor")) if stays else {}
+    stays = {key: replace(stay, permitted=permitted.get(key, 0)) for key, stay in stays.items()}
     lines = [
         _line(expense, stays.get(expense.key), _paid_in(expense, allowance, book), book, books, plan, claim)
         for expense in expenses

@@ -20,15 +20,20 @@ OVER = "over the ceiling, not paid without the permission"
 
 @dataclass(frozen=True)
 class Lodged:
-    """The nights that an expense pays, measured, and what of it is no night (a breakfast, a laundry)."""
+    """The nights that an expense pays, measured, and what of it is no night (a breakfast, a laundry).
+
+    ``permitted`` is what may be paid over the ceiling, in minor units.
+    """
 
     nights: tuple[NightAllowed, ...]
     rest: Money
+    permitted: int = 0
 
     @property
     def over(self) -> Money:
-        """What is over the ceilings of its nights, which is paid only with the permission."""
-        return total((each.over for each in self.nights if each.ceiling is not None), self.rest.currency)
+        """What is over the ceilings of its nights and not permitted: it is not paid."""
+        whole = total((each.over for each in self.nights if each.ceiling is not None), self.rest.currency)
+        return max(Money.zero(whole.currency), whole - Money.from_minor(self.permitted, whole.currency))
 
     @property
     def words(self) -> str:
@@ -36,7 +41,8 @@ class Lodged:
         ceilings = [each.ceiling for each in self.nights if each.ceiling is not None]
         alike = len({each.amount for each in ceilings}) <= 1
         first = f"{len(ceilings)} × {ceilings[0]}" if alike and ceilings else " + ".join(str(each) for each in ceilings)
-        return first + (f" + {self.rest}" if self.rest else "")
+        more = f" + {Money.from_minor(self.permitted, self.rest.currency)} permitted" if self.permitted else ""
+        return first + (f" + {self.rest}" if self.rest else "") + more
 
 
 def lodged(expenses: Sequence[Expense], facts: AllowanceFacts, book: Rulebook) -> dict[str, Lodged]:

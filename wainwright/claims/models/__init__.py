@@ -1,6 +1,6 @@
 """Claims, and the statements of those that were sent."""
 
-from wainwright.claims.models.claim import Claim
+from wainwright.claims.models.claim import Claim, OverPermitted
 from wainwright.claims.models.statement import Statement, StatementCoding, StatementFinding, StatementLine
 
-__all__ = ["Claim", "Statement", "StatementCoding", "StatementFinding", "StatementLine"]
+__all__ = ["Claim", "OverPermitted", "Statement", "StatementCoding", "StatementFinding", "StatementLine"]

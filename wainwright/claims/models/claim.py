@@ -81,3 +81,20 @@ class Claim(CodedModel):
     def owed(self) -> Money:
         """What is owed to the claimant, as its newest statement says; below zero it is owed back."""
         return Money.from_minor(self.statement.due_minor if self.statement else 0, self.currency)
+
+
+class OverPermitted(models.Model):
+    """The permission, given by whoever decided, to pay what a line is over its ceiling; it stands when the claim is sent again."""
+
+    claim = models.ForeignKey(Claim, on_delete=models.CASCADE, related_name="permitted")
+    key = models.CharField(max_length=60)
+    amount_minor = models.BigIntegerField(help_text="How much may be paid over the ceiling.")
+    by = models.ForeignKey(Membership, on_delete=models.PROTECT, related_name="+")
+    why = models.CharField(max_length=300)
+    time = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["claim", "key"], name="one_permission_a_line")]
+
+    def __str__(self):
+        return f"{self.key} by {self.by_id}"

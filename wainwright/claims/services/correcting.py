@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from django.db import transaction
+from django.db.models import F
 
 from wainwright import clock
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books
-from wainwright.claims.models import Claim
+from wainwright.claims.models import Claim, OverPermitted
 from wainwright.claims.services.road import contents_of, finance_claim, link, title
 from wainwright.claims.services.statements import amend, must_not_be_on_its_way
 from wainwright.claims.statements import read
@@ -106,6 +107,15 @@ def allow_over(member: Membership, claim_id: int, version: int, key: str, commen
         raise Stale("Nothing on that line is over its ceiling any more.")
     done = was.allowed_in_full(key)
     _within_authority(claim, done)
+    values = {
+        "amount_minor": F("amount_minor") + line.over.minor,
+        "by": member,
+        "why": comment.strip()[:300],
+        "time": clock.now(),
+    }
+    OverPermitted.objects.update_or_create(
+        claim=claim, key=key, defaults=values, create_defaults=values | {"amount_minor": line.over.minor}
+    )
     amend(
         claim,
         member,

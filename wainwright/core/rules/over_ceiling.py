@@ -12,7 +12,10 @@ from wainwright.core.workings import day_text
 
 @kind
 class OverCeiling(Kind):
-    """Nights of one stay at the same price over are one finding; where quarters are supplied, another kind speaks."""
+    """Nights of one stay at the same price over are one finding; where quarters could have been had, another kind speaks.
+
+    On a claim a bill for a night whose quarters are supplied on the trip is over by all of it.
+    """
 
     code = "over_ceiling"
     title = "Lodging over the ceiling"
@@ -25,6 +28,14 @@ class OverCeiling(Kind):
             if not apart and night.over and not night.night.supplied and night.ceiling is not None:
                 key = (night.night.name or night.night.place.town, str(night.over))
                 stays.setdefault(key, []).append(index)
+        for night in subject.nights if subject.kind == "claim" else ():
+            if night.night.supplied and night.cost.minor > 0:
+                text = (
+                    f"The night of {day_text(night.night.date)} costs {night.cost}, while quarters are supplied on the trip. "
+                    "Without the permission it is not paid."
+                )
+                target = f"night:{night.night.date.isoformat()}"
+                yield Hit(target, text, Cure("Say why quarters were paid", target), night.cost)
         for (name, _), indexes in stays.items():
             first = subject.nights[indexes[0]]
             over = total((subject.nights[i].over for i in indexes), subject.currency)
