@@ -32,7 +32,8 @@ class Accounts:
 class PostLine:
     """One cost line to post: net and recoverable tax on a coding (with its account), and who paid.
 
-    ``card_account`` is the clearing account of the card that paid, where it has one of its own.
+    ``card_account`` is the clearing account of the card that paid, where it has one of its own. ``owed_as`` says why a
+    line that is not the firm's cost is owed by staff.
     """
 
     label: str
@@ -42,6 +43,7 @@ class PostLine:
     paid_by: Literal["self", "firm", "central"]
     personal: bool = False
     card_account: str = ""
+    owed_as: str = "Personal"
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,7 +119,7 @@ def claim_journal(key: str, lines: Sequence[PostLine], settlement: Settlement, a
         if line.personal:
             if line.paid_by == "self":
                 continue
-            entries.append(_entry(Coding(accounts.owed_by_staff), gross, f"Personal: {line.label}", True))
+            entries.append(_entry(Coding(accounts.owed_by_staff), gross, f"{line.owed_as}: {line.label}", True))
         else:
             entries.append(_entry(line.coding, line.net, line.label, True))
             tax_coding = line.coding.with_account(accounts.input_tax)

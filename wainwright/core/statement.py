@@ -182,7 +182,16 @@ class Statement:
     def post_lines(self) -> tuple[PostLine, ...]:
         """What it posts, line by line and coding by coding."""
         return tuple(
-            PostLine(each.text, each.coding, each.net, each.recoverable, line.paid_by, each.personal, line.card_account)
+            PostLine(
+                line.label if each.over else each.text,
+                each.coding,
+                each.net,
+                each.recoverable,
+                line.paid_by,
+                each.personal,
+                line.card_account,
+                "Over the ceiling" if each.over else "Personal",
+            )
             for line in self.lines
             for each in line.coded
         )
@@ -197,12 +206,19 @@ class Statement:
         return Statement.of(self.lines, advance)
 
     def allowed_in_full(self, key: str) -> Statement:
-        """The same with what is over the ceiling on a line paid, as cost without tax that comes back."""
-        lines = [
-            replace(line, coded=tuple(replace(c, personal=False, over=False) if c.over else c for c in line.coded))
-            if line.key == key else line for line in self.lines
-        ]  # fmt: skip
-        return Statement.of(lines, self.advance)
+        """The same with what is over the ceiling on a line permitted: paid, as cost without tax that comes back."""
+
+        def permitted(line: Line) -> Line:
+            coded = tuple(
+                replace(c, personal=False, over=False, text=f"{line.label}: over the ceiling, permitted")
+                if c.over
+                else c
+                for c in line.coded
+            )
+            by = f"{line.allows_by} + {line.over} permitted"
+            return replace(line, coded=coded, allows=line.allows + line.over, allows_by=by)
+
+        return Statement.of([permitted(line) if line.key == key else line for line in self.lines], self.advance)
 
     def recoded(self, holds: Callable[[Coding], bool], to: Coding) -> Statement:
         """Put a coding in place of every one that ``holds`` picks out; accounts and sums stay."""
@@ -237,7 +253,7 @@ def _said(statement: Statement) -> list[Said]:
     for key, name, amount in (
         ("firm", "Paid by the firm", sums.firm_paid), ("own", "Paid by the traveller", sums.own_money),
         ("allowance", "Daily allowance", sums.allowance), ("mileage", "Mileage", sums.mileage),
-        ("personal", "Personal on the firm's card", sums.personal_on_firm_card),
+        ("personal", "Paid by the firm, not its cost", sums.personal_on_firm_card),
         ("advance", "Advance set against it", sums.advance), ("due", "Due to the traveller", statement.settlement.due),
     ):  # fmt: skip
         found.append(Said(f"sum:{key}", "What it comes to", name, str(amount)))
