@@ -1,6 +1,7 @@
 """Every address."""
 
-from django.urls import include, path, register_converter
+from allauth.account import views as sign_in
+from django.urls import include, path, re_path, register_converter
 
 from wainwright.accounts import views as accounts
 from wainwright.bench import views as bench
@@ -36,9 +37,29 @@ class End(Kind):
 for name, converter in (("kind", Kind), ("end", End)):
     register_converter(converter, name)
 
+# Of the sign-in package only what is used here is served: nobody adds an address of their own or takes another's over.
+SIGNING_IN = [
+    path("accounts/login/", sign_in.login, name="account_login"),
+    path("accounts/logout/", sign_in.logout, name="account_logout"),
+    path("accounts/signup/", sign_in.signup, name="account_signup"),
+    path("accounts/inactive/", sign_in.account_inactive, name="account_inactive"),
+    path("accounts/reauthenticate/", sign_in.reauthenticate, name="account_reauthenticate"),
+    path("accounts/password/change/", sign_in.password_change, name="account_change_password"),
+    path("accounts/password/reset/", sign_in.password_reset, name="account_reset_password"),
+    path("accounts/password/reset/done/", sign_in.password_reset_done, name="account_reset_password_done"),
+    path(
+        "accounts/password/reset/key/done/", sign_in.password_reset_from_key_done,
+        name="account_reset_password_from_key_done",
+    ),
+    re_path(
+        r"^accounts/password/reset/key/(?P<uidb36>[0-9A-Za-z]+)-(?P<key>.+)/$", sign_in.password_reset_from_key,
+        name="account_reset_password_from_key",
+    ),
+]  # fmt: skip
+
 urlpatterns = [
     path("", web.desk, name="desk"),
-    path("accounts/", include("allauth.account.urls")),
+    *SIGNING_IN,
     path("accounts/2fa/", include("allauth.mfa.urls")),
     path("up/", web.up, name="up"),
     path("find/", web.find_page, name="find"),
@@ -186,10 +207,12 @@ urlpatterns = [
     path("ledger/loose/", loose.loose_page, name="loose"),
     path("ledger/loose/remind/", loose.remind, name="remind"),
     path("ledger/cards/", loose.cards_page, name="firm-cards"),
+    path("ledger/cards/give/", loose.give_card, name="card-give"),
     path("ledger/cards/<int:card_id>/", loose.change_card, name="firm-card"),
     path("ledger/pay/", journals.pay_page, name="pay"),
     path("ledger/pay/run/", journals.pay, name="pay-make"),
     path("ledger/pay/<int:run_id>/", journals.run_page, name="pay-run"),
+    path("ledger/pay/accounts/<int:member_id>/", journals.confirm_account, name="account-confirm"),
     path("ledger/pay/<int:run_id>/file/", journals.run_file, name="pay-file"),
     path("ledger/pay/<int:run_id>/payments/<int:payment_id>/", journals.settle_payment, name="pay-settle"),
     path("ledger/pay/<int:run_id>/answers/", journals.take_answer, name="pay-take-answer"),

@@ -32,6 +32,7 @@ from wainwright.fields import whole
 from wainwright.formats.bank_text import bank_text
 from wainwright.formats.pain001 import NAME, NO_NAME, NO_TEXT, TEXT
 from wainwright.formats.problems import Unreadable
+from wainwright.profile import services as accounts_of_people
 
 MOST_ANSWER = 5_000_000
 
@@ -107,9 +108,11 @@ def pay_page(request):
     owed = [*(claim.owed for claim in ready), *(trip.advance for trip in advances)]
     sum_ = total(owed, request.member.firm.currency)
     page = Paginator(pay_runs(request.member.firm), 20).get_page(request.GET.get("page"))
+    people = {m.pk: m for m in (*(claim.claimant for claim in ready), *(trip.traveller for trip in advances))}
     context = {
+        "changed": [m for m in people.values() if m.account_from and m.account_from > clock.now() and m.pk != request.member.pk],
         "ready": [(claim, _as_bank(claim.claimant, f"{claim.code} {claim.title}")) for claim in ready],
-        "advances": [(trip, _as_bank(trip.traveller, advance_text(trip))) for trip in advances], "sum": sum_, "page": page,
+        "now": clock.now(), "advances": [(trip, _as_bank(trip.traveller, advance_text(trip))) for trip in advances], "sum": sum_, "page": page,
     }  # fmt: skip
     return render(request, "journals/pay.html", context | {"waiting": list(waiting_for_bank(request.member)[:200])})
 
@@ -135,6 +138,14 @@ def pay(request):
     if paid.left:
         messages.error(request, f"Left out: {' '.join(paid.left)}")
     return redirect("pay-run", run.pk)
+
+
+@require_POST
+def confirm_account(request, member_id: int):
+    """Finance confirms a changed account after asking its owner."""
+    whose = accounts_of_people.confirm_account(request.member, member_id)
+    messages.info(request, f"The account of {whose.person.name} is confirmed: it can be paid to now.")
+    return redirect("pay")
 
 
 @require_GET

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from datetime import datetime, timedelta
 
 from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser, BaseUserManager
@@ -75,6 +76,10 @@ class Person(AbstractBaseUser):
         return "".join(part[0] for part in (parts[:1] + parts[-1:] if len(parts) > 1 else parts)).upper()
 
 
+# So long a changed bank account waits for its owner to say that it was not them.
+ACCOUNT_WAITS = timedelta(days=1)
+
+
 class Membership(models.Model):
     """A person in a firm: roles, manager, usual coding, bank account, home."""
 
@@ -95,6 +100,9 @@ class Membership(models.Model):
     phone = models.CharField(max_length=30, blank=True)
     itinerary_email = models.EmailField(blank=True, help_text="Where itineraries go; empty: the sign-in address.")
     iban = models.CharField(max_length=34, blank=True)
+    iban_before = models.CharField(max_length=34, blank=True, help_text="The account before the last change.")
+    iban_changed = models.DateTimeField(null=True, blank=True, help_text="When the account was changed.")
+    iban_confirmed = models.BooleanField(default=False, help_text="Whether finance confirmed the change.")
     mail_name = models.CharField(
         max_length=40, null=True, blank=True, unique=True, help_text="Where receipts are forwarded to."
     )
@@ -115,6 +123,13 @@ class Membership(models.Model):
     def tray_address(self) -> str:
         """Where receipts are forwarded to, or nothing where no name was chosen."""
         return f"{self.mail_name}@{settings.MAIL_DOMAIN}" if self.mail_name else ""
+
+    @property
+    def account_from(self) -> datetime | None:
+        """From when money goes to a changed account by itself: a day after the change. Nothing where nothing waits."""
+        if self.iban_changed is None or self.iban_confirmed:
+            return None
+        return self.iban_changed + ACCOUNT_WAITS
 
     @property
     def roles(self) -> list[str]:
@@ -172,6 +187,20 @@ class Card(models.Model):
 
     def __str__(self):
         return f"{self.issuer} {self.last_four}"
+
+
+class Guess(models.Model):
+    """One wrong guess at something that only a person knows; too many in a while stop further ones."""
+
+    person = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="guesses")
+    what = models.CharField(max_length=20)
+    time = models.DateTimeField()
+
+    class Meta:
+        indexes = [models.Index(fields=["person", "what", "time"])]
+
+    def __str__(self):
+        return f"{self.what} of {self.person_id}"
 
 
 class Vehicle(models.Model):

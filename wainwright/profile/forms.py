@@ -27,6 +27,10 @@ class ProfileForm(forms.Form):
     work = forms.CharField(label="Usual place of work", max_length=120, required=False)
     iban = forms.CharField(label="Account for repayment (IBAN)", max_length=42, required=False)
 
+    password = forms.CharField(
+        label="Your password, to change the account", max_length=200, required=False, strip=False,
+        widget=forms.PasswordInput(attrs={"autocomplete": "current-password"}), help_text="Or the code of your authenticator.",
+    )  # fmt: skip
     mail_name = forms.RegexField(
         r"^[a-z0-9][a-z0-9.-]{2,38}$", label="Name of your tray's mail address", required=False,
         error_messages={"invalid": "Three or more small letters, digits, points or dashes."},
@@ -72,7 +76,6 @@ class CardForm(forms.Form):
     last_four = forms.RegexField(r"^[0-9]{4}$", label="Last four digits", error_messages={"invalid": "Four digits."})
     issuer = forms.CharField(max_length=60)
     expires = forms.DateField(widget=forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d"))
-    firm_pays = forms.BooleanField(label="The firm pays it", required=False, initial=True)
 
     def clean_expires(self) -> date:
         """A card on file is not one that has run out."""

@@ -6,18 +6,27 @@ from datetime import date
 
 from django.db import IntegrityError, transaction
 
-from wainwright.errors import Refusal, Stale
+from wainwright import clock
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.news.services import tell
 from wainwright.people.models import Card, Membership, Vehicle
 from wainwright.trail.services import record
 
+UNDO = (
+    "If this was not you, open your profile and put it back, then change your password. Money goes to a changed account "
+    "a day after the change, or once finance has confirmed it."
+)
 FIELDS = ("phone", "itinerary_email", "home_code", "work_code", "iban", "mail_name")
 
 
 @transaction.atomic
 def change_profile(member: Membership, **values: str) -> Membership:
     """Change one's own details; trips that are under way keep the copy they have. Raises ``KeyError`` for an unknown field."""
-    kept = Membership.objects.select_for_update().get(pk=member.pk)
+    kept = Membership.objects.select_for_update(of=("self",)).select_related("person", "firm").get(pk=member.pk)
     before = {name: getattr(kept, name) for name in values}
+    moved = "iban" in values and values["iban"] != kept.iban
+    if moved:
+        kept.iban_before, kept.iban_changed, kept.iban_confirmed = kept.iban, clock.now(), False
     for name, value in values.items():
         if name not in FIELDS:
             raise KeyError(name)
@@ -36,22 +45,74 @@ def change_profile(member: Membership, **values: str) -> Membership:
         before={n: v if n != "iban" else v[-4:] for n, v in before.items()},
         after=shown,
     )
+    if moved:
+        words = (
+            f"Your account for repayment was changed to one ending {kept.iban[-4:]}"
+            if kept.iban
+            else "Your account for repayment was taken off"
+        )
+        tell(kept, words, "/profile/", UNDO)
     return kept
 
 
 @transaction.atomic
-def add_card(member: Membership, last_four: str, issuer: str, expires: date, firm_pays: bool) -> Card:
-    """Put a card on file, or a new date on one that is there. Raises ``Refusal``."""
-    try:
-        with transaction.atomic():
-            card, _ = Card.objects.update_or_create(
-                owner=member,
-                last_four=last_four,
-                defaults={"issuer": issuer.strip(), "expires": expires, "firm_pays": firm_pays},
-            )
-    except IntegrityError as error:
-        raise Refusal("That card is on file already.", "last_four") from error
+def put_account_back(member: Membership) -> Membership:
+    """Undo the last change of one's account while it waits. Raises ``Stale`` once money may have gone there."""
+    kept = Membership.objects.select_for_update(of=("self",)).select_related("person", "firm").get(pk=member.pk)
+    if kept.account_from is None or kept.account_from <= clock.now():
+        raise Stale("Nothing waits any more that could be put back. Change the account instead.")
+    was = kept.iban
+    kept.iban, kept.iban_before, kept.iban_changed, kept.iban_confirmed = kept.iban_before, "", None, False
+    kept.save()
+    record(member, "put the account back", f"member:{kept.pk}", before=was[-4:], after=kept.iban[-4:])
+    tell(
+        kept,
+        "Your account for repayment is the one that it was before",
+        "/profile/",
+        "Change your password too if the change was not yours.",
+    )
+    return kept
+
+
+@transaction.atomic
+def confirm_account(member: Membership, of_id: int) -> Membership:
+    """Finance has asked a person and confirms their changed account: it is paid to at once. Never one's own."""
+    if not member.finance or of_id == member.pk:
+        raise NotAllowed("Somebody else in finance confirms that.")
+    kept = (
+        Membership.objects.select_for_update(of=("self",))
+        .select_related("person", "firm")
+        .get(pk=of_id, firm_id=member.firm_id)
+    )
+    if kept.account_from is None or kept.account_from <= clock.now():
+        raise Stale("Nothing waits any more to be confirmed.")
+    kept.iban_confirmed = True
+    kept.save(update_fields=["iban_confirmed"])
+    record(member, "confirmed an account", f"member:{kept.pk}", after=kept.iban[-4:])
+    tell(kept, f"{member.person.name} confirmed your new account for repayment", "/profile/", UNDO)
+    return kept
+
+
+@transaction.atomic
+def add_card(member: Membership, last_four: str, issuer: str, expires: date) -> Card:
+    """Put a card of one's own on file, or a new date on one that is there. The firm's cards are given by finance.
+
+    Raises ``Refusal``.
+    """
+    known = Card.objects.select_for_update(of=("self",)).filter(owner=member, last_four=last_four).first()
+    if known is not None and known.firm_pays:
+        raise Refusal("That is a card of the firm: finance keeps it, and its date.", "last_four")
+    card, _ = Card.objects.update_or_create(
+        owner=member, last_four=last_four,
+        defaults={"issuer": issuer.strip(), "expires": expires, "firm_pays": False},
+    )  # fmt: skip
     record(member, "put a card on file", f"member:{member.pk}", after={"card": last_four, "expires": expires})
+    tell(
+        member,
+        f"Your own card ending {last_four} was put on file",
+        "/profile/",
+        "If this was not you, change your password.",
+    )
     return card
 
 

@@ -5,9 +5,11 @@ from __future__ import annotations
 from django.contrib import messages
 from django.shortcuts import redirect, render
 
+from wainwright import clock
 from wainwright.errors import Refusal
 from wainwright.fields import say, whole
 from wainwright.formats.places import place
+from wainwright.people.proof import must_be_who
 from wainwright.people.second_factor import has_authenticator
 from wainwright.profile import services
 from wainwright.profile.forms import CardForm, ProfileForm, VehicleForm
@@ -38,6 +40,10 @@ def profile(request):
         "card": CardForm(request.POST if act == "card" else None),
         "vehicle": VehicleForm(request.POST if act == "vehicle" else None, firm=member.firm),
     }
+    if request.method == "POST" and act == "put-back":
+        services.put_account_back(member)
+        messages.info(request, "The account is the one that it was before.")
+        return redirect("profile")
     if request.method == "POST" and act == "remove-vehicle":
         services.remove_vehicle(member, whole(request.POST.get("vehicle")))
         return redirect("profile")
@@ -51,18 +57,26 @@ def profile(request):
     context = {
         **{f"{name}_form": form for name, form in forms.items()}, "cards": list(member.cards.order_by("-firm_pays", "id")),
         "vehicles": list(member.vehicles.order_by("id")), "manager": member.manager, "link": subscription_link(member),
-        "has_code": has_authenticator(request.user),
+        "has_code": has_authenticator(request.user), "waits_until": _waits_until(member),
     }  # fmt: skip
     return render(request, "profile/profile.html", context, status=422 if request.method == "POST" else 200)
 
 
+def _waits_until(member):
+    """Until when a changed account waits, if it does."""
+    until = member.account_from
+    return until if until is not None and until > clock.now() else None
+
+
 def _keep(member, act: str, d: dict) -> None:
     if act == "profile":
+        if d["iban"] != member.iban:
+            must_be_who(member.person, d["password"])
         services.change_profile(
             member, phone=d["phone"], itinerary_email=d["itinerary_email"], home_code=d["home"], work_code=d["work"], iban=d["iban"],
             mail_name=d["mail_name"],
         )  # fmt: skip
     elif act == "card":
-        services.add_card(member, d["last_four"], d["issuer"], d["expires"], d["firm_pays"])
+        services.add_card(member, d["last_four"], d["issuer"], d["expires"])
     else:
         services.add_vehicle(member, d["plate"], d["kind"])

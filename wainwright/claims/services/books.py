@@ -160,13 +160,24 @@ def pay_what_can_be_paid(
         payables += [accounts.Payable(t.advance_subject, t.traveller, t.advance, advance_text(t)) for t in trips]
         if left and not payables:
             raise Stale(f"Nothing is left to pay. {' '.join(left)}")
-        with_account = [each for each in payables if each.member.iban]
-        nowhere = sorted({each.member.person.name for each in payables if not each.member.iban})
-        if nowhere and with_account:
-            left.append(f"No bank account is known for {', '.join(nowhere)}: ask them to add it to their profile.")
-        run = accounts.prepare_pay_run(member, with_account or payables, on)
+        now = clock.now()
+        early = [each for each in payables if each.member.account_from and each.member.account_from > now]
+        nowhere = [each for each in payables if not each.member.iban]
+        ready = [each for each in payables if each not in early and each not in nowhere]
+        if ready:
+            left += [
+                f"No bank account is known for {name}: ask them to add it to their profile." for name in _names(nowhere)
+            ]
+            left += [
+                f"The account of {name} was changed less than a day ago: confirm it, or wait." for name in _names(early)
+            ]
+        run = accounts.prepare_pay_run(member, ready or payables, on)
     finish_pay_run(run)
     return Paid(run, left)
+
+
+def _names(payables: Sequence[accounts.Payable]) -> list[str]:
+    return sorted({each.member.person.name for each in payables})
 
 
 def _left_out(member: Membership, claim_ids: set[int], trip_ids: set[int]) -> list[str]:

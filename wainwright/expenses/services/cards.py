@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, timedelta
 
 from django.db import transaction
 
 from wainwright.accounts.selectors import books
 from wainwright.errors import NotAllowed, Refusal
+from wainwright.news.services import tell
 from wainwright.people.models import Card, Membership
 from wainwright.trail.services import record
+
+FOUR = 4
 
 
 @transaction.atomic
@@ -35,6 +38,52 @@ def change_card(member: Membership, card_id: int, since: str, closed: str, accou
         before=before,
         after=[str(card.since), str(card.closed), card.account],
     )
+    return card
+
+
+@transaction.atomic
+def give_card(member: Membership, holder_id: int, last_four: str, issuer: str, since: str, expires: str) -> Card:
+    """Finance gives a person a card of the firm. Whoever held it before holds it until the day before. Raises ``Refusal``."""
+    if not member.finance:
+        raise NotAllowed("Only finance gives the firm's cards.")
+    holder = (
+        Membership.objects.filter(firm_id=member.firm_id, pk=holder_id, active=True)
+        .select_related("person", "firm")
+        .first()
+    )
+    if holder is None:
+        raise Refusal("Choose who holds the card.", "holder")
+    first, last = _day(since, "since"), _day(expires, "expires")
+    if not (
+        last_four.isdecimal() and last_four.isascii() and len(last_four) == FOUR and issuer.strip() and first and last
+    ):
+        raise Refusal("A card has four digits, an issuer, a first day and a day until which it is good.", "last_four")
+    if last <= first:
+        raise Refusal("The card runs out before it is used.", "expires")
+    if Card.objects.filter(owner=holder, last_four=last_four).exists():
+        raise Refusal(f"{holder.person.name} has a card ending {last_four} on file already.", "last_four")
+    others = Card.objects.select_for_update(of=("self",)).filter(
+        owner__firm_id=member.firm_id,
+        firm_pays=True,
+        last_four=last_four,
+        issuer__iexact=issuer.strip(),
+        closed__isnull=True,
+    )
+    for other in others:
+        other.closed = first - timedelta(days=1)
+        other.save(update_fields=["closed"])
+    card = Card.objects.create(
+        owner=holder, last_four=last_four, issuer=issuer.strip()[:60], firm_pays=True, since=first, expires=last
+    )
+    after = {
+        "card": last_four,
+        "issuer": card.issuer,
+        "since": str(first),
+        "until": str(last),
+        "taken from": [o.owner_id for o in others],
+    }
+    record(member, "gave a card of the firm", f"member:{holder.pk}", after=after)
+    tell(holder, f"You hold the firm's card {card.issuer} ending {last_four} from {first:%d.%m.%Y} on", "/profile/")
     return card
 
 

@@ -28,15 +28,19 @@ def ask_issuer(member: Membership, card_id: int) -> CardFile:
     card = Card.objects.filter(owner=member, pk=card_id).select_related("owner__firm").first()
     if card is None:
         raise Refusal("That is not one of your cards.")
+    if not card.firm_pays:
+        raise Refusal("The issuer is asked for the firm's cards alone. Bring the file of your own bank instead.")
     today = clock.today(member.firm.zone)
     if card.closed and card.closed < today - timedelta(days=60):
         raise Refusal(f"Card {card.last_four} was closed on {card.closed:%d %b %Y}.")
     first = card.fed_until - timedelta(days=AGAIN_DAYS) if card.fed_until else today - timedelta(days=FIRST_DAYS)
     if card.since:
         first = max(first, card.since)
+    # A charge belongs to the holder of its day: after the last one it is somebody else's.
+    last = min(today, card.closed) if card.closed else today
     try:
         lines = service("card_issuer").charges(
-            CardAsked(card.issuer, card.last_four, member.firm.currency), first, today
+            CardAsked(card.issuer, card.last_four, member.firm.currency), first, last
         )
     except IssuerError as error:
         raise Refusal(str(error)) from error
@@ -61,9 +65,9 @@ def ask_for_all() -> int:
     """Ask for every open card and take what is new; what is doubtful waits for the card's owner. Returns how many were taken."""
     count = 0
     today = clock.today("UTC")
-    for card in Card.objects.filter(owner__active=True, closed__isnull=True, expires__gte=today).select_related(
-        "owner__firm"
-    ):
+    for card in Card.objects.filter(
+        owner__active=True, firm_pays=True, closed__isnull=True, expires__gte=today
+    ).select_related("owner__firm"):
         try:
             file = ask_issuer(card.owner, card.pk)
         except Refusal as refusal:

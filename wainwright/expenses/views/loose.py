@@ -15,7 +15,7 @@ from wainwright.errors import NotAllowed
 from wainwright.expenses.loose import AGES, Loose, by_person, loose_charges, personal_open
 from wainwright.expenses.services import cards, reminding
 from wainwright.fields import whole
-from wainwright.people.models import Card
+from wainwright.people.models import Card, Membership
 
 
 def _finance(request) -> None:
@@ -60,6 +60,7 @@ def cards_page(request):
     context = {
         "page": Paginator(rows, 50).get_page(request.GET.get("page")), "accounts": offered(books(request.member.firm), "account"),
         "usual": books(request.member.firm).accounts.card_clearing,
+        "people": Membership.objects.filter(firm_id=request.member.firm_id, active=True).select_related("person").order_by("person__name"),
     }  # fmt: skip
     return render(request, "expenses/cards.html", context)
 
@@ -71,4 +72,16 @@ def change_card(request, card_id: int):
         request.member, card_id, request.POST.get("since", ""), request.POST.get("closed", ""), request.POST.get("account", "")
     )  # fmt: skip
     messages.info(request, f"Card {card.last_four} is kept as you said.")
+    return redirect("firm-cards")
+
+
+@require_POST
+def give_card(request):
+    """Give a person a card of the firm."""
+    posted = request.POST
+    card = cards.give_card(
+        request.member, whole(posted.get("holder")), posted.get("last_four", ""), posted.get("issuer", ""),
+        posted.get("since", ""), posted.get("expires", ""),
+    )  # fmt: skip
+    messages.info(request, f"{card.owner.person.name} holds {card} now.")
     return redirect("firm-cards")

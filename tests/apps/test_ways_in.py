@@ -1,0 +1,176 @@
+"""Doors: what of signing in is served, who changes where money goes, whose card it is."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from django.core import mail
+
+from demo.load import PASSWORD
+from tests.apps.world import WorldTestCase
+from wainwright import clock
+from wainwright.claims.services import books
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.expenses.services import cards, feeds
+from wainwright.people.models import Card, Guess, Membership
+from wainwright.people.proof import MOST, must_be_who
+from wainwright.profile import services as profile
+from wainwright.trail.models import Entry
+
+NEW = "DE89370400440532013000"
+
+
+class AddressesTest(WorldTestCase):
+    def test_only_what_is_used_of_signing_in_is_served(self):
+        self.enter(self.maren)
+        for path in (
+            "email/",
+            "confirm-email/",
+            "confirm-email/x/",
+            "password/set/",
+            "login/code/confirm/",
+            "social/",
+            "3rdparty/",
+        ):
+            with self.subTest(path):
+                for answer in (
+                    self.client.get(f"/accounts/{path}"),
+                    self.client.post(f"/accounts/{path}", {"email": "x@evil.example", "action_add": ""}),
+                ):
+                    self.assertEqual(answer.status_code, 404)
+        for path in ("password/change/", "reauthenticate/", "2fa/"):
+            self.assertIn(self.client.get(f"/accounts/{path}").status_code, (200, 302))
+        self.client.logout()
+        for path in ("login/", "password/reset/", "password/reset/done/", "password/reset/key/done/"):
+            self.assertEqual(self.client.get(f"/accounts/{path}").status_code, 200, path)
+
+    def test_a_new_password_is_told_and_stands_in_the_trail(self):
+        self.client.post("/accounts/login/", {"login": self.maren.person.email, "password": "not it at all"})
+        self.client.post("/accounts/login/", {"login": self.maren.person.email, "password": PASSWORD})
+        data = {"oldpassword": PASSWORD, "password1": "a long new tide 7", "password2": "a long new tide 7"}
+        with self.done():
+            self.assertEqual(self.client.post("/accounts/password/change/", data).status_code, 302)
+        self.assertEqual(
+            [m.to for m in mail.outbox if "password was changed" in m.subject], [[self.maren.person.email]]
+        )
+        whats = set(Entry.objects.filter(subject=f"member:{self.maren.pk}").values_list("what", flat=True))
+        self.assertLessEqual({"signed in", "failed to sign in", "the password was changed"}, whats)
+
+
+class AccountTest(WorldTestCase):
+    def change(self, **more):
+        data = {"act": "profile", "iban": NEW} | more
+        with self.done():
+            return self.client.post("/profile/", data)
+
+    def test_another_account_asks_who_one_is_and_only_so_often(self):
+        self.enter(self.maren)
+        was = self.maren.iban
+        for _ in range(MOST):
+            answer = self.change(password="guess")
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(NEW, answer.content.decode())
+        self.assertIn("wrong too often", self.change(password=PASSWORD).content.decode())
+        self.assertEqual(Membership.objects.get(pk=self.maren.pk).iban, was)
+        Guess.objects.update(time=clock.now() - timedelta(hours=1))
+        self.assertEqual(self.change(password=PASSWORD).status_code, 302)
+        self.assertEqual(Membership.objects.get(pk=self.maren.pk).iban, NEW)
+        self.assertEqual(
+            [m.to for m in mail.outbox if "account for repayment was changed" in m.subject], [[self.maren.person.email]]
+        )
+        with self.assertRaises(Refusal):
+            must_be_who(self.maren.person, "")
+
+    def test_nothing_else_asks_for_it(self):
+        self.enter(self.maren)
+        self.assertEqual(
+            self.client.post(
+                "/profile/", {"act": "profile", "iban": self.maren.iban, "phone": "+353 21 555 0199"}
+            ).status_code,
+            302,
+        )
+
+    def test_money_waits_a_day_unless_finance_confirms_and_its_owner_can_put_it_back(self):
+        claim = self.cleared_claim()
+        books.post(self.priya, claim.pk, claim.version)
+        was = self.maren.iban
+        profile.change_profile(self.maren, iban=NEW)
+        with self.assertRaisesRegex(Refusal, "changed less than a day ago"):
+            books.pay(self.priya, [claim.pk], self.today)
+        self.enter(self.priya)
+        page = self.client.get("/ledger/pay/").content.decode()
+        self.assertEqual(["Confirm it: I asked Maren" in page, "paid to from" in page], [True, True])
+        self.enter(self.maren)
+        self.assertIn("Put the old account back", self.client.get("/profile/").content.decode())
+        self.client.post("/profile/", {"act": "put-back"})
+        self.maren.refresh_from_db()
+        self.assertEqual((self.maren.iban, self.maren.account_from), (was, None))
+        with self.assertRaises(Stale):
+            profile.put_account_back(self.maren)
+        profile.change_profile(self.maren, iban=NEW)
+        for member in (self.maren, self.tobias):
+            with self.assertRaises(NotAllowed):
+                profile.confirm_account(member, self.maren.pk)
+        with self.assertRaises(Membership.DoesNotExist):
+            profile.confirm_account(self.liv, self.maren.pk)
+        self.enter(self.priya)
+        self.client.post(f"/ledger/pay/accounts/{self.maren.pk}/")
+        with self.done():
+            run = books.pay(self.priya, [claim.pk], self.today)
+        self.assertEqual(run.payments.get().iban, NEW)
+
+    def test_after_a_day_it_is_paid_to_by_itself(self):
+        claim = self.cleared_claim()
+        books.post(self.priya, claim.pk, claim.version)
+        profile.change_profile(self.maren, iban=NEW)
+        Membership.objects.update(iban_changed=clock.now() - timedelta(days=1, minutes=1))
+        with self.done():
+            self.assertEqual(books.pay(self.priya, [claim.pk], self.today).payments.get().iban, NEW)
+
+
+class CardsTest(WorldTestCase):
+    def test_nobody_declares_a_card_of_the_firm(self):
+        theirs = self.maren.cards.get(firm_pays=True)
+        with self.assertRaisesRegex(Refusal, "a card of the firm"):
+            profile.add_card(self.maren, theirs.last_four, "My bank", self.today + timedelta(days=90))
+        theirs.refresh_from_db()
+        self.assertTrue(theirs.firm_pays)
+        self.enter(self.aiko)
+        data = {
+            "act": "card",
+            "last_four": theirs.last_four,
+            "issuer": theirs.issuer,
+            "expires": "2030-01-01",
+            "firm_pays": "on",
+        }
+        self.assertEqual(self.client.post("/profile/", data).status_code, 302)
+        own = Card.objects.get(owner=self.aiko, last_four=theirs.last_four)
+        self.assertFalse(own.firm_pays)
+        with self.assertRaisesRegex(Refusal, "the firm's cards alone"):
+            feeds.ask_issuer(self.aiko, own.pk)
+
+    def test_finance_gives_a_card_which_has_one_holder_at_a_time(self):
+        theirs = self.maren.cards.get(firm_pays=True)
+        since, until = self.today, self.today + timedelta(days=700)
+        given = (self.jonas.pk, theirs.last_four, theirs.issuer, since.isoformat(), until.isoformat())
+        for member in (self.maren, self.callum):
+            with self.assertRaises(NotAllowed):
+                cards.give_card(member, *given)
+        with self.assertRaises(Refusal):
+            cards.give_card(self.priya, self.liv.pk, *given[1:])
+        for wrong in (
+            ("12", *given[2:]),
+            ("²345", *given[2:]),
+            ("9999", "", *given[3:]),
+            ("9999", "Bank", "x", given[4]),
+            ("9999", "Bank", given[4], given[3]),
+        ):
+            with self.subTest(wrong), self.assertRaises(Refusal):
+                cards.give_card(self.priya, self.jonas.pk, *wrong)
+        self.enter(self.priya)
+        with self.done():
+            data = dict(zip(("holder", "last_four", "issuer", "since", "expires"), given, strict=True))
+            self.assertEqual(self.client.post("/ledger/cards/give/", data).status_code, 302)
+        theirs.refresh_from_db()
+        self.assertEqual(theirs.closed, since - timedelta(days=1))
+        self.assertTrue(Card.objects.get(owner=self.jonas, last_four=theirs.last_four).firm_pays)
