@@ -343,8 +343,10 @@ class HostileTest(WorldTestCase):
         )
         self.assertContains(again, "another page")
         self.enter(self.tobias)
-        self.client.post(f"/bench/claim/{claim.pk}/approve/")
-        twice = self.client.post(f"/bench/claim/{claim.pk}/approve/", follow=True)
+        version = Claim.objects.get(pk=claim.pk).version
+        self.client.post(f"/bench/claim/{claim.pk}/approve/", {"version": version})
+        version = Claim.objects.get(pk=claim.pk).version
+        twice = self.client.post(f"/bench/claim/{claim.pk}/approve/", {"version": version}, follow=True)
         self.assertContains(twice, "decided this already")
 
     def test_names_are_shown_and_never_run(self):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import timedelta
 
 from django.core import mail
@@ -9,13 +10,17 @@ from django.core import mail
 from demo.load import PASSWORD
 from tests.apps.world import WorldTestCase
 from wainwright import clock
-from wainwright.claims.services import books
+from wainwright.bench import services as bench
+from wainwright.claims.models import Claim
+from wainwright.claims.services import books, compose, road
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.services import cards, feeds
 from wainwright.people.models import Card, Guess, Membership
 from wainwright.people.proof import MOST, must_be_who
 from wainwright.profile import services as profile
 from wainwright.trail.models import Entry
+from wainwright.trips.models import Trip
+from wainwright.trips.services import road as trips
 
 NEW = "DE89370400440532013000"
 
@@ -174,3 +179,39 @@ class CardsTest(WorldTestCase):
         theirs.refresh_from_db()
         self.assertEqual(theirs.closed, since - timedelta(days=1))
         self.assertTrue(Card.objects.get(owner=self.jonas, last_four=theirs.last_four).firm_pays)
+
+
+class ShownTest(WorldTestCase):
+    """Every decision carries the version that was shown."""
+
+    def test_a_claim_taken_back_changed_and_sent_again_is_not_approved_unseen(self):
+        claim = self.sent_claim()
+        self.enter(self.tobias)
+        page = self.client.get(f"/bench/claim/{claim.pk}/").content.decode()
+        shown = re.findall(r'name="version" value="(\d+)"', page)
+        self.assertEqual(set(shown), {str(claim.version)})
+        road.take_back(self.maren, claim.pk)
+        cost = self.a_cost(amount="21.00", merchant="Another taxi")
+        compose.put_in(self.maren, claim.pk, [cost.pk])
+        self.send_claim(claim)
+        acts = {
+            "approve/": {}, "end/send-back/": {"comment": "Look again"}, "end/turn-down/": {"comment": "No"},
+            "pass-on/": {"to": self.ottilie.pk},
+        }  # fmt: skip
+        for act, data in acts.items():
+            for version in ({"version": shown[0]}, {}):
+                with self.subTest(act=act, version=version):
+                    answer = self.client.post(f"/bench/claim/{claim.pk}/{act}", data | version, follow=True)
+                    self.assertIn("changed since you opened this page", answer.content.decode())
+        self.assertEqual(Claim.objects.get(pk=claim.pk).state, "In sign-off")
+        self.client.post(f"/bench/claim/{claim.pk}/approve/", {"version": Claim.objects.get(pk=claim.pk).version})
+        self.assertEqual(Claim.objects.get(pk=claim.pk).state, "In finance check")
+
+    def test_a_trip_changed_since_is_not_approved_unseen(self):
+        trip = self.sent_trip(starts=20)
+        trips.take_back(self.maren, trip.pk)
+        again = Trip.objects.get(pk=trip.pk)
+        trips.send(self.maren, trip.pk, again.version, self.maren.person.name)
+        with self.assertRaises(Stale):
+            bench.approve(self.tobias, "trip", trip.pk, "", trip.version)
+        bench.approve(self.tobias, "trip", trip.pk, "", Trip.objects.get(pk=trip.pk).version)

@@ -6,7 +6,7 @@ from django.db import transaction
 
 from wainwright.claims.models import Claim
 from wainwright.claims.services import road as claim_road
-from wainwright.errors import Refusal
+from wainwright.errors import Refusal, Stale
 from wainwright.people.models import Membership
 from wainwright.signoff import services as signoff
 from wainwright.signoff.models import SignOff
@@ -26,14 +26,26 @@ def _subject(member: Membership, kind: str, object_id: int) -> Trip | Claim:
     return found.select_related("firm", "claimant__person", "claimant__firm", "trip").get(pk=object_id)
 
 
+def _as_shown(thing: Trip | Claim, version: int | None) -> None:
+    """Raise ``Stale`` where the thing is not what the page showed: it was taken back, changed, or sent again since."""
+    if version is not None and version != thing.version:
+        raise Stale(
+            "It was changed since you opened this page. Look at it again, then decide: what differs stands on it."
+        )
+
+
 def _road(kind: str):
     return trip_road if kind == "trip" else claim_road
 
 
 @transaction.atomic
-def approve(member: Membership, kind: str, object_id: int, comment: str = "") -> bool:
-    """Sign; when the route is through, the trip is authorised or the claim goes to finance. Returns whether it is through."""
+def approve(member: Membership, kind: str, object_id: int, comment: str = "", version: int | None = None) -> bool:
+    """Sign; when the route is through, the trip is authorised or the claim goes to finance. Returns whether it is through.
+
+    ``version`` is the one that was shown; another is refused with ``Stale``, as on every decision here.
+    """
     thing, road = _subject(member, kind, object_id), _road(kind)
+    _as_shown(thing, version)
     given, through = signoff.give(member, thing.subject, comment, road.title(thing), f"/bench/{kind}/{object_id}/")
     what = f"approved the {kind}"
     record(member, what, thing.subject, after={"comment": comment, "why": given.why}, for_whom=given.covers)
@@ -44,11 +56,13 @@ def approve(member: Membership, kind: str, object_id: int, comment: str = "") ->
 
 @transaction.atomic
 def end(
-    member: Membership, kind: str, object_id: int, act: str, comment: str, lines: dict[str, str] | None = None
-) -> None:
+    member: Membership, kind: str, object_id: int, act: str, comment: str, lines: dict[str, str] | None = None,
+    version: int | None = None,
+) -> None:  # fmt: skip
     """Send back or turn down, with a comment and remarks on single lines."""
     said = {line: text for line, text in (lines or {}).items() if text.strip()}
     thing, road = _subject(member, kind, object_id), _road(kind)
+    _as_shown(thing, version)
     words = comment.strip() or ("See the remarks on the lines." if said else "")
     given = signoff.end(member, thing.subject, ENDS[act], words)
     # What has to be mended stands on the thing itself, where its owner mends it.
@@ -60,9 +74,12 @@ def end(
 
 
 @transaction.atomic
-def pass_on(member: Membership, kind: str, object_id: int, to_id: int, comment: str) -> Membership:
+def pass_on(
+    member: Membership, kind: str, object_id: int, to_id: int, comment: str, version: int | None = None
+) -> Membership:
     """Hand the decision to somebody else of the firm."""
     thing, road = _subject(member, kind, object_id), _road(kind)
+    _as_shown(thing, version)
     to = Membership.objects.select_related("person", "firm").filter(firm_id=member.firm_id, pk=to_id).first()
     owner = thing.traveller_id if isinstance(thing, Trip) else thing.claimant_id
     if to is None or to.pk == owner:

@@ -159,7 +159,7 @@ def _after(request, kind: str, object_id: int):
 @require_POST
 def approve(request, kind: str, object_id: int):
     """Approve."""
-    through = services.approve(request.member, kind, object_id, request.POST.get("comment", ""))
+    through = services.approve(request.member, kind, object_id, request.POST.get("comment", ""), _version(request))
     after = "authorised" if kind == "trip" else "with finance"
     messages.info(request, f"Approved: it is {after} now." if through else "Approved: the next on the route are asked.")
     return _after(request, kind, object_id)
@@ -169,7 +169,15 @@ def approve(request, kind: str, object_id: int):
 def end(request, kind: str, object_id: int, act: str):
     """Send back or turn down, with remarks on lines."""
     lines = {key.removeprefix("line-"): text for key, text in request.POST.items() if key.startswith("line-")}
-    services.end(request.member, kind, object_id, act.replace("-", "_"), request.POST.get("comment", ""), lines)
+    services.end(
+        request.member,
+        kind,
+        object_id,
+        act.replace("-", "_"),
+        request.POST.get("comment", ""),
+        lines,
+        _version(request),
+    )
     messages.info(request, "Sent back with your comment." if act == "send-back" else "Turned down.")
     return _after(request, kind, object_id)
 
@@ -178,7 +186,7 @@ def end(request, kind: str, object_id: int, act: str):
 def pass_on(request, kind: str, object_id: int):
     """Pass on."""
     to = whole(request.POST.get("to"))
-    person = services.pass_on(request.member, kind, object_id, to, request.POST.get("comment", ""))
+    person = services.pass_on(request.member, kind, object_id, to, request.POST.get("comment", ""), _version(request))
     messages.info(request, f"Passed on to {person.person.name}.")
     return _after(request, kind, object_id)
 

@@ -63,7 +63,7 @@ def tray_page(request):
     context = {
         "tray": board, "page": Paginator(board.rows, 50).get_page(request.GET.get("page")), "more": _kept_query(request), "narrow": narrow, "months": list(dict.fromkeys(months)), "kinds": KINDS,
         "held": list(HeldMail.objects.filter(member=member)[:20]), "address": member.tray_address,
-        "undo": request.session.get("undo_pair") or request.session.get("undo", []), "cards": list(member.cards.order_by("last_four")),
+        "undo": request.session.get("undo_pair") or request.session.get("undo", []), "cards": list(member.cards.filter(firm_pays=True).order_by("last_four")),
         "claims": list(Claim.objects.filter(claimant=member, state__in=["Open", "Sent back"]).order_by("-id")[:20]),
         "claimable": [t for t in trips if t.state in CLAIMABLE and not hasattr(t, "claim")],
         "trips": trips,
