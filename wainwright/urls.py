@@ -204,6 +204,7 @@ urlpatterns = [
     path("bench/claim/<int:object_id>/allow/", bench.allow_over, name="bench-allow"),
     path("ledger/", journals.ledger_page, name="ledger"),
     path("ledger/<int:posting_id>/", journals.journal_page, name="journal"),
+    path("ledger/<int:posting_id>/again/", journals.post_again, name="post-again"),
     path("ledger/loose/", loose.loose_page, name="loose"),
     path("ledger/loose/remind/", loose.remind, name="remind"),
     path("ledger/cards/", loose.cards_page, name="firm-cards"),

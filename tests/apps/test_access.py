@@ -54,7 +54,7 @@ ACTS = {
     "drop", "card-file", "card-columns", "card-take", "card-away", "take", "take-all", "sort", "undo", "issuer", "held-mail", "receipt-join", "receipt-trip", "page-off", "page-cut", "check", "ride-check", "own-share", "lost", "papers-order", "remind", "firm-card", "personal", "receipt-take", "expense-change", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
     "claim-explain", "claim-send", "claim-take-back", "put-in", "take-out", "claim-coding", "claim-say", "approve", "end", "pass-on",
     "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
-    "pay-take-answer", "pay-settle", "bench-allow", "account-confirm", "card-give",
+    "pay-take-answer", "pay-settle", "bench-allow", "account-confirm", "card-give", "post-again",
 }  # fmt: skip
 FREE = {"up", "subscribed"}
 

@@ -18,10 +18,10 @@ from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books
-from wainwright.errors import Refusal
+from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.outside import service
 from wainwright.signoff.models import SignOff
-from wainwright.standins.ledger.models import LedgerEntry
+from wainwright.standins.ledger.models import ClosedPeriod, LedgerEntry
 from wainwright.trail.models import Entry
 from wainwright.trail.selectors import check_chain
 
@@ -78,6 +78,79 @@ class HoldTest(WorldTransactionTestCase):
         results = self.together(*[lambda: books.pay(self.priya, [claim.pk], self.today)] * 2)
         self.assertEqual(sum(r is None for r in results), 1)
         self.assertEqual(Payment.objects.filter(state="Paid").count(), 1)
+
+    def test_killed_at_every_point_of_posting_and_paying(self):
+        """Each point by its name: what is kept by then is carried on, by the worker or by pressing the button again."""
+        books_, ledger = "wainwright.claims.services.books", "wainwright.accounts.services"
+        posting = [
+            f"{ledger}.service",
+            f"{ledger}.record",
+            f"{books_}._posted",
+            f"{ledger}.use_budgets",
+            f"{books_}.Charge.objects.filter",
+        ]
+        paying = [
+            f"{ledger}.service",
+            f"{ledger}.read_pain002",
+            f"{books_}.carry_answers",
+            f"{books_}._answered",
+            f"{books_}.payment_journal",
+            f"{books_}.settled",
+            f"{books_}.tell",
+        ]
+        amounts = iter(range(20, 200))
+        for again in (False, True):
+            for where in posting:
+                with self.subTest(where=where, again=again):
+                    claim = self.cleared_claim(costs=(f"{next(amounts)}.00",))
+                    with mock.patch(where, side_effect=Killed), contextlib.suppress(Killed):
+                        books.post(self.priya, claim.pk, claim.version)
+                    if again:
+                        with contextlib.suppress(Stale):
+                            books.post(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
+                    books.finish_what_broke_off(timedelta(0))
+                    state = Claim.objects.get(pk=claim.pk).state
+                    if state == "Cleared":
+                        # It was killed before anything was kept: pressing the button does all of it.
+                        self.assertFalse(LedgerEntry.objects.filter(key__endswith=f":{claim.number}:1").exists())
+                        books.post(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
+                    self.assertEqual(Claim.objects.get(pk=claim.pk).state, "Posted")
+                    self.assertEqual(LedgerEntry.objects.filter(key__endswith=f":{claim.number}:1").count(), 1)
+                    Claim.objects.filter(pk=claim.pk).update(trip=None, state="Settled")
+        for where in paying:
+            with self.subTest(where=where):
+                claim = self.cleared_claim(costs=(f"{next(amounts)}.00",))
+                books.post(self.priya, claim.pk, claim.version)
+                with mock.patch(where, side_effect=Killed), contextlib.suppress(Killed):
+                    books.pay(self.priya, [claim.pk], self.today)
+                for _ in range(2):
+                    books.finish_what_broke_off(timedelta(0))
+                if not Payment.objects.filter(subject=claim.subject).exists():
+                    books.pay(self.priya, [claim.pk], self.today)
+                self.assertEqual(Claim.objects.get(pk=claim.pk).state, "Settled")
+                self.assertEqual([p.state for p in Payment.objects.filter(subject=claim.subject)], ["Paid"])
+                self.assertEqual(
+                    Posting.objects.filter(key__startswith="payment", subject=claim.subject, state="Entered").count(), 1
+                )
+                Claim.objects.filter(pk=claim.pk).update(trip=None)
+
+    def test_a_payments_journal_that_the_ledger_refused_is_sent_again(self):
+        claim = self.cleared_claim()
+        books.post(self.priya, claim.pk, claim.version)
+        ClosedPeriod.objects.create(firm="ltd", month=f"{self.today:%Y-%m}")
+        books.pay(self.priya, [claim.pk], self.today)
+        posting = Posting.objects.get(key__startswith="payment")
+        self.assertEqual((posting.state, Claim.objects.get(pk=claim.pk).state), ("Refused", "Settled"))
+        self.enter(self.priya)
+        self.assertIn("Post it again", self.client.get(f"/ledger/{posting.pk}/").content.decode())
+        self.client.post(f"/ledger/{posting.pk}/again/")
+        self.assertEqual(Posting.objects.get(pk=posting.pk).state, "Refused")
+        ClosedPeriod.objects.all().delete()
+        self.client.post(f"/ledger/{posting.pk}/again/")
+        self.assertEqual(Posting.objects.get(pk=posting.pk).state, "Entered")
+        for member, refusal in ((self.tobias, NotAllowed), (self.priya, Stale)):
+            with self.assertRaises(refusal):
+                books.post_again(member, posting.pk)
 
     def test_killed_before_the_ledger_was_asked(self):
         claim = self.cleared_claim()

@@ -95,8 +95,22 @@ def journal_page(request, posting_id: int):
             "journal": journal_of(posting),
             "refused": words,
             "claim_id": number if kind == "claim" else "",
+            "may_post": request.member.finance
+            and posting.state == Posting.State.REFUSED
+            and not posting.key.startswith("claim:"),
         },
     )
+
+
+@require_POST
+def post_again(request, posting_id: int):
+    """Send a refused journal of a payment or an advance again."""
+    posting = booking.post_again(request.member, posting_id)
+    if posting.state == Posting.State.REFUSED:
+        messages.error(request, f"The ledger refused it again. {refusal_words(posting)}")
+    else:
+        messages.info(request, f"It stands in the ledger as {posting.number}.")
+    return redirect("journal", posting_id)
 
 
 @require_GET

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import logging
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from functools import partial
 
 from django.db import transaction
 
@@ -37,6 +39,7 @@ from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import advance_words
 
+log = logging.getLogger(__name__)
 # What the bank must have said of a payment that is closed.
 CLOSED = {Payment.State.PAID: Outcome.PAID, Payment.State.FAILED: Outcome.REFUSED}
 
@@ -46,11 +49,26 @@ def post(member: Membership, claim_id: int, version: int, on: date | None = None
     with transaction.atomic():
         claim = finance_claim(member, claim_id, version)
         CLAIM.after(claim.state, "post")
-        day = on or clock.today(claim.firm.zone)
-        journal = journal_for(claim, read(claim.statement, claim.currency), ledger_books(claim.firm))
-        posting = accounts.prepare_posting(claim.firm, journal, claim.subject, f"{claim.code} {claim.title}", day)
-        record(member, "sent the journal", claim.subject, after={"key": posting.key, "try": posting.tries})
+        # Where the ledger has it and the act broke off before the claim followed, the claim follows now.
+        posting = _entered(claim) or _prepared(member, claim, on or clock.today(claim.firm.zone))
     return finish_posting(posting, member)
+
+
+def _prepared(member: Membership, claim: Claim, day: date) -> Posting:
+    journal = journal_for(claim, read(claim.statement, claim.currency), ledger_books(claim.firm))
+    posting = accounts.prepare_posting(claim.firm, journal, claim.subject, f"{claim.code} {claim.title}", day)
+    record(member, "sent the journal", claim.subject, after={"key": posting.key, "try": posting.tries})
+    return posting
+
+
+def _entered(claim: Claim) -> Posting | None:
+    """The journal of a claim's current entry where the ledger has it."""
+    key = f"claim:{claim.firm_id}:{claim.number}:{claim.entry}"
+    return (
+        Posting.objects.filter(firm_id=claim.firm_id, key=key, state=Posting.State.ENTERED)
+        .select_related("firm")
+        .first()
+    )
 
 
 def finish_posting(posting: Posting, member: Membership | None) -> Claim:
@@ -357,21 +375,60 @@ def _answered(payment_id: int, answer: Answer) -> None:
     transaction.on_commit(lambda: accounts.send_posting(posting, None))
 
 
+def post_again(member: Membership, posting_id: int) -> Posting:
+    """Finance sends a journal again that the ledger refused and that is no claim's: a payment, an advance set off.
+
+    It keeps its key and its lines, and takes today's date. Raises ``NotAllowed``, ``Stale``.
+    """
+    if not member.finance:
+        raise NotAllowed("Only finance posts.")
+    with transaction.atomic():
+        posting = (
+            Posting.objects.select_for_update(of=("self",))
+            .select_related("firm")
+            .get(pk=posting_id, firm_id=member.firm_id)
+        )
+        if posting.state != Posting.State.REFUSED or posting.key.startswith("claim:"):
+            raise Stale(
+                "Only a refused journal of a payment or an advance is sent again here. A claim is posted on the bench."
+            )
+        posting.state, posting.date, posting.time = Posting.State.SENDING, clock.today(posting.firm.zone), clock.now()
+        posting.tries += 1
+        posting.save()
+        record(member, "sent the journal again", posting.subject, after={"key": posting.key, "try": posting.tries})
+    return accounts.send_posting(posting, member)
+
+
 def finish_what_broke_off(patience: timedelta = timedelta(minutes=2)) -> int:
     """Finish every posting and pay run that was broken off ``patience`` ago; return how many."""
-    count = 0
     # What is younger may still be under way in another process.
     before = clock.now() - patience
+    tasks: list[Callable[[], object]] = []
     for posting in Posting.objects.filter(state=Posting.State.SENDING, time__lte=before).select_related("firm"):
         if posting.key.startswith("claim:"):
-            finish_posting(posting, None)
+            tasks.append(partial(finish_posting, posting, None))
         else:
-            accounts.send_posting(posting, None)
-        count += 1
+            tasks.append(partial(accounts.send_posting, posting, None))
+    # Entered in the ledger, but the claim did not follow: found by what is missing, whatever state it broke off in.
+    for claim in Claim.objects.filter(state__in=["Cleared", "Posting refused"]):
+        entered = _entered(claim)
+        if entered is not None and entered.time <= before:
+            tasks.append(partial(finish_posting, entered, None))
     for run in PayRun.objects.filter(state__in=[PayRun.State.PREPARED, PayRun.State.SENT], time__lte=before):
-        finish_pay_run(run)
-        count += 1
-    for run in PayRun.objects.filter(state=PayRun.State.WAITING):
-        # The bank has the file; only what it has said already may not have been carried on yet.
-        carry_answers(run)
-    return count
+        tasks.append(partial(finish_pay_run, run))
+    # The bank has the file; only what it has said already may not have been carried on yet.
+    waiting = [partial(carry_answers, run) for run in PayRun.objects.filter(state=PayRun.State.WAITING)]
+    done = sum(_done(task) for task in tasks)
+    for task in waiting:
+        _done(task)
+    return done
+
+
+def _done(task: Callable[[], object]) -> int:
+    """Do one thing that broke off; where it breaks off again, the others are done all the same."""
+    try:
+        task()
+    except Exception:
+        log.exception("could not finish what broke off; it is tried again")
+        return 0
+    return 1
