@@ -105,6 +105,7 @@ def load_firms(today: date) -> dict[str, Firm]:
             firm=firm, **{k: row[k] for k in ("scheme", "terms", "trip_signoff", "quarters", "questions")},
             transfer_km=Decimal("0.45") if row["currency"] == "EUR" else Decimal("5.20"),
             transfer_least=Decimal(3) if row["currency"] == "EUR" else Decimal(35),
+            second_payer_minor=200_000 if row["currency"] == "EUR" else 2_000_000,
         )  # fmt: skip
         SchemeData.objects.create(firm=firm, code=row["scheme"], data=data["schemes"][row["scheme"]])
         FirmAccounts.objects.create(firm=firm, **data["accounts"])

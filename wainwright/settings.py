@@ -74,6 +74,7 @@ MIDDLEWARE = [
     "csp.middleware.CSPMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "allauth.account.middleware.AccountMiddleware",
+    "wainwright.web.middleware.TextMiddleware",
     "wainwright.web.middleware.MemberMiddleware",
     "wainwright.web.middleware.RefusalMiddleware",
 ]
@@ -161,7 +162,18 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 5_000_000
 # Fifty are taken at once; a few more are let in, so that the page itself can say so.
 DATA_UPLOAD_MAX_NUMBER_FILES = 200
 
-EMAIL_BACKEND = env.str("WAINWRIGHT_EMAIL_BACKEND", "wainwright.standins.mailbox.backend.Backend")
+EMAIL_BACKEND = env.str(
+    "WAINWRIGHT_EMAIL_BACKEND",
+    "django.core.mail.backends.smtp.EmailBackend"
+    if env.str("WAINWRIGHT_SMTP_HOST", "")
+    else "wainwright.standins.mailbox.backend.Backend",
+)
+EMAIL_HOST, EMAIL_PORT = env.str("WAINWRIGHT_SMTP_HOST", "localhost"), env.int("WAINWRIGHT_SMTP_PORT", 25)
+EMAIL_HOST_USER, EMAIL_HOST_PASSWORD = env.str("WAINWRIGHT_SMTP_USER", ""), env.str("WAINWRIGHT_SMTP_PASSWORD", "")
+# "starttls", "tls" from the first byte on, or "none".
+EMAIL_USE_TLS = env.str("WAINWRIGHT_SMTP_TLS", "starttls" if EMAIL_HOST_USER else "none") == "starttls"
+EMAIL_USE_SSL = env.str("WAINWRIGHT_SMTP_TLS", "") == "tls"
+EMAIL_TIMEOUT = 30
 DEFAULT_FROM_EMAIL = env.str("WAINWRIGHT_FROM", "Wainwright <wainwright@localhost>")
 
 # Receipts are forwarded to NAME@this domain; the door for them listens here (see docs/operate.md).

@@ -9,17 +9,21 @@ from django.core import mail
 
 from demo.load import PASSWORD
 from tests.apps.world import WorldTestCase
+from tests.codings import coded
 from wainwright import clock
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books, compose, road
 from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.expenses.models import CardFile, Expense, Receipt
 from wainwright.expenses.services import cards, feeds
-from wainwright.people.models import Card, Guess, Membership
+from wainwright.people.models import Card, Guess, Membership, Vehicle, new_version
 from wainwright.people.proof import MOST, must_be_who
 from wainwright.profile import services as profile
+from wainwright.rulebook.models import Policy
+from wainwright.signoff.models import Remark
 from wainwright.trail.models import Entry
-from wainwright.trips.models import Trip
+from wainwright.trips.models import Subscription, Trip
 from wainwright.trips.services import road as trips
 
 NEW = "DE89370400440532013000"
@@ -215,3 +219,54 @@ class ShownTest(WorldTestCase):
         with self.assertRaises(Stale):
             bench.approve(self.tobias, "trip", trip.pk, "", trip.version)
         bench.approve(self.tobias, "trip", trip.pk, "", Trip.objects.get(pk=trip.pk).version)
+
+
+class TwoPeopleTest(WorldTestCase):
+    def test_an_auditor_does_nothing_whatever_the_act(self):
+        claim = self.sent_claim()
+        self.enter(self.benedikt)
+        models = (Claim, Expense, Trip, Receipt, CardFile, Vehicle, Remark, Subscription)
+        before = [model.objects.count() for model in models]
+        for path, data in (
+            ("/claims/new/", {"title": "Mine"}), ("/expenses/new/", {"date": "2026-09-01", "merchant": "x", "category": "taxi", "amount": "5", "currency": "EUR", "paid_by": "self"}),
+            ("/expenses/ride/", {"date": "2026-09-01", "origin": "Cork", "target": "Cobh", "vehicle": "car"}), ("/trips/new/", {"title": "Mine", "purpose": "Mine"}),
+            (f"/claims/{claim.pk}/say/", {"text": "Hello"}), ("/profile/", {"act": "vehicle", "plate": "X", "kind": "car"}), ("/profile/subscribe/", {}), ("/tray/drop/", {}),
+        ):  # fmt: skip
+            with self.subTest(path):
+                self.assertIn(self.client.post(path, data).status_code, (403, 404))
+        self.assertEqual([model.objects.count() for model in models], before)
+        self.assertEqual(self.client.get(f"/claims/{claim.pk}/").status_code, 200)
+        self.assertEqual(self.client.post("/news/read/").status_code, 302)
+
+    def test_nobody_checks_or_pays_their_own_not_even_who_signs_their_own(self):
+        self.desmond.signs_own = True
+        self.desmond.save()
+        claim = self.checked_claim(who=self.desmond, coding=coded("3900"))
+        with self.assertRaisesRegex(NotAllowed, "Somebody else in finance"):
+            road.clear(self.desmond, claim.pk, claim.version)
+        road.clear(self.priya, claim.pk, claim.version)
+        books.post(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
+        with self.assertRaisesRegex(Stale, "is your own"):
+            books.pay(self.desmond, [claim.pk], self.today)
+        with self.done():
+            books.pay(self.priya, [claim.pk], self.today)
+        self.assertEqual(Claim.objects.get(pk=claim.pk).state, "Settled")
+
+    def test_above_the_firms_amount_another_one_pays(self):
+        Policy.objects.filter(firm=self.priya.firm).update(second_payer_minor=100_00)
+        self.priya.firm.rules_version = new_version()
+        self.priya.firm.save()
+        claim = self.cleared_claim()
+        books.post(self.priya, claim.pk, claim.version)
+        with self.assertRaisesRegex(Stale, "was cleared by you: above 100.00"):
+            books.pay(self.priya, [claim.pk], self.today)
+        with self.done():
+            books.pay(self.desmond, [claim.pk], self.today)
+        self.assertEqual(Claim.objects.get(pk=claim.pk).state, "Settled")
+
+    def test_a_decision_is_passed_on_only_to_whom_may_take_it(self):
+        claim = self.sent_claim()
+        self.ottilie.limit_minor = 100
+        self.ottilie.save()
+        with self.assertRaisesRegex(Refusal, "signs up to 1.00, this comes to"):
+            bench.pass_on(self.tobias, "claim", claim.pk, self.ottilie.pk, "You know it")

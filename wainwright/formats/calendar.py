@@ -9,6 +9,8 @@ from zoneinfo import ZoneInfo
 
 from icalendar import Alarm, Calendar, Event
 
+from wainwright.core.text import clean, one_line
+
 
 @dataclass(frozen=True, slots=True)
 class Appointment:
@@ -31,20 +33,20 @@ def write_calendar(name: str, appointments: Sequence[Appointment], now: datetime
     calendar.add("prodid", "-//Wainwright//Itinerary//EN")
     calendar.add("version", "2.0")
     calendar.add("method", "PUBLISH")
-    calendar.add("x-wr-calname", name)
+    calendar.add("x-wr-calname", one_line(name))
     for each in appointments:
         event = Event()
         event.add("uid", each.uid)
-        event.add("summary", each.title)
+        event.add("summary", one_line(each.title))
         event.add("dtstamp", now)
         event.add("dtstart", each.begins.replace(tzinfo=ZoneInfo(each.begins_zone)))
         event.add("dtend", each.ends.replace(tzinfo=ZoneInfo(each.ends_zone)))
-        event.add("location", each.place)
-        event.add("description", each.text)
+        event.add("location", one_line(each.place))
+        event.add("description", clean(each.text))
         if each.alarm is not None:
             alarm = Alarm()
             alarm.add("action", "DISPLAY")
-            alarm.add("description", each.title)
+            alarm.add("description", one_line(each.title))
             alarm.add("trigger", -each.alarm)
             event.add_component(alarm)
         calendar.add_component(event)

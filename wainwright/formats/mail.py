@@ -9,7 +9,7 @@ import html
 import json
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from decimal import Decimal, InvalidOperation
 from email import policy
@@ -21,6 +21,7 @@ from html.parser import HTMLParser
 from typing import Any
 
 from wainwright.core.money import Money
+from wainwright.core.text import clean, one_line
 from wainwright.formats.problems import Unreadable
 
 MOST_BYTES, MOST_ATTACHED, MOST_TEXT, MOST_BOOKINGS = 20_000_000, 20, 20_000, 20
@@ -86,7 +87,7 @@ def read_mail(content: bytes) -> Letter:
         attached, plain, rich = _walk(message)
         sender = parseaddr(str(message.get("From", "")))[1].casefold()
         to = tuple(parseaddr(part)[1].casefold() for part in str(message.get("To", "")).split(","))
-        subject = " ".join(str(message.get("Subject", "")).split())[:200]
+        subject = one_line(str(message.get("Subject", "")), 200)
         day = _sent(str(message.get("Date", "")))
     # The parser of the standard library meets damaged heads with whatever its depths raise.
     except (MessageError, ValueError, LookupError, AttributeError, TypeError, RecursionError) as error:
@@ -99,8 +100,24 @@ def read_mail(content: bytes) -> Letter:
     text = max(
         plain.strip(), page.text, key=lambda words: (len(_SUMS.findall(words[:MOST_TEXT])), words is not page.text)
     )
-    text = (text or page.text)[:MOST_TEXT]
-    return Letter(sender, to, subject, day, text, tuple(attached), tuple(_bookings(page.data))[:MOST_BOOKINGS])
+    text = clean((text or page.text)[:MOST_TEXT])
+    return Letter(
+        sender,
+        to,
+        subject,
+        day,
+        text,
+        tuple(attached),
+        tuple(_written(each) for each in _bookings(page.data))[:MOST_BOOKINGS],
+    )
+
+
+def _written(booking: Reservation) -> Reservation:
+    """A booking with what a page says of it cleaned: data in it may hold anything."""
+    return replace(
+        booking, name=one_line(booking.name), number=one_line(booking.number), origin=one_line(booking.origin),
+        target=one_line(booking.target),
+    )  # fmt: skip
 
 
 def _sent(text: str) -> date | None:
@@ -128,7 +145,7 @@ def _walk(message: EmailMessage) -> tuple[list[Attachment], str, str]:
                 and content
                 and (name and not (kind.startswith("image/") and len(content) < 8000))
             ):
-                attached.append(Attachment(name[-120:], content))
+                attached.append(Attachment(one_line(name)[-120:], content))
         elif kind == "text/html" and not rich:
             rich = _decoded(content, part.get_content_charset())
         elif kind == "text/plain" and not plain:

@@ -6,12 +6,13 @@ from dataclasses import dataclass
 
 from django.conf import settings
 from django.core.mail import EmailMultiAlternatives
-from django.db import transaction
 from django.template.loader import render_to_string
 
 from wainwright import clock
+from wainwright.core.text import one_line
 from wainwright.news.models import Notice
 from wainwright.people.models import Membership
+from wainwright.people.post import post
 
 
 @dataclass(frozen=True)
@@ -25,6 +26,7 @@ class Enclosed:
 
 def tell(member: Membership, text: str, link: str, body: str = "", enclosed: tuple[Enclosed, ...] = ()) -> None:
     """Tell a person in the application and by mail; the mail goes out once the act is kept."""
+    text = one_line(text)
     Notice.objects.create(member=member, text=text[:300], link=link, time=clock.now())
     context = {
         "name": member.person.name.split()[0],
@@ -42,7 +44,7 @@ def tell(member: Membership, text: str, link: str, body: str = "", enclosed: tup
     mail.attach_alternative(render_to_string("news/mail.html", context), "text/html")
     for each in enclosed:
         mail.attach(each.name, each.content, each.media_type)
-    transaction.on_commit(mail.send)
+    post(mail)
 
 
 def mark_read(member: Membership) -> int:

@@ -142,6 +142,11 @@ class Membership(models.Model):
         return Coding.of(self.codes)
 
     @property
+    def reads_only(self) -> bool:
+        """Whether they audit and do nothing else: every act is refused to them, whatever it is."""
+        return self.auditor and self.roles == ["auditor"]
+
+    @property
     def reads_all(self) -> bool:
         """Whether the person reads every trip and claim of the firm."""
         return self.finance or self.auditor

@@ -35,6 +35,9 @@ class Policy(models.Model):
     bag_needed = models.BooleanField(default=False)
     questions = models.JSONField(default=list, blank=True, help_text="The firm's own questions about a trip.")
     quarters = models.JSONField(default=list, blank=True, help_text="Where quarters are supplied.")
+    second_payer_minor = models.BigIntegerField(
+        null=True, blank=True, help_text="Above so much somebody else pays a claim than who cleared it; empty: never."
+    )
     mileage_month = models.PositiveSmallIntegerField(
         default=1,
         validators=[MinValueValidator(1), MaxValueValidator(12)],

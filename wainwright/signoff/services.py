@@ -152,6 +152,11 @@ def pass_on(member: Membership, subject: str, to: Membership, comment: str, titl
     signoff = turn_of(member, subject)
     if to.pk == member.pk or not to.active or to.firm_id != member.firm_id or not (to.approver or to.finance):
         raise Refusal("Choose another approver of the firm.", "to")
+    limit, own = to.limit, member.limit
+    if limit is not None and signoff.amount > limit and (own is None or own > limit):
+        raise Refusal(
+            f"{to.person.name} signs up to {limit}, this comes to {signoff.amount}. Choose somebody who may.", "to"
+        )
     if SignOff.objects.filter(subject=subject, signer=to, state=WAITING).exists():
         raise Refusal(f"{to.person.name} is on the route already.", "to")
     _decide(signoff, SignOff.State.PASSED_ON, comment)

@@ -7,16 +7,48 @@ from urllib.parse import urlsplit
 from django.contrib import messages
 from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import ObjectDoesNotExist
-from django.http import Http404, HttpResponseRedirect
+from django.http import Http404, HttpResponseRedirect, QueryDict
 from django.shortcuts import render
 from django_htmx.http import HttpResponseClientRedirect
 
 from wainwright.core.states import NotNow
+from wainwright.core.text import clean, one_line
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.web.selectors import membership_of
 
 # A calendar address is its own key: calendars that subscribe to it cannot sign in.
 OPEN = ("/accounts/", "/static/", "/up/", "/demo-sign-in/", "/favicon.ico", "/calendar/")
+
+
+READING = ("GET", "HEAD", "OPTIONS")
+# What is nobody's but one's own: which firm one looks at, which news one has read.
+THEIR_OWN = ("/firms/", "/news/", "/clock/")
+
+
+class TextMiddleware:
+    """Cleans what people type and how files are called, before anything reads it."""
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        request.GET = _cleaned(request.GET)
+        if request.method == "POST":
+            request.POST = _cleaned(request.POST)
+            for files in request.FILES.lists():
+                for file in files[1]:
+                    file.name = one_line(file.name, 200) or "file"
+        return self.get_response(request)
+
+
+def _cleaned(given: QueryDict) -> QueryDict:
+    if all(clean(value) == value for values in given.lists() for value in values[1]):
+        return given
+    kept = QueryDict(mutable=True, encoding=given.encoding)
+    for name, values in given.lists():
+        kept.setlist(clean(name), [clean(value) for value in values])
+    kept._mutable = False
+    return kept
 
 
 class MemberMiddleware:
@@ -34,6 +66,9 @@ class MemberMiddleware:
         request.member = membership_of(request.user, request.session.get("firm"))
         if request.member is None:
             return render(request, "web/no_firm.html", status=403)
+        if request.member.reads_only and request.method not in READING and not request.path.startswith(THEIR_OWN):
+            words = "Auditors read, and change nothing. Ask somebody of the firm to do it."
+            return render(request, "403.html", {"why": words}, status=403)
         return self.get_response(request)
 
 

@@ -27,6 +27,7 @@ from wainwright.claims.selectors import (
 from wainwright.claims.services.correcting import may_set_off, set_off_advance
 from wainwright.claims.services.road import finance_claim, link
 from wainwright.claims.statements import read
+from wainwright.core.money import Money
 from wainwright.core.posting import advance_journal, payment_journal
 from wainwright.core.states import CHARGE, CLAIM, TRIP
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -35,6 +36,7 @@ from wainwright.formats.pain002 import Answer, Outcome
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
 from wainwright.people.selectors import finance_of
+from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import advance_words
@@ -174,6 +176,15 @@ def pay_what_can_be_paid(
         chosen = list(payable(member).select_for_update(of=("self",)).filter(pk__in=claim_ids))
         trips = list(advances_to_pay(member).select_for_update(of=("self",)).filter(pk__in=advance_ids))
         left = _left_out(member, set(claim_ids) - {c.pk for c in chosen}, set(advance_ids) - {t.pk for t in trips})
+        most = rulebook(member.firm).policy.second_payer_minor
+        for claim in list(chosen):
+            why = _not_by(member, claim, most)
+            if why:
+                chosen.remove(claim)
+                left.append(f"{claim.code} {why}.")
+        for trip in [each for each in trips if each.traveller_id == member.pk]:
+            trips.remove(trip)
+            left.append(f"The advance of {trip.code} is your own: somebody else pays it.")
         payables = [accounts.Payable(c.subject, c.claimant, c.owed, f"{c.code} {c.title}") for c in chosen]
         payables += [accounts.Payable(t.advance_subject, t.traveller, t.advance, advance_text(t)) for t in trips]
         if left and not payables:
@@ -192,6 +203,15 @@ def pay_what_can_be_paid(
         run = accounts.prepare_pay_run(member, ready or payables, on)
     finish_pay_run(run)
     return Paid(run, left)
+
+
+def _not_by(member: Membership, claim: Claim, most: int | None) -> str:
+    """Why a person may not pay a claim themselves; nothing where they may. Nobody pays their own."""
+    if claim.claimant_id == member.pk:
+        return "is your own: somebody else pays it"
+    if most is not None and claim.owed.minor > most and claim.cleared_by_id == member.pk:
+        return f"was cleared by you: above {Money.from_minor(most, claim.currency)} somebody else pays"
+    return ""
 
 
 def _names(payables: Sequence[accounts.Payable]) -> list[str]:

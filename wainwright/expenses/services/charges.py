@@ -16,6 +16,7 @@ from rapidfuzz import fuzz
 from wainwright import clock
 from wainwright.core.matching import plain_merchant
 from wainwright.core.money import Money
+from wainwright.core.text import one_line
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import CardFile, Charge, ColumnMapping
 from wainwright.formats.csv_statement import propose, read_csv, says_enough, table_of
@@ -206,15 +207,15 @@ def _seen(card: Card, lines: Sequence[StatementLine]) -> _Seen:
 
 def _row(line: StatementLine, card: Card, firm: Firm, seen: _Seen, left: list[list[str]]) -> dict | None:
     if line.amount.currency != firm.currency:
-        left.append([line.merchant, f"it is in {line.amount.currency}, the card is kept in {firm.currency}"])
+        left.append([one_line(line.merchant), f"it is in {line.amount.currency}, the card is kept in {firm.currency}"])
         return None
     what, why, charge_id = _judge(line, seen)
     if what == NEW:
         what, why = _odd_day(line.day, clock.today(firm.zone)) or (what, why)
     original = line.original
     return {
-        "card": card.pk, "four": card.last_four, "key": line.bank_id, "day": line.day.isoformat(), "merchant": line.merchant,
-        "memo": line.memo, "minor": line.amount.minor, "code": line.merchant_code, "pending": line.pending,
+        "card": card.pk, "four": card.last_four, "key": one_line(line.bank_id), "day": line.day.isoformat(), "merchant": one_line(line.merchant),
+        "memo": one_line(line.memo), "minor": line.amount.minor, "code": line.merchant_code, "pending": line.pending,
         "original": [original.minor, original.currency] if original is not None else None, "what": what, "why": why, "charge": charge_id,
     }  # fmt: skip
 

@@ -16,6 +16,7 @@ from PIL import Image
 
 from wainwright import clock
 from wainwright.core.money import total
+from wainwright.core.text import clean_data
 from wainwright.expenses.models import Receipt, ReceiptPage
 from wainwright.expenses.services.memory import remembered_name
 from wainwright.formats.invoice import Invoice, inside_pdf, read_invoice
@@ -114,7 +115,8 @@ def _read(receipt: Receipt, seen: Seen) -> dict:
     if seen.letter is not None and seen.letter.bookings:
         found["invoice"] = {"bookings": [_booking(each) for each in seen.letter.bookings]}
         _of_bookings(seen.letter.bookings, fields)
-    return found
+    cleaned: dict = clean_data(found)
+    return cleaned
 
 
 def _of_invoice(invoice: Invoice, read: dict) -> dict:

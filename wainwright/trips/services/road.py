@@ -16,6 +16,7 @@ from wainwright.core.states import TRIP
 from wainwright.errors import Refusal, Stale
 from wainwright.news.services import Enclosed, tell
 from wainwright.people.models import Membership
+from wainwright.people.post import post
 from wainwright.people.proof import must_be_code
 from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff import services as signoff
@@ -229,7 +230,7 @@ def send_itinerary(file: TripFile) -> bool:
     mail = EmailMultiAlternatives(f"Itinerary: {trip.title}", letters.itinerary_text(file), to=[to])
     mail.attach_alternative(letters.itinerary_html(file), "text/html")
     mail.attach("itinerary.ics", letters.calendar_of([file], trip.title), "text/calendar")
-    transaction.on_commit(mail.send)
+    post(mail)
     return True
 
 
@@ -245,7 +246,7 @@ def mail_itinerary(member: Membership, trip_id: int) -> str:
         mail = EmailMultiAlternatives(f"Itinerary: {trip.title}", letters.itinerary_text(file), to=[to])
         mail.attach_alternative(letters.itinerary_html(file), "text/html")
         mail.attach("itinerary.ics", letters.calendar_of([file], trip.title), "text/calendar")
-        transaction.on_commit(mail.send)
+        post(mail)
     record(member, "sent the itinerary", trip.subject, after={"to": to})
     return to
 
