@@ -76,6 +76,7 @@ MIDDLEWARE = [
     "allauth.account.middleware.AccountMiddleware",
     "wainwright.web.middleware.TextMiddleware",
     "wainwright.web.middleware.MemberMiddleware",
+    "wainwright.web.middleware.OnceMiddleware",
     "wainwright.web.middleware.RefusalMiddleware",
 ]
 ROOT_URLCONF = "wainwright.urls"
@@ -91,7 +92,7 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
                 "wainwright.web.context.frame",
             ],
-            "builtins": ["wainwright.web.templatetags.ui"],
+            "builtins": ["wainwright.web.templatetags.ui", "wainwright.web.templatetags.once"],
         },
     }
 ]

@@ -194,6 +194,18 @@ class Card(models.Model):
         return f"{self.issuer} {self.last_four}"
 
 
+class Once(models.Model):
+    """A form that was sent, by its own key and what was typed into it: a second press does nothing a second time."""
+
+    key = models.CharField(max_length=64, unique=True)
+    member = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="+")
+    led_to = models.CharField(max_length=300, blank=True, help_text="Where the first press led.")
+    time = models.DateTimeField(db_index=True)
+
+    def __str__(self):
+        return self.key
+
+
 class Guess(models.Model):
     """One wrong guess at something that only a person knows; too many in a while stop further ones."""
 

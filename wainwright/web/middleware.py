@@ -2,24 +2,32 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 from urllib.parse import urlsplit
 
 from django.contrib import messages
 from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import ObjectDoesNotExist
+from django.db import IntegrityError, transaction
 from django.http import Http404, HttpResponseRedirect, QueryDict
 from django.shortcuts import render
 from django_htmx.http import HttpResponseClientRedirect
 
+from wainwright import clock
 from wainwright.core.states import NotNow
 from wainwright.core.text import clean, one_line
 from wainwright.errors import NotAllowed, Refusal
+from wainwright.people.models import Once
 from wainwright.web.selectors import membership_of
 
 # A calendar address is its own key: calendars that subscribe to it cannot sign in.
 OPEN = ("/accounts/", "/static/", "/up/", "/demo-sign-in/", "/favicon.ico", "/calendar/")
 
 
+BAD = 400
+# What is meant as often as it is pressed: looks at what is being typed, and steps by so much.
+REPEATED = frozenset({"check", "ride-check", "leg-move", "meal", "stay-stretch", "shift"})
 READING = ("GET", "HEAD", "OPTIONS")
 # What is nobody's but one's own: which firm one looks at, which news one has read.
 THEIR_OWN = ("/firms/", "/news/", "/clock/")
@@ -49,6 +57,51 @@ def _cleaned(given: QueryDict) -> QueryDict:
         kept.setlist(clean(name), [clean(value) for value in values])
     kept._mutable = False
     return kept
+
+
+class OnceMiddleware:
+    """The second press of a form leads where the first led, and does nothing.
+
+    A press is the form's own key and all that was typed: another text in the same form is another press. What was
+    refused, or only looked at, may be sent again.
+    """
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        response = self.get_response(request)
+        row = getattr(request, "once", None)
+        if row is not None:
+            led_to = response.headers.get("Location") or response.headers.get("HX-Redirect")
+            if led_to and response.status_code < BAD and not getattr(response, "refused", False):
+                Once.objects.filter(pk=row.pk).update(led_to=led_to[:300])
+            else:
+                row.delete()
+        return response
+
+    def process_view(self, request, *_):
+        """Keep the press, or answer a second one."""
+        member = getattr(request, "member", None)
+        if request.method != "POST" or member is None or not request.POST.get("once"):
+            return None
+        if request.resolver_match.url_name in REPEATED:
+            return None
+        key = _press(request, member)
+        try:
+            with transaction.atomic():
+                request.once = Once.objects.create(key=key, member=member, time=clock.now())
+        except IntegrityError:
+            first = Once.objects.filter(key=key).first()
+            messages.info(request, "That was sent twice, and done once.")
+            return HttpResponseRedirect(first.led_to if first and first.led_to else _back(request))
+        return None
+
+
+def _press(request, member) -> str:
+    said = sorted((name, values) for name, values in request.POST.lists() if name != "csrfmiddlewaretoken")
+    said += sorted((name, [f"{file.name}:{file.size}" for file in files]) for name, files in request.FILES.lists())
+    return hashlib.sha256(json.dumps([member.pk, request.path, said]).encode()).hexdigest()
 
 
 class MemberMiddleware:
@@ -95,7 +148,9 @@ class RefusalMiddleware:
             return render(request, "403.html", {"why": exception.message}, status=403)
         if isinstance(exception, (Refusal, NotNow)):
             messages.error(request, str(exception))
-            return HttpResponseRedirect(_back(request))
+            response = HttpResponseRedirect(_back(request))
+            response.refused = True
+            return response
         return None
 
 

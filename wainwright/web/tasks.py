@@ -1,5 +1,7 @@
 """What the worker does by the clock."""
 
+from datetime import timedelta
+
 from huey import crontab
 from huey.contrib.djhuey import db_periodic_task
 
@@ -8,6 +10,7 @@ from wainwright.claims.services.books import finish_what_broke_off
 from wainwright.expenses.services.feeds import ask_for_all
 from wainwright.expenses.services.mails import take_from_folder
 from wainwright.expenses.services.reading import read_again_what_broke_off
+from wainwright.people.models import Guess, Once
 from wainwright.trips.services.road import move_along
 
 
@@ -22,5 +25,7 @@ def every_minute() -> None:
 
 @db_periodic_task(crontab(minute="20", hour="4"))
 def every_night() -> None:
-    """Ask the card issuer for the charges of every card."""
+    """Ask the card issuer for the charges of every card; forget old presses of forms and old wrong guesses."""
+    Once.objects.filter(time__lt=clock.now() - timedelta(days=2)).delete()
+    Guess.objects.filter(time__lt=clock.now() - timedelta(days=2)).delete()
     ask_for_all()
