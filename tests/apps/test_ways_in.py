@@ -16,7 +16,7 @@ from wainwright.claims.models import Claim
 from wainwright.claims.services import books, compose, road
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import CardFile, Expense, Receipt
-from wainwright.expenses.services import cards, feeds
+from wainwright.expenses.services import cards, charges, feeds
 from wainwright.people.models import Card, Guess, Membership, Vehicle, new_version
 from wainwright.people.proof import MOST, must_be_who
 from wainwright.profile import services as profile
@@ -182,6 +182,14 @@ class CardsTest(WorldTestCase):
             self.assertEqual(self.client.post("/ledger/cards/give/", data).status_code, 302)
         theirs.refresh_from_db()
         self.assertEqual(theirs.closed, since - timedelta(days=1))
+        rows = "".join(f"{day:%d.%m.%Y};Kiosk {day.day};-5,00;EUR\n" for day in (since - timedelta(days=1), since))
+        table = ("Date;Merchant;Amount;Currency\n" + rows).encode()
+        for member, kept in ((self.maren, since - timedelta(days=1)), (self.jonas, since)):
+            with self.done():
+                file = charges.look_at(member, f"{member.pk}.csv", table, theirs.last_four)
+            file.refresh_from_db()
+            self.assertEqual([row["day"] for row in file.rows], [kept.isoformat()])
+            self.assertIn("belongs to whoever held it that day", str(file.left))
         self.assertTrue(Card.objects.get(owner=self.jonas, last_four=theirs.last_four).firm_pays)
 
 

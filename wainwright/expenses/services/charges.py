@@ -17,6 +17,7 @@ from wainwright import clock
 from wainwright.core.matching import plain_merchant
 from wainwright.core.money import Money
 from wainwright.core.text import one_line
+from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import CardFile, Charge, ColumnMapping
 from wainwright.formats.csv_statement import propose, read_csv, says_enough, table_of
@@ -208,6 +209,14 @@ def _seen(card: Card, lines: Sequence[StatementLine]) -> _Seen:
 def _row(line: StatementLine, card: Card, firm: Firm, seen: _Seen, left: list[list[str]]) -> dict | None:
     if line.amount.currency != firm.currency:
         left.append([one_line(line.merchant), f"it is in {line.amount.currency}, the card is kept in {firm.currency}"])
+        return None
+    if card.firm_pays and ((card.since and line.day < card.since) or (card.closed and line.day > card.closed)):
+        left.append(
+            [
+                one_line(line.merchant),
+                f"the card was not yours on {day_text(line.day, year=True)}: it belongs to whoever held it that day",
+            ]
+        )
         return None
     what, why, charge_id = _judge(line, seen)
     if what == NEW:
