@@ -187,6 +187,50 @@ class HostileTest(WorldTestCase):
             ):
                 self.assertLess(self.client.get(path).status_code, 500)
 
+    def test_one_odd_value_among_good_ones_breaks_nothing(self):
+        claim, trip = self.a_claim(), self.a_trip(starts=20)
+        expense, day = claim.expenses.first(), self.today.isoformat()
+        start = trip.starts.isoformat()
+        self.enter(self.maren)
+        good = {
+            "/expenses/new/": {"date": day, "merchant": "Kiosk", "category": "taxi", "amount": "5", "currency": "NOK", "paid_by": "self", "heads": "1", "rate": "11", "tax_rate": "25", "tax": "1", "guests": "x", "reference": "x"},
+            "/expenses/check/": {"date": day, "merchant": "Kiosk", "category": "taxi", "amount": "5", "currency": "EUR", "paid_by": "self", "tax_rate": "25", "tax": "1"},
+            "/expenses/ride/": {"date": day, "origin": "Cork", "target": "Cobh", "vehicle": "car", "km": "24", "odometer_start": "", "odometer_end": "", "passengers": "1", "reason": "longer"},
+            f"/trips/{trip.pk}/legs/": {"mode": "air", "origin": "BGO", "target": "ORK", "leaves_day": start, "leaves_time": "20:00", "arrives_day": start, "arrives_time": "22:00", "estimate": "10", "paid_by": "firm", "km": "", "passengers": ""},
+            f"/trips/{trip.pk}/others/": {"category": "taxi", "label": "x", "amount": "5", "paid_by": "self", "day": start},
+            f"/trips/{trip.pk}/stay/": {"night": start, "name": "Inn", "cost": "100", "paid_by": "firm"},
+            f"/trips/{trip.pk}/advance/": {"advance": "5"}, f"/trips/{trip.pk}/shift/": {"start": start},
+            f"/trips/{trip.pk}/by-hand/": {"kind": "fee", "number": "N-1", "label": "x", "supplier": "x", "day": start, "amount": "5", "paid_by": "self"},
+            f"/trips/{trip.pk}/engagements/": {"title": "x", "place": "BGO", "day": start, "time": "10:00"},
+            f"/expenses/{expense.pk}/change/": {"version": str(expense.version), "change-date": day, "change-merchant": "Kiosk", "change-category": "taxi", "change-amount": "5", "change-currency": "EUR", "change-paid_by": "self", "change-heads": "1"},
+            f"/expenses/{expense.pk}/parts/": {"version": str(expense.version), "part-category": "taxi", "part-label": "x", "part-amount": "20.00", "part-night": "", "part-tax": ""},
+            f"/expenses/{expense.pk}/own-share/": {"version": str(expense.version), "personal": "5"},
+            f"/expenses/{expense.pk}/split/": {"version": str(expense.version), "split-code-cost_centre": "3120", "split-share": "100"},
+            "/profile/": {"act": "card", "last_four": "1234", "issuer": "x", "expires": "2030-01-01"},
+        }  # fmt: skip
+        odd = (
+            "1E+1000000",
+            "1e-1000000",
+            "²",
+            "0001-01-01",
+            "9999-12-31",
+            "<![",
+            "NaN",
+            "-Infinity",
+            "-0",
+            "١٢",
+            "1" * 400,
+            "\x00",
+            "24:00",
+            "1_0",
+            "",
+        )
+        for path, data in good.items():
+            for name in data:
+                for value in odd:
+                    with self.subTest(path=path, name=name, value=value[:12]):
+                        self.assertLess(self.client.post(path, data | {name: value}).status_code, 500)
+
     def test_no_input_breaks_how_costs_get_in(self):
         expense, receipt = self.a_cost(amount="142.00"), self.a_receipt()
         self.a_receipt(expense)

@@ -214,31 +214,45 @@ def to_check(member: Membership) -> QuerySet[Claim]:
     )
 
 
-def at_bank(firm_id: int, kind: str) -> list[int]:
-    """Return the numbers of what is with the bank and not settled: claims ("claim"), or trips by their "advance". One query."""
-    open_ = Payment.objects.filter(run__firm_id=firm_id, state__in=["Under way", "Unclear"])
-    subjects = open_.filter(subject__startswith=f"{kind}:").values_list("subject", flat=True)
-    return [int(subject.partition(":")[2]) for subject in subjects]
+@dataclass(frozen=True)
+class AtBank:
+    """What of a firm is with the bank and not settled: claims, and trips by their advance."""
+
+    claims: frozenset[int]
+    advances: frozenset[int]
 
 
-def payable(member: Membership) -> QuerySet[Claim]:
+def at_bank(firm_id: int) -> AtBank:
+    """Return what is with the bank and not settled. One query, of as many rows as payments are open."""
+    open_ = Payment.objects.filter(state__in=["Under way", "Unclear"], run__firm_id=firm_id)
+    found: dict[str, set[int]] = {"claim": set(), "advance": set()}
+    for subject in open_.values_list("subject", flat=True):
+        kind, _, number = subject.partition(":")
+        found[kind].add(int(number))
+    return AtBank(frozenset(found["claim"]), frozenset(found["advance"]))
+
+
+def payable(member: Membership, bank: AtBank | None = None) -> QuerySet[Claim]:
     """Return the posted claims of the firm that are owed to their claimants and not under way to the bank.
 
     Where the advance of the trip is with the bank, the claim waits for the answer: what is due depends on it.
     """
-    return _owed(member).exclude(trip_id__in=at_bank(member.firm_id, "advance"))
+    bank = bank or at_bank(member.firm_id)
+    return _owed(member, bank).exclude(trip_id__in=bank.advances)
 
 
-def waiting_for_bank(member: Membership) -> QuerySet[Claim]:
+def waiting_for_bank(member: Membership, bank: AtBank | None = None) -> QuerySet[Claim]:
     """Return the claims that would be payable but for their trip's advance, which is with the bank."""
-    return _owed(member).filter(trip_id__in=at_bank(member.firm_id, "advance")).select_related("trip")
+    bank = bank or at_bank(member.firm_id)
+    return _owed(member, bank).filter(trip_id__in=bank.advances).select_related("trip")
 
 
-def _owed(member: Membership) -> QuerySet[Claim]:
+def _owed(member: Membership, bank: AtBank) -> QuerySet[Claim]:
     return (
         Claim.objects.filter(firm_id=member.firm_id, state="Posted", statement__due_minor__gt=0)
-        .exclude(pk__in=at_bank(member.firm_id, "claim"))
+        .exclude(pk__in=bank.claims)
         .select_related("claimant__person", "claimant__firm", "statement")
+        .defer("statement__workings", "statement__marks")
         .order_by("sent", "id")
     )
 
@@ -248,14 +262,14 @@ def advance_text(trip: Trip) -> str:
     return f"Advance {trip.code} {trip.title}"
 
 
-def advances_to_pay(member: Membership) -> QuerySet[Trip]:
+def advances_to_pay(member: Membership, bank: AtBank | None = None) -> QuerySet[Trip]:
     """Return the trips of the firm whose advance was authorised and is not paid yet; not where the claim was sent."""
     return (
         Trip.objects.filter(
             firm_id=member.firm_id, state__in=["Authorised", "Under way"], advance_minor__gt=0, advance_paid=False
         )
         .exclude(claim__state__in=CLAIM_SENT)
-        .exclude(pk__in=at_bank(member.firm_id, "advance"))
+        .exclude(pk__in=(bank or at_bank(member.firm_id)).advances)
         .select_related("traveller__person", "traveller__firm")
         .order_by("starts", "id")
     )

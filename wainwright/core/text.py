@@ -2,13 +2,29 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
+from decimal import Decimal, InvalidOperation
 from typing import Any
 
 # Characters that are no writing: controls, lone surrogates, code points that Unicode will never give (Unicode 15, 23.7),
 # and marks that turn the order of reading around.
 _TURNING = frozenset("\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069")
 _NOT_WRITING = frozenset({"Cc", "Cs"})
+
+
+_NUMBER = re.compile(r"[+-]?(?:[0-9]{1,15}(?:\.[0-9]{0,12})?|\.[0-9]{1,12})")
+
+
+def decimal(text: str) -> Decimal:
+    """Return a number written in digits with a point, of a size that money can have.
+
+    Raises ``InvalidOperation`` for anything else: exponents, words for numbers that are none, other scripts' digits.
+    """
+    text = text.strip()
+    if not _NUMBER.fullmatch(text):
+        raise InvalidOperation
+    return Decimal(text)
 
 
 def clean(text: str) -> str:

@@ -19,6 +19,7 @@ from babel.numbers import is_currency
 from lxml import etree
 
 from wainwright.core.money import Money, total
+from wainwright.core.text import decimal
 from wainwright.formats.problems import Unreadable
 
 MOST_BYTES, MOST_LINES, MOST_ATTACHED = 5_000_000, 500, 10
@@ -146,7 +147,7 @@ def _text(node: Element, path: str) -> str:
 
 def _amount(text: str, currency: str, what: str) -> Money:
     try:
-        value = Decimal(text)
+        value = decimal(text)
         if not value.is_finite() or abs(value) > 10**9 or not is_currency(currency):
             raise InvalidOperation
         return Money.rounded(value, currency)
@@ -158,7 +159,7 @@ def _amount(text: str, currency: str, what: str) -> Money:
 
 def _percent(text: str) -> Decimal:
     try:
-        value = Decimal(text or "0")
+        value = decimal(text or "0")
     except InvalidOperation:
         return Decimal(0)
     return value if value.is_finite() and 0 <= value < 100 else Decimal(0)

@@ -9,12 +9,13 @@ from __future__ import annotations
 import io
 import re
 from datetime import date
-from decimal import Decimal, InvalidOperation
+from decimal import InvalidOperation
 from xml.etree.ElementTree import Element
 
 from ofxtools.Parser import OFXTree
 
 from wainwright.core.money import Money
+from wainwright.core.text import decimal
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.statement import Statement, StatementLine, with_places
 
@@ -89,7 +90,7 @@ def _line(entry: Element, name: str, currency: str) -> StatementLine:
         raw = raw.replace(",", ".")
     try:
         # A purchase is below zero in the file; here it is what was charged.
-        value = Decimal(raw)
+        value = decimal(raw)
         if value > 0 and _text(entry, "TRNTYPE").upper() == "DEBIT":
             # Some banks leave the sign to the kind of entry.
             value = -value
@@ -106,7 +107,7 @@ def _original(entry: Element, amount: Money) -> Money | None:
     """What was paid abroad: the rate (CURRATE) is what one unit of the other currency is worth in the statement's."""
     symbol, rate = _text(entry, ".//ORIGCURRENCY/CURSYM"), _text(entry, ".//ORIGCURRENCY/CURRATE").replace(",", ".")
     try:
-        worth = Decimal(rate)
+        worth = decimal(rate)
         if not worth.is_finite() or worth <= 0 or symbol == amount.currency:
             return None
         return Money.rounded(amount.amount / worth, symbol)

@@ -15,6 +15,7 @@ from datetime import date
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
 
+from wainwright.core.text import decimal
 from wainwright.formats.problems import LeftOut, Unreadable
 
 MOST_BYTES, MOST_UNPACKED, MOST_FAULTS = 5_000_000, 20_000_000, 50
@@ -68,7 +69,7 @@ def _of_line(header: list[str], row: list[str], where: str, since: date | None) 
         if text.upper() in EMPTY or not _is_currency(currency):
             continue
         try:
-            value = Decimal(text)
+            value = decimal(text)
         except InvalidOperation:
             value = Decimal(0)
         # Not a number compares with nothing, so it is asked for by itself.

@@ -10,6 +10,7 @@ from datetime import date
 from decimal import Decimal, InvalidOperation
 
 from wainwright.core.money import Money
+from wainwright.core.text import decimal
 from wainwright.formats.problems import LeftOut
 
 MOST_BYTES = 12_000_000
@@ -106,7 +107,7 @@ def read_number(raw: str) -> Decimal:
         text, sign = text[:-1], -sign
     text = text.replace(".", "").replace(",", ".") if text.rfind(",") > text.rfind(".") else text.replace(",", "")
     try:
-        value = Decimal(text)
+        value = decimal(text)
     except InvalidOperation as error:
         raise ValueError(f"its amount “{raw.strip()[:30]}” is not a number") from error
     if not value.is_finite() or abs(value) > 10**12:

@@ -23,7 +23,7 @@ from wainwright.accounts.selectors import (
     sums_by,
 )
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import advance_text, advances_to_pay, payable, waiting_for_bank
+from wainwright.claims.selectors import advance_text, advances_to_pay, at_bank, payable, waiting_for_bank
 from wainwright.claims.services import books as booking
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, total
@@ -117,8 +117,9 @@ def post_again(request, posting_id: int):
 def pay_page(request):
     """What can be paid, and earlier runs."""
     _may_read(request)
-    ready = list(payable(request.member)[:200])
-    advances = list(advances_to_pay(request.member)[:200])
+    bank = at_bank(request.member.firm_id)
+    ready, advances = list(payable(request.member, bank)[:200]), list(advances_to_pay(request.member, bank)[:200])
+    waiting = list(waiting_for_bank(request.member, bank)[:200]) if bank.advances else []
     owed = [*(claim.owed for claim in ready), *(trip.advance for trip in advances)]
     sum_ = total(owed, request.member.firm.currency)
     page = Paginator(pay_runs(request.member.firm), 20).get_page(request.GET.get("page"))
@@ -128,7 +129,7 @@ def pay_page(request):
         "ready": [(claim, _as_bank(claim.claimant, f"{claim.code} {claim.title}")) for claim in ready],
         "now": clock.now(), "advances": [(trip, _as_bank(trip.traveller, advance_text(trip))) for trip in advances], "sum": sum_, "page": page,
     }  # fmt: skip
-    return render(request, "journals/pay.html", context | {"waiting": list(waiting_for_bank(request.member)[:200])})
+    return render(request, "journals/pay.html", context | {"waiting": waiting})
 
 
 def _as_bank(member, text: str) -> str:

@@ -173,8 +173,9 @@ def pay_what_can_be_paid(
     if not member.finance:
         raise NotAllowed("Only finance pays.")
     with transaction.atomic():
-        chosen = list(payable(member).select_for_update(of=("self",)).filter(pk__in=claim_ids))
-        trips = list(advances_to_pay(member).select_for_update(of=("self",)).filter(pk__in=advance_ids))
+        bank = at_bank(member.firm_id)
+        chosen = list(payable(member, bank).select_for_update(of=("self",)).filter(pk__in=claim_ids))
+        trips = list(advances_to_pay(member, bank).select_for_update(of=("self",)).filter(pk__in=advance_ids))
         left = _left_out(member, set(claim_ids) - {c.pk for c in chosen}, set(advance_ids) - {t.pk for t in trips})
         most = rulebook(member.firm).policy.second_payer_minor
         for claim in list(chosen):
@@ -220,7 +221,8 @@ def _names(payables: Sequence[accounts.Payable]) -> list[str]:
 
 def _left_out(member: Membership, claim_ids: set[int], trip_ids: set[int]) -> list[str]:
     """Say of each claim and advance that cannot be paid why not; nothing of what the person may not see."""
-    open_, waiting = set(at_bank(member.firm_id, "claim")), set(waiting_for_bank(member).values_list("pk", flat=True))
+    bank = at_bank(member.firm_id)
+    open_, waiting = bank.claims, set(waiting_for_bank(member, bank).values_list("pk", flat=True))
     words = []
     for claim in Claim.objects.filter(firm_id=member.firm_id, pk__in=claim_ids).order_by("pk"):
         why = "is with the bank already" if claim.pk in open_ else "waits for the bank's answer on its advance"

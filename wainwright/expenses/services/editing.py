@@ -14,6 +14,7 @@ from wainwright.core.coding import Coding, check_coding
 from wainwright.core.money import Money, share_out, total
 from wainwright.core.splits import SplitError, SplitPart, check_shares
 from wainwright.core.states import CHARGE
+from wainwright.core.text import decimal
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense, Part, SplitShare
 from wainwright.expenses.services.memory import forget, remember
@@ -172,7 +173,7 @@ def set_personal(member: Membership, expense_id: int, version: int, typed: str) 
     if not text:
         return set_parts(member, expense_id, version, [])
     try:
-        number = Decimal(text.removesuffix("%").strip().replace(",", "."))
+        number = decimal(text.removesuffix("%").strip().replace(",", "."))
         share = number / 100 if text.endswith("%") else None
         own = (
             Money.rounded(expense.amount.amount * share, expense.currency)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
-from decimal import Decimal, InvalidOperation
+from decimal import InvalidOperation
 from itertools import zip_longest
 
 from django.shortcuts import redirect
@@ -12,6 +12,7 @@ from django.views.decorators.http import require_POST
 from wainwright.accounts.forms import coding_of_row, typed_splits
 from wainwright.accounts.selectors import books, read_coding
 from wainwright.core.money import total
+from wainwright.core.text import decimal
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import expense_for
@@ -102,7 +103,7 @@ def set_split(request, expense_id: int):
     rows = typed_splits(request.POST, ledger)
     try:
         shares = [
-            (coding_of_row(ledger, row["codes"], keep), Decimal(plain_number(row["share"])))
+            (coding_of_row(ledger, row["codes"], keep), decimal(plain_number(row["share"])))
             for row in rows
             if row["share"].strip()
         ]

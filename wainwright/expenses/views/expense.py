@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from decimal import Decimal, InvalidOperation
+from decimal import InvalidOperation
 from functools import wraps
 
 from django.contrib import messages
@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright.accounts.forms import blank_splits, coding_initial, split_columns
 from wainwright.accounts.selectors import books
 from wainwright.core.money import Money, total
+from wainwright.core.text import decimal
 from wainwright.errors import Refusal
 from wainwright.expenses.forms import CostForm
 from wainwright.expenses.models import Expense, Receipt
@@ -176,7 +177,7 @@ def declare_lost(request, expense_id: int):
 def money_of(text: str, currency: str) -> Money:
     """An amount as typed in a grid. Raises ``ValueError`` saying which."""
     try:
-        value = Decimal(plain_number(text))
+        value = decimal(plain_number(text))
         if abs(value) > 10**9:
             raise InvalidOperation
         return Money.of(value, currency)

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.accounts.forms import blank_splits, coding_of_row, typed_splits
 from wainwright.accounts.selectors import books
+from wainwright.core.text import decimal
 from wainwright.errors import Refusal
 from wainwright.fields import plain_number, say
 from wainwright.trips.forms import CopyForm, EngagementForm, HeadForm, PaperForm, PermissionForm
@@ -153,7 +154,7 @@ def split(request, trip_id: int):
 
 def _share(text: str) -> Decimal:
     try:
-        share = Decimal(plain_number(text.replace("%", "")))
+        share = decimal(plain_number(text.replace("%", "")))
     except InvalidOperation as error:
         raise Refusal(f"“{text[:20]}” is no share. Type per cent, for example 60.", "share") from error
     if not share.is_finite() or abs(share) > 1000:
@@ -187,7 +188,7 @@ def ask_advance(request, trip_id: int):
     trip = trip_for(request.member, trip_id)
     file = load_file(request.member, trip)
     try:
-        amount = Decimal(plain_number(request.POST.get("advance", "")).strip() or "0")
+        amount = decimal(plain_number(request.POST.get("advance", "")).strip() or "0")
     except ArithmeticError as error:
         raise Refusal("Type the advance as a number.") from error
     if not amount.is_finite() or abs(amount) > 10**9:
