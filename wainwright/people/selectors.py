@@ -6,6 +6,7 @@ from datetime import date
 
 from django.db.models import OuterRef, Subquery
 
+from wainwright.core.money import Money
 from wainwright.core.routing import Signer
 from wainwright.people.models import Cover, Membership
 
@@ -15,15 +16,21 @@ def signers(firm_id: int, today: date) -> dict[str, Signer]:
     cover = (
         Cover.objects.filter(member=OuterRef("pk"), since__lte=today, until__gte=today).order_by("id").values("by")[:1]
     )
-    members = (
-        Membership.objects.filter(firm_id=firm_id).select_related("person", "firm").annotate(cover_id=Subquery(cover))
-    )
-    return {
-        str(m.id): Signer(
-            str(m.id), m.person.name, str(m.manager_id or ""), m.limit,
-            str(m.cover_id or ""), m.signs_own, m.active and m.person.is_active,
+    # A firm may have thousands of members, and every open claim asks: plain rows, not models.
+    rows = (
+        Membership.objects.filter(firm_id=firm_id)
+        .annotate(cover_id=Subquery(cover))
+        .values_list(
+            "id", "person__name", "manager_id", "limit_minor", "firm__currency", "cover_id", "signs_own", "active",
+            "person__is_active",
         )
-        for m in members
+    )  # fmt: skip
+    return {
+        str(pk): Signer(
+            str(pk), name, str(manager or ""), None if limit is None else Money.from_minor(limit, currency),
+            str(cover_id or ""), signs_own, active and is_active,
+        )
+        for pk, name, manager, limit, currency, cover_id, signs_own, active, is_active in rows
     }  # fmt: skip
 
 
