@@ -209,6 +209,20 @@ class HostileTest(WorldTestCase):
             "/profile/": {"act": "card", "last_four": "1234", "issuer": "x", "expires": "2030-01-01"},
         }  # fmt: skip
         odd = ("1E+1000000", "²", "0001-01-01", "<![", "NaN", "\x00")
+        for path, data in good.items():
+            for name in data:
+                for value in odd:
+                    with self.subTest(path=path, name=name, value=value[:12]):
+                        self.assertLess(self.client.post(path, data | {name: value}).status_code, 500)
+
+    def test_no_input_breaks_how_costs_get_in(self):
+        expense, receipt = self.a_cost(amount="142.00"), self.a_receipt()
+        self.a_receipt(expense)
+        card = Card.objects.filter(owner=self.maren).first()
+        file = self.looked(self.maren, "c.csv", b"Day;Shop;Sum\n2026-01-01;Pier;1.00\n")
+        charge = Charge.objects.create(
+            firm=self.maren.firm, owner=self.maren, card=card, bank_id="h1", date=self.today, merchant="PIER", currency="EUR", amount_minor=100,
+        )  # fmt: skip
         mail = HeldMail.objects.create(
             member=self.maren, sender="a@b.example", subject="x", sha256="1", time=clock.now()
         )

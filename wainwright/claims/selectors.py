@@ -252,7 +252,18 @@ def _owed(member: Membership, bank: AtBank) -> QuerySet[Claim]:
         Claim.objects.filter(firm_id=member.firm_id, state="Posted", statement__due_minor__gt=0)
         .exclude(pk__in=bank.claims)
         .select_related("claimant__person", "claimant__firm", "statement")
-        .defer("statement__workings", "statement__marks")
+        # Many rows of which little is shown: what a database must parse for each stays where it is.
+        .defer(
+            "codes",
+            "created",
+            "due",
+            "claimant__codes",
+            "statement__workings",
+            "statement__marks",
+            "statement__act",
+            "statement__time",
+            "statement__budget_day",
+        )
         .order_by("sent", "id")
     )
 
