@@ -276,6 +276,9 @@ class Payment(models.Model):
         FAILED = "Failed"
         UNCLEAR = "Unclear"
 
+    # Nobody knows yet what became of these.
+    OPEN = (State.UNDER_WAY, State.UNCLEAR)
+
     run = models.ForeignKey(PayRun, on_delete=models.PROTECT, related_name="payments")
     subject = models.CharField(max_length=60, db_index=True)
     member = models.ForeignKey("people.Membership", on_delete=models.PROTECT)
@@ -306,7 +309,7 @@ class Payment(models.Model):
     @property
     def open(self) -> bool:
         """Whether nobody knows yet what became of it."""
-        return self.state in (self.State.UNDER_WAY, self.State.UNCLEAR)
+        return self.state in self.OPEN
 
     @property
     def amount(self) -> Money:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 
-from wainwright.claims.lodging import lodged
+from wainwright.claims.lodging import Lodged
 from wainwright.claims.models import Claim
 from wainwright.core.allowance import NightAllowed
 from wainwright.core.fx import NoRate, RateTable, convert
@@ -25,8 +25,8 @@ TAXI = "taxi"
 
 
 def claim_subject(
-    claim: Claim, expenses: Sequence[Expense], done: Statement, allowance: AllowanceFacts, known: Sequence[Known],
-    book: Rulebook, today: date,
+    claim: Claim, expenses: Sequence[Expense], stays: Mapping[str, Lodged], done: Statement, allowance: AllowanceFacts,
+    known: Sequence[Known], book: Rulebook, today: date,
 ) -> Subject:  # fmt: skip
     """Return a claim as rules see it. Two queries at most: papers of the trip, rates where something was paid abroad."""
     lines = {line.key: line for line in done.lines}
@@ -34,7 +34,7 @@ def claim_subject(
     table = _table(expenses, book)
     rides = [expense for expense in expenses if expense.kind == Expense.Kind.MILEAGE]
     items = tuple(_item(expense, lines[expense.key], claim, allowance, table, rides) for expense in expenses)
-    nights = tuple(night for stay in lodged(expenses, allowance, book).values() for night in stay.nights)
+    nights = tuple(night for stay in stays.values() for night in stay.nights)
     abroad = any(countries != {home} for countries in allowance.where.by_day.values())
     return Subject(
         claim.subject, "claim", today, claim.currency, items, nights, tuple(known), trip.starts if trip else None,

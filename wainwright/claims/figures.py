@@ -8,7 +8,7 @@ from decimal import Decimal
 
 from wainwright import clock
 from wainwright.accounts.selectors import Books
-from wainwright.claims.lodging import Lodged, cut, lodged
+from wainwright.claims.lodging import Lodged, cut
 from wainwright.claims.models import Claim
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, share_out
@@ -26,11 +26,11 @@ ALLOWANCE = "Daily allowance"
 
 
 def lines_of(
-    claim: Claim, expenses: Sequence[Expense], allowance: AllowanceFacts, book: Rulebook, books: Books
+    claim: Claim, expenses: Sequence[Expense], stays: Mapping[str, Lodged], allowance: AllowanceFacts, book: Rulebook,
+    books: Books,
 ) -> list[Line]:  # fmt: skip
     """Return the lines of an open claim: its expenses, and the daily allowance of its trip."""
     plan = claim.trip.signed.by_category if claim.trip and claim.trip.signed else {}
-    stays = lodged(expenses, allowance, book)
     permitted = dict(claim.permitted.values_list("key", "amount_minor")) if stays else {}
     stays = {key: replace(stay, permitted=permitted.get(key, 0)) for key, stay in stays.items()}
     lines = [

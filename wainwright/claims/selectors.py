@@ -13,6 +13,7 @@ from wainwright.accounts.models import Payment, Posting
 from wainwright.accounts.selectors import Books, books, budget_effects, journal_of
 from wainwright.claims.facts import claim_subject
 from wainwright.claims.figures import lines_of
+from wainwright.claims.lodging import lodged
 from wainwright.claims.models import Claim
 from wainwright.claims.statements import findings_of, read
 from wainwright.core.budget import BudgetEffect
@@ -100,8 +101,7 @@ class ClaimFile:
 
 def journal_for(claim: Claim, done: Statement, ledger: Books) -> Journal:
     """Return the journal a claim will post, under its key."""
-    key = f"claim:{claim.firm_id}:{claim.number}:{claim.entry}"
-    return claim_journal(key, done.post_lines, done.settlement, ledger.accounts)
+    return claim_journal(claim.journal_key, done.post_lines, done.settlement, ledger.accounts)
 
 
 def load_file(member: Membership, claim: Claim) -> ClaimFile:
@@ -114,7 +114,8 @@ def load_file(member: Membership, claim: Claim) -> ClaimFile:
     trip = claim.trip
     advance = trip.advance if trip and trip.advance_paid else Money.zero(claim.currency)
     facts = allowance_of(trip, book, claim.currency)
-    done = Statement.of(lines_of(claim, expenses, facts, book, ledger), advance)
+    stays = lodged(expenses, facts, book)
+    done = Statement.of(lines_of(claim, expenses, stays, facts, book, ledger), advance)
     today = clock.today(claim.firm.zone)
     known = known_like(
         claim.firm_id,
@@ -123,7 +124,7 @@ def load_file(member: Membership, claim: Claim) -> ClaimFile:
         {e.amount_minor for e in expenses},
         [e.pk for e in expenses],
     )
-    found_by_rule = run(claim_subject(claim, expenses, done, facts, known, book, today), book.settings)
+    found_by_rule = run(claim_subject(claim, expenses, stays, done, facts, known, book, today), book.settings)
     people = signers(claim.firm_id, today)
     route = work_out_route(str(claim.claimant_id), done.total, done.by_code, people, ledger.owned)
     own = _own_findings(claim, expenses, done, ledger, route)
@@ -224,7 +225,7 @@ class AtBank:
 
 def at_bank(firm_id: int) -> AtBank:
     """Return what is with the bank and not settled. One query, of as many rows as payments are open."""
-    open_ = Payment.objects.filter(state__in=["Under way", "Unclear"], run__firm_id=firm_id)
+    open_ = Payment.objects.filter(state__in=Payment.OPEN, run__firm_id=firm_id)
     found: dict[str, set[int]] = {"claim": set(), "advance": set()}
     for subject in open_.values_list("subject", flat=True):
         kind, _, number = subject.partition(":")

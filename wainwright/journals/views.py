@@ -125,9 +125,9 @@ def pay_page(request):
     page = Paginator(pay_runs(request.member.firm), 20).get_page(request.GET.get("page"))
     people = {m.pk: m for m in (*(claim.claimant for claim in ready), *(trip.traveller for trip in advances))}
     context = {
-        "changed": [m for m in people.values() if m.account_from and m.account_from > clock.now() and m.pk != request.member.pk],
+        "changed": [m for m in people.values() if m.account_from and m.pk != request.member.pk],
         "ready": [(claim, _as_bank(claim.claimant, f"{claim.code} {claim.title}")) for claim in ready],
-        "now": clock.now(), "advances": [(trip, _as_bank(trip.traveller, advance_text(trip))) for trip in advances], "sum": sum_, "page": page,
+        "advances": [(trip, _as_bank(trip.traveller, advance_text(trip))) for trip in advances], "sum": sum_, "page": page,
     }  # fmt: skip
     return render(request, "journals/pay.html", context | {"waiting": waiting})
 

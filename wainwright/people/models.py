@@ -10,6 +10,7 @@ from django.contrib.auth.base_user import AbstractBaseUser, BaseUserManager
 from django.db import models
 from django.db.models import Q
 
+from wainwright import clock
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 
@@ -126,10 +127,11 @@ class Membership(models.Model):
 
     @property
     def account_from(self) -> datetime | None:
-        """From when money goes to a changed account by itself: a day after the change. Nothing where nothing waits."""
+        """From when money goes to a changed account by itself: a day after the change. Nothing where nothing waits any more."""
         if self.iban_changed is None or self.iban_confirmed:
             return None
-        return self.iban_changed + ACCOUNT_WAITS
+        begins = self.iban_changed + ACCOUNT_WAITS
+        return begins if begins > clock.now() else None
 
     @property
     def roles(self) -> list[str]:

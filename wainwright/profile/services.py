@@ -59,7 +59,7 @@ def change_profile(member: Membership, **values: str) -> Membership:
 def put_account_back(member: Membership) -> Membership:
     """Undo the last change of one's account while it waits. Raises ``Stale`` once money may have gone there."""
     kept = Membership.objects.select_for_update(of=("self",)).select_related("person", "firm").get(pk=member.pk)
-    if kept.account_from is None or kept.account_from <= clock.now():
+    if kept.account_from is None:
         raise Stale("Nothing waits any more that could be put back. Change the account instead.")
     was = kept.iban
     kept.iban, kept.iban_before, kept.iban_changed, kept.iban_confirmed = kept.iban_before, "", None, False
@@ -84,7 +84,7 @@ def confirm_account(member: Membership, of_id: int) -> Membership:
         .select_related("person", "firm")
         .get(pk=of_id, firm_id=member.firm_id)
     )
-    if kept.account_from is None or kept.account_from <= clock.now():
+    if kept.account_from is None:
         raise Stale("Nothing waits any more to be confirmed.")
     kept.iban_confirmed = True
     kept.save(update_fields=["iban_confirmed"])

@@ -5,7 +5,6 @@ from __future__ import annotations
 from django.contrib import messages
 from django.shortcuts import redirect, render
 
-from wainwright import clock
 from wainwright.errors import Refusal
 from wainwright.fields import say, whole
 from wainwright.formats.places import place
@@ -57,15 +56,9 @@ def profile(request):
     context = {
         **{f"{name}_form": form for name, form in forms.items()}, "cards": list(member.cards.order_by("-firm_pays", "id")),
         "vehicles": list(member.vehicles.order_by("id")), "manager": member.manager, "link": subscription_link(member),
-        "has_code": has_authenticator(request.user), "waits_until": _waits_until(member),
+        "has_code": has_authenticator(request.user), "waits_until": member.account_from,
     }  # fmt: skip
     return render(request, "profile/profile.html", context, status=422 if request.method == "POST" else 200)
-
-
-def _waits_until(member):
-    """Until when a changed account waits, if it does."""
-    until = member.account_from
-    return until if until is not None and until > clock.now() else None
 
 
 def _keep(member, act: str, d: dict) -> None:

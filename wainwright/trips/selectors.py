@@ -151,8 +151,7 @@ def advance_with_bank(trip: Trip) -> bool:
     """Say whether the payment of a trip's advance is with the bank and not answered yet. One query at most."""
     if not trip.advance_minor or trip.advance_paid:
         return False
-    under_way = [Payment.State.UNDER_WAY, Payment.State.UNCLEAR]
-    return Payment.objects.filter(subject=trip.advance_subject, state__in=under_way).exists()
+    return Payment.objects.filter(subject=trip.advance_subject, state__in=Payment.OPEN).exists()
 
 
 def advance_words(trip: Trip | None) -> str:

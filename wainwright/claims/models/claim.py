@@ -63,6 +63,11 @@ class Claim(CodedModel):
         return f"claim:{self.pk}"
 
     @property
+    def journal_key(self) -> str:
+        """The key under which the ledger enters its journal, once."""
+        return f"claim:{self.firm_id}:{self.number}:{self.entry}"
+
+    @property
     def code(self) -> str:
         """Its number as people write it."""
         return f"C-{self.number:04d}"

@@ -17,6 +17,7 @@ from wainwright.accounts.selectors import books as ledger_books
 from wainwright.accounts.selectors import refusal_words
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import (
+    AtBank,
     advance_text,
     advances_to_pay,
     at_bank,
@@ -65,9 +66,8 @@ def _prepared(member: Membership, claim: Claim, day: date) -> Posting:
 
 def _entered(claim: Claim) -> Posting | None:
     """The journal of a claim's current entry where the ledger has it."""
-    key = f"claim:{claim.firm_id}:{claim.number}:{claim.entry}"
     return (
-        Posting.objects.filter(firm_id=claim.firm_id, key=key, state=Posting.State.ENTERED)
+        Posting.objects.filter(firm_id=claim.firm_id, key=claim.journal_key, state=Posting.State.ENTERED)
         .select_related("firm")
         .first()
     )
@@ -176,7 +176,9 @@ def pay_what_can_be_paid(
         bank = at_bank(member.firm_id)
         chosen = list(payable(member, bank).select_for_update(of=("self",)).filter(pk__in=claim_ids))
         trips = list(advances_to_pay(member, bank).select_for_update(of=("self",)).filter(pk__in=advance_ids))
-        left = _left_out(member, set(claim_ids) - {c.pk for c in chosen}, set(advance_ids) - {t.pk for t in trips})
+        left = _left_out(
+            member, bank, set(claim_ids) - {c.pk for c in chosen}, set(advance_ids) - {t.pk for t in trips}
+        )
         most = rulebook(member.firm).policy.second_payer_minor
         for claim in list(chosen):
             why = _not_by(member, claim, most)
@@ -190,8 +192,7 @@ def pay_what_can_be_paid(
         payables += [accounts.Payable(t.advance_subject, t.traveller, t.advance, advance_text(t)) for t in trips]
         if left and not payables:
             raise Stale(f"Nothing is left to pay. {' '.join(left)}")
-        now = clock.now()
-        early = [each for each in payables if each.member.account_from and each.member.account_from > now]
+        early = [each for each in payables if each.member.account_from]
         nowhere = [each for each in payables if not each.member.iban]
         ready = [each for each in payables if each not in early and each not in nowhere]
         if ready:
@@ -219,9 +220,8 @@ def _names(payables: Sequence[accounts.Payable]) -> list[str]:
     return sorted({each.member.person.name for each in payables})
 
 
-def _left_out(member: Membership, claim_ids: set[int], trip_ids: set[int]) -> list[str]:
+def _left_out(member: Membership, bank: AtBank, claim_ids: set[int], trip_ids: set[int]) -> list[str]:
     """Say of each claim and advance that cannot be paid why not; nothing of what the person may not see."""
-    bank = at_bank(member.firm_id)
     open_, waiting = bank.claims, set(waiting_for_bank(member, bank).values_list("pk", flat=True))
     words = []
     for claim in Claim.objects.filter(firm_id=member.firm_id, pk__in=claim_ids).order_by("pk"):
@@ -271,10 +271,14 @@ def carry_answers(run: PayRun) -> None:
             _contradicted(payment.pk)
         elif answers and payment.state == Payment.State.UNDER_WAY:
             _answered(payment.pk, next(iter(final.values()), answers[-1]))
-    waiting = Payment.objects.filter(run=run, state__in=[Payment.State.UNDER_WAY, Payment.State.UNCLEAR]).exists()
     if reports:
-        state = PayRun.State.WAITING if waiting else PayRun.State.ANSWERED
-        PayRun.objects.filter(pk=run.pk).update(state=state)
+        _stand(run)
+
+
+def _stand(run: PayRun) -> None:
+    """A run that the bank has answered stands at Waiting while any of its payments is open."""
+    waiting = Payment.objects.filter(run=run, state__in=Payment.OPEN).exists()
+    PayRun.objects.filter(pk=run.pk).update(state=PayRun.State.WAITING if waiting else PayRun.State.ANSWERED)
 
 
 @transaction.atomic
@@ -299,7 +303,6 @@ def settle_by_hand(member: Membership, payment_id: int, paid: bool, words: str) 
         raise NotAllowed("Only finance says what became of a payment.")
     if len(words.strip()) < 3:
         raise Refusal("Say how you know, so that others can follow it.", "words")
-    open_ = [Payment.State.UNDER_WAY, Payment.State.UNCLEAR]
     with transaction.atomic():
         payment = (
             Payment.objects.select_for_update(of=("self",))
@@ -309,7 +312,7 @@ def settle_by_hand(member: Membership, payment_id: int, paid: bool, words: str) 
             )
             .first()
         )
-        if payment is None or payment.state not in open_ or payment.member_id == member.pk:
+        if payment is None or not payment.open or payment.member_id == member.pk:
             raise Stale("That payment is not open any more, or is your own.")
         Payment.objects.filter(pk=payment.pk).update(
             state=Payment.State.UNDER_WAY, failure="", by_hand=words.strip()[:200]
@@ -317,10 +320,7 @@ def settle_by_hand(member: Membership, payment_id: int, paid: bool, words: str) 
         after = {"paid": paid, "words": words.strip()[:300]}
         record(member, "said what became of a payment", payment.subject, before={"state": payment.state}, after=after)
         _answered(payment.pk, Answer(payment.end_to_end, "ACSC" if paid else "RJCT"))
-        waiting = Payment.objects.filter(run=payment.run, state__in=open_).exists()
-        PayRun.objects.filter(pk=payment.run_id).update(
-            state=PayRun.State.WAITING if waiting else PayRun.State.ANSWERED
-        )
+        _stand(payment.run)
     return Payment.objects.get(pk=payment.pk)
 
 
