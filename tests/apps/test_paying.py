@@ -173,3 +173,27 @@ class BankTest(WorldTestCase):
         self.enter(self.priya)
         with self.assertRaisesRegex(Stale, "Nothing is left to pay. C-.* is with the bank already"):
             books.pay(self.priya, [first.pk], self.today)
+
+    def test_what_does_not_fit_on_the_page_is_counted_and_reached(self):
+        posted = [self.cleared_claim(), self.cleared_claim(who=self.aiko, costs=("31.00",))]
+        for claim in posted:
+            books.post(self.priya, claim.pk, claim.version)
+        owed = sum(claim.statement.due_minor for claim in posted)
+        self.enter(self.priya)
+        with mock.patch("wainwright.journals.views.AT_ONCE", 1):
+            first = self.client.get("/ledger/pay/")
+            self.assertContains(first, "2 posted claims are owed")
+            self.assertContains(first, f"{owed / 100:.2f} EUR in all")
+            self.assertContains(first, "Owed, page 1 of 2")
+            self.assertContains(first, "One run pays what is ticked on this page.")
+            self.assertNotContains(first, posted[1].code)
+            self.assertContains(self.client.get("/ledger/pay/?owed=2"), posted[1].code)
+            self.assertContains(self.client.get("/ledger/pay/?owed=no"), posted[0].code)
+            first = self.cleared_claim(costs=("32.00",))
+            self.assertNotContains(self.client.get("/ledger/"), "To be posted, page")
+            second = self.cleared_claim(who=self.aiko, costs=("33.00",))
+            page = self.client.get("/ledger/")
+            self.assertContains(page, "To be posted, page 1 of 2")
+            self.assertNotContains(page, second.code)
+            self.assertContains(self.client.get("/ledger/?open=2"), second.code)
+            self.assertNotContains(self.client.get("/ledger/?open=2"), first.code)

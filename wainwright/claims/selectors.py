@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from functools import cached_property
 
-from django.db.models import Case, QuerySet, When
+from django.db.models import Case, Count, QuerySet, Sum, When
 
 from wainwright import clock
 from wainwright.accounts.models import Payment, Posting
@@ -31,6 +31,7 @@ from wainwright.people.selectors import signers
 from wainwright.rulebook.selectors import Explained, Rulebook, rulebook, with_reasons
 from wainwright.trips.earnings import allowance_of
 from wainwright.trips.models import Trip
+from wainwright.trips.selectors import WHOLE
 
 
 @dataclass(frozen=True)
@@ -172,19 +173,17 @@ def claims_of(member: Membership) -> QuerySet[Claim]:
 
 def claim_for(member: Membership, claim_id: int) -> Claim:
     """Return a claim that ``member`` may see. Raises ``Claim.DoesNotExist``."""
-    return (
+    claim = (
         Claim.objects.visible_to(member)
         .select_related(
-            "firm",
-            "claimant__person",
-            "claimant__firm",
-            "trip__traveller__person",
-            "trip__signed",
-            "cleared_by__person",
-            "statement",
+            "firm", "claimant__person", "trip__traveller__person", "trip__signed", "cleared_by__person", "statement"
         )
+        .defer(*(f"trip__{name}" for name in WHOLE))
         .get(pk=claim_id)
     )
+    # A claimant is of the claim's firm: one row serves both.
+    claim.claimant.firm = claim.firm
+    return claim
 
 
 def planned_of(claim: Claim) -> Money | None:
@@ -267,6 +266,27 @@ def _owed(member: Membership, bank: AtBank) -> QuerySet[Claim]:
         )
         .order_by("sent", "id")
     )
+
+
+@dataclass(frozen=True)
+class Owing:
+    """How many claims and advances are owed, and what they come to in whole minor units."""
+
+    claims: int
+    advances: int
+    minor: int
+
+
+def owing(member: Membership, bank: AtBank) -> Owing:
+    """Sum up ``payable`` and ``advances_to_pay``, however many they are. Two queries."""
+    found = [
+        rows.order_by().aggregate(count=Count("pk"), minor=Sum(column, default=0))
+        for rows, column in (
+            (payable(member, bank), "statement__due_minor"), (advances_to_pay(member, bank), "advance_minor"),
+        )
+    ]  # fmt: skip
+    claims, advances = found
+    return Owing(claims["count"], advances["count"], claims["minor"] + advances["minor"])
 
 
 def advance_text(trip: Trip) -> str:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.core.paginator import Paginator
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -19,6 +18,7 @@ from wainwright.core.states import stage_reached
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
 from wainwright.fields import whole
+from wainwright.paging import page_of
 from wainwright.signoff.presenting import open_explains, reasons_of, route_preview, route_steps
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trail.selectors import history
@@ -30,7 +30,7 @@ REASONS = ["Agreed beforehand", "Nothing cheaper was free", "Receipt lost", "Saf
 @require_GET
 def claim_list(request):
     """One's own claims."""
-    page = Paginator(claims_of(request.member), 25).get_page(request.GET.get("page"))
+    page = page_of(claims_of(request.member), 25, request.GET.get("page"))
     rows = [(c, stage_reached(c.trip.state if c.trip else "", True, c.state)) for c in page]
     return render(request, "claims/list.html", {"page": page, "rows": rows})
 

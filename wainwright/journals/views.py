@@ -5,7 +5,6 @@ from __future__ import annotations
 from urllib.parse import quote
 
 from django.contrib import messages
-from django.core.paginator import Paginator
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -23,18 +22,21 @@ from wainwright.accounts.selectors import (
     sums_by,
 )
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import advance_text, advances_to_pay, at_bank, payable, waiting_for_bank
+from wainwright.claims.selectors import advance_text, advances_to_pay, at_bank, owing, payable, waiting_for_bank
 from wainwright.claims.services import books as booking
 from wainwright.core.coding import Coding
-from wainwright.core.money import Money, total
+from wainwright.core.money import Money
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
 from wainwright.formats.bank_text import bank_text
 from wainwright.formats.pain001 import NAME, NO_NAME, NO_TEXT, TEXT
 from wainwright.formats.problems import Unreadable
+from wainwright.paging import page_of
 from wainwright.profile import services as accounts_of_people
 
 MOST_ANSWER = 5_000_000
+# So many claims stand on a page to be paid, and go into one run.
+AT_ONCE = 100
 
 
 def _may_read(request) -> None:
@@ -55,14 +57,15 @@ def ledger_page(request):
             sums = _sums(firm, coding)
         except Refusal as refusal:
             fault, rows = refusal.message, rows.none()
-    page = Paginator(rows, 30).get_page(request.GET.get("page"))
-    open_claims = list(
+    page = page_of(rows, 30, request.GET.get("page"))
+    open_claims = Claim.objects.none() if typed else (
         Claim.objects.filter(firm=firm, state__in=["Cleared", "Posting refused"])
         .select_related("claimant__person", "statement")
-        .order_by("sent")[:50]
-    )
+        .defer("statement__workings", "statement__marks")
+        .order_by("sent", "id")
+    )  # fmt: skip
     context = {
-        "page": page, "open_claims": [] if typed else open_claims, "typed": typed, "sums": sums, "fault": fault,
+        "page": page, "open_claims": page_of(open_claims, AT_ONCE, request.GET.get("open")), "typed": typed, "sums": sums, "fault": fault,
         "more": f"&coded={quote(typed)}" if typed else "",
     }  # fmt: skip
     return render(request, "journals/ledger.html", context)
@@ -117,19 +120,21 @@ def post_again(request, posting_id: int):
 def pay_page(request):
     """What can be paid, and earlier runs."""
     _may_read(request)
-    bank = at_bank(request.member.firm_id)
-    ready, advances = list(payable(request.member, bank)[:200]), list(advances_to_pay(request.member, bank)[:200])
-    waiting = list(waiting_for_bank(request.member, bank)[:200]) if bank.advances else []
-    owed = [*(claim.owed for claim in ready), *(trip.advance for trip in advances)]
-    sum_ = total(owed, request.member.firm.currency)
-    page = Paginator(pay_runs(request.member.firm), 20).get_page(request.GET.get("page"))
-    people = {m.pk: m for m in (*(claim.claimant for claim in ready), *(trip.traveller for trip in advances))}
+    firm, bank = request.member.firm, at_bank(request.member.firm_id)
+    in_all = owing(request.member, bank)
+    owed = page_of(payable(request.member, bank), AT_ONCE, request.GET.get("owed"), in_all.claims)
+    due = page_of(advances_to_pay(request.member, bank), AT_ONCE, request.GET.get("due"), in_all.advances)
+    held = waiting_for_bank(request.member, bank) if bank.advances else Claim.objects.none()
+    people = {m.pk: m for m in (*(claim.claimant for claim in owed), *(trip.traveller for trip in due))}
     context = {
         "changed": [m for m in people.values() if m.account_from and m.pk != request.member.pk],
-        "ready": [(claim, _as_bank(claim.claimant, f"{claim.code} {claim.title}")) for claim in ready],
-        "advances": [(trip, _as_bank(trip.traveller, advance_text(trip))) for trip in advances], "sum": sum_, "page": page,
+        "ready": [(claim, _as_bank(claim.claimant, f"{claim.code} {claim.title}")) for claim in owed],
+        "advances": [(trip, _as_bank(trip.traveller, advance_text(trip))) for trip in due],
+        "owed": owed, "due": due, "waiting": page_of(held, AT_ONCE, request.GET.get("held")),
+        "sum": Money.from_minor(in_all.minor, firm.currency),
+        "page": page_of(pay_runs(firm), 20, request.GET.get("page")),
     }  # fmt: skip
-    return render(request, "journals/pay.html", context | {"waiting": waiting})
+    return render(request, "journals/pay.html", context)
 
 
 def _as_bank(member, text: str) -> str:

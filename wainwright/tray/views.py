@@ -6,7 +6,6 @@ import re
 from datetime import timedelta
 
 from django.contrib import messages
-from django.core.paginator import Paginator
 from django.http import JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -20,6 +19,7 @@ from wainwright.expenses.selectors import Narrow, tray
 from wainwright.expenses.services import feeds, receipts, sorting, taking
 from wainwright.fields import whole
 from wainwright.formats.pictures import MOST_BYTES
+from wainwright.paging import page_of
 from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
 
@@ -61,7 +61,7 @@ def tray_page(request):
         Trip.objects.filter(traveller=member, starts__isnull=False).select_related("claim").order_by("-starts")[:20]
     )
     context = {
-        "tray": board, "page": Paginator(board.rows, 50).get_page(request.GET.get("page")), "more": _kept_query(request), "narrow": narrow, "months": list(dict.fromkeys(months)), "kinds": KINDS,
+        "tray": board, "page": page_of(board.rows, 50, request.GET.get("page")), "more": _kept_query(request), "narrow": narrow, "months": list(dict.fromkeys(months)), "kinds": KINDS,
         "held": list(HeldMail.objects.filter(member=member)[:20]), "address": member.tray_address,
         "undo": request.session.get("undo_pair") or request.session.get("undo", []), "cards": list(member.cards.filter(firm_pays=True).order_by("last_four")),
         "claims": list(Claim.objects.filter(claimant=member, state__in=["Open", "Sent back"]).order_by("-id")[:20]),

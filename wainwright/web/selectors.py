@@ -17,7 +17,8 @@ def membership_of(person: Person, firm_id: int | None) -> Membership | None:
     unread = (
         Notice.objects.filter(member=OuterRef("pk"), read=False).order_by().values("member").annotate(n=Count("pk"))
     )
-    rows = person.memberships.filter(active=True).select_related("firm", "person").order_by("id")
+    # The person is known already: rows reached by their own relation carry it.
+    rows = person.memberships.filter(active=True).select_related("firm").order_by("id")
     members = list(rows.annotate(unread=Subquery(unread.values("n"))))
     return next((m for m in members if m.firm_id == firm_id), members[0] if members else None)
 

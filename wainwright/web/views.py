@@ -9,7 +9,6 @@ from zoneinfo import ZoneInfo
 from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import login
-from django.core.paginator import Paginator
 from django.db.models import Count, Q
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -26,6 +25,7 @@ from wainwright.expenses.models import Charge, Receipt
 from wainwright.fields import whole
 from wainwright.news.models import Notice
 from wainwright.news.services import mark_read
+from wainwright.paging import page_of
 from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.models import AllowanceRate, MileageRateRow, RuleSetting
 from wainwright.rulebook.selectors import rulebook
@@ -77,9 +77,7 @@ def find_page(request):
 @require_GET
 def news_page(request):
     """News, the latest first."""
-    page = Paginator(Notice.objects.filter(member=request.member).order_by("-time"), 40).get_page(
-        request.GET.get("page")
-    )
+    page = page_of(Notice.objects.filter(member=request.member).order_by("-time"), 40, request.GET.get("page"))
     return render(request, "web/news.html", {"page": page})
 
 
@@ -124,7 +122,7 @@ def trail_page(request):
     """The trail, the latest first."""
     if not (request.member.auditor or request.member.administrator):
         raise NotAllowed("The trail is for auditors and administrators.")
-    page = Paginator(of_firm(request.member.firm_id), 60).get_page(request.GET.get("page"))
+    page = page_of(of_firm(request.member.firm_id), 60, request.GET.get("page"))
     return render(request, "web/trail.html", {"page": page})
 
 
@@ -174,8 +172,8 @@ def stand_ins(request):
 def mailbox(request):
     """What was sent to the person, in the mailbox stand-in."""
     _demo_only()
-    page = Paginator(Mail.objects.filter(to=request.user.email).defer("raw").order_by("-time"), 30).get_page(
-        request.GET.get("page")
+    page = page_of(
+        Mail.objects.filter(to=request.user.email).defer("raw").order_by("-time"), 30, request.GET.get("page")
     )
     return render(request, "web/mailbox.html", {"page": page})
 

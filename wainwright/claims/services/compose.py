@@ -23,6 +23,7 @@ from wainwright.rulebook import services as reasons
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
+from wainwright.trips.selectors import WHOLE
 
 SLACK = timedelta(days=3)
 
@@ -33,7 +34,7 @@ def mine(member: Membership, claim_id: int, version: int | None = None, editable
         Claim.objects.select_for_update(of=("self",))
         .visible_to(member)
         .select_related("firm", "claimant__person", "claimant__firm", "trip__signed", "statement")
-        .defer("trip__signed__frozen", "trip__signed__lines")
+        .defer(*(f"trip__{name}" for name in WHOLE))
         .get(pk=claim_id)
     )
     if claim.claimant_id != member.pk:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.core.paginator import Paginator
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -14,6 +13,7 @@ from wainwright.expenses.services import charges
 from wainwright.fields import whole
 from wainwright.formats.csv_statement import WORDS
 from wainwright.formats.statement import MOST_BYTES
+from wainwright.paging import page_of
 
 COLUMN_NAMES = {
     "date": "Date", "merchant": "Merchant", "amount": "Amount", "debit": "Charged", "credit": "Given back", "currency": "Currency", "key": "The bank's key",
@@ -43,7 +43,7 @@ def look(request, file_id: int):
     rows = [(n, row, Money.from_minor(row["minor"], currency)) for n, row in enumerate(file.rows)]
     order = {"doubtful": 0, "booked": 1, "new": 2, "known": 3}
     rows.sort(key=lambda each: order[each[1]["what"]])
-    page = Paginator(rows, 100).get_page(request.GET.get("page"))
+    page = page_of(rows, 100, request.GET.get("page"))
     columns = [(name, COLUMN_NAMES[name], file.mapping.get(name)) for name in WORDS] if file.header else []
     context = {
         "file": file, "page": page, "counts": counts, "names": NAMES, "cards": list(request.member.cards.order_by("-firm_pays", "id")),

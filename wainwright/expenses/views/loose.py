@@ -5,7 +5,6 @@ from __future__ import annotations
 from urllib.parse import quote
 
 from django.contrib import messages
-from django.core.paginator import Paginator
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -15,6 +14,7 @@ from wainwright.errors import NotAllowed
 from wainwright.expenses.loose import AGES, Loose, by_person, loose_charges, personal_open
 from wainwright.expenses.services import cards, reminding
 from wainwright.fields import whole
+from wainwright.paging import page_of
 from wainwright.people.models import Card, Membership
 
 
@@ -33,7 +33,7 @@ def loose_page(request):
     rows = loose_charges(request.member, narrow)
     personal, more_personal = personal_open(request.member)
     context = {
-        "page": Paginator(rows, 50).get_page(query.get("page")), "people": by_person(request.member), "narrow": narrow, "ages": AGES,
+        "page": page_of(rows, 50, query.get("page")), "people": by_person(request.member), "narrow": narrow, "ages": AGES,
         "personal": personal, "more_personal": more_personal,
         "more": f"person={narrow.person}&card={quote(narrow.card)}&age={narrow.age}&" if narrow != Loose() else "",
     }  # fmt: skip
@@ -58,7 +58,7 @@ def cards_page(request):
         .order_by("owner__person__name", "last_four")
     )
     context = {
-        "page": Paginator(rows, 50).get_page(request.GET.get("page")), "accounts": offered(books(request.member.firm), "account"),
+        "page": page_of(rows, 50, request.GET.get("page")), "accounts": offered(books(request.member.firm), "account"),
         "usual": books(request.member.firm).accounts.card_clearing,
         "people": Membership.objects.filter(firm_id=request.member.firm_id, active=True).select_related("person").order_by("person__name"),
     }  # fmt: skip

@@ -7,7 +7,6 @@ from datetime import date, datetime, time, timedelta
 from functools import wraps
 
 from django.contrib import messages
-from django.core.paginator import Paginator
 from django.http import HttpResponseRedirect
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET
@@ -23,6 +22,7 @@ from wainwright.drawing.ribbon import RibbonData, Spend, draw
 from wainwright.errors import Refusal
 from wainwright.fields import say
 from wainwright.formats.places import best_place
+from wainwright.paging import page_of
 from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff.presenting import open_explains, reasons_of, route_preview, route_steps
 from wainwright.signoff.selectors import remarks, steps
@@ -54,7 +54,7 @@ MEALS_OPEN = ("Authorised", "Under way", "Back")
 @require_GET
 def trip_list(request):
     """One's own trips."""
-    page = Paginator(trips_of(request.member), 25).get_page(request.GET.get("page"))
+    page = page_of(trips_of(request.member), 25, request.GET.get("page"))
     rows = [
         (trip, stage_reached(trip.state, trip.state not in ("Authorised",), trip.claim.state if hasattr(trip, "claim") else ""))
         for trip in page
