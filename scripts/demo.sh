@@ -8,7 +8,7 @@ python=.venv/bin/python
 $python manage.py migrate -v0
 $python manage.py collectstatic --noinput -v0
 $python manage.py load_demo
-$python manage.py run_huey -w 2 -q >/dev/null 2>&1 &
+$python manage.py run_huey -w 4 -q >/dev/null 2>&1 &
 worker=$!
 $python manage.py mail_door >/dev/null 2>&1 &
 door=$!

@@ -114,7 +114,8 @@ HUEY = {
     "name": "wainwright",
     "filename": str(VAR / "queue.sqlite3"),
     "immediate": TESTING or env.bool("WAINWRIGHT_NO_QUEUE", False),
-    "consumer": {"workers": 2, "worker_type": "thread"},
+    # What takes long is bounded (formats.apart), and does not hold up what comes behind it.
+    "consumer": {"workers": 4, "worker_type": "thread"},
 }
 
 AUTH_USER_MODEL = "people.Person"

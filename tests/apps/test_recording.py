@@ -4,6 +4,8 @@ import io
 from base64 import b64encode
 from datetime import datetime, time, timedelta
 from decimal import Decimal
+from pathlib import Path
+from unittest import mock
 
 from django.conf import settings
 from django.db import transaction
@@ -17,7 +19,8 @@ from tests.codings import coded
 from tests.formats.samples import cii, flight_page, mail, ubl
 from wainwright import clock
 from wainwright.accounts.selectors import books
-from wainwright.claims.models import Claim
+from wainwright.claims import binding
+from wainwright.claims.models import Binder, Claim
 from wainwright.claims.selectors import load_file
 from wainwright.claims.services import books as books_service
 from wainwright.claims.services import compose, road
@@ -33,7 +36,7 @@ from wainwright.news.models import Notice
 from wainwright.people.models import Card
 from wainwright.profile.services import change_profile
 from wainwright.trips.models import Trip
-from wainwright.trips.services import plan
+from wainwright.trips.services import details, plan
 
 ADDRESS = f"maren@{settings.MAIL_DOMAIN}"
 
@@ -49,7 +52,7 @@ class Tray(WorldTestCase):
 
     def taken(self, name, content, who=None):
         with self.done():
-            return receipts.take_any(who or self.maren, name, content)
+            return mails.take_any(who or self.maren, name, content)
 
     def arrive(self, content, address=ADDRESS):
         with self.done():
@@ -74,11 +77,10 @@ class MailsTest(Tray):
 
     def test_an_unknown_sender_is_held_and_asked_about(self):
         strange = mail(sender="orders@elsewhere.example")
-        self.assertEqual([self.arrive(strange), self.arrive(strange)], ["held", "held"])
+        self.assertEqual([self.arrive(strange), self.arrive(strange)], ["taken", "taken"])
         held = HeldMail.objects.get(member=self.maren)
-        self.assertEqual(
-            (held.sender, Receipt.objects.filter(owner=self.maren).count()), ("orders@elsewhere.example", 0)
-        )
+        self.assertEqual((held.sender, held.state), ("orders@elsewhere.example", "held"))
+        self.assertEqual(Receipt.objects.filter(owner=self.maren).count(), 0)
         with self.assertRaises(Stale):
             mails.let_in(self.aiko, held.pk, True)
         with self.done():
@@ -87,6 +89,49 @@ class MailsTest(Tray):
         self.assertEqual(self.arrive(mail(sender="orders@elsewhere.example", text="Another\nTotal EUR 4.00")), "taken")
         with self.assertRaises(Stale):
             mails.turn_away(self.maren, held.pk)
+
+    def test_a_mail_that_one_sends_in_oneself_is_not_asked_about(self):
+        files = [("till.jpg", "image/jpeg", papers.till_receipt(self.today - timedelta(days=3)))]
+        strange = mail(sender="orders@elsewhere.example", files=files)
+        self.assertTrue(self.taken("a.eml", strange).later)
+        self.assertEqual([r.name for r in Receipt.objects.filter(owner=self.maren)], ["till.jpg"])
+        self.arrive(mail(sender="x@y.example"))
+        self.taken("b.eml", mail(sender="x@y.example"))
+        self.assertEqual((HeldMail.objects.count(), Receipt.objects.filter(owner=self.maren).count()), (0, 2))
+
+    def test_a_mail_that_cannot_be_opened_is_kept_says_why_and_can_be_saved_and_deleted(self):
+        many = "".join(f"--b\r\nContent-Type: text/plain\r\n\r\n{n}\r\n" for n in range(120))
+        bad = f"From: a@b.c\r\nTo: x\r\nSubject: many\r\nContent-Type: multipart/mixed; boundary=b\r\n\r\n{many}--b--".encode()
+        self.assertEqual(self.arrive(bad), "taken")
+        kept = HeldMail.objects.get(member=self.maren)
+        self.assertEqual(kept.state, "unreadable")
+        self.assertIn("more than 100 pieces", kept.problem)
+        self.assertIn("could not be opened", Notice.objects.filter(member=self.maren).latest("pk").text)
+        self.enter(self.maren)
+        self.assertContains(self.client.get("/tray/"), "more than 100 pieces")
+        path = f"/tray/mails/{kept.pk}/"
+        self.assertEqual(b"".join(self.client.get(path).streaming_content), bad)
+        self.assertContains(self.client.post(path, {"act": "once"}, follow=True), "is damaged")
+        self.assertContains(self.client.post(path, {"act": "away"}, follow=True), "is deleted")
+        self.assertEqual(self.client.get(path).status_code, 404)
+
+    def test_an_opening_that_broke_off_is_begun_again(self):
+        with mock.patch.object(mails, "open_mail"):
+            mails.arrived(ADDRESS, mail())
+        HeldMail.objects.update(time=clock.now() - timedelta(minutes=11))
+        self.enter(self.maren)
+        self.assertContains(self.client.get("/tray/"), "1 mail is being opened")
+        with self.done():
+            self.assertEqual(mails.open_again_what_broke_off(), 1)
+        self.assertEqual((HeldMail.objects.count(), Receipt.objects.count()), (0, 1))
+
+    def test_there_is_room_for_so_many_and_no_more(self):
+        with mock.patch.object(mails, "MOST_HELD", 1), mock.patch.object(mails, "open_mail"):
+            self.assertEqual(self.arrive(mail()), "taken")
+            self.assertEqual(self.arrive(mail()), "taken")
+            other = mail(text="Another")
+            self.assertIn("wait already", self.arrive(other))
+            self.assertIn("Decide on them first", self.taken("a.eml", other).problem)
 
     def test_what_is_for_nobody_or_no_mail(self):
         self.assertIn("nobody", self.arrive(mail(), f"nobody@{settings.MAIL_DOMAIN}"))
@@ -133,7 +178,7 @@ class MailsTest(Tray):
 
 class InvoicesTest(Tray):
     def invoice(self, content, name="invoice.xml", who=None):
-        (done,) = self.taken(name, content, who)
+        done = self.taken(name, content, who)
         return Receipt.objects.get(pk=done.receipt.pk)
 
     def test_an_invoice_becomes_a_cost_with_its_tax_lines(self):
@@ -175,10 +220,10 @@ class InvoicesTest(Tray):
     def test_sums_that_do_not_add_up_are_said_beside_it(self):
         self.assertIn("do not come to 150.00", self.invoice(ubl(gross="150.00", day=self.today)).problem)
 
-    def test_a_damaged_one_is_refused_with_its_line(self):
-        (done,) = self.taken("x.xml", b"<?xml version='1.0'?>\n<Invoice>\n<")
-        self.assertIsNone(done.receipt)
-        self.assertIn("line 3", done.problem)
+    def test_a_damaged_one_is_kept_and_says_its_line(self):
+        receipt = self.invoice(b"<?xml version='1.0'?>\n<Invoice>\n<", "x.xml")
+        self.assertEqual(receipt.state, "Unreadable")
+        self.assertIn("line 3", receipt.problem)
 
     def test_originals_are_never_shown_as_pages(self):
         receipt = self.invoice(cii(day=self.today - timedelta(days=2)))
@@ -617,10 +662,54 @@ class PagesTest(Tray):
         pages.order(self.maren, expense.pk, expense.receipts.get(name=names[1]).pk, True)
         self.assertEqual(list(expense.receipts.order_by("place").values_list("name", flat=True)), names[::-1])
         self.enter(self.maren)
-        pdf = PdfReader(io.BytesIO(self.client.get(f"/claims/{claim.pk}/papers.pdf").content))
-        self.assertEqual(len(pdf.pages), 3)
-        self.assertIn("b.jpg", pdf.pages[0].extract_text())
-        self.assertEqual(self.client.get(f"/trips/{claim.trip_id}/papers.pdf")["Content-Type"], "application/pdf")
+        details.add_paper(self.maren, claim.trip_id, "agenda", "no.pdf", b"%PDF-1.7 and nothing")
+        path = f"/claims/{claim.pk}/papers.pdf"
+        self.assertContains(self.client.get(path), "0 of 2 papers are bound")
+        for where, count, words in ((path, 3, "b.jpg"), (f"/trips/{claim.trip_id}/papers.pdf", 3, "cannot be opened")):
+            Binder.objects.all().delete()
+            with self.done():
+                self.client.get(where)
+            self.assertContains(self.client.get(where, headers={"HX-Request": "true"}), "Save the PDF")
+            response = self.client.get(where)
+            self.assertEqual(response["Content-Type"], "application/pdf")
+            pdf = PdfReader(io.BytesIO(b"".join(response.streaming_content)))
+            self.assertEqual(len(pdf.pages), count)
+            self.assertIn(words, pdf.pages[0].extract_text())
+
+    def test_a_binder_is_bound_once_tried_again_and_forgotten(self):
+        claim = self.a_claim(costs=("18.40",))
+        receipt = self.paper()
+        receipts.attach(self.maren, receipt.pk, claim.expenses.get())
+        self.enter(self.maren)
+        path = f"/claims/{claim.pk}/papers.pdf"
+        with (
+            mock.patch.object(binding, "bind", side_effect=OSError("full")),
+            self.assertLogs("wainwright"),
+            self.done(),
+        ):
+            self.client.get(path)
+        self.assertContains(self.client.get(path), "could not be bound")
+        with mock.patch.object(binding, "bind", wraps=binding.bind) as bound:
+            with self.done():
+                self.client.post(path)
+            with self.done():
+                binding.put_together.call_local(Binder.objects.get().pk)
+                b"".join(self.client.get(path).streaming_content)
+        self.assertEqual((bound.call_count, Binder.objects.count()), (1, 1))
+        file = Path(Binder.objects.get().file.path)
+        # A page that is gone from the disk is named, and the rest is bound.
+        pages.take_page_off(self.maren, receipt.pages.first().pk, False)
+        Path(receipt.pages.first().picture.path).unlink()
+        Binder.objects.update(key="x")
+        with self.done():
+            self.client.get(path)
+        binder = Binder.objects.get()
+        self.assertIn("its file is missing", PdfReader(binder.file.path).pages[0].extract_text())
+        self.assertFalse(file.exists())
+        Binder.objects.update(time=clock.now() - timedelta(days=8))
+        with self.done():
+            binding.forget_old()
+        self.assertEqual((Binder.objects.count(), Path(binder.file.path).exists()), (0, False))
 
 
 class FinanceTest(Tray):

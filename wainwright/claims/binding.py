@@ -1,40 +1,127 @@
-"""All papers of a claim or a trip as one PDF."""
+"""All papers of a claim or a trip as one PDF: what goes into it is known at once, and bound in the queue."""
 
 from __future__ import annotations
 
+import hashlib
+import json
+import logging
 from collections.abc import Iterable
+from datetime import timedelta
 
-from wainwright.claims.models import Claim
+from django.core.files.base import ContentFile
+from django.core.files.storage import default_storage
+from django.db import transaction
+from huey.contrib.djhuey import on_commit_task
+
+from wainwright import clock
+from wainwright.claims.models import Binder, Claim
 from wainwright.claims.selectors import load_file
 from wainwright.expenses.models import Receipt
+from wainwright.formats.apart import apart
 from wainwright.formats.binder import Bound, bind
-from wainwright.formats.pictures import pages_of
+from wainwright.formats.opening import RECEIPT
 from wainwright.formats.problems import Unreadable
 from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
 
+log = logging.getLogger(__name__)
+# A binding that broke off is begun anew after so long; a binder that nobody fetched is not kept longer.
+BROKEN_OFF, KEPT = timedelta(minutes=10), timedelta(days=7)
 
-def claim_binder(member: Membership, claim: Claim) -> bytes:
-    """Return every paper of a claim, in the order of its lines: as certified where it was sent. Nine queries, and a read of each page."""
-    return bind(f"Papers of {claim.code}, {claim.title}", list(_of_lines(member, claim)))
+# One paper: label, detail, the pictures of its pages, and its own file where nobody has opened it yet.
+Planned = tuple[str, str, list[str], str]
 
 
-def trip_binder(member: Membership, trip: Trip, claim: Claim | None) -> bytes:
-    """Return a trip's own papers, then those of its claim."""
-    papers = []
-    for paper in trip.papers.all():
-        with paper.file.open("rb") as file:
-            try:
-                pages = tuple(page.content for page in pages_of(file.read()))
-            except Unreadable:
-                pages = ()
-        papers.append(Bound(f"{paper.kind}: {paper.name}", "", pages))
+def claim_binder(member: Membership, claim: Claim) -> Binder:
+    """Return the binder of a claim, in the order of its lines: as certified where it was sent. It may not be ready yet."""
+    return _binder(claim, f"Papers of {claim.code}, {claim.title}", list(_of_lines(member, claim)))
+
+
+def trip_binder(member: Membership, trip: Trip, claim: Claim | None) -> Binder:
+    """Return the binder of a trip's own papers and those of its claim. It may not be ready yet."""
+    papers: list[Planned] = [(f"{paper.kind}: {paper.name}", "", [], paper.file.name) for paper in trip.papers.all()]
     if claim is not None:
         papers += _of_lines(member, claim)
-    return bind(f"Papers of {trip.code}, {trip.title}", papers)
+    return _binder(trip, f"Papers of {trip.code}, {trip.title}", papers)
 
 
-def _of_lines(member: Membership, claim: Claim) -> Iterable[Bound]:
+@transaction.atomic
+def _binder(of: Claim | Trip, title: str, plan: list[Planned]) -> Binder:
+    key = hashlib.sha256(json.dumps([title, plan]).encode()).hexdigest()
+    binder, new = Binder.objects.get_or_create(
+        subject=of.subject, key=key, defaults={"firm_id": of.firm_id, "title": title[:300], "plan": plan, "time": clock.now()},
+    )  # fmt: skip
+    if new or (binder.state == Binder.State.WAITING and binder.time < clock.now() - BROKEN_OFF):
+        Binder.objects.filter(pk=binder.pk).update(time=clock.now())
+        put_together(binder.pk)
+    return binder
+
+
+@transaction.atomic
+def bind_again(binder: Binder) -> None:
+    """Try once more what could not be bound."""
+    again = Binder.objects.filter(pk=binder.pk, state=Binder.State.FAILED)
+    if again.update(state=Binder.State.WAITING, done=0, started=None, time=clock.now()):
+        put_together(binder.pk)
+
+
+@on_commit_task()
+def put_together(binder_id: int) -> None:
+    """Bind the papers. Whoever began first does it; a file that is gone, or cannot be opened, is named in the contents."""
+    begun = Binder.objects.filter(pk=binder_id, state=Binder.State.WAITING).exclude(
+        started__gt=clock.now() - BROKEN_OFF
+    )
+    if not begun.update(started=clock.now(), done=0):
+        return
+    binder = Binder.objects.get(pk=binder_id)
+    try:
+        papers = []
+        for number, planned in enumerate(binder.plan, 1):
+            papers.append(_bound(*planned))
+            Binder.objects.filter(pk=binder_id).update(done=number)
+        content = bind(binder.title, papers)
+    except (OSError, ValueError, RuntimeError) as error:
+        log.warning("binder %s was not bound: %s", binder_id, error)
+        Binder.objects.filter(pk=binder_id).update(state=Binder.State.FAILED)
+        return
+    with transaction.atomic():
+        binder.file.save(f"{binder.key[:24]}.pdf", ContentFile(content), save=False)
+        binder.state, binder.done = Binder.State.READY, len(papers)
+        binder.save()
+        away(Binder.objects.filter(subject=binder.subject, state=Binder.State.READY).exclude(pk=binder_id))
+
+
+def away(binders: Iterable[Binder]) -> None:
+    """Delete binders and their files."""
+    for each in binders:
+        if each.file:
+            transaction.on_commit(lambda file=each.file: file.delete(save=False))
+        each.delete()
+
+
+def forget_old() -> None:
+    """Delete the binders of before; asked for again, they are bound again."""
+    with transaction.atomic():
+        away(Binder.objects.filter(time__lt=clock.now() - KEPT))
+
+
+def _bound(label: str, detail: str, pictures: list[str], own: str) -> Bound:
+    try:
+        if own:
+            return Bound(label, detail, tuple(page.content for page in apart("paper", RECEIPT, _content(own)).pages))
+        return Bound(label, detail, tuple(_content(name) for name in pictures))
+    except Unreadable:
+        return Bound(label, f"{detail} cannot be opened".strip(), ())
+    except FileNotFoundError:
+        return Bound(label, f"{detail} its file is missing".strip(), ())
+
+
+def _content(name: str) -> bytes:
+    with default_storage.open(name, "rb") as file:
+        return bytes(file.read())
+
+
+def _of_lines(member: Membership, claim: Claim) -> Iterable[Planned]:
     lines = load_file(member, claim).figures.lines
     numbers = [number for line in lines for number in line.receipts]
     receipts = Receipt.objects.filter(pk__in=numbers).prefetch_related("pages").in_bulk()
@@ -42,17 +129,10 @@ def _of_lines(member: Membership, claim: Claim) -> Iterable[Bound]:
         detail = f"{line.day:%d.%m.%Y}, {line.says} {line.says.currency}"
         for number in line.receipts:
             if number in receipts:
-                yield Bound(f"{line.label}: {receipts[number].name}", detail, tuple(_pictures(receipts[number])))
+                pictures = [page.picture.name for page in receipts[number].pages.all() if not page.off]
+                yield f"{line.label}: {receipts[number].name}", detail, pictures, ""
         lost = [each for each in line.evidence if each.kind == "lost"]
         for each in lost:
-            yield Bound(f"{line.label}: {each.text}", detail, ())
+            yield f"{line.label}: {each.text}", detail, [], ""
         if not lost and not line.receipts and line.kind == "cost":
-            yield Bound(f"{line.label}: no receipt", detail, ())
-
-
-def _pictures(receipt: Receipt) -> Iterable[bytes]:
-    for page in receipt.pages.all():
-        if page.off:
-            continue
-        with page.picture.open("rb") as file:
-            yield file.read()
+            yield f"{line.label}: no receipt", detail, [], ""

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpResponse
+from django.http import FileResponse
 from django.shortcuts import redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from wainwright.accounts.forms import CodingForm, coding_initial
 from wainwright.accounts.selectors import books, refusal_words
 from wainwright.claims import binding
-from wainwright.claims.models import Claim
+from wainwright.claims.models import Binder, Claim
 from wainwright.claims.selectors import claim_for, claims_of, load_file, posted_journal, posting_of
 from wainwright.claims.services import compose, road
 from wainwright.claims.statements import versions
@@ -22,6 +22,7 @@ from wainwright.paging import page_of
 from wainwright.signoff.presenting import open_explains, reasons_of, route_preview, route_steps
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trail.selectors import history
+from wainwright.trips.models import Trip
 from wainwright.trips.selectors import advance_words, trip_for
 
 REASONS = ["Agreed beforehand", "Nothing cheaper was free", "Receipt lost", "Safety or health", "Another reason"]
@@ -155,14 +156,15 @@ def say(request, claim_id: int):
     return redirect("claim", claim_id)
 
 
-@require_GET
+@require_http_methods(["GET", "POST"])
 def papers(request, claim_id: int):
-    """All papers of a claim as one PDF."""
+    """All papers of a claim as one PDF; while they are being bound, how far that is. Posting tries a failed one again."""
     claim = claim_for(request.member, claim_id)
-    return _pdf(binding.claim_binder(request.member, claim), f"papers-{claim.code}.pdf")
+    binder = binding.claim_binder(request.member, claim)
+    return _bound(request, binder, f"papers-{claim.code}.pdf", f"/claims/{claim_id}/", claim)
 
 
-@require_GET
+@require_http_methods(["GET", "POST"])
 def trip_papers(request, trip_id: int):
     """All papers of a trip, and of its claim where one may see that too, as one PDF."""
     trip = trip_for(request.member, trip_id)
@@ -172,11 +174,18 @@ def trip_papers(request, trip_id: int):
         .filter(trip=trip)
         .first()
     )
-    return _pdf(binding.trip_binder(request.member, trip, claim), f"papers-{trip.code}.pdf")
+    binder = binding.trip_binder(request.member, trip, claim)
+    return _bound(request, binder, f"papers-{trip.code}.pdf", f"/trips/{trip_id}/", trip)
 
 
-def _pdf(content: bytes, name: str) -> HttpResponse:
-    response = HttpResponse(content, content_type="application/pdf")
-    response["Content-Disposition"] = f'attachment; filename="{name}"'
-    response["X-Content-Type-Options"] = "nosniff"
-    return response
+def _bound(request, binder: Binder, name: str, back: str, of: Claim | Trip):
+    if request.method == "POST":
+        binding.bind_again(binder)
+        return redirect(request.path)
+    binder.refresh_from_db()
+    if binder.state == Binder.State.READY and not request.htmx:
+        return FileResponse(
+            binder.file.open("rb"), content_type="application/pdf", as_attachment=True, filename=name,
+            headers={"X-Content-Type-Options": "nosniff"},
+        )  # fmt: skip
+    return render(request, "claims/binder.html", {"binder": binder, "of": of, "back": back, "count": len(binder.plan)})

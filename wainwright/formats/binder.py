@@ -26,10 +26,17 @@ class Bound:
 def bind(title: str, papers: Sequence[Bound]) -> bytes:
     """Return the PDF. Pages are pictures, so that nothing that was hidden in somebody's file travels on."""
     rows: list[Row] = []
-    number, kept = 2, 0
+    number, left = 2, 0
+    fitting: list[Bound] = []
     for paper in papers:
-        rows.append((paper.label, f"{paper.detail}, page {number}" if paper.pages else f"{paper.detail}, no page"))
-        number += len(paper.pages)
+        room = max(0, MOST_PAGES + 2 - number)
+        fits = Bound(paper.label, paper.detail, paper.pages[:room])
+        fitting.append(fits)
+        left += len(paper.pages) - len(fits.pages)
+        rows.append((paper.label, f"{paper.detail}, page {number}" if fits.pages else f"{paper.detail}, no page"))
+        number += len(fits.pages)
+    if left:
+        rows.insert(0, f"{left} more pages are not in this file: it holds {MOST_PAGES}.")
     contents = PdfReader(io.BytesIO(sheet(title, rows or ["There are no papers."])))
     # A long page of contents moves every number; it is set again with what it takes.
     if len(contents.pages) > 1:
@@ -39,13 +46,10 @@ def bind(title: str, papers: Sequence[Bound]) -> bytes:
     writer = PdfWriter()
     for page in contents.pages:
         writer.add_page(page)
-    for paper in papers:
+    for paper in fitting:
         start = len(writer.pages)
         for picture in paper.pages:
-            if kept >= MOST_PAGES:
-                break
             writer.append(io.BytesIO(_page(picture)))
-            kept += 1
         if len(writer.pages) > start:
             writer.add_outline_item(title=paper.label, page_number=start)
     out = io.BytesIO()

@@ -8,23 +8,28 @@ from __future__ import annotations
 import html
 import json
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from decimal import Decimal, InvalidOperation
 from email import policy
 from email.errors import MessageError
-from email.message import EmailMessage
+from email.header import decode_header
+from email.message import Message
 from email.parser import BytesParser
 from email.utils import parseaddr, parsedate_to_datetime
-from html.parser import HTMLParser
 from typing import Any
+
+from lxml import html as lxml_html
+from lxml.etree import ParserError, XMLSyntaxError, iterwalk
 
 from wainwright.core.money import Money
 from wainwright.core.text import clean, one_line
 from wainwright.formats.problems import Unreadable
 
 MOST_BYTES, MOST_ATTACHED, MOST_TEXT, MOST_BOOKINGS = 20_000_000, 20, 20_000, 20
+MOST_HEAD, MOST_MARKUP, MOST_PIECES = 2000, 2_000_000, 100
+_SILENT = ("script", "style", "title")
 _HEADS = re.compile(
     rb"^(received|from|to|subject|date|message-id|return-path|delivered-to|mime-version|content-type|x-[a-z-]+|dkim-signature|reply-to): ",
     re.I | re.M,
@@ -83,19 +88,20 @@ def read_mail(content: bytes) -> Letter:
     if len(content) > MOST_BYTES:
         raise Unreadable("The mail is larger than 20 MB. Forward its papers one by one.")
     try:
-        message = BytesParser(_class=EmailMessage, policy=policy.default).parsebytes(content)
+        message = BytesParser(policy=policy.compat32).parsebytes(content)
         attached, plain, rich = _walk(message)
-        sender = parseaddr(str(message.get("From", "")))[1].casefold()
-        to = tuple(parseaddr(part)[1].casefold() for part in str(message.get("To", "")).split(","))
-        subject = one_line(str(message.get("Subject", "")), 200)
-        day = _sent(str(message.get("Date", "")))
+        sender = parseaddr(_head(message, "From"))[1].casefold()
+        to = tuple(parseaddr(part)[1].casefold() for part in _head(message, "To").split(","))
+        subject = one_line(_head(message, "Subject"), 200)
+        day = _sent(_head(message, "Date"))
+    except Unreadable:
+        raise
     # The parser of the standard library meets damaged heads with whatever its depths raise.
     except (MessageError, ValueError, LookupError, AttributeError, TypeError, RecursionError) as error:
         raise Unreadable(
             "The mail is damaged and cannot be taken apart. Forward it again, or send its papers."
         ) from error
-    page = _Page()
-    page.take(rich)
+    page = _page(rich)
     # Many senders put less into the plain words than into the page; where the page names more amounts, it is read.
     text = max(
         plain.strip(), page.text, key=lambda words: (len(_SUMS.findall(words[:MOST_TEXT])), words is not page.text)
@@ -120,6 +126,14 @@ def _written(booking: Reservation) -> Reservation:
     )  # fmt: skip
 
 
+def _head(message: Message, name: str) -> str:
+    """A head in plain letters, no longer than heads are: whoever takes it apart may go through it many times."""
+    pieces = decode_header(str(message.get(name, ""))[:MOST_HEAD])
+    return "".join(piece if isinstance(piece, str) else _decoded(piece, charset) for piece, charset in pieces).replace(
+        "\n", " "
+    )
+
+
 def _sent(text: str) -> date | None:
     try:
         return parsedate_to_datetime(text).date()
@@ -127,15 +141,15 @@ def _sent(text: str) -> date | None:
         return None
 
 
-def _walk(message: EmailMessage) -> tuple[list[Attachment], str, str]:
+def _walk(message: Message) -> tuple[list[Attachment], str, str]:
     attached: list[Attachment] = []
     plain = rich = ""
     for count, part in enumerate(message.walk()):
-        if count > 100:
+        if count > MOST_PIECES:
             raise Unreadable("The mail holds more than 100 pieces. Forward its papers one by one.")
         if part.is_multipart():
             continue
-        name, kind = part.get_filename(), part.get_content_type()
+        name, kind = _name(part), part.get_content_type()
         payload = part.get_payload(decode=True)
         content = payload if isinstance(payload, bytes) else b""
         if name or kind.startswith(("image/", "application/")):
@@ -153,6 +167,11 @@ def _walk(message: EmailMessage) -> tuple[list[Attachment], str, str]:
     return attached, plain, rich
 
 
+def _name(part: Message) -> str:
+    pieces = decode_header((part.get_filename() or "")[:MOST_HEAD])
+    return "".join(piece if isinstance(piece, str) else _decoded(piece, charset) for piece, charset in pieces)
+
+
 def _decoded(content: bytes, charset: str | None) -> str:
     try:
         return content.decode(charset or "utf-8")
@@ -160,51 +179,46 @@ def _decoded(content: bytes, charset: str | None) -> str:
         return content.decode("cp1252", "replace")
 
 
-class _Page(HTMLParser):
+@dataclass(frozen=True, slots=True)
+class _Page:
     """The words of a mail's HTML, and the data in it; nothing of it is ever shown as HTML."""
 
-    def __init__(self) -> None:
-        super().__init__(convert_charrefs=True)
-        self.data: list[str] = []
-        self._words: list[str] = []
-        self._silent = ""
-        self._held: list[str] = []
+    text: str = ""
+    data: tuple[str, ...] = ()
 
-    @property
-    def text(self) -> str:
-        rows = ("".join(self._words)).split("\n")
-        return "\n".join(line for row in rows if (line := " ".join(row.split())))
 
-    def take(self, page: str) -> None:
-        self.feed(page[:2_000_000])
-        self.close()
-
-    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        if tag in ("script", "style", "title") and not self._silent:
-            self._silent, self._held = tag, []
-            if tag == "script" and dict(attrs).get("type") == "application/ld+json":
-                self._silent = "data"
-        if tag in _BLOCKS:
-            self._words.append("\n")
-        elif tag in ("td", "th"):
-            self._words.append("  ")
-
-    def handle_endtag(self, tag: str) -> None:
-        if tag in ("script", "style", "title") and self._silent:
-            if self._silent == "data":
-                self.data.append("".join(self._held))
-            self._silent = ""
-        if tag in _BLOCKS:
-            self._words.append("\n")
-
-    def handle_data(self, data: str) -> None:
-        if self._silent:
-            self._held.append(data)
+def _page(markup: str) -> _Page:
+    """Take a page apart."""
+    if not markup.strip():
+        return _Page()
+    parser = lxml_html.HTMLParser(remove_comments=True, remove_pis=True, huge_tree=False, no_network=True)
+    try:
+        root = lxml_html.document_fromstring(markup[:MOST_MARKUP].encode("utf-8", "replace"), parser=parser)
+    except (ParserError, XMLSyntaxError, ValueError):
+        return _Page()
+    words: list[str] = []
+    data: list[str] = []
+    silent = 0
+    for event, node in iterwalk(root, events=("start", "end")):
+        tag = node.tag if isinstance(node.tag, str) else ""
+        if event == "start":
+            if tag in _SILENT:
+                silent += 1
+                if tag == "script" and node.get("type") == "application/ld+json":
+                    data.append(node.text or "")
+            words.append("\n" if tag in _BLOCKS else "  " if tag in ("td", "th") else "")
+            if not silent and node.text:
+                words.append(node.text)
         else:
-            self._words.append(data)
+            silent -= tag in _SILENT
+            words.append("\n" if tag in _BLOCKS else "")
+            if not silent and node.tail:
+                words.append(node.tail)
+    rows = "".join(words).split("\n")
+    return _Page("\n".join(line for row in rows if (line := " ".join(row.split()))), tuple(data))
 
 
-def _bookings(pieces: list[str]) -> Iterator[Reservation]:
+def _bookings(pieces: Sequence[str]) -> Iterator[Reservation]:
     for piece in pieces:
         try:
             found = json.loads(html.unescape(piece))

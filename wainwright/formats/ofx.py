@@ -57,7 +57,7 @@ def _tidy(content: bytes) -> bytes:
         content = content.replace(b"\r", b"\n")
     if content.lstrip()[:5].lower() in (b"<?xml", b"<?ofx"):
         # The library is strict about the two XML headers, banks are not; only the version matters, and we read any.
-        return _XML_HEAD + re.sub(rb"<\?(?:xml|OFX)[^>]*\?>", b"", content, flags=re.I).lstrip()
+        return _XML_HEAD + re.sub(rb"<\?(?:xml|OFX)[^<>]*+>", b"", content, flags=re.I).lstrip()
     start = re.search(rb"OFXHEADER|<\?xml|<\?OFX", content)
     return content[start.start() :] if start else content
 

@@ -19,8 +19,11 @@ MEMORY, SECONDS, LONG_EDGE = 1_500_000_000, 45, 2200
 
 def main(source: str, folder: str, most: int) -> None:
     """Write ``pages.json`` and a JPEG for every page."""
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
-    resource.setrlimit(resource.RLIMIT_CPU, (SECONDS, SECONDS))
+    for kind, most in ((resource.RLIMIT_AS, MEMORY), (resource.RLIMIT_CPU, SECONDS)):
+        # Whoever began this process may be bounded more narrowly already.
+        hard = resource.getrlimit(kind)[1]
+        most = most if hard == resource.RLIM_INFINITY else min(most, hard)
+        resource.setrlimit(kind, (most, most))
     try:
         document = pdfium.PdfDocument(source)
     except pdfium.PdfiumError as error:

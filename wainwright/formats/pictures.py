@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import re
 import subprocess
 import sys
 import tempfile
@@ -23,7 +24,15 @@ Image.MAX_IMAGE_PIXELS = MOST_POINTS
 MOST_BYTES = 20_000_000
 MOST_PAGES = 30
 LONG_EDGE = 2200
-_KINDS = {"JPEG": "image/jpeg", "PNG": "image/png", "WEBP": "image/webp", "HEIF": "image/heic", "MPO": "image/jpeg"}
+_OPENED = ("JPEG", "PNG", "WEBP", "HEIF", "MPO")
+# How a file begins, and what it then is; pictures that are known and not taken have no kind.
+_BEGINS = [
+    (re.compile(pattern, re.S), kind) for pattern, kind in (
+        (rb"\xff\xd8\xff", "image/jpeg"), (rb"\x89PNG\r\n\x1a\n", "image/png"), (rb"RIFF.{4}WEBP", "image/webp"),
+        (rb".{4}ftyp(heic|heix|hevc|hevx|heim|heis|mif1|msf1)", "image/heic"),
+        (rb"GIF8|BM|II\*\x00|MM\x00\*|.{4}ftypavif", ""),
+    )
+]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,40 +60,41 @@ class Page:
 
 
 def media_type(content: bytes) -> str:
-    """Say what a file is by its content, never by its name. Raises ``Unreadable`` with what is taken instead."""
+    """Say what a file is by how it begins, never by its name: nothing of it is opened. Raises ``Unreadable`` with what is taken."""
     if not content:
         raise Unreadable("The file is empty.")
     if len(content) > MOST_BYTES:
         raise Unreadable("The file is larger than 20 MB. Take the picture in a lower resolution.")
     if content[:1024].lstrip().startswith(b"%PDF-"):
         return "application/pdf"
-    try:
-        with Image.open(io.BytesIO(content)) as image:
-            kind = _KINDS.get(image.format or "")
-            size = image.size
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-        raise Unreadable(
-            "This is neither a picture nor a PDF, whatever its name says. Taken are JPEG, PNG, WebP, HEIC and PDF."
-        ) from error
-    if kind is None:
-        raise Unreadable("This sort of picture is not taken. Taken are JPEG, PNG, WebP, HEIC and PDF.")
-    if size[0] * size[1] > MOST_POINTS:
-        raise Unreadable("The picture has more than 60 million points. Take it in a lower resolution.")
-    return kind
+    for begins, kind in _BEGINS:
+        if begins.match(content[:16]):
+            if kind:
+                return kind
+            raise Unreadable("This sort of picture is not taken. Taken are JPEG, PNG, WebP, HEIC and PDF.")
+    raise Unreadable(
+        "This is neither a picture nor a PDF, whatever its name says. Taken are JPEG, PNG, WebP, HEIC and PDF."
+    )
 
 
 def pages_of(content: bytes) -> list[Page]:
-    """Return the pages of a picture or PDF. Raises ``Unreadable``."""
+    """Return the pages of a picture or PDF. Raises ``Unreadable``. It parses what strangers send: see ``formats.apart``."""
     if media_type(content) == "application/pdf":
         return _pdf_pages(content)
     # Other libraries of the process may have allowed cut-off pictures; a receipt that breaks off is not read.
     ImageFile.LOAD_TRUNCATED_IMAGES = False
     try:
-        with Image.open(io.BytesIO(content)) as image:
+        with Image.open(io.BytesIO(content), formats=_OPENED) as image:
+            if image.width * image.height > MOST_POINTS:
+                raise Unreadable("The picture has more than 60 million points. Take it in a lower resolution.")
             upright = _upright(image).convert("RGB")
             upright.thumbnail((LONG_EDGE, LONG_EDGE))
             return [_page(upright)]
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+    except Unreadable:
+        raise
+    except Image.DecompressionBombError as error:
+        raise Unreadable("The picture has more than 60 million points. Take it in a lower resolution.") from error
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as error:
         raise Unreadable("The picture is damaged: it breaks off before its end. Take or send it again.") from error
 
 
@@ -109,7 +119,7 @@ def _pdf_pages(content: bytes) -> list[Page]:
         source.write_bytes(content)
         command = [sys.executable, "-m", "wainwright.formats.pdf_pages", str(source), folder, str(MOST_PAGES)]
         try:
-            done = subprocess.run(command, capture_output=True, timeout=60, check=False)
+            done = subprocess.run(command, capture_output=True, timeout=35, check=False)
         except subprocess.TimeoutExpired as error:
             raise Unreadable("The PDF takes too long to open. Print it to a new PDF, or send a picture.") from error
         if done.returncode == 3:

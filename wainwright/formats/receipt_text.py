@@ -10,7 +10,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal
-from itertools import groupby
+from itertools import groupby, islice
 
 from rapidfuzz import fuzz
 
@@ -65,11 +65,15 @@ _AMOUNT = re.compile(
 _NUMERIC_DAY = re.compile(r"\b(\d{1,2})[./-](\d{1,2})[./-](\d{4}|\d{2})\b")
 _ISO_DAY = re.compile(r"\b(20\d{2})-(\d{2})-(\d{2})\b")
 _WORD_DAY = re.compile(r"\b(\d{1,2})\.? ?(" + "|".join(f"(?:{m})" for m in _MONTHS) + r")[a-z]*\.? ?(20\d{2})\b", re.I)
-# The stars before a card's digits are often read as letters; two groups of them and four digits are still a card.
-_CARD = re.compile(r"(?:[*xX•.]{2,}[ -]?){1,4}(\d{4})\b|(?:[*xXkKRt•.#]{3,}[ -]?){2,}(\d{4})\b")
+# What may stand for the hidden digits of a card, from its first sign on, and the four that are shown. Each sign is
+# looked at once: no run of dots, however long, is gone through again from its middle.
+_CARD = re.compile(r"(?<![*xXkKRt•.# -])([*xXkKRt•.# -]{2,}+)(\d{4})\b")
+_STARS = "*xX•."
 # An amount whose decimal mark was not read: believed only where something else on the paper bears it out.
 # The thousands go with it: "5 840 46" is never 840.46.
 _UNMARKED = re.compile(r"(?<![\d.,])(?<!\d )(\d{1,3}(?: \d{3})+|\d{1,6}) (\d{2})$")
+# More is on no receipt: what is longer was made to take time.
+MOST_LINES, MOST_SIGNS = 2000, 300
 _RATE = re.compile(r"(\d{1,2}(?:[.,]\d{1,2})?) ?%")
 
 
@@ -91,7 +95,7 @@ class Line:
     @property
     def text(self) -> str:
         """The line as written."""
-        return " ".join(word.text for word in self.words)
+        return " ".join(word.text for word in self.words)[:MOST_SIGNS]
 
     @property
     def sure(self) -> float:
@@ -111,7 +115,8 @@ class Line:
 def lines_of(words: Iterable[Word]) -> list[Line]:
     """Group words into lines, page by page. Words keep the order in which they are read, whichever way up the page is."""
     ordered = sorted(words, key=lambda w: (w.page, w.line))
-    return [Line(tuple(group)) for _, group in groupby(ordered, key=lambda w: (w.page, w.line))]
+    grouped = groupby(ordered, key=lambda w: (w.page, w.line))
+    return [Line(tuple(group)) for _, group in islice(grouped, MOST_LINES)]
 
 
 def number(text: str) -> Decimal:
@@ -270,11 +275,19 @@ def _currency(lines: Sequence[Line]) -> Field | None:
 
 def _card(lines: Sequence[Line]) -> Field | None:
     for line in lines:
-        match = _CARD.search(line.text)
-        if match:
-            four = match.group(1) or match.group(2)
-            return line.field(four, four, 0.95)
+        for match in _CARD.finditer(line.text):
+            if _is_masked(match.group(1)):
+                return line.field(match.group(2), match.group(2), 0.95)
     return None
+
+
+def _is_masked(run: str) -> bool:
+    """Say whether signs hide digits: two stars at the end; or two groups of three, as stars are often read as letters."""
+    run = run[:-1] if run[-1] in " -" else run
+    if len(run) - len(run.rstrip(_STARS)) >= 2:
+        return True
+    groups = run.replace("-", " ").split(" ")[-2:]
+    return len(groups) == 2 and all(len(group) >= 3 for group in groups)
 
 
 def _country(lines: Sequence[Line]) -> Field | None:

@@ -25,6 +25,8 @@ def sheet(title: str, rows: Sequence[Row]) -> bytes:
             parts.append(f"<table><tr><td>{escape(row[0])}</td><td>{escape(row[1])}</td></tr></table>")
         else:
             parts.append(f"<p>{escape(row)}</p>")
+    if len(rows) > MOST_ROWS:
+        parts.append(f"<p>and {len(rows) - MOST_ROWS} more lines, which are not shown here</p>")
     page = f"<style>{_STYLE}</style><h1>{escape(title)}</h1>{''.join(parts)}"
     return bytes(HTML(string=page, url_fetcher=_fetch_nothing).write_pdf())
 

@@ -87,11 +87,17 @@ def text_of(content: bytes) -> str:
         return content.decode("cp1252", errors="replace")
 
 
+# No amount is written with more signs, marks and currency included.
+MOST_SIGNS = 80
+
+
 def read_number(raw: str) -> Decimal:
     """Read an amount in any convention: 1.234,56 or 1,234.56 or 1 234,56-, with signs and marks of debit and credit.
 
     Raises ``ValueError`` naming what was there.
     """
+    if len(raw) > MOST_SIGNS:
+        raise ValueError(f"its amount “{raw.strip()[:30]}” is not a number")
     text = raw.replace("\u00a0", "").replace("\u2212", "-").replace("'", "").strip()
     sign = 1
     if text.startswith("(") and text.endswith(")"):

@@ -10,8 +10,9 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.errors import NotAllowed, Refusal
+from wainwright.formats.apart import apart
 from wainwright.formats.problems import LeftOut, Unreadable
-from wainwright.formats.rate_table import PublishedRate, read_rate_table
+from wainwright.formats.rate_table import PublishedRate
 from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.models import ExchangeRate
 from wainwright.rulebook.selectors import rate_table
@@ -19,7 +20,8 @@ from wainwright.trail.services import record
 
 # Older rates are asked for by no claim any more.
 KEPT = timedelta(days=3 * 366)
-BATCH, SHOWN_DAYS = 2000, 90
+# So many rates are written while others wait for the database: three years of some sixty currencies.
+MOST, BATCH, SHOWN_DAYS = 60_000, 2000, 90
 
 
 @dataclass(frozen=True)
@@ -43,24 +45,45 @@ class Latest:
     way: list[Decimal]
 
 
-@transaction.atomic
 def take_rates(member: Membership, name: str, content: bytes) -> RatesTaken:
     """Take a table in for one's firm. A rate that is known stays as it is. Raises ``NotAllowed``, ``Refusal``."""
     if not (member.finance or member.administrator):
         raise NotAllowed("Only finance and administrators take in rates.")
+    today = clock.today(member.firm.zone)
     try:
-        done = keep_rates(member.firm, name[-60:], content, clock.today(member.firm.zone))
+        table = _read(content, today)
     except Unreadable as error:
         raise Refusal(str(error), "file") from error
-    after = {"name": name[-60:], "new": done.new, "known": done.known, "different": done.different[:20]}
-    record(member, "took in exchange rates", f"firm:{member.firm_id}", after=after)
+    with transaction.atomic():
+        done = _keep(member.firm, name[-60:], table, today)
+        after = {"name": name[-60:], "new": done.new, "known": done.known, "different": done.different[:20]}
+        record(member, "took in exchange rates", f"firm:{member.firm_id}", after=after)
     return done
 
 
-@transaction.atomic
 def keep_rates(firm: Firm | None, source: str, content: bytes, today: date) -> RatesTaken:
     """Keep the rates of a table, for one firm or for all. Raises ``Unreadable``."""
-    rates, left = read_rate_table(content, today - KEPT)
+    table = _read(content, today)
+    with transaction.atomic():
+        return _keep(firm, source, table, today)
+
+
+# A table read: its rates, and what was left out of it.
+Table = tuple[list[PublishedRate], list[LeftOut]]
+
+
+def _read(content: bytes, today: date) -> Table:
+    """Read a table before anything is locked: nobody waits for it but who sent it."""
+    table: Table = apart("rates", content, today - KEPT)
+    if len(table[0]) > MOST:
+        raise Unreadable(
+            f"The table holds {len(table[0])} rates of the last three years; {MOST} are taken. Send fewer currencies."
+        )
+    return table
+
+
+def _keep(firm: Firm | None, source: str, table: Table, today: date) -> RatesTaken:
+    rates, left = table
     ahead = [rate for rate in rates if rate.day > today]
     left += [LeftOut(f"{rate.day}", f"the rate of {rate.currency} is of a day to come") for rate in ahead[:5]]
     wanted = {(rate.day, rate.currency): rate for rate in rates if rate.day <= today}

@@ -16,7 +16,7 @@ from wainwright.claims.services import compose
 from wainwright.errors import Refusal
 from wainwright.expenses.models import HeldMail
 from wainwright.expenses.selectors import Narrow, tray
-from wainwright.expenses.services import feeds, receipts, sorting, taking
+from wainwright.expenses.services import feeds, mails, receipts, sorting, taking
 from wainwright.fields import whole
 from wainwright.formats.pictures import MOST_BYTES
 from wainwright.paging import page_of
@@ -60,9 +60,10 @@ def tray_page(request):
     trips = list(
         Trip.objects.filter(traveller=member, starts__isnull=False).select_related("claim").order_by("-starts")[:20]
     )
+    held = list(HeldMail.objects.filter(member=member))
     context = {
         "tray": board, "page": page_of(board.rows, 50, request.GET.get("page")), "more": _kept_query(request), "narrow": narrow, "months": list(dict.fromkeys(months)), "kinds": KINDS,
-        "held": list(HeldMail.objects.filter(member=member)[:20]), "address": member.tray_address,
+        "held": [m for m in held if m.state != HeldMail.State.OPENING], "opening": sum(m.state == HeldMail.State.OPENING for m in held), "address": member.tray_address,
         "undo": request.session.get("undo_pair") or request.session.get("undo", []), "cards": list(member.cards.filter(firm_pays=True).order_by("last_four")),
         "claims": list(Claim.objects.filter(claimant=member, state__in=["Open", "Sent back"]).order_by("-id")[:20]),
         "claimable": [t for t in trips if t.state in CLAIMABLE and not hasattr(t, "claim")],
@@ -144,9 +145,9 @@ def drop(request):
         if file.size > MOST_BYTES:
             faults.append(f"{file.name}: larger than 20 MB. Take the picture in a lower resolution.")
             continue
-        for done in receipts.take_any(request.member, file.name, file.read()):
-            taken += done.receipt is not None and not done.problem
-            faults += [f"{done.name}: {done.problem}"] if done.problem else []
+        done = mails.take_any(request.member, file.name, file.read())
+        taken += not done.problem
+        faults += [f"{done.name}: {done.problem}"] if done.problem else []
     if len(files) > receipts.MOST_AT_ONCE:
         faults.append(f"{len(files) - receipts.MOST_AT_ONCE} files were not taken: 50 at once. Send the rest again.")
     if request.headers.get("X-One-By-One"):

@@ -6,9 +6,10 @@ from huey import crontab
 from huey.contrib.djhuey import db_periodic_task
 
 from wainwright import clock
+from wainwright.claims.binding import forget_old
 from wainwright.claims.services.books import finish_what_broke_off
 from wainwright.expenses.services.feeds import ask_for_all
-from wainwright.expenses.services.mails import take_from_folder
+from wainwright.expenses.services.mails import open_again_what_broke_off, take_from_folder
 from wainwright.expenses.services.reading import read_again_what_broke_off
 from wainwright.people.models import Guess, Once
 from wainwright.trips.services.road import move_along
@@ -20,6 +21,7 @@ def every_minute() -> None:
     move_along(clock.now())
     finish_what_broke_off()
     read_again_what_broke_off()
+    open_again_what_broke_off()
     take_from_folder()
 
 
@@ -28,4 +30,5 @@ def every_night() -> None:
     """Ask the card issuer for the charges of every card; forget old presses of forms and old wrong guesses."""
     Once.objects.filter(time__lt=clock.now() - timedelta(days=2)).delete()
     Guess.objects.filter(time__lt=clock.now() - timedelta(days=2)).delete()
+    forget_old()
     ask_for_all()

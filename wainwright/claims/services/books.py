@@ -33,6 +33,7 @@ from wainwright.core.posting import advance_journal, payment_journal
 from wainwright.core.states import CHARGE, CLAIM, TRIP
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge
+from wainwright.formats.apart import apart
 from wainwright.formats.pain002 import Answer, Outcome
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
@@ -245,6 +246,8 @@ def take_answer(member: Membership, run_id: int, content: bytes) -> PayRun:
     """Finance takes in an answer of the bank that came as a file. Raises ``Refusal``, ``Unreadable``."""
     if not member.finance:
         raise NotAllowed("Only finance takes in the bank's answers.")
+    # A file is opened apart before anything is locked; what comes through the bank's own port is the bank's.
+    apart("answer", content)
     with transaction.atomic():
         run = PayRun.objects.select_for_update().get(firm_id=member.firm_id, pk=run_id)
         if not accounts.keep_answer(run, content, member):

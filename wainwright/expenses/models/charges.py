@@ -34,6 +34,7 @@ class CardFile(models.Model):
     file = models.FileField(upload_to="cards/%Y/%m", blank=True)
     card_four = models.CharField(max_length=4, blank=True, help_text="The card meant where the file names none.")
     header = models.JSONField(default=list, blank=True)
+    sample = models.JSONField(default=list, blank=True, help_text="The first rows under the header.")
     mapping = models.JSONField(default=dict, blank=True)
     rows = models.JSONField(default=list, blank=True, help_text="What would be taken, line by line.")
     problem = models.CharField(max_length=300, blank=True)

@@ -108,11 +108,21 @@ class Sender(models.Model):
 
 
 class HeldMail(models.Model):
-    """A mail from a sender that the person does not know: held until they say what it is."""
+    """A mail on its way into a tray: being opened, held until its owner says what it is, or damaged."""
+
+    class State(models.TextChoices):
+        """Where it stands; one that was taken in is here no more."""
+
+        OPENING = "opening"
+        HELD = "held"
+        UNREADABLE = "unreadable"
 
     member = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="held_mails")
-    sender = models.CharField(max_length=254)
-    subject = models.CharField(max_length=200)
+    state = models.CharField(max_length=10, choices=State, default=State.HELD)
+    trusted = models.BooleanField(default=False, help_text="Sent in by its owner, or let in: not asked about.")
+    sender = models.CharField(max_length=254, blank=True)
+    subject = models.CharField(max_length=200, blank=True)
+    problem = models.CharField(max_length=300, blank=True)
     sha256 = models.CharField(max_length=64)
     file = models.FileField(upload_to="held/%Y/%m")
     time = models.DateTimeField()

@@ -16,14 +16,15 @@ from rapidfuzz import fuzz
 from wainwright import clock
 from wainwright.core.matching import plain_merchant
 from wainwright.core.money import Money
-from wainwright.core.text import one_line
+from wainwright.core.text import clean_data, one_line
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import CardFile, Charge, ColumnMapping
-from wainwright.formats.csv_statement import propose, read_csv, says_enough, table_of
+from wainwright.formats.apart import apart
+from wainwright.formats.csv_statement import propose, read_csv, says_enough
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.statement import MOST_BYTES, Statement, StatementLine
-from wainwright.formats.statements import format_of, read_statements
+from wainwright.formats.statements import format_of
 from wainwright.people.models import Card, Firm, Membership
 from wainwright.trail.services import record
 
@@ -31,7 +32,7 @@ from wainwright.trail.services import record
 NEW, BOOKED, DOUBTFUL, KNOWN = "new", "booked", "doubtful", "known"
 ALIKE, NEAR_DAYS, PENDING_DAYS, PENDING_SHARE = 85, 3, 10, 4
 AHEAD, LONG_AGO = timedelta(days=2), timedelta(days=400)
-BATCH = 1000
+BATCH, SAMPLE = 1000, 4
 
 
 @transaction.atomic
@@ -80,9 +81,10 @@ def _statements(file: CardFile) -> list[Statement] | None:
         content = source.read()
     currency = file.member.firm.currency
     if file.format != "CSV":
-        return read_statements(content, currency)
-    table = table_of(content)
-    file.header = list(table.header)
+        statements: list[Statement] = apart("statements", content, currency)
+        return statements
+    table = apart("table", content)
+    file.header, file.sample = clean_data([list(table.header), [list(row) for _, row in table.rows[:SAMPLE]]])
     if not file.mapping:
         kept = ColumnMapping.objects.filter(member=file.member, header=_header_key(table.header)).first()
         file.mapping = kept.columns if kept else propose(table.header)
@@ -95,12 +97,6 @@ def _keep_mapping(file: CardFile) -> None:
     """What a person named, or took as it was proposed, is found again by the header."""
     key = _header_key(file.header)
     ColumnMapping.objects.update_or_create(member=file.member, header=key, defaults={"columns": file.mapping})
-
-
-def sample_of(file: CardFile) -> list[tuple[str, ...]]:
-    """The first rows under the header, to name the columns by."""
-    with file.file.open("rb") as source:
-        return [row for _, row in table_of(source.read()).rows[:4]]
 
 
 def _header_key(header: Sequence[str]) -> str:

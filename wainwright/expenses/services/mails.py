@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import hashlib
 import logging
+from datetime import timedelta
 
 from django.conf import settings
 from django.core.files.base import ContentFile
 from django.db import transaction
+from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
 from wainwright.errors import Stale
 from wainwright.expenses.models import HeldMail, Sender
-from wainwright.expenses.services.receipts import TakenIn, take_any
-from wainwright.formats.mail import MOST_BYTES, read_mail
+from wainwright.expenses.services.receipts import TakenIn, take_in
+from wainwright.formats.apart import apart
+from wainwright.formats.mail import MOST_BYTES, Letter, is_mail
 from wainwright.formats.problems import Unreadable
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
@@ -21,6 +24,7 @@ from wainwright.trail.services import record
 
 log = logging.getLogger(__name__)
 MOST_HELD = 100
+BROKEN_OFF = timedelta(minutes=10)
 
 
 def owner_of(address: str) -> Membership | None:
@@ -33,41 +37,90 @@ def owner_of(address: str) -> Membership | None:
 
 
 def arrived(address: str, content: bytes) -> str:
-    """Take a mail that came for an address; return what became of it: "taken", "held", or why it was not taken."""
+    """Take a mail that came for an address; return "taken", or why it was not. It is opened in the queue."""
     member = owner_of(address)
     if member is None:
         return f"nobody has the address {address[:80]}"
     if len(content) > MOST_BYTES:
         return "the mail is larger than 20 MB"
-    try:
-        letter = read_mail(content)
-    except Unreadable as error:
-        return str(error)
-    known = {member.person.email.casefold(), member.itinerary_email.casefold()}
-    if letter.sender in known or Sender.objects.filter(member=member, address=letter.sender).exists():
-        _tell(member, letter.subject, take_any(member, "mail.eml", content))
-        return "taken"
-    return _hold(member, letter.sender, letter.subject, content)
+    return "taken" if keep(member, content, trusted=False) else f"{MOST_HELD} mails wait already"
 
 
-def _hold(member: Membership, sender: str, subject: str, content: bytes) -> str:
+def take_any(member: Membership, name: str, content: bytes) -> TakenIn:
+    """Take a file that a person sent in; a mail is opened in the queue, and gives its papers one by one."""
+    if not is_mail(content) or len(content) > MOST_BYTES:
+        return take_in(member, name, content)
+    if not keep(member, content, trusted=True):
+        return TakenIn(name, None, f"{MOST_HELD} mails wait in your tray already. Decide on them first.")
+    return TakenIn(name, None, "", True)
+
+
+@transaction.atomic
+def keep(member: Membership, content: bytes, trusted: bool) -> bool:
+    """Keep a mail and have it opened; the same mail again changes nothing. Says whether there was room for it."""
     digest = hashlib.sha256(content).hexdigest()
-    with transaction.atomic():
-        if HeldMail.objects.filter(member=member, sha256=digest).exists():
-            return "held"
-        if HeldMail.objects.filter(member=member).count() >= MOST_HELD:
-            return f"{MOST_HELD} mails of unknown senders wait already"
-        mail = HeldMail(member=member, sender=sender[:254], subject=subject[:200], sha256=digest, time=clock.now())
-        mail.file.save(f"{digest[:24]}.eml", ContentFile(content), save=False)
-        mail.save()
-        record(
-            member,
-            "held a mail of an unknown sender",
-            f"member:{member.pk}",
-            after={"sender": sender, "subject": subject},
-        )
-        tell(member, f"A mail from {sender or 'nobody'} waits: do you know the sender?", "/tray/")
-    return "held"
+    mine = HeldMail.objects.filter(member=member)
+    known = mine.select_for_update().filter(sha256=digest).first()
+    if known is None:
+        if mine.count() >= MOST_HELD:
+            return False
+        known = HeldMail(member=member, sha256=digest, time=clock.now(), state=HeldMail.State.OPENING, trusted=trusted)
+        known.file.save(f"{digest[:24]}.eml", ContentFile(content), save=False)
+        known.save()
+    elif trusted and known.state == HeldMail.State.HELD:
+        known.state, known.trusted = HeldMail.State.OPENING, True
+        known.save()
+    else:
+        return True
+    open_mail(known.pk)
+    return True
+
+
+@on_commit_task(retries=1, retry_delay=5)
+def open_mail(mail_id: int) -> None:
+    """Open a mail: the papers of a known sender lie in the tray, another's is held, a damaged one is kept and says so."""
+    mail = HeldMail.objects.select_related("member__firm", "member__person").filter(pk=mail_id).first()
+    if mail is None or mail.state != HeldMail.State.OPENING:
+        return
+    with mail.file.open("rb") as file:
+        content = file.read()
+    try:
+        letter = apart("mail", content)
+    except Unreadable as error:
+        _damaged(mail, str(error))
+        return
+    member = mail.member
+    own = {member.person.email.casefold(), member.itinerary_email.casefold()} - {""}
+    if mail.trusted or letter.sender in own or Sender.objects.filter(member=member, address=letter.sender).exists():
+        _tell(member, letter.subject, _papers_of(member, letter, content))
+        with transaction.atomic():
+            _away(mail)
+    else:
+        _hold(mail, letter.sender, letter.subject)
+
+
+def _papers_of(member: Membership, letter: Letter, content: bytes) -> list[TakenIn]:
+    """Take in what is attached, one by one, and the mail itself where it carries a booking or no paper."""
+    done = [take_in(member, each.name, each.content) for each in letter.attached if not is_mail(each.content)]
+    if letter.bookings or not any(each.receipt for each in done):
+        done.append(take_in(member, f"{letter.subject or 'Mail'}.eml", content))
+    return done
+
+
+@transaction.atomic
+def _hold(mail: HeldMail, sender: str, subject: str) -> None:
+    mail.state, mail.sender, mail.subject = HeldMail.State.HELD, sender[:254], subject[:200]
+    mail.save()
+    after = {"sender": sender, "subject": subject}
+    record(mail.member, "held a mail of an unknown sender", f"member:{mail.member_id}", after=after)
+    tell(mail.member, f"A mail from {sender or 'nobody'} waits: do you know the sender?", "/tray/")
+
+
+@transaction.atomic
+def _damaged(mail: HeldMail, problem: str) -> None:
+    mail.state, mail.problem = HeldMail.State.UNREADABLE, problem[:300]
+    mail.save()
+    tell(mail.member, f"A mail that came in could not be opened. {problem}"[:300], "/tray/")
 
 
 def _tell(member: Membership, subject: str, done: list[TakenIn]) -> None:
@@ -78,17 +131,25 @@ def _tell(member: Membership, subject: str, done: list[TakenIn]) -> None:
 
 
 @transaction.atomic
-def let_in(member: Membership, mail_id: int, know: bool) -> list[TakenIn]:
-    """Take a held mail into the tray; ``know`` lets the sender's next ones in unasked. Raises ``Stale``."""
+def let_in(member: Membership, mail_id: int, know: bool) -> None:
+    """Let a held mail into the tray; ``know`` lets the sender's next ones in unasked. Raises ``Stale``."""
     mail = _held(member, mail_id)
-    with mail.file.open("rb") as file:
-        content = file.read()
+    if mail.state != HeldMail.State.HELD:
+        raise Stale("That mail cannot be taken in: it is being opened, or is damaged.")
     if know and mail.sender:
         Sender.objects.get_or_create(member=member, address=mail.sender)
-    done = take_any(member, "mail.eml", content)
+    mail.state, mail.trusted = HeldMail.State.OPENING, True
+    mail.save()
     record(member, "let a mail in", f"member:{member.pk}", after={"sender": mail.sender, "known from now on": know})
-    _away(mail)
-    return done
+    open_mail(mail.pk)
+
+
+def open_again_what_broke_off() -> int:
+    """Put mails back into the queue whose opening was broken off; return how many."""
+    late = HeldMail.objects.filter(state=HeldMail.State.OPENING, time__lt=clock.now() - BROKEN_OFF)[:MOST_HELD]
+    for mail in late:
+        open_mail(mail.pk)
+    return len(late)
 
 
 @transaction.atomic
@@ -119,7 +180,7 @@ def take_from_folder() -> int:
     for path in sorted(folder.glob("*.eml"))[:50] if folder.exists() else []:
         address = "@".join((path.name.split("@")[0], settings.MAIL_DOMAIN))
         result = arrived(address, path.read_bytes())
-        if result in ("taken", "held"):
+        if result == "taken":
             path.unlink()
             count += 1
         else:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import io
 import logging
+import time
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import date, timedelta
 
 import imagehash
@@ -19,17 +19,19 @@ from wainwright.core.money import total
 from wainwright.core.text import clean_data
 from wainwright.expenses.models import Receipt, ReceiptPage
 from wainwright.expenses.services.memory import remembered_name
-from wainwright.formats.invoice import Invoice, inside_pdf, read_invoice
-from wainwright.formats.mail import Letter, Reservation, read_mail
-from wainwright.formats.pictures import MOST_PAGES, Page, pages_of
+from wainwright.formats.apart import apart
+from wainwright.formats.invoice import Invoice
+from wainwright.formats.mail import Reservation
+from wainwright.formats.opening import Opened
+from wainwright.formats.pictures import Page
 from wainwright.formats.problems import Unreadable
-from wainwright.formats.receipt_text import bill_lines, read_fields
-from wainwright.formats.sheets import invoice_sheet, mail_sheet
 from wainwright.outside import service
 
 log = logging.getLogger(__name__)
 THUMB = (68, 88)
 ALIKE_BITS, ALIKE_AMONG = 3, 300
+# Reading the words of one paper takes no longer than this, so that those behind it have their turn.
+MOST_SECONDS, MOST_WORDS = 60, 20_000
 
 
 @on_commit_task(retries=1, retry_delay=5)
@@ -41,7 +43,8 @@ def read_receipt(receipt_id: int) -> None:
     receipt = Receipt.objects.select_related("firm", "owner").get(pk=receipt_id)
     try:
         with receipt.file.open("rb") as file:
-            seen = see(receipt.kind, file.read())
+            content = file.read()
+        seen = apart("paper", receipt.kind, content)
         found = _read(receipt, seen)
     except Unreadable as error:
         _unreadable(receipt, str(error))
@@ -58,63 +61,24 @@ def read_receipt(receipt_id: int) -> None:
         receipt.save()
 
 
-@dataclass(frozen=True)
-class Seen:
-    """A file opened: its pages, and what it says as data."""
-
-    pages: list[Page]
-    invoice: Invoice | None = None
-    letter: Letter | None = None
-    # How many pages words are read on; what is attached to data is looked at, not read again.
-    read: int = MOST_PAGES
-
-
-def see(kind: str, content: bytes) -> Seen:
-    """Open a file of a kind. Raises ``Unreadable``."""
-    if kind == Receipt.Kind.INVOICE:
-        invoice = read_invoice(content)
-        sheet = pages_of(invoice_sheet(invoice))
-        return Seen((sheet + _attached(invoice))[:MOST_PAGES], invoice, read=len(sheet))
-    if kind == Receipt.Kind.MAIL:
-        letter = read_mail(content)
-        return Seen(pages_of(mail_sheet(letter)), None, letter)
-    pages = pages_of(content)
-    xml = inside_pdf(content) if content[:1024].lstrip().startswith(b"%PDF-") else None
-    try:
-        return Seen(pages, read_invoice(xml) if xml else None)
-    except Unreadable:
-        # What is wrong with the data inside does not make the paper worthless.
-        return Seen(pages)
-
-
-def _attached(invoice: Invoice) -> list[Page]:
-    """The pages of what is attached to an invoice; what is no picture or PDF stays in the original."""
-    found: list[Page] = []
-    for each in invoice.attached:
-        if len(found) >= MOST_PAGES:
-            break
-        try:
-            found += pages_of(each.content)
-        except Unreadable:
-            continue
-    return found
-
-
-def _read(receipt: Receipt, seen: Seen) -> dict:
+def _read(receipt: Receipt, seen: Opened) -> dict:
     """Read the words of the pages, and put what a file says as data in their place."""
-    words = [word for n, page in enumerate(seen.pages[: seen.read]) for word in service("reader").words(page, n)]
-    fields = {
-        name: {"value": f.value, "sure": f.sure, "box": f.box}
-        for name, f in read_fields(words, clock.today(receipt.firm.zone)).items()
-    }
-    found = {"fields": fields, "lines": [[label[:80], str(amount)] for label, amount in bill_lines(words)[:40]]}
+    words, until = [], time.monotonic() + MOST_SECONDS
+    for number, page in enumerate(seen.pages[: seen.read]):
+        if time.monotonic() > until:
+            log.warning("receipt %s: words were read on %s of %s pages", receipt.pk, number, len(seen.pages))
+            break
+        words += service("reader").words(page, number)[:MOST_WORDS]
+    read, lines = apart("words", words[:MOST_WORDS], clock.today(receipt.firm.zone))
+    fields = {name: {"value": f.value, "sure": f.sure, "box": f.box} for name, f in read.items()}
+    found = {"fields": fields, "lines": [[label[:80], str(amount)] for label, amount in lines]}
     if seen.invoice is not None:
         found |= _of_invoice(seen.invoice, fields)
     else:
         fields |= remembered_name(receipt.owner, fields)
-    if seen.letter is not None and seen.letter.bookings:
-        found["invoice"] = {"bookings": [_booking(each) for each in seen.letter.bookings]}
-        _of_bookings(seen.letter.bookings, fields)
+    if seen.bookings:
+        found["invoice"] = {"bookings": [_booking(each) for each in seen.bookings]}
+        _of_bookings(seen.bookings, fields)
     cleaned: dict = clean_data(found)
     return cleaned
 
@@ -193,7 +157,7 @@ def _alike(receipt: Receipt) -> Receipt | None:
     return None
 
 
-def _keep_pages(receipt: Receipt, pages: list[Page]) -> None:
+def _keep_pages(receipt: Receipt, pages: Sequence[Page]) -> None:
     receipt.pages.all().delete()
     if pages:
         with Image.open(io.BytesIO(pages[0].content)) as image:

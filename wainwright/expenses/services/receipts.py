@@ -13,9 +13,9 @@ from wainwright import clock
 from wainwright.errors import NotAllowed, Stale
 from wainwright.expenses.models import Expense, Receipt
 from wainwright.expenses.services.reading import read_receipt
-from wainwright.formats.invoice import is_xml, read_invoice
-from wainwright.formats.mail import is_mail, read_mail
-from wainwright.formats.pictures import media_type
+from wainwright.formats.invoice import is_xml
+from wainwright.formats.mail import is_mail
+from wainwright.formats.pictures import MOST_BYTES, media_type
 from wainwright.formats.problems import Unreadable
 from wainwright.people.models import Membership
 from wainwright.trail.services import record
@@ -29,19 +29,23 @@ _ENDINGS = {
 
 @dataclass(frozen=True)
 class TakenIn:
-    """What became of one file: the receipt, or why there is none."""
+    """What became of one file: the receipt, or why there is none; or that it is a mail, whose papers come later."""
 
     name: str
     receipt: Receipt | None
     problem: str = ""
+    later: bool = False
 
 
 def take_in(member: Membership, name: str, content: bytes) -> TakenIn:
     """Take one file into the tray and have it read: a picture, a PDF, an invoice as data, or a mail as it stands.
 
-    A file that is no receipt is not taken and the answer says why; the same file again is the receipt it was.
+    A file of another kind is not taken and the answer says why; one that turns out damaged is kept and says so. The
+    same file again is the receipt it was.
     """
     shown = PurePath(name.replace("\\", "/")).name[-120:] or "receipt"
+    if len(content) > MOST_BYTES:
+        return TakenIn(shown, None, "The file is larger than 20 MB. Send it in pieces, or as a picture.")
     try:
         kind, media = _kind(content)
     except Unreadable as error:
@@ -62,27 +66,11 @@ def take_in(member: Membership, name: str, content: bytes) -> TakenIn:
     return TakenIn(shown, receipt)
 
 
-def take_any(member: Membership, name: str, content: bytes) -> list[TakenIn]:
-    """Take a file; a mail gives its attachments one by one, and itself where it carries a booking or no paper."""
-    if not is_mail(content):
-        return [take_in(member, name, content)]
-    try:
-        letter = read_mail(content)
-    except Unreadable as error:
-        return [TakenIn(name, None, str(error))]
-    done = [take_in(member, each.name, each.content) for each in letter.attached if not is_mail(each.content)]
-    if letter.bookings or not any(each.receipt for each in done):
-        done.append(take_in(member, f"{letter.subject or 'Mail'}.eml", content))
-    return done
-
-
 def _kind(content: bytes) -> tuple[str, str]:
-    """Say what kind of paper a file is, by its content. Raises ``Unreadable``."""
+    """Say what kind of paper a file is, by how it begins; it is opened in the queue. Raises ``Unreadable``."""
     if is_mail(content):
-        read_mail(content)
         return Receipt.Kind.MAIL, "message/rfc822"
     if is_xml(content):
-        read_invoice(content)
         return Receipt.Kind.INVOICE, "application/xml"
     return Receipt.Kind.RECEIPT, media_type(content)
 

@@ -49,7 +49,7 @@ def look(request, file_id: int):
         "file": file, "page": page, "counts": counts, "names": NAMES, "cards": list(request.member.cards.order_by("-firm_pays", "id")),
         "columns": columns,
         "read_as": [(words, file.header[index]) for _, words, index in columns if index is not None and index < len(file.header)],
-        "sample": charges.sample_of(file) if file.state == CardFile.State.COLUMNS else [],
+        "sample": file.sample,
         "left": file.left[:200], "wholly": counts["new"] + counts["booked"],
     }  # fmt: skip
     return render(request, "expenses/card_file.html", context)

@@ -8,11 +8,11 @@ from django.contrib import messages
 from django.db.models import Q
 from django.http import FileResponse, Http404
 from django.shortcuts import redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from wainwright.errors import Refusal
 from wainwright.expenses.forms import CostForm
-from wainwright.expenses.models import Receipt, ReceiptPage
+from wainwright.expenses.models import HeldMail, Receipt, ReceiptPage
 from wainwright.expenses.proposals import Asked, propose_all, usual_category
 from wainwright.expenses.selectors import receipt_for
 from wainwright.expenses.services import mails, pages, taking
@@ -125,19 +125,24 @@ def put_on_trip(request, receipt_id: int):
     return redirect("trip", trip_id)
 
 
-@require_POST
+@require_http_methods(["GET", "POST"])
 def held_mail(request, mail_id: int):
-    """Let a held mail in, know its sender from now on, or turn it away."""
+    """A held mail as it came, as a download; or let it in, know its sender from now on, turn it away."""
+    if request.method == "GET":
+        mail = HeldMail.objects.filter(member=request.member, pk=mail_id).first()
+        if mail is None:
+            raise Http404
+        kind = "application/octet-stream"
+        return _safe(FileResponse(mail.file.open("rb"), content_type=kind, as_attachment=True, filename="mail.eml"))
     act = request.POST.get("act")
     if act == "away":
         mails.turn_away(request.member, mail_id)
         messages.info(request, "The mail is deleted.")
-        return redirect("tray")
-    if act not in ("once", "know"):
+    elif act in ("once", "know"):
+        mails.let_in(request.member, mail_id, act == "know")
+        messages.info(request, "The mail is being opened; its papers come into the tray.")
+    else:
         raise Refusal("Say whether the mail is taken in or deleted.")
-    for each in mails.let_in(request.member, mail_id, act == "know"):
-        if each.problem:
-            messages.error(request, f"{each.name}: {each.problem}")
     return redirect("tray")
 
 

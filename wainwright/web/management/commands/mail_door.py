@@ -34,7 +34,7 @@ class Door:
     async def handle_DATA(self, server, session, envelope):
         """Take the mail for each address."""
         results = [await sync_to_async(_arrived)(address, envelope.content) for address in envelope.rcpt_tos]
-        refused = [result for result in results if result not in ("taken", "held")]
+        refused = [result for result in results if result != "taken"]
         return f"550 {refused[0][:200]}" if refused else "250 taken"
 
 
