@@ -11,4 +11,4 @@ $bin/djlint wainwright --check --quiet
 imports=$($bin/lint-imports --no-cache 2>&1) || { echo "$imports" | tail -n 40; exit 1; }
 $bin/python manage.py makemigrations --check --dry-run -v0
 WAINWRIGHT_DEBUG=1 $bin/python manage.py check
-WAINWRIGHT_SECRET_KEY=0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOP-not-for-use $bin/python manage.py check --deploy --fail-level WARNING
+WAINWRIGHT_SECRET_KEY=0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOP-not-for-use $bin/python manage.py check --deploy --tag security --fail-level WARNING

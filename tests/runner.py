@@ -64,7 +64,9 @@ def own_folder(name: str) -> override_settings:
     folder = Shelf.folder.parent / name
     folder.mkdir(exist_ok=True)
     caches = {"default": {**settings.CACHES["default"], "LOCATION": str(folder / "cache")}}
-    return override_settings(VAR=folder, MEDIA_ROOT=str(folder / "files"), CACHES=caches)
+    return override_settings(
+        VAR=folder, MEDIA_ROOT=str(folder / "files"), ANCHORS=folder / "anchors.log", CACHES=caches
+    )
 
 
 def _start_worker(counter, *rest):

@@ -44,6 +44,8 @@ class Shelf:
 
 def start_from(kind: str) -> None:
     """Make the test's database what ``kind`` is on the suite's day, and its folder of files."""
+    # What was kept outside another database proves nothing of this one.
+    settings.ANCHORS.unlink(missing_ok=True)
     cache.clear()
     shutil.rmtree(settings.MEDIA_ROOT, ignore_errors=True)
     if connection.vendor != "sqlite":
@@ -116,6 +118,12 @@ class StartedTestCase(DayMixin, TestCase):
     @classmethod
     def before_class(cls):
         start_from(cls.starts_from)
+
+    @classmethod
+    def _enter_atomics(cls):
+        # Of the class, and of each test: what was undone in the database is undone beside it.
+        settings.ANCHORS.unlink(missing_ok=True)
+        return super()._enter_atomics()
 
 
 class StartedTransactionMixin(DayMixin):

@@ -2,6 +2,7 @@
 
 import sys
 import tempfile
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -15,6 +16,9 @@ TESTING = "test" in sys.argv[1:2]
 # Tests keep nothing beside the data, and two runs at once do not meet: each has a folder of its own.
 VAR = Path(tempfile.mkdtemp(prefix="wainwright-test-") if TESTING else env.str("WAINWRIGHT_VAR", str(BASE / "var")))
 VAR.mkdir(parents=True, exist_ok=True)
+with suppress(PermissionError):
+    # Everything of people lies in here.
+    VAR.chmod(0o700)
 
 # The demo offers its people on the sign-in page and lets its clock be moved; never for real use.
 DEMO = env.bool("WAINWRIGHT_DEMO", False)
@@ -159,6 +163,7 @@ STORAGES = {
 MEDIA_ROOT = VAR / "files"
 # Files of people are never served by their path; a view checks who asks.
 MEDIA_URL = ""
+FILE_UPLOAD_PERMISSIONS, FILE_UPLOAD_DIRECTORY_PERMISSIONS = 0o600, 0o700
 FILE_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
 DATA_UPLOAD_MAX_MEMORY_SIZE = 5_000_000
 # Fifty are taken at once; a few more are let in, so that the page itself can say so.
@@ -182,6 +187,9 @@ DEFAULT_FROM_EMAIL = env.str("WAINWRIGHT_FROM", "Wainwright <wainwright@localhos
 MAIL_DOMAIN = env.str("WAINWRIGHT_MAIL_DOMAIN", "tray.wainwright.example")
 MAIL_DOOR = (env.str("WAINWRIGHT_MAIL_HOST", "127.0.0.1"), env.int("WAINWRIGHT_MAIL_PORT", 8025))
 MAIL_FOLDER = VAR / "mail-in"
+
+# How far the trail went, a signed line a day: best on another disk, beside the backups.
+ANCHORS = Path(env.str("WAINWRIGHT_ANCHORS", str(VAR / "anchors" / "trail.log")))
 
 # Where people reach the application; mails link there.
 ADDRESS = env.str("WAINWRIGHT_ADDRESS", "http://127.0.0.1:8000").rstrip("/")

@@ -32,6 +32,7 @@ from wainwright.formats.pain002 import StatusReport, read_pain002
 from wainwright.outside import service
 from wainwright.people.models import Firm, Membership
 from wainwright.ports.ledger import Entered
+from wainwright.trail import anchors
 from wainwright.trail.services import record
 
 
@@ -175,6 +176,7 @@ def prepare_pay_run(who: Membership, payables: Sequence[Payable], on: date) -> P
     except IntegrityError as error:
         raise Stale("One of these is already in another pay run. Open the page again to see what is left.") from error
     record(who, "made a pay run", f"payrun:{run.pk}", after={"total": run.total_minor, "payments": len(payables)})
+    anchors.drop_when_kept(f"pay run {run.number} of {firm.slug}", firm.pk)
     return run
 
 

@@ -21,6 +21,7 @@ from wainwright.formats.apart import apart
 from wainwright.formats.binder import Bound, bind
 from wainwright.formats.opening import RECEIPT
 from wainwright.formats.problems import Unreadable
+from wainwright.people.files import drop_file
 from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
 
@@ -94,8 +95,7 @@ def put_together(binder_id: int) -> None:
 def away(binders: Iterable[Binder]) -> None:
     """Delete binders and their files."""
     for each in binders:
-        if each.file:
-            transaction.on_commit(lambda file=each.file: file.delete(save=False))
+        drop_file(each.file)
         each.delete()
 
 

@@ -1,19 +1,26 @@
-"""The trail: a chain of entries, each holding the hash of the one before."""
+"""The trail: a chain of entries, each holding the hash of the one before; and anchors, which say elsewhere how far it went."""
 
 from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
 GENESIS = "0" * 64
+# The entry that seals which firm each of the entries belongs to whose own hashes leave it out.
+SEALS = ("sealed the firms of the entries before", "trail")
+# The act of whoever gives up what was entered after a backup that was put back.
+RESTORED = "restored"
 
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One act. ``before`` and ``after`` are JSON text; ``previous`` is the last entry's hash."""
+    """One act. ``before`` and ``after`` are JSON text; ``previous`` is the last entry's hash.
+
+    Entries of the first days have hashes without the firm (``with_firm`` is false): a later one seals them.
+    """
 
     number: int
     time: datetime
@@ -24,13 +31,17 @@ class Entry:
     before: str
     after: str
     previous: str
+    firm: int | None = None
+    with_firm: bool = True
 
     def digest(self) -> str:
         """SHA-256 of everything in the entry, in a fixed order."""
-        values = [
+        values: list[object] = [
             self.number, self.time.astimezone(UTC).isoformat(), self.who, self.for_whom, self.what,
             self.subject, self.before, self.after, self.previous,
         ]  # fmt: skip
+        if self.with_firm:
+            values.append(["firm", self.firm])
         return hashlib.sha256(json.dumps(values, ensure_ascii=False, separators=(",", ":")).encode()).hexdigest()
 
 
@@ -42,9 +53,29 @@ class Broken:
     why: str
 
 
+@dataclass(frozen=True, slots=True)
+class Anchor:
+    """How far the trail went at a time, kept outside the database: its last entry and that entry's hash."""
+
+    number: int
+    digest: str
+    time: datetime
+    why: str
+
+
+def firms_digest(firms: Iterable[tuple[int, int | None]]) -> str:
+    """SHA-256 of (number of an entry, its firm), as an entry seals them."""
+    sealed = hashlib.sha256()
+    for number, firm in firms:
+        sealed.update(f"{number}:{firm}\n".encode())
+    return sealed.hexdigest()
+
+
 def first_broken(entries: Iterable[tuple[Entry, str]]) -> Broken | None:
     """Walk (entry, its kept hash) in order and return the first that does not fit, or nothing."""
     previous, expected = GENESIS, 1
+    unsealed: list[tuple[int, int | None]] = []
+    sealed = False
     for entry, kept in entries:
         if entry.number != expected:
             return Broken(expected, f"entry {expected} is missing")
@@ -52,5 +83,34 @@ def first_broken(entries: Iterable[tuple[Entry, str]]) -> Broken | None:
             return Broken(entry.number, "it does not follow the entry before it")
         if entry.digest() != kept:
             return Broken(entry.number, "its content was changed")
+        if not entry.with_firm:
+            if sealed:
+                return Broken(entry.number, "its hash leaves out the firm")
+            unsealed.append((entry.number, entry.firm))
+        elif unsealed and not sealed:
+            if (entry.what, entry.subject) != SEALS:
+                return Broken(entry.number, "the firms of the entries before it are not sealed")
+            if json.loads(entry.after) != {"entries": len(unsealed), "firms": firms_digest(unsealed)}:
+                return Broken(entry.number, "the firm of an entry before it was changed")
+            sealed = True
         previous, expected = kept, expected + 1
     return None
+
+
+def unanchored(anchors: Iterable[Anchor], last: int, digests: Mapping[int, str]) -> list[tuple[Anchor, str]]:
+    """Return the anchors that the trail does not bear out, and why; ``digests`` are those of the entries they name.
+
+    Anchors are in the order in which they were dropped. What a restored backup gave up is not missed any more.
+    """
+    standing: list[Anchor] = []
+    for anchor in anchors:
+        if anchor.why.startswith(RESTORED):
+            standing = [each for each in standing if each.number <= anchor.number]
+        standing.append(anchor)
+    found = []
+    for anchor in standing:
+        if anchor.number > last:
+            found.append((anchor, f"entries {last + 1} to {anchor.number} are missing"))
+        elif digests.get(anchor.number) != anchor.digest:
+            found.append((anchor, f"entry {anchor.number}, or one before it, is not what it was"))
+    return found

@@ -222,6 +222,16 @@ class Guess(models.Model):
         return f"{self.what} of {self.person_id}"
 
 
+class Dropped(models.Model):
+    """A file that no row names any more. It is deleted some days later, so that a backup of rows finds its files."""
+
+    name = models.CharField(max_length=200)
+    time = models.DateTimeField(db_index=True)
+
+    def __str__(self):
+        return self.name
+
+
 class Vehicle(models.Model):
     """A person's vehicle, whose kind finds the mileage rate."""
 

@@ -17,6 +17,9 @@ class Entry(models.Model):
     subject = models.CharField(max_length=60, db_index=True)
     before = models.TextField(blank=True)
     after = models.TextField(blank=True)
+    with_firm = models.BooleanField(
+        default=True, help_text="Whether the hash covers the firm; a later entry seals it else."
+    )
     previous = models.CharField(max_length=64)
     digest = models.CharField(max_length=64)
 
@@ -30,5 +33,5 @@ class Entry(models.Model):
         """The entry as the core checks it."""
         return CoreEntry(
             self.number, self.time, self.who, self.for_whom, self.what, self.subject, self.before, self.after,
-            self.previous,
+            self.previous, self.firm_id, self.with_firm,
         )  # fmt: skip

@@ -32,6 +32,7 @@ def record(
     """
     if not transaction.get_connection().in_atomic_block:
         raise RuntimeError("the trail is written inside the act's transaction")
+    firm = who.firm_id if who else firm_id
     last = Entry.objects.order_by("-number").only("number", "digest").first()
     core = CoreEntry(
         number=last.number + 1 if last else 1,
@@ -43,9 +44,10 @@ def record(
         before=_text(before),
         after=_text(after),
         previous=last.digest if last else GENESIS,
+        firm=firm,
     )
     return Entry.objects.create(
-        number=core.number, time=core.time, firm_id=who.firm_id if who else firm_id, who=core.who,
+        number=core.number, time=core.time, firm_id=firm, who=core.who,
         for_whom=core.for_whom, what=core.what, subject=core.subject, before=core.before, after=core.after,
         previous=core.previous, digest=core.digest(),
     )  # fmt: skip

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import logging
 from urllib.parse import urlsplit
 
 from django.contrib import messages
@@ -21,6 +22,7 @@ from wainwright.errors import NotAllowed, Refusal
 from wainwright.people.models import Once
 from wainwright.web.selectors import membership_of
 
+log = logging.getLogger(__name__)
 # A calendar address is its own key: calendars that subscribe to it cannot sign in.
 OPEN = ("/accounts/", "/static/", "/up/", "/demo-sign-in/", "/favicon.ico", "/calendar/")
 
@@ -144,6 +146,9 @@ class RefusalMiddleware:
         """Turn what services raise into pages."""
         if isinstance(exception, ObjectDoesNotExist):
             raise Http404 from exception
+        if isinstance(exception, FileNotFoundError):
+            log.error("a file is missing: %s", exception)
+            return render(request, "404.html", {"missing": True}, status=404)
         if isinstance(exception, NotAllowed) and request.method != "POST":
             return render(request, "403.html", {"why": exception.message}, status=403)
         if isinstance(exception, (Refusal, NotNow)):

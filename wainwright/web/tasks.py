@@ -11,7 +11,9 @@ from wainwright.claims.services.books import finish_what_broke_off
 from wainwright.expenses.services.feeds import ask_for_all
 from wainwright.expenses.services.mails import open_again_what_broke_off, take_from_folder
 from wainwright.expenses.services.reading import read_again_what_broke_off
+from wainwright.people.files import delete_dropped
 from wainwright.people.models import Guess, Once
+from wainwright.trail import anchors
 from wainwright.trips.services.road import move_along
 
 
@@ -31,4 +33,6 @@ def every_night() -> None:
     Once.objects.filter(time__lt=clock.now() - timedelta(days=2)).delete()
     Guess.objects.filter(time__lt=clock.now() - timedelta(days=2)).delete()
     forget_old()
+    delete_dropped()
+    anchors.drop_of_the_day()
     ask_for_all()

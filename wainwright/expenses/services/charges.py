@@ -72,6 +72,8 @@ def read_file(file_id: int) -> None:
             file.state, file.problem = CardFile.State.SHOWN, ""
     except Unreadable as error:
         file.state, file.problem = CardFile.State.AWAY, str(error)[:300]
+    except FileNotFoundError:
+        file.state, file.problem = CardFile.State.AWAY, "Its file is missing on this machine. Send it again."
     file.save()
 
 

@@ -19,6 +19,7 @@ from wainwright.formats.apart import apart
 from wainwright.formats.mail import MOST_BYTES, Letter, is_mail
 from wainwright.formats.problems import Unreadable
 from wainwright.news.services import tell
+from wainwright.people.files import drop_file
 from wainwright.people.models import Membership
 from wainwright.trail.services import record
 
@@ -82,12 +83,15 @@ def open_mail(mail_id: int) -> None:
     mail = HeldMail.objects.select_related("member__firm", "member__person").filter(pk=mail_id).first()
     if mail is None or mail.state != HeldMail.State.OPENING:
         return
-    with mail.file.open("rb") as file:
-        content = file.read()
     try:
+        with mail.file.open("rb") as file:
+            content = file.read()
         letter = apart("mail", content)
     except Unreadable as error:
         _damaged(mail, str(error))
+        return
+    except FileNotFoundError:
+        _damaged(mail, "Its file is missing on this machine. Ask for it again.")
         return
     member = mail.member
     own = {member.person.email.casefold(), member.itinerary_email.casefold()} - {""}
@@ -168,9 +172,8 @@ def _held(member: Membership, mail_id: int) -> HeldMail:
 
 
 def _away(mail: HeldMail) -> None:
-    file = mail.file
+    drop_file(mail.file)
     mail.delete()
-    transaction.on_commit(lambda: file.delete(save=False))
 
 
 def take_from_folder() -> int:

@@ -23,6 +23,7 @@ from wainwright.errors import Refusal, Stale
 from wainwright.formats.pictures import media_type
 from wainwright.formats.places import best_place
 from wainwright.formats.problems import Unreadable
+from wainwright.people.files import drop_file
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trips.figures import THROUGHOUT
@@ -152,6 +153,7 @@ def remove_paper(member: Membership, trip_id: int, paper_id: int) -> None:
     if paper is None:
         raise Stale("That paper is gone already.")
     before = {"kind": paper.kind, "name": paper.name, "sha256": paper.sha256}
+    drop_file(paper.file)
     paper.delete()
     changed(member, trip, "took a paper off", before, None)
 

@@ -1,0 +1,36 @@
+"""What must be said before real people use it (``manage.py check --deploy``)."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from django.conf import settings
+from django.core.checks import Warning as Warns
+from django.core.checks import register
+
+# Where money and records go: a simulated one outside the demo pays nobody and posts nothing.
+REAL = ("bank", "ledger", "card_issuer", "market")
+
+
+@register("outside", deploy=True)
+def stand_ins(**_) -> list[Warns]:
+    """Warn of stand-ins where real services are meant, and of anchors that lie where the database does."""
+    if settings.DEMO:
+        return []
+    found = [
+        Warns(
+            f"The {port.replace('_', ' ')} is the simulated one that ships.",
+            hint=f"Name the class of the real one in WAINWRIGHT_{port.upper()} (docs/operate.md).", id=f"wainwright.W{number:03d}",
+        )
+        for number, port in enumerate(REAL, 1)
+        if settings.PORTS[port].startswith("wainwright.standins.")
+    ]  # fmt: skip
+    if settings.EMAIL_BACKEND.startswith("wainwright.standins."):
+        hint = "Name the server that takes our mail in WAINWRIGHT_SMTP_HOST."
+        found.append(Warns("Mail goes to the simulated mailbox: nobody gets it.", hint=hint, id="wainwright.W010"))
+    if Path(settings.VAR).resolve() in Path(settings.ANCHORS).resolve().parents:
+        hint = "Name a file on another disk, beside the backups, in WAINWRIGHT_ANCHORS."
+        found.append(
+            Warns("The anchors of the trail lie beside the database that they prove.", hint=hint, id="wainwright.W011")
+        )
+    return found
