@@ -188,10 +188,10 @@ class SignOffTest(WorldTestCase):
         )
         with self.assertRaisesRegex(NotAllowed, "Others on the route"):
             signoff.turn_of(self.signe, claim.subject)
-        self.assertFalse(signoff.give(self.tobias, claim.subject, "", "x", "/")[1])
+        self.assertFalse(signoff.give(self.tobias, claim.subject, "", "x", "/", self.maren)[1])
         self.assertEqual(SignOff.objects.filter(turn=True).count(), 2)
-        self.assertFalse(signoff.give(self.signe, claim.subject, "", "x", "/")[1])
-        self.assertTrue(signoff.give(self.ottilie, claim.subject, "", "x", "/")[1])
+        self.assertFalse(signoff.give(self.signe, claim.subject, "", "x", "/", self.maren)[1])
+        self.assertTrue(signoff.give(self.ottilie, claim.subject, "", "x", "/", self.maren)[1])
 
     def test_the_bench_in_due_order_in_two_queries(self):
         first, second = self.sent_claim(), self.sent_claim(who=self.aiko, costs=("21.00",))

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from tests.core.builders import eur
 from wainwright.core.budget import Budget, BudgetEffect
-from wainwright.core.routing import Owned, Signer, work_out_route
+from wainwright.core.routing import Owned, Signer, still_needed, work_out_route
 
 PEOPLE = {
     person.key: person for person in [
@@ -53,6 +53,46 @@ class RouteTest(TestCase):
         self.assertEqual(names(run(people=away)), [(1, "Ola", "Tobias")])
         covered_by_claimant = PEOPLE | {"tobias": replace(PEOPLE["tobias"], cover="maren")}
         self.assertEqual(names(run(people=covered_by_claimant)), [(1, "Signe", "")])
+
+    def test_a_cover_signs_with_their_own_limit(self):
+        away = PEOPLE | {"tobias": replace(PEOPLE["tobias"], cover="ola"), "ola": replace(PEOPLE["ola"], limit=eur(50))}
+        got = run(people=away)
+        self.assertEqual(names(got), [(1, "Ola", "Tobias"), (2, "Signe", "")])
+        self.assertIn("100.00 is over Ola's limit of 50.00", got.steps[1].why)
+        # The manager who cannot sign is passed over, and the limit of the one who does counts.
+        gone = PEOPLE | {
+            "tobias": replace(PEOPLE["tobias"], active=False),
+            "signe": replace(PEOPLE["signe"], limit=eur(50)),
+        }
+        self.assertIn("over Signe's limit of 50.00, and nobody above", run(people=gone).faults[0])
+
+    def test_what_is_still_needed_when_the_last_has_signed(self):
+        self.assertEqual(still_needed(eur(100), ["tobias"], "maren", PEOPLE).steps, ())
+        lowered = PEOPLE | {"tobias": replace(PEOPLE["tobias"], limit=eur(50))}
+        got = still_needed(eur(100), ["tobias"], "maren", lowered)
+        self.assertEqual((names(got), got.faults), ([(1, "Signe", "")], ()))
+        self.assertEqual(still_needed(eur(100), ["signe", "tobias"], "maren", lowered).steps, ())
+        self.assertTrue(still_needed(eur(60000), ["signe"], "maren", PEOPLE).faults)
+
+    @given(st.data())
+    def test_whoever_signs_last_may_sign_for_it(self, data):
+        """However managers, covers, limits and absences lie: a route without a fault ends at somebody who may."""
+        keys = ["maren", "a", "b", "c", "d"]
+        some = st.sampled_from(["", *keys])
+        people = {
+            key: Signer(
+                key, key.title(), data.draw(some), data.draw(st.sampled_from([None, eur(50), eur(150)])),
+                data.draw(st.sampled_from(["", "", *keys])), data.draw(st.booleans()) and key == "maren", data.draw(st.booleans()) or key == "maren",
+            )
+            for key in keys
+        }  # fmt: skip
+        route = run("100", people=people)
+        whole = [people[step.signer] for step in route.steps if step.scope == "all"]
+        if not route.faults:
+            self.assertTrue(any(each.limit is None or eur(100) <= each.limit for each in whole))
+        if not people["maren"].signs_own:
+            self.assertNotIn("maren", [step.signer for step in route.steps])
+        self.assertTrue(all(people[step.signer].active for step in route.steps))
 
     def test_no_fitting_person_is_a_stop_at_once(self):
         alone = PEOPLE | {"maren": replace(PEOPLE["maren"], manager="")}

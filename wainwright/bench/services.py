@@ -46,7 +46,10 @@ def approve(member: Membership, kind: str, object_id: int, comment: str = "", ve
     """
     thing, road = _subject(member, kind, object_id), _road(kind)
     _as_shown(thing, version)
-    given, through = signoff.give(member, thing.subject, comment, road.title(thing), f"/bench/{kind}/{object_id}/")
+    owner = thing.traveller if isinstance(thing, Trip) else thing.claimant
+    given, through = signoff.give(
+        member, thing.subject, comment, road.title(thing), f"/bench/{kind}/{object_id}/", owner
+    )
     what = f"approved the {kind}"
     record(member, what, thing.subject, after={"comment": comment, "why": given.why}, for_whom=given.covers)
     if through:

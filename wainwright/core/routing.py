@@ -74,9 +74,10 @@ def work_out_route(
     """Return the route for ``amount``, of which each (dimension, code) bears its part in ``by_code``.
 
     Line manager, then the owners at or above their threshold side by side, then further managers up
-    while the amount is over the last one's limit of authority. Nobody twice (the later place is
-    kept); nobody their own, unless privileged; the cover where somebody is away. Finance comes after
-    the route, as the check of the claim. Managers that form a circle are a fault, never a loop.
+    while the amount is over the limit of authority of whoever really signs: a cover signs with their
+    own. Nobody twice (the later place is kept); nobody their own, unless privileged; the cover where
+    somebody is away. Finance comes after the route, as the check of the claim. Managers that form a
+    circle are a fault, never a loop.
     """
     faults: list[str] = []
     wishes: list[_Wish] = []
@@ -94,26 +95,52 @@ def work_out_route(
         if borne is not None and borne >= part.threshold:
             why = f"owner of {part.code} {part.name}"
             wishes.append(_Wish(part.owner, order + 1, why, f"{part.dimension}:{part.code}"))
-    last, seen, order = manager, {claimant, manager}, order + 2
-    while last and (limit := people[last].limit) is not None and amount > limit:
-        up = people[last].manager
-        if not up or up in seen:
-            faults.append(
-                f"{amount} is over {people[last].name}'s limit of {limit}, and nobody above can sign. "
-                "An administrator can raise a limit or name a manager."
-            )
-            break
-        wishes.append(_Wish(up, order, f"{amount} is over {people[last].name}'s limit of {limit}", "all"))
-        seen.add(up)
-        last, order = up, order + 1
+    signer, _, place = _who_can(manager, claimant, people) if manager else (None, "", "")
+    more, missing = _upwards(signer, place, order + 2, amount, claimant, people)
+    return _settle([*wishes, *more], claimant, people, [*faults, *missing])
+
+
+def still_needed(amount: Money, signed: Sequence[str], claimant: str, people: Mapping[str, Signer]) -> Route:
+    """Return who must sign besides those who have ``signed`` for the whole, in their order: nobody where one of them may.
+
+    Limits, covers and amounts may have changed since the route was worked out; what counts is what holds when the last
+    of them signs.
+    """
+    if not signed or any(_may(people[key], amount) for key in signed):
+        return Route(())
+    wishes, faults = _upwards(people[signed[-1]], signed[-1], 1, amount, claimant, people)
     return _settle(wishes, claimant, people, faults)
+
+
+def _may(signer: Signer, amount: Money) -> bool:
+    return signer.limit is None or amount <= signer.limit
+
+
+def _upwards(
+    signer: Signer | None, place: str, order: int, amount: Money, claimant: str, people: Mapping[str, Signer]
+) -> tuple[list[_Wish], list[str]]:
+    """Go up from ``signer``, who signs in somebody's ``place``, until whoever really signs may sign for ``amount``."""
+    wishes: list[_Wish] = []
+    seen = {claimant, place}
+    # Where nobody can sign in a place, that is told for the step itself.
+    while signer is not None and not _may(signer, amount):
+        over = f"{amount} is over {signer.name}'s limit of {signer.limit}"
+        up = people[place].manager
+        if not up or up in seen:
+            words = f"{over}, and nobody above can sign. An administrator can raise a limit or name a manager."
+            return wishes, [words]
+        wishes.append(_Wish(up, order, over, "all"))
+        signer, _, place = _who_can(up, claimant, people)
+        seen |= {up, place}
+        order += 1
+    return wishes, []
 
 
 def _settle(wishes: Sequence[_Wish], claimant: str, people: Mapping[str, Signer], faults: list[str]) -> Route:
     """Turn wishes into steps: cover, going up past the claimant, nobody twice."""
     placed: dict[str, RouteStep] = {}
     for wish in wishes:
-        signer, covers = _who_can(wish.who, claimant, people)
+        signer, covers, _ = _who_can(wish.who, claimant, people)
         if signer is None:
             faults.append(
                 f"Nobody can sign as {wish.why}: {people[wish.who].name} cannot, and nobody above or as cover can."
@@ -132,20 +159,20 @@ def _settle(wishes: Sequence[_Wish], claimant: str, people: Mapping[str, Signer]
     return Route(renumbered, tuple(dict.fromkeys(faults)))
 
 
-def _who_can(wanted: str, claimant: str, people: Mapping[str, Signer]) -> tuple[Signer | None, str]:
-    """Find who signs for ``wanted``: they, their cover, or the next above; with the name they stand in for."""
+def _who_can(wanted: str, claimant: str, people: Mapping[str, Signer]) -> tuple[Signer | None, str, str]:
+    """Find who signs for ``wanted``: they, their cover, or the next above; whom they stand in for; and in whose place."""
     seen: set[str] = set()
     current = wanted
     while current and current not in seen:
         seen.add(current)
         person = people.get(current)
         if person is None:
-            return None, ""
+            break
         own = current == claimant and not person.signs_own
         if not own and person.active and not person.cover:
-            return person, ""
+            return person, "", current
         cover = people.get(person.cover) if person.cover and not own else None
         if cover is not None and cover.active and not cover.cover and cover.key != claimant:
-            return cover, person.name
+            return cover, person.name, current
         current = person.manager
-    return None, ""
+    return None, "", ""

@@ -10,10 +10,11 @@ from datetime import timedelta
 
 from wainwright import clock
 from wainwright.core.money import Money
-from wainwright.core.routing import Route, RouteStep
+from wainwright.core.routing import Route, RouteStep, still_needed
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
+from wainwright.people.selectors import signers
 from wainwright.signoff.models import Remark, SignOff
 
 DAYS_TO_DECIDE = 5
@@ -130,11 +131,38 @@ def turn_of(member: Membership, subject: str) -> SignOff:
     raise NotAllowed("You are not on the route of this.")
 
 
-def give(member: Membership, subject: str, comment: str, title: str, link: str) -> tuple[SignOff, bool]:
-    """Sign; return the sign-off and whether the route is through."""
+def give(
+    member: Membership, subject: str, comment: str, title: str, link: str, owner: Membership
+) -> tuple[SignOff, bool]:  # fmt: skip
+    """Sign; return the sign-off and whether the route is through.
+
+    It is through when somebody has signed for the whole who may sign for what it comes to, by the limits of now: a limit
+    may have been lowered since it was sent. Else the next above is asked. Raises ``Refusal`` where nobody above may.
+    """
     signoff = turn_of(member, subject)
     _decide(signoff, GIVEN, comment)
-    return signoff, next_turn(subject, title, link)
+    if not next_turn(subject, title, link):
+        return signoff, False
+    return signoff, not _ask_above(member, signoff, title, link, owner)
+
+
+def _ask_above(member: Membership, last: SignOff, title: str, link: str, owner: Membership) -> bool:
+    """Ask whoever must sign besides those who have; say whether anybody is asked."""
+    rows = SignOff.objects.filter(subject=last.subject, round=last.round, state__in=[GIVEN, KEPT], scope="all")
+    whole = list(rows.order_by("order", "id"))
+    signed = [str(row.signer_id) for row in whole]
+    people = signers(last.firm_id, clock.today(member.firm.zone))
+    route = still_needed(last.amount, signed, str(owner.pk), people)
+    if route.faults:
+        raise Refusal(route.faults[0])
+    for step in route.steps:
+        SignOff.objects.create(
+            firm_id=last.firm_id, subject=last.subject, kind=last.kind, object_id=last.object_id, round=last.round,
+            order=last.order + step.order, signer_id=int(step.signer), covers=step.covers, why=step.why[:300],
+            scope="all", content=whole[-1].content, title=last.title, amount_minor=last.amount_minor,
+            currency=last.currency, marks=last.marks,
+        )  # fmt: skip
+    return bool(route.steps) and not next_turn(last.subject, title, link)
 
 
 def end(member: Membership, subject: str, state: SignOff.State, comment: str) -> SignOff:
