@@ -63,7 +63,7 @@ def own_folder(name: str) -> override_settings:
     """Settings that keep files, cache and clock in a folder of this process's own."""
     folder = Shelf.folder.parent / name
     folder.mkdir(exist_ok=True)
-    caches = {"default": {**settings.CACHES["default"], "LOCATION": str(folder / "cache")}}
+    caches = {**settings.CACHES, "sessions": {**settings.CACHES["sessions"], "LOCATION": str(folder / "cache")}}
     return override_settings(
         VAR=folder, MEDIA_ROOT=str(folder / "files"), ANCHORS=folder / "anchors.log", CACHES=caches
     )

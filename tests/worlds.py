@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.core.cache import cache
+from django.core.cache import caches
 from django.core.management import call_command
 from django.db import connection
 from django.test import TestCase, TransactionTestCase, override_settings
@@ -46,7 +46,7 @@ def start_from(kind: str) -> None:
     """Make the test's database what ``kind`` is on the suite's day, and its folder of files."""
     # What was kept outside another database proves nothing of this one.
     settings.ANCHORS.unlink(missing_ok=True)
-    cache.clear()
+    caches["sessions"].clear()
     shutil.rmtree(settings.MEDIA_ROOT, ignore_errors=True)
     if connection.vendor != "sqlite":
         # Only a file can be copied: another database is emptied and loaded anew.

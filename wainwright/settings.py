@@ -43,6 +43,10 @@ def _secret_key() -> str:
 
 
 SECRET_KEY = _secret_key()
+# Keys of before, when the key is changed: what was sealed and signed with them still holds.
+SECRET_KEY_FALLBACKS = env.list("WAINWRIGHT_OLD_SECRET_KEYS", default=[])
+# The addresses of the web servers before this one; only they are believed when they say whom they speak for.
+PROXIES = env.list("WAINWRIGHT_PROXIES", default=[])
 ALLOWED_HOSTS = env.list("WAINWRIGHT_HOSTS", default=["127.0.0.1", "localhost"])
 CSRF_TRUSTED_ORIGINS = env.list("WAINWRIGHT_ORIGINS", default=[])
 
@@ -62,6 +66,7 @@ INSTALLED_APPS = [
     "allauth",
     "allauth.account",
     "allauth.mfa",
+    "allauth.usersessions",
     "csp",
     "django_htmx",
     "huey.contrib.djhuey",
@@ -78,6 +83,7 @@ MIDDLEWARE = [
     "csp.middleware.CSPMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "allauth.account.middleware.AccountMiddleware",
+    "wainwright.web.middleware.NoStoreMiddleware",
     "wainwright.web.middleware.TextMiddleware",
     "wainwright.web.middleware.MemberMiddleware",
     "wainwright.web.middleware.OnceMiddleware",
@@ -112,7 +118,14 @@ if DATABASES["default"]["ENGINE"] == "django.db.backends.sqlite3":
     DATABASES["default"]["TEST"] = {"NAME": str(VAR / "test.sqlite3")}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
-CACHES = {"default": {"BACKEND": "django.core.cache.backends.filebased.FileBasedCache", "LOCATION": str(VAR / "cache")}}
+CACHES = {
+    # What the sign-in package counts (codes, mails of passwords): in the database, so that nothing pushes it out.
+    "default": {
+        "BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "people_counts",
+        "OPTIONS": {"MAX_ENTRIES": 1_000_000},
+    },
+    "sessions": {"BACKEND": "django.core.cache.backends.filebased.FileBasedCache", "LOCATION": str(VAR / "cache")},
+}  # fmt: skip
 HUEY = {
     "huey_class": "huey.SqliteHuey",
     "name": "wainwright",
@@ -128,6 +141,7 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "wainwright.people.strength.Guessable"},
 ]
 LOGIN_URL = "account_login"
 LOGIN_REDIRECT_URL = "/"
@@ -138,7 +152,9 @@ ACCOUNT_USER_MODEL_USERNAME_FIELD = None
 ACCOUNT_EMAIL_VERIFICATION = "none"
 ACCOUNT_LOGOUT_REDIRECT_URL = "/accounts/login/"
 ACCOUNT_SESSION_REMEMBER = False
+MFA_ADAPTER = "wainwright.people.adapter.FactorAdapter"
 MFA_SUPPORTED_TYPES = ["totp", "recovery_codes"]
+MFA_RECOVERY_CODES_SHOW_ONCE = True
 MFA_TOTP_ISSUER = "Wainwright"
 # Addresses are given by the firm, not typed by the person, so none waits to be verified.
 MFA_ALLOW_UNVERIFIED_EMAIL = True
@@ -219,7 +235,7 @@ CONTENT_SECURITY_POLICY = {
 }
 X_FRAME_OPTIONS = "DENY"
 SECURE_REFERRER_POLICY = "same-origin"
-SESSION_ENGINE = "django.contrib.sessions.backends.cached_db"
+SESSION_ENGINE, SESSION_CACHE_ALIAS = "django.contrib.sessions.backends.cached_db", "sessions"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_AGE = 12 * 3600

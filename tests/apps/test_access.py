@@ -32,7 +32,7 @@ OPEN = {
     "cars": (200, 404, 403, 403, 404, 403, 404), "stays": (200, 404, 403, 403, 404, 403, 404), "sign": (302, 404, 403, 403, 404, 403, 404),
     "seats": (200, 404, 403, 403, 404, 403, 404), "leg": (200, 404, 200, 200, 404, 200, 404), "paper": (200, 404, 200, 200, 404, 200, 404),
     "order": (200, 404, 200, 200, 404, 200, 404), "order-pdf": (200, 404, 200, 200, 404, 200, 404), "itinerary-page": (200, 404, 200, 200, 404, 200, 404),
-    "profile": (200,) * 7, "stand-ins": (404,) * 7,
+    "profile": (200,) * 7, "sessions": (200,) * 7, "stand-ins": (404,) * 7,
     "claim": (200, 404, 200, 200, 404, 200, 404), "expense": (200, 404, 200, 200, 404, 200, 404),
     "receipt": (200, 404, 200, 200, 404, 200, 404), "receipt-original": (200, 404, 200, 200, 404, 200, 404),
     "receipt-thumb": (200, 404, 200, 200, 404, 200, 404), "claim-papers": (200, 404, 200, 200, 404, 200, 404), "trip-papers": (200, 404, 200, 200, 404, 200, 404),
@@ -54,7 +54,7 @@ ACTS = {
     "drop", "card-file", "card-columns", "card-take", "card-away", "take", "take-all", "sort", "undo", "issuer", "held-mail", "receipt-join", "receipt-trip", "page-off", "page-cut", "check", "ride-check", "own-share", "lost", "papers-order", "remind", "firm-card", "personal", "receipt-take", "expense-change", "parts", "split", "expense-remove", "attach", "detach", "claim-new",
     "claim-explain", "claim-send", "claim-take-back", "put-in", "take-out", "claim-coding", "claim-say", "approve", "end", "pass-on",
     "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
-    "pay-take-answer", "pay-settle", "bench-allow", "account-confirm", "card-give", "post-again",
+    "pay-take-answer", "pay-settle", "bench-allow", "account-confirm", "card-give", "post-again", "end-sessions", "set-safeguards",
 }  # fmt: skip
 FREE = {"up", "subscribed"}
 

@@ -40,6 +40,7 @@ class Firm(models.Model):
     bic = models.CharField(max_length=11, blank=True)
     address = models.CharField(max_length=200, blank=True)
     rules_version = models.CharField(max_length=32, default=new_version)
+    factor_roles = models.JSONField(default=list, blank=True, help_text="Roles that need a second factor to work here.")
 
     def __str__(self):
         return self.name
@@ -139,6 +140,11 @@ class Membership(models.Model):
         return [role for role in ROLES if getattr(self, role)]
 
     @property
+    def needs_factor(self) -> bool:
+        """Whether the firm asks a second factor of one of their roles."""
+        return bool(self.firm.factor_roles) and not set(self.firm.factor_roles).isdisjoint(self.roles)
+
+    @property
     def coding(self) -> Coding:
         """The usual coding, without an account."""
         return Coding.of(self.codes)
@@ -220,6 +226,20 @@ class Guess(models.Model):
 
     def __str__(self):
         return f"{self.what} of {self.person_id}"
+
+
+class Attempt(models.Model):
+    """One attempt to sign in that was not right (or is not known yet to be); the account by a hash of what was typed."""
+
+    account = models.CharField(max_length=64)
+    address = models.CharField(max_length=45)
+    time = models.DateTimeField()
+
+    class Meta:
+        indexes = [models.Index(fields=["account", "time"]), models.Index(fields=["address", "time"])]
+
+    def __str__(self):
+        return f"{self.address} at {self.time}"
 
 
 class Dropped(models.Model):

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from datetime import date
 
+from allauth.usersessions.models import UserSession
 from django.db import IntegrityError, transaction
 
 from wainwright import clock
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
-from wainwright.people.models import Card, Membership, Vehicle
+from wainwright.people.models import Card, Membership, Person, Vehicle
 from wainwright.trail.services import record
 
 UNDO = (
@@ -135,3 +136,21 @@ def remove_vehicle(member: Membership, vehicle_id: int) -> None:
         raise Stale("That vehicle is gone already.")
     vehicle.delete()
     record(member, "took a vehicle off", f"member:{member.pk}", before={"plate": vehicle.plate})
+
+
+def sessions_of(person: Person) -> list[UserSession]:
+    """Return where a person is signed in, the newest first; those that ran out are forgotten."""
+    return sorted(UserSession.objects.purge_and_list(person), key=lambda each: each.created_at, reverse=True)
+
+
+@transaction.atomic
+def end_sessions(member: Membership, here: str, session_id: int | None) -> int:
+    """End one of a person's sessions, or all but the one they are in; return how many ended."""
+    rows = UserSession.objects.filter(user=member.person)
+    rows = rows.filter(pk=session_id) if session_id else rows.exclude(session_key=here)
+    ended = list(rows)
+    for each in ended:
+        each.end()
+    if ended:
+        record(member, "ended sessions", f"member:{member.pk}", after={"sessions": len(ended)})
+    return len(ended)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.errors import Refusal
 from wainwright.fields import say, whole
@@ -73,3 +74,20 @@ def _keep(member, act: str, d: dict) -> None:
         services.add_card(member, d["last_four"], d["issuer"], d["expires"])
     else:
         services.add_vehicle(member, d["plate"], d["kind"])
+
+
+@require_GET
+def sessions_page(request):
+    """Where one is signed in, and since when."""
+    rows = services.sessions_of(request.user)
+    return render(request, "profile/sessions.html", {"sessions": rows, "here": request.session.session_key})
+
+
+@require_POST
+def end_sessions(request):
+    """End one of them, or all but this one."""
+    count = services.end_sessions(request.member, request.session.session_key, whole(request.POST.get("session")))
+    messages.info(
+        request, f"{count} ended. Whoever used it has to sign in again." if count else "It had ended already."
+    )
+    return redirect("sessions")

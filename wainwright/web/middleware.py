@@ -12,7 +12,7 @@ from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import ObjectDoesNotExist
 from django.db import IntegrityError, transaction
 from django.http import Http404, HttpResponseRedirect, QueryDict
-from django.shortcuts import render
+from django.shortcuts import redirect, render
 from django_htmx.http import HttpResponseClientRedirect
 
 from wainwright import clock
@@ -20,6 +20,7 @@ from wainwright.core.states import NotNow
 from wainwright.core.text import clean, one_line
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.people.models import Once
+from wainwright.people.second_factor import has_authenticator
 from wainwright.web.selectors import membership_of
 
 log = logging.getLogger(__name__)
@@ -59,6 +60,19 @@ def _cleaned(given: QueryDict) -> QueryDict:
         kept.setlist(clean(name), [clean(value) for value in values])
     kept._mutable = False
     return kept
+
+
+class NoStoreMiddleware:
+    """Nothing of people is kept by a browser or on the way to it, so that nobody reads it there after them."""
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        response = self.get_response(request)
+        if not request.path.startswith("/static/"):
+            response["Cache-Control"] = "no-store, private"
+        return response
 
 
 class OnceMiddleware:
@@ -121,6 +135,13 @@ class MemberMiddleware:
         request.member = membership_of(request.user, request.session.get("firm"))
         if request.member is None:
             return render(request, "web/no_firm.html", status=403)
+        if (
+            request.member.needs_factor
+            and not request.path.startswith(THEIR_OWN)
+            and not has_authenticator(request.user)
+        ):
+            messages.info(request, f"{request.member.firm.name} asks a second factor of you. Set it up, then go on.")
+            return redirect("mfa_activate_totp")
         if request.member.reads_only and request.method not in READING and not request.path.startswith(THEIR_OWN):
             words = "Auditors read, and change nothing. Ask somebody of the firm to do it."
             return render(request, "403.html", {"why": words}, status=403)

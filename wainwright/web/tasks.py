@@ -12,7 +12,7 @@ from wainwright.expenses.services.feeds import ask_for_all
 from wainwright.expenses.services.mails import open_again_what_broke_off, take_from_folder
 from wainwright.expenses.services.reading import read_again_what_broke_off
 from wainwright.people.files import delete_dropped
-from wainwright.people.models import Guess, Once
+from wainwright.people.models import Attempt, Guess, Once
 from wainwright.trail import anchors
 from wainwright.trips.services.road import move_along
 
@@ -31,6 +31,7 @@ def every_minute() -> None:
 def every_night() -> None:
     """Ask the card issuer for the charges of every card; forget old presses of forms and old wrong guesses."""
     Once.objects.filter(time__lt=clock.now() - timedelta(days=2)).delete()
+    Attempt.objects.filter(time__lt=clock.now() - timedelta(days=2)).delete()
     Guess.objects.filter(time__lt=clock.now() - timedelta(days=2)).delete()
     forget_old()
     delete_dropped()

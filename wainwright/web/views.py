@@ -6,6 +6,7 @@ from datetime import datetime, time
 from email import message_from_bytes
 from zoneinfo import ZoneInfo
 
+from allauth.usersessions.models import UserSession
 from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import login
@@ -22,12 +23,15 @@ from wainwright.claims.selectors import payable
 from wainwright.core.states import stage_reached
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.models import Charge, Receipt
-from wainwright.fields import whole
+from wainwright.fields import say, whole
 from wainwright.news.models import Notice
 from wainwright.news.services import mark_read
 from wainwright.paging import page_of
 from wainwright.people.models import Firm, Membership
+from wainwright.rulebook.forms import SafeguardsForm
 from wainwright.rulebook.models import AllowanceRate, MileageRateRow, RuleSetting
+from wainwright.rulebook.safeguards import safeguards_of
+from wainwright.rulebook.safeguards import set_safeguards as keep_safeguards
 from wainwright.rulebook.selectors import rulebook
 from wainwright.standins.mailbox.models import Mail
 from wainwright.standins.market.moods import MOODS, moods, set_moods
@@ -105,7 +109,26 @@ def switch_firm(request, slug: str):
 
 @require_GET
 def rules_page(request):
-    """What the firm has laid down, to read."""
+    """What the firm has laid down, to read; its administrators set the safeguards here."""
+    return _rules(request, SafeguardsForm(initial=safeguards_of(request.member.firm)))
+
+
+@require_POST
+def set_safeguards(request):
+    """Set what must be two people, and who needs a second factor."""
+    form = SafeguardsForm(request.POST)
+    if not form.is_valid():
+        return _rules(request, form, 422)
+    try:
+        keep_safeguards(request.member, form.wanted(request.member.firm.currency))
+    except Refusal as refusal:
+        say(form, refusal)
+        return _rules(request, form, 422)
+    messages.info(request, "The safeguards are set.")
+    return redirect("rules")
+
+
+def _rules(request, form: SafeguardsForm, status: int = 200):
     member = request.member
     if not (member.administrator or member.reads_all):
         raise NotAllowed("The rules are for administrators, finance and auditors.")
@@ -113,8 +136,9 @@ def rules_page(request):
     context = {
         "book": book, "rules": RuleSetting.objects.filter(firm=member.firm),
         "rates": AllowanceRate.objects.filter(firm=member.firm), "mileage": MileageRateRow.objects.filter(firm=member.firm),
+        "safeguards": safeguards_of(member.firm), "form": form,
     }  # fmt: skip
-    return render(request, "web/rules.html", context)
+    return render(request, "web/rules.html", context, status=status)
 
 
 @require_GET
@@ -140,6 +164,7 @@ def demo_sign_in(request):
     )
     login(request, found.person, backend="allauth.account.auth_backends.AuthenticationBackend")
     request.session["firm"] = found.firm_id
+    UserSession.objects.create_from_request(request)
     return redirect("desk")
 
 
