@@ -1,5 +1,6 @@
 """Holding, ticketing, changing, cancelling; what was bought elsewhere; a market that fails in every way."""
 
+import contextlib
 import tempfile
 import time
 from dataclasses import replace
@@ -82,6 +83,73 @@ class BookingTestCase(JourneyTestCase):
             self.approve_all("trip", trip.pk)
         booking.refresh_from_db()
         return Trip.objects.get(pk=trip.pk), booking
+
+
+class Killed(BaseException):
+    """The process is gone: nothing after this point runs."""
+
+
+class KilledTest(BookingTestCase):
+    """Holds and tickets broken off at each point, by its name: what is missing is found and carried on, or given up."""
+
+    def later(self):
+        return clock.now() + timedelta(minutes=3)
+
+    def test_a_hold(self):
+        here = "wainwright.trips.services.ways"
+        for where in (
+            "wainwright.bookings.services.ask", "wainwright.bookings.services.move", f"{here}._put_on_trip", f"{here}.place_leg",
+            f"{here}.rebuild_nights", f"{here}.changed", f"{here}._tell_approver", f"{here}.load_file",
+        ):  # fmt: skip
+            for again in (False, True):
+                with self.subTest(where=where, again=again):
+                    trip = self.start()
+                    with mock.patch(where, side_effect=Killed), contextlib.suppress(Killed):
+                        hold(self.maren, trip.pk, self.choice(), REASON)
+                    if not again:
+                        acts.finish_asked(self.later())
+                        acts.finish_asked(self.later())
+                        for booking in trip.bookings.all():
+                            self.assertTrue(booking.state == "Cancelled" or (booking.state == "Held" and booking.legs.count() == 2), booking.state)  # fmt: skip
+                    booking = hold(self.maren, trip.pk, self.choice(), REASON)
+                    standing = [b for b in trip.bookings.all() if b.stands]
+                    self.assertEqual((standing, booking.legs.count()), ([booking], 2))
+                    self.assertEqual(len({b.reference for b in standing}), 1)
+                    acts.cancel(self.maren, trip.pk, booking.pk)
+
+    def test_a_stay_and_a_change(self):
+        here = "wainwright.trips.services.ways"
+        for where in (f"{here}._put_on_trip", f"{here}._give_up_old", "wainwright.bookings.services.give_up"):
+            with self.subTest(where):
+                trip, old = self.held()
+                wish = replace(REASON, instead_of=old.pk)
+                with mock.patch(where, side_effect=Killed), contextlib.suppress(Killed):
+                    hold(self.maren, trip.pk, self.choice(fare="Bag and change", number=1), wish)
+                acts.finish_asked(self.later())
+                acts.finish_asked(self.later())
+                standing = [b for b in trip.bookings.all() if b.stands]
+                self.assertEqual(len(standing), 1)
+                self.assertNotEqual(standing[0].pk, old.pk)
+                self.assertEqual(Leg.objects.filter(trip=trip).count(), 2)
+
+    def test_tickets(self):
+        here = "wainwright.trips.services.road"
+        for where in (
+            "wainwright.bookings.services.ask", "wainwright.bookings.services._step", "wainwright.bookings.services._further", f"{here}.load_file",
+            f"{here}.send_itinerary", f"{here}._tell_what_came_of_it",
+        ):  # fmt: skip
+            with self.subTest(where):
+                trip, booking = self.held()
+                self.sent(trip)
+                with mock.patch.object(road, "issue_tickets"):
+                    self.approve_all("trip", trip.pk)
+                with mock.patch(where, side_effect=Killed), contextlib.suppress(Killed):
+                    road.issue_tickets.call_local(trip.pk)
+                for _ in range(2):
+                    road.move_along(self.later())
+                booking.refresh_from_db()
+                self.assertEqual((booking.state, bool(booking.ticket_number), booking.problem), ("Ticketed", True, ""))
+                road.call_off(self.maren, trip.pk)
 
 
 class HoldingTest(BookingTestCase):

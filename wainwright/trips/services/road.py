@@ -201,7 +201,10 @@ def ended(member: Membership, trip: Trip, act: str, comment: str, given_for: str
 @on_commit_task(retries=3, retry_delay=30)
 def issue_tickets(trip_id: int) -> None:
     """Confirm and ticket what is held, then send the itinerary and the order of travel, and say what did not work."""
-    troubled = bookings.issue(trip_id)
+    _tell_what_came_of_it(trip_id, bookings.issue(trip_id))
+
+
+def _tell_what_came_of_it(trip_id: int, troubled: list[Booking]) -> None:
     trip = Trip.objects.select_related("traveller__person", "traveller__firm", "firm").get(pk=trip_id)
     file = load_file(trip.traveller, trip)
     done = any(b.state == "Ticketed" and not b.by_hand for b in file.bookings)
@@ -299,7 +302,11 @@ def _try_again() -> None:
     )
     waiting = waiting.exclude(price_now_minor__isnull=False).exclude(problem__contains="was refused")
     for trip_id in set(waiting.values_list("trip_id", flat=True)):
-        bookings.issue(trip_id)
+        ticketed = Booking.objects.filter(trip_id=trip_id, state="Ticketed")
+        before, troubled = ticketed.count(), bookings.issue(trip_id)
+        if ticketed.count() > before:
+            # Whoever issued them first was broken off before it could say so.
+            _tell_what_came_of_it(trip_id, troubled)
 
 
 @transaction.atomic

@@ -5,11 +5,13 @@ Each hold stands for itself: what is held and what is not is always known, whate
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from django.db import transaction
+from django.db.models import Q
 
 from wainwright import clock
 from wainwright.bookings import services as bookings
@@ -36,7 +38,9 @@ from wainwright.trips.services.nights import expected_night, rebuild_nights
 from wainwright.trips.services.plan import place_leg
 from wainwright.trips.services.versions import amend
 
+log = logging.getLogger(__name__)
 CHOICE = "choice"
+STANDING = ("Held", "Confirmed", "Ticketed")
 BOOKABLE_AFTER = ("Authorised", "Under way")
 
 
@@ -267,22 +271,35 @@ def _tell_approver(
 
 
 def finish_asked(now: datetime) -> int:
-    """Ask again for what was asked for and had no answer; return how many are decided now."""
-    count = 0
-    waiting = Booking.objects.filter(state="Asked", asked__lt=now - bookings.UNANSWERED)
-    for booking in waiting.select_related("trip__firm", "booker__person", "booker__firm"):
+    """Finish what broke off: asked for without an answer, held and not on its trip, put in another's place that still stands.
+
+    Found by what is missing, whatever state it was left in. Returns how many are decided now.
+    """
+    late = Booking.objects.filter(asked__lt=now - bookings.UNANSWERED, by_hand=False)
+    # A car stands in the basket alone; everything else has its legs or its nights.
+    missing = Q(state="Asked") | Q(state__in=["Held", "Confirmed"], legs=None, nights=None) & ~Q(kind="car")
+    waiting = list(late.filter(missing).select_related("trip__firm", "booker__person", "booker__firm"))
+    for booking in waiting:
         policy = rulebook(booking.trip.firm).policy
         try:
-            held = bookings.send_hold(
-                booking, booking.booker.person.name, bookings.Terms(policy.hold_hours, policy.ticket_hours)
-            )  # fmt: skip
+            held = booking
+            if booking.state == "Asked":
+                held = bookings.send_hold(
+                    booking, booking.booker.person.name, bookings.Terms(policy.hold_hours, policy.ticket_hours)
+                )  # fmt: skip
             _put_on_trip(booking.booker, booking.trip_id, held, (), Wish(), None)
         except Refusal:
             current = Booking.objects.get(pk=booking.pk)
-            if current.stands and not current.legs.exists():
+            if current.stands and not current.legs.exists() and not current.nights.exists():
                 bookings.give_up(current, 0)
-        count += 1
-    return count
+    twice = late.filter(state__in=STANDING, instead_of__state__in=STANDING).select_related("instead_of", "booker__firm")
+    replaced = list(twice)
+    for booking in replaced:
+        try:
+            _give_up_old(booking.booker, booking.trip_id, booking.instead_of)
+        except Refusal as refusal:
+            log.warning("booking %s was changed for another and is not given up: %s", booking.instead_of_id, refusal)
+    return len(waiting) + len(replaced)
 
 
 def cancel(member: Membership, trip_id: int, booking_id: int) -> Booking:
