@@ -3,7 +3,7 @@ PY := .venv/bin/python
 MANAGE := $(PY) manage.py
 PORT ?= 8000
 
-.PHONY: demo demo-fresh test any-day steady lint bench screenshots styles lock
+.PHONY: demo demo-fresh test attack any-day steady lint bench screenshots styles lock
 
 demo: .venv/.installed
 	@sh scripts/debian.sh run
@@ -16,6 +16,11 @@ demo-fresh: .venv/.installed
 test: .venv/.installed
 	@sh scripts/debian.sh test
 	@sh scripts/test.sh
+
+# What odd roads and an attack would find: every address by everybody, hostile forms, processes killed midway. An hour.
+attack: .venv/.installed
+	@sh scripts/debian.sh run
+	@$(PY) -m tests.attack.run $(if $(SEED),--seed $(SEED))
 
 # Everything on each difficult day and on days of four years drawn by a printed seed (SEED=… draws them again). Hours.
 any-day: .venv/.installed

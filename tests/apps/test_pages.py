@@ -233,7 +233,7 @@ class HostileTest(WorldTestCase):
         )
         page = receipt.pages.first()
         forms = {
-            "/tray/sort/": ("act", "row", "to", "reason", "email"), "/tray/undo/": (), "/tray/issuer/": ("card",), f"/tray/mails/{mail.pk}/": ("act",), f"/tray/mails/{10**19}/": ("act",),
+            "/tray/sort/": ("act", "row", "to", "reason", "email"), "/tray/undo/": (), "/tray/issuer/": ("card",), f"/tray/mails/{mail.pk}/": ("act",), f"/tray/mails/{10**19}/": ("act",), f"/receipts/{10**19}/join/": ("other",), f"/receipts/{10**19}/trip/": ("trip",),
             f"/tray/card-file/{file.pk}/columns/": ("column-date", "column-merchant", "column-amount", "card"), f"/tray/card-file/{file.pk}/take/": ("doubtful",),
             f"/receipts/{receipt.pk}/take/": (*costs, "rate", "tax", "heads"), f"/receipts/{receipt.pk}/join/": ("other",), f"/receipts/{receipt.pk}/trip/": ("trip",),
             "/expenses/check/": (*costs, "rate", "tax", "heads", "expense"), "/expenses/ride/check/": (*rides, "odometer_start", "odometer_end", "reason"),

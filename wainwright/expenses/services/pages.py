@@ -8,6 +8,7 @@ from decimal import Decimal
 
 from django.core.files.base import ContentFile
 from django.db import transaction
+from django.db.models import Q
 from PIL import Image
 
 from wainwright import clock
@@ -97,7 +98,7 @@ def join(member: Membership, receipt_id: int, other_id: int) -> Receipt:
     both = {
         r.pk: r
         for r in Receipt.objects.select_for_update().filter(
-            owner=member, expense__isnull=True, pk__in=[receipt_id, other_id]
+            Q(pk=receipt_id) | Q(pk=other_id), owner=member, expense__isnull=True
         )
     }
     if len(both) != 2:

@@ -1,0 +1,92 @@
+"""Every address of the application, and a thing of somebody's for each number that it wants."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from django.db import connection
+from django.urls import URLPattern, URLResolver, get_resolver
+
+from wainwright.accounts.models import BankAnswer, Payment, PayRun, Posting
+from wainwright.claims.models import Claim
+from wainwright.expenses.models import CardFile, Expense, HeldMail, Receipt, ReceiptPage
+from wainwright.people.models import Card, Membership
+from wainwright.standins.mailbox.models import Mail
+from wainwright.trips.models import Leg, OtherCost, Paper, Trip
+
+# What every press, look or signing in writes for whoever does it, and nobody else.
+THEIR_OWN = (
+    "django_session", "people_once", "people_attempt", "people_counts", "usersessions_usersession", "trail_entry", "news_notice",
+    "mailbox_mail", "account_emailaddress", "claims_binder", "sqlite_sequence", "people_dropped",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Address:
+    """A name, and how its path is written."""
+
+    name: str
+    pattern: str
+
+    @property
+    def wants(self) -> list[str]:
+        """The names of what it wants."""
+        return re.findall(r"%\((\w+)\)s", self.pattern)
+
+
+def addresses() -> list[Address]:
+    """Every address, those of the sign-in package as well."""
+    names: list[str] = []
+
+    def walk(patterns: Iterable[object]) -> None:
+        for pattern in patterns:
+            if isinstance(pattern, URLResolver):
+                walk(pattern.url_patterns)
+            elif isinstance(pattern, URLPattern) and pattern.name:
+                names.append(pattern.name)
+
+    walk(get_resolver().url_patterns)
+    found = []
+    for name in dict.fromkeys(names):
+        for template, *_ in get_resolver().reverse_dict.getlist(name):
+            found += [Address(name, f"/{path}") for path, _ in template]
+    return found
+
+
+def things_of(member: Membership) -> dict[str, object]:
+    """A thing of a person, or of their firm, for each name that an address wants; 0 where they have none."""
+    mine, firm = {"pk": member.pk}, member.firm
+
+    def first(rows):
+        return getattr(rows.order_by("pk").first(), "pk", 0)
+
+    trip = Trip.objects.filter(traveller=member).order_by("-claim__pk", "pk").first()
+    claim = Claim.objects.filter(claimant=member).exclude(statement=None).order_by("pk").first()
+    page = ReceiptPage.objects.filter(receipt__owner=member)
+    run = PayRun.objects.filter(firm=firm)
+    return {
+        "member_id": mine["pk"], "trip_id": trip.pk if trip else 0, "claim_id": claim.pk if claim else 0, "object_id": claim.pk if claim else 0,
+        "expense_id": first(Expense.objects.filter(owner=member)), "receipt_id": first(Receipt.objects.filter(owner=member)), "page_id": first(page),
+        "leg_id": first(Leg.objects.filter(trip__traveller=member)), "other_id": first(OtherCost.objects.filter(trip__traveller=member)),
+        "booking_id": getattr(trip and trip.bookings.first(), "pk", 0), "paper_id": first(Paper.objects.filter(trip__traveller=member)),
+        "card_id": first(Card.objects.filter(owner=member)), "file_id": first(CardFile.objects.filter(member=member)),
+        "mail_id": first(HeldMail.objects.filter(member=member)) or first(Mail.objects.filter(to=member.person.email)),
+        "posting_id": first(Posting.objects.filter(firm=firm)), "run_id": first(run), "answer_id": first(BankAnswer.objects.filter(run__in=run)),
+        "payment_id": first(Payment.objects.filter(run__in=run)), "kind": "claim", "act": "send-back", "slug": firm.slug, "index": 0, "number": 0,
+        "secret": "x", "uidb36": "1", "key": "x-y", "line": "x",
+    }  # fmt: skip
+
+
+def digest() -> str:
+    """A digest of everything that is kept, but for what whoever asks writes for themselves."""
+    made = hashlib.sha256()
+    with connection.cursor() as cursor:
+        for table in sorted(connection.introspection.table_names(cursor)):
+            if table not in THEIR_OWN:
+                # Names of tables are our own.
+                for row in cursor.execute(f'SELECT * FROM "{table}" ORDER BY 1'):
+                    made.update(repr(row).encode())
+    return made.hexdigest()
