@@ -227,6 +227,7 @@ class KeptTest(Apart, WorldTransactionTestCase):
                 ANCHORS=settings.VAR / "x" / "t.log", EMAIL_BACKEND="wainwright.standins.mailbox.backend.Backend"
             ):
                 said = " ".join(str(each.msg) for each in run_checks(tags=["outside"], include_deployment_checks=True))
+            self.assertIn("cannot be told apart", said)
             self.assertIn("simulated mailbox", said)
             self.assertIn("beside the database", said)
         with override_settings(DEMO=True):

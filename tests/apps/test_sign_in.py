@@ -54,6 +54,11 @@ class AttemptsTest(WorldTestCase):
         for number in range(guarding.MOST_ADDRESS):
             self.assertIsNotNone(guarding.begin(f"nobody{number}@x.example", "203.0.113.1"))
         self.assertIsNone(guarding.begin("another@x.example", "203.0.113.1"))
+        # Behind a web server that is not named everybody comes from one place: nobody is locked out for others.
+        for number in range(guarding.MOST_ADDRESS + 1):
+            self.assertIsNotNone(guarding.begin(f"nobody{number}@x.example", "127.0.0.1"))
+        with override_settings(PROXIES=["10.0.0.2"]):
+            self.assertIsNone(guarding.begin("another@x.example", "127.0.0.1"))
         self.assertIsNotNone(guarding.begin("another@x.example", "203.0.113.2"))
 
     def test_an_account_that_is_not_there_is_counted_too(self):

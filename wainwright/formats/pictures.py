@@ -24,7 +24,7 @@ Image.MAX_IMAGE_PIXELS = MOST_POINTS
 MOST_BYTES = 20_000_000
 MOST_PAGES = 30
 LONG_EDGE = 2200
-_OPENED = ("JPEG", "PNG", "WEBP", "HEIF", "MPO")
+_OPENED = ("JPEG", "PNG", "WEBP", "HEIF")
 # How a file begins, and what it then is; pictures that are known and not taken have no kind.
 _BEGINS = [
     (re.compile(pattern, re.S), kind) for pattern, kind in (

@@ -28,6 +28,9 @@ def stand_ins(**_) -> list[Warns]:
     if settings.EMAIL_BACKEND.startswith("wainwright.standins."):
         hint = "Name the server that takes our mail in WAINWRIGHT_SMTP_HOST."
         found.append(Warns("Mail goes to the simulated mailbox: nobody gets it.", hint=hint, id="wainwright.W010"))
+    if not settings.PROXIES:
+        hint = "Name the address of the web server before this one in WAINWRIGHT_PROXIES."
+        found.append(Warns("Attempts to sign in cannot be told apart by address.", hint=hint, id="wainwright.W012"))
     if Path(settings.VAR).resolve() in Path(settings.ANCHORS).resolve().parents:
         hint = "Name a file on another disk, beside the backups, in WAINWRIGHT_ANCHORS."
         found.append(
