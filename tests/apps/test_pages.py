@@ -207,7 +207,7 @@ class HostileTest(WorldTestCase):
             f"/expenses/{expense.pk}/parts/": {"version": str(expense.version), "part-category": "taxi", "part-label": "x", "part-amount": "20.00", "part-night": "", "part-tax": ""},
             f"/expenses/{expense.pk}/own-share/": {"version": str(expense.version), "personal": "5"},
             f"/expenses/{expense.pk}/split/": {"version": str(expense.version), "split-code-cost_centre": "3120", "split-share": "100"},
-            "/profile/": {"act": "card", "last_four": "1234", "issuer": "x", "expires": "2030-01-01"},
+            "/profile/": {"act": "card", "last_four": "1234", "issuer": "x", "expires": "2030-01-01", "password": "harbour-tide-9"},
         }  # fmt: skip
         odd = ("1E+1000000", "²", "0001-01-01", "<![", "NaN", "\x00")
         for path, data in good.items():

@@ -295,8 +295,9 @@ class PagesTest(BookingTestCase):
             ({"act": "profile", "iban": "IE00AIBK93115212345678"}, "check digits do not fit", 422), ({"act": "profile", "phone": "call me"}, "Type digits", 422),
             ({"act": "profile", "home": "Nowhere at all zz"}, "No place is known", 422),
             ({"act": "profile", "home": "ORK", "iban": "IE29 AIBK 9311 5212 3456 78", "phone": "+353 21 555 0100"}, "Your profile is kept", 200),
-            ({"act": "card", "last_four": "12", "issuer": "x", "expires": "2030-01-01"}, "Four digits", 422),
-            ({"act": "card", "last_four": "1234", "issuer": "Quayside", "expires": "2030-01-01"}, "on file", 200),
+            ({"act": "card", "last_four": "12", "issuer": "x", "expires": "2030-01-01", "password": "harbour-tide-9"}, "Four digits", 422),
+            ({"act": "card", "last_four": "1234", "issuer": "Quayside", "expires": "2030-01-01", "password": "no"}, "to change this", 422),
+            ({"act": "card", "last_four": "1234", "issuer": "Quayside", "expires": "2030-01-01", "password": "harbour-tide-9"}, "on file", 200),
             ({"act": "vehicle", "plate": "26-c-777", "kind": "car"}, "26-C-777", 200), ({"act": "vehicle", "plate": "26-C-777", "kind": "car"}, "there already", 422),
         ]:  # fmt: skip
             with self.subTest(says):

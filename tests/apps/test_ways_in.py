@@ -151,9 +151,23 @@ class CardsTest(WorldTestCase):
             "issuer": theirs.issuer,
             "expires": "2030-01-01",
             "firm_pays": "on",
+            "password": PASSWORD,
         }
         self.assertEqual(self.client.post("/profile/", data).status_code, 302)
         own = Card.objects.get(owner=self.aiko, last_four=theirs.last_four)
+        for whose, card, words in (
+            (self.maren, own, "no card of your own"),
+            (self.maren, theirs, "no card of your own"),
+            (self.aiko, own, "closed on"),
+        ):
+            with self.subTest(words):
+                self.enter(whose)
+                page = self.client.post("/profile/", {"act": "close-card", "card": card.pk}, follow=True)
+                self.assertContains(page, words)
+        self.assertContains(
+            self.client.post("/profile/", {"act": "close-card", "card": own.pk}, follow=True), "no card of your own"
+        )
+        profile.add_card(self.aiko, own.last_four, "Another bank", self.today + timedelta(days=90))
         self.assertFalse(own.firm_pays)
         with self.assertRaisesRegex(Refusal, "the firm's cards alone"):
             feeds.ask_issuer(self.aiko, own.pk)

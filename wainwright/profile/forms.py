@@ -76,6 +76,10 @@ class CardForm(forms.Form):
     last_four = forms.RegexField(r"^[0-9]{4}$", label="Last four digits", error_messages={"invalid": "Four digits."})
     issuer = forms.CharField(max_length=60)
     expires = forms.DateField(widget=forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d"))
+    password = forms.CharField(
+        label="Your password", max_length=200, strip=False, help_text="Or the code of your authenticator.",
+        widget=forms.PasswordInput(attrs={"autocomplete": "current-password"}),
+    )  # fmt: skip
 
     def clean_expires(self) -> date:
         """A card on file is not one that has run out."""

@@ -105,16 +105,33 @@ def add_card(member: Membership, last_four: str, issuer: str, expires: date) -> 
         raise Refusal("That is a card of the firm: finance keeps it, and its date.", "last_four")
     card, _ = Card.objects.update_or_create(
         owner=member, last_four=last_four,
-        defaults={"issuer": issuer.strip(), "expires": expires, "firm_pays": False},
+        defaults={"issuer": issuer.strip(), "expires": expires, "firm_pays": False, "closed": None},
     )  # fmt: skip
     record(member, "put a card on file", f"member:{member.pk}", after={"card": last_four, "expires": expires})
     tell(
         member,
         f"Your own card ending {last_four} was put on file",
         "/profile/",
-        "If this was not you, change your password.",
+        "If this was not you, take it off under your profile and change your password.",
     )
     return card
+
+
+@transaction.atomic
+def close_card(member: Membership, card_id: int) -> None:
+    """Take a card of one's own off: nothing is charged to it from today on. The firm's are closed by finance."""
+    card = Card.objects.select_for_update().filter(owner=member, pk=card_id, firm_pays=False, closed=None).first()
+    if card is None:
+        raise Stale("That is no card of your own that is on file.")
+    card.closed = clock.today(member.firm.zone)
+    card.save(update_fields=["closed"])
+    record(member, "took a card off", f"member:{member.pk}", before={"card": card.last_four})
+    tell(
+        member,
+        f"Your own card ending {card.last_four} was taken off",
+        "/profile/",
+        "If this was not you, change your password.",
+    )
 
 
 @transaction.atomic

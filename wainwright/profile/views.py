@@ -44,6 +44,9 @@ def profile(request):
         services.put_account_back(member)
         messages.info(request, "The account is the one that it was before.")
         return redirect("profile")
+    if request.method == "POST" and act == "close-card":
+        services.close_card(member, whole(request.POST.get("card")))
+        return redirect("profile")
     if request.method == "POST" and act == "remove-vehicle":
         services.remove_vehicle(member, whole(request.POST.get("vehicle")))
         return redirect("profile")
@@ -71,6 +74,7 @@ def _keep(member, act: str, d: dict) -> None:
             mail_name=d["mail_name"],
         )  # fmt: skip
     elif act == "card":
+        must_be_who(member.person, d["password"])
         services.add_card(member, d["last_four"], d["issuer"], d["expires"])
     else:
         services.add_vehicle(member, d["plate"], d["kind"])
