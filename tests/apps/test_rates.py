@@ -1,8 +1,11 @@
 """Exchange rates: taken in by a firm for itself, kept for all, shown with day and source."""
 
+import io
+import zipfile
 from datetime import timedelta
 from decimal import Decimal
 from io import StringIO
+from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
@@ -11,6 +14,7 @@ from tests.apps.world import WorldTestCase
 from wainwright.core.money import Money
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.services.taking import set_amount
+from wainwright.rulebook import rates
 from wainwright.rulebook.models import ExchangeRate
 from wainwright.rulebook.rates import keep_rates, latest_rates, take_rates
 from wainwright.rulebook.selectors import rate_table
@@ -47,6 +51,24 @@ class RatesTest(WorldTestCase):
             take_rates(self.priya, "x.csv", b"what?")
         ahead = keep_rates(None, "x", self.table(ago=-1), self.today)
         self.assertEqual((ahead.new, len(ahead.left)), (0, 2))
+
+    def test_a_small_file_that_holds_much_keeps_nobody_waiting(self):
+        """What is packed is bounded when unpacked, is read before anything is locked, and is written only if it is not too much."""
+        days = [(self.today - timedelta(days=n)).isoformat() for n in range(900)]
+        codes = [f"{a}{b}{c}" for a in "ABCDE" for b in "ABCDEFGH" for c in "ABCDEFGH"]
+        row = ",1.5" * len(codes)
+        many = "Date," + ",".join(codes) + "\n" + "".join(f"{day}{row}\n" for day in days)
+        packed = io.BytesIO()
+        with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as file:
+            file.writestr("x.csv", many)
+        self.assertLess(len(packed.getvalue()), 54_000)
+        for content, words in (
+            (packed.getvalue(), "are taken. Send fewer currencies"),
+            (b"PK\x03\x04" + b"\0" * 99, "damaged"),
+        ):
+            with self.subTest(words), mock.patch.object(rates, "_keep") as kept, self.assertRaisesRegex(Refusal, words):
+                take_rates(self.priya, "x.zip", content)
+            kept.assert_not_called()
 
     def test_the_shipped_table_by_command(self):
         before = ExchangeRate.objects.count()
