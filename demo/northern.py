@@ -17,7 +17,8 @@ from wainwright.formats.places import place, town
 from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
 from wainwright.trips.services import details, itinerary, nights, plan
-from wainwright.trips.services.ways import Wish, by_hand, choose_seats, hold
+from wainwright.trips.services.basket import by_hand, choose_seats
+from wainwright.trips.services.ways import Wish, hold
 
 WISH = Wish("Arrives in time for the work", "Lands before the tide that has to be measured.")
 

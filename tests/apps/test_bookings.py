@@ -32,7 +32,7 @@ from wainwright.trail.models import Entry
 from wainwright.trips import letters
 from wainwright.trips.models import Leg, Trip
 from wainwright.trips.selectors import trip_for
-from wainwright.trips.services import itinerary, nights, plan, road
+from wainwright.trips.services import basket, itinerary, nights, plan, road
 from wainwright.trips.services import ways as acts
 from wainwright.trips.services.ways import Wish, hold
 
@@ -115,7 +115,7 @@ class KilledTest(BookingTestCase):
                     standing = [b for b in trip.bookings.all() if b.stands]
                     self.assertEqual((standing, booking.legs.count()), ([booking], 2))
                     self.assertEqual(len({b.reference for b in standing}), 1)
-                    acts.cancel(self.maren, trip.pk, booking.pk)
+                    basket.cancel(self.maren, trip.pk, booking.pk)
 
     def test_a_stay_and_a_change(self):
         here = "wainwright.trips.services.ways"
@@ -223,7 +223,7 @@ class HoldingTest(BookingTestCase):
                 mornings = [f"{n.date + timedelta(days=1)}:breakfast" for n in trip.nights.all()] if comes_off else []
                 self.assertEqual(trip.supplied, mornings)
                 self.assertEqual(self.file(trip).figures.allowance.amount < before, comes_off)
-                acts.cancel(self.maren, trip.pk, booking.pk)
+                basket.cancel(self.maren, trip.pk, booking.pk)
                 trip = Trip.objects.get(pk=trip.pk)
                 self.assertEqual((trip.supplied, self.file(trip).figures.allowance.amount), ([], before))
                 transaction.set_rollback(True)
@@ -249,7 +249,7 @@ class HoldingTest(BookingTestCase):
             )
         with self.assertRaisesRegex(Refusal, "is booked.*count twice"):
             nights.set_stay(self.maren, trip.pk, [trip.nights.first().date], "Another", Decimal(10), "firm", False)
-        acts.cancel(self.maren, trip.pk, booking.pk)
+        basket.cancel(self.maren, trip.pk, booking.pk)
         self.assertEqual({(n.booking_id, n.cost_minor) for n in trip.nights.all()}, {(None, 150_00)})
 
     def test_a_room_over_the_ceiling_takes_its_reason_at_choosing(self):
@@ -403,11 +403,11 @@ class FaultsTest(BookingTestCase):
         booking.refresh_from_db()
         self.assertEqual(booking.state, "Held")
         before = BudgetUse.objects.get(subject=trip.subject).committed_minor
-        booking = acts.take_price(self.maren, trip.pk, booking.pk)
+        booking = basket.take_price(self.maren, trip.pk, booking.pk)
         self.assertEqual((booking.state, booking.problem), ("Ticketed", ""))
         self.assertGreater(BudgetUse.objects.get(subject=trip.subject).committed_minor, before)
         with self.assertRaises(Stale):
-            acts.take_price(self.maren, trip.pk, booking.pk)
+            basket.take_price(self.maren, trip.pk, booking.pk)
 
     def test_a_refused_card_is_changed(self):
         self.mood("card_refused")
@@ -415,9 +415,9 @@ class FaultsTest(BookingTestCase):
         self.assertEqual((booking.state, booking.problem), ("Held", "The card ending 4410 was refused."))
         for paid_by, card in (("self", ""), ("firm", "0000")):
             with self.subTest(card), self.assertRaises(Refusal):
-                acts.pay_by(self.maren, trip.pk, booking.pk, paid_by, card)
+                basket.pay_by(self.maren, trip.pk, booking.pk, paid_by, card)
         self.mood()
-        acts.pay_by(self.maren, trip.pk, booking.pk, "central", "")
+        basket.pay_by(self.maren, trip.pk, booking.pk, "central", "")
         booking.refresh_from_db()
         self.assertEqual((booking.state, booking.paid_by), ("Ticketed", "central"))
 
@@ -443,13 +443,13 @@ class AfterwardsTest(BookingTestCase):
         trip, booking = self.authorised()
         day = Trip.objects.get(pk=trip.pk).starts
         with self.assertRaisesRegex(Refusal, "That is the whole journey"):
-            acts.cancel(self.maren, trip.pk, booking.pk)
+            basket.cancel(self.maren, trip.pk, booking.pk)
         road.reopen(self.maren, trip.pk)
         at = datetime.combine(day, datetime.min.time()).replace(hour=20)
         plan.add_leg(
             self.maren, trip.pk, "ferry", town("Bergen", "NO"), town("Florø", "NO"), at, at + timedelta(hours=3)
         )
-        gone = acts.cancel(self.maren, trip.pk, booking.pk)
+        gone = basket.cancel(self.maren, trip.pk, booking.pk)
         self.assertEqual((gone.state, gone.lost), ("Cancelled", gone.price))
         lost = [e for e in self.file(trip).figures.estimates if e.key.startswith("lost:")]
         self.assertEqual([(e.amount, e.category) for e in lost], [(gone.price, "air")])
@@ -462,7 +462,7 @@ class AfterwardsTest(BookingTestCase):
         plan.add_leg(
             self.maren, trip.pk, "ferry", town("Bergen", "NO"), town("Florø", "NO"), at, at + timedelta(hours=3)
         )
-        acts.cancel(self.maren, trip.pk, booking.pk)
+        basket.cancel(self.maren, trip.pk, booking.pk)
         self.assertFalse(trip.others.exists())
 
     def test_cancelling_on_an_authorised_trip_gives_back_to_the_budget(self):
@@ -481,7 +481,7 @@ class AfterwardsTest(BookingTestCase):
         with self.done():
             self.approve_all("trip", trip.pk)
         before = BudgetUse.objects.get(subject=trip.subject).committed_minor
-        gone = acts.cancel(self.maren, trip.pk, booking.pk)
+        gone = basket.cancel(self.maren, trip.pk, booking.pk)
         self.assertEqual(gone.lost_minor, 0)
         self.assertEqual(BudgetUse.objects.get(subject=trip.subject).committed_minor, before - booking.price_minor)
 
@@ -522,13 +522,13 @@ class AfterwardsTest(BookingTestCase):
             mock.patch.object(Standin, "cancel", side_effect=MarketError("No answer.")),
             self.assertRaisesRegex(Refusal, "stands as it was"),
         ):
-            acts.cancel(self.maren, trip.pk, booking.pk)
+            basket.cancel(self.maren, trip.pk, booking.pk)
         booking.refresh_from_db()
         self.assertEqual((booking.state, booking.legs.count()), ("Held", 2))
 
     def test_seats_are_kept_with_the_booking(self):
         trip, booking = self.held()
-        acts.choose_seats(self.maren, trip.pk, booking.pk, ["4A", ""])
+        basket.choose_seats(self.maren, trip.pk, booking.pk, ["4A", ""])
         booking.refresh_from_db()
         self.assertEqual(booking.seats, ["4A", ""])
         self.assertTrue(Entry.objects.filter(what="chose seats").exists())
@@ -543,7 +543,7 @@ class AfterwardsTest(BookingTestCase):
             (["by a window"], ["by a window"] * 2),
             ([], ["", ""]),
         ):
-            acts.choose_seats(self.maren, trip.pk, booking.pk, seats)
+            basket.choose_seats(self.maren, trip.pk, booking.pk, seats)
             rows = letters.rows_of(self.file(Trip.objects.get(pk=trip.pk)))
             self.assertEqual([row.seats for row in rows if row.key.startswith("leg:")], wanted)
 
@@ -554,38 +554,38 @@ class ByHandTest(BookingTestCase):
 
     def test_a_number_only_once_in_the_firm_and_the_other_is_named(self):
         trip = self.to_bergen()
-        acts.by_hand(self.maren, trip.pk, self.typed("QT-1001"))
+        basket.by_hand(self.maren, trip.pk, self.typed("QT-1001"))
         with self.assertRaisesRegex(Refusal, r"QT-1001 stands on your trip already, T-\d+: Agent's fee, 45.00"):
-            acts.by_hand(self.maren, trip.pk, self.typed(" qt-1001 "))
+            basket.by_hand(self.maren, trip.pk, self.typed(" qt-1001 "))
         aikos = self.a_trip(who=self.aiko, starts=20)
         with self.assertRaisesRegex(Refusal, "a trip of Maren Oyelaran"):
-            acts.by_hand(self.aiko, aikos.pk, self.typed("QT-1001"))
+            basket.by_hand(self.aiko, aikos.pk, self.typed("QT-1001"))
         for number, amount in (("", "45.00"), ("QT-2", "0.00")):
             with self.subTest(number=number), self.assertRaises(Refusal):
-                acts.by_hand(self.maren, trip.pk, self.typed(number, amount))
+                basket.by_hand(self.maren, trip.pk, self.typed(number, amount))
 
     def test_it_counts_on_the_plan_and_its_number_is_free_once_taken_off(self):
         trip = self.to_bergen()
         before = self.file(trip).figures.total
-        booking = acts.by_hand(self.maren, trip.pk, self.typed("QT-1002", paid_by="self"))
+        booking = basket.by_hand(self.maren, trip.pk, self.typed("QT-1002", paid_by="self"))
         file = self.file(trip)
         self.assertEqual(file.figures.total - before, booking.price)
         self.assertIn(("fee", "self"), [(e.category, e.paid_by) for e in file.figures.estimates])
-        acts.cancel(self.maren, trip.pk, booking.pk)
+        basket.cancel(self.maren, trip.pk, booking.pk)
         self.assertEqual(self.file(trip).figures.total, before)
-        acts.by_hand(self.maren, trip.pk, self.typed("QT-1002"))
+        basket.by_hand(self.maren, trip.pk, self.typed("QT-1002"))
 
     def test_after_authorising_it_reaches_the_budget(self):
         trip, _ = self.authorised()
         before = BudgetUse.objects.get(subject=trip.subject).committed_minor
-        acts.by_hand(self.maren, trip.pk, self.typed("QT-1003"))
+        basket.by_hand(self.maren, trip.pk, self.typed("QT-1003"))
         self.assertEqual(BudgetUse.objects.get(subject=trip.subject).committed_minor, before + 45_00)
 
     def test_nobody_else_records_or_cancels(self):
         trip, booking = self.held()
         for act in (
-            lambda who: acts.by_hand(who, trip.pk, self.typed("QT-9")),
-            lambda who: acts.cancel(who, trip.pk, booking.pk),
+            lambda who: basket.by_hand(who, trip.pk, self.typed("QT-9")),
+            lambda who: basket.cancel(who, trip.pk, booking.pk),
         ):
             with self.assertRaises(Trip.DoesNotExist):
                 act(self.aiko)

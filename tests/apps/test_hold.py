@@ -82,6 +82,7 @@ class HoldTest(WorldTransactionTestCase):
     def test_killed_at_every_point_of_posting_and_paying(self):
         """Each point by its name: what is kept by then is carried on, by the worker or by pressing the button again."""
         books_, ledger = "wainwright.claims.services.books", "wainwright.accounts.services"
+        bank = "wainwright.claims.services.answers"
         posting = [
             f"{ledger}.service",
             f"{ledger}.record",
@@ -93,10 +94,10 @@ class HoldTest(WorldTransactionTestCase):
             f"{ledger}.service",
             f"{ledger}.read_pain002",
             f"{books_}.carry_answers",
-            f"{books_}._answered",
-            f"{books_}.payment_journal",
-            f"{books_}.settled",
-            f"{books_}.tell",
+            f"{bank}._answered",
+            f"{bank}.payment_journal",
+            f"{bank}.settled",
+            f"{bank}.tell",
         ]
         amounts = iter(range(20, 200))
         for again in (False, True):
@@ -175,7 +176,7 @@ class HoldTest(WorldTransactionTestCase):
     def test_killed_in_the_middle_of_a_pay_run(self):
         claim = self.cleared_claim()
         books.post(self.priya, claim.pk, claim.version)
-        for where in ("wainwright.accounts.services.service", "wainwright.claims.services.books._answered"):
+        for where in ("wainwright.accounts.services.service", "wainwright.claims.services.answers._answered"):
             killed = mock.patch(where, side_effect=Killed)
             with self.subTest(where), killed, contextlib.suppress(Killed, Refusal):
                 books.pay(self.priya, [claim.pk], self.today)

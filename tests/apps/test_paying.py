@@ -13,7 +13,7 @@ from wainwright import clock
 from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import payable
-from wainwright.claims.services import books
+from wainwright.claims.services import answers, books
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.formats.pain002 import Answer, write_pain002
 from wainwright.news.models import Notice
@@ -63,7 +63,7 @@ class BankTest(WorldTestCase):
                     books.finish_what_broke_off()
                 self.assertEqual((told.count(), run.answers.count()), (1, 1))
                 with self.done():
-                    run = books.take_answer(self.priya, run.pk, self.answer(run, "ACSC"))
+                    run = answers.take_answer(self.priya, run.pk, self.answer(run, "ACSC"))
                 claim.refresh_from_db()
                 self.assertEqual((run.state, run.payments.get().state, claim.state), ("Answered", "Paid", "Settled"))
                 self.assertEqual(Posting.objects.filter(key__startswith="payment", state="Entered").count(), 1)
@@ -78,7 +78,7 @@ class BankTest(WorldTestCase):
                     run = self.paid_with(claim, order[0])
                     for status in order[1:]:
                         with self.done():
-                            books.take_answer(self.priya, run.pk, self.answer(run, status))
+                            answers.take_answer(self.priya, run.pk, self.answer(run, status))
                     payment = Payment.objects.get(run=run)
                     self.assertEqual((payment.state, PayRun.objects.get(pk=run.pk).state), (state, "Answered"))
                     transaction.set_rollback(True)
@@ -88,16 +88,16 @@ class BankTest(WorldTestCase):
         run = self.paid_with(claim, "RJCT")
         self.assertEqual(list(payable(self.priya)), [claim])
         with self.done():
-            books.take_answer(self.priya, run.pk, self.answer(run, "ACSC"))
+            answers.take_answer(self.priya, run.pk, self.answer(run, "ACSC"))
         payment = run.payments.get()
         self.assertEqual((payment.state, payment.failure), ("Unclear", "the account is blocked"))
         self.assertIn("ask the bank", payment.said)
         self.assertEqual(Notice.objects.filter(member=self.priya, text__contains="ask the bank").count(), 1)
         self.assertEqual(list(payable(self.priya)), [])
         with self.assertRaisesRegex(Refusal, "how you know"):
-            books.settle_by_hand(self.priya, payment.pk, True, "")
+            answers.settle_by_hand(self.priya, payment.pk, True, "")
         with self.assertRaises(Stale):
-            books.settle_by_hand(self.liv, payment.pk, True, "Seen on the account")
+            answers.settle_by_hand(self.liv, payment.pk, True, "Seen on the account")
         self.enter(self.priya)
         path = f"/ledger/pay/{run.pk}/payments/{payment.pk}/"
         self.assertIn(
@@ -110,19 +110,19 @@ class BankTest(WorldTestCase):
             (run.payments.get().state, PayRun.objects.get().state, claim.state), ("Paid", "Answered", "Settled")
         )
         with self.done():
-            books.carry_answers(run)
+            answers.carry_answers(run)
         self.assertEqual(run.payments.get().state, "Paid")
 
     def test_who_may_take_an_answer_in_and_which(self):
         claim = self.posted()
         run = self.paid_with(claim, "PDNG")
         with self.assertRaises(NotAllowed):
-            books.take_answer(self.tobias, run.pk, self.answer(run, "ACSC"))
+            answers.take_answer(self.tobias, run.pk, self.answer(run, "ACSC"))
         with self.assertRaises(PayRun.DoesNotExist):
-            books.take_answer(self.liv, run.pk, self.answer(run, "ACSC"))
+            answers.take_answer(self.liv, run.pk, self.answer(run, "ACSC"))
         other = write_pain002("WW-OTHER-1", [Answer("x", "ACSC")], clock.now())
         with self.assertRaisesRegex(Refusal, "WW-OTHER-1"):
-            books.take_answer(self.priya, run.pk, other)
+            answers.take_answer(self.priya, run.pk, other)
         self.enter(self.priya)
         path = f"/ledger/pay/{run.pk}/answers/"
         for content, words in [(b"", "empty"), (b"%PDF-1.4", "well-formed"), (other, "WW-OTHER-1")]:

@@ -24,7 +24,8 @@ from wainwright.trail.models import Entry
 from wainwright.trips.models import Leg, Night, Trip
 from wainwright.trips.selectors import load_file
 from wainwright.trips.services import nights, plan, road
-from wainwright.trips.services.ways import Wish, cancel, hold
+from wainwright.trips.services.basket import cancel
+from wainwright.trips.services.ways import Wish, hold
 
 
 class PlanningTest(WorldTestCase):

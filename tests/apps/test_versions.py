@@ -18,7 +18,7 @@ from wainwright.trips import letters
 from wainwright.trips.frozen import freeze, thaw
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import load_file, trip_for
-from wainwright.trips.services import plan, ways
+from wainwright.trips.services import basket, plan
 from wainwright.trips.services import road as trips
 from wainwright.trips.versions import frozen_of
 
@@ -67,7 +67,7 @@ class SignedPlanTest(WorldTestCase):
         change_everything_elsewhere()
         at = datetime.combine(trip.starts + timedelta(days=1), time(9), UTC)
         bought = ByHand("fee", "A ferry", "Coast boats", "F-12", eur(30), "self", at)
-        ways.by_hand(self.maren, trip.pk, bought)
+        basket.by_hand(self.maren, trip.pk, bought)
         last = trip.versions.last()
         self.assertEqual((last.number, last.signed_name), (2, ""))
         self.assertEqual((last.allowance_minor, last.total_minor), (allowance, total + 3000))

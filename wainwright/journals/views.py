@@ -23,6 +23,7 @@ from wainwright.accounts.selectors import (
 )
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import advance_text, advances_to_pay, at_bank, owing, payable, waiting_for_bank
+from wainwright.claims.services import answers
 from wainwright.claims.services import books as booking
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
@@ -193,7 +194,7 @@ def take_answer(request, run_id: int):
             raise Refusal("Choose the file with the bank's answer (pain.002).")
         if given.size > MOST_ANSWER:
             raise Refusal("That file is larger than an answer can be: 5 MB at most.")
-        run = booking.take_answer(request.member, run_id, given.read())
+        run = answers.take_answer(request.member, run_id, given.read())
     except NotAllowed:
         raise
     except (Refusal, Unreadable) as fault:
@@ -208,7 +209,7 @@ def settle_payment(request, run_id: int, payment_id: int):
     paid, words = request.POST.get("paid"), request.POST.get("words", "")
     if paid not in ("yes", "no"):
         raise Refusal("Say whether it was paid or not.")
-    payment = booking.settle_by_hand(request.member, payment_id, paid == "yes", words)
+    payment = answers.settle_by_hand(request.member, payment_id, paid == "yes", words)
     messages.info(request, f"The payment stands at {payment.state}.")
     return redirect("pay-run", run_id)
 

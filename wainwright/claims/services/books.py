@@ -12,7 +12,7 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.accounts import services as accounts
-from wainwright.accounts.models import Payment, PayRun, Posting
+from wainwright.accounts.models import PayRun, Posting
 from wainwright.accounts.selectors import books as ledger_books
 from wainwright.accounts.selectors import refusal_words
 from wainwright.claims.models import Claim
@@ -25,27 +25,21 @@ from wainwright.claims.selectors import (
     payable,
     waiting_for_bank,
 )
-from wainwright.claims.services.correcting import may_set_off, set_off_advance
-from wainwright.claims.services.road import finance_claim, link
+from wainwright.claims.services.answers import carry_answers
+from wainwright.claims.services.road import finance_claim, link, settled
 from wainwright.claims.statements import read
 from wainwright.core.money import Money
-from wainwright.core.posting import advance_journal, payment_journal
-from wainwright.core.states import CHARGE, CLAIM, TRIP
-from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.core.states import CHARGE, CLAIM
+from wainwright.errors import NotAllowed, Stale
 from wainwright.expenses.models import Charge
-from wainwright.formats.apart import apart
-from wainwright.formats.pain002 import Answer, Outcome
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
-from wainwright.people.selectors import finance_of
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import advance_words
 
 log = logging.getLogger(__name__)
-# What the bank must have said of a payment that is closed.
-CLOSED = {Payment.State.PAID: Outcome.PAID, Payment.State.FAILED: Outcome.REFUSED}
 
 
 def post(member: Membership, claim_id: int, version: int, on: date | None = None) -> Claim:
@@ -121,33 +115,6 @@ def _posted(claim: Claim) -> None:
         Trip.objects.filter(pk=claim.trip_id, advance_paid=True).update(advance_settled=True)
     if row.due_minor == 0:
         settled(claim)
-
-
-def _settle_if_even(trip: Trip) -> None:
-    """Close the posted claim of a trip whose advance covered everything. Inside the caller's transaction."""
-    claim = Claim.objects.select_related("trip", "statement").get(trip=trip)
-    if claim.statement is not None and claim.statement.due_minor == 0:
-        settled(claim)
-
-
-def settled(claim: Claim) -> None:
-    """Nothing is owed any more: the claim is settled and its trip closed. Inside the caller's transaction."""
-    before = claim.state
-    claim.state = CLAIM.after(claim.state, "settle")
-    claim.version += 1
-    claim.save()
-    record(
-        None,
-        "claim settled",
-        claim.subject,
-        firm_id=claim.firm_id,
-        before={"state": before},
-        after={"state": claim.state},
-    )
-    if claim.trip and TRIP.can(claim.trip.state, "close"):
-        claim.trip.state = TRIP.after(claim.trip.state, "close")
-        claim.trip.save(update_fields=["state"])
-        record(None, "trip closed", claim.trip.subject, firm_id=claim.firm_id)
 
 
 @dataclass(frozen=True)
@@ -240,164 +207,6 @@ def finish_pay_run(run: PayRun) -> None:
     if run.state in (PayRun.State.PREPARED, PayRun.State.SENT):
         accounts.send_pay_run(run)
     carry_answers(run)
-
-
-def take_answer(member: Membership, run_id: int, content: bytes) -> PayRun:
-    """Finance takes in an answer of the bank that came as a file. Raises ``Refusal``, ``Unreadable``."""
-    if not member.finance:
-        raise NotAllowed("Only finance takes in the bank's answers.")
-    # A file is opened apart before anything is locked; what comes through the bank's own port is the bank's.
-    apart("answer", content)
-    with transaction.atomic():
-        run = PayRun.objects.select_for_update().get(firm_id=member.firm_id, pk=run_id)
-        if not accounts.keep_answer(run, content, member):
-            raise Refusal("That answer was taken in before.", "answer")
-        record(member, "took in an answer of the bank", f"payrun:{run.pk}", after={"bytes": len(content)})
-    carry_answers(run)
-    return PayRun.objects.get(pk=run.pk)
-
-
-def carry_answers(run: PayRun) -> None:
-    """Carry what the bank has said so far to every payment of a run, in whatever order it came.
-
-    What is pending, or said in words that nobody knows, keeps a payment under way. Answers that contradict each other
-    move nothing: finance is told.
-    """
-    reports, blocks = accounts.reports_of(run), accounts.blocks_of(run)
-    for payment in Payment.objects.filter(run=run).order_by("id"):
-        said = [report.of(payment.end_to_end, blocks.get(payment.end_to_end, "")) for report in reports]
-        answers = [answer for answer in said if answer is not None]
-        final = {each.outcome: each for each in answers if each.outcome != Outcome.PENDING}
-        if payment.by_hand:
-            continue
-        if len(final) > 1 or (final and payment.state in CLOSED and CLOSED[payment.state] not in final):
-            _contradicted(payment.pk)
-        elif answers and payment.state == Payment.State.UNDER_WAY:
-            _answered(payment.pk, next(iter(final.values()), answers[-1]))
-    if reports:
-        _stand(run)
-
-
-def _stand(run: PayRun) -> None:
-    """A run that the bank has answered stands at Waiting while any of its payments is open."""
-    waiting = Payment.objects.filter(run=run, state__in=Payment.OPEN).exists()
-    PayRun.objects.filter(pk=run.pk).update(state=PayRun.State.WAITING if waiting else PayRun.State.ANSWERED)
-
-
-@transaction.atomic
-def _contradicted(payment_id: int) -> None:
-    """The bank has said both: nothing moves until finance says what happened, and nothing is paid again meanwhile."""
-    payment = Payment.objects.select_for_update(of=("self",)).select_related("run").get(pk=payment_id)
-    words = "the bank has said both that it was paid and that it was not: ask the bank, then say here what happened"
-    if payment.said == words:
-        return
-    payment.said = words
-    others = Payment.objects.filter(subject=payment.subject).exclude(pk=payment.pk).exclude(state=Payment.State.FAILED)
-    if payment.state != Payment.State.PAID and not others.exists():
-        payment.state = Payment.State.UNCLEAR
-    payment.save(update_fields=["said", "state"])
-    record(None, "answers of the bank contradict each other", payment.subject, firm_id=payment.run.firm_id)
-    _tell_finance(payment, words)
-
-
-def settle_by_hand(member: Membership, payment_id: int, paid: bool, words: str) -> Payment:
-    """Finance says what became of a payment that the bank has not settled, or says both of. Raises ``Refusal``, ``Stale``."""
-    if not member.finance:
-        raise NotAllowed("Only finance says what became of a payment.")
-    if len(words.strip()) < 3:
-        raise Refusal("Say how you know, so that others can follow it.", "words")
-    with transaction.atomic():
-        payment = (
-            Payment.objects.select_for_update(of=("self",))
-            .select_related("run")
-            .filter(
-                pk=payment_id, run__firm_id=member.firm_id, run__state__in=[PayRun.State.WAITING, PayRun.State.ANSWERED]
-            )
-            .first()
-        )
-        if payment is None or not payment.open or payment.member_id == member.pk:
-            raise Stale("That payment is not open any more, or is your own.")
-        Payment.objects.filter(pk=payment.pk).update(
-            state=Payment.State.UNDER_WAY, failure="", by_hand=words.strip()[:200]
-        )
-        after = {"paid": paid, "words": words.strip()[:300]}
-        record(member, "said what became of a payment", payment.subject, before={"state": payment.state}, after=after)
-        _answered(payment.pk, Answer(payment.end_to_end, "ACSC" if paid else "RJCT"))
-        _stand(payment.run)
-    return Payment.objects.get(pk=payment.pk)
-
-
-def _tell_finance(payment: Payment, words: str) -> None:
-    for person in finance_of(payment.run.firm_id):
-        tell(person, f"{payment.text}: {words}", f"/ledger/pay/{payment.run_id}/")
-
-
-@transaction.atomic
-def _answered(payment_id: int, answer: Answer) -> None:
-    payment = (
-        Payment.objects.select_for_update(of=("self",))
-        .select_related("run__firm", "member__person", "member__firm")
-        .get(pk=payment_id)
-    )
-    if payment.state != Payment.State.UNDER_WAY:
-        return
-    accepted, words = answer.outcome == Outcome.PAID, answer.words
-    if answer.status != payment.status or words != payment.said:
-        payment.status, payment.said = answer.status[:8], words[:120]
-        payment.save(update_fields=["status", "said"])
-        if answer.outcome == Outcome.PENDING:
-            record(
-                None,
-                "the bank has not settled it yet",
-                payment.subject,
-                firm_id=payment.run.firm_id,
-                after={"status": answer.status, "words": words},
-            )
-            _tell_finance(payment, f"not settled yet, {words}")
-    if answer.outcome == Outcome.PENDING:
-        return
-    kind, _, number = payment.subject.partition(":")
-    things = Trip.objects if kind == "advance" else Claim.objects.select_related("trip")
-    thing = things.select_for_update(of=("self",)).select_related("firm").get(pk=int(number))
-    if isinstance(thing, Trip) and accepted and not may_set_off(thing):
-        # The journal of its claim is on the way: the answer is taken up when that is entered or refused.
-        return
-    where = f"/trips/{thing.pk}/" if kind == "advance" else link(thing)
-    if not accepted:
-        payment.state, payment.failure = Payment.State.FAILED, words[:120]
-        payment.save(update_fields=["state", "failure"])
-        record(None, "payment failed", payment.subject, firm_id=thing.firm_id, after={"why": words})
-        tell(
-            payment.member,
-            f"The payment of {payment.text} failed: {words}",
-            where,
-            "Check your bank account with finance.",
-        )
-        return
-    payment.state = Payment.State.PAID
-    payment.save(update_fields=["state"])
-    books = ledger_books(thing.firm).accounts
-    make = advance_journal if kind == "advance" else payment_journal
-    journal = make(f"payment:{payment.end_to_end}", payment.amount, books, payment.text)
-    posting = accounts.prepare_posting(
-        thing.firm, journal, payment.subject, f"Payment {payment.text}", payment.run.date
-    )
-    if isinstance(thing, Trip):
-        thing.advance_paid = True
-        thing.save(update_fields=["advance_paid"])
-        record(None, "advance paid", thing.subject, firm_id=thing.firm_id, after={"amount": payment.amount_minor})
-        correction = set_off_advance(thing, payment.amount)
-        if correction is not None:
-            transaction.on_commit(lambda: accounts.send_posting(correction, None))
-            _settle_if_even(thing)
-    else:
-        settled(thing)
-    tell(
-        payment.member,
-        f"{payment.amount} {thing.firm.currency} for {payment.text} is on its way to your account",
-        where,
-    )
-    transaction.on_commit(lambda: accounts.send_posting(posting, None))
 
 
 def post_again(member: Membership, posting_id: int) -> Posting:

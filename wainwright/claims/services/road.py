@@ -11,7 +11,7 @@ from wainwright.claims.selectors import load_file
 from wainwright.claims.services.compose import mine
 from wainwright.claims.services.statements import write
 from wainwright.core.statement import Line, Statement
-from wainwright.core.states import CLAIM
+from wainwright.core.states import CLAIM, TRIP
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
@@ -130,6 +130,26 @@ def ended(member: Membership, claim: Claim, act: str, comment: str, given_for: s
     record(member, what, claim.subject, before={"state": before}, after=after, for_whom=given_for)
     words = "was sent back to you" if act == "send_back" else "was turned down"
     tell(claim.claimant, f"{claim.title} {words} by {member.person.name}", link(claim), comment)
+
+
+def settled(claim: Claim) -> None:
+    """Nothing is owed any more: the claim is settled and its trip closed. Inside the caller's transaction."""
+    before = claim.state
+    claim.state = CLAIM.after(claim.state, "settle")
+    claim.version += 1
+    claim.save()
+    record(
+        None,
+        "claim settled",
+        claim.subject,
+        firm_id=claim.firm_id,
+        before={"state": before},
+        after={"state": claim.state},
+    )
+    if claim.trip and TRIP.can(claim.trip.state, "close"):
+        claim.trip.state = TRIP.after(claim.trip.state, "close")
+        claim.trip.save(update_fields=["state"])
+        record(None, "trip closed", claim.trip.subject, firm_id=claim.firm_id)
 
 
 def finance_claim(member: Membership, claim_id: int, version: int | None = None) -> Claim:

@@ -25,7 +25,7 @@ from wainwright.trips import letters
 from wainwright.trips.budgets import commit_lost
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import TripFile, load_file
-from wainwright.trips.services import ways
+from wainwright.trips.services import basket, ways
 from wainwright.trips.services.base import mine
 from wainwright.trips.services.versions import commit, write
 
@@ -267,7 +267,7 @@ def _lapse(now: datetime) -> int:
     """Let late holds go, and tell whose they were."""
     lapsed = bookings.lapse_holds(now)
     for booking in lapsed:
-        ways.lapsed(booking)
+        basket.lapsed(booking)
         words = (
             f"The hold of {booking.label} has run out. Its price is no longer kept: hold it again, or choose another."
         )

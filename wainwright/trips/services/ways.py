@@ -16,7 +16,6 @@ from django.db.models import Q
 from wainwright import clock
 from wainwright.bookings import services as bookings
 from wainwright.bookings.choices import Choice
-from wainwright.bookings.market import ask
 from wainwright.bookings.models import CATEGORY, Booking
 from wainwright.core.journey import Meal, Mode, Place, moment
 from wainwright.core.money import Money, share_out
@@ -25,7 +24,6 @@ from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
-from wainwright.ports.market import MarketError
 from wainwright.rulebook.models import Explanation
 from wainwright.rulebook.selectors import Explained, rulebook
 from wainwright.trail.services import record
@@ -34,14 +32,12 @@ from wainwright.trips.judging import findings_on_stay
 from wainwright.trips.models import Leg, Night, OtherCost, Trip
 from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.base import changed, mine
-from wainwright.trips.services.nights import expected_night, rebuild_nights
+from wainwright.trips.services.nights import rebuild_nights
 from wainwright.trips.services.plan import place_leg
-from wainwright.trips.services.versions import amend
 
 log = logging.getLogger(__name__)
 CHOICE = "choice"
 STANDING = ("Held", "Confirmed", "Ticketed")
-BOOKABLE_AFTER = ("Authorised", "Under way")
 
 
 @dataclass(frozen=True)
@@ -174,7 +170,7 @@ def _put_on_trip(
         Leg.objects.filter(booking_id=booking.instead_of_id).delete()
         OtherCost.objects.filter(booking_id=booking.instead_of_id).delete()
         old_nights = Night.objects.filter(trip=trip, booking_id=booking.instead_of_id)
-        _breakfasts(trip, booking.instead_of, list(old_nights), False)
+        supply_breakfasts(trip, booking.instead_of, list(old_nights), False)
         old_nights.update(booking=None)
     if booking.kind == "stay":
         _sleep_there(trip, booking)
@@ -228,10 +224,10 @@ def _sleep_there(trip: Trip, booking: Booking) -> None:
         night.name, night.cost_minor, night.paid_by = booking.carrier[:80], cost.minor, booking.paid_by
         night.supplied, night.booking = booking.price_minor == 0, booking
         night.save()
-    _breakfasts(trip, booking, nights, True)
+    supply_breakfasts(trip, booking, nights, True)
 
 
-def _breakfasts(trip: Trip, booking: Booking, nights: Sequence[Night], there: bool) -> None:
+def supply_breakfasts(trip: Trip, booking: Booking, nights: Sequence[Night], there: bool) -> None:
     """A breakfast in the price of a room is supplied, on the morning after each of its nights; it goes with the room."""
     if booking.breakfast:
         marks = {f"{night.date + timedelta(days=1)}:{Meal.BREAKFAST.value}" for night in nights}
@@ -300,113 +296,3 @@ def finish_asked(now: datetime) -> int:
         except Refusal as refusal:
             log.warning("booking %s was changed for another and is not given up: %s", booking.instead_of_id, refusal)
     return len(waiting) + len(replaced)
-
-
-def cancel(member: Membership, trip_id: int, booking_id: int) -> Booking:
-    """Cancel a booking; what is not given back stays on the plan and, once authorised, on the budgets. Raises ``Refusal``."""
-    with transaction.atomic():
-        trip = mine(member, trip_id, editable=False)
-        if not (trip.editable or trip.state in BOOKABLE_AFTER):
-            raise Stale(f"The trip stands at {trip.state}: nothing is booked or cancelled on it now.")
-        booking = Booking.objects.filter(trip=trip, pk=booking_id).first()
-        if booking is None or not booking.stands:
-            raise Stale("That booking is gone already.")
-        if booking.by_hand:
-            bookings.forget_by_hand(member, booking)
-            amend(member, trip, f"taken off: {booking.label}")
-            return booking
-        others = trip.legs.exclude(booking=booking)
-        if not trip.editable and booking.legs.exists() and not others.exists():
-            raise Refusal(
-                "That is the whole journey. Call the trip off instead, or change its plan and choose another way."
-            )
-    kept = booking.costs_to_cancel.minor
-    booking = bookings.give_up(booking, kept)
-    with transaction.atomic():
-        trip = mine(member, trip_id, editable=False)
-        Leg.objects.filter(trip=trip, booking=booking).delete()
-        # A bag that was planned with it is planned no more; it was never bought.
-        OtherCost.objects.filter(trip=trip, booking=booking).delete()
-        _free(trip, booking)
-        rebuild_nights(trip)
-        after = {"booking": booking.pk, "price": booking.price_minor, "not given back": kept}
-        changed(member, trip, f"cancelled: {booking.label}", None, after)
-        amend(member, trip, f"cancelled: {booking.label}")
-    return booking
-
-
-def lapsed(booking: Booking) -> None:
-    """A hold has run out: the breakfast that it had in its price is supplied no more. Inside the caller's transaction."""
-    if booking.breakfast:
-        trip = Trip.objects.select_for_update(of=("self",)).get(pk=booking.trip_id)
-        _breakfasts(trip, booking, list(Night.objects.filter(trip=trip, booking=booking)), False)
-        trip.save(update_fields=["supplied"])
-
-
-def _free(trip: Trip, booking: Booking) -> None:
-    """The nights of a room that was given up are as if nothing had been booked."""
-    book = rulebook(trip.firm)
-    nights = list(Night.objects.filter(trip=trip, booking=booking))
-    _breakfasts(trip, booking, nights, False)
-    for night in nights:
-        night.booking, night.name, night.supplied = None, "", False
-        night.cost_minor = expected_night(book, Place(**night.place), night.date)
-        night.save()
-
-
-def by_hand(member: Membership, trip_id: int, typed: bookings.ByHand) -> Booking:
-    """Record what was bought elsewhere on a trip that is not closed. Raises ``Refusal``."""
-    with transaction.atomic():
-        trip = mine(member, trip_id, editable=False)
-        if not (trip.editable or trip.state in (*BOOKABLE_AFTER, "Back")):
-            raise Stale(f"The trip stands at {trip.state}: nothing is recorded on it now.")
-        booking = bookings.record_by_hand(member, trip_id, typed)
-        changed(member, trip, f"recorded: {booking.label}", None, {"number": booking.ticket_number})
-        amend(member, trip, f"recorded: {booking.label}")
-    return booking
-
-
-def take_price(member: Membership, trip_id: int, booking_id: int) -> Booking:
-    """Take a hold at the price it has now; one that is authorised already is confirmed and ticketed at once."""
-    with transaction.atomic():
-        trip, booking = _own_booking(member, trip_id, booking_id)
-        booking = bookings.accept_price(booking.pk)
-        amend(member, trip, f"taken at its new price: {booking.label}")
-    if trip.state in BOOKABLE_AFTER:
-        bookings.accepted_at_market(booking.pk)
-    return Booking.objects.get(pk=booking.pk)
-
-
-def pay_by(member: Membership, trip_id: int, booking_id: int, paid_by: str, card: str) -> None:
-    """Pay a booking by the firm's card on the profile, or have it billed; a trip that is authorised is tried again at once."""
-    if paid_by not in ("firm", "central"):
-        raise Refusal("Choose the firm's card, or have it billed to the firm.", "paid_by")
-    with transaction.atomic():
-        trip, booking = _own_booking(member, trip_id, booking_id)
-        cards = {c.last_four for c in member.cards.all() if c.firm_pays}
-        if paid_by == "firm" and card not in cards:
-            raise Refusal("Choose one of your cards of the firm.", "card")
-        bookings.set_card(booking.pk, paid_by, card if paid_by == "firm" else "")
-    if trip.state in BOOKABLE_AFTER:
-        bookings.issue(trip.pk)
-
-
-def choose_seats(member: Membership, trip_id: int, booking_id: int, seats: list[str]) -> None:
-    """Ask for seats, a wish, or none. Raises ``Refusal``."""
-    with transaction.atomic():
-        _, booking = _own_booking(member, trip_id, booking_id)
-    try:
-        ask("take_seats", booking.reference, tuple(seats))
-    except MarketError as error:
-        raise Refusal(str(error)) from error
-    bookings.set_seats(booking.pk, seats)
-
-
-def _own_booking(member: Membership, trip_id: int, booking_id: int) -> tuple[Trip, Booking]:
-    trip = mine(member, trip_id, editable=False)
-    booking = Booking.objects.filter(trip=trip, pk=booking_id).first()
-    if booking is None or not booking.stands or booking.by_hand:
-        raise Stale("That booking is gone already.")
-    if not (trip.editable or trip.state in ("Awaiting sign-off", *BOOKABLE_AFTER)):
-        raise Stale(f"The trip stands at {trip.state}: nothing is changed on its bookings now.")
-    return trip, booking

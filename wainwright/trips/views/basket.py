@@ -18,7 +18,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import say
 from wainwright.trips.forms import ByHandForm
 from wainwright.trips.selectors import trip_for
-from wainwright.trips.services import ways
+from wainwright.trips.services import basket
 from wainwright.trips.views.page import midnight, says_was_and_is, show_trip
 
 WISHES = {"window": "By a window", "aisle": "On the aisle", "front": "Far in front", "none": "No wish"}
@@ -29,7 +29,7 @@ SEAT = re.compile(r"^[0-9]{1,2}[A-Z]$")
 @says_was_and_is
 def cancel(request, trip_id: int, booking_id: int):
     """Cancel a booking."""
-    booking = ways.cancel(request.member, trip_id, booking_id)
+    booking = basket.cancel(request.member, trip_id, booking_id)
     words = (
         f"{booking.label} is taken off."
         if booking.by_hand
@@ -43,7 +43,7 @@ def cancel(request, trip_id: int, booking_id: int):
 @says_was_and_is
 def take_price(request, trip_id: int, booking_id: int):
     """Take a hold at its new price."""
-    booking = ways.take_price(request.member, trip_id, booking_id)
+    booking = basket.take_price(request.member, trip_id, booking_id)
     messages.info(request, f"{booking.label} stands at {booking.price} now.")
     return redirect("trip", trip_id)
 
@@ -53,7 +53,7 @@ def pay_by(request, trip_id: int, booking_id: int):
     """Pay a booking by another card, or have it billed."""
     chosen = request.POST.get("card", "")
     paid_by = "central" if chosen == "central" else "firm"
-    ways.pay_by(request.member, trip_id, booking_id, paid_by, chosen if paid_by == "firm" else "")
+    basket.pay_by(request.member, trip_id, booking_id, paid_by, chosen if paid_by == "firm" else "")
     return redirect("trip", trip_id)
 
 
@@ -70,7 +70,7 @@ def by_hand(request, trip_id: int):
             clock.in_zone(midnight(d["day"]), trip.firm.zone),
         )  # fmt: skip
         try:
-            booking = ways.by_hand(request.member, trip_id, typed)
+            booking = basket.by_hand(request.member, trip_id, typed)
             messages.info(request, f"{booking.label}, {booking.ticket_number}, is recorded.")
             return redirect(f"/trips/{trip_id}/#by-hand")
         except Stale:
@@ -92,7 +92,7 @@ def seats(request, trip_id: int, booking_id: int):
     if request.method == "POST":
         try:
             chosen = _chosen(request, booking)
-            ways.choose_seats(request.member, trip_id, booking_id, chosen)
+            basket.choose_seats(request.member, trip_id, booking_id, chosen)
             messages.info(request, f"Asked for: {', '.join(chosen)}." if chosen else "No seats are asked for.")
             return redirect("trip", trip_id)
         except Stale:
