@@ -4,6 +4,7 @@ from datetime import timedelta
 from decimal import Decimal
 
 from django.core import mail
+from django.db import transaction
 
 from tests.apps.world import FIELD, OFFICE, WorldTestCase, eur
 from tests.codings import coded
@@ -11,6 +12,7 @@ from wainwright import clock
 from wainwright.accounts.models import Budget, Posting
 from wainwright.accounts.selectors import books, budget_effects, by_code, refusal_words
 from wainwright.accounts.services import give_back, use_budgets
+from wainwright.bench import services as bench_services
 from wainwright.bench.selectors import bench
 from wainwright.bookings.selectors import ways
 from wainwright.claims.models import Claim
@@ -284,3 +286,35 @@ class RouteTest(WorldTestCase):
         self.assertEqual([step.name for step in file.route.steps], ["Tobias Achterberg", "Ottilie Marsh"])
         dear = self.a_trip(who=self.nadia, starts=20, coding=coded("3140"))
         self.assertEqual([step.name for step in load_file(self.nadia, dear).route.steps], ["Ottilie Marsh"])
+
+
+class AuthorityTest(WorldTestCase):
+    def waiting(self, claim) -> list[str]:
+        rows = SignOff.objects.filter(subject=claim.subject, state="Waiting", turn=True).select_related(
+            "signer__person"
+        )
+        return [row.signer.person.name for row in rows]
+
+    def test_a_limit_that_was_lowered_meanwhile_asks_the_next_above(self):
+        claim = self.sent_claim()
+        Membership.objects.filter(pk=self.tobias.pk).update(limit_minor=1)
+        self.assertFalse(bench_services.approve(self.tobias, "claim", claim.pk))
+        claim.refresh_from_db()
+        self.assertEqual(claim.state, "In sign-off")
+        (above,) = SignOff.objects.filter(subject=claim.subject, state="Waiting").select_related(
+            "signer__person", "signer__firm"
+        )
+        self.assertEqual(above.signer_id, self.tobias.manager_id)
+        self.assertIn("limit of 0.01", above.why)
+        self.assertTrue(bench_services.approve(above.signer, "claim", claim.pk))
+        claim.refresh_from_db()
+        self.assertEqual(claim.state, "In finance check")
+
+    def test_where_nobody_above_may_sign_nothing_is_signed_until_somebody_may(self):
+        claim = self.sent_claim()
+        Membership.objects.filter(firm=self.maren.firm).update(limit_minor=1)
+        with self.assertRaisesRegex(Refusal, "nobody above can sign. An administrator"), transaction.atomic():
+            bench_services.approve(self.tobias, "claim", claim.pk)
+        self.assertEqual(self.waiting(claim), [self.tobias.person.name])
+        Membership.objects.filter(pk=self.tobias.pk).update(limit_minor=None)
+        self.assertTrue(bench_services.approve(self.tobias, "claim", claim.pk))

@@ -51,15 +51,9 @@ def start(member: Membership, asked: Asked, route: Route, contents: Mapping[str,
         for other in given:
             if (other.round, other.order, other.scope) == (passed.round, passed.order, passed.scope):
                 stands.setdefault((passed.signer_id, passed.scope), other)
-    kind, _, object_id = asked.subject.partition(":")
     signoffs = []
     for step in route.steps:
-        signoff = SignOff(
-            firm=member.firm, subject=asked.subject, kind=kind, object_id=int(object_id), round=number,
-            order=step.order, signer_id=int(step.signer), covers=step.covers, why=step.why[:300], scope=step.scope,
-            content=contents[step.scope], title=asked.title[:200], amount_minor=asked.amount.minor,
-            currency=asked.amount.currency, marks=list(asked.marks),
-        )  # fmt: skip
+        signoff = _asked_of(step, asked, number, step.order, contents[step.scope], member.firm_id)
         kept = stands.get((signoff.signer_id, signoff.scope))
         if kept is not None and kept.content == signoff.content:
             signoff.state, signoff.decided, signoff.comment = KEPT, kept.decided, kept.comment
@@ -67,6 +61,16 @@ def start(member: Membership, asked: Asked, route: Route, contents: Mapping[str,
         signoffs.append(signoff)
     next_turn(asked.subject, asked.title, asked.link)
     return signoffs
+
+
+def _asked_of(step: RouteStep, asked: Asked, number: int, order: int, content: str, firm_id: int) -> SignOff:
+    """A sign-off of a round that is asked of the signer of a step; not saved yet."""
+    kind, _, object_id = asked.subject.partition(":")
+    return SignOff(
+        firm_id=firm_id, subject=asked.subject, kind=kind, object_id=int(object_id), round=number, order=order,
+        signer_id=int(step.signer), covers=step.covers, why=step.why[:300], scope=step.scope, content=content,
+        title=asked.title[:200], amount_minor=asked.amount.minor, currency=asked.amount.currency, marks=list(asked.marks),
+    )  # fmt: skip
 
 
 def ask_more(member: Membership, asked: Asked, steps: Sequence[RouteStep], contents: Mapping[str, str]) -> None:
@@ -78,15 +82,9 @@ def ask_more(member: Membership, asked: Asked, steps: Sequence[RouteStep], conte
         row.pk, row.round, row.state, row.turn = None, number, KEPT, False
         row.content = contents.get(row.scope, row.content)
         row.save(force_insert=True)
-    kind, _, object_id = asked.subject.partition(":")
     first = max((row.order for row in last), default=0) + 1
     for step in steps:
-        SignOff.objects.create(
-            firm=member.firm, subject=asked.subject, kind=kind, object_id=int(object_id), round=number, order=first,
-            signer_id=int(step.signer), covers=step.covers, why=step.why[:300], scope=step.scope,
-            content=contents.get(step.scope, contents["all"]), title=asked.title[:200], amount_minor=asked.amount.minor,
-            currency=asked.amount.currency, marks=list(asked.marks),
-        )  # fmt: skip
+        _asked_of(step, asked, number, first, contents.get(step.scope, contents["all"]), member.firm_id).save()
     next_turn(asked.subject, asked.title, asked.link)
 
 
@@ -155,13 +153,9 @@ def _ask_above(member: Membership, last: SignOff, title: str, link: str, owner: 
     route = still_needed(last.amount, signed, str(owner.pk), people)
     if route.faults:
         raise Refusal(route.faults[0])
+    asked = Asked(last.subject, last.title, link, last.amount, tuple(last.marks))
     for step in route.steps:
-        SignOff.objects.create(
-            firm_id=last.firm_id, subject=last.subject, kind=last.kind, object_id=last.object_id, round=last.round,
-            order=last.order + step.order, signer_id=int(step.signer), covers=step.covers, why=step.why[:300],
-            scope="all", content=whole[-1].content, title=last.title, amount_minor=last.amount_minor,
-            currency=last.currency, marks=last.marks,
-        )  # fmt: skip
+        _asked_of(step, asked, last.round, last.order + step.order, whole[-1].content, last.firm_id).save()
     return bool(route.steps) and not next_turn(last.subject, title, link)
 
 
