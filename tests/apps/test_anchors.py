@@ -34,6 +34,7 @@ from wainwright.people.models import Dropped, Membership
 from wainwright.trail import anchors
 from wainwright.trail.models import Entry
 from wainwright.trail.services import record
+from wainwright.web import tasks
 
 
 class Apart:
@@ -232,3 +233,22 @@ class KeptTest(Apart, WorldTransactionTestCase):
             self.assertIn("beside the database", said)
         with override_settings(DEMO=True):
             self.assertEqual(run_checks(tags=["outside"], include_deployment_checks=True), [])
+
+
+class TasksTest(WorldTestCase):
+    def test_what_fails_at_night_holds_nothing_else_up(self):
+        done = []
+
+        def fails():
+            raise OSError("no disk")
+
+        with self.assertLogs("wainwright.web.tasks", "ERROR") as said:
+            tasks.each(lambda: done.append(1), fails, lambda: done.append(2))
+        self.assertEqual((done, "fails failed" in said.output[0]), ([1, 2], True))
+
+    def test_every_step_of_the_night_and_of_the_minute_runs(self):
+        record(self.maren, "did something", "trip:1")
+        with self.assertNoLogs("wainwright.web.tasks", "ERROR"), self.done():
+            tasks.every_minute.call_local()
+            tasks.every_night.call_local()
+        self.assertTrue(anchors.lines())

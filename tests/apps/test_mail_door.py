@@ -25,6 +25,8 @@ class DoorTest(TestCase):
 
     def arrived(self, address: str, content: bytes) -> str:
         self.came.append((address, content))
+        if b"busy" in content:
+            return mail_door.BUSY
         return "taken" if b"good" in content else "the mail is damaged"
 
     def send(self, to: str, body: bytes) -> None:
@@ -40,6 +42,8 @@ class DoorTest(TestCase):
     def test_nobodys_address_and_damage_are_refused_to_the_sender(self):
         with self.assertRaises(smtplib.SMTPRecipientsRefused):
             self.send("nobody@tray.example", b"Subject: good\r\n\r\nhello")
+        with self.assertRaisesRegex(smtplib.SMTPDataError, "451.*too many mails"):
+            self.send("maren@tray.example", b"Subject: x\r\n\r\nbusy")
         with self.assertRaisesRegex(smtplib.SMTPDataError, "damaged"):
             self.send("maren@tray.example", b"Subject: bad\r\n\r\nhello")
-        self.assertEqual(len(self.came), 1)
+        self.assertEqual(len(self.came), 2)

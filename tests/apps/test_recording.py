@@ -126,13 +126,27 @@ class MailsTest(Tray):
             self.assertEqual(mails.open_again_what_broke_off(), 1)
         self.assertEqual((HeldMail.objects.count(), Receipt.objects.count()), (0, 1))
 
-    def test_there_is_room_for_so_many_and_no_more(self):
-        with mock.patch.object(mails, "MOST_HELD", 1), mock.patch.object(mails, "open_mail"):
-            self.assertEqual(self.arrive(mail()), "taken")
-            self.assertEqual(self.arrive(mail()), "taken")
+    def test_so_many_are_opened_at_once_and_the_next_comes_again(self):
+        with mock.patch.object(mails, "MOST_OPENING", 1), mock.patch.object(mails, "open_mail"):
+            self.assertEqual([self.arrive(mail()), self.arrive(mail())], ["taken", "taken"])
             other = mail(text="Another")
-            self.assertIn("wait already", self.arrive(other))
-            self.assertIn("Decide on them first", self.taken("a.eml", other).problem)
+            self.assertEqual(self.arrive(other), mails.BUSY)
+            self.assertIn("Send it again", self.taken("a.eml", other).problem)
+            settings.MAIL_FOLDER.mkdir(exist_ok=True)
+            path = settings.MAIL_FOLDER / "maren@9.eml"
+            path.write_bytes(other)
+            self.assertEqual((mails.take_from_folder(), path.exists()), (0, True))
+            path.unlink()
+
+    def test_whoever_floods_a_tray_keeps_nobody_else_out_of_it(self):
+        with mock.patch.object(mails, "MOST_HELD", 2):
+            for number in range(5):
+                self.assertEqual(self.arrive(mail(sender=f"x{number}@flood.example")), "taken")
+            self.assertEqual(HeldMail.objects.count(), 2)
+            told = Notice.objects.filter(member=self.maren, text__contains="are turned away until you decide")
+            self.assertEqual(told.count(), 1)
+            self.assertEqual(self.arrive(mail()), "taken")
+        self.assertEqual(Receipt.objects.filter(owner=self.maren).count(), 1)
 
     def test_what_is_for_nobody_or_no_mail(self):
         self.assertIn("nobody", self.arrive(mail(), f"nobody@{settings.MAIL_DOMAIN}"))

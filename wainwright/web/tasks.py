@@ -1,5 +1,7 @@
 """What the worker does by the clock."""
 
+import logging
+from collections.abc import Callable
 from datetime import timedelta
 
 from huey import crontab
@@ -16,24 +18,35 @@ from wainwright.people.models import Attempt, Guess, Once
 from wainwright.trail import anchors
 from wainwright.trips.services.road import move_along
 
+log = logging.getLogger(__name__)
+FORGOTTEN = timedelta(days=2)
+
+
+def each(*steps: Callable[[], object]) -> None:
+    """Take every step, whatever became of those before it: one that fails is logged, and tried again the next time."""
+    for step in steps:
+        try:
+            step()
+        except Exception:
+            log.exception("%s failed", getattr(step, "__name__", step))
+
 
 @db_periodic_task(crontab(minute="*"))
 def every_minute() -> None:
     """Move trips and holds along, and finish what was broken off: postings, pay runs, readings."""
-    move_along(clock.now())
-    finish_what_broke_off()
-    read_again_what_broke_off()
-    open_again_what_broke_off()
-    take_from_folder()
+    each(
+        lambda: move_along(clock.now()), finish_what_broke_off, read_again_what_broke_off, open_again_what_broke_off,
+        take_from_folder,
+    )  # fmt: skip
 
 
 @db_periodic_task(crontab(minute="20", hour="4"))
 def every_night() -> None:
-    """Ask the card issuer for the charges of every card; forget old presses of forms and old wrong guesses."""
-    Once.objects.filter(time__lt=clock.now() - timedelta(days=2)).delete()
-    Attempt.objects.filter(time__lt=clock.now() - timedelta(days=2)).delete()
-    Guess.objects.filter(time__lt=clock.now() - timedelta(days=2)).delete()
-    forget_old()
-    delete_dropped()
-    anchors.drop_of_the_day()
-    ask_for_all()
+    """Ask the card issuer for the charges of every card, anchor the trail, and forget what is kept for a while only."""
+    each(forget, forget_old, delete_dropped, anchors.drop_of_the_day, ask_for_all)
+
+
+def forget() -> None:
+    """Forget old presses of forms, old attempts to sign in and old wrong guesses."""
+    for rows in (Once.objects, Attempt.objects, Guess.objects):
+        rows.filter(time__lt=clock.now() - FORGOTTEN).delete()

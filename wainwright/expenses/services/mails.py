@@ -24,7 +24,8 @@ from wainwright.people.models import Membership
 from wainwright.trail.services import record
 
 log = logging.getLogger(__name__)
-MOST_HELD = 100
+MOST_HELD, MOST_OPENING = 100, 200
+BUSY = "too many mails are being opened"
 BROKEN_OFF = timedelta(minutes=10)
 
 
@@ -38,13 +39,13 @@ def owner_of(address: str) -> Membership | None:
 
 
 def arrived(address: str, content: bytes) -> str:
-    """Take a mail that came for an address; return "taken", or why it was not. It is opened in the queue."""
+    """Take a mail that came for an address; return "taken", ``BUSY``, or why it was not. It is opened in the queue."""
     member = owner_of(address)
     if member is None:
         return f"nobody has the address {address[:80]}"
     if len(content) > MOST_BYTES:
         return "the mail is larger than 20 MB"
-    return "taken" if keep(member, content, trusted=False) else f"{MOST_HELD} mails wait already"
+    return "taken" if keep(member, content, trusted=False) else BUSY
 
 
 def take_any(member: Membership, name: str, content: bytes) -> TakenIn:
@@ -52,7 +53,7 @@ def take_any(member: Membership, name: str, content: bytes) -> TakenIn:
     if not is_mail(content) or len(content) > MOST_BYTES:
         return take_in(member, name, content)
     if not keep(member, content, trusted=True):
-        return TakenIn(name, None, f"{MOST_HELD} mails wait in your tray already. Decide on them first.")
+        return TakenIn(name, None, f"{MOST_OPENING} mails are being opened. Send it again in a minute.")
     return TakenIn(name, None, "", True)
 
 
@@ -63,7 +64,7 @@ def keep(member: Membership, content: bytes, trusted: bool) -> bool:
     mine = HeldMail.objects.filter(member=member)
     known = mine.select_for_update().filter(sha256=digest).first()
     if known is None:
-        if mine.count() >= MOST_HELD:
+        if mine.filter(state=HeldMail.State.OPENING).count() >= MOST_OPENING:
             return False
         known = HeldMail(member=member, sha256=digest, time=clock.now(), state=HeldMail.State.OPENING, trusted=trusted)
         known.file.save(f"{digest[:24]}.eml", ContentFile(content), save=False)
@@ -113,6 +114,15 @@ def _papers_of(member: Membership, letter: Letter, content: bytes) -> list[Taken
 
 @transaction.atomic
 def _hold(mail: HeldMail, sender: str, subject: str) -> None:
+    member = mail.member
+    if HeldMail.objects.filter(member=member).exclude(state=HeldMail.State.OPENING).count() >= MOST_HELD:
+        # Whoever floods a tray keeps nobody else out of it: known senders still come in.
+        record(member, "turned a mail away: too many wait", f"member:{member.pk}", after={"sender": sender})
+        words = f"{MOST_HELD} mails wait in your tray; further ones of unknown senders are turned away until you decide on them"
+        if not member.notices.filter(text=words, read=False).exists():
+            tell(member, words, "/tray/")
+        _away(mail)
+        return
     mail.state, mail.sender, mail.subject = HeldMail.State.HELD, sender[:254], subject[:200]
     mail.save()
     after = {"sender": sender, "subject": subject}
@@ -183,6 +193,8 @@ def take_from_folder() -> int:
     for path in sorted(folder.glob("*.eml"))[:50] if folder.exists() else []:
         address = "@".join((path.name.split("@")[0], settings.MAIL_DOMAIN))
         result = arrived(address, path.read_bytes())
+        if result == BUSY:
+            break
         if result == "taken":
             path.unlink()
             count += 1

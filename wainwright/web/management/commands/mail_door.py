@@ -12,7 +12,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand
 from django.db import close_old_connections
 
-from wainwright.expenses.services.mails import arrived, owner_of
+from wainwright.expenses.services.mails import BUSY, arrived, owner_of
 from wainwright.formats.mail import MOST_BYTES
 
 
@@ -35,6 +35,9 @@ class Door:
         """Take the mail for each address."""
         results = [await sync_to_async(_arrived)(address, envelope.content) for address in envelope.rcpt_tos]
         refused = [result for result in results if result != "taken"]
+        if BUSY in refused:
+            # Not for good: the sender's server tries again.
+            return f"451 {BUSY}"
         return f"550 {refused[0][:200]}" if refused else "250 taken"
 
 
