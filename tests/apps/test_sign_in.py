@@ -61,6 +61,10 @@ class AttemptsTest(WorldTestCase):
             self.assertIsNone(guarding.begin("another@x.example", "127.0.0.1"))
         self.assertIsNotNone(guarding.begin("another@x.example", "203.0.113.2"))
 
+    def test_a_whole_office_signs_in_in_the_morning(self):
+        for _ in range(35):
+            self.assertTrue(self.enters())
+
     def test_an_account_that_is_not_there_is_counted_too(self):
         for _ in range(5):
             self.enters("no", login="who@x.example")
