@@ -89,7 +89,7 @@ class AccessTest(WorldTestCase):
         self.file = CardFile.objects.create(member=self.maren, name="x", sha256="0", time=clock.now())
         self.booking = Booking.objects.create(
             firm=self.trip.firm, trip=self.trip, booker=self.maren, state="Held", carrier="Skerry Air", label="Flight", currency="EUR", price_minor=1,
-            cheapest_minor=1, departure=clock.now(), asked=clock.now(), once="access",
+            cheapest_minor=1, departure=clock.now(), asked=clock.now(), once="access", placed=True,
         )  # fmt: skip
         self.expense = self.claim.expenses.first()
         self.receipt = self.a_receipt(self.expense)

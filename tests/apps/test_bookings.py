@@ -132,6 +132,19 @@ class KilledTest(BookingTestCase):
                 self.assertNotEqual(standing[0].pk, old.pk)
                 self.assertEqual(Leg.objects.filter(trip=trip).count(), 2)
 
+    def test_what_was_moved_away_from_its_booking_is_left_alone(self):
+        trip, booking = self.held()
+        for act in (
+            lambda: Leg.objects.filter(trip=trip).delete(),
+            lambda: itinerary.shift_trip(self.maren, trip.pk, self.monday() + timedelta(days=7)),
+        ):
+            with self.subTest(act), transaction.atomic():
+                act()
+                self.assertEqual(acts.finish_asked(self.later()), 0)
+                booking.refresh_from_db()
+                self.assertEqual(booking.state, "Held")
+                transaction.set_rollback(True)
+
     def test_tickets(self):
         here = "wainwright.trips.services.road"
         for where in (

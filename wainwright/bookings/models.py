@@ -34,6 +34,9 @@ class Booking(models.Model):
     booker = models.ForeignKey("people.Membership", on_delete=models.PROTECT, null=True, related_name="booked")
     kind = models.CharField(max_length=6, choices=KINDS, default="air")
     state = models.CharField(max_length=12, choices=[(s, s) for s in BOOKING.states], default=BOOKING.first)
+    placed = models.BooleanField(
+        default=False, help_text="Whether it was put on its trip; moved away from it since, it still stands."
+    )
     by_hand = models.BooleanField(default=False)
     keys = models.JSONField(default=list, blank=True)
     reference = models.CharField(max_length=20, blank=True)

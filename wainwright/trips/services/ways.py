@@ -164,7 +164,7 @@ def _put_on_trip(
 ) -> bool:
     """Let a held booking stand on the trip; say whether it did not before. Safe to repeat."""
     trip = mine(member, trip_id)
-    if booking.legs.exists() or booking.nights.exists():
+    if not Booking.objects.filter(pk=booking.pk, placed=False).update(placed=True):
         return False
     if booking.instead_of_id:
         Leg.objects.filter(booking_id=booking.instead_of_id).delete()
@@ -272,8 +272,7 @@ def finish_asked(now: datetime) -> int:
     Found by what is missing, whatever state it was left in. Returns how many are decided now.
     """
     late = Booking.objects.filter(asked__lt=now - bookings.UNANSWERED, by_hand=False)
-    # A car stands in the basket alone; everything else has its legs or its nights.
-    missing = Q(state="Asked") | Q(state__in=["Held", "Confirmed"], legs=None, nights=None) & ~Q(kind="car")
+    missing = Q(state="Asked") | Q(state__in=["Held", "Confirmed"], placed=False)
     waiting = list(late.filter(missing).select_related("trip__firm", "booker__person", "booker__firm"))
     for booking in waiting:
         policy = rulebook(booking.trip.firm).policy
@@ -286,7 +285,7 @@ def finish_asked(now: datetime) -> int:
             _put_on_trip(booking.booker, booking.trip_id, held, (), Wish(), None)
         except Refusal:
             current = Booking.objects.get(pk=booking.pk)
-            if current.stands and not current.legs.exists() and not current.nights.exists():
+            if current.stands and not current.placed:
                 bookings.give_up(current, 0)
     twice = late.filter(state__in=STANDING, instead_of__state__in=STANDING).select_related("instead_of", "booker__firm")
     replaced = list(twice)
