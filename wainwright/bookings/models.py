@@ -29,6 +29,9 @@ class Booking(models.Model):
     number is known once within the firm.
     """
 
+    # In these it still counts.
+    STANDING = ("Held", "Confirmed", "Ticketed")
+
     firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT, related_name="bookings")
     trip = models.ForeignKey("trips.Trip", on_delete=models.PROTECT, related_name="bookings")
     booker = models.ForeignKey("people.Membership", on_delete=models.PROTECT, null=True, related_name="booked")
@@ -110,7 +113,7 @@ class Booking(models.Model):
     @property
     def stands(self) -> bool:
         """Whether it still counts."""
-        return self.state in ("Held", "Confirmed", "Ticketed")
+        return self.state in self.STANDING
 
     @property
     def breakfast(self) -> bool:

@@ -37,7 +37,6 @@ from wainwright.trips.services.plan import place_leg
 
 log = logging.getLogger(__name__)
 CHOICE = "choice"
-STANDING = ("Held", "Confirmed", "Ticketed")
 
 
 @dataclass(frozen=True)
@@ -74,7 +73,7 @@ def hold(member: Membership, trip_id: int, choice: Choice, wish: Wish | None = N
     file = load_file(member, trip, [item_of_choice(choice)])
     judged = findings_on_stay(file, choice) if choice.stay else findings_on(file)
     explains = _reasons_needed(judged, wish)
-    if not trip.bookings.filter(keys=list(choice.keys), state__in=["Asked", "Held", "Confirmed", "Ticketed"]).exists():
+    if not trip.bookings.filter(keys=list(choice.keys), state__in=["Asked", *Booking.STANDING]).exists():
         _must_fit(trip, choice, old)
     booking = bookings.keep_asked(member, trip.pk, choice, wish.paid_by, trip.profile.get("card", ""), old)
     policy = rulebook(trip.firm).policy
@@ -287,8 +286,8 @@ def finish_asked(now: datetime) -> int:
             current = Booking.objects.get(pk=booking.pk)
             if current.stands and not current.placed:
                 bookings.give_up(current, 0)
-    twice = late.filter(state__in=STANDING, instead_of__state__in=STANDING).select_related("instead_of", "booker__firm")
-    replaced = list(twice)
+    twice = late.filter(state__in=Booking.STANDING, instead_of__state__in=Booking.STANDING)
+    replaced = list(twice.select_related("instead_of", "booker__firm"))
     for booking in replaced:
         try:
             _give_up_old(booking.booker, booking.trip_id, booking.instead_of)
