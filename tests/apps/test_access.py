@@ -30,7 +30,7 @@ OPEN = {
     "rates": (200,) * 7, "rules": (403, 403, 403, 200, 200, 200, 200), "trail": (403, 403, 403, 403, 200, 200, 403),
     "trip": (200, 404, 200, 200, 404, 200, 404), "itinerary": (200, 404, 200, 200, 404, 200, 404), "ways": (200, 404, 403, 403, 404, 403, 404),
     "cars": (200, 404, 403, 403, 404, 403, 404), "stays": (200, 404, 403, 403, 404, 403, 404), "sign": (302, 404, 403, 403, 404, 403, 404),
-    "seats": (200, 404, 403, 403, 404, 403, 404), "leg": (200, 404, 200, 200, 404, 200, 404), "paper": (200, 404, 200, 200, 404, 200, 404),
+    "seats": (200, 404, 403, 403, 404, 403, 404), "trip-open": (200, 404, 200, 200, 404, 200, 404), "paper": (200, 404, 200, 200, 404, 200, 404),
     "order": (200, 404, 200, 200, 404, 200, 404), "order-pdf": (200, 404, 200, 200, 404, 200, 404), "itinerary-page": (200, 404, 200, 200, 404, 200, 404),
     "profile": (200,) * 7, "sessions": (200,) * 7, "stand-ins": (404,) * 7,
     "claim": (200, 404, 200, 200, 404, 200, 404), "expense": (200, 404, 200, 200, 404, 200, 404),
@@ -102,7 +102,7 @@ class AccessTest(WorldTestCase):
             "trip_id": self.trip.pk, "claim_id": self.claim.pk, "expense_id": self.expense.pk, "receipt_id": self.receipt.pk,
             "page_id": self.receipt.pages.first().pk, "kind": "claim", "object_id": self.claim.pk, "posting_id": Posting.objects.first().pk,
             "run_id": self.run_.pk, "answer_id": self.run_.answers.get().pk, "payment_id": self.run_.payments.get().pk, "member_id": self.maren.pk, "mail_id": self.mail.pk, "number": 0, "leg_id": self.trip.legs.first().pk, "other_id": 1,
-            "booking_id": self.booking.pk, "paper_id": self.paper.pk, "card_id": self.maren.cards.first().pk, "file_id": self.file.pk, "index": 0, "secret": "x", "act": "send-back", "slug": "norge",
+            "booking_id": self.booking.pk, "paper_id": self.paper.pk, "card_id": self.maren.cards.first().pk, "file_id": self.file.pk, "index": 0, "opened": "papers", "secret": "x", "act": "send-back", "slug": "norge",
         }  # fmt: skip
 
     def address(self, name: str) -> str:

@@ -65,7 +65,7 @@ class FormsTest(WorldTestCase):
             self.maren, page + "stay/", "20.00 a night over", night=nights, name="Lamp Quay", cost="170", paid_by="firm"
         )
         self.assertEqual(set(Night.objects.values_list("cost_minor", flat=True)), {170_00})
-        self.send(self.maren, page + "stay/", "were not changed", status=422, night=nights, cost="much", paid_by="firm")
+        self.send(self.maren, page + "stay/", "Enter a number", status=422, night=nights, cost="much", paid_by="firm")
         finding = f"ceiling@night:{nights[0]}"
         self.send(
             self.maren,

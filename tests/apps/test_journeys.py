@@ -486,9 +486,17 @@ class VersionsTest(JourneyTestCase):
         file = self.file(trip)
         opened = [f.finding for f in file.findings if f.open]
         self.assertEqual(len(opened), 2)
-        reason = next(r for f in opened for r in f.reasons)
-        plan.explain(self.maren, trip.pk, opened, [f.identity for f in opened], reason, "The host decides")
-        self.assertEqual((self.file(trip).in_the_way, Explanation.objects.count()), (0, 2))
+        # What answers an agenda that comes later is no answer to a dear room.
+        for reason in (opened[0].reasons[0], opened[1].reasons[0]):
+            with self.assertRaisesRegex(Refusal, "does not answer this"):
+                plan.explain(self.maren, trip.pk, opened, [f.identity for f in opened], reason, "The host decides")
+        self.assertEqual(Explanation.objects.count(), 0)
+        nights.set_stay(self.maren, trip.pk, [trip.starts + timedelta(days=1)], "Quay Rooms", Decimal(190), "firm", False)
+        dear = [f.finding for f in self.file(trip).findings if f.open and f.finding.rule == "ceiling"]
+        self.assertEqual(len(dear), 2)
+        reason = dear[0].reasons[0]
+        plan.explain(self.maren, trip.pk, dear, [f.identity for f in dear], reason, "The only rooms by the quay")
+        self.assertEqual((self.file(trip).in_the_way, Explanation.objects.count()), (1, 2))
 
 
 class LongTest(JourneyTestCase):
@@ -515,7 +523,7 @@ class LongTest(JourneyTestCase):
             plan.add_leg(self.maren, trip.pk, "ferry", one, other, at, at + timedelta(hours=6), Decimal(80))
         self.enter(self.maren)
         self.client.get(f"/trips/{trip.pk}/")
-        with self.assertNumQueries(14):
+        with self.assertNumQueries(13):
             self.client.get(f"/trips/{trip.pk}/")
         self.assertEqual(((trip.ends or Trip.objects.get(pk=trip.pk).ends) - day).days, 20)
         self.assertTrue(clock.now())

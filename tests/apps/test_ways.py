@@ -276,7 +276,7 @@ class PagesTest(BookingTestCase):
             self.assertContains(page, 'name="number"')
         again = self.send(self.page + "by-hand/", "QT-2 stands on your trip already", status=422, number="qt-2", **fee)
         self.assertContains(again, 'value="12,50"', status_code=422)
-        self.assertContains(self.client.get(self.page), "Billed to the firm, bought elsewhere 37.50")
+        self.assertContains(self.client.get(self.page), "billed to the firm, bought elsewhere 37.50")
         self.assertEqual(sum((b.price for b in Booking.objects.filter(by_hand=True)), Money.zero("EUR")).minor, 37_50)
 
     def test_signing_shows_everything(self):

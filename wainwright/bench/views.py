@@ -26,10 +26,10 @@ from wainwright.people.models import Membership
 from wainwright.signoff.models import SignOff
 from wainwright.signoff.presenting import route_steps
 from wainwright.signoff.selectors import remarks, steps
+from wainwright.trips.pictures import map_of, ribbon_of, spends_of
 from wainwright.trips.selectors import advance_words, trip_for
 from wainwright.trips.selectors import load_file as load_trip
 from wainwright.trips.versions import between
-from wainwright.trips.views.page import map_of, ribbon_of, spends_of
 
 WIDEST = 100
 # What the ribbon has beside the list of what waits.

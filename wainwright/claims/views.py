@@ -19,13 +19,11 @@ from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
 from wainwright.fields import whole
 from wainwright.paging import page_of
-from wainwright.signoff.presenting import open_explains, reasons_of, route_preview, route_steps
+from wainwright.signoff.presenting import Answering, asking, route_preview, route_steps
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trail.selectors import history
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import advance_words, trip_for
-
-REASONS = ["Agreed beforehand", "Nothing cheaper was free", "Receipt lost", "Safety or health", "Another reason"]
 
 
 @require_GET
@@ -48,7 +46,7 @@ def claim_loose(request):
     return redirect("claim", compose.claim_loose(request.member, request.POST.get("title", "")).pk)
 
 
-def page_context(request, claim: Claim) -> dict:
+def page_context(request, claim: Claim, typed: Answering | None = None) -> dict:
     """Everything the claim's page shows."""
     file = load_file(request.member, claim)
     own = claim.claimant_id == request.member.pk
@@ -65,14 +63,14 @@ def page_context(request, claim: Claim) -> dict:
         "rows": [(line, found, by_line.get(line.key, [])) for line, found in file.out_of_line],
         "sums": file.figures.settlement.sums, "settlement": file.figures.settlement,
         "route": route_steps(signoffs) if signoffs and not editable else route_preview(file.route),
-        "explains": open_explains(file.findings), "reasons": reasons_of(file.findings, REASONS),
+        "findings": asking(file.findings, typed),
         "remarks": [remark for remark in by_line.get("", []) if not remark.mended], "entries": history(claim.subject) if "history" in request.GET else None,
         "advance_words": advance_words(claim.trip), "versions": versions(claim) if claim.statement and claim.statement.number > 1 else [],
         "journal": posted_journal(posting) or file.journal,
         "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
         "may_take_back": own and claim.state == "In sign-off" and not any(s.state == "Given" and s.round == signoffs[-1].round for s in signoffs),
         "head_form": CodingForm(books=file.books, initial=coding_initial(claim.coding)) if editable else None,
-        "explain_error": "", "typed_words": "", "send_error": "",
+        "send_error": "",
     }  # fmt: skip
 
 
@@ -86,14 +84,14 @@ def claim_page(request, claim_id: int):
 def explain(request, claim_id: int):
     """Give a reason to findings."""
     claim = claim_for(request.member, claim_id)
-    words = request.POST.get("words", "")
+    chosen, reason, words = (
+        request.POST.getlist("identity"), request.POST.get("reason", ""), request.POST.get("words", ""),
+    )  # fmt: skip
     found = [each.finding for each in load_file(request.member, claim).findings]
     try:
-        compose.explain(
-            request.member, claim_id, found, request.POST.getlist("identity"), request.POST.get("reason", ""), words
-        )
+        compose.explain(request.member, claim_id, found, chosen, reason, words)
     except Refusal as refusal:
-        context = page_context(request, claim) | {"explain_error": refusal.message, "typed_words": words}
+        context = page_context(request, claim, Answering(chosen, reason, words, refusal.message))
         return render(request, "claims/claim.html", context, status=422)
     return redirect("claim", claim_id)
 

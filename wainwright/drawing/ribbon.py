@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from datetime import date, time, timedelta
 
-from wainwright.core.allowance import Allowance, NightAllowed
 from wainwright.core.journey import Journey, Leg, Meal
 from wainwright.core.money import Money, total
 from wainwright.core.workings import day_text
+from wainwright.drawing.ribbon_shapes import (
+    Cell,
+    Column,
+    DayTotal,
+    Lane,
+    MealCell,
+    Move,
+    NightBox,
+    Ribbon,
+    RibbonData,
+    Spend,
+    SpendRow,
+)
 
 FULL_WIDTH, LEAST_COLUMN, MOST_COLUMN = 1108, 168, 440
 LEAST_WORD = 64
@@ -17,173 +27,7 @@ HEAD, TRACK, ROW, LETTER, PAD = 34, 42, 22, 6.3, 12
 _GONE_FROM = {Meal.BREAKFAST: time(8), Meal.LUNCH: time(13), Meal.DINNER: time(19)}
 _MEAL_WORDS = {Meal.BREAKFAST: "Brkfst", Meal.LUNCH: "Lunch", Meal.DINNER: "Dinner"}
 
-
-@dataclass(frozen=True)
-class Spend:
-    """Money on a day: its mark is a square for the firm's card, a circle for the traveller, hollow without evidence."""
-
-    day: date
-    label: str
-    amount: Money
-    firm_paid: bool
-    proven: bool
-    link: str = ""
-
-
-@dataclass(frozen=True)
-class RibbonData:
-    """What is drawn."""
-
-    journey: Journey
-    allowance: Allowance
-    nights: Sequence[NightAllowed]
-    spends: Sequence[Spend]
-    # Legs that a carrier's timetable holds, by key; papers that are due, by day; where each stay ends.
-    fixed: frozenset[str] = frozenset()
-    asks: Mapping[date, str] = field(default_factory=dict)
-    stay_ends: Mapping[date, date] = field(default_factory=dict)
-
-
-@dataclass(frozen=True)
-class Lane:
-    """A lane's name and where it lies."""
-
-    name: str
-    y: int
-    height: int
-
-
-@dataclass(frozen=True)
-class Column:
-    """A day."""
-
-    day: date
-    x: int
-    width: int
-    title: str
-    sub: str
-    shaded: bool
-    ask: str = ""
-
-
-@dataclass(frozen=True)
-class Move:
-    """A leg's bar with its words."""
-
-    x: float
-    y: int
-    width: float
-    text_x: float
-    label: str
-    times: str
-    mode: str
-    full: str
-    leg: str = ""
-    leaves: str = ""
-    arrives: str = ""
-
-
-@dataclass(frozen=True)
-class NightBox:
-    """A night's box, and its bar against the ceiling."""
-
-    x: int
-    y: int
-    width: int
-    label: str
-    full: str
-    cost: str
-    cost_x: int
-    bar: float
-    tick: float | None
-    over: bool
-    supplied: bool
-    day: str = ""
-    stay: str = ""
-
-
-@dataclass(frozen=True)
-class MealCell:
-    """A meal to mark: ``state`` is counted, supplied or away."""
-
-    x: int
-    y: int
-    width: int
-    key: str
-    word: str
-    state: str
-    text: str
-    pressed: bool
-
-
-@dataclass(frozen=True)
-class Cell:
-    """A figure of a lane with words beside it."""
-
-    x: int
-    y: int
-    text: str
-    note: str
-    note_x: float
-    lines: tuple[str, ...]
-    day: date
-
-
-@dataclass(frozen=True)
-class SpendRow:
-    """One spend in its column."""
-
-    x: int
-    y: int
-    right: int
-    label: str
-    full: str
-    amount: str
-    firm_paid: bool
-    proven: bool
-    link: str
-
-
-@dataclass(frozen=True)
-class DayTotal:
-    """A day's sum with its bar."""
-
-    x: int
-    y: int
-    right: int
-    bar: float
-    amount: str
-
-
-@dataclass(frozen=True)
-class Ribbon:
-    """Everything placed."""
-
-    width: int
-    height: int
-    lanes: list[Lane]
-    columns: list[Column]
-    moves: list[Move]
-    nights: list[NightBox]
-    meals: list[MealCell]
-    allowances: list[Cell]
-    spends: list[SpendRow]
-    totals: list[DayTotal]
-    column: int = 0
-    days: list[DayList] = field(default_factory=list)
-
-
-@dataclass(frozen=True)
-class DayList:
-    """A day as a list, for a phone."""
-
-    column: Column
-    moves: list[str]
-    night: str
-    meals: list[MealCell]
-    allowance: Cell | None
-    spends: list[SpendRow]
-    total: str
+__all__ = ["Ribbon", "RibbonData", "Spend", "day_range", "draw", "fit", "meals_of", "minutes"]
 
 
 def draw(data: RibbonData, room: int = FULL_WIDTH) -> Ribbon | None:
@@ -207,16 +51,14 @@ def draw(data: RibbonData, room: int = FULL_WIDTH) -> Ribbon | None:
     lanes.append(Lane("Day total", y, 42))
     at = {lane.name: lane.y for lane in lanes}
     nights = _nights(data, columns, at["Nights"])
-    meals = [cell for c in columns for cell in _meals(data, c, at["Meals"], days)]
+    meals = [cell for c in columns for cell in _meals(data, c, at["Meals"])]
     allowances = [cell for c in columns if (cell := _allowance(data, c, at["Allowance"]))]
     spends = {c.day: _spends(data, c, at.get("Money", 0)) for c in columns}
     totals = _totals(data, columns, at["Day total"])
-    ribbon = Ribbon(
+    return Ribbon(
         columns[-1].x + column, y + 42, lanes, columns, moves, nights, meals, allowances,
         [row for rows in spends.values() for row in rows], totals, column,
     )  # fmt: skip
-    ribbon.days.extend(_as_list(ribbon, data, c, spends[c.day]) for c in columns)
-    return ribbon
 
 
 def fit(text: str, width: float) -> str:
@@ -281,6 +123,7 @@ def _moves(data: RibbonData, days: list[date], column: int) -> tuple[list[Move],
                 times,
                 leg.mode.value,
                 full,
+                f"leg-{leg.key.rpartition(':')[2]}",
                 "" if leg.key in data.fixed else leg.key.rpartition(":")[2],
                 f"{leg.leaves:%a %H:%M}",
                 f"{leg.arrives:%a %H:%M}",
@@ -314,32 +157,38 @@ def _nights(data: RibbonData, columns: list[Column], y: int) -> list[NightBox]:
         boxes.append(
             NightBox(x, y + 8, width, fit(name, room), said, words, x + width - 8, round(cost / scale, 1),
                      round(ceiling / scale, 1) if ceiling else None, bool(night.over) and not night.night.supplied, night.night.supplied,
-                     night.night.date.isoformat(), ends.get(night.night.date, ""))
+                     f"night-{data.stay_of.get(night.night.date, night.night.date)}", night.night.date.isoformat(), ends.get(night.night.date, ""))
         )  # fmt: skip
     return boxes
 
 
-def _meals(data: RibbonData, column: Column, y: int, days: list[date]) -> list[MealCell]:
-    journey, cells = data.journey, []
-    step = (column.width - 2 * PAD) / 3
-    for n, meal in enumerate(Meal):
-        # In a narrow column the first letter stands for the meal; its full name is in the title.
-        word = _MEAL_WORDS[meal] if step >= LEAST_WORD else meal.value[0].upper()
-        supplied = (column.day, meal) in journey.supplied
-        away = (column.day == days[0] and journey.starts.time() >= _GONE_FROM[meal]) or (
-            column.day == days[-1] and journey.ends.time() <= _GONE_FROM[meal]
+def meals_of(journey: Journey, day: date) -> list[tuple[Meal, str, str]]:
+    """Return each meal of a day with its state (counted, supplied or away), in words as well."""
+    days = journey.days()
+    found = []
+    for meal in Meal:
+        away = (day == days[0] and journey.starts.time() >= _GONE_FROM[meal]) or (
+            day == days[-1] and journey.ends.time() <= _GONE_FROM[meal]
         )
-        state = "supplied" if supplied else "away" if away else "counted"
+        state = "supplied" if (day, meal) in journey.supplied else "away" if away else "counted"
         said = {
             "supplied": "supplied by others",
             "counted": "in the allowance",
             "away": "before leaving or after being back",
         }[state]
-        text = f"{word}: {meal.value} on {column.title}, {said}"
+        found.append((meal, state, f"{_MEAL_WORDS[meal]}: {meal.value} on {day_text(day)}, {said}"))
+    return found
+
+
+def _meals(data: RibbonData, column: Column, y: int) -> list[MealCell]:
+    step = (column.width - 2 * PAD) / 3
+    cells = []
+    for n, (meal, state, text) in enumerate(meals_of(data.journey, column.day)):
+        # In a narrow column the first letter stands for the meal; its full name is in the title.
+        word = _MEAL_WORDS[meal] if step >= LEAST_WORD else meal.value[0].upper()
         key = f"{column.day.isoformat()}:{meal.value}"
-        cells.append(
-            MealCell(round(column.x + PAD - 4 + n * step), y + 9, round(step), key, word, state, text, supplied)
-        )
+        x = round(column.x + PAD - 4 + n * step)
+        cells.append(MealCell(x, y + 9, round(step), key, word, state, f"{word}{text.partition(':')[1]}{text.partition(':')[2]}", state == "supplied"))  # fmt: skip
     return cells
 
 
@@ -385,25 +234,6 @@ def _totals(data: RibbonData, columns: list[Column], y: int) -> list[DayTotal]:
         )
         for c, a in sums
     ]
-
-
-def _as_list(ribbon: Ribbon, data: RibbonData, column: Column, spends: list[SpendRow]) -> DayList:
-    legs = [
-        f"{_short(leg)}, {leg.leaves:%H:%M} – {leg.arrives:%H:%M}"
-        for leg in data.journey.legs
-        if leg.leaves.date() == column.day
-    ]
-    night = next((n for n in data.nights if n.night.date == column.day), None)
-    said = ""
-    if night is not None:
-        said = f"{night.night.name or night.night.place.town}, " + (
-            "supplied" if night.night.supplied else str(night.cost)
-        )
-        if night.over and not night.night.supplied:
-            said += f", {night.over} over the ceiling"
-    cell = next((a for a in ribbon.allowances if a.day == column.day), None)
-    meals = [m for m in ribbon.meals if m.key.startswith(column.day.isoformat())]
-    return DayList(column, legs, said, meals, cell, spends, str(_sum_of(data, column.day)))
 
 
 def day_range(first: date | None, last: date | None) -> str:

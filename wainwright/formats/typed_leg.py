@@ -10,18 +10,18 @@ from wainwright.core.journey import Mode, Place
 from wainwright.formats.places import airport_of, best_place, folded
 
 # Longer words first, so that "night train" is not a train to a place called Night.
-_MODES = (
+MODES = (
     ("night train", Mode.RAIL), ("own car", Mode.OWN_CAR), ("my car", Mode.OWN_CAR), ("hire car", Mode.HIRE_CAR),
     ("rented car", Mode.HIRE_CAR), ("on foot", Mode.ON_FOOT), ("flight", Mode.AIR), ("plane", Mode.AIR), ("fly", Mode.AIR),
     ("air", Mode.AIR), ("train", Mode.RAIL), ("rail", Mode.RAIL), ("ferry", Mode.FERRY), ("boat", Mode.FERRY), ("ship", Mode.FERRY),
     ("coach", Mode.COACH), ("bus", Mode.COACH), ("taxi", Mode.TAXI), ("cab", Mode.TAXI), ("drive", Mode.OWN_CAR), ("car", Mode.OWN_CAR),
     ("walk", Mode.ON_FOOT),
 )  # fmt: skip
-_DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
-_MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
-_TIME = re.compile(r"\b([01]?\d|2[0-3])[:.]([0-5]\d)\s*(am|pm)?\b|\b(1[0-2]|0?[1-9])\s*(am|pm)\b")
+DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
+TIME = re.compile(r"\b([01]?\d|2[0-3])[:.]([0-5]\d)\s*(am|pm)?\b|\b(1[0-2]|0?[1-9])\s*(am|pm)\b")
 _ISO = re.compile(r"\b(\d{4})-(\d{2})-(\d{2})\b")
-_DATE = re.compile(r"\b(\d{1,2})\.?\s+(" + "|".join(_MONTHS) + r")[a-z]*\b")
+_DATE = re.compile(r"\b(\d{1,2})\.?\s+(" + "|".join(MONTHS) + r")[a-z]*\b")
 _WEEKDAY = re.compile(r"\b(mon|tue|tues|wed|wednes|thu|thurs|fri|sat|satur|sun)(day)?\b")
 
 
@@ -47,8 +47,8 @@ def read_leg(text: str, here: Place | None, now: datetime) -> TypedLeg:
     """
     rest = folded(text[:200])
     mode, rest = _mode(rest)
-    times = [_time(match) for match in _TIME.finditer(rest)]
-    rest = _TIME.sub(" ", rest)
+    times = [time_of(match) for match in TIME.finditer(rest)]
+    rest = TIME.sub(" ", rest)
     day, rest = _day(rest, now.date())
     names = re.sub(r"\b(from|at|on|arr|arrives|arriving|by)\b|[,;–-]", " ", rest)
     start, _, end = names.partition(" to ") if " to " in f" {names} " else ("", "", names)
@@ -76,14 +76,15 @@ def read_leg(text: str, here: Place | None, now: datetime) -> TypedLeg:
 
 
 def _mode(text: str) -> tuple[Mode, str]:
-    for word, mode in _MODES:
+    for word, mode in MODES:
         if re.match(rf"{word}\b", text):
             return mode, f" {text[len(word) :].strip()} "
     words = ", ".join(("flight", "train", "ferry", "coach", "taxi", "hire car", "own car", "walk"))
     raise NotALeg(f"Begin with how you go: {words}. For example: ferry florø wed 7:30")
 
 
-def _time(match: re.Match[str]) -> time:
+def time_of(match: re.Match[str]) -> time:
+    """The hour that a match of ``TIME`` says."""
     hour, minute, half = (match[1] or match[4]), (match[2] or "0"), (match[3] or match[5])
     number = int(hour)
     if half == "pm" and number < 12:
@@ -101,17 +102,17 @@ def _day(text: str, today: date) -> tuple[date, str]:
             raise NotALeg(f"There is no day {found[0]}.") from error
     if found := _DATE.search(text):
         text = _WEEKDAY.sub(" ", _DATE.sub(" ", text, count=1), count=1)
-        return _next_date(int(found[1]), _MONTHS.index(found[2]) + 1, today), text
+        return next_date(int(found[1]), MONTHS.index(found[2]) + 1, today), text
     if found := _WEEKDAY.search(text):
-        ahead = (_DAYS.index(found[1][:3]) - today.weekday()) % 7
+        ahead = (DAYS.index(found[1][:3]) - today.weekday()) % 7
         return today + timedelta(days=ahead), _WEEKDAY.sub(" ", text, count=1)
     if "tomorrow" in text:
         return today + timedelta(days=1), text.replace("tomorrow", " ")
     return today, text.replace("today", " ")
 
 
-def _next_date(day: int, month: int, today: date) -> date:
-    """The next such date, not more than two months back."""
+def next_date(day: int, month: int, today: date) -> date:
+    """Return the next such date, not more than two months before ``today``. Raises ``NotALeg``."""
     for year in (today.year, today.year + 1):
         try:
             found = date(year, month, day)

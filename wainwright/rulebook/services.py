@@ -29,10 +29,11 @@ def explain(
         raise Refusal("Say in a few words why it had to be so.", "words")
     if len(words) > 500:
         raise Refusal("That is longer than 500 letters. Say it shorter.", "words")
-    # One reason may serve several findings, so any of their lists may name it.
-    named = {each for finding in chosen for each in finding.reasons}
-    if named and reason not in named:
-        raise Refusal("Choose one of the reasons on the list.", "reason")
+    # One reason may serve several findings, where it is one that the rule of each takes.
+    for finding in chosen:
+        if finding.reasons and reason not in finding.reasons:
+            taken = ", ".join(finding.reasons)
+            raise Refusal(f"“{reason[:60]}” does not answer this: {finding.text} Choose of: {taken}.", "reason")
     for finding in chosen:
         Explanation.objects.update_or_create(
             subject=subject,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from wainwright.core.routing import Route
@@ -49,7 +50,30 @@ def open_explains(findings: Sequence[Explained]) -> list[Explained]:
     return [each for each in findings if each.finding.level == Level.EXPLAIN and each.reason is None]
 
 
-def reasons_of(findings: Sequence[Explained], default: list[str]) -> list[str]:
-    """Return the reasons to choose from: those that the open findings name, else the firm's usual ones."""
-    named = dict.fromkeys(r for each in open_explains(findings) for r in each.finding.reasons)
-    return list(named) or default
+def serves_also(one: Explained, findings: Sequence[Explained]) -> list[Explained]:
+    """Return the other open findings that a reason for ``one`` can answer as well: their rules take the same reasons."""
+    reasons = set(one.finding.reasons)
+    return [
+        each for each in open_explains(findings)
+        if each is not one and (reasons & set(each.finding.reasons) if reasons else not each.finding.reasons)
+    ]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Answering:
+    """What was typed for a finding, with what is wrong: its reason, words, and the others it was to serve as well."""
+
+    chosen: Sequence[str] = ()
+    reason: str = ""
+    words: str = ""
+    error: str = ""
+
+
+def asking(findings: Sequence[Explained], typed: Answering | None = None) -> list[dict[str, Any]]:
+    """Return every finding with its reasons and those others that the same can answer; what was typed stands at its own."""
+    rows = []
+    for each in findings:
+        mine = typed if typed and typed.chosen[:1] == [each.finding.identity] else Answering()
+        open_one = each.finding.level == Level.EXPLAIN and each.reason is None
+        rows.append({"each": each, "asks": open_one, "others": serves_also(each, findings) if open_one else [], "typed": mine})
+    return rows

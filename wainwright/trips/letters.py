@@ -55,7 +55,7 @@ def rows_of(file: TripFile) -> list[Row]:
 def _leg_row(leg: Leg, booking: Any) -> Row:
     note, seats = "", ""
     if booking is not None:
-        moves = _moves_of(leg, booking)
+        moves = moves_of(leg, booking)
         numbers = ", ".join(booking.hops[n]["number"] for n in moves) or booking.carrier
         note = f"{booking.carrier} {numbers}; {booking.state.lower()}, {booking.ticket_number or booking.reference}"
         # One entry for each move, or a single wish in words that holds for all of them.
@@ -66,7 +66,7 @@ def _leg_row(leg: Leg, booking: Any) -> Row:
     return Row(f"leg:{leg.pk}", leg.leaves, leg.arrives, leg.mode, title, leg.origin["name"], note, seats)
 
 
-def _moves_of(leg: Leg, booking: Any) -> list[int]:
+def moves_of(leg: Leg, booking: Any) -> list[int]:
     """The places, among a booking's moves, of those that make up a leg: a way there and a way back are two legs of one."""
     ways: dict[str, list[int]] = {}
     for number, hop in enumerate(booking.hops):

@@ -9,10 +9,12 @@ from datetime import date, datetime
 from wainwright.accounts.selectors import Books
 from wainwright.bookings.models import Booking
 from wainwright.core.coding import Coding, check_coding
+from wainwright.core.journey import moment
 from wainwright.core.permissions import Permission
 from wainwright.core.routing import Route
 from wainwright.core.rules import Cure, Finding, Level
 from wainwright.core.workings import day_text
+from wainwright.formats.places import place
 from wainwright.rulebook.models import Explanation
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.figures import TripFigures, b_key
@@ -44,10 +46,25 @@ def own_findings(seen: Seen) -> list[Finding]:
     return sorted(found, key=lambda finding: finding.level != Level.STOP)
 
 
+# What answers an Explain of ours: reasons that fit it, as each rule of the firm's names its own.
+REASONS = {
+    "gap": ("Somebody takes me there", "A way of my own in between", "Arranged on the spot"),
+    "not-home": ("Holidays follow", "The way home is another's affair", "Another trip follows"),
+    "not-from-home": ("I am there already", "The way there is another's affair"),
+    "in-time": ("They know and wait", "It can be joined later"),
+    "left-before": ("They know", "It is moved to earlier"),
+    "permission": ("Needed for the work", "Nothing else was to be had", "Cheaper as a whole", "Safety or health"),
+}
+
+
 def _finding(
     seen: Seen, code: str, text: str, cure: str, to: str, about: str = "", level: Level = Level.STOP
 ) -> Finding:
-    return Finding(f"{code}@{about or seen.trip.subject}", code, level, text, "", Cure(cure, to), to)
+    named = REASONS.get(code.partition("-")[0] if code.startswith("permission") else code, ())
+    reasons = named if level == Level.EXPLAIN else ()
+    return Finding(
+        f"{code}@{about or seen.trip.subject}", code, level, text, "", Cure(cure, to), to, reasons=reasons
+    )  # fmt: skip
 
 
 def _journey(seen: Seen) -> Iterator[Finding]:
@@ -62,24 +79,51 @@ def _journey(seen: Seen) -> Iterator[Finding]:
                 f"{after.origin['town']} on {day_text(after.leaves)}. How you get there is missing."
             )
             yield _finding(seen, "gap", text, "Say how you get there", "legs", f"leg:{after.pk}", Level.EXPLAIN)
+    yield from _ends(seen)
     for index, row in enumerate(seen.trip.engagements):
-        late = _arrives_late(seen.legs, row)
-        if late is not None:
-            when = datetime.fromisoformat(row["at"])
-            text = (
-                f"You arrive in {row['town']} on {day_text(late.arrives)} at {late.arrives:%H:%M}, after {row['title']} "
-                f"on {day_text(when)} at {when:%H:%M}."
-            )
-            yield _finding(seen, "in-time", text, "Arrive earlier", "legs", f"engagement:{index}", Level.EXPLAIN)
+        if seen.legs and (found := _misses(seen.legs, row)):
+            code, text, cure = found
+            yield _finding(seen, code, text, cure, "legs", f"engagement:{index}", Level.EXPLAIN)
 
 
-def _arrives_late(legs: Sequence[Leg], row: Mapping[str, str]) -> Leg | None:
-    """The leg that brings the traveller to an engagement's town only after it began, if none did before."""
-    when = datetime.fromisoformat(row["at"])
-    there = [leg for leg in legs if leg.target["town"].casefold() == row["town"].casefold()]
-    if not there or any(leg.arrives <= when for leg in there):
+def _misses(legs: Sequence[Leg], row: Mapping[str, str]) -> tuple[str, str, str] | None:
+    """Why the traveller is not where something waits when it begins, and the cure; nothing where they are there."""
+    when, town = datetime.fromisoformat(row["at"]), row["town"]
+    at = moment(when, row["zone"])
+    waits = f"{row['title']} in {town} on {day_text(when)} at {when:%H:%M}"
+    before = [leg for leg in legs if leg.arrives_at <= at]
+    under_way = next((leg for leg in legs if leg.leaves_at < at < leg.arrives_at), None)
+    where = before[-1].target["town"] if before else legs[0].origin["town"]
+    if under_way is None and where.casefold() == town.casefold():
         return None
-    return there[0]
+    there = [leg for leg in legs if leg.target["town"].casefold() == town.casefold()]
+    if there and there[0].arrives_at > at:
+        late = there[0]
+        text = (
+            f"You arrive in {town} on {day_text(late.arrives)} at {late.arrives:%H:%M}, after {row['title']} "
+            f"on {day_text(when)} at {when:%H:%M}."
+        )
+        return "in-time", text, "Arrive earlier"
+    if not there:
+        return "in-time", f"No leg brings you to {waits}.", "Say how you get there"
+    now = f"under way to {under_way.target['town']}" if under_way else f"in {where} already"
+    return "left-before", f"The journey leaves too early for {waits}: by then you are {now}.", "Leave later"
+
+
+def _ends(seen: Seen) -> Iterator[Finding]:
+    """A journey that leaves from where one is not, or does not come back to where it began."""
+    if not seen.legs:
+        return
+    first, last = seen.legs[0], seen.legs[-1]
+    code = seen.trip.profile.get("home") or ""
+    home = place(code) if code else None
+    begins, ends = first.origin["town"], last.target["town"]
+    if home is not None and begins != home.town:
+        text = f"The journey begins in {begins} on {day_text(first.leaves)}, and your home on this trip is {home.town}. How you get to {begins} is missing."
+        yield _finding(seen, "not-from-home", text, "Say how you get there", "legs", f"leg:{first.pk}", Level.EXPLAIN)
+    if ends not in (begins, home.town if home else begins):
+        text = f"The journey ends in {ends} on {day_text(last.arrives)} at {last.arrives:%H:%M}: the way home to {home.town if home else begins} is missing."
+        yield _finding(seen, "not-home", text, "Add the way home", "home", f"leg:{last.pk}", Level.EXPLAIN)
 
 
 def _coding(seen: Seen) -> Iterator[Finding]:

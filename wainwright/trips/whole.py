@@ -168,25 +168,25 @@ def margins(trip: Trip, legs: Sequence[Leg], offers: Sequence[Offer]) -> list[Ma
     """Return how each way's arrival stands against what waits in its town: engagements, and the next leg from there."""
     found = []
     for offer in offers:
-        waiting = [
-            (row["title"], datetime.fromisoformat(row["at"]))
-            for row in trip.engagements
-            if row["town"].casefold() == offer.target.town.casefold()
-        ]
-        waiting += [
-            (f"{leg.mode} to {leg.target['town']}", leg.leaves)
-            for leg in legs
-            if leg.origin["town"] == offer.target.town
-            and leg.booking_id is None
-            and leg.leaves.date() >= offer.leaves.date()
-        ]
-        for title, at in waiting:
-            if abs((at.date() - offer.arrives.date()).days) > 2:
-                continue
-            spare = at - offer.arrives
-            hours = (
-                f"{abs(spare) // timedelta(hours=1)} h {abs(spare) % timedelta(hours=1) // timedelta(minutes=1):02d}"
-            )
-            late = spare < timedelta()
-            found.append(Margin(title, f"{hours} {'after' if late else 'before'} {title}, {at:%a %H:%M}", late))
+        later = [leg for leg in legs if leg.booking_id is None and leg.leaves.date() >= offer.leaves.date()]
+        found += waiting_for(trip, later, offer.target.town, offer.arrives)
+    return found
+
+
+def waiting_for(trip: Trip, legs: Sequence[Leg], town: str, arrives: datetime) -> list[Margin]:
+    """Return how an arrival in a town stands against what waits there within two days: engagements, and legs that leave it."""
+    waiting = [
+        (row["title"], datetime.fromisoformat(row["at"]))
+        for row in trip.engagements
+        if row["town"].casefold() == town.casefold()
+    ]
+    waiting += [(f"{leg.mode} to {leg.target['town']}", leg.leaves) for leg in legs if leg.origin["town"] == town]
+    found = []
+    for title, at in waiting:
+        if abs((at.date() - arrives.date()).days) > 2:
+            continue
+        spare = at - arrives
+        hours = f"{abs(spare) // timedelta(hours=1)} h {abs(spare) % timedelta(hours=1) // timedelta(minutes=1):02d}"
+        late = spare < timedelta()
+        found.append(Margin(title, f"{hours} {'after' if late else 'before'} {title}, {at:%a %H:%M}", late))
     return found

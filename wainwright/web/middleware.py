@@ -182,7 +182,7 @@ class RefusalMiddleware:
 
 def _to_sign_in(request):
     """Send to the sign-in, and from there back to a page that can be opened: never into the answer of a form."""
-    if request.htmx and not request.htmx.boosted:
+    if request.htmx and (not request.htmx.boosted or "X-Regions" in request.headers):
         # A fragment asked for by a page: the whole page goes to the sign-in, not its corner.
         return HttpResponseClientRedirect(redirect_to_login(_back(request)).url)
     return redirect_to_login(request.get_full_path() if request.method in ("GET", "HEAD") else _back(request))

@@ -28,7 +28,7 @@ class Weekend(Kind):
         days = [subject.starts + timedelta(days=n) for n in range(span + 1)]
         free = [self._words(subject, day) for day in days if day.weekday() >= SATURDAY or day in subject.holidays]
         if free:
-            yield Hit(subject.key, f"The journey takes in {', '.join(free)}.", Cure("Look at the days", "legs"))
+            yield Hit(subject.key, f"The journey takes in {', '.join(free)}.", Cure("Look at the days", "days"))
 
     def _words(self, subject: Subject, day: date) -> str:
         name = subject.holidays.get(day, "")

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime, timedelta
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from zoneinfo import ZoneInfo
 
@@ -11,18 +12,20 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.bookings.models import Booking
 from wainwright.bookings.selectors import offers_of
+from wainwright.core.coding import Coding
 from wainwright.core.geometry import great_circle_km
 from wainwright.core.journey import Mode, Place
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
-from wainwright.formats.places import best_place, place
+from wainwright.formats.places import airport_of, best_place, place
+from wainwright.formats.typed_journey import read_journey
 from wainwright.formats.typed_leg import NotALeg, TypedLeg, read_leg
 from wainwright.people.models import Membership
 from wainwright.trips.models import Leg, Night, Trip
 from wainwright.trips.selectors import trip_for
 from wainwright.trips.services.base import changed, mine
 from wainwright.trips.services.nights import rebuild_nights
-from wainwright.trips.services.plan import MOST_DAYS, Drive, add_leg, check_leg, find_drive
+from wainwright.trips.services.plan import MOST_DAYS, Drive, add_leg, check_leg, find_drive, start_trip
 
 # How fast one gets on, in km an hour over the straight line, and what is lost at the ends in minutes.
 SPEED = {
@@ -63,6 +66,107 @@ def add_typed_leg(member: Membership, trip_id: int, text: str) -> tuple[Leg, str
     return leg, how
 
 
+@dataclass(frozen=True)
+class Begun:
+    """What was made of a typed journey: in words, and what is still to be typed because no day was said."""
+
+    words: str
+    rest: str = ""
+
+
+@dataclass(frozen=True)
+class _Planned:
+    mode: Mode
+    origin: Place
+    target: Place
+    leaves: datetime
+    arrives: datetime
+    price: Decimal
+    drive: Drive | None
+
+
+def start_with_journey(
+    member: Membership, title: str, purpose: str, coding: Coding, answers: dict[str, str], text: str
+) -> tuple[Trip, Begun]:  # fmt: skip
+    """Start a trip, there and back on it already where a journey was typed with its days.
+
+    Each way is planned at the hours and the price of the cheapest on offer; the market is asked before anything is kept.
+    Raises ``Refusal``.
+    """
+    planned, begun = _planned(member, text) if text.strip() else ([], Begun("The trip is started."))
+    with transaction.atomic():
+        trip = start_trip(member, title, purpose, coding, answers)
+        for each in planned:
+            own = each.mode in (Mode.TAXI, Mode.OWN_CAR)
+            add_leg(
+                member, trip.pk, each.mode, each.origin, each.target, each.leaves, each.arrives, each.price,
+                "self" if own else "firm", each.drive,
+            )  # fmt: skip
+    return trip, begun
+
+
+def _planned(member: Membership, text: str) -> tuple[list[_Planned], Begun]:
+    today = clock.today(member.firm.zone)
+    home = best_place(member.home_code) if member.home_code else None
+    try:
+        typed = read_journey(text, home, today)
+    except NotALeg as error:
+        raise Refusal(str(error), "line") from error
+    if typed.out is None:
+        words = f"The trip to {typed.target.town} is started. Say on which days, and its ribbon appears."
+        return [], Begun(words, f"{typed.mode or 'flight'} {typed.origin.town} to {typed.target.town} ".casefold())
+    ways = [_way(member, typed.mode, typed.origin, typed.target, typed.out, typed.out_time, None)]
+    if typed.back is not None:
+        ways.append(_way(member, ways[0].mode, typed.target, typed.origin, typed.back, typed.back_time, ways[0]))
+    said = "; ".join(
+        f"{w.mode} {w.origin.town} – {w.target.town} {day_text(w.leaves)} {w.leaves:%H:%M}" + (f" from {w.price}" if w.price else "")
+        for w in ways
+    )  # fmt: skip
+    return ways, Begun(f"Planned: {said}. Nothing is held yet.")
+
+
+def _way(
+    member: Membership, mode: Mode | None, origin: Place, target: Place, day: date, hour: time | None, out: _Planned | None
+) -> _Planned:  # fmt: skip
+    """One way of a typed journey: the cheapest on offer that lands the same day, else as long as the distance takes."""
+    firm, today = member.firm, clock.today(member.firm.zone)
+    after = out.arrives + timedelta(hours=1) if out is not None and out.arrives.date() == day else None
+    found = []
+    if (mode is None or mode in (Mode.AIR, Mode.RAIL, Mode.FERRY, Mode.COACH)) and day >= today:
+        try:
+            found = offers_of(origin, target, day, today, firm.currency)
+        except Refusal:
+            found = []
+    fits = [
+        o for o in found
+        if o.cabin == "economy" and mode in (None, o.mode) and (after is None or o.leaves >= after)
+        and (hour is None or abs(o.leaves - datetime.combine(day, hour)) <= timedelta(minutes=90))
+    ]  # fmt: skip
+    if fits:
+        best = min(fits, key=lambda o: (o.arrives.date() != day, o.price.amount, o.leaves))
+        return _Planned(best.mode, best.origin, best.target, best.leaves, best.arrives, best.price.amount, None)
+    if mode is None:
+        raise Refusal(
+            "Say how you go as well: flight, train, ferry, coach, hire car, own car. Nothing else was found that day.",
+            "line",
+        )
+    if mode == Mode.AIR:
+        origin, target = airport_of(origin) or origin, airport_of(target) or target
+    usual = time(8) if out is None else time(17)
+    leaves = datetime.combine(day, hour or usual)
+    leaves = max(leaves, after) if after is not None else leaves
+    drive = find_drive(firm, origin, target, day) if mode == Mode.OWN_CAR else None
+    return _Planned(mode, origin, target, leaves, _by_distance(mode, origin, target, leaves), Decimal(0), drive)
+
+
+def _by_distance(mode: Mode, origin: Place, target: Place, leaves: datetime) -> datetime:
+    """When one arrives, as fast as the mode gets on over the straight line."""
+    speed, lost = SPEED[mode]
+    minutes = lost + 5 * round(great_circle_km(origin, target) / speed * 60 / 5)
+    at = leaves.replace(tzinfo=ZoneInfo(origin.zone)).astimezone(ZoneInfo("UTC")) + timedelta(minutes=minutes)
+    return at.astimezone(ZoneInfo(target.zone)).replace(tzinfo=None)
+
+
 def _arrival(typed: TypedLeg, trip: Trip) -> tuple[datetime, str, Decimal]:
     """When it arrives, how that is known, and what it is expected to cost."""
     if typed.arrives is not None:
@@ -77,14 +181,8 @@ def _arrival(typed: TypedLeg, trip: Trip) -> tuple[datetime, str, Decimal]:
         if same:
             best = min(same, key=lambda o: o.price.amount)
             return best.arrives, f"by {best.carrier}'s timetable", best.price.amount
-    speed, lost = SPEED[typed.mode]
     km = great_circle_km(typed.origin, typed.target)
-    minutes = lost + 5 * round(km / speed * 60 / 5)
-    moment = typed.leaves.replace(tzinfo=ZoneInfo(typed.origin.zone)).astimezone(ZoneInfo("UTC")) + timedelta(
-        minutes=minutes
-    )
-    arrives = moment.astimezone(ZoneInfo(typed.target.zone)).replace(tzinfo=None)
-    return arrives, f"estimated from {km:.0f} km", Decimal(0)
+    return _by_distance(typed.mode, typed.origin, typed.target, typed.leaves), f"estimated from {km:.0f} km", Decimal(0)
 
 
 @transaction.atomic

@@ -165,6 +165,8 @@ def check_leg(
         raise Refusal("Check the year.", "leaves")
     leaves_at = leaves.replace(tzinfo=ZoneInfo(origin.zone))
     arrives_at = arrives.replace(tzinfo=ZoneInfo(target.zone))
+    if origin.code == target.code:
+        raise Refusal(f"It goes from {origin.name} to {origin.name}. Say where it goes.", "target")
     if arrives_at < leaves_at:
         raise Refusal("It arrives before it leaves. Times are local to each place; check the day as well.", "arrives")
     if arrives_at - leaves_at > timedelta(days=4):

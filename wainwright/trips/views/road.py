@@ -15,11 +15,11 @@ from wainwright.signoff.presenting import route_preview, route_steps
 from wainwright.signoff.selectors import steps
 from wainwright.trips import letters
 from wainwright.trips.models import Subscription, Trip
+from wainwright.trips.pictures import map_of, ribbon_of, spends_of
 from wainwright.trips.profile import side_by_side
 from wainwright.trips.selectors import load_file, trip_for
 from wainwright.trips.services import calendar, road
 from wainwright.trips.versions import lines_of, since_signed
-from wainwright.trips.views.page import page_context, ribbon_of, spends_of
 
 
 def _sections(file) -> list[tuple[str, list]]:
@@ -99,13 +99,6 @@ def call_off(request, trip_id: int):
     return redirect("trip", trip_id)
 
 
-@require_POST
-def say(request, trip_id: int):
-    """Say something to those on the trip."""
-    road.say(request.member, trip_id, request.POST.get("text", ""))
-    return redirect("trip", trip_id)
-
-
 def _signers(trip: Trip) -> list[dict]:
     return [row for row in route_steps(steps(trip.subject)) if row["done"]]
 
@@ -144,8 +137,10 @@ def itinerary_page(request, trip_id: int):
     """The itinerary with its map, for reading and printing."""
     trip = trip_for(request.member, trip_id)
     file = load_file(request.member, trip)
-    context = page_context(request, trip, file)
-    return render(request, "trips/itinerary.html", context | {"rows": letters.rows_of(file)})
+    context = {
+        "trip": trip, "own": trip.traveller_id == request.member.pk, "map": map_of(file.figures), "rows": letters.rows_of(file),
+    }  # fmt: skip
+    return render(request, "trips/itinerary.html", context)
 
 
 @require_POST

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
+from decimal import Decimal
 from functools import cache
 from pathlib import Path
 from zoneinfo import ZoneInfo
@@ -85,6 +86,12 @@ def per_cent(share: float) -> str:
 
 
 @register.filter
+def share(per_cent: Decimal) -> str:
+    """A share in per cent, with as many decimals as it has, the same everywhere: "33.3 %", "60 %"."""
+    return f"{round(Decimal(per_cent), 4).normalize():f} %"
+
+
+@register.filter
 def times(value: float, factor: float) -> float:
     """Multiply, for drawing."""
     return round(float(value) * float(factor), 2)
@@ -116,9 +123,9 @@ def from_minor(minor: int, currency: str) -> Money:
 
 @register.filter
 def cure_of(finding) -> str:
-    """Where a finding is cured: a reason is given below the list, everything else where the thing itself stands."""
+    """Where a finding is cured: where the thing itself stands; nothing where a reason is all there is to give."""
     gives_reason = finding.level == Level.EXPLAIN and finding.cure.label.startswith("Say ")
-    return "#explain" if gives_reason else cure_link(finding.target)
+    return "" if gives_reason else cure_link(finding.target)
 
 
 @register.filter
@@ -140,9 +147,7 @@ def cure_link(target: str) -> str:
     kind, _, number = target.partition(":")
     if kind == "expense":
         return f"/expenses/{number}/"
-    return {"trip": "#certify", "claim": "#certify", "night": "#nights", "booking": "#legs", "profile": ""}.get(
-        kind, f"#{target}"
-    )
+    return {"trip": "#certify", "claim": "#certify", "profile": "/profile/"}.get(kind, f"#{target}")
 
 
 @register.filter
@@ -209,6 +214,12 @@ def swap() -> SafeString:
     return mark_safe(
         'hx-boost="true" hx-target="#page" hx-select="#page" hx-swap="outerHTML show:none focus-scroll:false" hx-push-url="false"'
     )
+
+
+@register.simple_tag
+def here() -> SafeString:
+    """Let a form of a page of panels answer in place: what it changed is put where it belongs; without JavaScript it posts."""
+    return mark_safe('hx-boost="true"')
 
 
 @register.simple_tag

@@ -1,0 +1,66 @@
+"""The advance: proposed as the firm's percentage of what qualifies, asked for beside what the trip comes to."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from wainwright.core.text import decimal
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.fields import plain_number
+from wainwright.trips.panels.base import Again, Page, Panel, act
+from wainwright.trips.services import plan
+
+
+class AdvancePanel(Panel):
+    """How much is proposed and how that was worked out, and how much is asked for."""
+
+    name = "advance"
+    title = "Advance"
+    order = 75
+
+    def there(self, page: Page) -> bool:
+        """While planning, until it is paid."""
+        return page.editable and not page.trip.advance_paid
+
+    def says(self, page: Page) -> str:
+        """What is asked for, or what could be."""
+        most = page.file.figures.proposed_advance.amount
+        if page.trip.advance_minor:
+            return f"{page.trip.advance} asked for"
+        return f"up to {most}" if most.minor else "none is due"
+
+    def asks(self, page: Page) -> bool:
+        """Where more is asked for than is proposed."""
+        return page.trip.advance > page.file.figures.proposed_advance.amount
+
+    def answers(self, target: str, page: Page) -> str:
+        """The advance."""
+        return self.name if target == "advance" else ""
+
+    def load(self, page: Page, which: str) -> dict[str, Any]:
+        """The proposal with its workings, and what was typed."""
+        return {
+            "proposed": page.file.figures.proposed_advance, "outstanding": page.file.outstanding,
+            "amount": page.typed.get("amount", page.trip.advance.amount), "error": page.typed.get("error", ""),
+        }  # fmt: skip
+
+    @act("advance/", "advance")
+    def ask(self, page: Page) -> str:
+        """Ask for an advance."""
+        typed = page.request.POST.get("advance", "")[:40]
+        try:
+            try:
+                amount = decimal(plain_number(typed).strip() or "0")
+            except ArithmeticError as error:
+                raise Refusal("Type the advance as a number.") from error
+            if not amount.is_finite() or abs(amount) > 10**9:
+                raise Refusal("Type the advance as a number.")
+            plan.ask_advance(page.member, page.trip.pk, amount, page.file.figures.proposed_advance.amount)
+        except (Stale, NotAllowed):
+            raise
+        except Refusal as refusal:
+            raise Again(self.name, amount=typed, error=refusal.message) from refusal
+        return self.name
+
+
+PANEL = AdvancePanel()

@@ -1,0 +1,166 @@
+"""A move of the journey, with what is booked for it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date, timedelta
+from decimal import Decimal
+from typing import Any
+
+from django.contrib import messages
+
+from wainwright.core.journey import Mode
+from wainwright.core.money import Money
+from wainwright.core.workings import day_text
+from wainwright.drawing.ribbon import minutes
+from wainwright.errors import Refusal
+from wainwright.fields import whole
+from wainwright.trips.forms import LegForm
+from wainwright.trips.letters import moves_of
+from wainwright.trips.models import Leg
+from wainwright.trips.panels.base import Line, LinePanel, Page, act
+from wainwright.trips.panels.booked import (
+    PAYS,
+    b_key,
+    booked_facts,
+    booking_of,
+    extras_of,
+    level_on,
+    price_with_extras,
+    said_on,
+    seats_of,
+    until_words,
+)
+from wainwright.trips.services import itinerary, plan
+from wainwright.trips.whole import waiting_for
+
+FIELDS = {"leaves": "leaves_day", "arrives": "arrives_day"}
+LAYOVER = timedelta(hours=12)
+WORDS = {"air": "flight", "rail": "train"}
+
+
+def drive_of(page: Page, form: LegForm) -> plan.Drive | None:
+    """How far the own vehicle goes, as typed or looked up; nothing for other modes."""
+    d = form.cleaned_data
+    if d["mode"] != Mode.OWN_CAR:
+        return None
+    return plan.find_drive(
+        page.trip.firm, d["origin"], d["target"], d["leaves_day"], d["km"], form.odometer, d["passengers"] or 0,
+        d["vehicle"].strip().casefold() or "car",
+    )  # fmt: skip
+
+
+class LegPanel(LinePanel):
+    """A leg: its times, what is booked for it, what it does to the trip; changed, moved, taken off."""
+
+    name = "leg"
+    title = "Move"
+
+    def lines(self, page: Page) -> Sequence[Line]:
+        """One for each leg; a booking's price stands on its first."""
+        legs = page.file.legs
+        prices = {e.key: e.amount for e in page.file.figures.estimates}
+        firsts: dict[int, Leg] = {}
+        for leg in legs:
+            if leg.booking_id:
+                firsts.setdefault(leg.booking_id, leg)
+        return [self._line(page, leg, legs[n + 1] if n + 1 < len(legs) else None, prices, firsts) for n, leg in enumerate(legs)]  # fmt: skip
+
+    def _line(self, page: Page, leg: Leg, after: Leg | None, prices: dict[str, Money], firsts: dict[int, Leg]) -> Line:
+        booking, key = booking_of(page, leg.booking_id), f"leg:{leg.pk}"
+        price, extra, more = prices.get(key), "", []
+        if booking is not None:
+            moves = moves_of(leg, booking)
+            numbers = ", ".join(dict.fromkeys(booking.hops[n]["number"] for n in moves))
+            seats = ", ".join(seats_of(booking, moves))
+            more = [f"{booking.carrier} {numbers}".strip(), f"seat {seats}" if seats else ""]
+            if firsts[booking.pk].pk == leg.pk:
+                price = price_with_extras(page, booking)
+                extra = ", ".join(f"of it {other.label.lower()}" for other in extras_of(page, booking))
+            else:
+                extra = f"in the price of {day_text(firsts[booking.pk].leaves)}"
+        elif leg.km:
+            more = [f"{leg.vehicle} {leg.km.normalize():f} km"]
+        more.append(_layover(leg, after))
+        said = said_on(page, key)
+        return Line(
+            f"leg-{leg.pk}", leg.leaves, leg.mode, f"{leg.leaves:%H:%M}",
+            f"{leg.origin['town']} → {leg.target['town']}", ", ".join(filter(None, [*more, f"“{said}”" if said else ""])),
+            booking.state if booking else "planned", until_words(page, booking), bool(booking and booking.problem), price,
+            level_on(page, key, *([b_key(booking)] if booking else [])), extra,
+        )  # fmt: skip
+
+    def answers(self, target: str, page: Page) -> str:
+        """A leg itself, and a booking by the first of its legs."""
+        kind, _, number = target.partition(":")
+        for leg in page.file.legs:
+            if (kind == "leg" and str(leg.pk) == number) or (kind == "booking" and str(leg.booking_id) == number):
+                return f"leg-{leg.pk}"
+        return ""
+
+    def load(self, page: Page, which: str) -> dict[str, Any]:
+        """The leg, what was worked out for it, what it is in time for, and the form once it is asked for."""
+        leg = next(leg for leg in page.file.legs if str(leg.pk) == which)
+        booking = booking_of(page, leg.booking_id)
+        estimate = next((e for e in page.file.figures.estimates if e.key == f"leg:{leg.pk}"), None)
+        free = page.editable and booking is None
+        form = page.form("change_form", lambda: LegForm(initial=_initial(leg, page.trip.currency))) if free and page.do == "change" else None  # fmt: skip
+        following = [other for other in page.file.legs if other.leaves_at >= leg.arrives_at]
+        return {
+            "leg": leg, "estimate": estimate, "leg_pays": PAYS[leg.paid_by], "form": form, "free": free,
+            "margins": waiting_for(page.trip, following, leg.target["town"], leg.arrives),
+            "lasts": minutes(leg.arrives_at - leg.leaves_at), **booked_facts(page, booking),
+        }  # fmt: skip
+
+    @act("legs/<int:leg_id>/change/", "leg-change", sums=True)
+    def change(self, page: Page, leg_id: int) -> str:
+        """Change a leg that is not booked."""
+        name, form = f"leg-{leg_id}", LegForm(page.request.POST)
+        d = page.valid("change_form", form, name, "change")
+        with page.trying("change_form", form, name, "change", FIELDS):
+            estimate = Money.rounded(d["estimate"] or Decimal(0), page.trip.currency).minor
+            itinerary.change_leg(
+                page.member, page.trip.pk, leg_id, d["mode"], d["origin"], d["target"], form.leaves, form.arrives, estimate,
+                d["paid_by"], drive_of(page, form),
+            )  # fmt: skip
+        return name
+
+    @act("legs/<int:leg_id>/remove/", "leg-remove", sums=True)
+    def remove(self, page: Page, leg_id: int) -> str:
+        """Take a leg off."""
+        plan.remove_leg(page.member, page.trip.pk, leg_id)
+        return ""
+
+    @act("legs/move/", "leg-move", sums=True)
+    def move(self, page: Page) -> None:
+        """Move an end of a leg by minutes, as it was dragged."""
+        post = page.request.POST
+        try:
+            by = int(post.get("minutes", ""))
+        except ValueError as error:
+            raise Refusal("Say by how many minutes.") from error
+        leg = itinerary.move_end(page.member, page.trip.pk, whole(post.get("leg")), post.get("end", ""), by)
+        messages.info(page.request, f"{leg}: {leg.leaves:%a %H:%M} to {leg.arrives:%a %H:%M}.")
+
+
+def _layover(leg: Leg, after: Leg | None) -> str:
+    """How long one waits for the next move, where it leaves from the same town before one sleeps."""
+    if after is None or after.origin["town"] != leg.target["town"]:
+        return ""
+    wait = after.leaves_at - leg.arrives_at
+    if not timedelta() <= wait <= LAYOVER or leg.arrives.date() != after.leaves.date():
+        return ""
+    return f"{minutes(wait)} until the {WORDS.get(after.mode, after.mode)}"
+
+
+def _initial(leg: Leg, currency: str) -> dict[str, Any]:
+    days: dict[str, date] = {"leaves_day": leg.leaves.date(), "arrives_day": leg.arrives.date()}
+    return {
+        **days, "mode": leg.mode, "origin": f"{leg.origin['name']} ({leg.origin['code']})",
+        "target": f"{leg.target['name']} ({leg.target['code']})", "leaves_time": leg.leaves.time(), "arrives_time": leg.arrives.time(),
+        "paid_by": leg.paid_by, "estimate": Money.from_minor(leg.estimate_minor, currency).amount,
+        "km": leg.km if leg.km_by == "typed" else None, "passengers": leg.passengers or None, "vehicle": leg.vehicle if leg.km else "",
+    }  # fmt: skip
+
+
+PANEL = LegPanel()

@@ -1,0 +1,89 @@
+"""Seats: chosen on the plan of each move, else a wish."""
+
+from __future__ import annotations
+
+import re
+
+from django.contrib import messages
+from django.shortcuts import redirect, render
+
+from wainwright.bookings.selectors import seat_plan
+from wainwright.drawing.seats import draw_seats
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.trips.selectors import trip_for
+from wainwright.trips.services import basket
+
+WISHES = {"window": "By a window", "aisle": "On the aisle", "front": "Far in front", "none": "No wish"}
+SEAT = re.compile(r"^[0-9]{1,2}[A-Z]$")
+
+
+def seats(request, trip_id: int, booking_id: int):
+    """Choose seats on the plan of each move, else say a wish."""
+    trip = trip_for(request.member, trip_id)
+    if trip.traveller_id != request.member.pk:
+        raise NotAllowed("Only the traveller chooses seats.")
+    booking = trip.bookings.get(pk=booking_id)
+    if not booking.stands or booking.by_hand:
+        raise Stale("That booking is gone already.")
+    refused = ""
+    if request.method == "POST":
+        try:
+            chosen = _chosen(request, booking)
+            basket.choose_seats(request.member, trip_id, booking_id, chosen)
+            asked = ", ".join(filter(None, chosen))
+            messages.info(request, f"Asked for: {asked}." if asked else "No seats are asked for.")
+            return redirect(_back_to(trip, booking_id))
+        except Stale:
+            raise
+        except Refusal as refusal:
+            refused = refusal.message
+    plans = _plans(booking)
+    context = {
+        "trip": trip, "booking": booking, "wishes": WISHES, "refused": refused,
+        "plans": [
+            (n, hop, draw_seats(p.letters, p.rows, p.taken, p.roomy, _taken_for(booking, n)) if p else None)
+            for n, hop, p in plans
+        ],
+        "maps": any(plan for _, _, plan in plans),
+    }  # fmt: skip
+    return render(request, "bookings/seats.html", context, status=422 if refused else 200)
+
+
+def _back_to(trip, booking_id: int) -> str:
+    """The trip's page with the line of the booking open."""
+    leg = trip.legs.filter(booking_id=booking_id).first()
+    opened = f"leg-{leg.pk}" if leg else f"booking-{booking_id}"
+    return f"/trips/{trip.pk}/?open={opened}#{opened}"
+
+
+def _plans(booking) -> list[tuple]:
+    return [(n, hop, seat_plan(hop["key"], hop["index"])) for n, hop in enumerate(booking.hops)]
+
+
+def _taken_for(booking, number: int) -> str:
+    return booking.seats[number] if number < len(booking.seats) else ""
+
+
+def _chosen(request, booking) -> list[str]:
+    """One seat or nothing for each move; a seat that is taken or not there is refused by name."""
+    wish = request.POST.get("wish", "")
+    if wish:
+        if wish not in WISHES:
+            raise Refusal("Choose a wish of the list.", "wish")
+        return [] if wish == "none" else [WISHES[wish].lower()]
+    found = []
+    for number, hop, plan in _plans(booking):
+        seat = request.POST.get(f"seat-{number}", "").strip().upper()
+        if not seat:
+            found.append("")
+            continue
+        row = int(seat[:-1]) if SEAT.match(seat) else 0
+        if (
+            plan is None
+            or seat in plan.taken
+            or not 1 <= row <= plan.rows
+            or seat[-1] not in plan.letters.replace("|", "")
+        ):
+            raise Refusal(f"Seat {seat[:6]} on {hop['number']} is taken or not there. Choose another.")
+        found.append(seat)
+    return found if any(found) else []
