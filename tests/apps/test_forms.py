@@ -104,8 +104,8 @@ class FormsTest(WorldTestCase):
             amount="0",
             paid_by="self",
         )
-        self.send(self.maren, f"{page}others/{trip.others.get().pk}/remove/", "Other costs")
-        self.send(self.maren, page + "advance/", "An advance lies between", advance="9999")
+        self.send(self.maren, f"{page}others/{trip.others.get().pk}/remove/", "The whole trip was")
+        self.send(self.maren, page + "advance/", "An advance lies between", status=422, advance="9999")
         self.send(
             self.maren,
             page + "head/",

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import sys
 import tempfile
 from datetime import UTC, datetime
 from pathlib import Path
@@ -48,11 +50,17 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
     seconds = 30
 
     def setUp(self):
+        # What a person does on the way: presses, choices, fields typed, files chosen, links followed.
+        self.inputs = 0
         self.folder = tempfile.TemporaryDirectory(prefix="wainwright-browser-")
         self.enterContext(override_settings(DEMO=True, VAR=Path(self.folder.name), EMAIL_BACKEND=worlds.MAILBOX))
         self.addCleanup(self.folder.cleanup)
         self.people = worlds.people()
         self.driver = fresh_page(self.width, self.height)
+
+    def tearDown(self):
+        if os.environ.get("COUNT_INPUTS"):
+            print(f"\n{self.id().rpartition('.')[2]}: {self.inputs} inputs", file=sys.stderr)
 
     def until(self, condition, message: str = "", seconds: int = 15):
         """Ask again until a condition holds; what the browser refused meanwhile is said where it never does."""
@@ -102,6 +110,7 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
 
     def press(self, text: str, css: str = "button, a, summary, label.btn", within: str = ""):
         """Press what carries a text, once it is there."""
+        self.inputs += 1
 
         def go(driver):
             element = driver.execute_script(SAYS, within, css, text)
@@ -113,10 +122,12 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
 
     def press_at(self, xpath: str):
         """Press what a path finds."""
+        self.inputs += 1
         self.do(lambda d: d.find_element(By.XPATH, xpath).click() or True, f"nothing to press at {xpath}")
 
     def follow(self, css: str, fits=lambda element: True, which: int = 0) -> str:
         """Go where a link leads, the first of those that fit (or another one); return its text."""
+        self.inputs += 1
 
         def there(driver):
             found = [each for each in driver.find_elements(By.CSS_SELECTOR, css) if fits(each)]
@@ -133,6 +144,7 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
 
     def put(self, css: str, value: str, which: int = 0):
         """Put a value into a field, as if typed over what stood there."""
+        self.inputs += 1
 
         def go(driver):
             element = driver.find_elements(By.CSS_SELECTOR, css)[which]
@@ -152,8 +164,28 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
 
     def attach(self, css: str, *paths):
         """Choose files in a field for them."""
+        self.inputs += 1
         text = "\n".join(str(path) for path in paths)
         self.do(lambda d: d.find_element(By.CSS_SELECTOR, css).send_keys(text) or True, f"no {css}")
+
+    def explain_all(self, words: str):
+        """Give a reason to whatever asks for one: one act for all that take the same reason."""
+        while left := self.body().count("Say why"):
+            self.press("Say why")
+            form = ".slot .why" if self.driver.find_elements(By.CSS_SELECTOR, "[data-panels]") else "details[open] .why"
+            self.see("Why it had to be so")
+            self.fill(within=form, words=words)
+            for n in range(len(self.driver.find_elements(By.CSS_SELECTOR, f"{form} [type=checkbox]"))):
+                self.inputs += 1
+                self.do(lambda d, n=n: d.find_elements(By.CSS_SELECTOR, f"{form} [type=checkbox]")[n].click() or True)
+            self.press("Explain", within=form)
+            self.until(lambda d, left=left: self.body().count("Say why") < left, "nothing was explained")
+            self.see(f"“{words}”")
+
+    def line_of(self, text: str, within: str = ".journey"):
+        """Open a line of the journey, found by what it says."""
+        self.press(text, ".j-open", within)
+        self.until(lambda d: d.find_elements(By.CSS_SELECTOR, f"{within} .panel"), f"the line of {text} does not open")
 
     def move_clock(self, moment: datetime):
         clock.move_to(moment.replace(tzinfo=UTC))

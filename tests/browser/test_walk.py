@@ -72,7 +72,7 @@ class WalkTest(BrowserTestCase):
         self.assertEqual(Booking.objects.get().state, "Held")
         # A leg by hand between the two flights, and a dearer hotel: a finding with the figure.
         day = self.first + timedelta(days=2)
-        self.press("Add a leg by fields")
+        self.press("by fields", ".line-entry a")
         self.fill(
             within="form[action$='/legs/']", mode="ferry", origin="Bergen", target="Florø", leaves_day=day.isoformat(),
             leaves_time="07:30", arrives_time="14:15", estimate="90", paid_by="firm",
@@ -80,25 +80,27 @@ class WalkTest(BrowserTestCase):
         self.press("Add the leg")
         self.until(lambda d: Trip.objects.get().legs.count() == 3)
         self.see("Bergen → Florø")
-        self.press("Add a leg by fields")
+        self.press("by fields", ".line-entry a")
         self.fill(
             within="form[action$='/legs/']", mode="hire car", origin="Florø", target="Bergen",
             leaves_day=(last - timedelta(days=1)).isoformat(), leaves_time="08:00", arrives_time="12:30", estimate="95", paid_by="firm",
         )  # fmt: skip
         self.press("Add the leg")
         self.until(lambda d: Trip.objects.get().legs.count() == 4)
-        self.fill(within="form[action$='/stay/']:nth-of-type(1)", name="Lamp Quay Hotel", cost="170")
-        self.press("Keep", within="#nights form:nth-of-type(1)")
+        self.line_of("no house yet")
+        self.press("Change", within=".journey .panel")
+        self.fill(within=".journey .panel", name="Lamp Quay Hotel", cost="170")
+        self.press("Keep the night", within=".journey .panel")
         self.see("20.00 a night over the 150.00 ceiling for Bergen")
-        self.fill(within="form[action$='/others/']", category="taxi", label="Taxis", amount="60")
-        self.press("Add", within="form[action$='/others/']")
+        self.press("+ a cost", ".door")
+        self.fill(within="#slot-doors", category="taxi", label="Taxis", amount="60")
+        self.press("Add", within="#slot-doors")
         self.see("Taxis")
         self.press("Lunch", within=".ribbon")
         self.see("is supplied by others now")
-        self.fill(within="#explain", words="The only rooms with a quay for the boat")
-        self.press("Explain", within="#explain")
-        self.see("“The only rooms with a quay for the boat”")
-        self.fill(within="form[action$='/advance/']", advance="100")
+        self.explain_all("The only rooms with a quay for the boat")
+        self.press("Advance", ".door")
+        self.fill(within="#slot-doors", advance="100")
         self.press("Ask for it")
         self.until(lambda d: Trip.objects.get().advance_minor == 100_00)
         self.assert_accessible("the trip")
@@ -112,7 +114,7 @@ class WalkTest(BrowserTestCase):
         self.press("I ask for the advance", "label.check")
         self.fill(within="#certify", name="Maren Oyelaran")
         self.press("Certify and send", within="#certify")
-        self.see("Awaiting sign-off", "next, since")
+        self.see("Awaiting sign-off", "Who signs next Tobias")
 
     def _choose_way(self):
         """Take the first of the list that lands the same day."""
@@ -227,8 +229,7 @@ class WalkTest(BrowserTestCase):
         self.fill(within="#certify", name="Maren Oyelaran")
         self.press("Certify and send", within="#certify")
         self.see("still to put right or explain")
-        self.fill(within="#explain", words="The machines gave no paper")
-        self.press("Explain", within="#explain")
+        self.explain_all("The machines gave no paper")
         self.see("nothing in the way")
         self.fill(within="#certify", name="Maren Oyelaran")
         self.press("Certify and send", within="#certify")

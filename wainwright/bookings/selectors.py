@@ -48,6 +48,25 @@ def ways(
 
 def chosen(keys: list[str], today: date, currency: str, windows: list[Asked] | None = None) -> Choice:
     """Return the offers of ``keys`` together with their yardsticks. Raises ``Refusal`` for what is no longer on offer."""
+    return choose_ways(_measured(keys, today, currency, windows), currency)
+
+
+def by_carrier(
+    keys: list[str], today: date, currency: str, windows: list[Asked] | None = None
+) -> tuple[Choice, list[Choice]]:
+    """Return the offers of ``keys`` as one choice, and as the bookings that it makes: each carrier's ways are one.
+
+    A way there with one carrier and back with another is two bookings, each with its own conditions and number.
+    Raises ``Refusal`` for what is no longer on offer.
+    """
+    measured = _measured(keys, today, currency, windows)
+    carriers: dict[str, list[Measured]] = {}
+    for each in measured:
+        carriers.setdefault(each.offer.carrier, []).append(each)
+    return choose_ways(measured, currency), [choose_ways(ways, currency) for ways in carriers.values()]
+
+
+def _measured(keys: list[str], today: date, currency: str, windows: list[Asked] | None) -> list[Measured]:
     measured = []
     for number, key in enumerate(keys):
         try:
@@ -62,7 +81,7 @@ def chosen(keys: list[str], today: date, currency: str, windows: list[Asked] | N
             raise Refusal(GONE)
         asked = windows[number] if windows and number < len(windows) else Asked()
         measured.append(measure_one(offer, day, asked))
-    return choose_ways(measured, currency)
+    return measured
 
 
 def cars(query: CarQuery) -> list[CarOffer]:

@@ -48,20 +48,22 @@ class Wish:
     paid_by: str = "firm"
     instead_of: int = 0
     bag: Money | None = None
+    # Whether more is held in the same place: what was there is given up with the last of it.
+    more: bool = False
 
 
-def item_of_choice(choice: Choice) -> Item:
-    """Return a choice as rules see it, though it is not on the plan yet."""
+def item_of_choice(choice: Choice, number: int = 0) -> Item:
+    """Return a choice as rules see it, though it is not on the plan yet; of several each has its number."""
     return Item(
-        CHOICE, choice.label, CATEGORY[choice.kind], choice.departure.date(), choice.price, "firm",
+        f"{CHOICE}-{number}" if number else CHOICE, choice.label, CATEGORY[choice.kind], choice.departure.date(), choice.price, "firm",
         cheapest=None if choice.kind == "stay" else choice.cheapest, needs_evidence=False, cabin=choice.cabin,
         contract_passed=choice.contract_passed,
     )  # fmt: skip
 
 
 def findings_on(file: TripFile) -> list[Explained]:
-    """Return what the rules say of the choice that the file was loaded with."""
-    return [each for each in file.findings if each.finding.target == CHOICE]
+    """Return what the rules say of the choices that the file was loaded with."""
+    return [each for each in file.findings if each.finding.target.partition("-")[0] == CHOICE]
 
 
 def hold(member: Membership, trip_id: int, choice: Choice, wish: Wish | None = None) -> Booking:
@@ -86,7 +88,7 @@ def hold(member: Membership, trip_id: int, choice: Choice, wish: Wish | None = N
     except Refusal:
         bookings.give_up(booking, 0)
         raise
-    if old is not None and old.stands:
+    if old is not None and old.stands and not wish.more:
         _give_up_old(member, trip_id, old)
     if fresh and explains:
         _tell_approver(member, trip_id, booking, explains, wish)

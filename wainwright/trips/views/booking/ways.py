@@ -16,7 +16,7 @@ from wainwright import clock
 from wainwright.accounts.selectors import budget_effects, by_code
 from wainwright.bookings.choices import Choice, Measured, carbon_of, short
 from wainwright.bookings.models import CATEGORY, Booking
-from wainwright.bookings.selectors import chosen, ways
+from wainwright.bookings.selectors import by_carrier, chosen, ways
 from wainwright.core.bearing import Borne, bear
 from wainwright.core.carbon import Carbon
 from wainwright.core.fares import Asked
@@ -346,16 +346,17 @@ def _effect(
     trip = file.trip
     today = clock.today(trip.firm.zone)
     try:
-        picked = chosen(picks, today, trip.currency, [one.asked for one in said])
+        picked, bookings = by_carrier(picks, today, trip.currency, [one.asked for one in said])
     except Refusal as refusal:
         return {"refused": refusal.message}
-    judged = findings_on(load_file(request.member, trip, [item_of_choice(picked)]))
+    items = [item_of_choice(each, n) for n, each in enumerate(bookings)]
+    judged = findings_on(load_file(request.member, trip, items))
     cost = pricer.price(picked.offers)
     effects = [] if cost.fault else _budgets(file, picked, cost, pricer)
     reasons = list(dict.fromkeys(r for each in judged for r in each.finding.reasons)) or USUAL_REASONS
     bag = sum((o.bag_fee.amount for o in picked.offers if pricer.bag and not o.bags), Decimal(0))
     return {
-        "picked": picked, "cost": cost, "judged": judged, "effects": effects, "reasons": reasons,
+        "picked": picked, "bookings": bookings, "cost": cost, "judged": judged, "effects": effects, "reasons": reasons,
         "needs_reason": any(each.finding.level == Level.EXPLAIN for each in judged),
         "stopped": any(each.finding.level == Level.STOP for each in judged),
         "margins": margins(trip, file.legs, picked.offers), "before": file.figures, "bag": Money.rounded(bag, trip.currency),
@@ -383,17 +384,28 @@ def hold_ways(request, trip_id: int):
     keys = [key for key in _picks(request.POST, len(said)) if key]
     if not keys or any(one.wrong for one in said):
         raise Refusal("Choose a way for each part first.")
-    picked = chosen(keys, clock.today(trip.firm.zone), trip.currency, [one.asked or Asked() for one in said])
-    bag = sum((o.bag_fee.amount for o in picked.offers if "bag" in request.POST and not o.bags), Decimal(0))
-    wish = Wish(
-        request.POST.get("reason", ""), request.POST.get("words", ""), instead_of=whole(request.POST.get("instead")),
-        bag=Money.rounded(bag, trip.currency),
-    )  # fmt: skip
-    booking = hold(request.member, trip_id, picked, wish)
-    zone = ZoneInfo(trip.firm.zone)
-    until = booking.held_until.astimezone(zone) if booking.held_until else None
-    messages.info(
-        request,
-        f"{booking.label} is held under {booking.reference}" + (f" until {until:%a %d %b %H:%M}." if until else "."),
-    )
+    _, parts = by_carrier(keys, clock.today(trip.firm.zone), trip.currency, [one.asked or Asked() for one in said])
+    held: list[str] = []
+    for number, picked in enumerate(parts):
+        bag = sum((o.bag_fee.amount for o in picked.offers if "bag" in request.POST and not o.bags), Decimal(0))
+        wish = Wish(
+            request.POST.get("reason", ""), request.POST.get("words", ""), instead_of=whole(request.POST.get("instead")),
+            bag=Money.rounded(bag, trip.currency), more=number + 1 < len(parts),
+        )  # fmt: skip
+        try:
+            booking = hold(request.member, trip_id, picked, wish)
+        except Refusal as refusal:
+            if not held:
+                raise
+            # What is held stands; what is not is said, and can be chosen anew.
+            messages.info(request, " ".join(held))
+            raise Refusal(f"{picked.label} with {picked.carrier} is not held: {refusal.message}") from refusal
+        held.append(_held_words(booking, trip.firm.zone))
+    messages.info(request, " ".join(held))
     return redirect("trip", trip_id)
+
+
+def _held_words(booking: Booking, zone: str) -> str:
+    until = booking.held_until.astimezone(ZoneInfo(zone)) if booking.held_until else None
+    words = f"{booking.label} is held under {booking.reference}"
+    return words + (f" until {until:%a %d %b %H:%M}." if until else ".")

@@ -64,23 +64,25 @@
     event.detail.headers["X-Regions"] = has.join(",");
     event.detail.headers["X-Open"] = openName();
   });
+  const isForm = (el) => frame() && el.matches && el.matches("form");
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    const xhr = event.detail.xhr, form = event.detail.requestConfig.elt;
+    if (isForm(form) && xhr.status < 300 && !xhr.responseText.includes("message-error")) forget(form);
+  });
   document.addEventListener("htmx:afterRequest", (event) => {
-    const form = event.detail.elt;
-    if (!frame() || !form.matches || !form.matches("form")) return;
-    const xhr = event.detail.xhr;
-    if (!xhr || !xhr.status || xhr.status === 422 || xhr.status >= 400) { if (!xhr || !xhr.status || (xhr.status >= 400 && xhr.status !== 422)) failed(xhr); return; }
+    const form = event.detail.requestConfig.elt, xhr = event.detail.xhr, status = xhr ? xhr.status : 0;
+    if (!isForm(form) || status === 422) return;
+    if (!status || status >= 400) { failed(status); return; }
     const said = document.getElementById("r-messages");
     if (said.querySelector(".message-error")) return;
-    forget(form);
-    if (form.isConnected && form.id !== "meals") form.reset();
-    const wanted = said.dataset.opened;
-    if (wanted !== undefined && wanted !== openName()) { close(); mark(true); }
+    form.reset();
+    if (said.dataset.opened !== undefined && said.dataset.opened !== openName()) { close(); mark(true); }
   });
-  function failed(xhr) {
+  function failed(status) {
     const said = document.getElementById("r-messages"), words = document.createElement("div");
     words.className = "message message-error";
     words.setAttribute("role", "alert");
-    words.textContent = xhr && xhr.status ? "That was not done: the server could not answer. What you typed is still here; try again." : "That was not done: there is no connection. What you typed is still here; try again.";
+    words.textContent = status ? "That was not done: the server could not answer. What you typed is still here; try again." : "That was not done: there is no connection. What you typed is still here; try again.";
     said.replaceChildren(words);
     said.scrollIntoView({ block: "nearest" });
   }
