@@ -12,7 +12,7 @@ from wainwright.profile import views as profile
 from wainwright.rulebook import views as rate_views
 from wainwright.tray import views as tray
 from wainwright.trips.views import page, road, seats
-from wainwright.trips.views.booking import cars, stays, ways
+from wainwright.trips.views.booking import cars, days, stays, ways
 from wainwright.web import views as web
 
 
@@ -104,6 +104,7 @@ urlpatterns = [
     path("trips/<int:trip_id>/order/", road.order, name="order"),
     path("trips/<int:trip_id>/order.pdf", road.order_pdf, name="order-pdf"),
     path("trips/<int:trip_id>/ways/", ways.find_ways, name="ways"),
+    path("trips/<int:trip_id>/ways/days/", days.day_rows, name="ways-days"),
     path("trips/<int:trip_id>/ways/hold/", ways.hold_ways, name="hold"),
     path("trips/<int:trip_id>/cars/", cars.find_cars, name="cars"),
     path("trips/<int:trip_id>/cars/hold/", cars.hold_car, name="car-hold"),

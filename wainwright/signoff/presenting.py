@@ -75,5 +75,7 @@ def asking(findings: Sequence[Explained], typed: Answering | None = None) -> lis
     for each in findings:
         mine = typed if typed and typed.chosen[:1] == [each.finding.identity] else Answering()
         open_one = each.finding.level == Level.EXPLAIN and each.reason is None
-        rows.append({"each": each, "asks": open_one, "others": serves_also(each, findings) if open_one else [], "typed": mine})
+        rows.append(
+            {"each": each, "asks": open_one, "others": serves_also(each, findings) if open_one else [], "typed": mine}
+        )
     return rows

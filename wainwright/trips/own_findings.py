@@ -11,6 +11,7 @@ from wainwright.bookings.models import Booking
 from wainwright.core.coding import Coding, check_coding
 from wainwright.core.journey import moment
 from wainwright.core.permissions import Permission
+from wainwright.core.presence import Moved, missed
 from wainwright.core.routing import Route
 from wainwright.core.rules import Cure, Finding, Level
 from wainwright.core.workings import day_text
@@ -89,24 +90,21 @@ def _journey(seen: Seen) -> Iterator[Finding]:
 def _misses(legs: Sequence[Leg], row: Mapping[str, str]) -> tuple[str, str, str] | None:
     """Why the traveller is not where something waits when it begins, and the cure; nothing where they are there."""
     when, town = datetime.fromisoformat(row["at"]), row["town"]
-    at = moment(when, row["zone"])
-    waits = f"{row['title']} in {town} on {day_text(when)} at {when:%H:%M}"
-    before = [leg for leg in legs if leg.arrives_at <= at]
-    under_way = next((leg for leg in legs if leg.leaves_at < at < leg.arrives_at), None)
-    where = before[-1].target["town"] if before else legs[0].origin["town"]
-    if under_way is None and where.casefold() == town.casefold():
+    moves = [Moved(leg.origin["town"], leg.target["town"], leg.leaves_at, leg.arrives_at) for leg in legs]
+    found = missed(moves, town, moment(when, row["zone"]))
+    if found is None:
         return None
-    there = [leg for leg in legs if leg.target["town"].casefold() == town.casefold()]
-    if there and there[0].arrives_at > at:
-        late = there[0]
+    waits = f"{row['title']} in {town} on {day_text(when)} at {when:%H:%M}"
+    if found.how == "never":
+        return "in-time", f"No leg brings you to {waits}.", "Say how you get there"
+    if found.how == "late" and found.by is not None:
+        late = legs[found.by]
         text = (
             f"You arrive in {town} on {day_text(late.arrives)} at {late.arrives:%H:%M}, after {row['title']} "
             f"on {day_text(when)} at {when:%H:%M}."
         )
         return "in-time", text, "Arrive earlier"
-    if not there:
-        return "in-time", f"No leg brings you to {waits}.", "Say how you get there"
-    now = f"under way to {under_way.target['town']}" if under_way else f"in {where} already"
+    now = f"under way to {found.where}" if found.under_way else f"in {found.where} already"
     return "left-before", f"The journey leaves too early for {waits}: by then you are {now}.", "Leave later"
 
 

@@ -108,6 +108,14 @@ class Pricer:
         steps.append(Step("The whole trip", str(whole)))
         return WholeCost(whole, planned, len(nights), allowance, lodging, Workings("The whole trip", tuple(steps)))
 
+    def moves(self, offers: Sequence[Offer]) -> tuple[CoreLeg, ...]:
+        """Return the journey's moves with these ways, in order. Raises ``ValueError`` where they cannot be taken together."""
+        return self._journey(offers)[0].legs
+
+    def days_away(self, offers: Sequence[Offer]) -> int:
+        """Return how many days the journey takes in with these ways."""
+        return len(self._journey(offers)[0].days())
+
     def _transfer(self, terminal: Place) -> tuple[Money, str]:
         policy = self.file.book.policy
         centre = town(terminal.town, terminal.country)

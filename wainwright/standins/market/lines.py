@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import math
 import random
+from bisect import bisect_left, bisect_right
 from collections import defaultdict
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
@@ -116,24 +117,40 @@ def _without_slower(ways: list[tuple[Hop, ...]]) -> list[tuple[Hop, ...]]:
 
 def _hops_from(place: Place, earliest: datetime, only: date | None = None) -> list[Hop]:
     """Every hop that leaves a town from a local moment on, to each later stop, within a day."""
+    moments, hops = _timetable(_spot(place), earliest.date())
+    begin, end = bisect_left(moments, earliest), bisect_right(moments, earliest + timedelta(days=1))
+    # In the order of the lines, so that of two that arrive together the same one is always taken.
+    found = sorted(hops[begin:end], key=lambda numbered: numbered[0])
+    return [hop for _, hop in found if only is None or hop.leaves.date() == only]
+
+
+@lru_cache(maxsize=4096)
+def _timetable(spot: tuple[str, str], day: date) -> tuple[list[datetime], list[tuple[int, Hop]]]:
+    """What leaves a town around a day by the hour of leaving, each hop with its number in the order of the lines."""
+    days = [_runs(spot, day + timedelta(days=ahead)) for ahead in range(-1, 2)]
+    numbered = enumerate(hop for lines_of_day in zip(*days, strict=True) for runs in lines_of_day for hop in runs)
+    by_hour = sorted(numbered, key=lambda each: (each[1].leaves, each[0]))
+    return [hop.leaves for _, hop in by_hour], by_hour
+
+
+@lru_cache(maxsize=4096)
+def _runs(spot: tuple[str, str], day: date) -> tuple[tuple[Hop, ...], ...]:
+    """The hops from a town of the runs that begin on a day, line by line: a timetable is worked out once a day."""
     found = []
-    for line, index in _from().get(_spot(place), []):
+    for line, index in _from().get(spot, []):
         start, offset = line.stops[index]
-        for ahead in range(-1, 2):
-            day = earliest.date() + timedelta(days=ahead)
-            if day.isoweekday() not in line.days:
-                continue
-            for number, departure in enumerate(line.departures):
-                first = datetime.combine(day, departure, ZoneInfo(line.stops[0][0].zone)).astimezone(UTC)
-                leaves = _local(first + timedelta(minutes=offset), start)
-                if leaves < earliest or leaves > earliest + timedelta(days=1) or (only and leaves.date() != only):
-                    continue
-                for stop, minutes in line.stops[index + 1 :]:
-                    arrives = _local(first + timedelta(minutes=minutes), stop)
-                    craft = "carriage" if line.mode == Mode.RAIL and not line.sleeper else ""
-                    name = f"{line.code}{100 + number * 2}"
-                    found.append(Hop(name, start, stop, leaves, arrives, line.mode, craft, line.sleeper))
-    return found
+        hops: list[Hop] = []
+        for number, departure in enumerate(line.departures if day.isoweekday() in line.days else ()):
+            first = datetime.combine(day, departure, ZoneInfo(line.stops[0][0].zone)).astimezone(UTC)
+            leaves = _local(first + timedelta(minutes=offset), start)
+            for stop, minutes in line.stops[index + 1 :]:
+                arrives = _local(first + timedelta(minutes=minutes), stop)
+                craft = "carriage" if line.mode == Mode.RAIL and not line.sleeper else ""
+                hops.append(
+                    Hop(f"{line.code}{100 + number * 2}", start, stop, leaves, arrives, line.mode, craft, line.sleeper)
+                )
+        found.append(tuple(hops))
+    return tuple(found)
 
 
 def _local(moment: datetime, place: Place) -> datetime:

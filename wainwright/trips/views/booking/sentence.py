@@ -7,11 +7,14 @@ from datetime import date, datetime, timedelta
 
 from wainwright import clock
 from wainwright.bookings.choices import asked_window
+from wainwright.bookings.models import Booking
 from wainwright.core.fares import Asked
 from wainwright.core.journey import Place
 from wainwright.errors import Refusal
+from wainwright.fields import whole
 from wainwright.formats.places import best_place
 from wainwright.trips.models import Trip
+from wainwright.trips.selectors import TripFile
 from wainwright.trips.whole import Part
 
 LATEST = 330
@@ -115,3 +118,21 @@ def _part(one: Said, today: date, before: date | None) -> tuple[Part, Asked]:
             raise Refusal("Say the hour, for example 10:00.") from error
     zone = places[1].zone if one.when == "by" else places[0].zone
     return Part(places[0], places[1], day), asked_window(day, zone, one.when, one.at)
+
+
+def in_place_of(file: TripFile, said: list[Said], number: str | None) -> Booking | None:
+    """The booking whose place is taken by what is chosen: the one named, else one between the same towns at about that time."""
+    wanted = whole(number)
+    parts = [one.part for one in said if one.part]
+    if not wanted:
+        wanted = next(
+            (
+                leg.booking_id for leg in file.legs
+                if leg.booking_id and any(
+                    (leg.origin["town"], leg.target["town"]) == (p.origin.town, p.target.town)
+                    and abs((leg.leaves.date() - p.day).days) <= 1
+                    for p in parts
+                )
+            ), 0,
+        )  # fmt: skip
+    return next((b for b in file.bookings if b.pk == wanted and b.stands and not b.by_hand), None)

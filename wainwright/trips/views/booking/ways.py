@@ -28,10 +28,10 @@ from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
 from wainwright.ports.market import Offer
 from wainwright.rulebook.selectors import Rulebook
-from wainwright.trips.models import Trip
 from wainwright.trips.selectors import TripFile, load_file, shares_of, trip_for
 from wainwright.trips.services.ways import Wish, findings_on, hold, item_of_choice
-from wainwright.trips.views.booking.sentence import WHEN, Said, first_guess, from_address, understand
+from wainwright.trips.views.booking.days import days_around
+from wainwright.trips.views.booking.sentence import WHEN, Said, first_guess, from_address, in_place_of, understand
 from wainwright.trips.whole import Pricer, WholeCost, margins
 
 ORDERS = {"whole": "whole trip", "price": "price", "leaves": "leaving", "arrives": "arriving", "time": "time on the way", "carbon": "carbon"}  # fmt: skip
@@ -135,34 +135,15 @@ def find_ways(request, trip_id: int):
     said = from_address(request.GET) if asked else first_guess(trip, file.legs)
     context = {
         "trip": trip, "said": said, "whens": WHEN, "orders": ORDERS, "modes": MODES, "narrow": _narrow(request.GET),
-        "order": request.GET.get("order", "whole"), "asked": asked, "instead": _instead(trip, request.GET.get("instead")),
+        "order": request.GET.get("order", "whole"), "asked": asked, "instead": in_place_of(file, said, request.GET.get("instead")),
     }  # fmt: skip
     if asked:
         understand(said, today)
-        context["instead"] = context["instead"] or _held_already(file, said)
+        context["instead"] = in_place_of(file, said, request.GET.get("instead"))
         if said and not any(one.wrong for one in said):
             context |= _results(request, file, said, context["narrow"], context["instead"])
     wrong = asked and (not said or any(one.wrong for one in said))
     return render(request, "bookings/ways.html", context, status=422 if wrong else 200)
-
-
-def _instead(trip: Trip, number: str | None) -> Booking | None:
-    found = trip.bookings.filter(pk=whole(number)).first() if number else None
-    return found if found is not None and found.stands and not found.by_hand else None
-
-
-def _held_already(file: TripFile, said: list[Said]) -> Booking | None:
-    """A booking between the same towns at about the same time: what is chosen now would take its place."""
-    parts = [one.part for one in said if one.part]
-    for leg in file.legs:
-        if leg.booking_id and any(
-            (leg.origin["town"], leg.target["town"]) == (p.origin.town, p.target.town)
-            and abs((leg.leaves.date() - p.day).days) <= 1
-            for p in parts
-        ):
-            found = next(b for b in file.bookings if b.pk == leg.booking_id)
-            return found if found.stands and not found.by_hand else None
-    return None
 
 
 def _picks(query, count: int) -> list[str]:
@@ -194,6 +175,7 @@ def _results(request, file: TripFile, said: list[Said], narrow: Narrow, instead:
         "tolerance": Money.rounded(_tolerance(file.book), trip.currency),
     }  # fmt: skip
     found |= _field(rows, picks[at], said[at], file, found["tolerance"])
+    found["around"] = days_around(request, trip.pk, said, today)
     if all(picked):
         found |= _effect(request, file, said, picks, pricer, instead)
     found["fares"] = [
