@@ -155,6 +155,7 @@ urlpatterns = [
     path("claims/", claims.claim_list, name="claims"),
     path("claims/new/", claims.claim_loose, name="claim-new"),
     path("claims/<int:claim_id>/", claims.claim_page, name="claim"),
+    path("claims/<int:claim_id>/owed/", claims.owed, name="claim-owed"),
     path("claims/<int:claim_id>/papers.pdf", claims.papers, name="claim-papers"),
     path("claims/<int:claim_id>/explain/", claims.explain, name="claim-explain"),
     path("claims/<int:claim_id>/send/", claims.send, name="claim-send"),

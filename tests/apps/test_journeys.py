@@ -491,7 +491,9 @@ class VersionsTest(JourneyTestCase):
             with self.assertRaisesRegex(Refusal, "does not answer this"):
                 plan.explain(self.maren, trip.pk, opened, [f.identity for f in opened], reason, "The host decides")
         self.assertEqual(Explanation.objects.count(), 0)
-        nights.set_stay(self.maren, trip.pk, [trip.starts + timedelta(days=1)], "Quay Rooms", Decimal(190), "firm", False)
+        nights.set_stay(
+            self.maren, trip.pk, [trip.starts + timedelta(days=1)], "Quay Rooms", Decimal(190), "firm", False
+        )
         dear = [f.finding for f in self.file(trip).findings if f.open and f.finding.rule == "ceiling"]
         self.assertEqual(len(dear), 2)
         reason = dear[0].reasons[0]

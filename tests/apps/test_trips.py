@@ -181,7 +181,7 @@ class SendingTest(WorldTestCase):
         road.send(self.maren, trip.pk, trip.version, "Maren Oyelaran")
         bench.end(self.tobias, "trip", trip.pk, "turn_down", "Not this year")
         trip.refresh_from_db()
-        self.assertEqual(trip.state, "Called off")
+        self.assertEqual(trip.state, "Turned down")
         with self.assertRaises((NotNow, Stale)):
             road.send(self.maren, trip.pk, trip.version, "Maren Oyelaran")
 

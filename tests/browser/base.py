@@ -177,7 +177,8 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
             self.fill(within=form, words=words)
             for n in range(len(self.driver.find_elements(By.CSS_SELECTOR, f"{form} [type=checkbox]"))):
                 self.inputs += 1
-                self.do(lambda d, n=n: d.find_elements(By.CSS_SELECTOR, f"{form} [type=checkbox]")[n].click() or True)
+                box = f"{form} [type=checkbox]"
+                self.do(lambda d, n=n, box=box: d.find_elements(By.CSS_SELECTOR, box)[n].click() or True)
             self.press("Explain", within=form)
             self.until(lambda d, left=left: self.body().count("Say why") < left, "nothing was explained")
             self.see(f"“{words}”")

@@ -235,7 +235,7 @@ def lapse_holds(now: datetime) -> list[Booking]:
     Its moves and nights stay on the plan at the price they had, as if they had been typed.
     """
     late = Booking.objects.select_for_update(of=("self",)).filter(
-        state="Held", held_until__lt=now, trip__state__in=["Planning", "Sent back", "Called off"]
+        state="Held", held_until__lt=now, trip__state__in=["Planning", "Sent back", "Called off", "Turned down"]
     )
     lapsed = list(late.select_related("trip__traveller__person", "trip__traveller__firm", "firm"))
     for booking in lapsed:

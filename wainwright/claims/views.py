@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import FileResponse
+from django.http import FileResponse, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
@@ -78,6 +78,16 @@ def page_context(request, claim: Claim, typed: Answering | None = None) -> dict:
 def claim_page(request, claim_id: int):
     """The claim: lines, findings, what it comes to, how it will post."""
     return render(request, "claims/claim.html", page_context(request, claim_for(request.member, claim_id)))
+
+
+@require_GET
+def owed(request, claim_id: int):
+    """What an open claim comes to as it stands, for a list that shows several: each is worked out by itself."""
+    claim = claim_for(request.member, claim_id)
+    settlement = load_file(request.member, claim).figures.settlement
+    if settlement.owed_back:
+        return HttpResponse(f"{settlement.owed_back} to give back so far")
+    return HttpResponse(f"{settlement.due} so far")
 
 
 @require_POST

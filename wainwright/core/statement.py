@@ -254,7 +254,7 @@ def _said(statement: Statement) -> list[Said]:
         ("firm", "Paid by the firm", sums.firm_paid), ("own", "Paid by the traveller", sums.own_money),
         ("allowance", "Daily allowance", sums.allowance), ("mileage", "Mileage", sums.mileage),
         ("personal", "Paid by the firm, not its cost", sums.personal_on_firm_card),
-        ("advance", "Advance set against it", sums.advance), ("due", "Due to the traveller", statement.settlement.due),
+        ("advance", "Advance set against it", sums.advance), (("due", "Due to the traveller", statement.settlement.due) if statement.settlement.due.minor >= 0 else ("due", "Owed back to the firm", -statement.settlement.due)),
     ):  # fmt: skip
         found.append(Said(f"sum:{key}", "What it comes to", name, str(amount)))
     return found

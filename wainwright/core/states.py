@@ -49,7 +49,7 @@ TRIP = Machine(
     {
         ("Planning", "send"): "Awaiting sign-off", ("Sent back", "send"): "Awaiting sign-off",
         ("Awaiting sign-off", "take_back"): "Planning", ("Awaiting sign-off", "send_back"): "Sent back",
-        ("Awaiting sign-off", "turn_down"): "Called off", ("Awaiting sign-off", "authorise"): "Authorised",
+        ("Awaiting sign-off", "turn_down"): "Turned down", ("Awaiting sign-off", "authorise"): "Authorised",
         ("Authorised", "leave"): "Under way", ("Under way", "return"): "Back", ("Back", "close"): "Closed",
         ("Planning", "call_off"): "Called off", ("Sent back", "call_off"): "Called off",
         ("Authorised", "call_off"): "Called off", ("Authorised", "reopen"): "Planning",

@@ -8,6 +8,8 @@ from datetime import datetime, timedelta
 from decimal import Decimal
 
 WIDTH, HEIGHT, LEFT, TOP, BOTTOM = 740, 400, 52, 30, 38
+# How far ways stand apart, how wide a price is beside its way, and how many marks there are up the side at most.
+APART, PRICE, MOST_MARKS = 11, 40, 8
 
 
 @dataclass(frozen=True)
@@ -49,6 +51,7 @@ class Drawn:
     word_x: float
     word_anchor: str
     mode: str = "air"
+    price: str = ""
 
 
 @dataclass(frozen=True)
@@ -69,6 +72,26 @@ class Field:
     low: float
     high: float
     top: int = TOP
+
+
+def _step(span: float) -> int:
+    """The step of the marks up the side, of 1, 2 or 5 times a power of ten: between three and eight of them."""
+    step, factors = 1, (2, 2.5, 2)
+    for n in range(40):
+        if span / step <= MOST_MARKS:
+            break
+        step = int(step * factors[n % 3])
+    return step
+
+
+def _free(height: float, left: float, right: float, taken: Sequence[tuple[float, float, float]], floor: float) -> float:
+    """The height nearest to its price at which a way hides no other: first a little above, then a little below."""
+    for away in range(60):
+        for tried in (height - away * APART, height + away * APART):
+            inside = TOP - 8 <= tried <= floor - 4
+            if inside and not any(abs(tried - t) < APART and left < r + 4 and right > s - 4 for t, s, r in taken):
+                return round(tried, 1)
+    return height
 
 
 def draw_field(
@@ -98,20 +121,16 @@ def draw_field(
     taken: list[tuple[float, float, float]] = []
     for flight in sorted(flights, key=lambda f: f.price):
         height, left, right = y(float(flight.price)), x(flight.hops[0][0]), x(flight.hops[-1][1])
-        for _ in range(30):
-            if not any(abs(height - t) < 9 and left < r + 4 and right > s - 4 for t, s, r in taken):
-                break
-            height -= 9
-        height = max(TOP - 8.0, height)
-        taken.append((height, left, right))
+        height = _free(height, left, right + PRICE, taken, floor)
+        taken.append((height, left, right + PRICE))
         bars = [Bar(x(a), max(3.0, round(x(b) - x(a), 1))) for a, b in flight.hops]
         gaps = [round((x(one[1]) + x(two[0])) / 2, 1) for one, two in zip(flight.hops, flight.hops[1:], strict=False)]
         # The word stands after the bar, or before it where it would leave the picture.
-        fits = right + 80 < WIDTH
+        fits = right + 30 < WIDTH
         drawn.append(
             Drawn(
                 flight.key, flight.label, height, bars, gaps, left, right, flight.over, flight.yardstick, flight.chosen,
-                right + 14 if fits else left - 14, "start" if fits else "end", flight.mode,
+                right + 8 if fits else left - 8, "start" if fits else "end", flight.mode, f"{flight.price:,.0f}",
             )
         )  # fmt: skip
     hours = []
@@ -125,9 +144,8 @@ def draw_field(
                 )
             )
         mark += timedelta(hours=1)
-    step = 10 ** max(0, len(str(int(high - low))) - 1)
-    step = step if (high - low) / step <= 6 else step * 2
-    marks = [(y(float(p)), f"{p}") for p in range(int(low // step + 1) * step, int(high) + 1, step)]
+    step = _step(high - low)
+    marks = [(y(float(p)), f"{p:,}") for p in range(int(low // step + 1) * step, int(high) + 1, step)]
     return Field(
         WIDTH, HEIGHT, LEFT, float(floor), drawn, hours, marks,
         (y(float(limit)), f"a reason is needed above {limit:,.0f}") if limit is not None else None,

@@ -63,6 +63,9 @@ class Trip(CodedModel):
     authorised = models.DateTimeField(null=True, blank=True)
     created = models.DateTimeField()
 
+    # In these nothing more happens on it.
+    OVER = ("Closed", "Called off", "Turned down")
+
     objects = TripQuerySet.as_manager()
 
     class Meta:

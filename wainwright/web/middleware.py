@@ -129,6 +129,9 @@ class MemberMiddleware:
     def __call__(self, request):
         request.member = None
         if request.path.startswith(OPEN):
+            # Whoever is signed in has the same frame around these pages, and nothing is asked of them there.
+            if request.path.startswith("/accounts/") and request.user.is_authenticated:
+                request.member = membership_of(request.user, request.session.get("firm"))
             return self.get_response(request)
         if not request.user.is_authenticated:
             return _to_sign_in(request)

@@ -45,9 +45,10 @@ from wainwright.web.selectors import find
 def desk(request):
     """What asks for an act, by role."""
     member = request.member
+    today = clock.today(member.firm.zone)
     trips = list(
         Trip.objects.filter(traveller=member)
-        .exclude(state__in=["Closed", "Called off"])
+        .exclude(state__in=Trip.OVER)
         .select_related("claim")
         .order_by("-starts", "-id")[:8]
     )
@@ -59,7 +60,7 @@ def desk(request):
     )
     context = {
         "trips": [(t, stage_reached(t.state, t.state != "Authorised", t.claim.state if hasattr(t, "claim") else "")) for t in trips],
-        "claims": [(c, stage_reached(c.trip.state if c.trip else "", True, c.state)) for c in claims],
+        "claims": [(c, stage_reached(c.trip.state if c.trip else "", True, c.state), (c.due - today).days if c.editable and c.due else None) for c in claims],
         "loose_papers": Receipt.objects.filter(owner=member, expense__isnull=True).count() if member.traveller else 0,
         "loose_charges": Charge.objects.filter(owner=member, state="Loose").count() if member.traveller else 0,
         "waiting": len(bench(member).waiting) if member.approver or member.finance else None,

@@ -17,7 +17,7 @@ from wainwright.expenses.models.owned import OwnedQuerySet
 from wainwright.formats.tax_numbers import country_of_tax_number
 from wainwright.people.models import Membership
 
-PAID_BY = [("self", "You paid"), ("firm", "The firm's card"), ("central", "Billed to the firm")]
+PAID_BY = [("self", "Paid by the traveller"), ("firm", "The firm's card"), ("central", "Billed to the firm")]
 
 
 class Expense(CodedModel):
@@ -174,7 +174,7 @@ class SplitShare(CodedModel):
         ]
 
     def __str__(self):
-        return f"{self.share} %"
+        return f"{plain(self.share)} %"
 
     def as_core(self, default: Coding) -> SplitPart:
         """The share as the core splits it."""

@@ -22,7 +22,6 @@ from wainwright.trips.selectors import TripFile, load_file
 
 MEALS_OPEN = ("Authorised", "Under way", "Back")
 CLAIMABLE = ("Under way", "Back", "Closed")
-OVER = ("Closed", "Called off")
 
 
 class Again(Exception):
@@ -42,7 +41,7 @@ class Page:
         self.own = trip.traveller_id == self.member.pk
         self.editable = self.own and trip.editable
         self.may_record = self.own and (trip.editable or trip.state in MEALS_OPEN)
-        self.may_seat = self.may_paper = self.own and trip.state not in OVER
+        self.may_seat = self.may_paper = self.own and trip.state not in Trip.OVER
         self.may_cancel = self.own and (trip.editable or trip.state in ("Authorised", "Under way"))
 
     @cached_property

@@ -8,7 +8,7 @@ from django.contrib import messages
 
 from wainwright.errors import Refusal
 from wainwright.trips.forms import CopyForm
-from wainwright.trips.panels.base import OVER, Page, Panel, act
+from wainwright.trips.panels.base import Page, Panel, act
 from wainwright.trips.profile import FOR_ONE_TRIP, side_by_side
 from wainwright.trips.services import details
 
@@ -22,7 +22,7 @@ class DetailsPanel(Panel):
 
     def there(self, page: Page) -> bool:
         """For the traveller, until the trip is over."""
-        return page.own and page.trip.state not in OVER
+        return page.own and page.trip.state not in page.trip.OVER
 
     def _unanswered(self, page: Page) -> int:
         return sum(e.finding.rule == "question" for e in page.file.findings)

@@ -120,7 +120,7 @@ def remove_permission(member: Membership, trip_id: int, index: int) -> None:
 def add_paper(member: Membership, trip_id: int, kind: str, name: str, content: bytes) -> Paper:
     """Attach a paper of a kind: a picture or a PDF, judged by its content. Raises ``Refusal``."""
     trip = mine(member, trip_id, editable=False)
-    if trip.state in ("Closed", "Called off"):
+    if trip.state in Trip.OVER:
         raise Stale(f"The trip stands at {trip.state}: nothing is attached to it now.")
     if kind not in PAPER_KINDS:
         raise Refusal("Say what kind of paper it is.", "kind")
@@ -196,7 +196,7 @@ def split_plan(member: Membership, trip_id: int, about: str, label: str, parts: 
 def change_copy(member: Membership, trip_id: int, name: str, value: str, for_good: bool) -> None:
     """Change one field of the copy of the profile, for this trip alone or for the profile too. Raises ``Refusal``."""
     trip = mine(member, trip_id, editable=False)
-    if trip.state in ("Closed", "Called off") or name not in FOR_ONE_TRIP:
+    if trip.state in Trip.OVER or name not in FOR_ONE_TRIP:
         raise Refusal("That cannot be changed on this trip.", name)
     value = value.strip()[:120]
     if name == "itinerary_email":
@@ -223,7 +223,7 @@ def change_copy(member: Membership, trip_id: int, name: str, value: str, for_goo
 def take_profile(member: Membership, trip_id: int) -> None:
     """Take the profile as it is now for this trip."""
     trip = mine(member, trip_id, editable=False)
-    if trip.state in ("Closed", "Called off"):
+    if trip.state in Trip.OVER:
         raise Stale(f"The trip stands at {trip.state}: it stays as it was.")
     before, trip.profile = trip.profile, copy_of(Membership.objects.select_related("person").get(pk=member.pk))
     changed(member, trip, "took the profile as it is", before, trip.profile)
