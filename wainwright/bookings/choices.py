@@ -9,7 +9,7 @@ from decimal import Decimal
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from wainwright.bookings.models import BREAKFAST_IN
+from wainwright.bookings.models import BREAKFAST_IN, PHONE, WHERE
 from wainwright.core.carbon import Carbon, Move, carbon
 from wainwright.core.fares import Asked, Way, alternatives, fits, yardstick
 from wainwright.core.geometry import great_circle_km
@@ -240,6 +240,7 @@ def choose_stay(stay: StayOffer) -> Choice:
         ["Rooms left", str(stay.rooms_left)],
         ["Refund", refund],
     ]  # fmt: skip
+    rows += [[what, words[:120]] for what, words in ((WHERE, stay.address), (PHONE, stay.phone)) if words]
     opens = datetime.combine(stay.first, datetime.min.time().replace(hour=15), ZoneInfo(stay.place.zone))
     return Choice(
         "stay", (stay.key,), f"{stay.name}, {stay.nights} {'night' if stay.nights == 1 else 'nights'}"[:160], stay.name[:160],

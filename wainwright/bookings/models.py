@@ -20,6 +20,8 @@ CATEGORY = {
 
 # What the conditions of a room say where breakfast is in its price.
 BREAKFAST_IN = "In the price"
+# The rows that say where a house is and how it is rung up.
+WHERE, PHONE = "Where", "Phone"
 
 
 class Booking(models.Model):
@@ -119,6 +121,12 @@ class Booking(models.Model):
     def breakfast(self) -> bool:
         """Whether a room has breakfast in its price."""
         return self.kind == "stay" and ["Breakfast", BREAKFAST_IN] in self.rows
+
+    @property
+    def reach(self) -> str:
+        """Where a room's house is and how it is rung up, as its supplier said; nothing where it did not."""
+        said = dict(self.rows)
+        return ", ".join(said[what] for what in (WHERE, PHONE) if said.get(what))
 
     @property
     def category(self) -> str:

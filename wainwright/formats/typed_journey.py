@@ -53,7 +53,7 @@ def read_journey(text: str, home: Place | None, today: date) -> TypedJourney:
         )
     origin, target = _ends(rest, home)
     if origin.code == target.code:
-        raise NotALeg(f"That goes from {origin.name} to {origin.name}. Say where you go. For example: {_EXAMPLE}")
+        raise NotALeg(f"That goes from {origin.town} to {origin.town}. Say where you go. For example: {_EXAMPLE}")
     return TypedJourney(
         origin, target, mode, days[0] if days else None, days[1] if len(days) > 1 else None,
         times[0] if times else None, times[1] if len(times) > 1 else None,

@@ -171,6 +171,9 @@ class StayOffer:
     contracted: bool
     breakfast: bool
     refund_until: date | None
+    # Where it is and how it is rung up, where the supplier says so.
+    address: str = ""
+    phone: str = ""
 
     @property
     def price(self) -> Money:

@@ -34,7 +34,10 @@ def rows_of(file: TripFile) -> list[Row]:
         note = ", ".join(
             filter(
                 None,
-                [words, f"{booking.state.lower()}, {booking.ticket_number or booking.reference}" if booking else ""],
+                [
+                    words, f"{booking.state.lower()}, {booking.ticket_number or booking.reference}" if booking else "",
+                    booking.reach if booking else "",
+                ],
             )
         )
         rows.append(

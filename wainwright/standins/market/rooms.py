@@ -18,6 +18,8 @@ SECOND = ("Quay Hotel", "Rooms", "Inn", "Guesthouse", "House", "Yard Hotel", "Lo
 SUPPLIED = {("Florø", "NO"): "Gauge House, quarters", ("Aberdeen", "GB"): "Survey Bunkhouse, quarters"}
 # Houses that a town has in any case, with their price in euros.
 KNOWN = {("Bergen", "NO"): (("Lamp Quay Hotel", 142.0),), ("Florø", "NO"): (("Florø Rooms", 158.0),)}
+STREETS = ("Lantern Row", "Ropewalk", "Slate Lane", "Pilot Street", "Cooper's Steps", "Tar Yard", "Beacon Road", "Chandler Street")  # fmt: skip
+DIAL = {"NO": "47", "GB": "44", "IE": "353", "NL": "31", "DK": "45", "PL": "48", "PT": "351"}
 LEVEL = {"NO": 1.35, "GB": 1.15, "IE": 1.2, "NL": 1.15, "DK": 1.25, "PL": 0.75, "PT": 0.9}
 
 
@@ -44,9 +46,17 @@ def rooms(code: str, first: date, nights: int, today: date, currency: str) -> tu
         found.append(
             StayOffer(f"stay/{code}/{first}/{nights}/{today}/{currency}/{number}", name, where, first, nights, a_night,
                       in_currency(0 if supplied else 3 if at.country in ("NL", "PT") else 0, currency), left, supplied, contracted,
-                      shape.random() < 0.5 and not supplied, first - timedelta(days=2) if shape.random() < 0.6 else None)
+                      shape.random() < 0.5 and not supplied, first - timedelta(days=2) if shape.random() < 0.6 else None,
+                      *_reached(name, at))
         )  # fmt: skip
     return tuple(found)
+
+
+def _reached(name: str, at: Place) -> tuple[str, str]:
+    """A made-up street and a number that nobody has."""
+    rng = random.Random(f"reached {name} {at.town}")
+    street = f"{rng.randrange(1, 90)} {rng.choice(STREETS)}, {at.town}"
+    return street, f"+{DIAL.get(at.country, '00')} 000 {rng.randrange(1000, 9999)}"
 
 
 def _houses(spot: tuple[str, str], shape: random.Random) -> list[tuple[str, float]]:
