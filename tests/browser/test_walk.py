@@ -201,6 +201,7 @@ class WalkTest(BrowserTestCase):
         self.assertEqual(len(Expense.objects.get(pk=hotel.expense_id).nights), 4)
         ferry = Receipt.objects.get(name="ferry-ticket.png").expense_id
         self.open(f"/expenses/{ferry}/")
+        self.press("Split over codings")
         for row, (centre, share) in enumerate((("3120", "60"), ("3140", "40"))):
             self.put("[name='split-code-cost_centre']", centre, row)
             self.put("[name='split-share']", share, row)

@@ -9,7 +9,7 @@ from functools import cache
 import holidays
 
 from wainwright.bookings.models import Booking
-from wainwright.core.journey import Mode
+from wainwright.core.journey import Journey, Meal, Mode
 from wainwright.core.permissions import Cause
 from wainwright.core.rules import Item, Subject
 from wainwright.people.models import Firm
@@ -43,9 +43,15 @@ def item_of(e: Estimate, start: date) -> Item:
     )  # fmt: skip
 
 
+def hosted(journey: Journey, nights: Sequence[Night]) -> list[date]:
+    """Return the days with a meal that a host supplies; a breakfast in the price of a booked room is proved by its bill."""
+    rooms = {night.date + timedelta(days=1) for night in nights if night.booking_id}
+    return sorted({day for day, meal in journey.supplied if not (meal == Meal.BREAKFAST and day in rooms)})
+
+
 def plan_subject(
     trip: Trip, firm: Firm, book: Rulebook, done: TripFigures, today: date, card_expires: date | None,
-    papers: frozenset[str] = frozenset(), advances_out: int = 0, more: Sequence[Item] = (),
+    papers: frozenset[str] = frozenset(), advances_out: int = 0, more: Sequence[Item] = (), nights: Sequence[Night] = (),
 ) -> Subject:  # fmt: skip
     """Return the plan as rules see it; ``more`` are items that are only thought of, such as a choice not yet held."""
     start = trip.starts or today
@@ -53,7 +59,7 @@ def plan_subject(
     abroad = any(night.place.country != firm.country for night in done.journey.nights)
     return Subject(
         trip.subject, "plan", today, trip.currency, (*items, *more), done.nights, starts=trip.starts, ends=trip.ends,
-        trip_state=trip.state, abroad=abroad, meals_supplied=bool(done.journey.supplied), card_expires=card_expires, names=book.names, papers=papers,
+        trip_state=trip.state, abroad=abroad, meals_supplied=bool(hosted(done.journey, nights)), card_expires=card_expires, names=book.names, papers=papers,
         advances_out=advances_out, holidays=holidays_between(firm.country, trip.starts, trip.ends), quarters=done.quarters,
     )  # fmt: skip
 

@@ -35,7 +35,8 @@ def rows_of(file: TripFile) -> list[Row]:
             filter(
                 None,
                 [
-                    words, f"{booking.state.lower()}, {booking.ticket_number or booking.reference}" if booking else "",
+                    words,
+                    f"{booking.state.lower()}, {booking.ticket_number or booking.reference}" if booking else "",
                     booking.reach if booking else "",
                 ],
             )

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
+from datetime import date
 
-from wainwright.core.journey import Meal, Mode
+from wainwright.core.journey import Mode
 from wainwright.drawing.map import draw_map
 from wainwright.drawing.ribbon import Ribbon, RibbonData, Spend, draw
+from wainwright.trips.facts import hosted
 from wainwright.trips.figures import TripFigures
 from wainwright.trips.selectors import TripFile
 
@@ -37,12 +38,8 @@ def paper_day(file: TripFile) -> date | None:
     lifted = [night.date for night in file.nights if night.lifted]
     if lifted:
         return lifted[0]
-    # A breakfast in the price of a room needs no agenda.
-    rooms = {night.date + timedelta(days=1) for night in file.nights if night.booking_id}
-    marks = sorted(
-        day for day, meal in file.figures.journey.supplied if not (meal == Meal.BREAKFAST and day in rooms)
-    )  # fmt: skip
-    return marks[0] if marks else file.trip.starts
+    days = hosted(file.figures.journey, file.nights)
+    return days[0] if days else file.trip.starts
 
 
 def spends_of(file: TripFile, expenses: list) -> list[Spend]:

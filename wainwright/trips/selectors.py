@@ -202,7 +202,7 @@ def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> Trip
     expires = trip.profile.get("card_expires")
     subject = plan_subject(
         trip, trip.firm, book, done, today, date.fromisoformat(expires) if expires else None,
-        frozenset(p.kind for p in papers), int(out.minor > 0) + int(trip.advance_minor > 0), more,
+        frozenset(p.kind for p in papers), int(out.minor > 0) + int(trip.advance_minor > 0), more, nights,
     )  # fmt: skip
     judged = trip.editable or trip.state == "Awaiting sign-off"
     found = run(subject, book.settings) if judged or more else []

@@ -64,10 +64,15 @@ def show(request, expense: Expense, status: int = 200, **more):
     }
     shares = [{"codes": dict(s.codes), "share": f"{s.share.normalize():f}"} for s in expense.shares.all()]
     loose = Receipt.objects.filter(owner=expense.owner, expense__isnull=True)[:20] if editable else []
+    has_parts = bool(expense.parts.all())
+    asked = "parts" in request.GET or "parts_error" in more
+    pages = [page for receipt in list(expense.receipts.all())[:1] for page in receipt.pages.all() if not page.off][:1]
     context = {
+        "breaking": expense.kind == "cost" and not expense.personal and (has_parts or (proposed and bool(parts)) or asked),
+        "first_pages": pages, "category_name": category.name if category else expense.category, "is_split": bool(shares),
         "expense": expense, "editable": editable, "own": own, "categories": list(book.categories.values()),
         "parts": parts + [blank] * max(2, (PART_ROWS if lodging else FEW_ROWS) - len(parts)),
-        "has_parts": bool(expense.parts.all()), "proposed": proposed and bool(parts), "meals": editing.MEALS, "personal_error": "",
+        "has_parts": has_parts, "proposed": proposed and bool(parts), "meals": editing.MEALS, "personal_error": "",
         "left": expense.amount - total((money_or_nothing(p["amount"], expense.currency) for p in parts), expense.currency),
         "own_personal": _own_personal(expense), "lost_error": "", "lost_words": expense.lost.get("words", ""), "lost_name": "", "shares": shares + blank_splits(max(1, 3 - len(shares))),
         "split_columns": split_columns(ledger), "readonly": "" if editable else "yes",
