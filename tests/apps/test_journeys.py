@@ -58,13 +58,13 @@ class TypedLegsTest(JourneyTestCase):
     def test_the_next_leg_starts_where_the_last_one_ended(self):
         trip = plan.start_trip(self.maren, "Gauge check", "Checking", OFFICE)
         day = self.monday()
-        itinerary.add_typed_leg(self.maren, trip.pk, f"flight bergen {day} 9:05 - 14:10")
-        leg, how = itinerary.add_typed_leg(self.maren, trip.pk, "ferry florø wed 7:30")
+        itinerary.add_typed_legs(self.maren, trip.pk, f"flight bergen {day} 9:05 - 14:10")
+        leg, how = itinerary.add_typed_legs(self.maren, trip.pk, "ferry florø wed 7:30")[0]
         self.assertEqual((leg.origin["town"], leg.target["town"]), ("Bergen", "Florø"))
         self.assertEqual(leg.leaves, datetime.combine(day + timedelta(days=2), time(7, 30)))
         self.assertEqual((leg.arrives.time(), how), (time(11, 15), "by Fjordlink's timetable"))
         self.assertGreater(leg.estimate_minor, 0)
-        taxi, how = itinerary.add_typed_leg(self.maren, trip.pk, "taxi førde thu 9:00")
+        taxi, how = itinerary.add_typed_legs(self.maren, trip.pk, "taxi førde thu 9:00")[0]
         self.assertIn("estimated from", how)
         self.assertEqual(taxi.paid_by, "self")
         self.assertEqual([n.place["town"] for n in Night.objects.filter(trip=trip)], ["Bergen", "Bergen", "Florø"])
@@ -77,15 +77,15 @@ class TypedLegsTest(JourneyTestCase):
             ("ferry florø", "When does it leave"),
         ]:
             with self.subTest(text), self.assertRaisesRegex(Refusal, words):
-                itinerary.add_typed_leg(self.maren, trip.pk, text)
+                itinerary.add_typed_legs(self.maren, trip.pk, text)
 
     def test_a_night_train_has_no_night_of_its_own(self):
         trip = plan.start_trip(self.maren, "Gauge check", "Checking", OFFICE)
         day = self.monday()
-        itinerary.add_typed_leg(self.maren, trip.pk, f"flight bergen {day} 9:05 14:10")
-        leg, _ = itinerary.add_typed_leg(self.maren, trip.pk, "night train oslo tue 22:59")
+        itinerary.add_typed_legs(self.maren, trip.pk, f"flight bergen {day} 9:05 14:10")
+        leg, _ = itinerary.add_typed_legs(self.maren, trip.pk, "night train oslo tue 22:59")[0]
         self.assertEqual(leg.arrives.date(), day + timedelta(days=2))
-        itinerary.add_typed_leg(self.maren, trip.pk, "flight cork thu 10:00 11:50")
+        itinerary.add_typed_legs(self.maren, trip.pk, "flight cork thu 10:00 11:50")
         self.assertEqual([n.date for n in trip.nights.all()], [day, day + timedelta(days=2)])
 
     def test_ends_are_moved_and_must_fit(self):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from django.contrib import messages
 from django.http import FileResponse, HttpResponse
 from django.shortcuts import redirect, render
@@ -94,14 +96,12 @@ def owed(request, claim_id: int):
 def explain(request, claim_id: int):
     """Give a reason to findings."""
     claim = claim_for(request.member, claim_id)
-    chosen, reason, words = (
-        request.POST.getlist("identity"), request.POST.get("reason", ""), request.POST.get("words", ""),
-    )  # fmt: skip
+    typed = Answering.of(request.POST, request.POST.getlist("identity"))
     found = [each.finding for each in load_file(request.member, claim).findings]
     try:
-        compose.explain(request.member, claim_id, found, chosen, reason, words)
+        compose.explain(request.member, claim_id, found, list(typed.chosen), typed.reasons, typed.words)
     except Refusal as refusal:
-        context = page_context(request, claim, Answering(chosen, reason, words, refusal.message))
+        context = page_context(request, claim, replace(typed, error=refusal.message))
         return render(request, "claims/claim.html", context, status=422)
     return redirect("claim", claim_id)
 

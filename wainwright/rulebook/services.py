@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from django.db import transaction
 
 from wainwright import clock
@@ -14,11 +16,13 @@ from wainwright.trail.services import record
 
 @transaction.atomic
 def explain(
-    member: Membership, subject: str, findings: list[Finding], identities: list[str], reason: str, words: str
-) -> None:
-    """Give one reason to one or several findings that ask for it.
+    member: Membership, subject: str, findings: list[Finding], identities: list[str], reason: str | Mapping[str, str],
+    words: str,
+) -> None:  # fmt: skip
+    """Give words to one or several findings that ask for a reason, each with a reason that its own rule takes.
 
-    The caller has checked that ``member`` may change the subject. Raises ``Refusal``.
+    ``reason`` is one for all, or one for each identity. The caller has checked that ``member`` may change the subject.
+    Raises ``Refusal``.
     """
     meant = {finding.identity: finding for finding in findings if finding.level == Level.EXPLAIN}
     chosen = [meant[identity] for identity in identities if identity in meant]
@@ -29,20 +33,27 @@ def explain(
         raise Refusal("Say in a few words why it had to be so.", "words")
     if len(words) > 500:
         raise Refusal("That is longer than 500 letters. Say it shorter.", "words")
-    # One reason may serve several findings, where it is one that the rule of each takes.
+    given = {f.identity: reason if isinstance(reason, str) else reason.get(f.identity, "") for f in chosen}
     for finding in chosen:
-        if finding.reasons and reason not in finding.reasons:
+        said = given[finding.identity]
+        if finding.reasons and said not in finding.reasons:
             taken = ", ".join(finding.reasons)
-            raise Refusal(f"“{reason[:60]}” does not answer this: {finding.text} Choose of: {taken}.", "reason")
+            raise Refusal(f"“{said[:60]}” does not answer this: {finding.text} Choose of: {taken}.", "reason")
     for finding in chosen:
         Explanation.objects.update_or_create(
             subject=subject,
             identity=finding.identity,
-            defaults={"firm": member.firm, "reason": reason, "words": words, "by": member, "time": clock.now()},
+            defaults={
+                "firm": member.firm,
+                "reason": given[finding.identity][:200],
+                "words": words,
+                "by": member,
+                "time": clock.now(),
+            },
         )
     record(
         member,
         "gave a reason",
         subject,
-        after={"findings": [f.identity for f in chosen], "reason": reason, "words": words},
+        after={"findings": [f.identity for f in chosen], "reason": sorted(set(given.values())), "words": words},
     )

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 from wainwright.core.routing import Route
-from wainwright.core.rules import Level
+from wainwright.core.rules import Finding, Level
 from wainwright.core.workings import day_text
 from wainwright.rulebook.selectors import Explained
 from wainwright.signoff.models import SignOff
@@ -50,32 +50,47 @@ def open_explains(findings: Sequence[Explained]) -> list[Explained]:
     return [each for each in findings if each.finding.level == Level.EXPLAIN and each.reason is None]
 
 
-def serves_also(one: Explained, findings: Sequence[Explained]) -> list[Explained]:
-    """Return the other open findings that a reason for ``one`` can answer as well: their rules take the same reasons."""
-    reasons = set(one.finding.reasons)
-    return [
-        each for each in open_explains(findings)
-        if each is not one and (reasons & set(each.finding.reasons) if reasons else not each.finding.reasons)
-    ]  # fmt: skip
-
-
 @dataclass(frozen=True)
 class Answering:
-    """What was typed for a finding, with what is wrong: its reason, words, and the others it was to serve as well."""
+    """What was typed for findings, with what is wrong: the reason of each, the words, those that were ticked."""
 
     chosen: Sequence[str] = ()
-    reason: str = ""
+    reasons: Mapping[str, str] = field(default_factory=dict)
     words: str = ""
     error: str = ""
 
+    @staticmethod
+    def of(post: Mapping[str, str], chosen: Sequence[str]) -> Answering:
+        """Read a form: a reason for each finding, or one for all that are ticked."""
+        one = post.get("reason", "")
+        reasons = {identity: post.get(f"reason:{identity}", one)[:200] for identity in chosen}
+        return Answering(chosen, reasons, post.get("words", ""))
+
+
+@dataclass(frozen=True)
+class Row:
+    """A finding in the form for reasons: its own reasons, the one that stands there, and whether it is ticked."""
+
+    finding: Finding
+    reason: str
+    ticked: bool
+
+
+def answer_rows(one: Explained, findings: Sequence[Explained], typed: Answering) -> list[Row]:
+    """Return a finding and every other that asks for a reason: those of the same rule ticked, each with reasons of its own."""
+    others = [each for each in open_explains(findings) if each is not one]
+    ticked = set(typed.chosen) or {each.finding.identity for each in others if each.finding.rule == one.finding.rule}
+    return [
+        Row(each.finding, typed.reasons.get(each.finding.identity, ""), each is one or each.finding.identity in ticked)
+        for each in (one, *sorted(others, key=lambda other: other.finding.rule != one.finding.rule))
+    ]
+
 
 def asking(findings: Sequence[Explained], typed: Answering | None = None) -> list[dict[str, Any]]:
-    """Return every finding with its reasons and those others that the same can answer; what was typed stands at its own."""
+    """Return every finding, with the form for its reason where it asks for one; what was typed stands at its own."""
     rows = []
     for each in findings:
         mine = typed if typed and typed.chosen[:1] == [each.finding.identity] else Answering()
-        open_one = each.finding.level == Level.EXPLAIN and each.reason is None
-        rows.append(
-            {"each": each, "asks": open_one, "others": serves_also(each, findings) if open_one else [], "typed": mine}
-        )
+        asks = each.finding.level == Level.EXPLAIN and each.reason is None
+        rows.append({"each": each, "rows": answer_rows(each, findings, mine) if asks else [], "typed": mine})
     return rows

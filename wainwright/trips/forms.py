@@ -163,7 +163,10 @@ class PaperForm(Named):
 
     ids = "paper"
     kind = forms.ChoiceField(choices=[(k, k.capitalize()) for k in PAPER_KINDS])
-    file = forms.FileField(widget=forms.FileInput(attrs={"accept": "application/pdf,image/*"}))
+    file = forms.FileField(
+        widget=forms.FileInput(attrs={"accept": "application/pdf,image/*", "data-send-on-change": ""}),
+        help_text="Attached as soon as it is chosen.",
+    )
 
 
 class ByHandForm(Named):

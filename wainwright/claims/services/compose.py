@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import timedelta
 
 from django.db import transaction
@@ -140,7 +140,12 @@ def change_coding(member: Membership, claim_id: int, coding: Coding) -> None:
 
 @transaction.atomic
 def explain(
-    member: Membership, claim_id: int, findings: list[Finding], identities: list[str], reason: str, words: str
+    member: Membership,
+    claim_id: int,
+    findings: list[Finding],
+    identities: list[str],
+    reason: str | Mapping[str, str],
+    words: str,
 ) -> None:
     """Give a reason to findings of the claim."""
     claim = mine(member, claim_id)

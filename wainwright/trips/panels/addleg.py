@@ -54,15 +54,16 @@ class AddLegPanel(Panel):
 
     @act("line/", "leg-line", sums=True)
     def add_typed(self, page: Page) -> str:
-        """Add a leg typed in one line."""
+        """Add a leg, or several, typed in one line."""
         text = page.request.POST.get("line", "")
         try:
-            leg, how = itinerary.add_typed_leg(page.member, page.trip.pk, text)
+            added = itinerary.add_typed_legs(page.member, page.trip.pk, text)
         except (Stale, NotAllowed):
             raise
         except Refusal as refusal:
-            raise Again(page.opened, page.do, typed_line=text[:200], line_error=refusal.message) from refusal
-        messages.info(page.request, f"{leg}: arrives {leg.arrives:%a %H:%M}, {how}.")
+            raise Again(page.opened, page.do, typed_line=text[:600], line_error=refusal.message) from refusal
+        words = "; ".join(f"{leg}: arrives {leg.arrives:%a %H:%M}, {how}" for leg, how in added)
+        messages.info(page.request, f"{words}.")
         return ""
 
 

@@ -38,11 +38,10 @@ class AllowancePanel(Panel):
     def load(self, page: Page, which: str) -> dict[str, Any]:
         """The days with their meals as the ribbon has them, and the form for the host."""
         span = {"first": page.trip.starts, "last": page.trip.ends}
-        asking = page.may_mark_meals and (page.do == "host" or "host_form" in page.typed)
         done = page.file.figures
         return {
             "days": [(each, _cells(page, each.day)) for each in done.allowance.days],
-            "form": page.form("host_form", lambda: HostForm(initial=span)) if asking else None,
+            "form": page.form("host_form", lambda: HostForm(initial=span)) if page.may_mark_meals else None,
         }  # fmt: skip
 
     @act("meal/", "meal", sums=True)

@@ -57,7 +57,7 @@ class BearingPanel(Panel):
         shares = shares_of(page.trip)
         found = {
             "rows": [(row, shares[row["about"]]) for row in page.trip.shares], "borne": page.file.borne,
-            "split": page.do == "split" or bool(page.typed),
+            "split": page.do == "split" or bool(page.typed) or (page.editable and not page.trip.shares),
         }  # fmt: skip
         if found["split"] and page.editable:
             found |= {

@@ -28,9 +28,11 @@ class ElsewherePanel(Panel):
         return page.may_record
 
     def load(self, page: Page, which: str) -> dict[str, Any]:
-        """The form."""
+        """The form, with whom it was bought at and who paid as the last time."""
         day = page.trip.starts or clock.today(page.trip.firm.zone)
-        return {"form": page.form("hand_form", lambda: ByHandForm(initial={"day": day}))}
+        last = next((b for b in reversed(page.file.bookings) if b.by_hand and b.stands), None)
+        known = {"supplier": last.carrier, "paid_by": last.paid_by} if last else {}
+        return {"form": page.form("hand_form", lambda: ByHandForm(initial={"day": day} | known))}
 
     @act("by-hand/", "by-hand", sums=True)
     def record(self, page: Page) -> str:

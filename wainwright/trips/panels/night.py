@@ -75,13 +75,14 @@ class NightPanel(LinePanel):
             "name": first.name, "cost": Money.from_minor(first.cost_minor, page.trip.currency).amount, "paid_by": first.paid_by,
             "supplied": first.supplied, "lifted": first.lifted,
         }  # fmt: skip
-        change = page.editable and page.do == "change"
+        # Whoever opens a night that is not booked has come to say where they sleep; one that is booked has other acts.
+        change = page.editable and (page.do == "change" or (booking is None and page.do == ""))
         return {
             "stay": stay, "first": first, "allowed": found.get(first.date), "night_pays": PAYS[first.paid_by],
-            "free": page.editable and booking is None, "quarters": _unrecorded(page, stay) and page.editable,
+            "free": page.editable and booking is None,
             "form": page.form("stay_form", lambda: StayForm(initial=initial, auto_id="stay_%s")) if change else None,
-            "full_form": page.form("full_form", FullForm) if page.editable and page.do == "full" else None,
-            "kept": initial, **booked_facts(page, booking),
+            "full_form": page.form("full_form", FullForm) if page.editable and page.do in ("", "full") and _unrecorded(page, stay) else None,
+            **booked_facts(page, booking),
         }  # fmt: skip
 
     @act("stay/", "stay", sums=True)

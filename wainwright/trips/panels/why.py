@@ -1,14 +1,15 @@
-"""A reason for a finding: opened beside it, with the reasons that fit its rule; it can serve others that take the same."""
+"""Why something had to be so: opened beside its finding, with the reasons that fit its rule; one act can answer several."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from django.utils.text import slugify
 
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.rulebook.selectors import Explained
-from wainwright.signoff.presenting import serves_also
+from wainwright.signoff.presenting import Answering, answer_rows
 from wainwright.trips.panels.base import Again, Page, Panel, act
 from wainwright.trips.services import plan
 
@@ -19,7 +20,7 @@ def opened_by(each: Explained) -> str:
 
 
 class WhyPanel(Panel):
-    """Reason and words for one finding, and for those others that the same reason answers."""
+    """A reason and words for one finding, and for whatever else the same words answer, each with a reason of its own rule."""
 
     name = "why"
     title = "Why it had to be so"
@@ -40,24 +41,22 @@ class WhyPanel(Panel):
         each = self._found(page, which)
         if each is None:
             return {}
-        return {
-            "each": each, "reasons": each.finding.reasons, "others": serves_also(each, page.file.findings),
-            "chosen": page.typed.get("chosen", []), "reason": page.typed.get("reason", ""), "words": page.typed.get("words", ""),
-            "error": page.typed.get("error", ""), "action": f"/trips/{page.trip.pk}/explain/",
-        }  # fmt: skip
+        typed = page.typed.get("typed", Answering())
+        rows = answer_rows(each, page.file.findings, typed)
+        return {"rows": rows, "typed": typed, "action": f"/trips/{page.trip.pk}/explain/"}
 
     @act("explain/", "trip-explain", sums=True)
     def explain(self, page: Page) -> str:
-        """Give a reason to findings."""
-        post = page.request.POST
-        chosen, reason, words = post.getlist("identity"), post.get("reason", ""), post.get("words", "")
+        """Give reasons to findings."""
+        typed = Answering.of(page.request.POST, page.request.POST.getlist("identity"))
+        found = [e.finding for e in page.file.findings]
         try:
-            plan.explain(page.member, page.trip.pk, [e.finding for e in page.file.findings], chosen, reason, words)
+            plan.explain(page.member, page.trip.pk, found, list(typed.chosen), typed.reasons, typed.words)
         except (Stale, NotAllowed):
             raise
         except Refusal as refusal:
-            about = f"why-{slugify(chosen[0])}" if chosen else ""
-            raise Again(about, chosen=chosen, reason=reason, words=words, error=refusal.message) from refusal
+            about = f"why-{slugify(typed.chosen[0])}" if typed.chosen else ""
+            raise Again(about, typed=replace(typed, error=refusal.message)) from refusal
         return ""
 
 

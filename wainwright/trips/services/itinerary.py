@@ -44,26 +44,42 @@ def where_and_when(member: Membership, trip: Trip) -> tuple[Place | None, dateti
     return (best_place(home) if home else None), datetime.combine(today + timedelta(days=21), datetime.min.time())
 
 
-def add_typed_leg(member: Membership, trip_id: int, text: str) -> tuple[Leg, str]:
-    """Add a leg typed in one line; the arrival follows from the timetable where there is one, else from the distance.
+MOST_AT_ONCE = 12
 
-    Returns the leg and where its arrival comes from. Raises ``Refusal`` saying what is missing.
+
+def add_typed_legs(member: Membership, trip_id: int, text: str) -> list[tuple[Leg, str]]:
+    """Add legs typed in one line, several parted by semicolons: each starts where and when the one before it ended.
+
+    The arrival follows from the timetable where there is one, else from the distance. Returns each leg and where its
+    arrival comes from. Raises ``Refusal`` saying what is missing; then none of them is added.
     """
     trip = trip_for(member, trip_id)
     here, now = where_and_when(member, trip)
-    try:
-        typed = read_leg(text, here, now)
-    except NotALeg as error:
-        raise Refusal(str(error), "line") from error
-    arrives, how, price = _arrival(typed, trip)
-    drive: Drive | None = None
-    if typed.mode == Mode.OWN_CAR:
-        drive = find_drive(trip.firm, typed.origin, typed.target, typed.leaves.date())
-    leg = add_leg(
-        member, trip_id, typed.mode, typed.origin, typed.target, typed.leaves, arrives, price,
-        "self" if typed.mode in (Mode.TAXI, Mode.OWN_CAR) else "firm", drive,
-    )  # fmt: skip
-    return leg, how
+    parts = [part for part in text.split(";") if part.strip()] or [text]
+    if len(parts) > MOST_AT_ONCE:
+        raise Refusal(f"{MOST_AT_ONCE} legs at once are enough. Add these first, then the rest.", "line")
+    read: list[tuple[TypedLeg, datetime, str, Decimal, Drive | None]] = []
+    for part in parts:
+        try:
+            typed = read_leg(part, here, now)
+        except NotALeg as error:
+            where = f"“{part.strip()[:40]}”: " if len(parts) > 1 else ""
+            raise Refusal(f"{where}{error}", "line") from error
+        arrives, how, price = _arrival(typed, trip)
+        own = typed.mode == Mode.OWN_CAR
+        drive = find_drive(trip.firm, typed.origin, typed.target, typed.leaves.date()) if own else None
+        read.append((typed, arrives, how, price, drive))
+        here, now = typed.target, arrives
+    with transaction.atomic():
+        return [
+            (
+                add_leg(
+                    member, trip_id, typed.mode, typed.origin, typed.target, typed.leaves, arrives, price,
+                    "self" if typed.mode in (Mode.TAXI, Mode.OWN_CAR) else "firm", drive,
+                ), how,
+            )
+            for typed, arrives, how, price, drive in read
+        ]  # fmt: skip
 
 
 @dataclass(frozen=True)

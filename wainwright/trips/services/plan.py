@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from decimal import Decimal
@@ -266,7 +267,12 @@ def ask_advance(member: Membership, trip_id: int, amount: Decimal, most: Money) 
 
 @transaction.atomic
 def explain(
-    member: Membership, trip_id: int, findings: list[Finding], identities: list[str], reason: str, words: str
+    member: Membership,
+    trip_id: int,
+    findings: list[Finding],
+    identities: list[str],
+    reason: str | Mapping[str, str],
+    words: str,
 ) -> None:
     """Give a reason to findings of the plan."""
     trip = mine(member, trip_id)

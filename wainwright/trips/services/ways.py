@@ -37,6 +37,7 @@ from wainwright.trips.services.plan import place_leg
 
 log = logging.getLogger(__name__)
 CHOICE = "choice"
+LEAST_WORDS = 5
 
 
 @dataclass(frozen=True)
@@ -109,7 +110,7 @@ def _reasons_needed(judged: Sequence[Explained], wish: Wish) -> list[Explained]:
     if stops:
         raise Refusal(stops[0].finding.text)
     explains = [each for each in judged if each.finding.level == Level.EXPLAIN and each.open]
-    if explains and len(wish.words.strip()) < 5:
+    if explains and len(wish.words.strip()) < LEAST_WORDS:
         raise Refusal(f"{explains[0].finding.text} Give a reason before it is held.", "words")
     if len(wish.words) > 500:
         raise Refusal("That is longer than 500 letters. Say it shorter.", "words")
@@ -192,6 +193,12 @@ def _put_on_trip(
         identity = each.finding.identity.replace(f"@{CHOICE}", f"@{b_key(booking)}")
         Explanation.objects.update_or_create(
             subject=trip.subject, identity=identity,
+            defaults={"firm": trip.firm, "reason": wish.reason, "words": wish.words.strip(), "by": member, "time": clock.now()},
+        )  # fmt: skip
+    if booking.kind == "car" and len(wish.words.strip()) >= LEAST_WORDS:
+        # What was said for it is the comment of the permission that it calls for: nobody is asked twice.
+        Explanation.objects.get_or_create(
+            subject=trip.subject, identity=f"permission-hire-car@{trip.subject}",
             defaults={"firm": trip.firm, "reason": wish.reason, "words": wish.words.strip(), "by": member, "time": clock.now()},
         )  # fmt: skip
     if wish.bag is not None and wish.bag.minor > 0:

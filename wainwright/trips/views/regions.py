@@ -10,6 +10,7 @@ import re
 from collections.abc import Callable
 from hashlib import blake2b
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib.messages import get_messages
 from django.http import HttpResponse
@@ -18,11 +19,11 @@ from django.template.loader import render_to_string
 from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
+from wainwright import clock
 from wainwright.core.money import Money
 from wainwright.core.states import stage_reached
 from wainwright.drawing.ribbon import Ribbon
 from wainwright.rulebook.selectors import Explained
-from wainwright.signoff.presenting import serves_also
 from wainwright.trips.panels import LinePanel, Page, doors, find, opens, panels
 from wainwright.trips.panels.base import Line
 from wainwright.trips.panels.booked import PAYS
@@ -32,6 +33,7 @@ from wainwright.trips.selectors import advance_words
 from wainwright.trips.versions import since_signed
 from wainwright.trips.views.coming import coming_up
 
+SEARCHED = ("air", "rail", "ferry", "coach")
 HAS, OPEN = "X-Regions", "X-Open"
 # What is another in every rendering, and no difference: the token against forms from elsewhere, a form's own key.
 _FRESH = re.compile(r'name="(?:csrfmiddlewaretoken|once)" value="[^"]*"')
@@ -49,7 +51,29 @@ def _head(page: Page) -> dict[str, Any]:
 
 
 def _line(page: Page) -> dict[str, Any]:
-    return {"typed_line": page.typed.get("typed_line", ""), "line_error": page.typed.get("line_error", "")}
+    return {
+        "typed_line": page.typed.get("typed_line", ""), "line_error": page.typed.get("line_error", ""),
+        "search": _search(page) if page.editable else "",
+    }  # fmt: skip
+
+
+def _search(page: Page) -> str:
+    """The search for what is planned and not booked: there, or there and back; nothing where that is not all there is."""
+    today = clock.today(page.trip.firm.zone)
+    legs = [leg for leg in page.file.legs if leg.booking_id is None]
+    simple = 0 < len(legs) <= 2 and all(leg.mode in SEARCHED and leg.leaves.date() >= today for leg in legs)
+    if not simple:
+        return ""
+    said = []
+    for leg in legs:
+        said += [
+            ("from", leg.origin["code"]),
+            ("to", leg.target["code"]),
+            ("on", leg.leaves.date().isoformat()),
+            ("when", "any"),
+            ("at", ""),
+        ]
+    return f"?{urlencode(said)}"
 
 
 def _ribbon(page: Page) -> dict[str, Any]:
@@ -115,12 +139,18 @@ def _finding(page: Page, each: Explained) -> dict[str, Any]:
     label = each.finding.cure.label
     if why and label.startswith("Say "):
         cure = ""
-    return {"each": each, "cure": cure, "label": label, "why": why, "also": len(serves_also(each, page.file.findings)) if why else 0}  # fmt: skip
+    return {"each": each, "cure": cure, "label": label, "why": why}  # fmt: skip
 
 
 def _changes(page: Page) -> dict[str, Any]:
     version = page.trip.signed if page.trip.sent and page.trip.editable else None
-    return {"changes": since_signed(page.file, version)}
+    last = max((s.round for s in page.signoffs), default=0)
+    back = (
+        [s for s in page.signoffs if s.round == last and s.state == "Sent back"]
+        if page.trip.state == "Sent back"
+        else []
+    )
+    return {"changes": since_signed(page.file, version), "sent_back": back}
 
 
 def _next(page: Page) -> dict[str, Any]:
