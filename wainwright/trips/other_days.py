@@ -12,9 +12,9 @@ from wainwright.core.presence import Moved, missed
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal
 from wainwright.ports.market import Offer
+from wainwright.trips.replacing import REACH
 from wainwright.trips.whole import Pricer, WholeCost
 
-REACH = 3
 # Of each day so many of the cheapest fares are tried with each other: a dearer one can save a night.
 TRIED = 3
 

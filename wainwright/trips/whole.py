@@ -18,6 +18,7 @@ from wainwright.formats.places import town
 from wainwright.ports.market import Offer
 from wainwright.trips.figures import grants_of, quarters_in
 from wainwright.trips.models import Leg, Trip
+from wainwright.trips.replacing import meant
 from wainwright.trips.selectors import TripFile
 from wainwright.trips.services.nights import expected_night
 
@@ -57,23 +58,17 @@ class Pricer:
     _nights: dict[tuple, tuple] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        self.kept = [leg for leg in self.file.legs if not self._replaced(leg)]
-        gone = {f"leg:{leg.pk}" for leg in self.file.legs if self._replaced(leg)} | {f"booking:{self.instead}"}
+        planned = [leg for leg in self.file.legs if leg.booking_id is None]
+        out = {leg.pk for leg in self.file.legs if leg.booking_id and leg.booking_id == self.instead}
+        for part in self.parts:
+            out |= {leg.pk for leg in meant(planned, part.origin.town, part.target.town, part.day)}
+        self.kept = [leg for leg in self.file.legs if leg.pk not in out]
+        gone = {f"leg:{pk}" for pk in out} | {f"booking:{self.instead}"}
         self.rest = [
             e for e in self.file.figures.estimates if e.key not in gone and not e.key.startswith("night:")
         ]  # fmt: skip
         self.currency = self.file.trip.currency
         self.rest_sum = total((e.amount for e in self.rest), self.currency)
-
-    def _replaced(self, leg: Leg) -> bool:
-        """A planned leg between the same towns at about the same time, or one of the booking that is given up."""
-        if leg.booking_id:
-            return leg.booking_id == self.instead
-        return any(
-            (leg.origin["town"], leg.target["town"]) == (p.origin.town, p.target.town)
-            and abs((leg.leaves.date() - p.day).days) <= 1
-            for p in self.parts
-        )
 
     def price(self, offers: Sequence[Offer]) -> WholeCost:
         """Return what the whole trip comes to with these ways."""

@@ -109,6 +109,7 @@ class LegPanel(LinePanel):
         return {
             "leg": leg, "estimate": estimate, "leg_pays": PAYS[leg.paid_by], "form": form, "free": free,
             "margins": waiting_for(page.trip, following, leg.target["town"], leg.arrives),
+            "earned": page.file.figures.allowance.on(leg.leaves.date()),
             "lasts": minutes(leg.arrives_at - leg.leaves_at), **booked_facts(page, booking),
         }  # fmt: skip
 

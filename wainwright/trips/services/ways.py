@@ -30,6 +30,7 @@ from wainwright.trail.services import record
 from wainwright.trips.figures import b_key
 from wainwright.trips.judging import findings_on_stay
 from wainwright.trips.models import Leg, Night, OtherCost, Trip
+from wainwright.trips.replacing import meant
 from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.base import changed, mine
 from wainwright.trips.services.nights import rebuild_nights
@@ -137,12 +138,9 @@ def _must_fit(trip: Trip, choice: Choice, old: Booking | None) -> None:
 
 def _staying(trip: Trip, origin: str, target: str, day: date, old: Booking | None) -> list[Leg]:
     """The legs that stay when a way between two towns on a day is held in place of the planned one."""
-    return [
-        leg
-        for leg in trip.legs.all()
-        if leg.booking_id != (old.pk if old else -1)
-        and not (leg.booking_id is None and (leg.origin["town"], leg.target["town"]) == (origin, target) and abs((leg.leaves.date() - day).days) <= 1)
-    ]  # fmt: skip
+    legs = [leg for leg in trip.legs.all() if leg.booking_id != (old.pk if old else -1)]
+    out = {leg.pk for leg in meant([leg for leg in legs if leg.booking_id is None], origin, target, day)}
+    return [leg for leg in legs if leg.pk not in out]
 
 
 def _free_nights(trip: Trip, first: date, count: int, old: Booking | None) -> list[Night]:
@@ -179,11 +177,10 @@ def _put_on_trip(
     for hops in _ways_of(booking):
         origin, target = Place(**hops[0]["origin"]), Place(**hops[-1]["target"])
         leaves, arrives = (datetime.fromisoformat(t) for t in (hops[0]["leaves"], hops[-1]["arrives"]))
-        for leg in Leg.objects.filter(trip=trip, booking__isnull=True):
-            if (leg.origin["town"], leg.target["town"]) == (origin.town, target.town) and abs(
-                (leg.leaves.date() - leaves.date()).days
-            ) <= 1:
-                leg.delete()  # fmt: skip
+        for leg in meant(
+            list(Leg.objects.filter(trip=trip, booking__isnull=True)), origin.town, target.town, leaves.date()
+        ):
+            leg.delete()
         mode = max(hops, key=lambda h: datetime.fromisoformat(h["arrives"]) - datetime.fromisoformat(h["leaves"]))[
             "mode"
         ]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from wainwright import clock
@@ -53,12 +53,15 @@ def coming_up(page: Page) -> Coming | None:
     if row.mode != "stay" and timedelta() < left < NEAR:
         when += f", in {minutes(left)}"
     note = "; ".join(filter(None, [row.note, f"seat {row.seats}" if row.seats else ""]))
-    then = [f"{_hour(each.at, each.mode)}{each.title}" for each, _ in ahead[1:] if each.at.date() == row.at.date()]
+    day = max(row.at.date(), now.astimezone(at.tzinfo).date())
+    later = [each for each, _ in ahead[1:] if each.at.date() == day] or [each for each, _ in ahead[1:2]]
+    then = [f"{_hour(each.at, each.mode, day)}{each.title}" for each in later]
     return Coming(when, row.title, note, then, _opens(row.key))
 
 
-def _hour(at: datetime, mode: str) -> str:
-    return "" if mode == "stay" else f"{at:%H:%M} "
+def _hour(at: datetime, mode: str, today: date) -> str:
+    day = "" if at.date() == today else f"{day_text(at)} "
+    return day if mode == "stay" else f"{day}{at:%H:%M} "
 
 
 def _opens(key: str) -> str:

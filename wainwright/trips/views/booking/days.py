@@ -17,7 +17,8 @@ from wainwright.bookings.selectors import offers_of
 from wainwright.core.money import Money
 from wainwright.errors import NotAllowed
 from wainwright.ports.market import Offer
-from wainwright.trips.other_days import REACH, OtherDays, Pair
+from wainwright.trips.other_days import OtherDays, Pair
+from wainwright.trips.replacing import REACH
 from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.views.booking.sentence import Said, from_address, in_place_of, understand
 from wainwright.trips.whole import Part, Pricer

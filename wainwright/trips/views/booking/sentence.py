@@ -14,6 +14,7 @@ from wainwright.errors import Refusal
 from wainwright.fields import whole
 from wainwright.formats.places import best_place
 from wainwright.trips.models import Trip
+from wainwright.trips.replacing import meant
 from wainwright.trips.selectors import TripFile
 from wainwright.trips.whole import Part
 
@@ -123,16 +124,8 @@ def _part(one: Said, today: date, before: date | None) -> tuple[Part, Asked]:
 def in_place_of(file: TripFile, said: list[Said], number: str | None) -> Booking | None:
     """The booking whose place is taken by what is chosen: the one named, else one between the same towns at about that time."""
     wanted = whole(number)
-    parts = [one.part for one in said if one.part]
-    if not wanted:
-        wanted = next(
-            (
-                leg.booking_id for leg in file.legs
-                if leg.booking_id and any(
-                    (leg.origin["town"], leg.target["town"]) == (p.origin.town, p.target.town)
-                    and abs((leg.leaves.date() - p.day).days) <= 1
-                    for p in parts
-                )
-            ), 0,
-        )  # fmt: skip
+    booked = [leg for leg in file.legs if leg.booking_id]
+    for part in [one.part for one in said if one.part]:
+        found = meant(booked, part.origin.town, part.target.town, part.day)
+        wanted = wanted or (found[0].booking_id if found else 0)
     return next((b for b in file.bookings if b.pk == wanted and b.stands and not b.by_hand), None)

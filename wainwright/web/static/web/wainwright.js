@@ -41,6 +41,7 @@
     else if (key === "t") press("input[name=row][type=checkbox]");
     else if (key === "x") press("[data-key-x]");
     else if (key === "u") press("[data-key-u]");
+    else if (key === "c") press("[data-key-c]");
   });
 
   /* After an act on a line the focus goes to the line that took its place, so that the next key means that one. */
