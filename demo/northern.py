@@ -47,9 +47,9 @@ def tell(member: Membership, today: date) -> Trip:
     out = hold(member, pk, _early("ORK", "BGO", monday, today), WISH)
     if out.seat_choice == "map":
         choose_seats(member, pk, out.pk, [])
-    itinerary.add_typed_leg(member, pk, "ferry florø tue 7:30")
-    itinerary.add_typed_leg(member, pk, "coach bergen thu 13:40")
-    itinerary.add_typed_leg(member, pk, "night train oslo thu 22:59")
+    itinerary.add_typed_legs(member, pk, "ferry florø tue 7:30")
+    itinerary.add_typed_legs(member, pk, "coach bergen thu 13:40")
+    itinerary.add_typed_legs(member, pk, "night train oslo thu 22:59")
     hold(member, pk, _early("OSL", "ORK", monday + timedelta(days=5), today), WISH)
     floro = town("Florø", "NO")
     details.add_engagement(

@@ -32,7 +32,7 @@ from wainwright.trips.services import nights as nights_of
 from wainwright.trips.services import plan, road
 from wainwright.trips.services.ways import Wish, hold
 
-AFTER = {"planning": 0, "lapsed": 0, "awaiting": 1, "trip_sent_back": 1, "authorised": 2, "called_off": 2, "under_way": 2, "back": 2,
+AFTER = {"planning": 0, "lapsed": 0, "awaiting": 1, "trip_sent_back": 1, "trip_turned_down": 1, "authorised": 2, "called_off": 2, "under_way": 2, "back": 2,
          "claim_open": 3, "in_signoff": 4, "turned_down": 5, "sent_back": 5, "finance": 6, "cleared": 7, "refused": 8, "posted": 8,
          "pay_failed": 9, "settled": 9}  # fmt: skip
 
@@ -67,6 +67,8 @@ class Story:
                 self._approve("trip", trip.pk)
         if self.row["stage"] == "trip_sent_back":
             bench.end(self._signer("trip", trip.pk), "trip", trip.pk, "send_back", self.row["comment"])
+        if self.row["stage"] == "trip_turned_down":
+            bench.end(self._signer("trip", trip.pk), "trip", trip.pk, "turn_down", self.row["comment"])
         if self.row["stage"] == "called_off":
             road.call_off(self.member, trip.pk)
         road.move_along(self.now)

@@ -388,7 +388,8 @@ class DetailsTest(JourneyTestCase):
         details.change_copy(self.maren, trip.pk, "phone", "+47 55 00 00", True)
         self.assertEqual(Membership.objects.get(pk=self.maren.pk).phone, "+47 55 00 00")
         details.take_profile(self.maren, trip.pk)
-        self.assertFalse([d for d in side_by_side(trip_for(self.maren, trip.pk)) if d.differs])
+        fresh = trip_for(Membership.objects.get(pk=self.maren.pk), trip.pk)
+        self.assertFalse([d for d in side_by_side(fresh) if d.differs])
         for name, value in [("itinerary_email", "nonsense"), ("iban", "X"), ("home", "nowhere at all zz")]:
             with self.subTest(name), self.assertRaises(Refusal):
                 details.change_copy(self.maren, trip.pk, name, value, False)

@@ -199,13 +199,18 @@ def pages() -> None:
         Trip.objects.filter(traveller=maren, state="Planning").order_by("pk").first(),
         load.here() + timedelta(days=20),
     )
-    print(f"{'page':<34}{'median ms':>10}{'95 % ms':>10}{'queries':>9}{'× bare SQL':>12}")
+    northern = Trip.objects.get(title__startswith="Northern")
+    leg = northern.legs.first()
+    print(f"{'page':<34}{'median ms':>10}{'95 % ms':>10}{'queries':>9}{'× bare SQL':>12}{'KB':>7}")
     for who, name, path in [
-        (maren, "desk", "/"), (maren, "trips", "/trips/"), (maren, "trip with ribbon", f"/trips/{trip.pk}/"), (maren, "tray, 5,000 loose", "/tray/"),
+        (maren, "desk", "/"), (maren, "trips", "/trips/"), (maren, "trip with ribbon", f"/trips/{trip.pk}/"), (maren, "trip planned, six days", f"/trips/{northern.pk}/"),
+        (maren, "a line of it opened", f"/trips/{northern.pk}/open/leg-{leg.pk}/"), (maren, "a door of it opened", f"/trips/{northern.pk}/open/papers/"),
+        (maren, "tray, 5,000 loose", "/tray/"),
         (maren, "claims", "/claims/"), (maren, "claim, open", f"/claims/{claim.pk}/"), (tobias, "bench, claim", f"/bench/claim/{signing.pk}/"),
         (priya, "bench, finance", f"/bench/claim/{checking.pk}/"), (priya, "ledger", "/ledger/"), (priya, "pay", "/ledger/pay/"),
         (maren, "ways, to first results", f"/trips/{plan.pk}/ways/?from=ORK&to=BGO&on={day}&when=any&at="),
         (maren, "ways there and back", f"/trips/{plan.pk}/ways/?from=ORK&to=DUB&on={day}&when=any&at=&from=DUB&to=ORK&on={day + timedelta(days=2)}&when=any&at="),
+        (maren, "other days, a step", f"/trips/{plan.pk}/ways/days/?from=ORK&to=DUB&on={day}&when=any&at=&from=DUB&to=ORK&on={day + timedelta(days=2)}&when=any&at="),
         (maren, "stays on a map", f"/trips/{plan.pk}/stays/"), (maren, "page before signing", f"/trips/{plan.pk}/sign/"),
         (maren, "trip, 21 days, 12 legs", f"/trips/{long_journey(maren).pk}/"),
         (priya, "find", "/find/?q=survey"),
@@ -213,7 +218,8 @@ def pages() -> None:
         client = Client()
         client.force_login(who.person)
         median, high, queries, ratio = page(client, path)
-        print(f"{name:<34}{median:>10.1f}{high:>10.1f}{queries:>9}{ratio:>12.1f}")
+        size = len(client.get(path).content) / 1000
+        print(f"{name:<34}{median:>10.1f}{high:>10.1f}{queries:>9}{ratio:>12.1f}{size:>7.0f}")
 
 
 def timed(name: str, act, times: int = 20) -> None:

@@ -29,19 +29,20 @@ WHICH = """
 import json; from wainwright.trips.models import Trip; from wainwright.expenses.models import Expense
 from wainwright.claims.models import Claim; from wainwright.accounts.models import Posting
 tide = Trip.objects.get(title__startswith="Tide-gauge")
-print("WHICH" + json.dumps({"northern": Trip.objects.get(title__startswith="Northern").pk, "tide": tide.pk,
+northern = Trip.objects.get(title__startswith="Northern")
+print("WHICH" + json.dumps({"northern": northern.pk, "flight": northern.legs.first().pk, "bergen": northern.nights.first().date.isoformat(), "tide": tide.pk,
     "claim": Claim.objects.get(trip=tide).pk, "hotel": Expense.objects.filter(claim__trip=tide, category="lodging").first().pk,
     "journal": Posting.objects.filter(firm__slug="ltd").first().pk}))
 """
 M, T, P = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist"
 # name, who, address, css of a link to follow first, width
 SHOTS = [
-    ("desk", M, "/", "", 1280), ("trip", M, "/trips/{tide}/", "", 1280), ("basket", M, "/trips/{northern}/#basket", "", 1280), ("ways", M, WAYS, ".ways-list a.way", 1280),
-    ("stays", M, f"/trips/{{northern}}/stays/?night={NEXT + timedelta(days=4)}", "", 1280), ("seats", M, "/trips/{northern}/", "#basket a[href$='/seats/']", 1280),
-    ("sign", M, "/trips/{northern}/sign/", "", 1280), ("itinerary", M, "/trips/{northern}/itinerary/", "", 1280), ("order", M, "/trips/{tide}/order/", "", 1280),
+    ("desk", M, "/", "", 1280), ("trip", M, "/trips/{tide}/", "", 1280), ("planning", M, "/trips/{northern}/?open=night-{bergen}#night-{bergen}", "", 1280), ("ways", M, WAYS, ".ways-list a.way", 1280),
+    ("stays", M, f"/trips/{{northern}}/stays/?night={NEXT + timedelta(days=4)}", "", 1280), ("seats", M, "/trips/{northern}/?open=leg-{flight}", ".panel a[href$='/seats/']", 1280),
+    ("sign", M, "/trips/{northern}/sign/", "", 1280), ("order", M, "/trips/{tide}/order/", "", 1280),
     ("tray", M, "/tray/", "", 1280), ("receipt", M, "/tray/", "a.thumb[aria-label*='lab-og']", 1280), ("card-file", M, "/tray/", "", 1280),
     ("break-down", M, "/expenses/{hotel}/", "", 1280), ("grid", M, "/expenses/grid/", "", 1280), ("ride", M, "/expenses/ride/", "", 1280), ("claim", M, "/claims/{claim}/", "", 1280),
-    ("bench", T, "/bench/", "", 1280), ("journal", P, "/ledger/{journal}/", "", 1280), ("phone-tray", M, "/tray/", "", 390),
+    ("bench", T, "/bench/", "", 1280), ("journal", P, "/ledger/{journal}/", "", 1280), ("phone-tray", M, "/tray/", "", 390), ("phone-trip", M, "/trips/{northern}/", "", 390),
 ]  # fmt: skip
 
 

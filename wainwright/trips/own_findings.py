@@ -34,7 +34,6 @@ class Seen:
     bookings: Sequence[Booking]
     papers: Sequence[Paper]
     figures: TripFigures
-    route: Route
     permissions: Sequence[Permission]
     reasons: Mapping[str, Explanation]
 
@@ -42,7 +41,7 @@ class Seen:
 def own_findings(seen: Seen) -> list[Finding]:
     """Return everything that must be put right or explained before this plan can go."""
     found: list[Finding] = []
-    for look in (_journey, _coding, _questions, _bookings, _permissions, _route):
+    for look in (_journey, _coding, _questions, _bookings, _permissions):
         found += look(seen)
     return sorted(found, key=lambda finding: finding.level != Level.STOP)
 
@@ -195,6 +194,7 @@ def _permissions(seen: Seen) -> Iterator[Finding]:
             yield _finding(seen, f"paper-{permission.code}", text, f"Attach the {permission.paper}", "papers")
 
 
-def _route(seen: Seen) -> Iterator[Finding]:
-    for fault in seen.route.faults:
-        yield _finding(seen, "route", fault, "See the route", "route")
+def route_findings(trip: Trip, route: Route) -> list[Finding]:
+    """Return what is wrong with the road that a plan would go: who is to sign is not known, or may not."""
+    cure = Cure("See the route", "route")
+    return [Finding(f"route@{trip.subject}", "route", Level.STOP, fault, "", cure, "route") for fault in route.faults]

@@ -29,7 +29,7 @@ def ribbon_of(file: TripFile, spends: list[Spend], room: int | None = None) -> R
 
 def papers_asked(file: TripFile) -> list[str]:
     """The kinds of paper that findings still ask for."""
-    open_ones = [each.finding for each in file.findings if each.finding.cure.target == "papers" and each.open]
+    open_ones = [each.finding for each in file.judged if each.finding.cure.target == "papers" and each.open]
     return list(dict.fromkeys(f.cure.label.removeprefix("Attach the ").removeprefix("Attach ") for f in open_ones))
 
 

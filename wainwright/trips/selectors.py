@@ -33,7 +33,7 @@ from wainwright.trips.facts import causes, plan_subject
 from wainwright.trips.figures import TripFigures, figures
 from wainwright.trips.frozen import Frozen, thaw
 from wainwright.trips.models import Leg, Night, OtherCost, Paper, Trip
-from wainwright.trips.own_findings import Seen, own_findings
+from wainwright.trips.own_findings import Seen, own_findings, route_findings
 
 ALLOWANCE = "allowance"
 # The large columns of a signed version, which few pages read.
@@ -51,14 +51,61 @@ class TripFile:
     nights: list[Night]
     others: list[OtherCost]
     bookings: list[Booking]
-    papers: list[Paper]
     figures: TripFigures
-    findings: list[Explained]
-    permissions: list[Permission]
-    route: Route
     outstanding: Money
     reasons: dict[str, Explanation] = field(default_factory=dict)
     signed: Frozen | None = None
+    more: Sequence[Item] = ()
+
+    @cached_property
+    def papers(self) -> list[Paper]:
+        """The papers that it rests on."""
+        return list(self.trip.papers.all())
+
+    @cached_property
+    def route(self) -> Route:
+        """Who will be asked to sign; nobody once it is sent, since they are kept elsewhere then."""
+        if self.signed or not (self.book.policy.trip_signoff and self.trip.editable):
+            return Route(())
+        people = signers(self.trip.firm_id, clock.today(self.trip.firm.zone))
+        return work_out_route(
+            str(self.trip.traveller_id), self.figures.total, self.by_code, people, self.books.owned
+        )  # fmt: skip
+
+    @cached_property
+    def permissions(self) -> list[Permission]:
+        """The special permissions that it calls for; while it is signed off those that were certified."""
+        if self.signed:
+            return [each.permission for each in self.signed.permissions]
+        return permissions(causes(self.legs, self.nights, self.bookings, self.figures, self.book))
+
+    @cached_property
+    def judged(self) -> list[Explained]:
+        """What the rules say of the plan itself; while it is signed off what was certified, and nothing once it is authorised."""
+        if self.signed:
+            return [Explained(each.finding, each if each.words else None) for each in self.signed.findings]  # type: ignore[arg-type]
+        trip, found = self.trip, []
+        if trip.editable or trip.state == "Awaiting sign-off" or self.more:
+            expires = trip.profile.get("card_expires")
+            subject = plan_subject(
+                trip, trip.firm, self.book, self.figures, clock.today(trip.firm.zone),
+                date.fromisoformat(expires) if expires else None, frozenset(p.kind for p in self.papers),
+                int(self.outstanding.minor > 0) + int(trip.advance_minor > 0), self.more, self.nights,
+            )  # fmt: skip
+            found = run(subject, self.book.settings)
+        if trip.editable:
+            seen = Seen(
+                trip, self.book, self.books, self.legs, self.nights, self.bookings, self.papers, self.figures, self.permissions,
+                self.reasons,
+            )  # fmt: skip
+            found = [*own_findings(seen), *found]
+        return [Explained(finding, self.reasons.get(finding.identity)) for finding in found]
+
+    @cached_property
+    def findings(self) -> list[Explained]:
+        """What the rules say of it, and what is wrong with the road that it would go."""
+        faults = [Explained(each, None) for each in route_findings(self.trip, self.route)]
+        return [*faults, *self.judged]
 
     @cached_property
     def in_the_way(self) -> int:
@@ -165,54 +212,29 @@ def advance_words(trip: Trip | None) -> str:
 
 
 def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> TripFile:
-    """Load a trip's file: six queries, eight while it is planned, whatever its length. The caller has checked who may see it.
+    """Load a trip's file: five queries, up to eight with what is judged of it, whatever its length.
 
-    While it is being signed off, figures, findings and permissions are those that were certified.
-    ``more`` are items to be judged with the plan though they are not on it yet.
+    The caller has checked who may see it. While it is being signed off, figures, findings and permissions are those that
+    were certified. ``more`` are items to be judged with the plan though they are not on it yet.
     """
     book, ledger = rulebook(trip.firm), books(trip.firm)
     signed = trip.signed if trip.state == "Awaiting sign-off" and not more else None
     plan = thaw(signed.frozen) if signed else None
     legs, nights, others = list(trip.legs.all()), list(trip.nights.all()), list(trip.others.all())
-    bookings, papers = list(trip.bookings.all()), list(trip.papers.all())
+    bookings = list(trip.bookings.all())
     reasons = {row.identity: row for row in Explanation.objects.filter(subject=trip.subject)}
+    zero = Money.zero(trip.currency)
     if plan is not None:
-        found_then = [Explained(each.finding, each if each.words else None) for each in plan.findings]  # type: ignore[arg-type]
-        asked_for = [each.permission for each in plan.permissions]
-        return TripFile(
-            trip, book, ledger, legs, nights, others, bookings, papers, plan.figures, found_then, asked_for, Route(()),
-            Money.zero(trip.currency), reasons, plan,
-        )  # fmt: skip
-    today = clock.today(trip.firm.zone)
-    # Once it is sent, who signs and what was advanced are kept elsewhere, as they were.
-    out = outstanding_advances(trip.traveller, trip, trip.currency) if trip.editable else Money.zero(trip.currency)
-    year = mileage_year_of(trip.firm, trip.starts or today)
+        return TripFile(trip, book, ledger, legs, nights, others, bookings, plan.figures, zero, reasons, plan)
+    # Once it is sent, what was advanced is kept elsewhere, as it was.
+    out = outstanding_advances(trip.traveller, trip, trip.currency) if trip.editable else zero
+    year = mileage_year_of(trip.firm, trip.starts or clock.today(trip.firm.zone))
     driven = {
         vehicle: driving.so_far(trip.traveller_id, *year, vehicle)
         for vehicle in {leg.vehicle for leg in legs if leg.mode == Mode.OWN_CAR}
     }
     done = figures(trip, book, legs, nights, others, bookings, frozenset(reasons), driven, out)
-    amounts = by_code(borne_by(trip, done))
-    if book.policy.trip_signoff and trip.editable:
-        people = signers(trip.firm_id, today)
-        route = work_out_route(str(trip.traveller_id), done.total, amounts, people, ledger.owned)
-    else:
-        route = Route(())
-    called_for = permissions(causes(legs, nights, bookings, done, book))
-    expires = trip.profile.get("card_expires")
-    subject = plan_subject(
-        trip, trip.firm, book, done, today, date.fromisoformat(expires) if expires else None,
-        frozenset(p.kind for p in papers), int(out.minor > 0) + int(trip.advance_minor > 0), more, nights,
-    )  # fmt: skip
-    judged = trip.editable or trip.state == "Awaiting sign-off"
-    found = run(subject, book.settings) if judged or more else []
-    if trip.editable:
-        seen = Seen(trip, book, ledger, legs, nights, bookings, papers, done, route, called_for, reasons)
-        found = [*own_findings(seen), *found]
-    explained = [Explained(finding, reasons.get(finding.identity)) for finding in found]
-    return TripFile(
-        trip, book, ledger, legs, nights, others, bookings, papers, done, explained, called_for, route, out, reasons
-    )
+    return TripFile(trip, book, ledger, legs, nights, others, bookings, done, out, reasons, more=more)
 
 
 def trips_of(member: Membership) -> QuerySet[Trip]:
@@ -224,11 +246,16 @@ def trips_of(member: Membership) -> QuerySet[Trip]:
     )
 
 
-def trip_for(member: Membership, trip_id: int) -> Trip:
-    """Return a trip that ``member`` may see. Raises ``Trip.DoesNotExist``."""
-    return (
-        Trip.objects.visible_to(member)
-        .select_related("firm", "traveller__person", "traveller__firm", "claim__statement", "signed")
-        .defer(*WHOLE)
-        .get(pk=trip_id)
-    )
+def trip_for(member: Membership, trip_id: int, bare: bool = False) -> Trip:
+    """Return a trip that ``member`` may see, with its traveller. Raises ``Trip.DoesNotExist``.
+
+    A ``bare`` one comes without its claim and what was signed: they are read where somebody asks for them.
+    """
+    rows = Trip.objects.visible_to(member)
+    found = (rows if bare else rows.select_related("claim__statement", "signed").defer(*WHOLE)).get(pk=trip_id)
+    # The firm is the member's own, and so is most often the traveller: neither is read again.
+    found.firm = member.firm
+    own = found.traveller_id == member.pk
+    found.traveller = member if own else Membership.objects.select_related("person").get(pk=found.traveller_id)
+    found.traveller.firm = member.firm
+    return found

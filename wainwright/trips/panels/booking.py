@@ -38,6 +38,11 @@ class BookingPanel(LinePanel):
         placed = _elsewhere(page)
         return [self._line(page, b) for b in page.file.live if b.pk not in placed]
 
+    def has(self, page: Page, which: str) -> bool:
+        """A booking that still stands by itself."""
+        placed = _elsewhere(page)
+        return any(str(b.pk) == which and b.pk not in placed for b in page.file.live)
+
     def _line(self, page: Page, b: Any) -> Line:
         begin = datetime.fromisoformat(b.hops[0]["leaves"]) if b.hops else b.departure.astimezone(ZoneInfo(page.trip.firm.zone)).replace(tzinfo=None)  # fmt: skip
         said, more = said_on(page, b_key(b)), [b.carrier if b.carrier != b.label else ""]

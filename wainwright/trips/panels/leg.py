@@ -66,6 +66,10 @@ class LegPanel(LinePanel):
                 firsts.setdefault(leg.booking_id, leg)
         return [self._line(page, leg, legs[n + 1] if n + 1 < len(legs) else None, prices, firsts) for n, leg in enumerate(legs)]  # fmt: skip
 
+    def has(self, page: Page, which: str) -> bool:
+        """A leg that is still on the trip."""
+        return any(str(leg.pk) == which for leg in page.file.legs)
+
     def _line(self, page: Page, leg: Leg, after: Leg | None, prices: dict[str, Money], firsts: dict[int, Leg]) -> Line:
         booking, key = booking_of(page, leg.booking_id), f"leg:{leg.pk}"
         price, extra, more = prices.get(key), "", []

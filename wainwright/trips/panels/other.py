@@ -39,6 +39,10 @@ class OtherPanel(LinePanel):
             )  # fmt: skip
         return found
 
+    def has(self, page: Page, which: str) -> bool:
+        """A cost that is still expected."""
+        return any(str(other.pk) == which for other in _others(page))
+
     def answers(self, target: str, page: Page) -> str:
         """The cost itself."""
         kind, _, number = target.partition(":")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from typing import Any
-from urllib.parse import urlencode
+from urllib.parse import quote, urlencode
 
 from django.contrib import messages
 from django.http import HttpResponse
@@ -85,7 +85,7 @@ def places(request):
 @require_GET
 def open_panel(request, trip_id: int, opened: str):
     """One panel alone, to be put in its place on the page."""
-    page = Page(request, trip_for(request.member, trip_id), opened[:80], request.GET.get("do", "")[:20])
+    page = Page(request, trip_for(request.member, trip_id, bare=True), opened[:80], request.GET.get("do", "")[:20])
     return HttpResponse(panel_html(page))
 
 
@@ -120,7 +120,8 @@ def _view(panel: Panel, act: Act) -> Callable[..., HttpResponseBase]:
 
 def address(trip: Trip, opened: str) -> str:
     """A trip's page with a panel open."""
-    return f"/trips/{trip.pk}/" + (f"?open={opened}#{opened}" if opened else "")
+    name = quote(opened)
+    return f"/trips/{trip.pk}/" + (f"?open={name}#{name}" if opened else "")
 
 
 def _was_and_is(before: TripFigures, after: TripFigures) -> str:
