@@ -55,6 +55,21 @@ class JourneyTestCase(WorldTestCase):
 
 
 class TypedLegsTest(JourneyTestCase):
+    def test_several_legs_at_once_or_none_of_them(self):
+        trip = plan.start_trip(self.maren, "Gauge check", "Checking", OFFICE)
+        day = self.monday()
+        added = itinerary.add_typed_legs(
+            self.maren, trip.pk, f"flight bergen {day} 9:05 14:10; ferry florø tue 7:30 ; taxi førde thu 9:00;"
+        )  # fmt: skip
+        self.assertEqual([leg.origin["town"] for leg, _ in added], ["Cork", "Bergen", "Florø"])
+        for text, words in (
+            ("coach bergen fri 13:40; boat nowhere fri", "“boat nowhere fri”"), ("taxi førde fri 9:00; taxi førde fri 10:00", "It goes from"),
+            (";".join(["ferry bergen fri 7:30"] * 13), "12 legs at once"),
+        ):  # fmt: skip
+            with self.subTest(text), self.assertRaisesRegex(Refusal, words):
+                itinerary.add_typed_legs(self.maren, trip.pk, text)
+        self.assertEqual(trip.legs.count(), 3)
+
     def test_the_next_leg_starts_where_the_last_one_ended(self):
         trip = plan.start_trip(self.maren, "Gauge check", "Checking", OFFICE)
         day = self.monday()

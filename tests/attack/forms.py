@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 from dataclasses import dataclass, field
 
 from django.test import Client
@@ -17,7 +18,10 @@ ODD = (
     "", " ", "\x00", "\ud800", "x" * 20_000, "🧾" * 200, "-1", "1e999", "1E+1000000", "NaN", "²", "0001-01-01", "9999-12-31", "2026-13-45", "<![", MARK,
     "'; drop table trips_trip; --", "9" * 400, "../../etc/passwd", "a\r\nBcc: x@y.z", "\u202ex", "1,2.3", "0x10", "[]", "{}", "True", "../", "%00", "." * 5000,
 )  # fmt: skip
-READ = "text/html"
+READ, OPENED = "text/html", 200
+# What a page of panels offers to open, and what it asks for then.
+PANEL = re.compile(r'data-open="([^"]+)"')
+ACTS = ("change", "split", "pay", "cancel", "ask")
 
 
 @dataclass
@@ -83,24 +87,37 @@ def _forms(made: Made, who_is: dict[str, Client]) -> list[Form]:
         for address in addresses():
             if address.name in NOT_ASKED or address.pattern.startswith("/accounts/"):
                 continue
-            path = address.pattern % values
-            response = who_is[who].get(path)
-            if response.status_code != 200 or not _text(response).strip():
-                continue
-            for form in html.fromstring(response.content).forms:
-                if (
-                    (form.method or "GET").upper() == "POST"
-                    and "logout" not in (form.action or "")
-                    and "demo" not in (form.action or "")
-                ):
-                    form.make_links_absolute(f"http://testserver{path}")
-                    action = (form.action or path).replace("http://testserver", "")
-                    values_ = tuple(
-                        (str(name), str(value or ""))
-                        for name, value in form.fields.items()
-                        if name and name != "csrfmiddlewaretoken"
-                    )
-                    found.setdefault(
-                        (who, action, tuple(name for name, _ in values_)), Form(who, path, action, values_)
-                    )
+            for path in _with_panels(who_is[who], address.pattern % values):
+                _collect(found, who, path, who_is[who].get(path))
     return list(found.values())
+
+
+def _with_panels(client: Client, path: str) -> list[str]:
+    """A page as it is, and with each panel open that it offers: most of a trip's forms stand behind one."""
+    response = client.get(path)
+    text = _text(response) if response.status_code == OPENED else ""
+    offered = sorted(set(PANEL.findall(text)))
+    return [
+        path,
+        *(f"{path}?open={name}" for name in offered),
+        *(f"{path}?open={name}&do={act}" for name in offered for act in ACTS),
+    ]
+
+
+def _collect(found: dict[tuple, Form], who: str, path: str, response) -> None:
+    if response.status_code != OPENED or not _text(response).strip():
+        return
+    for form in html.fromstring(response.content).forms:
+        if (
+            (form.method or "GET").upper() == "POST"
+            and "logout" not in (form.action or "")
+            and "demo" not in (form.action or "")
+        ):
+            form.make_links_absolute(f"http://testserver{path}")
+            action = (form.action or path).replace("http://testserver", "")
+            values = tuple(
+                (str(name), str(value or ""))
+                for name, value in form.fields.items()
+                if name and name != "csrfmiddlewaretoken"
+            )
+            found.setdefault((who, action, tuple(name for name, _ in values)), Form(who, path, action, values))

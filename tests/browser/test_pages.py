@@ -14,7 +14,7 @@ from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
 
 PAGES = {
-    "Maren Oyelaran": ["/", "/trips/", "/trips/new/", "/trips/{trip}/", "/trips/{plan}/", "/trips/{plan}/sign/", "/trips/{plan}/cars/",
+    "Maren Oyelaran": ["/", "/trips/", "/trips/new/", "/trips/{trip}/", "/trips/{plan}/", "/trips/{plan}/?open=allowance", "/trips/{plan}/?open=bearing", "/trips/{plan}/?open=details", "/trips/{plan}/?open=signing", "/accounts/password/change/", "/trips/{plan}/sign/", "/trips/{plan}/cars/",
                        "/trips/{plan}/stays/", "/trips/{plan}/bookings/{booking}/seats/", "/trips/{trip}/itinerary/", "/trips/{trip}/order/", "/profile/", "/stand-ins/",
                        "/trips/{plan}/ways/?from=ORK&to=DUB&on={day}&when=any&at=&from=DUB&to=ORK&on={day}&when=after&at=10:00", "/tray/", "/receipts/{receipt}/", "/tray/card-file/{file}/", "/expenses/new/", "/expenses/ride/", "/expenses/grid/", "/expenses/rides/", "/expenses/{hotel}/", "/rates/",
                        "/claims/", "/claims/{claim}/", "/news/", "/find/?q=gauge", "/firms/", "/mail/", "/look/"],

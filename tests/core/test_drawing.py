@@ -135,6 +135,16 @@ class FieldTest(TestCase):
             for n in range(number)
         ]
 
+    @given(st.lists(st.integers(5, 20_000), min_size=1, max_size=30))
+    def test_the_side_has_marks_enough_to_read_a_price(self, prices):
+        hours = [(at(MON, "08:00"), at(MON, "10:00"))]
+        flights = [Flight(str(n), f"F{n}", hours, Decimal(p), False, False, False) for n, p in enumerate(prices)]
+        drawn = draw_field(flights, None)
+        self.assertTrue(2 <= len(drawn.prices) <= 9, drawn.prices)
+        steps = {round(a[0] - b[0]) for a, b in zip(drawn.prices, drawn.prices[1:], strict=False)}
+        self.assertLessEqual(max(steps) - min(steps), 1)
+        self.assertTrue(all(way.price for way in drawn.ways))
+
     def test_sixty_ways_stay_apart(self):
         drawn = draw_field(self.flights(60), Decimal(120))
         for one in drawn.ways:

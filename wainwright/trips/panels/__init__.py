@@ -18,12 +18,19 @@ def panels() -> dict[str, Panel]:
 
 
 def find(page: Page) -> tuple[Panel, str] | None:
-    """Return the panel that stands open on a page and which part of it; nothing where there is none of that name."""
+    """Return the panel that stands open on a page and which part of it; nothing where there is none of that name.
+
+    A part that goes by another name by now, as a stay that has grown, is found and named anew.
+    """
     name, _, which = page.opened.partition("-")
     panel = panels().get(name)
-    if panel is None or not panel.there(page) or not panel.has(page, which):
+    if panel is None or not panel.there(page):
         return None
-    return panel, which
+    proper = panel.proper(page, which)
+    if proper is None:
+        return None
+    page.opened = f"{name}-{proper}" if proper else name
+    return panel, proper
 
 
 def doors(page: Page) -> list[Panel]:

@@ -163,6 +163,10 @@ class Panel:
         """Say whether it can be opened under such a name."""
         return not which
 
+    def proper(self, page: Page, which: str) -> str | None:
+        """Return the name under which a part stands now; nothing where it is gone."""
+        return which if self.has(page, which) else None
+
     def says(self, page: Page) -> str:
         """Say in a few words how it stands."""
         return ""

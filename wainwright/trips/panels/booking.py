@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 
 from django.contrib import messages
 
+from wainwright.bookings.models import Booking
 from wainwright.trips.panels.base import Line, LinePanel, Page, act
 from wainwright.trips.panels.booked import (
     b_key,
@@ -25,6 +26,15 @@ from wainwright.trips.services import basket
 def _elsewhere(page: Page) -> set[int]:
     """The bookings that stand on legs and nights."""
     return {thing.booking_id for thing in (*page.file.legs, *page.file.nights) if thing.booking_id}
+
+
+def _begins(b: Booking, zone: str) -> datetime:
+    """When it begins, in the local time of its place; what has no place of its own in the firm's."""
+    if b.hops:
+        return datetime.fromisoformat(b.hops[0]["leaves"])
+    if b.kind == "car" and b.keys:
+        return datetime.fromisoformat(b.keys[0].split("/")[2])
+    return b.departure.astimezone(ZoneInfo(zone)).replace(tzinfo=None)
 
 
 class BookingPanel(LinePanel):
@@ -44,7 +54,7 @@ class BookingPanel(LinePanel):
         return any(str(b.pk) == which and b.pk not in placed for b in page.file.live)
 
     def _line(self, page: Page, b: Any) -> Line:
-        begin = datetime.fromisoformat(b.hops[0]["leaves"]) if b.hops else b.departure.astimezone(ZoneInfo(page.trip.firm.zone)).replace(tzinfo=None)  # fmt: skip
+        begin = _begins(b, page.trip.firm.zone)
         said, more = said_on(page, b_key(b)), [b.carrier if b.carrier != b.label else ""]
         if b.by_hand:
             more = [b.carrier if b.carrier not in b.label else "", f"bought elsewhere, number {b.ticket_number}"]

@@ -48,9 +48,10 @@ class NightPanel(LinePanel):
             level_on(page, *keys, *([b_key(booking)] if booking else []), *(["quarters"] if _unrecorded(page, stay) else [])),
         )  # fmt: skip
 
-    def has(self, page: Page, which: str) -> bool:
-        """A stay opens under any of its nights, since it grows and shrinks."""
-        return _stay(page, which) is not None
+    def proper(self, page: Page, which: str) -> str | None:
+        """A stay is found by any of its nights, since it grows and shrinks; its first one names it."""
+        stay = _stay(page, which)
+        return stay[0].date.isoformat() if stay else None
 
     def answers(self, target: str, page: Page) -> str:
         """A night, the supplied quarters of the first that has none, and a room."""

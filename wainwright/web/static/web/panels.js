@@ -26,11 +26,11 @@
     if (act === undefined && openName() === name) { close(); mark(true); return; }
     const slot = slotOf(name), path = `${frame().dataset.panels}open/${encodeURIComponent(name)}/${act ? `?do=${encodeURIComponent(act)}` : ""}`;
     slot.classList.add("is-coming");
-    try { await window.htmx.ajax("GET", path, { target: slot, swap: "innerHTML" }); } finally { slot.classList.remove("is-coming"); }
+    try { await window.htmx.ajax("GET", path, { target: slot, swap: "innerHTML" }); } catch { /* said below */ } finally { slot.classList.remove("is-coming"); }
+    if (!slot.firstElementChild || slot.firstElementChild.dataset.panel !== name) { tell("That did not open: it may be gone, or there is no connection. Load the page anew."); return; }
     document.querySelectorAll(".slot").forEach((other) => { if (other !== slot) other.replaceChildren(); });
     mark(true);
     const panel = open();
-    if (!panel) return;
     /* Chosen on the ribbon, the line comes into sight and takes the focus; a form that was asked for takes it at its first field. */
     const field = act && panel.querySelector("input:not([type=hidden]), select, textarea");
     const line = document.querySelector(`[data-line] > [data-open="${CSS.escape(name)}"]`);
@@ -71,25 +71,34 @@
   });
   document.addEventListener("htmx:afterRequest", (event) => {
     const form = event.detail.requestConfig.elt, xhr = event.detail.xhr, status = xhr ? xhr.status : 0;
-    if (!isForm(form) || status === 422) return;
-    if (!status || status >= 400) { failed(status); return; }
-    const said = document.getElementById("r-messages");
-    if (said.querySelector(".message-error")) return;
-    form.reset();
-    if (said.dataset.opened !== undefined && said.dataset.opened !== openName()) { close(); mark(true); }
+    if (!isForm(form)) return;
+    if (status !== 422 && (!status || status >= 400)) { failed(status); return; }
+    const said = document.getElementById("r-messages"), wanted = said.dataset.opened;
+    if (wanted !== undefined) {
+      document.querySelectorAll(".slot > [data-panel]").forEach((panel) => { if (panel.dataset.panel !== wanted) panel.remove(); });
+      mark(true);
+    }
+    if (status !== 422 && !said.querySelector(".message-error")) form.reset();
   });
   function failed(status) {
+    const why = status ? "the server could not answer" : "there is no connection";
+    tell(`That was not done: ${why}. What you typed is still here; try again.`);
+  }
+  function tell(text) {
     const said = document.getElementById("r-messages"), words = document.createElement("div");
     words.className = "message message-error";
     words.setAttribute("role", "alert");
-    words.textContent = status ? "That was not done: the server could not answer. What you typed is still here; try again." : "That was not done: there is no connection. What you typed is still here; try again.";
+    words.textContent = text;
     said.replaceChildren(words);
     said.scrollIntoView({ block: "nearest" });
   }
   document.addEventListener("htmx:afterSettle", () => { mark(true); restore(); });
 
   /* What is typed and not kept yet is kept in this tab, form by form, until the form is sent or put back. */
-  const keyOf = (form) => `typed:${document.body.dataset.who || ""}:${new URL(form.action, location.href).pathname}`;
+  const keyOf = (form) => {
+    const panel = form.closest(".panel");
+    return `typed:${document.body.dataset.who || ""}:${new URL(form.action, location.href).pathname}:${panel ? panel.dataset.panel : ""}`;
+  };
   const fields = (form) => Array.from(form.elements).filter((el) => el.name && !["hidden", "password", "file", "submit", "button"].includes(el.type));
   const value = (el) => (el.type === "checkbox" || el.type === "radio" ? el.checked : el.value);
   const first = (el) => (el.type === "checkbox" || el.type === "radio" ? el.defaultChecked
@@ -114,6 +123,8 @@
       all.forEach((el, n) => {
         if (typed[n] === null || value(el) !== first(el)) return;
         if (el.type === "checkbox" || el.type === "radio") el.checked = typed[n]; else el.value = typed[n];
+        el.classList.add("typed");
+        el.title = "Typed before and not kept yet";
       });
     });
   }
