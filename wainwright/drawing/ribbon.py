@@ -176,7 +176,7 @@ def meals_of(journey: Journey, day: date) -> list[tuple[Meal, str, str]]:
             "counted": "in the allowance",
             "away": "before leaving or after being back",
         }[state]
-        found.append((meal, state, f"{_MEAL_WORDS[meal]}: {meal.value} on {day_text(day)}, {said}"))
+        found.append((meal, state, f"{meal.value} on {day_text(day)}, {said}"))
     return found
 
 
@@ -188,7 +188,7 @@ def _meals(data: RibbonData, column: Column, y: int) -> list[MealCell]:
         word = _MEAL_WORDS[meal] if step >= LEAST_WORD else meal.value[0].upper()
         key = f"{column.day.isoformat()}:{meal.value}"
         x = round(column.x + PAD - 4 + n * step)
-        cells.append(MealCell(x, y + 9, round(step), key, word, state, f"{word}{text.partition(':')[1]}{text.partition(':')[2]}", state == "supplied"))  # fmt: skip
+        cells.append(MealCell(x, y + 9, round(step), key, word, state, f"{word}: {text}", state == "supplied"))  # fmt: skip
     return cells
 
 

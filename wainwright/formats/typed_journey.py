@@ -71,11 +71,11 @@ def _days(text: str, today: date) -> tuple[list[date], str]:
     """The days in the order in which they stand, each the next such day after the one before it."""
     found: list[date] = []
     for match in _DATE.finditer(text):
-        found.append(_day_of(match, found[-1] if found else today, bool(found)))
+        found.append(_day_of(match, found[-1] if found else today))
     return found, _DATE.sub(" , ", text)
 
 
-def _day_of(match: re.Match[str], since: date, second: bool) -> date:
+def _day_of(match: re.Match[str], since: date) -> date:
     try:
         if match["iso"]:
             year, month, day = (int(part) for part in match["iso"].split("-"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime, time, timedelta
 from pathlib import Path
@@ -62,12 +63,16 @@ def _leg_row(leg: Leg, booking: Any) -> Row:
         moves = moves_of(leg, booking)
         numbers = ", ".join(booking.hops[n]["number"] for n in moves) or booking.carrier
         note = f"{booking.carrier} {numbers}; {booking.state.lower()}, {booking.ticket_number or booking.reference}"
-        # One entry for each move, or a single wish in words that holds for all of them.
-        wish = len(booking.seats) == 1 and not any(each.isdigit() for each in booking.seats[0])
-        chosen = booking.seats if wish else [booking.seats[n] for n in moves if n < len(booking.seats)]
-        seats = ", ".join(filter(None, chosen))
+        seats = ", ".join(seats_of(booking, moves))
     title = f"{leg.mode.capitalize()} {leg.origin['name']} to {leg.target['name']}"
     return Row(f"leg:{leg.pk}", leg.leaves, leg.arrives, leg.mode, title, leg.origin["name"], note, seats)
+
+
+def seats_of(booking: Any, moves: Sequence[int] | None = None) -> list[str]:
+    """The seats of some of a booking's moves (of all): one for each, or a single wish in words that holds for all of them."""
+    wish = len(booking.seats) == 1 and not any(each.isdigit() for each in booking.seats[0])
+    chosen = booking.seats if wish or moves is None else [booking.seats[n] for n in moves if n < len(booking.seats)]
+    return [seat for seat in chosen if seat]
 
 
 def moves_of(leg: Leg, booking: Any) -> list[int]:

@@ -72,7 +72,7 @@ class AllowancePanel(Panel):
 def _cells(page: Page, day: date) -> list[dict[str, Any]]:
     """The meals of a day, as the ribbon has them."""
     return [
-        {"key": f"{day.isoformat()}:{meal.value}", "word": meal.value.capitalize(), "text": words, "state": state,
+        {"key": f"{day.isoformat()}:{meal.value}", "word": meal.value.capitalize(), "text": f"{meal.value.capitalize()}: {words}", "state": state,
          "pressed": state == "supplied"}
         for meal, state, words in meals_of(page.file.figures.journey, day)
     ]  # fmt: skip

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any
 from zoneinfo import ZoneInfo
 
 from wainwright.bookings.models import Booking
 from wainwright.core.money import Money
 from wainwright.core.workings import day_text
-from wainwright.trips.figures import b_key
+from wainwright.trips.letters import seats_of
 from wainwright.trips.models import OtherCost
 from wainwright.trips.panels.base import Page
 
@@ -45,13 +44,6 @@ def price_with_extras(page: Page, booking: Booking) -> Money:
     return sum((amount_of(page, other) for other in extras_of(page, booking)), booking.price)
 
 
-def seats_of(booking: Booking, moves: Sequence[int] | None = None) -> list[str]:
-    """The seats of some of a booking's moves (of all): one for each, or a single wish that holds for all of them."""
-    wish = len(booking.seats) == 1 and not any(each.isdigit() for each in booking.seats[0])
-    chosen = booking.seats if wish or moves is None else [booking.seats[n] for n in moves if n < len(booking.seats)]
-    return [seat for seat in chosen if seat]
-
-
 def level_on(page: Page, *keys: str) -> str:
     """The gravest of the open findings that are about a thing; nothing where there is none."""
     wanted = set(keys)
@@ -83,9 +75,3 @@ def booked_facts(page: Page, booking: Booking | None) -> dict[str, Any]:
         "refused": refused, "until": until_words(page, booking),
         "cards": [card for card in page.member.cards.all() if card.firm_pays] if page.do == "pay" or refused else [],
     }  # fmt: skip
-
-
-__all__ = [
-    "PAYS", "amount_of", "b_key", "booked_facts", "booking_of", "extras_of", "level_on", "price_with_extras", "said_on",
-    "seats_of", "until_words",
-]  # fmt: skip

@@ -10,9 +10,9 @@ from zoneinfo import ZoneInfo
 from django.contrib import messages
 
 from wainwright.bookings.models import Booking
+from wainwright.trips.figures import b_key
 from wainwright.trips.panels.base import Line, LinePanel, Page, act
 from wainwright.trips.panels.booked import (
-    b_key,
     booked_facts,
     extras_of,
     level_on,

@@ -15,20 +15,19 @@ from wainwright.core.workings import day_text
 from wainwright.drawing.ribbon import minutes
 from wainwright.errors import Refusal
 from wainwright.fields import whole
+from wainwright.trips.figures import b_key
 from wainwright.trips.forms import LegForm
-from wainwright.trips.letters import moves_of
+from wainwright.trips.letters import moves_of, seats_of
 from wainwright.trips.models import Leg
 from wainwright.trips.panels.base import Line, LinePanel, Page, act
 from wainwright.trips.panels.booked import (
     PAYS,
-    b_key,
     booked_facts,
     booking_of,
     extras_of,
     level_on,
     price_with_extras,
     said_on,
-    seats_of,
     until_words,
 )
 from wainwright.trips.services import itinerary, plan

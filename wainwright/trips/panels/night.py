@@ -9,10 +9,11 @@ from typing import Any
 
 from wainwright.core.money import Money, total
 from wainwright.errors import Refusal
+from wainwright.trips.figures import b_key
 from wainwright.trips.forms import FullForm, StayForm
 from wainwright.trips.models import Night
 from wainwright.trips.panels.base import Line, LinePanel, Page, act
-from wainwright.trips.panels.booked import PAYS, b_key, booked_facts, booking_of, level_on, said_on, until_words
+from wainwright.trips.panels.booked import PAYS, booked_facts, booking_of, level_on, said_on, until_words
 from wainwright.trips.services import nights
 
 # Where a stay stands among the moves of its first day: after them all.

@@ -133,16 +133,15 @@ def find_ways(request, trip_id: int):
     today = clock.today(trip.firm.zone)
     asked = "to" in request.GET
     said = from_address(request.GET) if asked else first_guess(trip, file.legs)
+    if asked:
+        understand(said, today)
     context = {
         "trip": trip, "said": said, "whens": WHEN, "orders": ORDERS, "modes": MODES, "narrow": _narrow(request.GET),
         "order": request.GET.get("order", "whole"), "asked": asked, "instead": in_place_of(file, said, request.GET.get("instead")),
     }  # fmt: skip
-    if asked:
-        understand(said, today)
-        context["instead"] = in_place_of(file, said, request.GET.get("instead"))
-        if said and not any(one.wrong for one in said):
-            context |= _results(request, file, said, context["narrow"], context["instead"])
     wrong = asked and (not said or any(one.wrong for one in said))
+    if asked and not wrong:
+        context |= _results(request, file, said, context["narrow"], context["instead"])
     return render(request, "bookings/ways.html", context, status=422 if wrong else 200)
 
 
