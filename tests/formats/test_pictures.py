@@ -47,6 +47,12 @@ class PicturesTest(TestCase):
         content = SAMPLES[kind]
         self.harmless(content[:at] + junk + content[at + cut :])
 
+    def test_what_a_camera_wrote_may_be_broken_at_every_byte(self):
+        content = SAMPLES["JPEG"]
+        for at in range(content.index(b"Exif"), content.index(b"Exif") + 90):
+            for junk in (b"", b"\xff", b"\x00\x00", b"\x80" * 6):
+                self.harmless(content[:at] + junk + content[at + 1 :])
+
     @settings(max_examples=12, deadline=None)
     @given(st.integers(0, len(PDF)), st.integers(0, 2000), st.binary(max_size=16))
     def test_a_damaged_pdf_too(self, at, cut, junk):

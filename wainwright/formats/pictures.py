@@ -12,7 +12,7 @@ import warnings
 from dataclasses import dataclass
 from pathlib import Path
 
-from PIL import Image, ImageFile, ImageOps, UnidentifiedImageError
+from PIL import Image, ImageFile, ImageOps
 from pillow_heif import register_heif_opener
 
 from wainwright.formats.problems import Unreadable
@@ -24,6 +24,7 @@ Image.MAX_IMAGE_PIXELS = MOST_POINTS
 MOST_BYTES = 20_000_000
 MOST_PAGES = 30
 LONG_EDGE = 2200
+_TOO_LARGE = "The picture has more than 60 million points. Take it in a lower resolution."
 _OPENED = ("JPEG", "PNG", "WEBP", "HEIF")
 # How a file begins, and what it then is; pictures that are known and not taken have no kind.
 _BEGINS = [
@@ -84,25 +85,31 @@ def pages_of(content: bytes) -> list[Page]:
     # Other libraries of the process may have allowed cut-off pictures; a receipt that breaks off is not read.
     ImageFile.LOAD_TRUNCATED_IMAGES = False
     try:
-        with Image.open(io.BytesIO(content), formats=_OPENED) as image:
-            if image.width * image.height > MOST_POINTS:
-                raise Unreadable("The picture has more than 60 million points. Take it in a lower resolution.")
-            upright = _upright(image).convert("RGB")
-            upright.thumbnail((LONG_EDGE, LONG_EDGE))
-            return [_page(upright)]
+        # What a camera writes beside the picture may be damaged; Pillow warns of it already while it opens one.
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            warnings.simplefilter("error", Image.DecompressionBombWarning)
+            with Image.open(io.BytesIO(content), formats=_OPENED) as image:
+                if image.width * image.height > MOST_POINTS:
+                    raise Unreadable(_TOO_LARGE)
+                upright = _upright(image).convert("RGB")
+                upright.thumbnail((LONG_EDGE, LONG_EDGE))
+                return [_page(upright)]
     except Unreadable:
         raise
-    except Image.DecompressionBombError as error:
-        raise Unreadable("The picture has more than 60 million points. Take it in a lower resolution.") from error
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as error:
+    except (Image.DecompressionBombError, Image.DecompressionBombWarning) as error:
+        raise Unreadable(_TOO_LARGE) from error
+    except Exception as error:  # noqa: BLE001 - the libraries' parsers raise anything at all on damage
         raise Unreadable("The picture is damaged: it breaks off before its end. Take or send it again.") from error
 
 
 def _upright(image: Image.Image) -> Image.Image:
     """Turn a picture as its camera says; where what the camera wrote is damaged, the picture itself still counts."""
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
+    image.load()
+    try:
         return ImageOps.exif_transpose(image)
+    except Exception:  # noqa: BLE001 - the same: which way up is a comfort, the picture is the evidence
+        return image.copy()
 
 
 def _page(image: Image.Image) -> Page:
