@@ -254,7 +254,7 @@ class ClaimTest(WorldTestCase):
         proof(claim.expenses.get(), 2)
         self.assertNotIn("has no receipt", " ".join(f.finding.text for f in load_file(self.maren, claim).findings))
 
-    def test_the_same_cost_by_two_people_is_a_stop(self):
+    def test_the_same_cost_by_two_people_is_explained(self):
         self.a_cost(self.aiko, "44.00", merchant="Two of us")
         claim = self.a_claim()
         self.a_cost(self.maren, "44.00", merchant="two of US")
@@ -263,7 +263,7 @@ class ClaimTest(WorldTestCase):
             claim.pk,
             list(Expense.objects.filter(owner=self.maren, claim=None).values_list("pk", flat=True)),
         )
-        found = [f for f in load_file(self.maren, claim).findings if f.finding.rule == "twice"]
+        found = [f for f in load_file(self.maren, claim).findings if f.finding.rule == "alike"]
         self.assertIn("the tray of Aiko Brandt", found[0].finding.text)
         self.assertTrue(found[0].open)
 
@@ -325,7 +325,7 @@ class ClaimTest(WorldTestCase):
         expense = claim.expenses.first()
         for act in (
             lambda: editing.remove(self.maren, expense.pk),
-            lambda: compose.take_out(self.maren, claim.pk, expense.pk),
+            lambda: compose.move(self.maren, claim.pk, [expense.pk]),
             lambda: editing.set_parts(self.maren, expense.pk, expense.version, []),
             lambda: road.send(self.maren, claim.pk, claim.version, "Maren Oyelaran"),
         ):

@@ -391,7 +391,7 @@ class PartsTest(Tray):
         after = load_file(self.maren, claim).allowance
         self.assertEqual(before - after, eur("11.60"))
         self.assertEqual(claim.trip.billed, [f"{day}:breakfast"])
-        compose.take_out(self.maren, claim.pk, expense.pk)
+        compose.move(self.maren, claim.pk, [expense.pk])
         self.assertEqual(load_file(self.maren, Claim.objects.get(pk=claim.pk)).allowance, before)
 
     def test_half_of_it_personal(self):
@@ -590,9 +590,9 @@ class TypingTest(Tray):
         cost = self.a_cost(self.maren, "20.00", merchant="Pier taxi")
         said = self.check(merchant="Pier taxi", category="taxi", amount="20.00", date=str(cost.date))
         self.assertIn("Pier taxi", said)
-        self.assertIn("checked-stop", said)
+        self.assertIn("checked-explain", said)
         self.assertNotIn(
-            "checked-stop",
+            "looks the same",
             self.check(merchant="Pier taxi", category="taxi", amount="20.00", date=str(cost.date), expense=cost.pk),
         )
 

@@ -102,8 +102,9 @@ class StatementTest(TestCase):
     def test_an_advance_set_off_later_leaves_the_ledger_as_if_it_had_been_known(self, done, advance):
         without = done.with_advance(NOTHING)
         posted = claim_journal("k", without.post_lines, without.settlement, ACCOUNTS)
-        later = set_off_journal("s", eur(advance), ACCOUNTS, "Advance")
         known = without.with_advance(eur(advance))
+        back = known.settlement.owed_back - without.settlement.owed_back
+        later = set_off_journal("s", eur(advance), back, ACCOUNTS, "Advance")
         journal = claim_journal("k", known.post_lines, known.settlement, ACCOUNTS)
         staff = sum(j.balance(a).minor for j in (posted, later) for a in ("2710", "1510"))
         self.assertEqual(staff, sum(journal.balance(a).minor for a in ("2710", "1510")))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import logging
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import timedelta
 
 from django.core.files.base import ContentFile
@@ -38,10 +38,10 @@ def claim_binder(member: Membership, claim: Claim) -> Binder:
     return _binder(claim, f"Papers of {claim.code}, {claim.title}", list(_of_lines(member, claim)))
 
 
-def trip_binder(member: Membership, trip: Trip, claim: Claim | None) -> Binder:
-    """Return the binder of a trip's own papers and those of its claim. It may not be ready yet."""
+def trip_binder(member: Membership, trip: Trip, claims: Sequence[Claim]) -> Binder:
+    """Return the binder of a trip's own papers and those of its claims. It may not be ready yet."""
     papers: list[Planned] = [(f"{paper.kind}: {paper.name}", "", [], paper.file.name) for paper in trip.papers.all()]
-    if claim is not None:
+    for claim in claims:
         papers += _of_lines(member, claim)
     return _binder(trip, f"Papers of {trip.code}, {trip.title}", papers)
 

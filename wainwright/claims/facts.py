@@ -40,11 +40,17 @@ def claim_subject(
         claim.subject, "claim", today, claim.currency, items, nights, tuple(known), trip.starts if trip else None,
         trip.ends if trip else None, trip.state if trip else "", abroad or any(e.abroad for e in expenses),
         bool(allowance.journey and allowance.journey.supplied), claim.due,
-        frozenset(trip.papers.values_list("kind", flat=True)) if trip else frozenset(),
+        _papers(claim, book),
         planned_total=_planned_costs(trip.signed, claim.currency) if trip and trip.signed else None,
         holidays=holidays_between(home, trip.starts, trip.ends) if trip else {},
         quarters=_quarters(nights, allowance, book), names=book.names,
     )  # fmt: skip
+
+
+def _papers(claim: Claim, book: Rulebook) -> frozenset[str]:
+    """The kinds of papers that the trip has, where a rule for claims asks for any."""
+    asked = any(setting.kind == "paper_missing" and "claim" in setting.subjects for setting in book.settings)
+    return frozenset(claim.trip.papers.values_list("kind", flat=True)) if asked and claim.trip else frozenset()
 
 
 def _planned_costs(version: TripVersion, currency: str) -> Money:

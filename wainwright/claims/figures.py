@@ -8,6 +8,7 @@ from decimal import Decimal
 
 from wainwright import clock
 from wainwright.accounts.selectors import Books
+from wainwright.claims.beside import Beside
 from wainwright.claims.lodging import Lodged, cut
 from wainwright.claims.models import Claim
 from wainwright.core.coding import Coding
@@ -27,9 +28,9 @@ ALLOWANCE = "Daily allowance"
 
 def lines_of(
     claim: Claim, expenses: Sequence[Expense], stays: Mapping[str, Lodged], allowance: AllowanceFacts, book: Rulebook,
-    books: Books,
+    books: Books, others: Beside,
 ) -> list[Line]:  # fmt: skip
-    """Return the lines of an open claim: its expenses, and the daily allowance of its trip."""
+    """Return the lines of an open claim: its expenses, and what of the daily allowance its trip's other claims have not had."""
     plan = claim.trip.signed.by_category if claim.trip and claim.trip.signed else {}
     permitted = dict(claim.permitted.values_list("key", "amount_minor")) if stays else {}
     stays = {key: replace(stay, permitted=permitted.get(key, 0)) for key, stay in stays.items()}
@@ -37,13 +38,18 @@ def lines_of(
         _line(expense, stays.get(expense.key), _paid_in(expense, allowance, book), book, books, plan, claim)
         for expense in expenses
     ]
-    if allowance.amount:
+    left = allowance.amount - others.allowance
+    if left and not others.elsewhere:
         nothing, coding = Money.zero(claim.currency), claim.coding.with_account(books.allowance_account)
+        name, workings = ALLOWANCE, allowance.lines
+        if others.allowance:
+            name = f"{ALLOWANCE}, {'more' if left > nothing else 'less'} than claimed before"
+            workings += (f"claimed already on {' and '.join(others.codes)}: {others.allowance}", f"the difference: {left}")
         lines.append(
             Line(
-                "allowance", "allowance", ALLOWANCE, allowance.ends or clock.day_of(claim.created, claim.firm.zone), "",
-                "Allowance", allowance.amount, None, "legs", allowance.amount, "worked out",
-                (Coded(ALLOWANCE, "", coding, allowance.amount, nothing, nothing),), workings=allowance.lines,
+                "allowance", "allowance", name, allowance.ends or clock.day_of(claim.created, claim.firm.zone), "",
+                "Allowance", left, None, "legs", left, "worked out",
+                (Coded(name, "", coding, left, nothing, nothing),), workings=workings,
             )
         )  # fmt: skip
     return lines

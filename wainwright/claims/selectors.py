@@ -11,17 +11,18 @@ from django.db.models import Case, Count, QuerySet, Sum, When
 from wainwright import clock
 from wainwright.accounts.models import Payment, Posting
 from wainwright.accounts.selectors import Books, books, budget_effects, journal_of
+from wainwright.claims.beside import beside
 from wainwright.claims.facts import claim_subject
 from wainwright.claims.figures import lines_of
 from wainwright.claims.lodging import lodged
 from wainwright.claims.models import Claim
+from wainwright.claims.own_findings import own_findings
 from wainwright.claims.statements import findings_of, read
 from wainwright.core.budget import BudgetEffect
-from wainwright.core.coding import check_coding
 from wainwright.core.money import Money
 from wainwright.core.posting import Journal, claim_journal
 from wainwright.core.routing import Route, work_out_route
-from wainwright.core.rules import Cure, Finding, Level, run
+from wainwright.core.rules import Level, run
 from wainwright.core.statement import Line, Statement
 from wainwright.core.states import CLAIM_SENT
 from wainwright.expenses.models import Expense
@@ -112,11 +113,15 @@ def load_file(member: Membership, claim: Claim) -> ClaimFile:
         done, found = read(claim.statement, claim.currency), findings_of(claim.statement)
         return ClaimFile(claim, book, ledger, done, found, claim.statement.budget_day)
     expenses = list(with_evidence(claim.expenses.all()))
-    trip = claim.trip
-    advance = trip.advance if trip and trip.advance_paid else Money.zero(claim.currency)
-    facts = allowance_of(trip, book, claim.currency)
+    others = beside(claim)
+    advance = Money.zero(claim.currency) if others.elsewhere else others.advance
+    # What was called off was not travelled: nights and days away earn nothing, what was spent is spent.
+    travelled = claim.trip if claim.trip is not None and claim.trip.state != "Called off" else None
+    facts = allowance_of(travelled, book, claim.currency)
     stays = lodged(expenses, facts, book)
-    done = Statement.of(lines_of(claim, expenses, stays, facts, book, ledger), advance)
+    done = Statement.of(lines_of(claim, expenses, stays, facts, book, ledger, others), advance)
+    if done.settlement.due.minor > 0:
+        done = done.less(others.taken_from(done.settlement.due))
     today = clock.today(claim.firm.zone)
     known = known_like(
         claim.firm_id,
@@ -124,46 +129,14 @@ def load_file(member: Membership, claim: Claim) -> ClaimFile:
         {e.date for e in expenses},
         {e.amount_minor for e in expenses},
         [e.pk for e in expenses],
+        {receipt.sha256 for e in expenses for receipt in e.receipts.all()},
     )
     found_by_rule = run(claim_subject(claim, expenses, stays, done, facts, known, book, today), book.settings)
     people = signers(claim.firm_id, today)
     route = work_out_route(str(claim.claimant_id), done.total, done.by_code, people, ledger.owned)
-    own = _own_findings(claim, expenses, done, ledger, route)
+    own = own_findings(claim, expenses, done, ledger, route)
     day = facts.ends or clock.day_of(claim.created, claim.firm.zone)
     return ClaimFile(claim, book, ledger, done, with_reasons(claim.subject, [*own, *found_by_rule]), day, route)
-
-
-def _own_findings(claim: Claim, expenses: list[Expense], done: Statement, ledger: Books, route: Route) -> list[Finding]:
-    """Stops that are no rule of the firm's: nothing on it, a coding the ledger would refuse, nobody to sign."""
-
-    def stop(code: str, target: str, text: str, cure: str) -> Finding:
-        return Finding(f"{code}@{target}", code, Level.STOP, text, "", Cure(cure, target), target)
-
-    found = []
-    if not done.lines:
-        found.append(stop("empty", claim.subject, "Nothing is on the claim yet.", "Put expenses in"))
-    day = clock.today(claim.firm.zone)
-    said: set[str] = set()
-    for fault in check_coding(claim.coding, ledger.codes, day):
-        said.add(fault.text)
-        found.append(stop(f"coding-{fault.code}-{fault.dimension}", claim.subject, fault.text, "Change the coding"))
-    for expense in expenses:
-        codings = [share.as_core(claim.coding).coding for share in expense.shares.all()] or [
-            expense.coding.filled_from(claim.coding)
-        ]
-        codings += [part.coding.filled_from(codings[0]) for part in expense.parts.all() if part.coding]
-        for coding in codings:
-            for fault in check_coding(coding, ledger.codes, day):
-                if fault.text not in said:
-                    said.add(fault.text)
-                    text = f"{expense.label}: {fault.text}"
-                    found.append(stop(f"coding-{fault.code}-{fault.dimension}", expense.key, text, "Change the coding"))
-    found += [
-        stop("parts", line.key, f"The parts of {line.label} do not add up to {line.says}.", "Break the bill down again")
-        for line in done.torn
-    ]
-    found += [stop("route", claim.subject, fault, "See the route") for fault in route.faults]
-    return found
 
 
 def claims_of(member: Membership) -> QuerySet[Claim]:
@@ -300,7 +273,7 @@ def advances_to_pay(member: Membership, bank: AtBank | None = None) -> QuerySet[
         Trip.objects.filter(
             firm_id=member.firm_id, state__in=["Authorised", "Under way"], advance_minor__gt=0, advance_paid=False
         )
-        .exclude(claim__state__in=CLAIM_SENT)
+        .exclude(claims__state__in=CLAIM_SENT)
         .exclude(pk__in=(bank or at_bank(member.firm_id)).advances)
         .select_related("traveller__person", "traveller__firm")
         .order_by("starts", "id")

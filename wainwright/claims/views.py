@@ -142,7 +142,7 @@ def put_in(request, claim_id: int):
 @require_POST
 def take_out(request, claim_id: int, expense_id: int):
     """Take one out."""
-    compose.take_out(request.member, claim_id, expense_id)
+    compose.move(request.member, claim_id, [expense_id])
     return redirect("claim", claim_id)
 
 
@@ -174,15 +174,16 @@ def papers(request, claim_id: int):
 
 @require_http_methods(["GET", "POST"])
 def trip_papers(request, trip_id: int):
-    """All papers of a trip, and of its claim where one may see that too, as one PDF."""
+    """All papers of a trip, and of its claims where one may see them too, as one PDF."""
     trip = trip_for(request.member, trip_id)
-    claim = (
+    claims = (
         Claim.objects.visible_to(request.member)
+        .live()
         .select_related("firm", "claimant__person", "trip__signed", "statement")
         .filter(trip=trip)
-        .first()
+        .order_by("pk")
     )
-    binder = binding.trip_binder(request.member, trip, claim)
+    binder = binding.trip_binder(request.member, trip, list(claims))
     return _bound(request, binder, f"papers-{trip.code}.pdf", f"/trips/{trip_id}/", trip)
 
 

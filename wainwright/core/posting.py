@@ -142,6 +142,12 @@ def claim_journal(key: str, lines: Sequence[PostLine], settlement: Settlement, a
     taken = set_off(sums)
     entries.append(_entry(Coding(accounts.owed_to_staff), taken, "Personal cost set off", True))
     entries.append(_entry(Coding(accounts.owed_by_staff), taken, "Personal cost set off", False))
+    entries.append(_entry(Coding(accounts.owed_to_staff), sums.earlier, "Owed back on earlier claims", True))
+    entries.append(_entry(Coding(accounts.owed_by_staff), sums.earlier, "Owed back on earlier claims", False))
+    # An advance that was more than what it was spent on: from now on it is staff who owe.
+    too_much = max(sums.advance - sums.own_money - sums.allowance - sums.mileage, Money.zero(currency))
+    entries.append(_entry(Coding(accounts.owed_by_staff), too_much, "Advance owed back", True))
+    entries.append(_entry(Coding(accounts.owed_to_staff), too_much, "Advance owed back", False))
     return Journal(key, currency, _collect(entries))
 
 
@@ -150,14 +156,27 @@ def payment_journal(key: str, amount: Money, accounts: Accounts, text: str) -> J
     return _two_lines(key, accounts.owed_to_staff, accounts.bank, amount, text)
 
 
+def paid_back_journal(key: str, amount: Money, accounts: Accounts, text: str) -> Journal:
+    """Build the journal of money that staff paid back: debit the bank, credit owed by staff."""
+    return _two_lines(key, accounts.bank, accounts.owed_by_staff, amount, text)
+
+
 def advance_journal(key: str, amount: Money, accounts: Accounts, text: str) -> Journal:
     """Build the journal of an advance paid out: debit advances, credit the bank."""
     return _two_lines(key, accounts.advances, accounts.bank, amount, text)
 
 
-def set_off_journal(key: str, amount: Money, accounts: Accounts, text: str) -> Journal:
-    """Build the journal of an advance set against a claim that was posted without it: debit owed to staff, credit advances."""
-    return _two_lines(key, accounts.owed_to_staff, accounts.advances, amount, text)
+def set_off_journal(key: str, amount: Money, back: Money, accounts: Accounts, text: str) -> Journal:
+    """Build the journal of an advance set against a claim that was posted without it: debit owed to staff, credit advances.
+
+    What of it the claim does not cover comes ``back``: from owed to staff to owed by staff.
+    """
+    entries = (
+        _entry(Coding(accounts.owed_to_staff), amount, text, True), _entry(Coding(accounts.advances), amount, text, False),
+        _entry(Coding(accounts.owed_by_staff), back, "Advance owed back", True),
+        _entry(Coding(accounts.owed_to_staff), back, "Advance owed back", False),
+    )  # fmt: skip
+    return Journal(key, amount.currency, _collect(entries))
 
 
 def _two_lines(key: str, debit: str, credit: str, amount: Money, text: str) -> Journal:

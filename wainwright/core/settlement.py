@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from wainwright.core.money import Money
@@ -10,7 +11,10 @@ from wainwright.core.workings import Step, Workings
 
 @dataclass(frozen=True, slots=True)
 class ClaimSums:
-    """The sums of a claim, all in its currency and none negative."""
+    """The sums of a claim, all in its currency.
+
+    ``earlier`` is what the traveller owes back on earlier claims and pays by this one.
+    """
 
     own_money: Money
     allowance: Money
@@ -18,6 +22,11 @@ class ClaimSums:
     firm_paid: Money
     personal_on_firm_card: Money
     advance: Money
+    earlier: Money = None  # type: ignore[assignment]  # nothing, in the claim's currency
+
+    def __post_init__(self) -> None:
+        if self.earlier is None:
+            object.__setattr__(self, "earlier", Money.zero(self.own_money.currency))
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,13 +52,13 @@ def set_off(sums: ClaimSums) -> Money:
 
 
 def settle(sums: ClaimSums, to_issuer: Money | None = None, issuer_owed: Money | None = None) -> Settlement:
-    """Work out a claim: own money + allowance + mileage − personal − advance.
+    """Work out a claim: own money + allowance + mileage − personal − advance − what earlier claims are owed back.
 
     ``to_issuer`` is the part the traveller sends to the card issuer: no more than ``issuer_owed``
     (what the card still owes) nor than what is owed. Raises ``ValueError`` beyond that.
     """
     currency = sums.own_money.currency
-    due = sums.own_money + sums.allowance + sums.mileage - sums.personal_on_firm_card - sums.advance
+    due = sums.own_money + sums.allowance + sums.mileage - sums.personal_on_firm_card - sums.advance - sums.earlier
     nothing = Money.zero(currency)
     part = to_issuer or nothing
     if part < nothing or part > max(due, nothing) or (part and (issuer_owed is None or part > issuer_owed)):
@@ -57,9 +66,20 @@ def settle(sums: ClaimSums, to_issuer: Money | None = None, issuer_owed: Money |
     rows = (
         ("Own money", sums.own_money, 1), ("Daily allowance", sums.allowance, 1), ("Mileage", sums.mileage, 1),
         ("Personal cost on the firm's card", sums.personal_on_firm_card, -1), ("Advance already paid", sums.advance, -1),
+        ("Owed back on earlier claims", sums.earlier, -1),
     )  # fmt: skip
     steps = [Step(name, f"{'−' if sign < 0 else ''}{amount}") for name, amount, sign in rows if amount]
     steps.append(Step("Owed to the traveller" if due >= nothing else "Owed back to the firm", str(max(due, -due))))
     return Settlement(
         sums, due, part, max(due, nothing) - part, max(-due, nothing), Workings("What it comes to", tuple(steps))
     )
+
+
+def take_off(due: Money, owed: Sequence[Money]) -> list[Money]:
+    """Return what of each sum ``owed`` back, the oldest first, a claim pays out of what is ``due``: never more than either."""
+    left, taken = max(due, Money.zero(due.currency)), []
+    for each in owed:
+        part = min(left, each)
+        taken.append(part)
+        left = left - part
+    return taken

@@ -156,6 +156,10 @@ class Statement:
         """Make one of lines and the advance in hand: the sums are worked out here and nowhere else."""
         return cls(advance.currency, tuple(lines), settle(sums_of(lines, advance)))
 
+    def less(self, earlier: Money) -> Statement:
+        """The same with what earlier claims are owed back taken off."""
+        return Statement(self.currency, self.lines, settle(replace(self.settlement.sums, earlier=earlier)))
+
     @property
     def advance(self) -> Money:
         """The advance that is set against it."""
@@ -203,7 +207,7 @@ class Statement:
 
     def with_advance(self, advance: Money) -> Statement:
         """The same lines with another advance set against them."""
-        return Statement.of(self.lines, advance)
+        return Statement.of(self.lines, advance).less(self.settlement.sums.earlier)
 
     def allowed_in_full(self, key: str) -> Statement:
         """The same with what is over the ceiling on a line permitted: paid, as cost without tax that comes back."""
@@ -218,7 +222,8 @@ class Statement:
             by = f"{line.allows_by} + {line.over} permitted"
             return replace(line, coded=coded, allows=line.allows + line.over, allows_by=by)
 
-        return Statement.of([permitted(line) if line.key == key else line for line in self.lines], self.advance)
+        lines = [permitted(line) if line.key == key else line for line in self.lines]
+        return Statement.of(lines, self.advance).less(self.settlement.sums.earlier)
 
     def recoded(self, holds: Callable[[Coding], bool], to: Coding) -> Statement:
         """Put a coding in place of every one that ``holds`` picks out; accounts and sums stay."""
@@ -254,7 +259,7 @@ def _said(statement: Statement) -> list[Said]:
         ("firm", "Paid by the firm", sums.firm_paid), ("own", "Paid by the traveller", sums.own_money),
         ("allowance", "Daily allowance", sums.allowance), ("mileage", "Mileage", sums.mileage),
         ("personal", "Paid by the firm, not its cost", sums.personal_on_firm_card),
-        ("advance", "Advance set against it", sums.advance), (("due", "Due to the traveller", statement.settlement.due) if statement.settlement.due.minor >= 0 else ("due", "Owed back to the firm", -statement.settlement.due)),
+        ("advance", "Advance set against it", sums.advance), ("earlier", "Owed back on earlier claims", sums.earlier), (("due", "Due to the traveller", statement.settlement.due) if statement.settlement.due.minor >= 0 else ("due", "Owed back to the firm", -statement.settlement.due)),
     ):  # fmt: skip
         found.append(Said(f"sum:{key}", "What it comes to", name, str(amount)))
     return found

@@ -42,6 +42,7 @@ PAST = {
     "hold": "held", "confirm": "confirmed", "ticket": "ticketed", "lapse": "let go", "cancel": "cancelled",
     "use": "used", "free": "freed", "mark_personal": "marked personal", "post": "posted", "reverse": "reversed",
     "sign": "signed off", "ask": "put before others", "clear": "cleared", "refuse": "refused", "settle": "settled", "reopen": "opened again",
+    "withdraw": "withdrawn",
 }  # fmt: skip
 
 TRIP = Machine(
@@ -90,10 +91,11 @@ CLAIM = Machine(
         ("Posting refused", "post"): "Posted", ("Posting refused", "refuse"): "Posting refused",
         ("Posting refused", "send_back"): "Sent back", ("Posted", "settle"): "Settled",
         ("In finance check", "ask"): "In sign-off", ("Cleared", "ask"): "In sign-off",
-        ("Posting refused", "ask"): "In sign-off",
+        ("Posting refused", "ask"): "In sign-off", ("Cleared", "send_back"): "Sent back",
+        ("Open", "withdraw"): "Withdrawn", ("Sent back", "withdraw"): "Withdrawn",
     },
     {
-        "send": "traveller", "take_back": "traveller", "send_back": "approver", "turn_down": "approver",
+        "send": "traveller", "take_back": "traveller", "withdraw": "traveller", "send_back": "approver", "turn_down": "approver",
         "sign": "approver", "ask": "finance", "clear": "finance", "post": "ledger", "refuse": "ledger", "settle": "bank",
     },
 )  # fmt: skip
@@ -112,7 +114,7 @@ def stage_reached(trip_state: str, booked: bool, claim_state: str) -> int:
     ``booked`` says that nothing is left to book; either state may be empty.
     """
     by_claim = {
-        "Open": 4, "Sent back": 4, "Turned down": 4, "In sign-off": 5, "In finance check": 5,
+        "Open": 4, "Sent back": 4, "Turned down": 4, "Withdrawn": 4, "In sign-off": 5, "In finance check": 5,
         "Cleared": 6, "Posting refused": 6, "Posted": 7, "Settled": 8,
     }  # fmt: skip
     by_trip = {"Planning": 0, "Sent back": 0, "Awaiting sign-off": 1, "Under way": 3, "Back": 4, "Closed": 8}

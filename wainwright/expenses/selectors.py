@@ -242,7 +242,7 @@ def _day_of(row: Row) -> date:
 def with_evidence(expenses: QuerySet[Expense]) -> QuerySet[Expense]:
     """Load expenses with their parts, shares, charge and receipts: four queries in all."""
     receipts = Receipt.objects.defer("lines").order_by("place", "received", "pk")
-    return expenses.select_related("charge__card").prefetch_related("parts", "shares", Prefetch("receipts", receipts))
+    return expenses.select_related("charge__card", "turned_down_in").prefetch_related("parts", "shares", Prefetch("receipts", receipts))
 
 
 def expense_for(member: Membership, expense_id: int) -> Expense:
@@ -257,11 +257,26 @@ def receipt_for(member: Membership, receipt_id: int) -> Receipt:
 
 
 def known_like(
-    firm_id: int, currency: str, days: Collection[date], minors: Collection[int], besides: Collection[int]
+    firm_id: int, currency: str, days: Collection[date], minors: Collection[int], besides: Collection[int],
+    papers: Collection[str] = (),
 ) -> list[Known]:  # fmt: skip
-    """Costs recorded elsewhere that share a day and an amount with some: candidates for a duplicate. One query, none for nothing."""
+    """Costs recorded elsewhere that share a day and an amount with some, or a paper by its hash: candidates for a duplicate.
+
+    Two queries at most, none for nothing.
+    """
     if not days:
         return []
+    same = Receipt.objects.none()
+    if papers:
+        same = Receipt.objects.filter(firm_id=firm_id, sha256__in=papers, expense__isnull=False)
+        same = same.exclude(expense__in=besides).select_related("expense__owner__person", "expense__claim")
+    twins = [
+        Known(
+            each.expense.key, each.expense.label, _where(each.expense.claim and each.expense.claim.number, each.expense.owner.name),
+            each.expense.merchant, each.expense.date, each.expense.amount, (each.sha256,),
+        )
+        for each in same[:200]
+    ]  # fmt: skip
     rows = (
         Expense.objects.filter(firm_id=firm_id, date__in=days, amount_minor__in=minors)
         .exclude(pk__in=besides)
@@ -270,13 +285,16 @@ def known_like(
             :200
         ]
     )
-    return [
+    return twins + [
         Known(
-            f"expense:{pk}", description or merchant, f"claim C-{number:04d} of {name}" if number else f"the tray of {name}",
-            merchant, day, Money.from_minor(minor, currency),
+            f"expense:{pk}", description or merchant, _where(number, name), merchant, day, Money.from_minor(minor, currency)
         )
         for pk, merchant, description, day, minor, name, number in rows
-    ]  # fmt: skip
+    ]
+
+
+def _where(claim: int | None, owner: str) -> str:
+    return f"claim C-{claim:04d} of {owner}" if claim else f"the tray of {owner}"
 
 
 def shown_by(expense: Expense) -> tuple[Money | None, str]:

@@ -23,7 +23,7 @@ from wainwright.paging import page_of
 from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
 
-CLAIMABLE = ("Authorised", "Under way", "Back")
+CLAIMABLE = ("Authorised", "Under way", "Back", "Closed")
 MONTH = re.compile(r"^20\d\d-(0[1-9]|1[0-2])$")
 KINDS = [
     ("papers", "all papers"),
@@ -56,9 +56,9 @@ def tray_page(request):
     narrow, today = _narrow(request.GET), clock.today(member.firm.zone)
     board = tray(member, narrow)
     months = [(today.replace(day=1) - timedelta(days=30 * n)).strftime("%Y-%m") for n in range(6)]
-    # The claim comes with each trip, so that those without one are known at no further query.
+    # Their claims come with the trips, so that those without an open one are known at one query for all.
     trips = list(
-        Trip.objects.filter(traveller=member, starts__isnull=False).select_related("claim").order_by("-starts")[:20]
+        Trip.objects.filter(traveller=member, starts__isnull=False).prefetch_related("claims").order_by("-starts")[:20]
     )
     held = list(HeldMail.objects.filter(member=member))
     context = {
@@ -66,7 +66,7 @@ def tray_page(request):
         "held": [m for m in held if m.state != HeldMail.State.OPENING], "opening": sum(m.state == HeldMail.State.OPENING for m in held), "address": member.tray_address,
         "undo": request.session.get("undo_pair") or request.session.get("undo", []), "cards": list(member.cards.filter(firm_pays=True).order_by("last_four")),
         "claims": list(Claim.objects.filter(claimant=member, state__in=["Open", "Sent back"]).order_by("-id")[:20]),
-        "claimable": [t for t in trips if t.state in CLAIMABLE and not hasattr(t, "claim")],
+        "claimable": [t for t in trips if t.state in CLAIMABLE and not (t.claim and t.claim.editable)],
         "trips": trips,
         "others": list(
             Membership.objects.filter(firm_id=member.firm_id, active=True, traveller=True).exclude(pk=member.pk)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from functools import cached_property
 from zoneinfo import ZoneInfo
 
 from django.db import models
@@ -92,6 +93,18 @@ class Trip(CodedModel):
     def editable(self) -> bool:
         """Whether the plan may be changed now."""
         return TRIP.can(self.state, "send")
+
+    @cached_property
+    def live_claims(self):
+        """Its claims that count, the first of them first: one query, none where a list has fetched them beforehand."""
+        fetched = "claims" in getattr(self, "_prefetched_objects_cache", {})
+        rows = self.claims.all() if fetched else self.claims.select_related("statement")
+        return sorted((claim for claim in rows if claim.state not in claim.OVER), key=lambda claim: claim.pk)
+
+    @property
+    def claim(self):
+        """The newest claim that counts, a supplement too; nothing where there is none."""
+        return self.live_claims[-1] if self.live_claims else None
 
     @property
     def meals_off(self) -> list[str]:

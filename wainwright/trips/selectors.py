@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
+from typing import Any
 
 from django.db.models import QuerySet, Sum
 
@@ -205,10 +206,17 @@ def advance_words(trip: Trip | None) -> str:
     """Say how the advance of a trip stands, the same on its page and its claim's; nothing where none was asked for."""
     if trip is None or not trip.advance_minor:
         return ""
-    claim = getattr(trip, "claim", None)
+    claim = _advance_claim(trip)
     set_off = claim is not None and claim.statement is not None and claim.statement.advance_minor > 0
     code, state = (claim.code, claim.state) if claim is not None else ("", "")
     return advance_standing(trip.advance_paid, advance_with_bank(trip), code, state, set_off)
+
+
+def _advance_claim(trip: Trip) -> Any:
+    """The claim that an advance is set against, or would be: the one that holds it, else the first that counts."""
+    live = trip.live_claims
+    holds = (c for c in live if c.statement_id and c.statement is not None and c.statement.advance_minor > 0)
+    return next(holds, live[0] if live else None)
 
 
 def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> TripFile:
@@ -241,7 +249,8 @@ def trips_of(member: Membership) -> QuerySet[Trip]:
     """Return a person's own trips, the latest first."""
     return (
         Trip.objects.filter(traveller=member)
-        .select_related("traveller__person", "claim", "signed")
+        .select_related("traveller__person", "signed")
+        .prefetch_related("claims")
         .order_by("-starts", "-id")
     )
 
@@ -252,7 +261,7 @@ def trip_for(member: Membership, trip_id: int, bare: bool = False) -> Trip:
     A ``bare`` one comes without its claim and what was signed: they are read where somebody asks for them.
     """
     rows = Trip.objects.visible_to(member)
-    found = (rows if bare else rows.select_related("claim__statement", "signed").defer(*WHOLE)).get(pk=trip_id)
+    found = (rows if bare else rows.select_related("signed").defer(*WHOLE)).get(pk=trip_id)
     # The firm is the member's own, and so is most often the traveller: neither is read again.
     found.firm = member.firm
     own = found.traveller_id == member.pk

@@ -49,7 +49,7 @@ def desk(request):
     trips = list(
         Trip.objects.filter(traveller=member)
         .exclude(state__in=Trip.OVER)
-        .select_related("claim")
+        .prefetch_related("claims")
         .order_by("-starts", "-id")[:8]
     )
     claims = list(
@@ -59,7 +59,7 @@ def desk(request):
         .order_by("-id")[:8]
     )
     context = {
-        "trips": [(t, stage_reached(t.state, t.state != "Authorised", t.claim.state if hasattr(t, "claim") else "")) for t in trips],
+        "trips": [(t, stage_reached(t.state, t.state != "Authorised", t.claim.state if t.claim else "")) for t in trips],
         "claims": [(c, stage_reached(c.trip.state if c.trip else "", True, c.state), (c.due - today).days if c.editable and c.due else None) for c in claims],
         "loose_papers": Receipt.objects.filter(owner=member, expense__isnull=True).count() if member.traveller else 0,
         "loose_charges": Charge.objects.filter(owner=member, state="Loose").count() if member.traveller else 0,

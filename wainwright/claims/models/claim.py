@@ -12,8 +12,15 @@ from wainwright.people.models import Membership
 from wainwright.signoff.selectors import asked_about
 
 
+PAYS_BACK = [("next", "Taken from the next claim"), ("self", "Paid by the traveller")]
+
+
 class ClaimQuerySet(models.QuerySet):
     """Claims by who may see them."""
+
+    def live(self):
+        """Those that count: neither turned down nor withdrawn."""
+        return self.exclude(state__in=Claim.OVER)
 
     def visible_to(self, member: Membership):
         """One's own, those one is asked to sign, and all of the firm for those who read all."""
@@ -28,7 +35,11 @@ class Claim(CodedModel):
 
     firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT, related_name="claims")
     claimant = models.ForeignKey(Membership, on_delete=models.PROTECT, related_name="claims")
-    trip = models.OneToOneField("trips.Trip", on_delete=models.PROTECT, null=True, blank=True, related_name="claim")
+    trip = models.ForeignKey("trips.Trip", on_delete=models.PROTECT, null=True, blank=True, related_name="claims")
+    supplements = models.ForeignKey(
+        "self", on_delete=models.PROTECT, null=True, blank=True, related_name="supplemented",
+        help_text="The sent claim of the same trip to which this one adds what came later.",
+    )  # fmt: skip
     number = models.PositiveIntegerField()
     title = models.CharField(max_length=120)
     state = models.CharField(max_length=20, choices=[(s, s) for s in CLAIM.states], default=CLAIM.first)
@@ -42,8 +53,15 @@ class Claim(CodedModel):
     signed_name = models.CharField(max_length=120, blank=True)
     sent = models.DateTimeField(null=True, blank=True)
     cleared_by = models.ForeignKey(Membership, on_delete=models.PROTECT, null=True, blank=True, related_name="+")
+    pays_back = models.CharField(
+        max_length=5, choices=PAYS_BACK, default="next", help_text="How it is paid back where it comes below zero."
+    )
+    answered = models.JSONField(default=list, blank=True, help_text="Questions that were answered with no.")
     entry = models.PositiveSmallIntegerField(default=1, help_text="Counts the journals: one more after a reversal.")
     created = models.DateTimeField()
+
+    # Nothing of it counts any more: what it held lies in the tray.
+    OVER = ("Turned down", "Withdrawn")
 
     objects = ClaimQuerySet.as_manager()
 
@@ -103,3 +121,20 @@ class OverPermitted(models.Model):
 
     def __str__(self):
         return f"{self.key} by {self.by_id}"
+
+
+class TakenOff(models.Model):
+    """What one claim pays of what another came below zero: taken off as it is sent, and the other is settled by it."""
+
+    claim = models.ForeignKey(Claim, on_delete=models.CASCADE, related_name="taken_off")
+    owed = models.ForeignKey(Claim, on_delete=models.PROTECT, related_name="recovered")
+    amount_minor = models.BigIntegerField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["claim", "owed"], name="taken_off_once"),
+            models.CheckConstraint(condition=Q(amount_minor__gt=0), name="taken_off_is_positive"),
+        ]
+
+    def __str__(self):
+        return f"{self.owed_id} by {self.claim_id}"

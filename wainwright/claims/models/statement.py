@@ -26,6 +26,7 @@ class Statement(models.Model):
     firm_paid_minor = models.BigIntegerField()
     personal_minor = models.BigIntegerField(help_text="Personal cost that the firm paid.")
     advance_minor = models.BigIntegerField()
+    earlier_minor = models.BigIntegerField(default=0, help_text="Owed back on earlier claims, taken off here.")
     to_issuer_minor = models.BigIntegerField(default=0)
     due_minor = models.BigIntegerField(db_index=True)
     workings = models.JSONField(help_text="[what, how much] of each step to what is due.")

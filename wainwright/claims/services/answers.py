@@ -5,11 +5,11 @@ from __future__ import annotations
 from django.db import transaction
 
 from wainwright.accounts import services as accounts
-from wainwright.accounts.models import Payment, PayRun
+from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.accounts.selectors import books as ledger_books
 from wainwright.claims.models import Claim
+from wainwright.claims.services.closing import link, settled
 from wainwright.claims.services.correcting import may_set_off, set_off_advance
-from wainwright.claims.services.road import link, settled
 from wainwright.core.posting import advance_journal, payment_journal
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.formats.apart import apart
@@ -171,7 +171,7 @@ def _answered(payment_id: int, answer: Answer) -> None:
         correction = set_off_advance(thing, payment.amount)
         if correction is not None:
             transaction.on_commit(lambda: accounts.send_posting(correction, None))
-            _settle_if_even(thing)
+            _settle_if_even(correction)
     else:
         settled(thing)
     tell(
@@ -182,8 +182,8 @@ def _answered(payment_id: int, answer: Answer) -> None:
     transaction.on_commit(lambda: accounts.send_posting(posting, None))
 
 
-def _settle_if_even(trip: Trip) -> None:
-    """Close the posted claim of a trip whose advance covered everything. Inside the caller's transaction."""
-    claim = Claim.objects.select_related("trip", "statement").get(trip=trip)
+def _settle_if_even(correction: Posting) -> None:
+    """Close the posted claim whose advance covered everything. Inside the caller's transaction."""
+    claim = Claim.objects.select_related("trip", "statement").get(pk=int(correction.subject.partition(":")[2]))
     if claim.statement is not None and claim.statement.due_minor == 0:
         settled(claim)

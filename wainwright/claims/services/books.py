@@ -26,7 +26,8 @@ from wainwright.claims.selectors import (
     waiting_for_bank,
 )
 from wainwright.claims.services.answers import carry_answers
-from wainwright.claims.services.road import finance_claim, link, settled
+from wainwright.claims.services.closing import link, settle_what_it_paid, settled
+from wainwright.claims.services.road import finance_claim
 from wainwright.claims.statements import read
 from wainwright.core.money import Money
 from wainwright.core.states import CHARGE, CLAIM
@@ -113,6 +114,7 @@ def _posted(claim: Claim) -> None:
     accounts.use_budgets(claim.firm, row.budget_day.year, claim.subject, done.by_code, actual=True, instead_of=instead)
     if row.advance_minor:
         Trip.objects.filter(pk=claim.trip_id, advance_paid=True).update(advance_settled=True)
+    settle_what_it_paid(claim)
     if row.due_minor == 0:
         settled(claim)
 
@@ -197,7 +199,7 @@ def _left_out(member: Membership, bank: AtBank, claim_ids: set[int], trip_ids: s
         if claim.pk not in open_ | waiting:
             why = f"was changed meanwhile: it stands at {claim.state}"
         words.append(f"{claim.code} {why}.")
-    for trip in Trip.objects.filter(firm_id=member.firm_id, pk__in=trip_ids).select_related("claim").order_by("pk"):
+    for trip in Trip.objects.filter(firm_id=member.firm_id, pk__in=trip_ids).order_by("pk"):
         words.append(f"The advance of {trip.code} is {advance_words(trip)}.")
     return words or (["One of these was paid or changed meanwhile."] if claim_ids or trip_ids else [])
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from datetime import timedelta
+from datetime import date
 
 from django.db import transaction
 from django.db.models import Max
@@ -11,6 +11,7 @@ from django.db.models import Max
 from wainwright import clock
 from wainwright.accounts.selectors import books
 from wainwright.claims.models import Claim
+from wainwright.core.belonging import Span, may_belong_to
 from wainwright.core.business_time import due_by
 from wainwright.core.coding import Coding, check_coding
 from wainwright.core.rules import Finding
@@ -24,9 +25,6 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import WHOLE
-
-SLACK = timedelta(days=3)
-
 
 def mine(member: Membership, claim_id: int, version: int | None = None, editable: bool = True) -> Claim:
     """Lock and return one's own claim. Raises ``Claim.DoesNotExist``, ``NotAllowed``, ``Stale``."""
@@ -48,28 +46,47 @@ def mine(member: Membership, claim_id: int, version: int | None = None, editable
 
 @transaction.atomic
 def claim_trip(member: Membership, trip_id: int) -> Claim:
-    """Make the claim of a trip: its coding, and every loose expense of its days. A second call gives the same claim."""
+    """Make the claim of a trip: its coding, and every loose expense of its days.
+
+    A second call gives the same claim while it is open; once it was sent, what comes later makes a supplement to it.
+    Raises ``NotAllowed``, ``Stale``.
+    """
     trip = Trip.objects.select_for_update(of=("self",)).visible_to(member).select_related("firm").get(pk=trip_id)
     if trip.traveller_id != member.pk:
         raise NotAllowed("Only the traveller claims this trip.")
-    known = Claim.objects.filter(trip=trip).first()
+    return make_claim(member, trip, member)
+
+
+def make_claim(member: Membership, trip: Trip, by: Membership | None) -> Claim:
+    """Make the claim, or the supplement, of a trip that is locked; nobody in ``by`` means that it was drafted. Raises ``Stale``."""
+    live = list(Claim.objects.live().filter(trip=trip).order_by("pk"))
+    known = next((claim for claim in reversed(live) if claim.editable), None)
     if known:
         return known
-    if trip.state not in ("Back", "Under way", "Authorised"):
+    sent = live[0] if live else None
+    off = trip.state == "Called off" and trip.authorised is not None
+    if trip.state not in ("Back", "Under way", "Authorised") and not off and sent is None:
         raise Stale(f"The trip stands at {trip.state}. A claim is made once it is authorised.")
-    zone = trip.firm.zone
-    due = due_by(trip.ends, rulebook(trip.firm).policy.claim_days, zone).date() if trip.ends else None
-    claim = _new(member, trip.title, trip.coding, trip, due)
-    loose = (
-        Expense.objects.filter(
-            owner=member, claim__isnull=True, date__gte=trip.starts - SLACK, date__lte=trip.ends + SLACK
-        )
-        if trip.starts and trip.ends
-        else Expense.objects.none()
-    )
-    loose.update(claim=claim)
+    days = rulebook(trip.firm).policy.claim_days
+    due = due_by(trip.ends, days, trip.firm.zone).date() if trip.ends and not sent and not off else None
+    title = f"{trip.title}, supplement" if sent else trip.title
+    claim = _new(member, title, trip.coding, trip, due, by, sent)
+    loose = Expense.objects.filter(owner=member, claim__isnull=True, turned_down_in__isnull=True)
+    spans = spans_of(member)
+    # Whoever asks for the claim of a trip means it where two are possible; a draft takes only what is sure.
+    may = {pk: may_belong_to(day, spans) for pk, day in loose.values_list("pk", "date")}
+    own = [pk for pk, keys in may.items() if str(trip.pk) in keys and (by is not None or len(keys) == 1)]
+    loose.filter(pk__in=own).update(claim=claim)
     follow_meals(claim.pk)
     return claim
+
+
+def spans_of(member: Membership) -> list[Span]:
+    """Return the journeys that a person's costs may belong to: planned for good, under way, back, or called off."""
+    rows = Trip.objects.filter(
+        traveller=member, authorised__isnull=False, starts__isnull=False, ends__isnull=False
+    ).exclude(state="Turned down")
+    return [Span(str(pk), starts, ends) for pk, starts, ends in rows.values_list("pk", "starts", "ends")]
 
 
 @transaction.atomic
@@ -77,20 +94,27 @@ def claim_loose(member: Membership, title: str) -> Claim:
     """Make a claim without a trip, of everything loose. Raises ``Refusal`` without a title."""
     if len(title.strip()) < 3:
         raise Refusal("Give the claim a title.", "title")
-    claim = _new(member, title.strip(), member.coding, None, None)
-    Expense.objects.filter(owner=member, claim__isnull=True).update(claim=claim)
+    claim = _new(member, title.strip(), member.coding, None, None, member)
+    Expense.objects.filter(owner=member, claim__isnull=True, turned_down_in__isnull=True).update(claim=claim)
     return claim
 
 
-def _new(member: Membership, title: str, coding: Coding, trip: Trip | None, due: object) -> Claim:
+def _new(
+    member: Membership, title: str, coding: Coding, trip: Trip | None, due: date | None, by: Membership | None,
+    supplements: Claim | None = None,
+) -> Claim:  # fmt: skip
     number = (Claim.objects.filter(firm=member.firm).aggregate(last=Max("number"))["last"] or 0) + 1
     claim = Claim(
         firm=member.firm, claimant=member, trip=trip, number=number, title=title[:120], currency=member.firm.currency,
-        due=due, created=clock.now(),
+        due=due, created=clock.now(), supplements=supplements,
     )  # fmt: skip
     claim.take_coding(coding)
     claim.save()
-    record(member, "made the claim", claim.subject, after={"title": claim.title, "trip": trip.pk if trip else None})
+    after = {"title": claim.title, "trip": trip.pk if trip else None}
+    if supplements is not None:
+        after["supplements"] = supplements.code
+    what = "made the claim" if supplements is None else "made a supplement to the claim"
+    record(by, what if by else "drafted the claim", claim.subject, firm_id=claim.firm_id, after=after)
     return claim
 
 
@@ -101,9 +125,35 @@ def put_in(member: Membership, claim_id: int, expense_ids: list[int]) -> int:
     count = Expense.objects.filter(owner=member, pk__in=expense_ids, claim__isnull=True).update(claim=claim)
     if not count:
         raise Stale("They are on a claim already.")
-    _changed(member, claim, "put expenses in", None, {"expenses": expense_ids})
+    changed(member, claim, "put expenses in", None, {"expenses": expense_ids})
     follow_meals(claim.pk)
     return count
+
+
+@transaction.atomic
+def move(member: Membership, claim_id: int, expense_ids: Sequence[int], to: int = 0) -> int:
+    """Move expenses to another open claim of one's own, or back to the tray; return how many moved, all or none.
+
+    Raises ``Refusal`` where nothing was chosen, ``Stale`` where one of them is not on this claim any more.
+    """
+    if not expense_ids:
+        raise Refusal("Tick the lines first.")
+    if to == claim_id:
+        raise Refusal("They are on this claim already. Choose another.")
+    claim = mine(member, claim_id)
+    target = mine(member, to) if to else None
+    if target is not None and target.currency != claim.currency:
+        raise Refusal(f"{target.code} is in {target.currency}, this claim in {claim.currency}.")
+    wanted = set(expense_ids)
+    if Expense.objects.filter(claim=claim, pk__in=wanted).update(claim=target) != len(wanted):
+        raise Stale("Not all of them are on this claim any more. Look at it again; nothing was moved.")
+    where = target.code if target is not None else "the tray"
+    changed(member, claim, "moved expenses", {"expenses": sorted(wanted)}, {"to": where})
+    follow_meals(claim.pk)
+    if target is not None:
+        changed(member, target, "took expenses over", None, {"expenses": sorted(wanted), "from": claim.code})
+        follow_meals(target.pk)
+    return len(wanted)
 
 
 @transaction.atomic
@@ -117,16 +167,6 @@ def take_into(member: Membership, rows: Sequence[Thing], claim_id: int = 0, trip
 
 
 @transaction.atomic
-def take_out(member: Membership, claim_id: int, expense_id: int) -> None:
-    """Take an expense out; it is loose again."""
-    claim = mine(member, claim_id)
-    if not Expense.objects.filter(pk=expense_id, claim=claim).update(claim=None):
-        raise Stale("It is not on this claim any more.")
-    _changed(member, claim, "took an expense out", {"expense": expense_id}, None)
-    follow_meals(claim.pk)
-
-
-@transaction.atomic
 def change_coding(member: Membership, claim_id: int, coding: Coding) -> None:
     """Change the coding that counts for every line without one of its own. Raises ``Refusal``."""
     claim = mine(member, claim_id)
@@ -135,7 +175,7 @@ def change_coding(member: Membership, claim_id: int, coding: Coding) -> None:
         raise Refusal(faults[0].text, faults[0].dimension)
     before = str(claim.coding)
     claim.take_coding(coding)
-    _changed(member, claim, "changed the coding", before, str(coding))
+    changed(member, claim, "changed the coding", before, str(coding))
 
 
 @transaction.atomic
@@ -152,7 +192,8 @@ def explain(
     reasons.explain(member, claim.subject, findings, identities, reason, words)
 
 
-def _changed(member: Membership, claim: Claim, what: str, before: object, after: object) -> None:
+def changed(member: Membership, claim: Claim, what: str, before: object, after: object) -> None:
+    """Keep a change of an open claim with its entry in the trail. Inside the caller's transaction."""
     claim.version += 1
     claim.save()
     record(member, what, claim.subject, before=before, after=after)

@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from django.db import transaction
-from django.db.models import F
+from django.db.models import F, QuerySet
 
 from wainwright import clock
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books
 from wainwright.claims.models import Claim, OverPermitted
-from wainwright.claims.services.road import contents_of, finance_claim, link, title
+from wainwright.claims.services.closing import link
+from wainwright.claims.services.road import contents_of, finance_claim, title
 from wainwright.claims.services.statements import amend, must_not_be_on_its_way
 from wainwright.claims.statements import read
 from wainwright.core.coding import Coding, check_coding
@@ -170,16 +171,11 @@ def set_off_advance(trip: Trip, amount: Money) -> Posting | None:
     A claim that is still open finds it when it is sent. One that is settled was paid without it, so the advance stays
     outstanding. One that was posted has a journal of its own for it, which is returned to be sent.
     """
-    claim = (
-        Claim.objects.select_for_update(of=("self",))
-        .filter(trip=trip, state__in=CLAIM_SENT, statement__isnull=False)
-        .exclude(state="Settled")
-        .select_related("firm", "claimant__person", "claimant__firm", "statement")
-        .first()
-    )
-    if claim is None:
+    claim = _takes_advance(trip, Claim.objects.select_for_update(of=("self",)))
+    if claim is None or claim.statement is None:
         return None
-    done = read(claim.statement, claim.currency).with_advance(amount)
+    was = read(claim.statement, claim.currency)
+    done = was.with_advance(amount)
     row = amend(claim, None, "the advance was paid and set against it", done)
     words = f"Due to you is now {done.settlement.due} {claim.currency} (statement {row.number})."
     tell(claim.claimant, f"The advance of {amount} is set against {claim.title}", link(claim), words)
@@ -187,15 +183,22 @@ def set_off_advance(trip: Trip, amount: Money) -> Posting | None:
         return None
     key = f"set-off:{claim.firm_id}:{claim.number}:{claim.entry}"
     text = f"Advance set against {claim.code}"
-    journal = set_off_journal(key, amount, books(claim.firm).accounts, text)
+    back = done.settlement.owed_back - was.settlement.owed_back
+    journal = set_off_journal(key, amount, back, books(claim.firm).accounts, text)
     trip.advance_settled = True
     trip.save(update_fields=["advance_settled"])
     return accounts.prepare_posting(claim.firm, journal, claim.subject, text, clock.today(claim.firm.zone))
 
 
+def _takes_advance(trip: Trip, claims: QuerySet[Claim]) -> Claim | None:
+    """The claim of a trip that an advance is set against as it is paid: the first that is sent and not settled."""
+    rows = claims.filter(trip=trip, state__in=CLAIM_SENT, statement__isnull=False).exclude(state="Settled")
+    return rows.select_related("firm", "claimant__person", "claimant__firm", "statement").order_by("pk").first()
+
+
 def may_set_off(trip: Trip) -> bool:
     """Say whether the trip's claim can take an advance into account now: not while its journal is on the way."""
-    claim = Claim.objects.filter(trip=trip).first()
+    claim = _takes_advance(trip, Claim.objects.all())
     try:
         if claim is not None:
             must_not_be_on_its_way(claim)

@@ -8,21 +8,17 @@ from wainwright import clock
 from wainwright.accounts.services import give_back
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
+from wainwright.claims.services.closing import give_back_expenses, link, take_earlier_off
 from wainwright.claims.services.compose import mine
-from wainwright.claims.services.statements import write
+from wainwright.claims.services.statements import must_not_be_on_its_way, write
 from wainwright.core.statement import Line, Statement
-from wainwright.core.states import CLAIM, TRIP
+from wainwright.core.states import CLAIM
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
 from wainwright.signoff import services as signoff
 from wainwright.signoff.models import Remark, SignOff
 from wainwright.trail.services import record
-
-
-def link(claim: Claim) -> str:
-    """The claim's address."""
-    return f"/claims/{claim.pk}/"
 
 
 def title(claim: Claim) -> str:
@@ -43,6 +39,7 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
     claim.state = CLAIM.after(claim.state, "send")
     claim.sent, claim.signed_name = clock.now(), typed_name.strip()
     planned = claim.trip.planned if claim.trip else None
+    take_earlier_off(claim, file.figures.settlement.sums.earlier)
     statement = write(claim, member, "certified and sent", file.figures, file.findings, file.budget_day, planned)
     claim.version += 1
     claim.save()
@@ -94,6 +91,7 @@ def take_back(member: Membership, claim_id: int) -> Claim:
     claim.state = CLAIM.after(claim.state, "take_back")
     claim.version += 1
     claim.save()
+    claim.taken_off.all().delete()
     signoff.drop(claim.subject)
     record(member, "took the claim back", claim.subject, before={"state": before}, after={"state": claim.state})
     return claim
@@ -122,34 +120,19 @@ def ended(member: Membership, claim: Claim, act: str, comment: str, given_for: s
     claim.state = CLAIM.after(claim.state, act)
     claim.version += 1
     claim.save()
-    if act == "turn_down" and claim.trip is not None:
-        # Nothing of it will be posted, so what its trip had committed is free again.
-        give_back(claim.trip.subject)
+    claim.taken_off.all().delete()
+    back = 0
+    if act == "turn_down":
+        back = give_back_expenses(claim, comment, turned_down=True)
+        if claim.trip is not None:
+            # Nothing of it will be posted, so what its trip had committed is free again.
+            give_back(claim.trip.subject)
     what = "sent the claim back" if act == "send_back" else "turned the claim down"
     after = {"state": claim.state, "comment": comment}
     record(member, what, claim.subject, before={"state": before}, after=after, for_whom=given_for)
     words = "was sent back to you" if act == "send_back" else "was turned down"
-    tell(claim.claimant, f"{claim.title} {words} by {member.person.name}", link(claim), comment)
-
-
-def settled(claim: Claim) -> None:
-    """Nothing is owed any more: the claim is settled and its trip closed. Inside the caller's transaction."""
-    before = claim.state
-    claim.state = CLAIM.after(claim.state, "settle")
-    claim.version += 1
-    claim.save()
-    record(
-        None,
-        "claim settled",
-        claim.subject,
-        firm_id=claim.firm_id,
-        before={"state": before},
-        after={"state": claim.state},
-    )
-    if claim.trip and TRIP.can(claim.trip.state, "close"):
-        claim.trip.state = TRIP.after(claim.trip.state, "close")
-        claim.trip.save(update_fields=["state"])
-        record(None, "trip closed", claim.trip.subject, firm_id=claim.firm_id)
+    more = f" What was on it lies in your tray again ({back})." if back else ""
+    tell(claim.claimant, f"{claim.title} {words} by {member.person.name}", link(claim), f"{comment}{more}")
 
 
 def finance_claim(member: Membership, claim_id: int, version: int | None = None) -> Claim:
@@ -190,6 +173,7 @@ def finance_end(member: Membership, claim_id: int, version: int, act: str, comme
     claim = finance_claim(member, claim_id, version)
     if claim.state == "In sign-off":
         raise Stale("The claim is still being signed off: it comes to finance when all have signed.")
+    must_not_be_on_its_way(claim)
     signoff.remark(member, claim.subject, comment)
     ended(member, claim, act, comment.strip())
     return claim

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
 
-_AUTHORISED = {"Authorised", "Under way", "Back", "Closed"}
+# What was called off had been authorised, else there is no claim of it.
+_AUTHORISED = {"Authorised", "Under way", "Back", "Closed", "Called off"}
 
 
 @kind

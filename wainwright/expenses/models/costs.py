@@ -32,6 +32,11 @@ class Expense(CodedModel):
     firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT)
     owner = models.ForeignKey(Membership, on_delete=models.PROTECT, related_name="expenses")
     claim = models.ForeignKey("claims.Claim", on_delete=models.SET_NULL, null=True, blank=True, related_name="expenses")
+    turned_down_in = models.ForeignKey(
+        "claims.Claim", on_delete=models.SET_NULL, null=True, blank=True, related_name="gave_back",
+        help_text="The claim with which it was turned down; it says so when it is claimed anew.",
+    )  # fmt: skip
+    turned_down_why = models.CharField(max_length=300, blank=True)
     kind = models.CharField(max_length=10, choices=Kind.choices, default=Kind.COST)
     date = models.DateField()
     merchant = models.CharField(max_length=120, blank=True)

@@ -19,7 +19,10 @@ class OwnedQuerySet(models.QuerySet):
         firm = self.filter(firm_id=member.firm_id)
         if member.reads_all:
             return firm
-        return firm.filter(Q(owner=member) | Q(**{f"{self.claim_path}__in": asked_about(member, "claim")}))
+        asked = asked_about(member, "claim")
+        # What a turned-down claim gave back stays readable to whoever decided on it.
+        back = self.claim_path.replace("claim_id", "turned_down_in_id")
+        return firm.filter(Q(owner=member) | Q(**{f"{self.claim_path}__in": asked}) | Q(**{f"{back}__in": asked}))
 
 
 class EvidenceQuerySet(OwnedQuerySet):

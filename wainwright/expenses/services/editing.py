@@ -201,8 +201,9 @@ def follow_meals(claim_id: int | None) -> None:
     """Tell the trip of a claim which meals its bills pay for, so that its allowance leaves them out."""
     if claim_id is None:
         return
-    trip_id = Trip.objects.filter(claim=claim_id).values_list("pk", flat=True).first()
-    parts = Part.objects.filter(expense__claim=claim_id, personal=False, day__isnull=False).exclude(meal="")
+    trip_id = Trip.objects.filter(claims=claim_id).values_list("pk", flat=True).first()
+    # A supplement's bills pay for meals of the same days as those of the claim before it.
+    parts = Part.objects.filter(expense__claim__trip=trip_id, personal=False, day__isnull=False).exclude(meal="")
     if trip_id:
         bill_meals(trip_id, [f"{part.day.isoformat()}:{part.meal}" for part in parts])
 

@@ -161,5 +161,5 @@ def km_between(member_id: int, first: date, last: date, vehicle: str, without: i
     rides = Expense.objects.filter(
         owner_id=member_id, kind=Expense.Kind.MILEAGE, vehicle=vehicle, date__range=(first, last)
     ).exclude(pk=without)
-    counted = rides.filter(Q(claim__isnull=True) | ~Q(claim__state="Turned down"))
+    counted = rides.filter(Q(claim__isnull=False) | Q(turned_down_in__isnull=True))
     return counted.aggregate(km=Sum("km"))["km"] or Decimal(0)

@@ -52,12 +52,13 @@ class Page:
     @cached_property
     def claim(self) -> Any:
         """The trip's claim, once there can be one. It is reached by the trip's own relation: its floor lies above."""
-        return getattr(self.trip, "claim", None) if self.trip.state in CLAIMABLE else None
+        return self.trip.claim if self.trip.state in CLAIMABLE else None
 
     @property
     def may_mark_meals(self) -> bool:
         """Whether meals can be marked: until the claim is sent, since only then is it known who supplied them."""
-        return self.may_record and (self.claim is None or self.claim.editable)
+        late = self.own and self.trip.state == "Closed" and self.claim is not None
+        return (self.may_record or late) and (self.claim is None or self.claim.editable)
 
     @cached_property
     def expenses(self) -> list[Any]:

@@ -255,9 +255,11 @@ def _keep_marks(member: Membership, trip: Trip, marks: frozenset[tuple[date, Mea
 def _mine_for_meals(member: Membership, trip_id: int) -> Trip:
     """Meals may still be marked once the trip is back, since that is when they are known."""
     trip = mine(member, trip_id, editable=False)
-    if not (trip.editable or trip.state in ("Authorised", "Under way", "Back")):
+    claim = trip.claim
+    # A closed trip with a supplement that is open: what is marked now is claimed there, as the difference.
+    late = trip.state == "Closed" and claim is not None
+    if not (trip.editable or late or trip.state in ("Authorised", "Under way", "Back")):
         raise Stale(f"The trip stands at {trip.state}: meals cannot be marked now.")
-    claim = getattr(trip, "claim", None)
     if claim is not None and not claim.editable:
         raise Stale(f"Its claim stands at {claim.state}: meals cannot be marked now.")
     return trip

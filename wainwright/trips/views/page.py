@@ -36,7 +36,7 @@ def trip_list(request):
     """One's own trips."""
     page = page_of(trips_of(request.member), 25, request.GET.get("page"))
     rows = [
-        (trip, stage_reached(trip.state, trip.state not in ("Authorised",), trip.claim.state if hasattr(trip, "claim") else ""))
+        (trip, stage_reached(trip.state, trip.state not in ("Authorised",), trip.claim.state if trip.claim else ""))
         for trip in page
     ]  # fmt: skip
     return render(request, "trips/list.html", {"page": page, "rows": rows})

@@ -1,0 +1,74 @@
+"""Stops and questions of a claim that are no rule of the firm's but stand in the way all the same."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from wainwright import clock
+from wainwright.accounts.selectors import Books
+from wainwright.claims.models import Claim
+from wainwright.core.coding import check_coding
+from wainwright.core.routing import Route
+from wainwright.core.rules import Cure, Finding, Level
+from wainwright.core.statement import Statement
+from wainwright.core.workings import day_text
+from wainwright.expenses.models import Expense
+
+# What answers it that a cost was turned down before.
+AGAIN = ("What was wrong is mended", "Agreed with whoever turned it down", "It was turned down for another line")
+
+
+def own_findings(
+    claim: Claim, expenses: Sequence[Expense], done: Statement, ledger: Books, route: Route
+) -> list[Finding]:
+    """Return what must be put right or explained: nothing on it, codings, torn bills, who signs, what was turned down before."""
+    found = list(_nothing(claim, done))
+    found += _codings(claim, expenses, ledger)
+    found += [
+        _stop("parts", line.key, f"The parts of {line.label} do not add up to {line.says}.", "Break the bill down again")
+        for line in done.torn
+    ]
+    found += [_stop("route", claim.subject, fault, "See the route") for fault in route.faults]
+    return [*found, *_turned_down(expenses)]
+
+
+def _stop(code: str, target: str, text: str, cure: str) -> Finding:
+    return Finding(f"{code}@{target}", code, Level.STOP, text, "", Cure(cure, target), target)
+
+
+def _nothing(claim: Claim, done: Statement) -> Iterator[Finding]:
+    """Nothing on it, and no advance to account for either."""
+    if not done.lines and not done.advance:
+        yield _stop("empty", claim.subject, "Nothing is on the claim yet.", "Put expenses in, or withdraw the claim")
+
+
+def _codings(claim: Claim, expenses: Sequence[Expense], ledger: Books) -> Iterator[Finding]:
+    day = clock.today(claim.firm.zone)
+    said: set[str] = set()
+    for fault in check_coding(claim.coding, ledger.codes, day):
+        said.add(fault.text)
+        yield _stop(f"coding-{fault.code}-{fault.dimension}", claim.subject, fault.text, "Change the coding")
+    for expense in expenses:
+        codings = [share.as_core(claim.coding).coding for share in expense.shares.all()] or [
+            expense.coding.filled_from(claim.coding)
+        ]
+        codings += [part.coding.filled_from(codings[0]) for part in expense.parts.all() if part.coding]
+        for coding in codings:
+            for fault in check_coding(coding, ledger.codes, day):
+                if fault.text not in said:
+                    said.add(fault.text)
+                    text = f"{expense.label}: {fault.text}"
+                    yield _stop(f"coding-{fault.code}-{fault.dimension}", expense.key, text, "Change the coding")
+
+
+def _turned_down(expenses: Sequence[Expense]) -> Iterator[Finding]:
+    """A cost that was on a claim that was turned down says so to whoever decides now."""
+    for expense in expenses:
+        before = expense.turned_down_in
+        if before is not None:
+            why = f": “{expense.turned_down_why}”" if expense.turned_down_why else ""
+            text = f"{expense.label} of {day_text(expense.date)} was turned down on {before.code}{why}."
+            yield Finding(
+                f"turned-down@{expense.key}", "turned-down", Level.EXPLAIN, text, "What was turned down is claimed anew with a reason.",
+                Cure("Say what is different now, or take it out", expense.key), expense.key, reasons=AGAIN,
+            )  # fmt: skip
