@@ -10,6 +10,7 @@ from wainwright.expenses.views import breakdown, cards, costs, expense, grid, lo
 from wainwright.journals import views as journals
 from wainwright.profile import views as profile
 from wainwright.rulebook import views as rate_views
+from wainwright.staff import views as staff
 from wainwright.tray import views as tray
 from wainwright.trips.views import page, road, seats
 from wainwright.trips.views.booking import cars, days, stays, ways
@@ -71,6 +72,16 @@ urlpatterns = [
     path("rules/safeguards/", web.set_safeguards, name="set-safeguards"),
     path("rates/", rate_views.rates_page, name="rates"),
     path("rates/take/", rate_views.take, name="rates-take"),
+    path("people/", staff.people, name="people"),
+    path("people/names/", staff.offered, name="people-names"),
+    path("people/<int:member_id>/", staff.person, name="person"),
+    path("people/<int:member_id>/place/", staff.set_place, name="set-place"),
+    path("people/<int:member_id>/cover/", staff.set_cover, name="set-cover"),
+    path("people/<int:member_id>/cover/<int:cover_id>/end/", staff.end_cover, name="end-cover"),
+    path("people/<int:member_id>/delegate/", staff.set_delegate, name="set-delegate"),
+    path("people/<int:member_id>/delegate/<int:delegate_id>/end/", staff.end_delegate, name="end-delegate"),
+    path("delegate/begin/", staff.begin, name="prepare-for"),
+    path("delegate/stop/", staff.stop_preparing, name="stop-preparing"),
     path("trail/", web.trail_page, name="trail"),
     path("demo-sign-in/", web.demo_sign_in, name="demo-sign-in"),
     path("clock/", web.move_clock, name="move-clock"),

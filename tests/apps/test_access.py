@@ -32,6 +32,7 @@ OPEN = {
     "cars": (200, 404, 403, 403, 404, 403, 404), "stays": (200, 404, 403, 403, 404, 403, 404), "sign": (302, 404, 403, 403, 404, 403, 404),
     "seats": (200, 404, 403, 403, 404, 403, 404), "trip-open": (200, 404, 200, 200, 404, 200, 404), "paper": (200, 404, 200, 200, 404, 200, 404),
     "order": (200, 404, 200, 200, 404, 200, 404), "order-pdf": (200, 404, 200, 200, 404, 200, 404), "itinerary-page": (200, 404, 200, 200, 404, 200, 404),
+    "people": (403, 403, 403, 403, 200, 200, 403), "people-names": (200,) * 7, "person": (200, 403, 403, 403, 200, 200, 404),
     "profile": (200,) * 7, "sessions": (200,) * 7, "stand-ins": (404,) * 7,
     "claim": (200, 404, 200, 200, 404, 200, 404), "claim-owed": (200, 404, 200, 200, 404, 200, 404), "expense": (200, 404, 200, 200, 404, 200, 404),
     "receipt": (200, 404, 200, 200, 404, 200, 404), "receipt-original": (200, 404, 200, 200, 404, 200, 404),
@@ -55,6 +56,7 @@ ACTS = {
     "claim-explain", "claim-send", "claim-take-back", "put-in", "take-out", "claim-coding", "claim-say", "approve", "end", "pass-on",
     "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
     "pay-take-answer", "pay-settle", "bench-allow", "account-confirm", "card-give", "post-again", "end-sessions", "set-safeguards",
+    "set-place", "set-cover", "end-cover", "set-delegate", "end-delegate", "prepare-for", "stop-preparing",
 }  # fmt: skip
 FREE = {"up", "subscribed"}
 
@@ -101,7 +103,7 @@ class AccessTest(WorldTestCase):
         self.values = {
             "trip_id": self.trip.pk, "claim_id": self.claim.pk, "expense_id": self.expense.pk, "receipt_id": self.receipt.pk,
             "page_id": self.receipt.pages.first().pk, "kind": "claim", "object_id": self.claim.pk, "posting_id": Posting.objects.first().pk,
-            "run_id": self.run_.pk, "answer_id": self.run_.answers.get().pk, "payment_id": self.run_.payments.get().pk, "member_id": self.maren.pk, "mail_id": self.mail.pk, "number": 0, "leg_id": self.trip.legs.first().pk, "other_id": 1,
+            "run_id": self.run_.pk, "answer_id": self.run_.answers.get().pk, "payment_id": self.run_.payments.get().pk, "member_id": self.maren.pk, "cover_id": 1, "delegate_id": 1, "mail_id": self.mail.pk, "number": 0, "leg_id": self.trip.legs.first().pk, "other_id": 1,
             "booking_id": self.booking.pk, "paper_id": self.paper.pk, "card_id": self.maren.cards.first().pk, "file_id": self.file.pk, "index": 0, "opened": "papers", "secret": "x", "act": "send-back", "slug": "norge",
         }  # fmt: skip
 

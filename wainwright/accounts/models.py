@@ -60,6 +60,28 @@ class CodingPart(models.Model):
         return f"{self.dimension} {self.code}"
 
 
+class KeptSplit(models.Model):
+    """A split saved for use again: a person's own, or shared with the firm by finance."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="kept_splits")
+    owner = models.ForeignKey(
+        "people.Membership", on_delete=models.CASCADE, null=True, blank=True, related_name="kept_splits", help_text="Empty: the firm's."
+    )  # fmt: skip
+    name = models.CharField(max_length=60)
+    parts = models.JSONField(help_text='For each: {"share": "60", "codes": [[dimension, code], …]}.')
+    used = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        ordering = ["-used", "name"]
+        constraints = [
+            models.UniqueConstraint(fields=["owner", "name"], name="one_own_split_of_a_name"),
+            models.UniqueConstraint(fields=["firm", "name"], condition=Q(owner__isnull=True), name="one_firm_split_of_a_name"),
+        ]  # fmt: skip
+
+    def __str__(self):
+        return self.name
+
+
 class Dimension(models.Model):
     """A dimension that the firm's ledger keeps."""
 

@@ -61,7 +61,7 @@ def keep_asked(
     if known:
         once = f"{once}#{Booking.objects.filter(trip_id=trip_id).count()}"
     return Booking.objects.create(
-        firm=member.firm, trip_id=trip_id, booker=member, kind=choice.kind, keys=list(choice.keys), carrier=choice.carrier,
+        firm=member.firm, trip_id=trip_id, booker=member.doer, kind=choice.kind, keys=list(choice.keys), carrier=choice.carrier,
         label=choice.label, fare=choice.fare, cabin=choice.cabin, contracted=choice.contracted,
         contract_passed=choice.contract_passed, rows=choice.rows, hops=choice.hops, currency=choice.price.currency,
         price_minor=choice.price.minor, cheapest_minor=choice.cheapest.minor, alternatives=choice.alternatives,

@@ -12,8 +12,8 @@ from wainwright.claims.beside import Beside
 from wainwright.claims.lodging import Lodged, cut
 from wainwright.claims.models import Claim
 from wainwright.core.coding import Coding
-from wainwright.core.money import Money, share_out
-from wainwright.core.splits import split
+from wainwright.core.dividing import divide, divide_lines
+from wainwright.core.money import Money
 from wainwright.core.statement import Coded, Evidence, Line
 from wainwright.core.tax import reclaim
 from wainwright.core.whereabouts import Paid, paid_in
@@ -22,6 +22,7 @@ from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import shown_by
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.earnings import AllowanceFacts
+from wainwright.trips.splits import shares_of
 
 ALLOWANCE = "Daily allowance"
 
@@ -34,10 +35,11 @@ def lines_of(
     plan = claim.trip.signed.by_category if claim.trip and claim.trip.signed else {}
     permitted = dict(claim.permitted.values_list("key", "amount_minor")) if stays else {}
     stays = {key: replace(stay, permitted=permitted.get(key, 0)) for key, stay in stays.items()}
-    lines = [
+    made = [
         _line(expense, stays.get(expense.key), _paid_in(expense, allowance, book), book, books, plan, claim)
         for expense in expenses
     ]
+    lines, free = [line for line, _ in made], frozenset(each for _, places in made for each in places)
     left = allowance.amount - others.allowance
     if left and not others.elsewhere:
         nothing, coding = Money.zero(claim.currency), claim.coding.with_account(books.allowance_account)
@@ -52,7 +54,8 @@ def lines_of(
                 (Coded(name, "", coding, left, nothing, nothing),), workings=workings,
             )
         )  # fmt: skip
-    return lines
+        free |= {("allowance", 0)}
+    return divide_lines(lines, shares_of(claim), free)
 
 
 def _paid_in(expense: Expense, allowance: AllowanceFacts, book: Rulebook) -> Paid:
@@ -63,28 +66,16 @@ def _paid_in(expense: Expense, allowance: AllowanceFacts, book: Rulebook) -> Pai
     )
 
 
-def coded_of(expense: Expense, default: Coding, book: Rulebook, books: Books, abroad: bool) -> tuple[Coded, ...]:
-    """Return what each coding bears of an expense: each part, each share of it, with its recoverable tax."""
-    currency = expense.currency
-    parts = list(expense.parts.all())
+def coded_of(
+    expense: Expense, default: Coding, book: Rulebook, books: Books, abroad: bool
+) -> tuple[tuple[Coded, ...], bool]:  # fmt: skip
+    """Return what each coding bears of an expense: each part, each share of it, with its recoverable tax.
+
+    And whether a split of the claim may still divide it: not where it has a split or a coding of its own.
+    """
     shares = [share.as_core(default) for share in expense.shares.all()]
-    rows = (
-        [
-            (
-                p.label,
-                p.category,
-                Money.from_minor(p.amount_minor, currency),
-                Money.from_minor(p.tax_minor, currency),
-                p.personal,
-                p.coding,
-            )
-            for p in parts
-        ]
-        if parts
-        else [(expense.label, expense.category, expense.amount, expense.tax, False, Coding())]
-    )
-    found = []
-    for label, code, gross, tax, part_personal, own in rows:
+    pieces, split = [], []
+    for label, code, gross, tax, part_personal, own in _rows(expense):
         category = book.categories.get(code)
         personal = expense.personal or part_personal
         account = category.account if category else ""
@@ -92,18 +83,27 @@ def coded_of(expense: Expense, default: Coding, book: Rulebook, books: Books, ab
             account = books.mileage_account
         share_back = Decimal(category.tax_share) if category else Decimal(0)
         back = reclaim(tax, share_back, bool(expense.receipts.all()), not abroad).recoverable
-        net, back = (gross, Money.zero(currency)) if personal else (gross - back, back)
-        name = f"{expense.merchant}: {label}" if parts and expense.merchant else label
-        if shares and not personal and not own:
-            taxes = share_out(tax, [s.share for s in shares])
-            found += [
-                Coded(name, code, s.coding.with_account(account), s.net, its_tax, s.tax, share=part.share)
-                for s, its_tax, part in zip(split(net, back, shares), taxes, shares, strict=True)
-            ]
-        else:
-            coding = own.filled_from(expense.coding).filled_from(default).with_account(account)
-            found.append(Coded(name, code, coding, net, tax, back, personal))
-    return tuple(found)
+        net, back = (gross, Money.zero(expense.currency)) if personal else (gross - back, back)
+        coding = own.filled_from(expense.coding).filled_from(default).with_account(account)
+        pieces.append(Coded(label, code, coding, net, tax, back, personal))
+        split.append(bool(shares) and not personal and not own)
+    divided = iter(divide([piece for piece, yes in zip(pieces, split, strict=True) if yes], shares))
+    found = [each for piece, yes in zip(pieces, split, strict=True) for each in (next(divided) if yes else [piece])]
+    return tuple(found), not shares and not expense.coding
+
+
+def _rows(expense: Expense) -> list[tuple[str, str, Money, Money, bool, Coding]]:
+    """The parts of an expense, or itself as the only one: words, category, gross, tax, whether personal, its own coding."""
+    parts, currency = list(expense.parts.all()), expense.currency
+    if not parts:
+        return [(expense.label, expense.category, expense.amount, expense.tax, False, Coding())]
+    return [
+        (
+            f"{expense.merchant}: {p.label}" if expense.merchant else p.label, p.category,
+            Money.from_minor(p.amount_minor, currency), Money.from_minor(p.tax_minor, currency), p.personal, p.coding,
+        )
+        for p in parts
+    ]  # fmt: skip
 
 
 def _line(
@@ -114,10 +114,11 @@ def _line(
     books: Books,
     plan: Mapping[str, int],
     claim: Claim,
-) -> Line:
+) -> tuple[Line, frozenset[tuple[str, int]]]:
+    """The line of an expense, and which of its pieces a split of the claim may still divide."""
     shows, shows_by = shown_by(expense)
     allows, allows_by = _allowed(expense, stay, book, plan)
-    coded = coded_of(expense, claim.coding, book, books, paid.abroad)
+    coded, free = coded_of(expense, claim.coding, book, books, paid.abroad)
     workings = tuple(expense.workings)
     if paid.abroad and expense.tax_minor:
         workings += (f"Tax of {expense.tax} of {paid.country or 'another country'} ({paid.why}) stays in the cost",)
@@ -127,7 +128,7 @@ def _line(
     name = "Personal" if expense.personal else category.name if category else expense.category
     charge = getattr(expense, "charge", None)
     mileage = expense.kind == Expense.Kind.MILEAGE
-    return Line(
+    line = Line(
         expense.key, "mileage" if mileage else "cost", expense.label, expense.date, expense.category, name,
         expense.amount, shows, shows_by, allows, allows_by, coded,
         "self" if mileage else expense.paid_by,  # type: ignore[arg-type]
@@ -136,6 +137,9 @@ def _line(
         tuple(each.night.date.isoformat() for each in stay.nights) if stay else tuple(expense.nights),
         workings,
     )  # fmt: skip
+    own_parts = [bool(part.coding) for part in expense.parts.all()]
+    places = range(len(coded)) if free else ()
+    return line, frozenset((line.key, n) for n in places if not (n < len(own_parts) and own_parts[n]))
 
 
 def _evidence(expense: Expense) -> tuple[Evidence, ...]:
@@ -144,6 +148,9 @@ def _evidence(expense: Expense) -> tuple[Evidence, ...]:
     if charge is not None:
         words = f"charge of {day_text(charge.date)} on {charge.card}: {charge.merchant} {charge.amount}"
         found.append(Evidence("charge", charge.pk, words))
+    if expense.booking is not None:
+        number = expense.booking.ticket_number or expense.booking.reference
+        found.append(Evidence("booking", expense.booking.pk, f"booked for the trip: {expense.booking.label} {number}".strip()))
     if expense.lost:
         found.append(Evidence("lost", 0, f"receipt declared lost by {expense.lost['name']}"))
     return tuple(found)

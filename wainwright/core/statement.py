@@ -53,9 +53,9 @@ class Coded:
 
 @dataclass(frozen=True, slots=True)
 class Evidence:
-    """What proves a line: a receipt or a card charge by its number, or a declaration in place of a lost receipt."""
+    """What proves a line: a receipt, a card charge or a booking by its number, or a declaration in place of a lost receipt."""
 
-    kind: Literal["receipt", "charge", "lost"]
+    kind: Literal["receipt", "charge", "booking", "lost"]
     number: int
     text: str
 

@@ -42,7 +42,7 @@ PAST = {
     "hold": "held", "confirm": "confirmed", "ticket": "ticketed", "lapse": "let go", "cancel": "cancelled",
     "use": "used", "free": "freed", "mark_personal": "marked personal", "post": "posted", "reverse": "reversed",
     "sign": "signed off", "ask": "put before others", "clear": "cleared", "refuse": "refused", "settle": "settled", "reopen": "opened again",
-    "withdraw": "withdrawn",
+    "withdraw": "withdrawn", "stand": "left as it was signed",
 }  # fmt: skip
 
 TRIP = Machine(
@@ -54,10 +54,12 @@ TRIP = Machine(
         ("Authorised", "leave"): "Under way", ("Under way", "return"): "Back", ("Back", "close"): "Closed",
         ("Planning", "call_off"): "Called off", ("Sent back", "call_off"): "Called off",
         ("Authorised", "call_off"): "Called off", ("Authorised", "reopen"): "Planning",
+        ("Planning", "stand"): "Authorised", ("Sent back", "stand"): "Authorised", ("Awaiting sign-off", "stand"): "Authorised",
     },
     {
         "send": "traveller", "take_back": "traveller", "send_back": "approver", "turn_down": "approver",
         "authorise": "approver", "leave": "time", "return": "time", "close": "finance", "call_off": "traveller", "reopen": "traveller",
+        "stand": "approver",
     },
 )  # fmt: skip
 

@@ -242,7 +242,7 @@ def _day_of(row: Row) -> date:
 def with_evidence(expenses: QuerySet[Expense]) -> QuerySet[Expense]:
     """Load expenses with their parts, shares, charge and receipts: four queries in all."""
     receipts = Receipt.objects.defer("lines").order_by("place", "received", "pk")
-    return expenses.select_related("charge__card", "turned_down_in").prefetch_related("parts", "shares", Prefetch("receipts", receipts))
+    return expenses.select_related("charge__card", "turned_down_in", "booking").prefetch_related("parts", "shares", Prefetch("receipts", receipts))
 
 
 def expense_for(member: Membership, expense_id: int) -> Expense:

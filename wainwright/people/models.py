@@ -110,16 +110,32 @@ class Membership(models.Model):
     )
     active = models.BooleanField(default=True)
 
+    # Who really acts, where somebody prepares for this person (see ``acting``). Never kept.
+    prepared_by: Membership | None = None
+    # How much news is unread, where a page asks for it.
+    unread: int | None = None
+
     class Meta:
         constraints = [models.UniqueConstraint(fields=["firm", "person"], name="one_membership_per_firm")]
 
     def __str__(self):
         return self.person.name
 
+    def save(self, *args, **kwargs):
+        """Keep it; one that somebody prepares for is a view of a person, not the person."""
+        if self.prepared_by is not None:
+            raise RuntimeError("a person whom somebody prepares for is not saved")
+        super().save(*args, **kwargs)
+
     @property
     def name(self) -> str:
         """The person's name."""
         return self.person.name
+
+    @property
+    def doer(self) -> Membership:
+        """Whose hand it is: whoever prepares for the person, else the person."""
+        return self.prepared_by or self
 
     @property
     def tray_address(self) -> str:
@@ -178,6 +194,24 @@ class Cover(models.Model):
 
     def __str__(self):
         return f"{self.by} for {self.member}"
+
+
+class Delegate(models.Model):
+    """``by`` may prepare for ``member`` between two days: trips, bookings, receipts, claims. They never certify."""
+
+    member = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="delegates")
+    by = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="prepares_for")
+    since = models.DateField()
+    until = models.DateField()
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=Q(until__gte=models.F("since")), name="delegate_ends_after_start"),
+            models.CheckConstraint(condition=~Q(member=models.F("by")), name="nobody_prepares_for_themselves"),
+        ]
+
+    def __str__(self):
+        return f"{self.by} prepares for {self.member}"
 
 
 class Card(models.Model):

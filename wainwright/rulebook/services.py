@@ -47,7 +47,7 @@ def explain(
                 "firm": member.firm,
                 "reason": given[finding.identity][:200],
                 "words": words,
-                "by": member,
+                "by": member.doer,
                 "time": clock.now(),
             },
         )

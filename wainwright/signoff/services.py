@@ -192,6 +192,31 @@ def pass_on(member: Membership, subject: str, to: Membership, comment: str, titl
     return signoff
 
 
+def hand_on(row: SignOff, to: Membership, covers: str, why: str, link: str) -> SignOff:
+    """Let somebody else be asked in the place of a signer who is away or gone. Inside the caller's transaction.
+
+    Where they are asked of the same thing already, they are asked once, for both.
+    """
+    row.state, row.turn, had_turn = SignOff.State.DROPPED, False, row.turn
+    row.save(update_fields=["state", "turn"])
+    other = SignOff.objects.filter(subject=row.subject, signer=to, state=WAITING).first()
+    if other is not None:
+        if other.scope != row.scope:
+            whole = row if row.scope == "all" else other
+            other.scope, other.content = "all", whole.content
+        other.why = f"{other.why}; {why}"[:300]
+        other.save(update_fields=["scope", "content", "why"])
+    else:
+        other = SignOff.objects.create(
+            firm_id=row.firm_id, subject=row.subject, kind=row.kind, object_id=row.object_id, round=row.round,
+            order=row.order, signer=to, covers=covers, why=why[:300], scope=row.scope, content=row.content,
+            title=row.title, amount_minor=row.amount_minor, currency=row.currency, marks=row.marks,
+        )  # fmt: skip
+    if had_turn:
+        next_turn(row.subject, row.title, link)
+    return other
+
+
 def renew(subject: str, amount: Money, contents: Mapping[str, str]) -> None:
     """Put what has changed by an act on the route before those who have not signed yet; who signed has signed what it was."""
     for row in SignOff.objects.filter(subject=subject, state=WAITING):
@@ -227,7 +252,7 @@ def remark(member: Membership, subject: str, text: str, line: str = "") -> Remar
     if not text.strip():
         raise Refusal("Write what you want to say.", "text")
     return Remark.objects.create(
-        firm=member.firm, subject=subject, line=line, by=member, text=text.strip()[:1000], time=clock.now()
+        firm=member.firm, subject=subject, line=line, by=member.doer, text=text.strip()[:1000], time=clock.now()
     )
 
 

@@ -28,11 +28,15 @@ def record(
 ) -> Entry:
     """Add an entry inside the act's own transaction. ``who`` is nothing where the system itself acts.
 
+    Where somebody prepares for a person, it says who did it, and for whom.
+
     Raises ``RuntimeError`` outside a transaction, since an act and its entry stand or fall together.
     """
     if not transaction.get_connection().in_atomic_block:
         raise RuntimeError("the trail is written inside the act's transaction")
     firm = who.firm_id if who else firm_id
+    if who is not None and who.prepared_by is not None:
+        who, for_whom = who.prepared_by, who.person.name
     last = Entry.objects.order_by("-number").only("number", "digest").first()
     core = CoreEntry(
         number=last.number + 1 if last else 1,

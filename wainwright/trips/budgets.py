@@ -8,7 +8,8 @@ from wainwright.accounts.services import use_budgets
 from wainwright.core.bearing import Borne, bear
 from wainwright.trips.figures import b_key
 from wainwright.trips.models import Trip
-from wainwright.trips.selectors import load_file, shares_of
+from wainwright.trips.selectors import load_file
+from wainwright.trips.splits import shares_of
 
 
 def commit_lost(trip: Trip) -> None:

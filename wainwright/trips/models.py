@@ -54,12 +54,19 @@ class Trip(CodedModel):
     permissions = models.JSONField(default=list, blank=True, help_text="Special permissions added by hand.")
     engagements = models.JSONField(default=list, blank=True, help_text="What the traveller must be in time for.")
     profile = models.JSONField(default=dict, blank=True, help_text="The copy of the profile that this trip uses.")
+    standing = models.JSONField(
+        default=dict, blank=True, help_text="What was authorised, while its plan is opened again."
+    )
     version = models.PositiveIntegerField(default=1)
     signed = models.ForeignKey(
         "trips.TripVersion", on_delete=models.SET_NULL, null=True, blank=True, related_name="+",
         help_text="The newest version that the traveller certified.",
     )  # fmt: skip
     signed_name = models.CharField(max_length=120, blank=True)
+    ready_by = models.ForeignKey(
+        Membership, on_delete=models.SET_NULL, null=True, blank=True, related_name="+",
+        help_text="Who prepared it, and says that the traveller can sign.",
+    )  # fmt: skip
     sent = models.DateTimeField(null=True, blank=True)
     authorised = models.DateTimeField(null=True, blank=True)
     created = models.DateTimeField()

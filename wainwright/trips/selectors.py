@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from decimal import Decimal
 from functools import cached_property
 from typing import Any
 
@@ -24,7 +23,6 @@ from wainwright.core.money import Money
 from wainwright.core.permissions import Permission, permissions
 from wainwright.core.routing import Route, work_out_route
 from wainwright.core.rules import Item, run
-from wainwright.core.splits import SplitPart
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.rulebook.models import Explanation
@@ -35,6 +33,7 @@ from wainwright.trips.figures import TripFigures, figures
 from wainwright.trips.frozen import Frozen, thaw
 from wainwright.trips.models import Leg, Night, OtherCost, Paper, Trip
 from wainwright.trips.own_findings import Seen, own_findings, route_findings
+from wainwright.trips.splits import shares_of
 
 ALLOWANCE = "allowance"
 # The large columns of a signed version, which few pages read.
@@ -170,16 +169,6 @@ def _alike(night: Night) -> tuple:
 def permission_identity(permission: Permission, trip: Trip) -> str:
     """The identity under which a comment on a permission is kept."""
     return f"permission-{permission.code}@{trip.subject}"
-
-
-def shares_of(trip: Trip) -> dict[str, list[SplitPart]]:
-    """Return the splits of a plan, by what they are about."""
-    return {
-        row["about"]: [
-            SplitPart(Coding.of(part["codes"]), Decimal(part["share"])) for part in row["parts"]
-        ]
-        for row in trip.shares
-    }  # fmt: skip
 
 
 def borne_by(trip: Trip, done: TripFigures) -> list[tuple[Coding, Money]]:

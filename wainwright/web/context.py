@@ -15,6 +15,7 @@ AREAS = (
     ("bench", "Bench", "/bench/", "b", ("approver", "finance")),
     ("ledger", "Ledger", "/ledger/", "l", ("finance", "auditor")),
     ("rules", "Rules", "/rules/", "r", ("administrator", "finance", "auditor")),
+    ("people", "People", "/people/", "p", ("auditor", "administrator")),
     ("trail", "Trail", "/trail/", "a", ("auditor", "administrator")),
 )
 

@@ -19,6 +19,7 @@ from wainwright import clock
 from wainwright.core.states import NotNow
 from wainwright.core.text import clean, one_line
 from wainwright.errors import NotAllowed, Refusal
+from wainwright.people.acting import acting_for, may_prepare_for
 from wainwright.people.models import Once
 from wainwright.people.second_factor import has_authenticator
 from wainwright.web.selectors import membership_of
@@ -32,6 +33,10 @@ BAD = 400
 # What is meant as often as it is pressed: looks at what is being typed, and steps by so much.
 REPEATED = frozenset({"check", "ride-check", "leg-move", "meal", "stay-stretch", "shift"})
 READING = ("GET", "HEAD", "OPTIONS")
+# What somebody who prepares for another works on.
+PREPARED = (
+    "/trips/", "/tray/", "/receipts/", "/expenses/", "/claims/", "/places/", "/codes/", "/rates/", "/find/", "/look/", "/stand-ins/",
+)  # fmt: skip
 # What is nobody's but one's own: which firm one looks at, which news one has read.
 THEIR_OWN = ("/firms/", "/news/", "/clock/")
 
@@ -145,10 +150,32 @@ class MemberMiddleware:
         ):
             messages.info(request, f"{request.member.firm.name} asks a second factor of you. Set it up, then go on.")
             return redirect("mfa_activate_totp")
+        if request.session.get("for") and not request.path.startswith(("/delegate/", *THEIR_OWN)):
+            refused = _for_another(request)
+            if refused is not None:
+                return refused
         if request.member.reads_only and request.method not in READING and not request.path.startswith(THEIR_OWN):
             words = "Auditors read, and change nothing. Ask somebody of the firm to do it."
             return render(request, "403.html", {"why": words}, status=403)
         return self.get_response(request)
+
+
+def _for_another(request):
+    """Let a delegate work as whom they prepare for; return an answer where that is over, or the page is not theirs."""
+    today = clock.today(request.member.firm.zone)
+    row = may_prepare_for(request.member, today).filter(member=request.session["for"]).first()
+    if row is None:
+        del request.session["for"]
+        messages.info(request, "You do not prepare for them any more.")
+        return redirect("desk")
+    if request.path != "/" and not request.path.startswith(PREPARED):
+        words = (
+            f"You prepare for {row.member.person.name}: their trips, papers, costs and claims are open to you. "
+            "Stop preparing for them, then open this."
+        )
+        return render(request, "403.html", {"why": words}, status=403)
+    request.member = acting_for(request.member, row.member)
+    return None
 
 
 class RefusalMiddleware:

@@ -8,6 +8,7 @@ from huey import crontab
 from huey.contrib.djhuey import db_periodic_task
 
 from wainwright import clock
+from wainwright.bench.moving import move_on_everywhere
 from wainwright.claims.binding import forget_old
 from wainwright.claims.services.books import finish_what_broke_off
 from wainwright.expenses.services.feeds import ask_for_all
@@ -36,7 +37,7 @@ def every_minute() -> None:
     """Move trips and holds along, and finish what was broken off: postings, pay runs, readings."""
     each(
         lambda: move_along(clock.now()), finish_what_broke_off, read_again_what_broke_off, open_again_what_broke_off,
-        take_from_folder,
+        take_from_folder, move_on_everywhere,
     )  # fmt: skip
 
 

@@ -53,9 +53,14 @@ class Claim(CodedModel):
     signed_name = models.CharField(max_length=120, blank=True)
     sent = models.DateTimeField(null=True, blank=True)
     cleared_by = models.ForeignKey(Membership, on_delete=models.PROTECT, null=True, blank=True, related_name="+")
+    shares = models.JSONField(default=list, blank=True, help_text="How it is split over codings, as a trip is.")
     pays_back = models.CharField(
         max_length=5, choices=PAYS_BACK, default="next", help_text="How it is paid back where it comes below zero."
     )
+    ready_by = models.ForeignKey(
+        Membership, on_delete=models.SET_NULL, null=True, blank=True, related_name="+",
+        help_text="Who prepared it, and says that the claimant can sign.",
+    )  # fmt: skip
     answered = models.JSONField(default=list, blank=True, help_text="Questions that were answered with no.")
     entry = models.PositiveSmallIntegerField(default=1, help_text="Counts the journals: one more after a reversal.")
     created = models.DateTimeField()

@@ -15,6 +15,7 @@ from wainwright.core.statement import Line, Statement
 from wainwright.core.states import CLAIM
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
+from wainwright.people.acting import must_be_oneself
 from wainwright.people.models import Membership
 from wainwright.signoff import services as signoff
 from wainwright.signoff.models import Remark, SignOff
@@ -29,6 +30,7 @@ def title(claim: Claim) -> str:
 @transaction.atomic
 def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Claim:
     """Certify and send. Only the claimant, with their own name typed; what is certified is kept as it is shown."""
+    must_be_oneself(member)
     claim = mine(member, claim_id, version)
     file = load_file(member, claim)
     if file.in_the_way:
@@ -37,7 +39,7 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
         raise Refusal(f"Type your name as it stands here, {member.person.name}, to certify.", "name")
     before = claim.state
     claim.state = CLAIM.after(claim.state, "send")
-    claim.sent, claim.signed_name = clock.now(), typed_name.strip()
+    claim.sent, claim.signed_name, claim.ready_by = clock.now(), typed_name.strip(), None
     planned = claim.trip.planned if claim.trip else None
     take_earlier_off(claim, file.figures.settlement.sums.earlier)
     statement = write(claim, member, "certified and sent", file.figures, file.findings, file.budget_day, planned)
@@ -58,6 +60,19 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
         # Everybody's earlier sign-off stands: nothing they signed has changed.
         claim.state = CLAIM.after(claim.state, "sign")
         claim.save(update_fields=["state"])
+    return claim
+
+
+@transaction.atomic
+def ready(member: Membership, claim_id: int) -> Claim:
+    """Say that a claim somebody prepared is ready: it waits on the claimant's desk for one signature. Raises ``NotAllowed``."""
+    if member.prepared_by is None:
+        raise NotAllowed("It is your own claim: certify and send it yourself.")
+    claim = mine(member, claim_id)
+    claim.ready_by = member.prepared_by
+    claim.save(update_fields=["ready_by"])
+    record(member, "said that the claim is ready", claim.subject)
+    tell(claim.claimant, f"{claim.title} is ready: {member.prepared_by.person.name} prepared it for you", link(claim))
     return claim
 
 

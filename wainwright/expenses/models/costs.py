@@ -37,6 +37,10 @@ class Expense(CodedModel):
         help_text="The claim with which it was turned down; it says so when it is claimed anew.",
     )  # fmt: skip
     turned_down_why = models.CharField(max_length=300, blank=True)
+    booking = models.ForeignKey(
+        "bookings.Booking", on_delete=models.SET_NULL, null=True, blank=True, related_name="expenses",
+        help_text="What was booked for the trip, and proves it.",
+    )  # fmt: skip
     kind = models.CharField(max_length=10, choices=Kind.choices, default=Kind.COST)
     date = models.DateField()
     merchant = models.CharField(max_length=120, blank=True)
@@ -165,11 +169,12 @@ class Part(CodedModel):
 
 
 class SplitShare(CodedModel):
-    """One line of a split: a coding and its share in per cent."""
+    """One line of a split: a coding and its share in per cent, or what of the cost it bears."""
 
     expense = models.ForeignKey(Expense, on_delete=models.CASCADE, related_name="shares")
     order = models.PositiveSmallIntegerField()
     share = models.DecimalField(max_digits=7, decimal_places=4)
+    amount_minor = models.BigIntegerField(null=True, blank=True, help_text="Where it is split by amount.")
 
     class Meta:
         ordering = ["order"]
@@ -183,4 +188,5 @@ class SplitShare(CodedModel):
 
     def as_core(self, default: Coding) -> SplitPart:
         """The share as the core splits it."""
-        return SplitPart(self.coding.filled_from(default), self.share)
+        amount = None if self.amount_minor is None else Money.from_minor(self.amount_minor, self.expense.currency)
+        return SplitPart(self.coding.filled_from(default), self.share, amount)

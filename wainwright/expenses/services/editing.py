@@ -19,6 +19,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense, Part, SplitShare
 from wainwright.expenses.services.memory import forget, remember
 from wainwright.expenses.services.taking import NO_CODING, fill_cost, set_tax
+from wainwright.people.acting import must_be_oneself
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
@@ -224,6 +225,7 @@ def nightly_parts(
 @transaction.atomic
 def declare_lost(member: Membership, expense_id: int, version: int, words: str, name: str) -> Expense:
     """Declare a receipt lost, with what happened and one's name as certification. Empty words take it back. Raises ``Refusal``."""
+    must_be_oneself(member)
     expense = mine(member, expense_id, version)
     if expense.receipts.exists():
         raise Refusal("There is a receipt; nothing needs to be declared.", "words")

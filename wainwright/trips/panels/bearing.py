@@ -10,7 +10,8 @@ from wainwright.core.text import decimal
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import plain_number
 from wainwright.trips.panels.base import Again, Page, Panel, act
-from wainwright.trips.selectors import TripFile, shares_of
+from wainwright.trips.selectors import TripFile
+from wainwright.trips.splits import shares_of
 from wainwright.trips.services import details
 
 MOST_SHARES = 12

@@ -24,6 +24,7 @@ from wainwright.formats.pictures import media_type
 from wainwright.formats.places import best_place
 from wainwright.formats.problems import Unreadable
 from wainwright.people.files import drop_file
+from wainwright.people.acting import must_be_oneself
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trips.figures import THROUGHOUT
@@ -212,6 +213,7 @@ def change_copy(member: Membership, trip_id: int, name: str, value: str, for_goo
     before = dict(trip.profile)
     trip.profile = trip.profile | {name: value}
     if for_good:
+        must_be_oneself(member)
         kept = Membership.objects.select_for_update().get(pk=member.pk)
         limit = {"home": 20, "phone": 30}.get(name, 120)
         setattr(kept, {"home": "home_code"}.get(name, name), value[:limit])

@@ -13,8 +13,9 @@ from wainwright.accounts.services import give_back
 from wainwright.bookings import services as bookings
 from wainwright.bookings.models import Booking
 from wainwright.core.states import TRIP
-from wainwright.errors import Refusal, Stale
+from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import Enclosed, tell
+from wainwright.people.acting import must_be_oneself
 from wainwright.people.models import Membership
 from wainwright.people.post import post
 from wainwright.people.proof import must_be_code
@@ -27,6 +28,7 @@ from wainwright.trips.models import Trip
 from wainwright.trips.selectors import TripFile, load_file
 from wainwright.trips.services import basket, ways
 from wainwright.trips.services.base import mine
+from wainwright.trips.services.standing import keep_standing, stand_again
 from wainwright.trips.services.versions import commit, write
 
 
@@ -44,6 +46,7 @@ def send(
     member: Membership, trip_id: int, version: int, typed: str, advance_confirmed: bool = False
 ) -> Trip:  # fmt: skip
     """Certify and send the plan, as ``_send``; where a code certifies, only so many wrong ones are taken."""
+    must_be_oneself(member)
     if rulebook(member.firm).policy.certify_by == "code":
         # Outside the act, so that a wrong guess is kept.
         must_be_code(member.person, typed)
@@ -73,7 +76,7 @@ def _send(
         raise Refusal(f"Say that you ask for the advance of {trip.advance}, or take it off.", "advance_confirmed")
     before = trip.state
     trip.state = TRIP.after(trip.state, "send")
-    trip.sent, trip.signed_name = clock.now(), member.person.name
+    trip.sent, trip.signed_name, trip.ready_by = clock.now(), member.person.name, None
     trip.version += 1
     version_ = write(file, "certified and sent", member.person.name, file.book.policy.certify_by)
     trip.save()
@@ -89,6 +92,19 @@ def _send(
     if not signoff.anyone_waits(trip.subject):
         # Nobody is asked, or all have signed just this before: it is authorised at once.
         signed(member, trip, "")
+    return trip
+
+
+@transaction.atomic
+def ready(member: Membership, trip_id: int) -> Trip:
+    """Say that a plan somebody prepared is ready: it waits on the traveller's desk for one signature. Raises ``NotAllowed``."""
+    if member.prepared_by is None:
+        raise NotAllowed("It is your own trip: certify and send it yourself.")
+    trip = mine(member, trip_id)
+    trip.ready_by = member.prepared_by
+    trip.save(update_fields=["ready_by"])
+    record(member, "said that the trip is ready", trip.subject)
+    tell(trip.traveller, f"{trip.title} is ready: {member.prepared_by.person.name} prepared it for you", link(trip))
     return trip
 
 
@@ -127,6 +143,7 @@ def reopen(member: Membership, trip_id: int) -> Trip:
     """Change the plan of an authorised trip: bookings and budgets stand, and those whom a change concerns sign again."""
     trip = mine(member, trip_id, editable=False)
     before = trip.state
+    keep_standing(trip)
     trip.state = TRIP.after(trip.state, "reopen")
     trip.version += 1
     trip.save()
@@ -176,7 +193,7 @@ def signed(member: Membership, trip: Trip, given_for: str) -> None:
     file = load_file(trip.traveller, trip)
     before = trip.state
     trip.state = TRIP.after(trip.state, "authorise")
-    trip.authorised = clock.now()
+    trip.authorised, trip.standing = clock.now(), {}
     trip.version += 1
     trip.save()
     commit(trip, file)
@@ -186,15 +203,25 @@ def signed(member: Membership, trip: Trip, given_for: str) -> None:
 
 
 def ended(member: Membership, trip: Trip, act: str, comment: str, given_for: str) -> None:
-    """The trip was sent back or turned down. Inside the bench's transaction."""
-    before = trip.state
-    trip.state = TRIP.after(trip.state, act)
-    trip.version += 1
-    trip.save()
+    """The trip was sent back or turned down; turned down as a change, what was authorised before stands again.
+
+    Inside the bench's transaction.
+    """
+    before, again = trip.state, act == "turn_down" and bool(trip.standing)
+    if again:
+        stand_again(trip)
+    else:
+        trip.state = TRIP.after(trip.state, act)
+        trip.version += 1
+        trip.save()
     what = "sent the trip back" if act == "send_back" else "turned the trip down"
+    if again:
+        what = "turned the change of the trip down"
     after = {"state": trip.state, "comment": comment}
     record(member, what, trip.subject, before={"state": before}, after=after, for_whom=given_for)
     words = "was sent back to you" if act == "send_back" else "was turned down"
+    if again:
+        words = "stays as it was authorised: its change was turned down"
     tell(trip.traveller, f"{trip.title} {words} by {member.person.name}", link(trip), comment)
 
 
@@ -291,8 +318,18 @@ def _begin_and_end(now: datetime) -> int:
                 trip.state = TRIP.after(trip.state, act)
                 trip.save(update_fields=["state"])
                 record(None, f"trip {trip.state.lower()}", trip.subject, firm_id=trip.firm_id, before={"state": state})
+                _close_if_settled(trip)
                 moved += 1
     return moved
+
+
+def _close_if_settled(trip: Trip) -> None:
+    """A trip that was claimed and paid while it was under way has nothing more to wait for once it is back."""
+    claims = trip.live_claims if trip.state == "Back" else []
+    if claims and all(claim.state == "Settled" for claim in claims):
+        trip.state = TRIP.after(trip.state, "close")
+        trip.save(update_fields=["state"])
+        record(None, "trip closed", trip.subject, firm_id=trip.firm_id)
 
 
 def _try_again() -> None:

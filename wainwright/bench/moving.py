@@ -1,0 +1,75 @@
+"""What waits for somebody who is away or gone goes on by itself: to their cover, else to the next above."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from wainwright import clock
+from wainwright.claims.models import Claim
+from wainwright.core.routing import Signer, who_signs_for
+from wainwright.news.services import tell
+from wainwright.people.models import Firm, Membership
+from wainwright.people.selectors import signers
+from wainwright.signoff import services as signoff
+from wainwright.signoff.models import SignOff
+from wainwright.trail.services import record
+from wainwright.trips.models import Trip
+
+
+def move_on_everywhere() -> int:
+    """Do it for every firm; return how many things went on."""
+    return sum(move_on(firm_id) for firm_id in Firm.objects.values_list("pk", flat=True))
+
+
+@transaction.atomic
+def move_on(firm_id: int) -> int:
+    """Hand every sign-off of a firm that waits for somebody who is away or gone to whoever signs in their place.
+
+    Each is one entry in the trail; both are told, and whose it is. Where nobody can, it stays, and the administrators are
+    told once. Returns how many went on.
+    """
+    firm = Firm.objects.get(pk=firm_id)
+    people = signers(firm_id, clock.today(firm.zone))
+    stuck = [key for key, one in people.items() if not one.active or one.cover]
+    waiting = SignOff.objects.select_for_update().filter(firm_id=firm_id, state=SignOff.State.WAITING, signer__in=stuck)
+    return sum(_hand_on(row, people) for row in list(waiting.order_by("pk")))
+
+
+def _hand_on(row: SignOff, people: dict[str, Signer]) -> bool:
+    owner = _owner(row)
+    gone = people[str(row.signer_id)]
+    to, covers = who_signs_for(gone.key, str(owner.pk), people)
+    if to is None:
+        _tell_once(row, gone)
+        return False
+    new = Membership.objects.select_related("person", "firm").get(pk=int(to.key))
+    why = f"{row.why}; {gone.name} is {'away' if gone.active else 'gone'}"
+    signoff.hand_on(row, new, covers, why, f"/bench/{row.kind}/{row.object_id}/")
+    record(
+        None, "handed a decision on", row.subject, firm_id=row.firm_id, before={"waited for": gone.name},
+        after={"waits for": new.person.name, "covers": covers},
+    )  # fmt: skip
+    tell(owner, f"{row.title}: {new.person.name} decides, since {gone.name} is {'away' if gone.active else 'gone'}", _link(row))
+    return True
+
+
+def _owner(row: SignOff) -> Membership:
+    if row.kind == "trip":
+        return Trip.objects.select_related("traveller__person", "traveller__firm").get(pk=row.object_id).traveller
+    return Claim.objects.select_related("claimant__person", "claimant__firm").get(pk=row.object_id).claimant
+
+
+def _link(row: SignOff) -> str:
+    return f"/{'trips' if row.kind == 'trip' else 'claims'}/{row.object_id}/"
+
+
+def _tell_once(row: SignOff, gone: Signer) -> None:
+    """Say that nobody can sign in somebody's place, to those who can name one: once for each thing."""
+    words = f"{row.title} waits for {gone.name}, who is {'away' if gone.active else 'gone'}, and nobody can sign in their place"
+    if words in row.comment:
+        return
+    row.comment = words[:1000]
+    row.save(update_fields=["comment"])
+    admins = Membership.objects.filter(firm_id=row.firm_id, administrator=True, active=True).select_related("person", "firm")
+    for one in admins:
+        tell(one, words, f"/people/{row.signer_id}/", "Name a cover for them, or a manager above them.")

@@ -1,0 +1,159 @@
+"""Acts on people's places: managers, limits, roles, and who decides while somebody is away."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+from django.db import transaction
+
+from wainwright import clock
+from wainwright.bench.moving import move_on
+from wainwright.core.money import Money
+from wainwright.core.workings import day_text
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.news.services import tell
+from wainwright.people.models import ROLES, Cover, Delegate, Membership
+from wainwright.trail.services import record
+
+
+@dataclass(frozen=True)
+class Place:
+    """A person's place: whom they report to, how far they sign (nothing: without limit), and what they do."""
+
+    manager: int
+    limit: Money | None
+    roles: frozenset[str]
+
+
+@transaction.atomic
+def set_place(by: Membership, who_id: int, place: Place) -> Membership:
+    """Name a person's manager, limit and roles; what waits for somebody who cannot decide any more goes on.
+
+    Raises ``Membership.DoesNotExist``, ``NotAllowed``; ``Refusal`` for a manager who is not here, or would be led by those they lead.
+    """
+    if not by.administrator:
+        raise NotAllowed("Only an administrator names managers, limits and roles.")
+    rows = Membership.objects.select_for_update(of=("self",)).select_related("person", "firm")
+    who = rows.get(pk=who_id, firm_id=by.firm_id)
+    if not place.roles <= set(ROLES):
+        raise Refusal("Choose roles of the list.", "roles")
+    if not place.roles:
+        raise Refusal("Everybody has a role. Choose at least one.", "roles")
+    if who.pk == by.pk and "administrator" not in place.roles:
+        raise Refusal("Another administrator takes that role from you.", "roles")
+    manager = Membership.objects.select_related("person").filter(firm_id=by.firm_id, pk=place.manager, active=True).first()
+    if place.manager and manager is None:
+        raise Refusal("Choose somebody of the firm who is here.", "manager")
+    _no_circle(who, manager)
+    before = _said(who)
+    who.manager, who.limit_minor = manager, None if place.limit is None else place.limit.minor
+    for role in ROLES:
+        setattr(who, role, role in place.roles)
+    who.save()
+    after = _said(who)
+    if before != after:
+        record(by, "set a person's place", f"member:{who.pk}", before=before, after=after)
+        if who.pk != by.pk:
+            tell(who, f"{by.person.name} changed your place in {who.firm.name}", "/profile/", _words(after))
+    move_on(by.firm_id)
+    return who
+
+
+def _said(who: Membership) -> dict[str, object]:
+    return {
+        "manager": who.manager.person.name if who.manager else "", "limit": str(who.limit) if who.limit is not None else "",
+        "roles": who.roles,
+    }  # fmt: skip
+
+
+def _words(said: dict[str, object]) -> str:
+    return (
+        f"You report to {said['manager'] or 'nobody'}; you sign up to {said['limit'] or 'any sum'}; "
+        f"you are: {', '.join(said['roles'])}."  # type: ignore[arg-type]
+    )
+
+
+def _no_circle(who: Membership, manager: Membership | None) -> None:
+    above, seen = manager, {who.pk}
+    while above is not None:
+        if above.pk in seen:
+            name = manager.person.name if manager else ""
+            raise Refusal(f"{name} would be led by {who.person.name} in turn. Choose another.", "manager")
+        seen.add(above.pk)
+        above = above.manager
+
+
+@transaction.atomic
+def set_cover(by: Membership, who_id: int, cover_id: int, since: date, until: date) -> Cover:
+    """Name who decides while somebody is away: the person themself, or an administrator. What waits goes on at once.
+
+    Raises ``NotAllowed``, ``Refusal``.
+    """
+    who = Membership.objects.select_related("person", "firm").get(pk=who_id, firm_id=by.firm_id)
+    if who.pk != by.pk and not by.administrator:
+        raise NotAllowed("Only they, or an administrator, name who decides for them.")
+    found = Membership.objects.select_related("person", "firm").filter(firm_id=by.firm_id, pk=cover_id, active=True)
+    cover = found.exclude(pk=who.pk).first()
+    if cover is None or not (cover.approver or cover.finance):
+        raise Refusal("Choose another approver of the firm.", "by")
+    if until < since:
+        raise Refusal("It ends before it begins.", "until")
+    if until < clock.today(by.firm.zone):
+        raise Refusal("That is over already.", "until")
+    if Cover.objects.filter(member=who, since__lte=until, until__gte=since).exists():
+        raise Refusal("Somebody is named for these days already. End that first.", "since")
+    made = Cover.objects.create(member=who, by=cover, since=since, until=until)
+    days = f"{day_text(since)} to {day_text(until)}"
+    record(by, "named a cover", f"member:{who.pk}", after={"by": cover.person.name, "days": days})
+    tell(cover, f"You decide for {who.person.name} from {days}", "/bench/")
+    move_on(by.firm_id)
+    return made
+
+
+@transaction.atomic
+def end_cover(by: Membership, cover_id: int) -> None:
+    """End a cover: what waits for whoever covered stays with them. Raises ``NotAllowed``, ``Stale``."""
+    rows = Cover.objects.select_related("member__person", "by__person")
+    cover = rows.filter(pk=cover_id, member__firm_id=by.firm_id).first()
+    if cover is None:
+        raise Stale("It is ended already.")
+    if cover.member_id != by.pk and not by.administrator:
+        raise NotAllowed("Only they, or an administrator, end it.")
+    record(by, "ended a cover", f"member:{cover.member_id}", before={"by": cover.by.person.name})
+    cover.delete()
+
+
+@transaction.atomic
+def set_delegate(member: Membership, by_id: int, since: date, until: date) -> Delegate:
+    """Name who may prepare for oneself, from when to when. Raises ``Refusal``."""
+    rows = Membership.objects.select_related("person", "firm").filter(firm_id=member.firm_id, active=True)
+    by = rows.filter(pk=by_id).exclude(pk=member.pk).first()
+    if by is None:
+        raise Refusal("Choose somebody else of the firm.", "by")
+    if by.reads_only:
+        raise Refusal(f"{by.person.name} audits, and changes nothing.", "by")
+    if until < since:
+        raise Refusal("It ends before it begins.", "until")
+    if until < clock.today(member.firm.zone):
+        raise Refusal("That is over already.", "until")
+    if Delegate.objects.filter(member=member, by=by, since__lte=until, until__gte=since).exists():
+        raise Refusal(f"{by.person.name} prepares for you in these days already.", "by")
+    made = Delegate.objects.create(member=member, by=by, since=since, until=until)
+    days = f"{day_text(since)} to {day_text(until)}"
+    record(member, "named a delegate", f"member:{member.pk}", after={"by": by.person.name, "days": days})
+    tell(by, f"You may prepare for {member.person.name} from {days}", f"/people/{by.pk}/", "They certify what you prepare.")
+    return made
+
+
+@transaction.atomic
+def end_delegate(member: Membership, delegate_id: int) -> None:
+    """End that somebody prepares: whoever is prepared for, or whoever prepares. Raises ``Stale``."""
+    rows = Delegate.objects.select_related("member__person", "by__person", "member__firm", "by__firm")
+    row = rows.filter(pk=delegate_id, member__firm_id=member.firm_id).first()
+    if row is None or member.pk not in (row.member_id, row.by_id):
+        raise Stale("It is ended already.")
+    record(member, "ended a delegate", f"member:{row.member_id}", before={"by": row.by.person.name})
+    row.delete()
+    other = row.by if member.pk == row.member_id else row.member
+    tell(other, f"{row.by.person.name} does not prepare for {row.member.person.name} any more", f"/people/{other.pk}/")

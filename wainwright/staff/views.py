@@ -1,0 +1,136 @@
+"""The list of people, a person's place, and preparing for somebody."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wainwright import clock
+from wainwright.errors import Refusal
+from wainwright.fields import FEW, say, whole
+from wainwright.paging import page_of
+from wainwright.people.acting import may_prepare_for
+from wainwright.staff import services
+from wainwright.staff.forms import DaysForm, PlaceForm
+from wainwright.staff.selectors import names, people_of, person_for, place_page
+
+
+@require_GET
+def people(request):
+    """The firm's people: who leads whom, who signs how far, who is away."""
+    text = request.GET.get("q", "")[:80]
+    page = page_of(people_of(request.member, text), 50, request.GET.get("page"))
+    more = f"q={text}&" if text else ""
+    return render(request, "staff/people.html", {"page": page, "text": text, "more": more})
+
+
+@require_GET
+def offered(request):
+    """Names that fit what is being typed."""
+    text = next(iter(request.GET.values()), "")[:120]
+    found = names(request.member)
+    return render(request, "accounts/_codes.html", {"found": [found.words(key) for key in found.find(text, FEW)]})
+
+
+@require_GET
+def person(request, member_id: int):
+    """A person's place."""
+    return _person(request, member_id)
+
+
+def _person(request, member_id: int, status: int = 200, **forms):
+    member = request.member
+    who = person_for(member, member_id)
+    own = who.pk == member.pk
+    today = clock.today(member.firm.zone)
+    days = {"since": today, "until": today}
+    context = {
+        "who": who, "own": own, "page": place_page(member, who),
+        "place_form": PlaceForm(names=names(member), who=who) if member.administrator else None,
+        "cover_form": DaysForm(names=names(member, deciders=True), prefix="cover", initial=days)
+        if own or member.administrator else None,
+        "delegate_form": DaysForm(names=names(member), prefix="delegate", initial=days) if own else None,
+    }  # fmt: skip
+    return render(request, "staff/person.html", context | forms, status=status)
+
+
+@require_POST
+def set_place(request, member_id: int):
+    """Set manager, limit and roles."""
+    who = person_for(request.member, member_id)
+    form = PlaceForm(request.POST, names=names(request.member), who=who)
+    if not form.is_valid():
+        return _person(request, member_id, 422, place_form=form)
+    try:
+        services.set_place(request.member, member_id, form.wanted)
+    except Refusal as refusal:
+        say(form, refusal)
+        return _person(request, member_id, 422, place_form=form)
+    messages.info(request, f"{who.person.name}'s place is set.")
+    return redirect("person", member_id)
+
+
+@require_POST
+def set_cover(request, member_id: int):
+    """Name who decides while somebody is away."""
+    who = person_for(request.member, member_id)
+    form = DaysForm(request.POST, names=names(request.member, deciders=True), prefix="cover")
+    if not form.is_valid():
+        return _person(request, member_id, 422, cover_form=form)
+    d = form.cleaned_data
+    try:
+        made = services.set_cover(request.member, member_id, int(d["by"]), d["since"], d["until"])
+    except Refusal as refusal:
+        say(form, refusal)
+        return _person(request, member_id, 422, cover_form=form)
+    messages.info(request, f"{made.by.person.name} decides for {who.person.name} then.")
+    return redirect("person", member_id)
+
+
+@require_POST
+def end_cover(request, member_id: int, cover_id: int):
+    """End a cover."""
+    services.end_cover(request.member, cover_id)
+    return redirect("person", member_id)
+
+
+@require_POST
+def set_delegate(request, member_id: int):
+    """Name who may prepare for oneself."""
+    form = DaysForm(request.POST, names=names(request.member), prefix="delegate")
+    if not form.is_valid():
+        return _person(request, request.member.pk, 422, delegate_form=form)
+    d = form.cleaned_data
+    try:
+        made = services.set_delegate(request.member, int(d["by"]), d["since"], d["until"])
+    except Refusal as refusal:
+        say(form, refusal)
+        return _person(request, request.member.pk, 422, delegate_form=form)
+    messages.info(request, f"{made.by.person.name} may prepare for you then; you certify.")
+    return redirect("person", request.member.pk)
+
+
+@require_POST
+def end_delegate(request, member_id: int, delegate_id: int):
+    """End that somebody prepares."""
+    services.end_delegate(request.member, delegate_id)
+    return redirect("person", request.member.pk)
+
+
+@require_POST
+def stop_preparing(request):
+    """Work for oneself again."""
+    request.session.pop("for", None)
+    return redirect("desk")
+
+
+@require_POST
+def begin(request):
+    """Begin to prepare for somebody: from now on their trips, papers, costs and claims are open."""
+    today = clock.today(request.member.firm.zone)
+    row = may_prepare_for(request.member, today).filter(member=whole(request.POST.get("who"))).first()
+    if row is None:
+        raise Refusal("They have not named you to prepare for them, or the days are over.")
+    request.session["for"] = row.member_id
+    return redirect("desk")
