@@ -13,6 +13,7 @@ from wainwright.bookings.selectors import chosen, chosen_stay, stays, ways
 from wainwright.bookings.services import ByHand
 from wainwright.core.journey import Meal
 from wainwright.core.money import Money
+from wainwright.core.splits import SplitPart
 from wainwright.formats.places import place, town
 from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
@@ -63,7 +64,7 @@ def tell(member: Membership, today: date) -> Trip:
     fitting = [s for s in rooms if (s.a_night + s.city_tax).amount <= 150] or rooms
     hold(member, pk, chosen_stay(fitting[0].key, today, "EUR"), Wish("Needed for the work", "Nearest to the quay."))
     ledger = books(member.firm)
-    parts = [details.Share(read_coding(code, ledger), Decimal(share)) for code, share in (("3120", 60), ("3140", 40))]
+    parts = [SplitPart(read_coding(code, ledger), Decimal(share)) for code, share in (("3120", 60), ("3140", 40))]
     details.split_plan(member, pk, "category:lodging", "Lodging", parts)
     details.add_paper(member, pk, "invitation", "invitation.png", papers.clean_png(papers.Printed(("GAUGE KEEPERS", "Oslo", ("Yearly meeting", "09:00")))))  # fmt: skip
     at = clock.in_zone(datetime.combine(monday, time()), member.firm.zone)

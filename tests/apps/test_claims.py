@@ -17,6 +17,7 @@ from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file, payable
 from wainwright.claims.services import books, compose, correcting, road
 from wainwright.core.money import Money
+from wainwright.core.splits import SplitPart
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge, Expense, Receipt
 from wainwright.expenses.selectors import tray
@@ -195,8 +196,8 @@ class ExpenseTest(WorldTestCase):
     def test_a_split_is_checked(self):
         expense = self.a_cost(amount="102.00")
         for shares, words in [
-            ([(coded("3120"), Decimal(60)), (coded("3140"), Decimal(30))], "add up to 90 %"),
-            ([(coded("3120", "P-0417"), Decimal(100))], "asks for a task"),
+            ([SplitPart(coded("3120"), Decimal(60)), SplitPart(coded("3140"), Decimal(30))], "add up to 90 %"),
+            ([SplitPart(coded("3120", "P-0417"), Decimal(100))], "asks for a task"),
         ]:
             with self.subTest(words), self.assertRaisesRegex(Refusal, words):
                 editing.set_split(self.maren, expense.pk, expense.version, shares)
@@ -218,7 +219,7 @@ class ClaimTest(WorldTestCase):
             self.maren,
             dinner.pk,
             dinner.version,
-            [(coded("3120"), Decimal(60)), (coded("3140"), Decimal(40))],
+            [SplitPart(coded("3120"), Decimal(60)), SplitPart(coded("3140"), Decimal(40))],
         )
         compose.put_in(self.maren, claim.pk, [dinner.pk])
         file = load_file(self.maren, Claim.objects.select_related("firm", "trip").get(pk=claim.pk))
@@ -283,7 +284,7 @@ class ClaimTest(WorldTestCase):
             self.maren,
             expense.pk,
             expense.version,
-            [(coded("3120"), Decimal(60)), (coded("3140"), Decimal(40))],
+            [SplitPart(coded("3120"), Decimal(60)), SplitPart(coded("3140"), Decimal(40))],
         )
         self.send_claim(claim)
         return claim, expense
@@ -305,7 +306,7 @@ class ClaimTest(WorldTestCase):
         self.assertEqual(self.approve_all("claim", claim.pk), ["Tobias Achterberg", "Ottilie Marsh"])
         road.finance_end(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version, "send_back", "Wrong day")
         expense.refresh_from_db()
-        shares = [(coded("3120"), Decimal(70)), (coded("3140"), Decimal(30))]
+        shares = [SplitPart(coded("3120"), Decimal(70)), SplitPart(coded("3140"), Decimal(30))]
         editing.set_split(self.maren, expense.pk, expense.version, shares)
         self.send_claim(claim)
         self.assertEqual(self.approve_all("claim", claim.pk), ["Tobias Achterberg", "Ottilie Marsh"])

@@ -117,8 +117,11 @@ class NotChosenTest(WorldTestCase):
         self.client.post("/expenses/new/", row | {"amount": "9.50", "code-task": "lab", "code-cost_centre": "3140"})
         cost = self.maren.expenses.latest("pk")
         self.assertEqual(cost.coding, coded("3140", "P-0417", "lab"))
-        split = {"version": cost.version, "split-share": ["60", "40"], "split-code-cost_centre": ["3120", "boats"],
-                 "split-code-task": ["field", "lab"], "split-code-project": ["P-0431", "P-0431"]}  # fmt: skip
+        split = {
+            "version": cost.version,
+            "split-share": ["60", "40"],
+            "split-coding": ["3120 / field / P-0431", "boats / lab"],
+        }
         self.client.post(f"/expenses/{cost.pk}/split/", split)
         self.assertEqual(
             [share.coding for share in cost.shares.all()],

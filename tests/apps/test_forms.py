@@ -221,11 +221,8 @@ class FormsTest(WorldTestCase):
             version=version + 1,
             **(rows | {"part-amount": ["1", "two"]}),
         )
-        split = {f"split-code-{n}": ["", ""] for n in ("project", "task", "fund")} | {
-            "split-code-cost_centre": ["3120", "3140"],
-            "split-share": ["60", "40"],
-        }
-        self.send(self.maren, page + "split/", "Keep the split", version=version + 1, **split)
+        split = {"split-coding": ["3120", "3140"], "split-share": ["60", "40"]}
+        self.send(self.maren, page + "split/", "Take the split off", version=version + 1, **split)
         self.send(
             self.maren,
             page + "split/",
@@ -237,7 +234,7 @@ class FormsTest(WorldTestCase):
         self.send(
             self.maren,
             page + "split/",
-            "A share is a number",
+            "is no share and no amount",
             status=422,
             version=version + 2,
             **(split | {"split-share": ["x", "40"]}),

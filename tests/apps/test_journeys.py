@@ -9,6 +9,7 @@ from wainwright import clock
 from wainwright.accounts.models import BudgetUse
 from wainwright.bench import services as bench
 from wainwright.core.journey import Meal
+from wainwright.core.splits import SplitPart
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.services import rides
 from wainwright.formats.places import place, town
@@ -357,7 +358,7 @@ class DetailsTest(JourneyTestCase):
 
     def test_a_split_plan_asks_every_owner_and_commits_each_coding(self):
         trip = self.to_bergen()
-        parts = [details.Share(coded("3120"), Decimal(60)), details.Share(coded("3140"), Decimal(40))]
+        parts = [SplitPart(coded("3120"), Decimal(60)), SplitPart(coded("3140"), Decimal(40))]
         details.split_plan(self.maren, trip.pk, "category:lodging", "Lodging", parts)
         file = self.file(trip)
         borne = {str(c): a for c, a in file.borne}
@@ -372,10 +373,10 @@ class DetailsTest(JourneyTestCase):
 
     def test_a_split_that_does_not_hold_is_refused(self):
         trip = self.to_bergen()
-        good = details.Share(coded("3140"), Decimal(60))
+        good = SplitPart(coded("3140"), Decimal(60))
         for about, parts, words in [
-            ("all", [good], "add up to 60 %"), ("all", [good, details.Share(coded("9999"), Decimal(40))], "not known"),
-            ("nonsense", [good], "what is to be split"), ("all", [good, details.Share(coded("3120", "P-0417"), Decimal(40))], "asks for a task"),
+            ("all", [good], "add up to 60 %"), ("all", [good, SplitPart(coded("9999"), Decimal(40))], "not known"),
+            ("nonsense", [good], "what is to be split"), ("all", [good, SplitPart(coded("3120", "P-0417"), Decimal(40))], "asks for a task"),
         ]:  # fmt: skip
             with self.subTest(words), self.assertRaisesRegex(Refusal, words):
                 details.split_plan(self.maren, trip.pk, about, "", parts)
@@ -418,7 +419,7 @@ class DetailsTest(JourneyTestCase):
 class VersionsTest(JourneyTestCase):
     def test_what_was_signed_is_frozen_and_only_those_concerned_sign_again(self):
         trip = self.to_bergen()
-        parts = [details.Share(coded("3120"), Decimal(50)), details.Share(coded("3140"), Decimal(50))]
+        parts = [SplitPart(coded("3120"), Decimal(50)), SplitPart(coded("3140"), Decimal(50))]
         details.split_plan(self.maren, trip.pk, "category:lodging", "Lodging", parts)
         self.sent(trip)
         with self.done():

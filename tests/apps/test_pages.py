@@ -158,14 +158,14 @@ class HostileTest(WorldTestCase):
             f"/trips/{trip.pk}/shift/": ("start",), f"/trips/{trip.pk}/stay/stretch/": ("start", "last"), f"/trips/{trip.pk}/stay/split/": ("day",),
             f"/trips/{trip.pk}/quarters/": ("when", "who", "reference"), f"/trips/{trip.pk}/host/": ("first", "last", "meals"), f"/trips/{trip.pk}/questions/": ("q-guests",),
             f"/trips/{trip.pk}/engagements/": ("title", "place", "day", "time"), f"/trips/{trip.pk}/engagements/99999999999999999999/remove/": (), f"/trips/{trip.pk}/permissions/": ("code", "title", "comment"),
-            f"/trips/{trip.pk}/papers/": ("kind", "file"), f"/trips/{trip.pk}/split/": ("about", "split-share", "split-code-cost_centre"), f"/trips/{trip.pk}/copy/": ("name", "value"),
+            f"/trips/{trip.pk}/papers/": ("kind", "file"), f"/trips/{trip.pk}/split/": ("about", "split-share", "split-coding", "split-by", "kept", "kept-name", "do"), f"/trips/{trip.pk}/copy/": ("name", "value"),
             f"/trips/{trip.pk}/say/": ("text",), f"/trips/{trip.pk}/by-hand/": ("kind", "number", "label", "supplier", "day", "amount", "paid_by"),
             f"/trips/{trip.pk}/cars/hold/": ("pick", "seats", "words"), f"/trips/{trip.pk}/stays/hold/": ("pick", "words"), "/profile/": ("act", "phone", "itinerary_email", "home", "iban", "last_four", "expires", "plate"),
  "/tray/take/": ("receipt", "charge"), "/tray/personal/": ("charge",),
             "/expenses/new/": ("date", "merchant", "category", "amount", "currency", "rate", "tax_rate", "tax", "heads"),
             "/expenses/ride/": ("date", "origin", "target", "km", "vehicle", "passengers"),
             f"/expenses/{expense.pk}/parts/": ("version", "part-category", "part-label", "part-amount", "part-night", "night-count", "night-price"),
-            f"/expenses/{expense.pk}/split/": ("version", "split-code-cost_centre", "split-code-project", "split-code-task", "split-code-fund", "split-share"),
+            f"/expenses/{expense.pk}/split/": ("version", "split-coding", "split-share", "split-by", "kept", "do"),
             f"/expenses/{expense.pk}/attach/": ("receipt",), "/claims/new/": ("title",), f"/claims/{claim.pk}/coding/": ("code-cost_centre", "code-task"),
             f"/claims/{claim.pk}/send/": ("version", "name"), f"/claims/{claim.pk}/explain/": ("identity", "words"), f"/claims/{claim.pk}/say/": ("text",),
         }  # fmt: skip
@@ -206,7 +206,7 @@ class HostileTest(WorldTestCase):
             f"/expenses/{expense.pk}/change/": {"version": str(expense.version), "change-date": day, "change-merchant": "Kiosk", "change-category": "taxi", "change-amount": "5", "change-currency": "EUR", "change-paid_by": "self", "change-heads": "1"},
             f"/expenses/{expense.pk}/parts/": {"version": str(expense.version), "part-category": "taxi", "part-label": "x", "part-amount": "20.00", "part-night": "", "part-tax": ""},
             f"/expenses/{expense.pk}/own-share/": {"version": str(expense.version), "personal": "5"},
-            f"/expenses/{expense.pk}/split/": {"version": str(expense.version), "split-code-cost_centre": "3120", "split-share": "100"},
+            f"/expenses/{expense.pk}/split/": {"version": str(expense.version), "split-coding": "3120", "split-share": "100"},
             "/profile/": {"act": "card", "last_four": "1234", "issuer": "x", "expires": "2030-01-01", "password": "harbour-tide-9"},
         }  # fmt: skip
         odd = ("1E+1000000", "²", "0001-01-01", "<![", "NaN", "\x00")

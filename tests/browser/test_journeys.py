@@ -226,7 +226,7 @@ class LongTest(JourneyTestCase):
         self.press("Who bears it", ".door")
         self.fill(within="#split", about="category:lodging")
         for n, (centre, share) in enumerate((("3120", "60"), ("3140", "40")), 1):
-            self.put(f"#pick-split-code-cost_centre-{n}", centre)
+            self.put(f"#split-coding-{n}", centre)
             self.put("[name=split-share]", share, n - 1)
         self.press("Split it")
         self.see("3140", "Who signs Tobias, Ottilie")

@@ -185,9 +185,9 @@ class WalkTest(BrowserTestCase):
         self.open(f"/expenses/{ferry}/")
         self.press("Split over codings")
         for row, (centre, share) in enumerate((("3120", "60"), ("3140", "40"))):
-            self.put("[name='split-code-cost_centre']", centre, row)
+            self.put("[name='split-coding']", centre, row)
             self.put("[name='split-share']", share, row)
-        self.press("Keep the split")
+        self.press("Split it")
         self.until(lambda d: Expense.objects.get(pk=ferry).shares.count() == 2)
 
     def _type_parts(self, parts):

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from tests.codings import coded
 from tests.core.builders import eur
 from wainwright.core.coding import Asked, Code, CodeBook, Dimension, check_coding
+from wainwright.core.dividing import check_parts, divide, divide_lines
 from wainwright.core.money import Money, total
 from wainwright.core.posting import (
     Accounts,
@@ -20,11 +21,13 @@ from wainwright.core.posting import (
     payment_journal,
 )
 from wainwright.core.settlement import ClaimSums, settle
-from wainwright.core.splits import SplitError, SplitPart, split, split_by_amount
+from wainwright.core.splits import SplitError, SplitPart, check_shares
+from wainwright.core.statement import Coded, Line
 
 D = Decimal
 DAY = date(2026, 10, 14)
 A, B = coded("3120", "P-0417", "field", account="6420"), coded("3140", account="6420")
+C = coded("3180", account="6420")
 BOOKS = Accounts("2320", "1530", "2310", "1480", "1520", "1410", "1100")
 KEPT = [
     Dimension("cost_centre", "cost centre", "cost centres", 0, Asked.ALWAYS), Dimension("project", "project", "projects", 1, Asked.FREE),
@@ -62,32 +65,70 @@ class CodingTest(TestCase):
                 self.assertEqual(faults, wanted)
 
 
+def piece(net: Money, tax: Money) -> Coded:
+    return Coded("Dinner", "meals", C, net, tax, tax)
+
+
 class SplitTest(TestCase):
     def test_net_and_tax_each_shared_out(self):
-        lines = split(eur("81.60"), eur("20.40"), [SplitPart(A, D(60)), SplitPart(B, D(40))])
-        self.assertEqual([(x.net, x.tax) for x in lines], [(eur("48.96"), eur("12.24")), (eur("32.64"), eur("8.16"))])
+        (lines,) = divide([piece(eur("81.60"), eur("20.40"))], [SplitPart(A, D(60)), SplitPart(B, D(40))])
+        self.assertEqual(
+            [(x.net, x.recoverable) for x in lines], [(eur("48.96"), eur("12.24")), (eur("32.64"), eur("8.16"))]
+        )
 
     def test_shares_must_add_up(self):
         for shares in ([], ["60", "30"], ["100.00001", "-0.00001"], ["0", "100"], ["33.33333", "66.66667"]):
             with self.subTest(shares), self.assertRaises(SplitError):
-                split(eur("10"), eur("0"), [SplitPart(A, D(share)) for share in shares])
+                check_shares([SplitPart(A, D(share)) for share in shares])
 
     def test_by_amount(self):
-        lines = split_by_amount(eur("81.60"), eur("20.40"), [(A, eur("2.00")), (B, eur("100.00"))])
-        self.assertEqual([x.gross for x in lines], [eur("2.00"), eur("100.00")])
-        with self.assertRaisesRegex(SplitError, "2.00 is left to place"):
-            split_by_amount(eur("81.60"), eur("20.40"), [(A, eur("100.00"))])
+        parts = [SplitPart(A, D(0), eur("2.00")), SplitPart(B, D(0), eur("100.00"))]
+        (lines,) = divide([piece(eur("81.60"), eur("20.40"))], parts)
+        self.assertEqual(
+            [(x.gross, x.share) for x in lines], [(eur("2.00"), D("1.9608")), (eur("100.00"), D("98.0392"))]
+        )
+        for whole, words in [
+            ("104.00", "2.00 is left to place"), ("100.00", "2.00 too much"), ("-102.00", "the sign of what it splits"),
+        ]:  # fmt: skip
+            with self.subTest(words), self.assertRaisesRegex(SplitError, words):
+                check_parts(parts, eur(whole))
 
-    @given(st.integers(-(10**8), 10**8), st.integers(0, 10**6), st.lists(st.integers(1, 10**6), min_size=1, max_size=8))
-    def test_every_total_is_exact(self, net, tax, cuts):
+    @given(
+        st.lists(st.tuples(st.integers(0, 10**8), st.integers(0, 10**6)), min_size=1, max_size=9),
+        st.lists(st.integers(1, 10**6), min_size=1, max_size=8),
+    )  # fmt: skip
+    def test_every_total_is_exact(self, costs, cuts):
         whole = sum(cuts)
         shares = [(D(100) * cut / whole).quantize(D("0.0001")) for cut in cuts]
         shares[-1] += D(100) - sum(shares)
         if any(share <= 0 for share in shares):
             return
-        lines = split(Money.from_minor(net, "EUR"), Money.from_minor(tax, "EUR"), [SplitPart(A, s) for s in shares])
-        self.assertEqual(total((x.net for x in lines), "EUR").minor, net)
-        self.assertEqual(total((x.tax for x in lines), "EUR").minor, tax)
+        pieces = [piece(Money.from_minor(net, "EUR"), Money.from_minor(tax, "EUR")) for net, tax in costs]
+        divided = divide(pieces, [SplitPart(A, s) for s in shares])
+        for each, lines in zip(pieces, divided, strict=True):
+            for name in ("net", "tax", "recoverable"):
+                self.assertEqual(total((getattr(x, name) for x in lines), "EUR"), getattr(each, name))
+
+    def test_of_a_claim_the_line_goes_before_its_category_and_that_before_the_whole(self):
+        def line(key: str, category: str, amount: str) -> Line:
+            coded_ = Coded(key, category, C, eur(amount), eur(0), eur(0))
+            return Line(key, "cost", key, DAY, category, category, eur(amount), None, "", eur(amount), "", (coded_,))
+
+        lines = [
+            line("a", "meals", "10.01"),
+            line("b", "meals", "10.01"),
+            line("c", "taxi", "7.00"),
+            line("d", "taxi", "5.00"),
+        ]
+        half = [SplitPart(A, D(50)), SplitPart(B, D(50))]
+        shares = {"all": [SplitPart(C, D(100))], "category:meals": half, "line:c": [SplitPart(B, D(100))]}
+        got = divide_lines(lines, shares, frozenset((key, 0) for key in "abc"))
+        self.assertEqual(
+            [[str(c.gross) for c in each.coded] for each in got],
+            [["5.01", "5.00"], ["5.00", "5.01"], ["7.00"], ["5.00"]],
+        )
+        self.assertEqual([each.coded[0].coding.codes for each in got[2:]], [B.codes, C.codes])
+        self.assertEqual(got[3].coded[0].share, None)
 
 
 def claim(lines, own="0", allowance="0", miles="0", firm="0", personal="0", advance="0"):
@@ -97,8 +138,11 @@ def claim(lines, own="0", allowance="0", miles="0", firm="0", personal="0", adva
 
 class PostingTest(TestCase):
     def test_the_dinner_over_two_cost_centres(self):
-        parts = split(eur("81.60"), eur("20.40"), [SplitPart(A, D(60)), SplitPart(B, D(40))])
-        got = claim([PostLine("Dinner", x.coding, x.net, x.tax, "self") for x in parts], own="102.00")
+        (parts,) = divide([piece(eur("81.60"), eur("20.40"))], [SplitPart(A, D(60)), SplitPart(B, D(40))])
+        got = claim(
+            [PostLine("Dinner", x.coding.with_account("6420"), x.net, x.recoverable, "self") for x in parts],
+            own="102.00",
+        )
         rows = [(e.coding.account, e.coding.get("cost_centre"), str(e.debit), str(e.credit)) for e in got.entries]
         self.assertEqual(rows, [
             ("6420", "3120", "48.96", "0.00"), ("1410", "3120", "12.24", "0.00"),

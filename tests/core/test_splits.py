@@ -38,4 +38,6 @@ class SpreadTest(TestCase):
     def test_alike_costs_differ_by_little(self, minors, shares):
         for cost, row in zip(minors, spread([eur(n) for n in minors], shares), strict=True):
             fair = share_out(eur(cost), shares)
-            self.assertTrue(all(abs(got.minor - each.minor) <= len(minors) for got, each in zip(row, fair, strict=True)))
+            self.assertTrue(
+                all(abs(got.minor - each.minor) <= len(minors) for got, each in zip(row, fair, strict=True))
+            )

@@ -5,14 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from django import forms
-from django.http import QueryDict
 
 from wainwright.accounts.selectors import Books
 from wainwright.core.coding import Asked, Coding, Dimension
 from wainwright.fields import FEW, PickField
 
 NAME = "code-{}"
-MOST_ROWS = 60
 
 
 def code_field(ledger: Books, kind: str, recent: Sequence[str] = (), **options) -> PickField:
@@ -68,43 +66,3 @@ def offered(ledger: Books, kind: str) -> list[str]:
     """The few codes that a box offers before anything is typed, in words."""
     picks = ledger.picks(kind)
     return [picks.words(code) for code in picks.first((), FEW)]
-
-
-def split_columns(ledger: Books) -> list[dict[str, object]]:
-    """The columns of a table of codings: a dimension each, with the few codes offered before anything is typed."""
-    return [
-        {
-            "code": each.code, "label": each.label, "name": f"split-{NAME.format(each.code)}", "address": f"/codes/{each.code}/",
-            "offered": offered(ledger, each.code),
-        }
-        for each in _chosen(ledger)
-    ]  # fmt: skip
-
-
-def blank_splits(count: int = 3) -> list[dict[str, object]]:
-    """Rows of such a table with nothing in them."""
-    return [{"codes": {}, "share": ""}] * count
-
-
-def typed_splits(post: QueryDict, ledger: Books) -> list[dict[str, object]]:
-    """The rows of such a table as they were typed: codes by dimension, and the share."""
-    columns = {each.code: post.getlist(f"split-{NAME.format(each.code)}") for each in _chosen(ledger)}
-    return [
-        {"codes": {code: typed[n] if n < len(typed) else "" for code, typed in columns.items()}, "share": share[:40]}
-        for n, share in enumerate(post.getlist("split-share")[:MOST_ROWS])
-    ]
-
-
-def coding_of_row(ledger: Books, row: Mapping[str, str], keep: Coding) -> Coding:
-    """Read one row of a table of codings: each box as a code or any part of one; what fits nothing stays as typed.
-
-    What travellers do not choose comes from ``keep``.
-    """
-    found = {each.code: keep.get(each.code) for each in ledger.dimensions if not each.choosable}
-    for each in _chosen(ledger):
-        text = " ".join(row.get(each.code, "").split())[:60]
-        try:
-            found[each.code] = ledger.picks(each.code).exact(text) if text else ""
-        except ValueError:
-            found[each.code] = text
-    return ledger.codes.ordered(found)

@@ -49,7 +49,11 @@ def _hand_on(row: SignOff, people: dict[str, Signer]) -> bool:
         None, "handed a decision on", row.subject, firm_id=row.firm_id, before={"waited for": gone.name},
         after={"waits for": new.person.name, "covers": covers},
     )  # fmt: skip
-    tell(owner, f"{row.title}: {new.person.name} decides, since {gone.name} is {'away' if gone.active else 'gone'}", _link(row))
+    tell(
+        owner,
+        f"{row.title}: {new.person.name} decides, since {gone.name} is {'away' if gone.active else 'gone'}",
+        _link(row),
+    )
     return True
 
 
@@ -70,6 +74,8 @@ def _tell_once(row: SignOff, gone: Signer) -> None:
         return
     row.comment = words[:1000]
     row.save(update_fields=["comment"])
-    admins = Membership.objects.filter(firm_id=row.firm_id, administrator=True, active=True).select_related("person", "firm")
+    admins = Membership.objects.filter(firm_id=row.firm_id, administrator=True, active=True).select_related(
+        "person", "firm"
+    )
     for one in admins:
         tell(one, words, f"/people/{row.signer_id}/", "Name a cover for them, or a manager above them.")

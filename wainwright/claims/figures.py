@@ -46,7 +46,10 @@ def lines_of(
         name, workings = ALLOWANCE, allowance.lines
         if others.allowance:
             name = f"{ALLOWANCE}, {'more' if left > nothing else 'less'} than claimed before"
-            workings += (f"claimed already on {' and '.join(others.codes)}: {others.allowance}", f"the difference: {left}")
+            workings += (
+                f"claimed already on {' and '.join(others.codes)}: {others.allowance}",
+                f"the difference: {left}",
+            )
         lines.append(
             Line(
                 "allowance", "allowance", name, allowance.ends or clock.day_of(claim.created, claim.firm.zone), "",
@@ -150,7 +153,9 @@ def _evidence(expense: Expense) -> tuple[Evidence, ...]:
         found.append(Evidence("charge", charge.pk, words))
     if expense.booking is not None:
         number = expense.booking.ticket_number or expense.booking.reference
-        found.append(Evidence("booking", expense.booking.pk, f"booked for the trip: {expense.booking.label} {number}".strip()))
+        found.append(
+            Evidence("booking", expense.booking.pk, f"booked for the trip: {expense.booking.label} {number}".strip())
+        )
     if expense.lost:
         found.append(Evidence("lost", 0, f"receipt declared lost by {expense.lost['name']}"))
     return tuple(found)

@@ -25,7 +25,9 @@ def own_findings(
     found = list(_nothing(claim, done))
     found += _codings(claim, expenses, ledger)
     found += [
-        _stop("parts", line.key, f"The parts of {line.label} do not add up to {line.says}.", "Break the bill down again")
+        _stop(
+            "parts", line.key, f"The parts of {line.label} do not add up to {line.says}.", "Break the bill down again"
+        )
         for line in done.torn
     ]
     found += [_stop("route", claim.subject, fault, "See the route") for fault in route.faults]

@@ -25,7 +25,6 @@ from wainwright.core.routing import Route, work_out_route
 from wainwright.core.rules import Level, run
 from wainwright.core.statement import Line, Statement
 from wainwright.core.states import CLAIM_SENT
-from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import known_like, with_evidence
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers

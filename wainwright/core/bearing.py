@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
-from wainwright.core.splits import SplitPart, split
+from wainwright.core.splits import SplitPart, spread
 
 ALL = "all"
 
@@ -32,16 +32,24 @@ def parts_for(cost: Borne, shares: Mapping[str, Sequence[SplitPart]]) -> Sequenc
 def bear(
     costs: Iterable[Borne], default: Coding, shares: Mapping[str, Sequence[SplitPart]]
 ) -> list[tuple[Coding, Money]]:
-    """Return what each coding bears, in the order met; the amounts add up to the costs exactly."""
+    """Return what each coding bears, in the order met; the amounts add up to the costs exactly.
+
+    What one split covers is divided together, so that amounts which were typed are met to the cent.
+    """
     sums: dict[Coding, Money] = {}
+
+    def bears(coding: Coding, amount: Money) -> None:
+        sums[coding] = sums[coding] + amount if coding in sums else amount
+
+    groups: dict[int, tuple[Sequence[SplitPart], list[Money]]] = {}
     for cost in costs:
         parts = parts_for(cost, shares)
         if parts:
-            lines = [
-                (line.coding, line.gross) for line in split(cost.amount, Money.zero(cost.amount.currency), list(parts))
-            ]
+            groups.setdefault(id(parts), (parts, []))[1].append(cost.amount)
         else:
-            lines = [(default, cost.amount)]
-        for coding, amount in lines:
-            sums[coding] = sums[coding] + amount if coding in sums else amount
+            bears(default, cost.amount)
+    for parts, amounts in groups.values():
+        for row in spread(amounts, [part.weight for part in parts]):
+            for part, amount in zip(parts, row, strict=True):
+                bears(part.coding, amount)
     return list(sums.items())

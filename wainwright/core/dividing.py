@@ -67,7 +67,9 @@ def divide_lines(
         pieces = [lines[at].coded[place] for at, place in places]
         divided |= dict(zip(places, divide(pieces, shares[about]), strict=True))
     return [
-        replace(line, coded=tuple(c for place, piece in enumerate(line.coded) for c in divided.get((at, place), [piece])))
+        replace(
+            line, coded=tuple(c for place, piece in enumerate(line.coded) for c in divided.get((at, place), [piece]))
+        )
         for at, line in enumerate(lines)
     ]
 

@@ -112,9 +112,7 @@ def still_needed(amount: Money, signed: Sequence[str], claimant: str, people: Ma
     return _settle(wishes, claimant, people, faults)
 
 
-def who_signs_for(
-    wanted: str, claimant: str, people: Mapping[str, Signer]
-) -> tuple[Signer | None, str]:
+def who_signs_for(wanted: str, claimant: str, people: Mapping[str, Signer]) -> tuple[Signer | None, str]:
     """Return who signs where ``wanted`` is asked, and for whom they stand in: they, their cover, else the next above."""
     signer, covers, _ = _who_can(wanted, claimant, people)
     return signer, covers

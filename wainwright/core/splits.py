@@ -31,20 +31,6 @@ class SplitPart:
         return abs(self.amount.amount) if self.amount is not None else self.share
 
 
-@dataclass(frozen=True, slots=True)
-class SplitLine:
-    """What one coding bears: net and tax."""
-
-    coding: Coding
-    net: Money
-    tax: Money
-
-    @property
-    def gross(self) -> Money:
-        """Net and tax together."""
-        return self.net + self.tax
-
-
 def check_shares(parts: Sequence[SplitPart]) -> None:
     """Raise ``SplitError`` unless the shares are positive, have at most four places, and add up to 100."""
     if not parts:
@@ -57,16 +43,6 @@ def check_shares(parts: Sequence[SplitPart]) -> None:
     whole = sum((part.share for part in parts), Decimal(0))
     if whole != HUNDRED:
         raise SplitError(f"The shares add up to {whole.normalize():f} %, not to 100 %.")
-
-
-def split(net: Money, tax: Money, parts: Sequence[SplitPart]) -> list[SplitLine]:
-    """Split net and tax by share; each is shared out on its own, so both totals are exact."""
-    check_shares(parts)
-    weights = [part.share for part in parts]
-    return [
-        SplitLine(part.coding, line_net, line_tax)
-        for part, line_net, line_tax in zip(parts, share_out(net, weights), share_out(tax, weights), strict=True)
-    ]
 
 
 def spread(costs: Sequence[Money], weights: Sequence[Decimal | int]) -> list[list[Money]]:
@@ -102,19 +78,3 @@ def _portion(cost: int, left: Sequence[int], remaining: int) -> list[int]:
     for n in order[: cost - sum(row)]:
         row[n] += 1
     return row
-
-
-def split_by_amount(net: Money, tax: Money, amounts: Sequence[tuple[Coding, Money]]) -> list[SplitLine]:
-    """Split by gross amounts that must add up to the cost. Raises ``SplitError`` with what is left."""
-    gross = net + tax
-    given = total((amount for _, amount in amounts), gross.currency)
-    if not amounts or given != gross:
-        raise SplitError(f"The amounts add up to {given}, the cost is {gross}: {gross - given} is left to place.")
-    if gross.amount == 0:
-        raise SplitError("There is nothing to split.")
-    weights = [abs(amount.amount) for _, amount in amounts]
-    taxes = share_out(tax, weights)
-    return [
-        SplitLine(coding, amount - line_tax, line_tax)
-        for (coding, amount), line_tax in zip(amounts, taxes, strict=True)
-    ]

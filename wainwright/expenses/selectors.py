@@ -242,7 +242,9 @@ def _day_of(row: Row) -> date:
 def with_evidence(expenses: QuerySet[Expense]) -> QuerySet[Expense]:
     """Load expenses with their parts, shares, charge and receipts: four queries in all."""
     receipts = Receipt.objects.defer("lines").order_by("place", "received", "pk")
-    return expenses.select_related("charge__card", "turned_down_in", "booking").prefetch_related("parts", "shares", Prefetch("receipts", receipts))
+    return expenses.select_related("charge__card", "turned_down_in", "booking").prefetch_related(
+        "parts", "shares", Prefetch("receipts", receipts)
+    )
 
 
 def expense_for(member: Membership, expense_id: int) -> Expense:
@@ -287,7 +289,12 @@ def known_like(
     )
     return twins + [
         Known(
-            f"expense:{pk}", description or merchant, _where(number, name), merchant, day, Money.from_minor(minor, currency)
+            f"expense:{pk}",
+            description or merchant,
+            _where(number, name),
+            merchant,
+            day,
+            Money.from_minor(minor, currency),
         )
         for pk, merchant, description, day, minor, name, number in rows
     ]

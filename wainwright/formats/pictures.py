@@ -99,7 +99,7 @@ def pages_of(content: bytes) -> list[Page]:
         raise
     except (Image.DecompressionBombError, Image.DecompressionBombWarning) as error:
         raise Unreadable(_TOO_LARGE) from error
-    except Exception as error:  # noqa: BLE001 - the libraries' parsers raise anything at all on damage
+    except Exception as error:
         raise Unreadable("The picture is damaged: it breaks off before its end. Take or send it again.") from error
 
 

@@ -14,7 +14,11 @@ from wainwright.staff.services import Place
 class PlaceForm(forms.Form):
     """Manager, limit and roles of a person."""
 
-    manager = PickField(label="Line manager", required=False, help_text="Any part of a name. Empty: nobody, and nothing of theirs can be signed.")
+    manager = PickField(
+        label="Line manager",
+        required=False,
+        help_text="Any part of a name. Empty: nobody, and nothing of theirs can be signed.",
+    )
     limit = AmountField(label="Signs up to", required=False, help_text="Empty: any sum.")
     roles = forms.MultipleChoiceField(
         choices=[(role, f"{role}: {words}") for role, words in ROLES.items()], widget=forms.CheckboxSelectMultiple, required=False,

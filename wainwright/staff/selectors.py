@@ -18,7 +18,9 @@ from wainwright.signoff.models import SignOff
 def people_of(member: Membership, text: str = "") -> QuerySet[Membership]:
     """Return the firm's people by name, with manager, cover of today and how much waits for them. Two queries."""
     if not (member.administrator or member.auditor):
-        raise NotAllowed("The list of people is for administrators and auditors. Your own place stands on your profile.")
+        raise NotAllowed(
+            "The list of people is for administrators and auditors. Your own place stands on your profile."
+        )
     today = clock.today(member.firm.zone)
     now = Cover.objects.filter(since__lte=today, until__gte=today).select_related("by__person")
     waiting = Count("signoffs", filter=Q(signoffs__state=SignOff.State.WAITING, signoffs__turn=True))

@@ -42,7 +42,9 @@ def set_place(by: Membership, who_id: int, place: Place) -> Membership:
         raise Refusal("Everybody has a role. Choose at least one.", "roles")
     if who.pk == by.pk and "administrator" not in place.roles:
         raise Refusal("Another administrator takes that role from you.", "roles")
-    manager = Membership.objects.select_related("person").filter(firm_id=by.firm_id, pk=place.manager, active=True).first()
+    manager = (
+        Membership.objects.select_related("person").filter(firm_id=by.firm_id, pk=place.manager, active=True).first()
+    )
     if place.manager and manager is None:
         raise Refusal("Choose somebody of the firm who is here.", "manager")
     _no_circle(who, manager)
@@ -142,7 +144,12 @@ def set_delegate(member: Membership, by_id: int, since: date, until: date) -> De
     made = Delegate.objects.create(member=member, by=by, since=since, until=until)
     days = f"{day_text(since)} to {day_text(until)}"
     record(member, "named a delegate", f"member:{member.pk}", after={"by": by.person.name, "days": days})
-    tell(by, f"You may prepare for {member.person.name} from {days}", f"/people/{by.pk}/", "They certify what you prepare.")
+    tell(
+        by,
+        f"You may prepare for {member.person.name} from {days}",
+        f"/people/{by.pk}/",
+        "They certify what you prepare.",
+    )
     return made
 
 

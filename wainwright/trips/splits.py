@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 from decimal import Decimal
 from typing import Any, Protocol
 
-from wainwright.core.coding import Coding
+from wainwright.accounts.selectors import Books
+from wainwright.core.coding import Coding, check_coding
+from wainwright.core.dividing import check_parts
 from wainwright.core.money import Money
-from wainwright.core.splits import SplitPart
+from wainwright.core.splits import SplitError, SplitPart, check_shares
+from wainwright.errors import Refusal
 
 
 class Divided(Protocol):
@@ -27,7 +31,9 @@ def parts_from(rows: Sequence[dict[str, Any]], currency: str) -> list[SplitPart]
     """Return the parts of one kept split."""
     return [
         SplitPart(
-            Coding.of(row["codes"]), Decimal(row["share"]), Money.of(row["amount"], currency) if row.get("amount") else None
+            Coding.of(row["codes"]),
+            Decimal(row["share"]),
+            Money.of(row["amount"], currency) if row.get("amount") else None,
         )
         for row in rows
     ]
@@ -42,3 +48,20 @@ def parts_data(parts: Sequence[SplitPart]) -> list[dict[str, Any]]:
             row["amount"] = str(part.amount.amount)
         rows.append(row)
     return rows
+
+
+def must_hold(parts: Sequence[SplitPart], whole: Money | None, ledger: Books, day: date) -> None:
+    """Raise ``Refusal`` unless shares add up to 100, or amounts to ``whole``, and every coding holds on ``day``."""
+    try:
+        if any(part.amount is not None for part in parts):
+            if whole is None:
+                raise SplitError("By amount only what there is can be split.")
+            check_parts(parts, whole)
+        else:
+            check_shares(parts)
+    except SplitError as error:
+        raise Refusal(str(error), "share") from error
+    for part in parts:
+        faults = check_coding(part.coding, ledger.codes, day)
+        if faults:
+            raise Refusal(f"{part.coding or 'A line'}: {faults[0].text}", "share")

@@ -10,7 +10,6 @@ from wainwright.core.coding import coding_key
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, share_out
 from wainwright.core.settlement import ClaimSums, settle
-from wainwright.core.splits import SplitPart, split
 from wainwright.core.tax import reclaim
 
 OPEN = ("Open", "Sent back")
@@ -97,11 +96,12 @@ class _Writer:
             back = 0 if personal else back
             name = f"{expense.merchant}: {label}" if parts and expense.merchant else label
             if shares and not personal and not own:
-                split_ = [SplitPart(Coding.of(s.codes or self.claim.codes), s.share) for s in shares]
-                taxes = share_out(self.money(tax), [s.share for s in shares])
-                for each, its, s in zip(split(self.money(gross - back), self.money(back), split_), taxes, shares, strict=True):
-                    codes = [list(pair) for pair in each.coding.codes]
-                    found.append((name, code, codes, account, each.net.minor, its.minor, each.tax.minor, False, s.share))
+                nets, taxes, backs = (
+                    share_out(self.money(each), [s.share for s in shares]) for each in (gross - back, tax, back)
+                )
+                for net, its, returned, s in zip(nets, taxes, backs, shares, strict=True):
+                    codes = [list(pair) for pair in Coding.of(s.codes or self.claim.codes).codes]
+                    found.append((name, code, codes, account, net.minor, its.minor, returned.minor, False, s.share))
             else:
                 codes = own or expense.codes or self.claim.codes
                 found.append((name, code, codes, account, gross - back, tax, back, personal, None))

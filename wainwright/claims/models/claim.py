@@ -11,7 +11,6 @@ from wainwright.core.states import CLAIM
 from wainwright.people.models import Membership
 from wainwright.signoff.selectors import asked_about
 
-
 PAYS_BACK = [("next", "Taken from the next claim"), ("self", "Paid by the traveller")]
 
 

@@ -81,7 +81,9 @@ def nothing_to_claim(member: Membership, trip_id: int) -> Trip:
     trip.version += 1
     trip.save(update_fields=["state", "version"])
     give_back(trip.subject)
-    record(member, "closed the trip without a claim", trip.subject, before={"state": before}, after={"state": trip.state})
+    record(
+        member, "closed the trip without a claim", trip.subject, before={"state": before}, after={"state": trip.state}
+    )
     return trip
 
 
@@ -135,7 +137,12 @@ def take_note_paid_back(member: Membership, claim_id: int, on: date, reference: 
     text = f"Paid back, {claim.code} {claim.title}"
     journal = paid_back_journal(f"paid-back:{claim.firm_id}:{claim.number}", left, books(claim.firm).accounts, text)
     posting = accounts.prepare_posting(claim.firm, journal, claim.subject, text, on)
-    record(member, "took note that it was paid back", claim.subject, after={"amount": str(left), "reference": reference.strip()[:120]})
+    record(
+        member,
+        "took note that it was paid back",
+        claim.subject,
+        after={"amount": str(left), "reference": reference.strip()[:120]},
+    )
     settled(claim)
     tell(claim.claimant, f"{left} {claim.currency} came in for {claim.title}", link(claim), reference.strip()[:120])
     transaction.on_commit(lambda: accounts.send_posting(posting, member))
@@ -145,7 +152,9 @@ def take_note_paid_back(member: Membership, claim_id: int, on: date, reference: 
 def settle_what_it_paid(claim: Claim) -> None:
     """Settle the earlier claims that a posted one has paid in full. Inside the caller's transaction."""
     for row in claim.taken_off.select_related("owed__firm", "owed__trip", "owed__statement"):
-        held = row.owed.recovered.filter(claim__state__in=["Posted", "Settled"]).aggregate(s=Sum("amount_minor"))["s"] or 0
+        held = (
+            row.owed.recovered.filter(claim__state__in=["Posted", "Settled"]).aggregate(s=Sum("amount_minor"))["s"] or 0
+        )
         if row.owed.state == "Posted" and held >= -row.owed.statement.due_minor:
             settled(row.owed)
 

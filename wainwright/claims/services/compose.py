@@ -26,6 +26,7 @@ from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import WHOLE
 
+
 def mine(member: Membership, claim_id: int, version: int | None = None, editable: bool = True) -> Claim:
     """Lock and return one's own claim. Raises ``Claim.DoesNotExist``, ``NotAllowed``, ``Stale``."""
     claim = (

@@ -28,7 +28,9 @@ class Duplicate(Kind):
             other = next((each for each in seen if _same(mine, each, setting.params.get("by", ""))), None)
             if other is not None:
                 text = f"{item.label}, {item.amount}, looks the same as {other.label} on {other.where}."
-                yield Hit(item.key, text, Cure("Take one out, or say why it is another", item.key), item.amount, (other.key,))
+                yield Hit(
+                    item.key, text, Cure("Take one out, or say why it is another", item.key), item.amount, (other.key,)
+                )
             seen.append(mine)
 
 
@@ -38,4 +40,8 @@ def _same(one: Known, other: Known, by: str) -> bool:
     if set(one.receipts) & set(other.receipts):
         return by != "cost"
     merchant = one.merchant.casefold()
-    return by != "paper" and bool(merchant) and (merchant, one.day, one.amount) == (other.merchant.casefold(), other.day, other.amount)
+    return (
+        by != "paper"
+        and bool(merchant)
+        and (merchant, one.day, one.amount) == (other.merchant.casefold(), other.day, other.amount)
+    )

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
-from decimal import Decimal, InvalidOperation
+from decimal import InvalidOperation
 
 from django.db import transaction
 
 from wainwright import clock
 from wainwright.accounts.selectors import books
 from wainwright.core.coding import Coding, check_coding
+from wainwright.core.dividing import share_of
 from wainwright.core.money import Money, share_out, total
-from wainwright.core.splits import SplitError, SplitPart, check_shares
+from wainwright.core.splits import SplitPart
 from wainwright.core.states import CHARGE
 from wainwright.core.text import decimal
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -25,6 +27,7 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.services.nights import bill_meals
+from wainwright.trips.splits import must_hold
 
 MEALS = ("breakfast", "lunch", "dinner")
 
@@ -245,25 +248,21 @@ def declare_lost(member: Membership, expense_id: int, version: int, words: str, 
 
 
 @transaction.atomic
-def set_split(member: Membership, expense_id: int, version: int, shares: list[tuple[Coding, Decimal]]) -> Expense:
-    """Split a cost by share; no shares take the split off. Every coding is checked. Raises ``Refusal``."""
+def set_split(member: Membership, expense_id: int, version: int | None, parts: Sequence[SplitPart]) -> Expense:
+    """Split a cost by share or by amount; no parts take the split off. Every coding is checked. Raises ``Refusal``."""
     expense = mine(member, expense_id, version)
-    if shares:
-        try:
-            check_shares([SplitPart(coding, share) for coding, share in shares])
-        except SplitError as error:
-            raise Refusal(str(error), "split") from error
-        for coding, _ in shares:
-            faults = check_coding(coding, books(expense.firm).codes, expense.date)
-            if faults:
-                raise Refusal(faults[0].text, "split")
+    if expense.personal and parts:
+        raise Refusal("It is personal: nothing of it is coded.", "share")
+    if parts:
+        must_hold(parts, expense.amount, books(expense.firm), expense.date)
     before = [[str(s.coding), str(s.share)] for s in expense.shares.all()]
     expense.shares.all().delete()
-    for order, (coding, share) in enumerate(shares):
-        row = SplitShare(expense=expense, order=order, share=share)
-        row.take_coding(coding)
+    for order, part in enumerate(parts):
+        amount = None if part.amount is None else part.amount.minor
+        row = SplitShare(expense=expense, order=order, share=share_of(part, parts), amount_minor=amount)
+        row.take_coding(part.coding)
         row.save()
-    changed(member, expense, "split the cost", before, [[str(c), str(s)] for c, s in shares])
+    changed(member, expense, "split the cost", before, [[str(p.coding), str(p.amount or p.share)] for p in parts])
     return expense
 
 

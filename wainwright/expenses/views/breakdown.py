@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date
-from decimal import InvalidOperation
 from itertools import zip_longest
 
 from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
-from wainwright.accounts.forms import coding_of_row, typed_splits
 from wainwright.accounts.selectors import books, read_coding
+from wainwright.accounts.split_form import TypedSplit, do_split
 from wainwright.core.money import total
-from wainwright.core.text import decimal
-from wainwright.errors import Refusal
+from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import expense_for
 from wainwright.expenses.services import editing
 from wainwright.expenses.views.expense import money_of, money_or_nothing, says_allowance, show, version_of
-from wainwright.fields import plain_number
 from wainwright.rulebook.selectors import rulebook
 
 PART_FIELDS = ("category", "label", "amount", "night", "meal", "tax", "code")
@@ -97,20 +95,17 @@ def _nightly(request, expense: Expense) -> list[editing.PartTyped]:
 
 @require_POST
 def set_split(request, expense_id: int):
-    """Split a cost by share."""
-    expense = expense_for(request.member, expense_id)
+    """Split a cost by share or by amount, or fill the editor in."""
+    expense, member = expense_for(request.member, expense_id), request.member
     ledger, keep = books(expense.firm), expense.claim.coding if expense.claim else expense.owner.coding
-    rows = typed_splits(request.POST, ledger)
+    typed = TypedSplit.of(request.POST)
     try:
-        shares = [
-            (coding_of_row(ledger, row["codes"], keep), decimal(plain_number(row["share"])))
-            for row in rows
-            if row["share"].strip()
-        ]
-        editing.set_split(request.member, expense_id, version_of(request), shares)
+        parts, filled = do_split(member, typed, ledger, keep, expense.amount)
+        if parts is None:
+            return show(request, expense, typed_split=filled)
+        editing.set_split(member, expense_id, version_of(request), parts)
         return redirect("expense", expense_id)
-    except InvalidOperation:
-        problem = "A share is a number of per cent, as 60 or 33.3333."
+    except Stale:
+        raise
     except Refusal as refusal:
-        problem = refusal.message
-    return show(request, expense, 422, shares=rows, split_error=problem)
+        return show(request, expense, 422, typed_split=replace(typed, error=refusal.message))

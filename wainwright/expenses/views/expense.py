@@ -11,14 +11,14 @@ from django.http import HttpResponseRedirect
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from wainwright.accounts.forms import blank_splits, coding_initial, split_columns
-from wainwright.accounts.selectors import books
+from wainwright.accounts.forms import coding_initial
+from wainwright.accounts.split_form import TypedSplit, editor
 from wainwright.core.money import Money, total
 from wainwright.core.text import decimal
 from wainwright.errors import Refusal
 from wainwright.expenses.forms import CostForm
 from wainwright.expenses.models import Expense, Receipt
-from wainwright.expenses.proposals import proposed_parts
+from wainwright.expenses.proposals import proposed_parts, recent_codings
 from wainwright.expenses.selectors import expense_for
 from wainwright.expenses.services import editing, pages, receipts
 from wainwright.fields import plain_number, say, whole
@@ -38,7 +38,7 @@ def number_of(request, name: str) -> int | None:
 
 def show(request, expense: Expense, status: int = 200, **more):
     """The page of an expense; ``more`` is what was typed and what is wrong with it, after a refusal."""
-    book, ledger = rulebook(expense.firm), books(expense.firm)
+    book = rulebook(expense.firm)
     own = expense.owner_id == request.member.pk
     editable = own and (expense.claim is None or expense.claim.editable)
     parts = [
@@ -62,7 +62,9 @@ def show(request, expense: Expense, status: int = 200, **more):
         "tax": "",
         "code": "",
     }
-    shares = [{"codes": dict(s.codes), "share": f"{s.share.normalize():f}"} for s in expense.shares.all()]
+    shares = [share.as_core(expense.coding) for share in expense.shares.all()]
+    typed = more.pop("typed_split", None)
+    splitting = editable and expense.kind == "cost" and not expense.personal
     loose = Receipt.objects.filter(owner=expense.owner, expense__isnull=True)[:20] if editable else []
     has_parts = bool(expense.parts.all())
     asked = "parts" in request.GET or "parts_error" in more
@@ -74,11 +76,12 @@ def show(request, expense: Expense, status: int = 200, **more):
         "parts": parts + [blank] * max(2, (PART_ROWS if lodging else FEW_ROWS) - len(parts)),
         "has_parts": has_parts, "proposed": proposed and bool(parts), "meals": editing.MEALS, "personal_error": "",
         "left": expense.amount - total((money_or_nothing(p["amount"], expense.currency) for p in parts), expense.currency),
-        "own_personal": _own_personal(expense), "lost_error": "", "lost_words": expense.lost.get("words", ""), "lost_name": "", "shares": shares + blank_splits(max(1, 3 - len(shares))),
-        "split_columns": split_columns(ledger), "readonly": "" if editable else "yes",
+        "own_personal": _own_personal(expense), "lost_error": "", "lost_words": expense.lost.get("words", ""), "lost_name": "", "shares": shares,
+        "edit": editor(request.member, typed or TypedSplit.from_parts(shares), expense.amount, recent=recent_codings(expense.owner)) if splitting else None,
+        "split_open": bool(shares) or typed is not None, "readonly": "" if editable else "yes",
         "loose": loose, "charge": getattr(expense, "charge", None),
         "change_form": _cost_form(expense) if editable and expense.kind == "cost" and not expense.personal else None,
-        "entries": history(expense.key), "parts_error": "", "split_error": "",
+        "entries": history(expense.key), "parts_error": "",
     }  # fmt: skip
     return render(request, "expenses/expense.html", context | more, status=status)
 

@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-from decimal import Decimal, InvalidOperation
+from dataclasses import replace
 from typing import Any
 
-from wainwright.accounts.forms import blank_splits, coding_of_row, split_columns, typed_splits
-from wainwright.core.text import decimal
+from wainwright.accounts.split_form import TypedSplit, do_split, editor
+from wainwright.core.money import Money, total
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.fields import plain_number
 from wainwright.trips.panels.base import Again, Page, Panel, act
 from wainwright.trips.selectors import TripFile
-from wainwright.trips.splits import shares_of
 from wainwright.trips.services import details
-
-MOST_SHARES = 12
+from wainwright.trips.splits import shares_of
 
 
 def split_abouts(file: TripFile) -> list[tuple[str, str]]:
@@ -25,6 +22,15 @@ def split_abouts(file: TripFile) -> list[tuple[str, str]]:
         found.append((f"category:{code}", names.get(code, code)))
     found += [(f"line:{e.key}", f"{e.label}, {e.amount}") for e in file.figures.estimates]
     return found
+
+
+def whole_of(file: TripFile, about: str) -> Money | None:
+    """What a split is about comes to; nothing where it is about nothing."""
+    kind, _, key = about.partition(":")
+    allowance = file.figures.allowance.amount
+    rows = [(e.category, e.key, e.amount) for e in file.figures.estimates] + [("allowance", "allowance", allowance)]
+    amounts = [a for category, own, a in rows if about == "all" or key == (category if kind == "category" else own)]
+    return total(amounts, file.trip.currency) if amounts else None
 
 
 class BearingPanel(Panel):
@@ -54,57 +60,43 @@ class BearingPanel(Panel):
         return self.name if target == "split" else ""
 
     def load(self, page: Page, which: str) -> dict[str, Any]:
-        """What each coding bears, the splits, and the form for one."""
+        """What each coding bears, the splits, and the editor for one."""
         shares = shares_of(page.trip)
-        found = {
+        found: dict[str, Any] = {
             "rows": [(row, shares[row["about"]]) for row in page.trip.shares], "borne": page.file.borne,
             "split": page.do == "split" or bool(page.typed) or (page.editable and not page.trip.shares),
         }  # fmt: skip
         if found["split"] and page.editable:
-            found |= {
-                "abouts": split_abouts(page.file), "columns": split_columns(page.file.books),
-                "typed": page.typed.get("shares") or blank_splits(), "about": page.typed.get("about", ""),
-                "error": page.typed.get("error", ""),
-            }  # fmt: skip
+            typed = page.typed.get("typed") or TypedSplit.from_parts(shares.get("all", []), "all")
+            recent = [str(page.trip.coding), *(str(part.coding) for parts in shares.values() for part in parts)]
+            found["edit"] = editor(
+                page.member, typed, whole_of(page.file, typed.about), split_abouts(page.file), recent
+            )
         return found
 
     @act("split/", "plan-split", sums=True)
     def change(self, page: Page) -> str:
-        """Split the plan, a category or a cost over codings, or take a split off."""
-        post, ledger = page.request.POST, page.file.books
-        about, typed = post.get("about", ""), typed_splits(post, ledger)
+        """Split the plan, a category or a cost over codings, or take a split off; or fill the editor in."""
+        typed = TypedSplit.of(page.request.POST)
         try:
             names = dict(split_abouts(page.file))
-            if post.get("off"):
-                if not any(row["about"] == about for row in page.trip.shares):
-                    raise Stale("That split is gone already.")
-                details.split_plan(page.member, page.trip.pk, about, "", [])
+            if typed.do == "off" and any(row["about"] == typed.about for row in page.trip.shares):
+                details.split_plan(page.member, page.trip.pk, typed.about, "", [])
                 return self.name
-            parts = [
-                details.Share(coding_of_row(ledger, row["codes"], page.trip.coding), _share(row["share"]))  # type: ignore[arg-type]
-                for row in typed[:MOST_SHARES] if str(row["share"]).strip()
-            ]  # fmt: skip
-            if about not in names:
+            if typed.about not in names:
                 raise Refusal("Say what is to be split.", "about")
-            details.split_plan(page.member, page.trip.pk, about, names[about], parts)
+            whole = whole_of(page.file, typed.about)
+            parts, filled = do_split(page.member, typed, page.file.books, page.trip.coding, whole)
+            if parts is None:
+                raise Again(self.name, "split", typed=filled)
+            if not parts:
+                raise Stale("That split is gone already.")
+            details.split_plan(page.member, page.trip.pk, typed.about, names[typed.about], parts, whole)
         except (Stale, NotAllowed):
             raise
         except Refusal as refusal:
-            shown = [*typed, *blank_splits(max(0, 3 - len(typed)))]
-            raise Again(self.name, "split", shares=shown, about=about, error=refusal.message) from refusal
+            raise Again(self.name, "split", typed=replace(typed, error=refusal.message)) from refusal
         return self.name
-
-
-def _share(text: object) -> Decimal:
-    """Read a share as people type it, in per cent. Raises ``Refusal``."""
-    typed = str(text)
-    try:
-        share = decimal(plain_number(typed.replace("%", "")))
-    except InvalidOperation as error:
-        raise Refusal(f"“{typed[:20]}” is no share. Type per cent, for example 60.", "share") from error
-    if not share.is_finite() or abs(share) > 1000:
-        raise Refusal("A share lies between 0 and 100 %.", "share")
-    return share
 
 
 PANEL = BearingPanel()

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
-from decimal import Decimal
 from pathlib import PurePath
 
 from django.core.exceptions import ValidationError
@@ -16,21 +14,22 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.accounts.selectors import books
-from wainwright.core.coding import Coding, check_coding
 from wainwright.core.journey import Place
-from wainwright.core.splits import SplitError, SplitPart, check_shares
+from wainwright.core.money import Money
+from wainwright.core.splits import SplitPart
 from wainwright.errors import Refusal, Stale
 from wainwright.formats.pictures import media_type
 from wainwright.formats.places import best_place
 from wainwright.formats.problems import Unreadable
-from wainwright.people.files import drop_file
 from wainwright.people.acting import must_be_oneself
+from wainwright.people.files import drop_file
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trips.figures import THROUGHOUT
 from wainwright.trips.models import Paper, Trip
 from wainwright.trips.profile import FOR_ONE_TRIP, copy_of
 from wainwright.trips.services.base import changed, mine
+from wainwright.trips.splits import must_hold, parts_data
 
 PAPER_KINDS = ("agenda", "invitation", "price comparison", "booking", "other paper")
 MOST_PAPERS, MOST_BYTES = 30, 15_000_000
@@ -159,36 +158,22 @@ def remove_paper(member: Membership, trip_id: int, paper_id: int) -> None:
     changed(member, trip, "took a paper off", before, None)
 
 
-@dataclass(frozen=True)
-class Share:
-    """One line of a split as typed."""
-
-    coding: Coding
-    share: Decimal
-
-
 @transaction.atomic
-def split_plan(member: Membership, trip_id: int, about: str, label: str, parts: Sequence[Share]) -> None:
+def split_plan(
+    member: Membership, trip_id: int, about: str, label: str, parts: Sequence[SplitPart], whole: Money | None = None
+) -> None:
     """Split the plan as a whole ("all"), a category ("category:lodging") or one cost ("line:leg:3") over codings.
 
-    No parts take the split off. Raises ``Refusal`` where shares do not add up or a coding does not hold together.
+    No parts take the split off. Raises ``Refusal`` where shares do not add up, amounts not to ``whole``, or a coding does
+    not hold together.
     """
     trip = mine(member, trip_id)
     if not (about == "all" or about.startswith(("category:", "line:"))) or len(about) > 60:
         raise Refusal("Say what is to be split.", "about")
     rows = [row for row in trip.shares if row["about"] != about]
     if parts:
-        try:
-            check_shares([SplitPart(p.coding, p.share) for p in parts])
-        except SplitError as error:
-            raise Refusal(str(error), "share") from error
-        ledger = books(trip.firm)
-        for part in parts:
-            faults = check_coding(part.coding, ledger.codes, trip.starts or clock.today(trip.firm.zone))
-            if faults:
-                raise Refusal(f"{part.coding or 'A line'}: {faults[0].text}", "share")
-        kept = [{"share": str(p.share), "codes": [list(pair) for pair in p.coding.codes]} for p in parts]
-        rows.append({"about": about, "label": label[:80], "parts": kept})
+        must_hold(parts, whole, books(trip.firm), trip.starts or clock.today(trip.firm.zone))
+        rows.append({"about": about, "label": label[:80], "parts": parts_data(parts)})
     before, trip.shares = trip.shares, rows
     changed(member, trip, "split the plan", before, rows)
 

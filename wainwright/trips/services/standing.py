@@ -67,14 +67,18 @@ def leave_as_signed(member: Membership, trip_id: int) -> Trip:
         raise Stale("Nothing was authorised before that could stand again.")
     before = trip.state
     stand_again(trip)
-    record(member, "left the plan as it was signed", trip.subject, before={"state": before}, after={"state": trip.state})
+    record(
+        member, "left the plan as it was signed", trip.subject, before={"state": before}, after={"state": trip.state}
+    )
     return trip
 
 
 @on_commit_task(retries=3, retry_delay=30)
 def let_go(trip_id: int, booking_ids: list[int]) -> None:
     """Let go what was held for a change that came to nothing; bought by hand it stays recorded."""
-    for booking in Booking.objects.filter(trip_id=trip_id, pk__in=booking_ids, state__in=["Asked", "Held"], by_hand=False):
+    for booking in Booking.objects.filter(
+        trip_id=trip_id, pk__in=booking_ids, state__in=["Asked", "Held"], by_hand=False
+    ):
         try:
             bookings.give_up(booking, booking.costs_to_cancel.minor)
         except Refusal:

@@ -208,6 +208,30 @@ def icon(name: str) -> SafeString:
     return mark_safe(_svg(MODE_ICONS.get(name, name)))
 
 
+@register.filter
+def modulo(number: int, by: int) -> int:
+    """What is left of a division, for what comes round again."""
+    return number % by
+
+
+@register.inclusion_tag("ui/split_small.html")
+def divided(pieces):
+    """A small divided bar of the codings of one line, each with its share."""
+    x, found = Decimal(0), []
+    for n, piece in enumerate(pieces):
+        width = min(Decimal(piece.share or 0), 100 - x)
+        found.append(
+            {
+                "x": round(float(x), 2),
+                "width": round(float(width), 2),
+                "shade": n % 6,
+                "words": f"{piece.coding} {share(piece.share)}",
+            }
+        )
+        x += width
+    return {"pieces": found}
+
+
 @register.simple_tag
 def swap() -> SafeString:
     """Attributes that let a form change only the page's main part, keeping focus and scroll; without JavaScript it posts."""

@@ -29,8 +29,8 @@ from wainwright.fields import whole
 from wainwright.ports.market import Offer
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.selectors import TripFile, load_file, trip_for
-from wainwright.trips.splits import shares_of
 from wainwright.trips.services.ways import Wish, findings_on, hold, item_of_choice
+from wainwright.trips.splits import shares_of
 from wainwright.trips.views.booking.days import days_around
 from wainwright.trips.views.booking.sentence import WHEN, Said, first_guess, from_address, in_place_of, understand
 from wainwright.trips.whole import Pricer, WholeCost, margins

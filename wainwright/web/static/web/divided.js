@@ -1,0 +1,113 @@
+/* The divided bar: drawn as it is typed, and dragged at its joints. The editor works without this file. */
+(function () {
+  "use strict";
+  const NS = "http://www.w3.org/2000/svg";
+  const number = (text) => {
+    const plain = text.replace(/[%\s\u00a0]/g, "");
+    const last = Math.max(plain.lastIndexOf(","), plain.lastIndexOf("."));
+    const value = last < 0 ? Number(plain) : Number(plain.slice(0, last).replace(/[.,]/g, "") + "." + plain.slice(last + 1));
+    return Number.isFinite(value) ? value : 0;
+  };
+  const round = (value, places) => String(Number(value.toFixed(places)));
+
+  function parts(box) {
+    const by = box.querySelector("[name=split-by]:checked");
+    const amount = by && by.value === "amount";
+    const whole = amount ? Number(box.dataset.whole) : 100;
+    const rows = Array.from(box.querySelectorAll("[data-split-row]"), (row) => ({
+      coding: row.querySelector("[name=split-coding]"), part: row.querySelector("[name=split-share]"),
+    }));
+    return { amount, whole, rows, places: amount ? 2 : 4 };
+  }
+
+  function draw(box) {
+    const { amount, whole, rows } = parts(box), svg = box.querySelector(".split-bar");
+    svg.querySelectorAll("rect:not(.split-none), .split-joint").forEach((old) => old.remove());
+    let x = 0, given = 0;
+    const joints = [];
+    rows.forEach((row, n) => {
+      const value = number(row.part.value);
+      given += value;
+      const width = Math.max(0, Math.min(1000 - x, Math.abs(value / whole) * 1000));
+      if (!width) return;
+      const rect = document.createElementNS(NS, "rect");
+      const set = (name, text) => rect.setAttribute(name, text);
+      set("class", `split-${n % 6}`); set("x", x); set("y", 0); set("width", width); set("height", 30);
+      const title = document.createElementNS(NS, "title");
+      title.textContent = `${row.coding.value} ${row.part.value}`;
+      rect.append(title);
+      svg.append(rect);
+      x += width;
+      joints.push({ x, n });
+    });
+    joints.slice(0, -1).forEach((joint, at) => svg.append(grip(box, joint, joints[at + 1].n)));
+    const left = whole - given, small = amount ? 0.004 : 0.00004;
+    const unit = amount ? "" : " %";
+    box.querySelector("[data-left]").textContent =
+      !given ? "" : Math.abs(left) < small ? "Nothing remains." : left > 0 ? `${round(left, 4)}${unit} remains.` : `${round(-left, 4)}${unit} too much.`;
+  }
+
+  /* Dragging a joint, or its arrow keys, gives to one side what it takes from the other. */
+  function grip(box, joint, other) {
+    const handle = document.createElementNS(NS, "rect");
+    const set = (name, text) => handle.setAttribute(name, text);
+    set("class", "split-joint"); set("x", joint.x - 5); set("y", 0); set("width", 10); set("height", 30);
+    set("tabindex", "0"); set("role", "slider"); set("aria-label", "The joint between two parts");
+    set("aria-valuemin", 0); set("aria-valuemax", 100); set("aria-valuenow", Math.round(joint.x / 10));
+    const move = (by) => {
+      const { whole, rows, places } = parts(box), one = rows[joint.n].part, two = rows[other].part;
+      const a = number(one.value), b = number(two.value), step = (by / 1000) * whole;
+      const next = Math.max(0, Math.min(a + b, a + step));
+      one.value = round(next, places === 4 ? 2 : 2);
+      two.value = round(a + b - Number(one.value), places);
+      draw(box);
+    };
+    handle.addEventListener("keydown", (event) => {
+      const by = { ArrowLeft: -10, ArrowRight: 10 }[event.key];
+      if (!by) return;
+      event.preventDefault();
+      move(by);
+      const again = box.querySelectorAll(".split-joint");
+      if (again.length) again[Math.min(again.length - 1, joint.n)].focus();
+    });
+    handle.addEventListener("pointerdown", (event) => {
+      event.preventDefault();
+      const svg = box.querySelector(".split-bar"), wide = svg.getBoundingClientRect().width;
+      let from = event.clientX;
+      const drag = (e) => { move(((e.clientX - from) / wide) * 1000); from = e.clientX; };
+      const drop = () => { window.removeEventListener("pointermove", drag); window.removeEventListener("pointerup", drop); };
+      window.addEventListener("pointermove", drag);
+      window.addEventListener("pointerup", drop);
+    });
+    return handle;
+  }
+
+  const all = (root) => root.querySelectorAll("[data-divided]").forEach(draw);
+  document.addEventListener("input", (event) => {
+    const box = event.target.closest("[data-divided]");
+    if (box) draw(box);
+  });
+  document.addEventListener("change", (event) => {
+    const box = event.target.name === "split-by" && event.target.closest("[data-divided]");
+    if (!box) return;
+    /* What was typed stays what it means: shares become amounts, and back. */
+    const { amount, rows } = parts(box), whole = Number(box.dataset.whole);
+    rows.forEach((row) => {
+      const value = number(row.part.value);
+      if (value) row.part.value = amount ? round((value * whole) / 100, 2) : round((value * 100) / whole, 4);
+    });
+    draw(box);
+  });
+  /* "=" in a part puts there what remains. */
+  document.addEventListener("keydown", (event) => {
+    const box = event.key === "=" && event.target.name === "split-share" && event.target.closest("[data-divided]");
+    if (!box) return;
+    event.preventDefault();
+    const { whole, rows, places } = parts(box);
+    const others = rows.reduce((sum, row) => (row.part === event.target ? sum : sum + number(row.part.value)), 0);
+    event.target.value = round(Math.max(0, whole - others), places);
+    draw(box);
+  });
+  document.addEventListener("DOMContentLoaded", () => all(document));
+  document.addEventListener("htmx:afterSettle", () => all(document));
+})();
