@@ -15,7 +15,7 @@ from wainwright.bookings.selectors import chosen, ways
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
 from wainwright.claims.services import books as booking
-from wainwright.claims.services import closing, compose
+from wainwright.claims.services import closing, compose, drafting
 from wainwright.claims.services import road as claim_road
 from wainwright.core.journey import Meal, Mode, Place
 from wainwright.core.money import Money
@@ -243,7 +243,7 @@ class Story:
         member = self.member
         done = self.last + timedelta(days=2)
         with clock.at(self.moment(done, 9)):
-            claim = compose.claim_trip(member, trip.pk)
+            claim = drafting.claim_trip(member, trip.pk)
             if self.reach == 3:
                 return
             self._certify(claim)
@@ -252,7 +252,7 @@ class Story:
                 signer = self._signer("claim", claim.pk)
                 bench.end(signer, "claim", claim.pk, "turn_down", self.row["comment"])
                 # They begin anew, read why, and leave it to whoever pays.
-                again = compose.claim_trip(member, trip.pk)
+                again = drafting.claim_trip(member, trip.pk)
                 closing.withdraw(member, again.pk, again.version)
                 return
             if self.row["stage"] == "sent_back":

@@ -15,7 +15,7 @@ from wainwright.accounts.models import BudgetUse, Code, Payment, PayRun, Posting
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file, payable
-from wainwright.claims.services import books, compose, correcting, road
+from wainwright.claims.services import books, compose, correcting, drafting, road
 from wainwright.core.money import Money
 from wainwright.core.splits import SplitPart
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -244,9 +244,9 @@ class ClaimTest(WorldTestCase):
     def test_the_claim_of_a_trip_is_made_once_and_takes_what_is_loose(self):
         claim = self.a_claim(costs=["20.00", "30.00"])
         self.assertEqual(claim.expenses.count(), 2)
-        self.assertEqual(compose.claim_trip(self.maren, claim.trip_id).pk, claim.pk)
+        self.assertEqual(drafting.claim_trip(self.maren, claim.trip_id).pk, claim.pk)
         with self.assertRaises(Trip.DoesNotExist):
-            compose.claim_trip(self.aiko, claim.trip_id)
+            drafting.claim_trip(self.aiko, claim.trip_id)
 
     def test_findings_name_the_figure_and_go_with_their_cause(self):
         claim = self.a_claim(costs=["80.00"])
@@ -348,7 +348,7 @@ class FinanceTest(WorldTestCase):
         cork, cobh = best_place("Cork"), best_place("Cobh")
         trip, day = self.authorised_trip(coding=FIELD), self.today - timedelta(days=9)
         rides.type_ride(self.maren, rides.Ride(day, cork, cobh, "car", False, 0, None))
-        claim = compose.claim_trip(self.maren, trip.pk)
+        claim = drafting.claim_trip(self.maren, trip.pk)
         self.send_claim(claim)
         self.assertEqual((BudgetUse.objects.count(), rides.km_so_far(self.maren, day, "car")), (2, 24))
         bench.end(self.tobias, "claim", claim.pk, "turn_down", "Not on the firm's business")
@@ -483,7 +483,7 @@ class FinanceTest(WorldTestCase):
             books.pay(self.priya, [], self.today, [trip.pk])
         trips.move_along(clock.now())
         self.a_cost(amount="20.00")
-        claim = compose.claim_trip(self.maren, trip.pk)
+        claim = drafting.claim_trip(self.maren, trip.pk)
         file = load_file(self.maren, Claim.objects.select_related("firm", "trip", "claimant__person").get(pk=claim.pk))
         self.assertEqual(file.figures.settlement.due, eur("20.00") + file.allowance - eur("60.00"))
         self.assertEqual(file.journal.balance("1520"), eur("-60.00"))

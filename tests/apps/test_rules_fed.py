@@ -11,7 +11,7 @@ from wainwright import clock
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
-from wainwright.claims.services import compose
+from wainwright.claims.services import compose, drafting
 from wainwright.core.money import Money
 from wainwright.core.rules import kinds
 from wainwright.expenses.models import Expense
@@ -178,7 +178,7 @@ class FedTest(WorldTestCase):
 
     def with_trip_of(self, days):
         trip = self.authorised_trip(days=days)
-        return compose.claim_trip(self.maren, trip.pk)
+        return drafting.claim_trip(self.maren, trip.pk)
 
     def claim_age(self):
         return self.with_cost()

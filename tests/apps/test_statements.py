@@ -20,7 +20,7 @@ from wainwright.accounts.models import Payment, Posting, PostingLine
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim, Statement
 from wainwright.claims.selectors import advances_to_pay, load_file, payable
-from wainwright.claims.services import books, compose, correcting, road
+from wainwright.claims.services import books, correcting, drafting, road
 from wainwright.claims.statements import read, versions
 from wainwright.core.states import NotNow
 from wainwright.errors import Refusal, Stale
@@ -52,7 +52,7 @@ class Statements(WorldTestCase):
             self.approve_all("trip", trip.pk)
         trips.move_along(clock.now())
         proof(self.a_cost(amount="40.00", tax_rate=Decimal("0.25"), tax=eur("8.00"), days_ago=1), 1)
-        return compose.claim_trip(self.maren, trip.pk)
+        return drafting.claim_trip(self.maren, trip.pk)
 
     def advance_to_the_bank(self, claim: Claim):
         """Send the advance to a bank that does not answer."""

@@ -108,7 +108,7 @@ def _item(
     return Item(
         expense.key, expense.label, expense.category, expense.date, expense.amount,
         expense.paid_by,  # type: ignore[arg-type]
-        has_receipt=bool(receipts), declared_lost=bool(expense.lost), merchant=expense.merchant,
+        has_receipt=bool(receipts) or expense.booking_id is not None, declared_lost=bool(expense.lost), merchant=expense.merchant,
         filled=frozenset(name for name in fields if getattr(expense, name)),
         nights=tuple(date.fromisoformat(n) for n in expense.nights), heads=expense.heads, shows=line.shows,
         planned=Money.from_minor(plan[expense.category], expense.currency) if expense.category in plan else None,

@@ -8,11 +8,15 @@ from wainwright import clock
 from wainwright.accounts.selectors import Books
 from wainwright.claims.models import Claim
 from wainwright.core.coding import check_coding
+from wainwright.core.dividing import check_parts
+from wainwright.core.money import Money, total
 from wainwright.core.routing import Route
 from wainwright.core.rules import Cure, Finding, Level
+from wainwright.core.splits import SplitError, SplitPart
 from wainwright.core.statement import Statement
 from wainwright.core.workings import day_text
 from wainwright.expenses.models import Expense
+from wainwright.trips.splits import parts_from, shares_of
 
 # What answers it that a cost was turned down before.
 AGAIN = ("What was wrong is mended", "Agreed with whoever turned it down", "It was turned down for another line")
@@ -24,6 +28,7 @@ def own_findings(
     """Return what must be put right or explained: nothing on it, codings, torn bills, who signs, what was turned down before."""
     found = list(_nothing(claim, done))
     found += _codings(claim, expenses, ledger)
+    found += _splits(claim, expenses, done)
     found += [
         _stop(
             "parts", line.key, f"The parts of {line.label} do not add up to {line.says}.", "Break the bill down again"
@@ -50,6 +55,11 @@ def _codings(claim: Claim, expenses: Sequence[Expense], ledger: Books) -> Iterat
     for fault in check_coding(claim.coding, ledger.codes, day):
         said.add(fault.text)
         yield _stop(f"coding-{fault.code}-{fault.dimension}", claim.subject, fault.text, "Change the coding")
+    split_over = [part.coding for parts in shares_of(claim).values() for part in parts]
+    for fault in (fault for coding in split_over for fault in check_coding(coding, ledger.codes, day)):
+        if fault.text not in said:
+            said.add(fault.text)
+            yield _stop(f"coding-{fault.code}-{fault.dimension}", claim.subject, fault.text, "Split it again")
     for expense in expenses:
         codings = [share.as_core(claim.coding).coding for share in expense.shares.all()] or [
             expense.coding.filled_from(claim.coding)
@@ -61,6 +71,40 @@ def _codings(claim: Claim, expenses: Sequence[Expense], ledger: Books) -> Iterat
                     said.add(fault.text)
                     text = f"{expense.label}: {fault.text}"
                     yield _stop(f"coding-{fault.code}-{fault.dimension}", expense.key, text, "Change the coding")
+
+
+def _splits(claim: Claim, expenses: Sequence[Expense], done: Statement) -> Iterator[Finding]:
+    """A split by amount whose cost has changed since: the amounts do not add up to it any more."""
+    for expense in expenses:
+        parts = [share.as_core(claim.coding) for share in expense.shares.all()]
+        yield from _off(parts, expense.amount, expense.key, expense.label)
+    for row in claim.shares:
+        parts = parts_from(row["parts"], claim.currency)
+        yield from _off(parts, covered(done, row["about"]), claim.subject, f"“{row['label']}”")
+
+
+def covered(done: Statement, about: str) -> Money:
+    """What a split of a claim is about comes to: everything that is not personal, a category, or the allowance."""
+    kind, _, code = about.partition(":")
+    return total(
+        (
+            piece.gross
+            for line in done.lines
+            for piece in line.coded
+            if not piece.personal
+            and (kind == "all" or code in ((line.key,) if kind == "line" else (piece.category, line.kind)))
+        ),
+        done.currency,
+    )
+
+
+def _off(parts: Sequence[SplitPart], whole: Money, target: str, name: str) -> Iterator[Finding]:
+    if not parts or parts[0].amount is None:
+        return
+    try:
+        check_parts(parts, whole)
+    except SplitError as error:
+        yield _stop(f"split-off-{target}", target, f"The split of {name}: {error}", "Split it again")
 
 
 def _turned_down(expenses: Sequence[Expense]) -> Iterator[Finding]:

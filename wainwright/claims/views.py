@@ -14,7 +14,7 @@ from wainwright.accounts.selectors import books, refusal_words
 from wainwright.claims import binding
 from wainwright.claims.models import Binder, Claim
 from wainwright.claims.selectors import claim_for, claims_of, load_file, posted_journal, posting_of
-from wainwright.claims.services import compose, road
+from wainwright.claims.services import compose, drafting, road
 from wainwright.claims.statements import versions
 from wainwright.core.states import stage_reached
 from wainwright.errors import Refusal
@@ -39,7 +39,7 @@ def claim_list(request):
 @require_POST
 def claim_trip(request, trip_id: int):
     """Make the claim of a trip."""
-    return redirect("claim", compose.claim_trip(request.member, trip_id).pk)
+    return redirect("claim", drafting.claim_trip(request.member, trip_id).pk)
 
 
 @require_POST

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from typing import Any
 
 from django.db import transaction
@@ -14,6 +17,17 @@ from wainwright.people.models import Membership
 from wainwright.trail.models import Entry
 
 SYSTEM = "Wainwright"
+_ITSELF: ContextVar[bool] = ContextVar("by_itself", default=False)
+
+
+@contextmanager
+def by_itself() -> Iterator[None]:
+    """What is done within is done by the application itself, for whomever the acts name."""
+    before = _ITSELF.set(True)
+    try:
+        yield
+    finally:
+        _ITSELF.reset(before)
 
 
 def record(
@@ -35,6 +49,8 @@ def record(
     if not transaction.get_connection().in_atomic_block:
         raise RuntimeError("the trail is written inside the act's transaction")
     firm = who.firm_id if who else firm_id
+    if who is not None and _ITSELF.get():
+        who, for_whom = None, who.person.name
     if who is not None and who.prepared_by is not None:
         who, for_whom = who.prepared_by, who.person.name
     last = Entry.objects.order_by("-number").only("number", "digest").first()

@@ -11,6 +11,7 @@ from wainwright import clock
 from wainwright.bench.moving import move_on_everywhere
 from wainwright.claims.binding import forget_old
 from wainwright.claims.services.books import finish_what_broke_off
+from wainwright.claims.services.drafting import draft_what_is_back
 from wainwright.expenses.services.feeds import ask_for_all
 from wainwright.expenses.services.mails import open_again_what_broke_off, take_from_folder
 from wainwright.expenses.services.reading import read_again_what_broke_off
@@ -37,7 +38,7 @@ def every_minute() -> None:
     """Move trips and holds along, and finish what was broken off: postings, pay runs, readings."""
     each(
         lambda: move_along(clock.now()), finish_what_broke_off, read_again_what_broke_off, open_again_what_broke_off,
-        take_from_folder, move_on_everywhere,
+        take_from_folder, move_on_everywhere, draft_what_is_back,
     )  # fmt: skip
 
 

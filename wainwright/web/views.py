@@ -20,6 +20,7 @@ from wainwright.accounts.models import Posting
 from wainwright.bench.selectors import bench
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import payable
+from wainwright.claims.services.drafting import draft_what_is_back
 from wainwright.core.states import stage_reached
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.models import Charge, Receipt
@@ -180,6 +181,7 @@ def move_clock(request):
     except (ValueError, OverflowError) as error:
         raise Refusal("Choose a day within two years for the clock.") from error
     moved = move_along(clock.now())
+    draft_what_is_back()
     messages.info(request, f"It is {moment:%a %d %b %Y} now. {moved} trips and holds moved along.")
     return redirect("desk")
 

@@ -46,7 +46,7 @@ def mine(member: Membership, claim_id: int, version: int | None = None, editable
 
 
 @transaction.atomic
-def claim_trip(member: Membership, trip_id: int) -> Claim:
+def bare_claim(member: Membership, trip_id: int) -> Claim:
     """Make the claim of a trip: its coding, and every loose expense of its days.
 
     A second call gives the same claim while it is open; once it was sent, what comes later makes a supplement to it.
@@ -161,7 +161,7 @@ def move(member: Membership, claim_id: int, expense_ids: Sequence[int], to: int 
 def take_into(member: Membership, rows: Sequence[Thing], claim_id: int = 0, trip_id: int = 0) -> list[Expense]:
     """Make expenses of rows of the tray and put them on a claim, or on the claim of a trip: all or none."""
     if not claim_id:
-        claim_id = claim_trip(member, trip_id).pk
+        claim_id = bare_claim(member, trip_id).pk
     taken = take_many(member, rows)
     put_in(member, claim_id, [expense.pk for expense in taken])
     return taken

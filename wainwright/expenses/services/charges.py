@@ -19,6 +19,7 @@ from wainwright.core.money import Money
 from wainwright.core.text import clean_data, one_line
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
+from wainwright.expenses.arrivals import arrived
 from wainwright.expenses.models import CardFile, Charge, ColumnMapping
 from wainwright.formats.apart import apart
 from wainwright.formats.csv_statement import propose, read_csv, says_enough
@@ -292,6 +293,8 @@ def take_file(member: Membership, file_id: int, doubtful: Sequence[int] = ()) ->
     file.save()
     after = {"name": file.name, "taken": len(rows), "booked": booked, "known": file.known, "left": len(file.left)}
     record(member, "took in a card file", f"cardfile:{file.pk}", after=after)
+    for owner in {charge.owner_id for charge in rows}:
+        arrived(owner)
     return file
 
 

@@ -17,6 +17,7 @@ from PIL import Image
 from wainwright import clock
 from wainwright.core.money import total
 from wainwright.core.text import clean_data
+from wainwright.expenses.arrivals import arrived
 from wainwright.expenses.models import Receipt, ReceiptPage
 from wainwright.expenses.services.memory import remembered_name
 from wainwright.formats.apart import apart
@@ -59,6 +60,7 @@ def read_receipt(receipt_id: int) -> None:
         receipt.like = _alike(receipt)
         receipt.state = Receipt.State.READ
         receipt.save()
+        arrived(receipt.owner_id)
 
 
 def _read(receipt: Receipt, seen: Opened) -> dict:
