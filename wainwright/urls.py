@@ -5,7 +5,9 @@ from django.urls import include, path, re_path, register_converter
 
 from wainwright.accounts import views as accounts
 from wainwright.bench import views as bench
-from wainwright.claims import views as claims
+from wainwright.claims.views import acts as claim_acts
+from wainwright.claims.views import page as claims
+from wainwright.claims.views import papers as claim_papers
 from wainwright.expenses.views import breakdown, cards, costs, expense, grid, loose, papers
 from wainwright.journals import views as journals
 from wainwright.profile import views as profile
@@ -122,7 +124,10 @@ urlpatterns = [
     path("trips/<int:trip_id>/stays/", stays.find_stays, name="stays"),
     path("trips/<int:trip_id>/stays/hold/", stays.hold_stay, name="stay-hold"),
     path("trips/<int:trip_id>/bookings/<int:booking_id>/seats/", seats.seats, name="seats"),
-    path("trips/<int:trip_id>/papers.pdf", claims.trip_papers, name="trip-papers"),
+    path("trips/<int:trip_id>/papers.pdf", claim_papers.trip_papers, name="trip-papers"),
+    path("trips/<int:trip_id>/close/", claim_acts.close_trip, name="trip-close"),
+    path("trips/<int:trip_id>/as-signed/", road.leave_as_signed, name="trip-as-signed"),
+    path("trips/<int:trip_id>/ready/", road.ready, name="trip-ready"),
     path("trips/<int:trip_id>/claim/", claims.claim_trip, name="claim-trip"),
     path("tray/", tray.tray_page, name="tray"),
     path("tray/drop/", tray.drop, name="drop"),
@@ -167,14 +172,21 @@ urlpatterns = [
     path("claims/new/", claims.claim_loose, name="claim-new"),
     path("claims/<int:claim_id>/", claims.claim_page, name="claim"),
     path("claims/<int:claim_id>/owed/", claims.owed, name="claim-owed"),
-    path("claims/<int:claim_id>/papers.pdf", claims.papers, name="claim-papers"),
-    path("claims/<int:claim_id>/explain/", claims.explain, name="claim-explain"),
-    path("claims/<int:claim_id>/send/", claims.send, name="claim-send"),
-    path("claims/<int:claim_id>/take-back/", claims.take_back, name="claim-take-back"),
-    path("claims/<int:claim_id>/put-in/", claims.put_in, name="put-in"),
-    path("claims/<int:claim_id>/expenses/<int:expense_id>/out/", claims.take_out, name="take-out"),
-    path("claims/<int:claim_id>/coding/", claims.change_coding, name="claim-coding"),
-    path("claims/<int:claim_id>/say/", claims.say, name="claim-say"),
+    path("claims/<int:claim_id>/papers.pdf", claim_papers.papers, name="claim-papers"),
+    path("claims/<int:claim_id>/asked/", claims.asked, name="claim-asked"),
+    path("claims/<int:claim_id>/by-coding/", claims.coding_summary, name="claim-by-coding"),
+    path("claims/<int:claim_id>/planned/", claims.planned, name="claim-planned"),
+    path("claims/<int:claim_id>/answer/", claim_acts.answer, name="claim-answer"),
+    path("claims/<int:claim_id>/ready/", claim_acts.ready, name="claim-ready"),
+    path("claims/<int:claim_id>/withdraw/", claim_acts.withdraw, name="claim-withdraw"),
+    path("claims/<int:claim_id>/pays-back/", claim_acts.pays_back, name="claim-pays-back"),
+    path("claims/<int:claim_id>/move/", claim_acts.move, name="claim-move"),
+    path("claims/<int:claim_id>/split/", claim_acts.split, name="claim-split"),
+    path("claims/<int:claim_id>/send/", claim_acts.send, name="claim-send"),
+    path("claims/<int:claim_id>/take-back/", claim_acts.take_back, name="claim-take-back"),
+    path("claims/<int:claim_id>/put-in/", claim_acts.put_in, name="put-in"),
+    path("claims/<int:claim_id>/coding/", claim_acts.change_coding, name="claim-coding"),
+    path("claims/<int:claim_id>/say/", claim_acts.say, name="claim-say"),
     path("bench/", bench.bench_page, name="bench"),
     path("bench/<kind:kind>/<int:object_id>/", bench.item, name="bench-item"),
     path("bench/<kind:kind>/<int:object_id>/approve/", bench.approve, name="approve"),

@@ -271,7 +271,9 @@ class FormsTest(WorldTestCase):
         self.send(self.maren, page + "put-in/", "1 put in.")
         self.send(self.maren, page + "put-in/", "Nothing is loose")
         other = Expense.objects.get(merchant="Another taxi")
-        self.send(self.maren, f"{page}expenses/{other.pk}/out/", "Certify and send")
+        self.send(self.maren, page + "move/", "1 moved.", row=other.pk, to="tray")
+        self.send(self.maren, page + "move/", "Tick the lines first", to="tray")
+        self.send(self.maren, page + "move/", "Not all of them are on this claim", row=other.pk, to="tray")
         self.send(self.maren, page + "coding/", "3140", **{"code-cost_centre": "3140"})
         self.send(self.maren, page + "say/", "Please be quick", text="Please be quick")
         version = Claim.objects.get().version

@@ -167,7 +167,9 @@ class HostileTest(WorldTestCase):
             f"/expenses/{expense.pk}/parts/": ("version", "part-category", "part-label", "part-amount", "part-night", "night-count", "night-price"),
             f"/expenses/{expense.pk}/split/": ("version", "split-coding", "split-share", "split-by", "kept", "do"),
             f"/expenses/{expense.pk}/attach/": ("receipt",), "/claims/new/": ("title",), f"/claims/{claim.pk}/coding/": ("code-cost_centre", "code-task"),
-            f"/claims/{claim.pk}/send/": ("version", "name"), f"/claims/{claim.pk}/explain/": ("identity", "words"), f"/claims/{claim.pk}/say/": ("text",),
+            f"/claims/{claim.pk}/send/": ("version", "name"), f"/claims/{claim.pk}/answer/": ("key", "said", "words", "tick"), f"/claims/{claim.pk}/say/": ("text", "line"),
+            f"/claims/{claim.pk}/move/": ("row", "to"), f"/claims/{claim.pk}/split/": ("about", "split-by", "split-coding", "split-share", "kept", "kept-name", "do", "row"),
+            f"/claims/{claim.pk}/pays-back/": ("how",), f"/claims/{claim.pk}/withdraw/": ("version",),
         }  # fmt: skip
         for path, fields in forms.items():
             for value in HOSTILE:

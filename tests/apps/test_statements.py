@@ -80,7 +80,7 @@ class Statements(WorldTestCase):
     def due_on_the_page(self, claim: Claim) -> int:
         """What the claim's own page says is due, in cents."""
         page = self.client.get(f"/claims/{claim.pk}/").content.decode()
-        row = page[page.index('<tr class="sum">\n              <td>') :]
+        row = page[page.index('<tr class="sum">', page.index('id="comes-to"')) :]
         row = row[: row.index("</tr>")]
         back = -1 if "Owed back" in row else 1
         figure = re.search(r"(\d[\d\s, ]*\.\d\d)", re.sub(r"<[^>]+>", " ", row.partition("</td>")[2]))

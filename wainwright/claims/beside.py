@@ -12,6 +12,7 @@ from wainwright.core.money import Money, total
 from wainwright.core.settlement import take_off
 
 _HELD = Sum("recovered__amount_minor", filter=~Q(recovered__claim__state__in=Claim.OVER), default=0)
+_OPEN = ("Open", "Sent back")
 _OWED = Q(state="Posted", statement__due_minor__lt=0)
 
 
@@ -29,7 +30,7 @@ class Beside:
 
     ``allowance`` is what they claimed of the daily allowance and ``codes`` which they are; ``advance`` is what is left of
     the advance to be set against this one. Where another open claim is the earlier, both stand there: ``elsewhere``.
-    ``owed`` is what the claimant owes back on earlier claims and lets be taken from the next.
+    ``owed`` is what the claimant owes back on earlier claims and lets be taken from the next; ``open`` their other open claims.
     """
 
     allowance: Money
@@ -37,6 +38,7 @@ class Beside:
     codes: tuple[str, ...] = ()
     elsewhere: str = ""
     owed: tuple[Owes, ...] = ()
+    open: tuple[Claim, ...] = ()
 
     def taken_from(self, due: Money) -> Money:
         """What a claim that comes to ``due`` pays of what is owed back."""
@@ -45,13 +47,14 @@ class Beside:
 
 def beside(claim: Claim) -> Beside:
     """Return what stands beside an open claim. One query; the trip has its claims afterwards."""
-    own = Q(claimant=claim.claimant_id, currency=claim.currency, pays_back="next") & _OWED
+    own = Q(claimant=claim.claimant_id, currency=claim.currency) & (Q(pays_back="next") & _OWED | Q(state__in=_OPEN))
     wanted = own | Q(trip=claim.trip_id) if claim.trip_id else own
     rows = list(Claim.objects.live().filter(wanted).annotate(held=_HELD).select_related("statement").order_by("pk"))
     owed = _left([row for row in rows if row.pk != claim.pk and row.pays_back == "next"])
+    open_ = tuple(row for row in rows if row.pk != claim.pk and row.editable and row.claimant_id == claim.claimant_id)
     nothing, trip = Money.zero(claim.currency), claim.trip
     if trip is None:
-        return Beside(nothing, nothing, owed=owed)
+        return Beside(nothing, nothing, owed=owed, open=open_)
     trip.live_claims = [row for row in rows if row.trip_id == trip.pk]
     others = [other for other in trip.live_claims if other.pk != claim.pk]
     sent = [other for other in others if not other.editable and other.statement is not None]
@@ -60,7 +63,7 @@ def beside(claim: Claim) -> Beside:
     paid = trip.advance if trip.advance_paid else nothing
     codes = tuple(o.code for o in sent if o.statement.allowance_minor)
     earlier = next((other.code for other in others if other.editable and other.pk < claim.pk), "")
-    return Beside(claimed, max(nothing, paid - taken), codes, earlier, owed)
+    return Beside(claimed, max(nothing, paid - taken), codes, earlier, owed, open_)
 
 
 def owes(claims: QuerySet[Claim]) -> tuple[Owes, ...]:

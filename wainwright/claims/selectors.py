@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import date
+from decimal import Decimal
 from functools import cached_property
 
 from django.db.models import Case, Count, QuerySet, Sum, When
@@ -11,7 +13,7 @@ from django.db.models import Case, Count, QuerySet, Sum, When
 from wainwright import clock
 from wainwright.accounts.models import Payment, Posting
 from wainwright.accounts.selectors import Books, books, budget_effects, journal_of
-from wainwright.claims.beside import beside
+from wainwright.claims.beside import Beside, beside
 from wainwright.claims.facts import claim_subject
 from wainwright.claims.figures import lines_of
 from wainwright.claims.lodging import lodged
@@ -19,12 +21,15 @@ from wainwright.claims.models import Claim
 from wainwright.claims.own_findings import own_findings
 from wainwright.claims.statements import findings_of, read
 from wainwright.core.budget import BudgetEffect
+from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.core.posting import Journal, claim_journal
 from wainwright.core.routing import Route, work_out_route
 from wainwright.core.rules import Level, run
+from wainwright.core.splits import SplitPart
 from wainwright.core.statement import Line, Statement
 from wainwright.core.states import CLAIM_SENT
+from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import known_like, with_evidence
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
@@ -45,6 +50,8 @@ class ClaimFile:
     findings: list[Explained]
     budget_day: date
     route: Route = field(default_factory=lambda: Route(()))
+    expenses: Sequence[Expense] = ()
+    beside: Beside | None = None
 
     @cached_property
     def in_the_way(self) -> int:
@@ -73,6 +80,31 @@ class ClaimFile:
         spent = claim.state in ("Posted", "Settled")
         subject = claim.trip.subject if claim.trip and not spent else claim.subject
         return budget_effects(claim.firm, self.budget_day.year, self.figures.by_code, subject)
+
+    @cached_property
+    def codings(self) -> dict[Coding, tuple[Money, int]]:
+        """What each coding bears, without its account: cost without tax that comes back, and on how many lines."""
+        found: dict[Coding, tuple[Money, int]] = {}
+        for line in self.figures.lines:
+            for piece in line.coded:
+                if not piece.personal:
+                    own = piece.coding.with_account("")
+                    amount, count = found.get(own, (Money.zero(self.claim.currency), 0))
+                    found[own] = (amount + piece.net, count + 1)
+        return found
+
+    @property
+    def on_default(self) -> Money:
+        """What still stands on the claim's own coding, where others bear something too."""
+        amount, _ = self.codings.get(self.claim.coding, (Money.zero(self.claim.currency), 0))
+        return amount if len(self.codings) > 1 else Money.zero(self.claim.currency)
+
+    @property
+    def coding_pieces(self) -> list[SplitPart]:
+        """Its codings with their shares, for the small divided bar."""
+        whole = sum(amount.minor for amount, _ in self.codings.values())
+        rows = [(coding, amount) for coding, (amount, _) in self.codings.items() if amount.minor > 0]
+        return [SplitPart(coding, Decimal(amount.minor) * 100 / whole) for coding, amount in rows] if whole > 0 else []
 
     @property
     def out_of_line(self) -> list[tuple[Line, list[Explained]]]:
@@ -135,7 +167,9 @@ def load_file(member: Membership, claim: Claim) -> ClaimFile:
     route = work_out_route(str(claim.claimant_id), done.total, done.by_code, people, ledger.owned)
     own = own_findings(claim, expenses, done, ledger, route)
     day = facts.ends or clock.day_of(claim.created, claim.firm.zone)
-    return ClaimFile(claim, book, ledger, done, with_reasons(claim.subject, [*own, *found_by_rule]), day, route)
+    return ClaimFile(
+        claim, book, ledger, done, with_reasons(claim.subject, [*own, *found_by_rule]), day, route, expenses, others
+    )
 
 
 def claims_of(member: Membership) -> QuerySet[Claim]:

@@ -7,6 +7,7 @@ from datetime import date, time, timedelta
 from wainwright.core.journey import Journey, Leg, Meal
 from wainwright.core.money import Money, total
 from wainwright.core.workings import day_text
+from wainwright.drawing.ribbon_ghost import ghosts_of
 from wainwright.drawing.ribbon_shapes import (
     Cell,
     Column,
@@ -35,9 +36,12 @@ def draw(data: RibbonData, room: int = FULL_WIDTH) -> Ribbon | None:
     days = data.journey.days()
     if not days:
         return None
+    if data.plan is not None and data.plan.journey.legs:
+        first, last = min(days[0], data.plan.journey.days()[0]), max(days[-1], data.plan.journey.days()[-1])
+        days = [first + timedelta(days=n) for n in range((last - first).days + 1)]
     column = int(max(LEAST_COLUMN, min(MOST_COLUMN, room / len(days))))
     columns = [_column(data, day, n * column, column, days) for n, day in enumerate(days)]
-    moves, tracks = _moves(data, days, column)
+    moves, tracks = moves_of(data, days, column)
     y = HEAD
     lanes = [Lane("Moves", y, 14 + tracks * TRACK)]
     for name, height in (("Nights", 52), ("Meals", 46), ("Allowance", 40)):
@@ -58,6 +62,7 @@ def draw(data: RibbonData, room: int = FULL_WIDTH) -> Ribbon | None:
     return Ribbon(
         columns[-1].x + column, y + 42, lanes, columns, moves, nights, meals, allowances,
         [row for rows in spends.values() for row in rows], totals, column,
+        ghosts_of(data, days, columns, column, at) if data.plan is not None else (),
     )  # fmt: skip
 
 
@@ -69,6 +74,8 @@ def fit(text: str, width: float) -> str:
 
 def _column(data: RibbonData, day: date, x: int, width: int, days: list[date]) -> Column:
     journey = data.journey
+    if not journey.days()[0] <= day <= journey.days()[-1]:
+        return Column(day, x, width, day_text(day), "planned only", True)
     night = journey.night_of(day)
     towns = [leg.origin.town for leg in journey.legs if leg.leaves.date() == day]
     end = [leg.target.town for leg in journey.legs if leg.leaves.date() == day][-1:]
@@ -93,7 +100,7 @@ def _short(leg: Leg) -> str:
     return f"{leg.mode.capitalize()} {name(leg.origin.code, leg.origin.town)}–{name(leg.target.code, leg.target.town)}"
 
 
-def _moves(data: RibbonData, days: list[date], column: int) -> tuple[list[Move], int]:
+def moves_of(data: RibbonData, days: list[date], column: int) -> tuple[list[Move], int]:
     """Place the bars by local time, and each on the first track where its words are clear of the others'."""
     ends: list[float] = []
     moves = []
@@ -182,7 +189,9 @@ def meals_of(journey: Journey, day: date) -> list[tuple[Meal, str, str]]:
 
 def _meals(data: RibbonData, column: Column, y: int) -> list[MealCell]:
     step = (column.width - 2 * PAD) / 3
-    cells = []
+    cells: list[MealCell] = []
+    if not data.journey.days()[0] <= column.day <= data.journey.days()[-1]:
+        return cells
     for n, (meal, state, text) in enumerate(meals_of(data.journey, column.day)):
         # In a narrow column the first letter stands for the meal; its full name is in the title.
         word = _MEAL_WORDS[meal] if step >= LEAST_WORD else meal.value[0].upper()

@@ -24,6 +24,15 @@ class Spend:
 
 
 @dataclass(frozen=True)
+class Plan:
+    """What was planned, to be drawn behind what happened: the journey, its nights, and what each day was to cost."""
+
+    journey: Journey
+    nights: Sequence[NightAllowed]
+    sums: Mapping[date, Money]
+
+
+@dataclass(frozen=True)
 class RibbonData:
     """What is drawn."""
 
@@ -37,6 +46,7 @@ class RibbonData:
     stay_ends: Mapping[date, date] = field(default_factory=dict)
     # On which night the stay of each begins.
     stay_of: Mapping[date, date] = field(default_factory=dict)
+    plan: Plan | None = None
 
 
 @dataclass(frozen=True)
@@ -153,6 +163,17 @@ class DayTotal:
 
 
 @dataclass(frozen=True)
+class Ghost:
+    """Something planned, drawn behind what happened: a ``move``, a ``night`` or the mark of a day's ``sum``."""
+
+    kind: str
+    x: float
+    y: int
+    width: float
+    full: str
+
+
+@dataclass(frozen=True)
 class Ribbon:
     """Everything placed."""
 
@@ -167,3 +188,4 @@ class Ribbon:
     spends: list[SpendRow]
     totals: list[DayTotal]
     column: int = 0
+    ghosts: tuple[Ghost, ...] = ()

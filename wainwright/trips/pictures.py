@@ -14,6 +14,12 @@ from wainwright.trips.selectors import TripFile
 
 def ribbon_of(file: TripFile, spends: list[Spend], room: int | None = None) -> Ribbon | None:
     """Draw the ribbon of a trip, with what holds still and what is due on which day."""
+    data = data_of(file, spends)
+    return draw(data, room) if room else draw(data)
+
+
+def data_of(file: TripFile, spends: list[Spend]) -> RibbonData:
+    """Return what the ribbon of a trip is drawn from."""
     booked = frozenset(f"leg:{leg.pk}" for leg in file.legs if leg.booking_id)
     asks: dict[date, str] = {}
     if file.trip.starts:
@@ -21,10 +27,9 @@ def ribbon_of(file: TripFile, spends: list[Spend], room: int | None = None) -> R
             asks.setdefault(paper_day(file), kind)
     ends = {stay[0].date: stay[-1].date for stay in file.stays if stay[0].booking_id is None}
     firsts = {night.date: stay[0].date for stay in file.stays for night in stay}
-    data = RibbonData(
+    return RibbonData(
         file.figures.journey, file.figures.allowance, file.figures.nights, spends, booked, asks, ends, firsts
     )  # fmt: skip
-    return draw(data, room) if room else draw(data)
 
 
 def papers_asked(file: TripFile) -> list[str]:

@@ -12,6 +12,7 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.bookings.models import Booking
+from wainwright.claims.comparing import planned_key
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
 from wainwright.claims.services.closing import link
@@ -29,7 +30,7 @@ from wainwright.people.models import Membership
 from wainwright.rulebook.models import Explanation
 from wainwright.trail.services import by_itself, record
 from wainwright.trips.figures import b_key
-from wainwright.trips.models import Leg, Trip
+from wainwright.trips.models import Trip
 from wainwright.trips.splits import parts_from
 
 # A booking is charged from the day before it was asked for until some days after leaving.
@@ -208,32 +209,18 @@ def _splits(member: Membership, claim: Claim, trip: Trip) -> None:
     """The splits of the plan: of the whole and of categories for the claim, of a booking or a ride for what came of it."""
     if claim.shares or (claim.supplements_id is not None and not trip.shares):
         return
+    legs = list(trip.legs.all())
     for row in trip.shares:
         parts = [{"share": part["share"], "codes": part["codes"]} for part in row["parts"]]
         if row["about"] == "all" or row["about"].startswith("category:"):
             claim.shares = [*claim.shares, {**row, "parts": parts}]
             continue
         for expense in claim.expenses.all():
-            if f"line:{_planned_key(expense, trip)}" == row["about"] and not expense.shares.exists():
+            if f"line:{planned_key(expense, legs)}" == row["about"] and not expense.shares.exists():
                 core = parts_from(parts, claim.currency)
                 _tried(lambda expense=expense, core=core: set_split(member, expense.pk, None, core))
     if claim.shares:
         claim.save(update_fields=["shares"])
-
-
-def _planned_key(expense: Expense, trip: Trip) -> str:
-    """The key on the plan of what a cost came of: its booking, or the leg that it drove."""
-    if expense.booking_id is not None:
-        return f"booking:{expense.booking_id}"
-    if expense.kind == Expense.Kind.MILEAGE and expense.origin and expense.target:
-        towns = (expense.date, expense.origin["town"], expense.target["town"])
-        leg = next((leg for leg in trip.legs.all() if _towns(leg) == towns), None)
-        return f"leg:{leg.pk}" if leg else ""
-    return ""
-
-
-def _towns(leg: Leg):
-    return leg.leaves.date(), leg.origin["town"], leg.target["town"]
 
 
 def _reasons(member: Membership, claim: Claim, trip: Trip) -> None:
@@ -241,7 +228,8 @@ def _reasons(member: Membership, claim: Claim, trip: Trip) -> None:
     given = {row.identity: row for row in Explanation.objects.filter(subject=trip.subject)}
     if not given:
         return
-    keys = {expense.key: _planned_key(expense, trip) for expense in claim.expenses.all()}
+    legs = list(trip.legs.all())
+    keys = {expense.key: planned_key(expense, legs) for expense in claim.expenses.all()}
     for each in load_file(member, claim).findings:
         finding = each.finding
         if not each.open or finding.level != Level.EXPLAIN:

@@ -95,6 +95,24 @@ def change_cost(member: Membership, expense_id: int, version: int, **values) -> 
     return expense
 
 
+@transaction.atomic
+def say_field(member: Membership, expense_id: int, name: str, words: str) -> Expense:
+    """Fill one field of a cost that its category asks for, and nothing else. Raises ``Refusal``."""
+    if name not in ("guests", "description", "reference", "merchant"):
+        raise Refusal("That is said on the cost's own page.", name)
+    expense = mine(member, expense_id)
+    words = " ".join(words.split())
+    if len(words) < 2:
+        raise Refusal("Write it in a word or two.", name)
+    before = getattr(expense, name)
+    setattr(expense, name, words[: expense._meta.get_field(name).max_length])
+    if name == "guests" and expense.heads == 1:
+        # Names parted by commas are so many guests, and the traveller.
+        expense.heads = 1 + len([part for part in words.replace(" and ", ",").split(",") if part.strip()])
+    changed(member, expense, "said what the category asks for", {name: before}, {name: getattr(expense, name)})
+    return expense
+
+
 @dataclass(frozen=True)
 class PartTyped:
     """A part as typed."""

@@ -18,7 +18,7 @@ from wainwright.trips.models import Subscription, Trip
 from wainwright.trips.pictures import map_of, ribbon_of, spends_of
 from wainwright.trips.profile import side_by_side
 from wainwright.trips.selectors import load_file, trip_for
-from wainwright.trips.services import calendar, road
+from wainwright.trips.services import calendar, road, standing
 from wainwright.trips.versions import lines_of, since_signed
 
 
@@ -184,3 +184,19 @@ def subscription_link(member) -> str:
     """The private address of a person, or nothing."""
     found = Subscription.objects.filter(member=member, revoked__isnull=True).first()
     return letters.link_of(found, settings.ADDRESS) if found else ""
+
+
+@require_POST
+def leave_as_signed(request, trip_id: int):
+    """Give a change up: what was authorised stands as it was."""
+    standing.leave_as_signed(request.member, trip_id)
+    messages.info(request, "The plan stands as it was signed.")
+    return redirect("trip", trip_id)
+
+
+@require_POST
+def ready(request, trip_id: int):
+    """Whoever prepared it says that it can be signed."""
+    trip = road.ready(request.member, trip_id)
+    messages.info(request, f"It waits on {trip.traveller.person.name}'s desk for one signature.")
+    return redirect("trip", trip_id)

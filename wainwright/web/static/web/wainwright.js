@@ -29,7 +29,9 @@
       if (found && line) at = lines().indexOf(line);
       if (found) { event.preventDefault(); found.focus(); found.click(); }
     };
-    if (key === "g") going = true;
+    /* A question that is asked takes its own keys before any other. */
+    if (document.querySelector(`[data-answer-key="${CSS.escape(key)}"]`)) press(`[data-answer-key="${CSS.escape(key)}"]`);
+    else if (key === "g") going = true;
     else if (key === "?") { event.preventDefault(); document.getElementById("keys").showModal(); }
     else if (key === "/") press("[data-find]");
     else if (key === "j") step(1);
@@ -42,6 +44,8 @@
     else if (key === "x") press("[data-key-x]");
     else if (key === "u") press("[data-key-u]");
     else if (key === "c") press("[data-key-c]");
+    else if (key === "m") press("[data-key-m]");
+    else if (key === "s") press("[data-key-s]");
   });
 
   /* After an act on a line the focus goes to the line that took its place, so that the next key means that one. */

@@ -1,0 +1,94 @@
+"""A claim read from other sides: by coding with owners and budgets, and beside the plan that was authorised."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+
+from wainwright import clock
+from wainwright.claims.models import Claim
+from wainwright.claims.selectors import ClaimFile
+from wainwright.core.against import Actual, Against, Planned, against
+from wainwright.core.budget import BudgetEffect
+from wainwright.core.coding import Coding
+from wainwright.core.money import Money
+from wainwright.expenses.models import Expense
+from wainwright.people.selectors import signers
+from wainwright.trips.frozen import thaw
+from wainwright.trips.models import Leg
+
+ALLOWANCE = "allowance"
+
+
+@dataclass(frozen=True)
+class ByCoding:
+    """What one coding bears: cost without tax that comes back, its part of the whole, who owns its codes, its budgets."""
+
+    coding: Coding
+    names: str
+    count: int
+    amount: Money
+    share: Decimal
+    owners: list[str]
+    budgets: list[BudgetEffect]
+    default: bool
+
+
+def by_coding(file: ClaimFile) -> list[ByCoding]:
+    """Return what each coding of a claim bears, the most first. Two queries."""
+    effects = {effect.budget.label: effect for effect in file.budgets}
+    people = signers(file.claim.firm_id, clock.today(file.claim.firm.zone))
+    whole = sum((amount.minor for amount, _ in file.codings.values()), 0)
+    rows = []
+    for coding, (amount, count) in file.codings.items():
+        owners = [
+            f"{people[own.owner].name} ({own.code}{', from ' + str(own.threshold) if own.threshold else ''})"
+            for own in file.books.owned
+            if coding.get(own.dimension) == own.code and own.owner in people
+        ]
+        names = ", ".join(file.books.codes.codes[pair].name for pair in coding.codes if pair in file.books.codes.codes)
+        budgets = [effects[code] for _, code in coding.codes if code in effects]
+        share = Decimal(amount.minor) * 100 / whole if whole else Decimal(0)
+        rows.append(ByCoding(coding, names, count, amount, share, owners, budgets, coding == file.claim.coding))
+    return sorted(rows, key=lambda row: -row.amount.minor)
+
+
+def against_plan(claim: Claim, file: ClaimFile) -> list[Against]:
+    """Return the authorised plan beside what is claimed, by what each cost came of; nothing without a signed plan. Five queries."""
+    trip = claim.trip
+    signed = type(trip).objects.select_related("signed").get(pk=trip.pk).signed if trip and trip.signed_id else None
+    plan = thaw(signed.frozen) if signed else None
+    if trip is None or plan is None:
+        return []
+    planned = [Planned(e.key, e.label, e.category, e.amount) for e in plan.figures.estimates if e.amount]
+    if plan.figures.allowance.amount:
+        planned.append(Planned(ALLOWANCE, "Daily allowance", ALLOWANCE, plan.figures.allowance.amount))
+    legs = list(trip.legs.all())
+    came_of = {expense.key: planned_key(expense, legs) for expense in claim.expenses.all()}
+    reasons: dict[str, str] = {}
+    for each in file.findings:
+        if each.reason is not None:
+            for target in (each.finding.target, *each.finding.also):
+                reasons.setdefault(target, each.reason.words)
+    actual = [
+        Actual(
+            line.key, ALLOWANCE if line.kind == ALLOWANCE else came_of.get(line.key, ""), line.label,
+            ALLOWANCE if line.kind == ALLOWANCE else line.category, line.says, reasons.get(line.key, ""),
+        )
+        for line in file.figures.lines
+        if not all(piece.personal for piece in line.coded)
+    ]  # fmt: skip
+    return against(planned, actual, file.book.names | {ALLOWANCE: "Daily allowance"}, claim.currency)
+
+
+def planned_key(expense: Expense, legs: Sequence[Leg]) -> str:
+    """The key on the plan of what a cost came of: its booking, or the leg that it drove; nothing where neither is known."""
+    if expense.booking_id is not None:
+        return f"booking:{expense.booking_id}"
+    if expense.kind != Expense.Kind.MILEAGE or not expense.origin or not expense.target:
+        return ""
+    towns = (expense.date, expense.origin["town"], expense.target["town"])
+    return next(
+        (f"leg:{leg.pk}" for leg in legs if (leg.leaves.date(), leg.origin["town"], leg.target["town"]) == towns), ""
+    )

@@ -1,0 +1,44 @@
+"""The ribbon of a claim: what happened, with the authorised plan as a ghost behind it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date
+
+from wainwright.claims.models import Claim
+from wainwright.core.money import Money
+from wainwright.drawing.ribbon import Ribbon, draw
+from wainwright.drawing.ribbon_shapes import Plan
+from wainwright.trips.frozen import Frozen, thaw
+from wainwright.trips.models import TripVersion
+from wainwright.trips.pictures import data_of, spends_of
+from wainwright.trips.selectors import load_file
+
+# What it has beside the figures of a claim.
+ROOM = 700
+
+
+def ghost_ribbon(claim: Claim) -> Ribbon | None:
+    """Draw a claim's trip as it was, its plan behind it; nothing where nothing was authorised."""
+    trip = claim.trip
+    version = TripVersion.objects.filter(pk=trip.signed_id).first() if trip else None
+    plan = thaw(version.frozen) if version else None
+    if trip is None or plan is None:
+        return None
+    file = load_file(trip.traveller, trip)
+    spends = spends_of(file, list(claim.expenses.prefetch_related("receipts")))
+    behind = Plan(plan.figures.journey, plan.figures.nights, _sums(plan))
+    return draw(replace(data_of(file, spends), plan=behind, asks={}), ROOM)
+
+
+def _sums(plan: Frozen) -> dict[date, Money]:
+    """What each day was planned to cost: its estimates and its allowance."""
+    found: dict[date, Money] = {}
+    for estimate in plan.figures.estimates:
+        if estimate.day is not None:
+            found[estimate.day] = found[estimate.day] + estimate.amount if estimate.day in found else estimate.amount
+    for day in plan.figures.journey.days():
+        earned = plan.figures.allowance.on(day)
+        if earned is not None:
+            found[day] = found[day] + earned.amount if day in found else earned.amount
+    return found

@@ -1,0 +1,59 @@
+"""A meal that the firm pays for on the claim, on a day whose allowance pays for it too: does it take its place?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from datetime import date
+
+from wainwright.claims.questions.base import Asking, Kind, Option, Question
+from wainwright.core.journey import Meal
+from wainwright.core.workings import day_text
+from wainwright.errors import Refusal
+from wainwright.trips.services.nights import mark_meal
+
+MEALS = "meals"
+
+
+class Meals(Kind):
+    """Asked once a day: a meal with others was eaten by the traveller too."""
+
+    code = "meal"
+
+    def find(self, asking: Asking) -> Iterable[Question]:
+        """A question for each day with such a cost of which no meal is marked."""
+        trip, allowance = asking.claim.trip, asking.file.allowance
+        if trip is None or not trip.starts or not trip.ends or not allowance:
+            return
+        marked = {mark.partition(":")[0] for mark in trip.meals_off}
+        asked: set[date] = set()
+        for expense in asking.expenses.values():
+            day = expense.date
+            if expense.category != MEALS or expense.personal or day in asked or not trip.starts <= day <= trip.ends:
+                continue
+            if day.isoformat() in marked or f"meal:{day.isoformat()}" in asking.claim.answered:
+                continue
+            asked.add(day)
+            yield Question(
+                f"meal-{day.isoformat()}", self.code,
+                f"You claim {expense.label}, {expense.amount}, of {day_text(day)}, and the daily allowance pays your meals of that day. "
+                "Which of them was it?",
+                (
+                    Option("dinner", "It was dinner", "d"), Option("lunch", "It was lunch", "l"),
+                    Option("breakfast", "It was breakfast", "b"), Option("none", "None of mine", "n"),
+                ),
+                line=expense.key,
+            )  # fmt: skip
+
+    def answer(self, asking: Asking, question: Question, said: str, words: str, ticked: Sequence[str]) -> str:
+        """Mark the meal, so that the allowance leaves it out."""
+        day = date.fromisoformat(question.key.removeprefix("meal-"))
+        if said == "none":
+            asking.say_no(f"meal:{day.isoformat()}")
+            return "The allowance pays all meals of that day."
+        if said not in {meal.value for meal in Meal}:
+            raise Refusal("Say which meal it was.")
+        mark_meal(asking.member, asking.claim.trip_id or 0, day, Meal(said))
+        return f"The allowance leaves {said} on {day_text(day)} out."
+
+
+KIND = Meals()

@@ -1,0 +1,47 @@
+"""A field that the category asks for: who was there, what for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+
+from wainwright.claims.questions.base import Asking, Kind, Question
+from wainwright.expenses.models import Expense
+from wainwright.expenses.services.editing import say_field
+
+RULE = "required_field"
+
+
+class Who(Kind):
+    """Each is one box; what was typed before at such costs is offered."""
+
+    code = "who"
+
+    def find(self, asking: Asking) -> Iterable[Question]:
+        """A question for each empty field."""
+        rules = {setting.code: setting for setting in asking.file.book.settings if setting.kind == RULE}
+        for each in asking.file.findings:
+            rule, expense = rules.get(each.finding.rule), asking.expenses.get(each.finding.target)
+            if rule is None or expense is None or not each.open:
+                continue
+            name, word = rule.params["field"], rule.params.get("word", rule.params["field"])
+            yield Question(
+                f"who-{name}-{expense.pk}", self.code, f"{expense.label}, {expense.amount}: {word}?", box=word.capitalize(),
+                line=expense.key,
+            )  # fmt: skip
+
+    def help(self, asking: Asking, question: Question) -> Question:
+        """Offer what was typed before at costs of the same category."""
+        _, name, _ = question.key.split("-")
+        same = Expense.objects.filter(owner=asking.member, category=asking.expenses[question.line].category)
+        rows = same.exclude(**{name: ""}).order_by("-created").values_list(name, flat=True)[:20]
+        return replace(question, offered=list(dict.fromkeys(rows))[:8])
+
+    def answer(self, asking: Asking, question: Question, said: str, words: str, ticked: Sequence[str]) -> str:
+        """Fill the field in."""
+        _, name, number = question.key.split("-")
+        expense = say_field(asking.member, int(number), name, words)
+        return f"{expense.label} says it now."
+
+
+KIND = Who()

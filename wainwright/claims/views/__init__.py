@@ -1,0 +1,1 @@
+"""Pages and acts of claims: the page itself, what it asks, what is done on it, its papers."""
