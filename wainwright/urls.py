@@ -208,6 +208,7 @@ urlpatterns = [
     path("ledger/cards/<int:card_id>/", loose.change_card, name="firm-card"),
     path("ledger/pay/", journals.pay_page, name="pay"),
     path("ledger/pay/run/", journals.pay, name="pay-make"),
+    path("ledger/pay/back/<int:claim_id>/", journals.paid_back, name="paid-back"),
     path("ledger/pay/<int:run_id>/", journals.run_page, name="pay-run"),
     path("ledger/pay/accounts/<int:member_id>/", journals.confirm_account, name="account-confirm"),
     path("ledger/pay/<int:run_id>/file/", journals.run_file, name="pay-file"),

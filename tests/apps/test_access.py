@@ -57,7 +57,7 @@ ACTS = {
     "claim-answer", "claim-ready", "claim-withdraw", "claim-pays-back", "claim-move", "claim-split", "trip-close", "trip-as-signed", "trip-ready", "claim-send", "claim-take-back", "put-in", "claim-coding", "claim-say", "approve", "end", "pass-on",
     "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
     "pay-take-answer", "pay-settle", "bench-allow", "account-confirm", "card-give", "post-again", "end-sessions", "set-safeguards",
-    "set-place", "set-cover", "end-cover", "set-delegate", "end-delegate", "prepare-for", "stop-preparing",
+    "set-place", "paid-back", "set-cover", "end-cover", "set-delegate", "end-delegate", "prepare-for", "stop-preparing",
 }  # fmt: skip
 FREE = {"up", "subscribed"}
 

@@ -55,10 +55,10 @@ class TypedSplit:
         )  # fmt: skip
 
     @classmethod
-    def from_parts(cls, parts: Sequence[SplitPart], about: str = "") -> TypedSplit:
-        """A split that stands, as it would be typed."""
+    def from_parts(cls, parts: Sequence[SplitPart], about: str = "", first: str = "") -> TypedSplit:
+        """A split that stands, as it would be typed; without one the coding that bears all now stands ``first``."""
         by = "amount" if parts and parts[0].amount is not None else "share"
-        return cls(about, by, tuple((str(p.coding), _said(p)) for p in parts))
+        return cls(about, by, tuple((str(p.coding), _said(p)) for p in parts) or (((first, ""),) if first else ()))
 
     @property
     def filled(self) -> list[tuple[str, str]]:

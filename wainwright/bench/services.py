@@ -96,5 +96,7 @@ def pass_on(
 def say(member: Membership, kind: str, object_id: int, text: str, line: str = "") -> None:
     """Say something on a trip or claim, or on one of its lines."""
     thing = _subject(member, kind, object_id)
-    signoff.remark(member, thing.subject, text, line)
-    record(member, "said something", thing.subject, after={"line": line, "text": text[:200]})
+    if isinstance(thing, Claim):
+        claim_road.say(member, thing.pk, text, line)
+    else:
+        trip_road.say(member, thing.pk, text, line)

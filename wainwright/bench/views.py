@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from datetime import date
 from urllib.parse import quote
 
 from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from wainwright import clock
 from wainwright.accounts.forms import CodingForm
 from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books, refusal_words
 from wainwright.bench import services
 from wainwright.bench.selectors import bench
+from wainwright.claims.comparing import by_coding
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import claim_for, load_file, planned_of, posted_journal, posting_of
 from wainwright.claims.services import books as booking
@@ -115,6 +118,7 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "recode_form": CodingForm(books=file.books, every=True) if finance else None,
         "codes": sorted({(d, c) for d, c in file.figures.by_code if d != "account"}),
         "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
+        "today": clock.today(claim.firm.zone), "by_coding": by_coding(file),
     }  # fmt: skip
     return render(request, "bench/claim.html", context | more, status=status)
 
@@ -214,8 +218,13 @@ def clear(request, object_id: int):
 
 @require_POST
 def post(request, object_id: int):
-    """Finance posts a cleared claim, or one that the ledger refused."""
-    return _posted(request, booking.post(request.member, object_id, _version(request)))
+    """Finance posts a cleared claim, or one that the ledger refused, on the day that is chosen: its month may be closed by now."""
+    text = request.POST.get("on", "").strip()
+    try:
+        on = date.fromisoformat(text) if text else None
+    except ValueError as error:
+        raise Refusal(f"“{text[:20]}” is no day. Choose the day on which it is posted.") from error
+    return _posted(request, booking.post(request.member, object_id, _version(request), on))
 
 
 def _posted(request, claim: Claim):

@@ -311,3 +311,15 @@ def advances_to_pay(member: Membership, bank: AtBank | None = None) -> QuerySet[
         .select_related("traveller__person", "traveller__firm")
         .order_by("starts", "id")
     )
+
+
+def owed_back(member: Membership) -> QuerySet[Claim]:
+    """Return the posted claims of the firm below zero: what their claimants owe back, the longest first."""
+    rows = Claim.objects.filter(firm_id=member.firm_id, state="Posted", statement__due_minor__lt=0)
+    return rows.select_related("claimant__person", "claimant__firm", "statement").order_by("sent", "id")
+
+
+def advances_out(member: Membership) -> QuerySet[Trip]:
+    """Return the trips of the firm whose advance was paid and is not accounted for, the longest first, with their claims."""
+    rows = Trip.objects.filter(firm_id=member.firm_id, advance_paid=True, advance_settled=False)
+    return rows.select_related("traveller__person").prefetch_related("claims").order_by("ends", "id")

@@ -159,7 +159,7 @@ def tray(member: Membership, narrow: Narrow | None = None) -> Tray:
     }
     expenses = list(
         Expense.objects.filter(owner=member, claim__isnull=True)
-        .select_related("charge")
+        .select_related("charge", "turned_down_in")
         .prefetch_related("receipts")
         .order_by("-date")[:SHOWN]
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from urllib.parse import quote
 
 from django.contrib import messages
@@ -21,13 +22,23 @@ from wainwright.accounts.selectors import (
     refusal_words,
     sums_by,
 )
+from wainwright.claims.beside import owes
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import advance_text, advances_to_pay, at_bank, owing, payable, waiting_for_bank
-from wainwright.claims.services import answers
+from wainwright.claims.selectors import (
+    advance_text,
+    advances_out,
+    advances_to_pay,
+    at_bank,
+    owed_back,
+    owing,
+    payable,
+    waiting_for_bank,
+)
+from wainwright.claims.services import answers, closing
 from wainwright.claims.services import books as booking
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
-from wainwright.errors import NotAllowed, Refusal
+from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import whole
 from wainwright.formats.bank_text import bank_text
 from wainwright.formats.pain001 import NAME, NO_NAME, NO_TEXT, TEXT
@@ -119,8 +130,13 @@ def post_again(request, posting_id: int):
 
 @require_GET
 def pay_page(request):
-    """What can be paid, and earlier runs."""
+    """What can be paid, what is owed back, advances that are out, and earlier runs."""
+    return _pay(request)
+
+
+def _pay(request, status: int = 200, **more):
     _may_read(request)
+    more = {"back_error": "", "back_claim": 0, "back_words": ""} | more
     firm, bank = request.member.firm, at_bank(request.member.firm_id)
     in_all = owing(request.member, bank)
     owed = page_of(payable(request.member, bank), AT_ONCE, request.GET.get("owed"), in_all.claims)
@@ -134,8 +150,36 @@ def pay_page(request):
         "owed": owed, "due": due, "waiting": page_of(held, AT_ONCE, request.GET.get("held")),
         "sum": Money.from_minor(in_all.minor, firm.currency),
         "page": page_of(pay_runs(firm), 20, request.GET.get("page")),
+        "out": page_of(advances_out(request.member), AT_ONCE, request.GET.get("out")), "today": clock.today(firm.zone),
     }  # fmt: skip
-    return render(request, "journals/pay.html", context)
+    back = page_of(owed_back(request.member), AT_ONCE, request.GET.get("back"))
+    left = (
+        {each.claim.pk: each.left for each in owes(Claim.objects.filter(pk__in=[claim.pk for claim in back]))}
+        if back
+        else {}
+    )
+    context |= {"back": back, "rows_back": [(claim, left.get(claim.pk)) for claim in back]}
+    return render(request, "journals/pay.html", context | more, status=status)
+
+
+@require_POST
+def paid_back(request, claim_id: int):
+    """Take note that what was owed back on a claim came in."""
+    text, words = request.POST.get("on", ""), request.POST.get("reference", "")
+    try:
+        on = date.fromisoformat(text)
+    except ValueError:
+        return _pay(
+            request, 422, back_error="Choose the day on which it came in.", back_claim=claim_id, back_words=words
+        )
+    try:
+        closing.take_note_paid_back(request.member, claim_id, on, words)
+    except (Stale, NotAllowed):
+        raise
+    except Refusal as refusal:
+        return _pay(request, 422, back_error=refusal.message, back_claim=claim_id, back_words=words)
+    messages.info(request, "It is noted, booked, and the claim is settled.")
+    return redirect("pay")
 
 
 def _as_bank(member, text: str) -> str:

@@ -23,6 +23,27 @@ def membership_of(person: Person, firm_id: int | None) -> Membership | None:
     return next((m for m in members if m.firm_id == firm_id), members[0] if members else None)
 
 
+def to_sign(member: Membership) -> list[dict[str, str]]:
+    """Return what somebody prepared for a person and says is ready: it waits for one signature. Two queries."""
+    found = []
+    for rows, area, at in (
+        (
+            Trip.objects.filter(traveller=member, ready_by__isnull=False, state__in=["Planning", "Sent back"]),
+            "trips",
+            "sign/",
+        ),
+        (
+            Claim.objects.filter(claimant=member, ready_by__isnull=False, state__in=["Open", "Sent back"]),
+            "claims",
+            "#certify",
+        ),
+    ):
+        for thing in rows.select_related("ready_by__person").order_by("pk")[:MOST_FOUND]:
+            by = thing.ready_by.person.name
+            found.append({"title": f"{thing.code} {thing.title}", "by": by, "link": f"/{area}/{thing.pk}/{at}"})
+    return found
+
+
 def find(member: Membership, text: str) -> list[dict[str, str]]:
     """Find trips and claims by title, number or person, among what the person may see, the newest first. Two queries."""
     text = text.strip()

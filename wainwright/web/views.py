@@ -18,6 +18,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright import clock
 from wainwright.accounts.models import Posting
 from wainwright.bench.selectors import bench
+from wainwright.claims.beside import owes
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import payable
 from wainwright.claims.services.drafting import draft_what_is_back
@@ -28,6 +29,7 @@ from wainwright.fields import say, whole
 from wainwright.news.models import Notice
 from wainwright.news.services import mark_read
 from wainwright.paging import page_of
+from wainwright.people.acting import may_prepare_for
 from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.forms import SafeguardsForm
 from wainwright.rulebook.models import AllowanceRate, MileageRateRow, RuleSetting
@@ -39,7 +41,7 @@ from wainwright.standins.market.moods import MOODS, moods, set_moods
 from wainwright.trail.selectors import of_firm
 from wainwright.trips.models import Trip
 from wainwright.trips.services.road import move_along
-from wainwright.web.selectors import find
+from wainwright.web.selectors import find, to_sign
 
 
 @require_GET
@@ -55,7 +57,7 @@ def desk(request):
     )
     claims = list(
         Claim.objects.filter(claimant=member)
-        .exclude(state__in=["Settled", "Turned down"])
+        .exclude(state__in=["Settled", *Claim.OVER])
         .select_related("trip", "statement")
         .order_by("-id")[:8]
     )
@@ -65,7 +67,9 @@ def desk(request):
         "loose_papers": Receipt.objects.filter(owner=member, expense__isnull=True).count() if member.traveller else 0,
         "loose_charges": Charge.objects.filter(owner=member, state="Loose").count() if member.traveller else 0,
         "waiting": len(bench(member).waiting) if member.approver or member.finance else None,
-        "news": list(Notice.objects.filter(member=member).order_by("-time")[:6]),
+        "to_sign": to_sign(member), "owes_back": owes(Claim.objects.filter(claimant=member)) if member.traveller else (),
+        "prepares_for": list(may_prepare_for(member.doer, today)) if member.prepared_by is None else [],
+        "news": [] if member.prepared_by else list(Notice.objects.filter(member=member).order_by("-time")[:6]),
     }  # fmt: skip
     if member.finance:
         context["refused"] = Posting.objects.filter(firm=member.firm, state="Refused").count()

@@ -31,7 +31,7 @@ from wainwright.claims.services.road import finance_claim
 from wainwright.claims.statements import read
 from wainwright.core.money import Money
 from wainwright.core.states import CHARGE, CLAIM
-from wainwright.errors import NotAllowed, Stale
+from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
@@ -48,6 +48,8 @@ def post(member: Membership, claim_id: int, version: int, on: date | None = None
     with transaction.atomic():
         claim = finance_claim(member, claim_id, version)
         CLAIM.after(claim.state, "post")
+        if on is not None and not date(2000, 1, 1) <= on <= clock.today(claim.firm.zone) + timedelta(days=366):
+            raise Refusal("Choose a day of this year or before on which it is posted.", "on")
         # Where the ledger has it and the act broke off before the claim followed, the claim follows now.
         posting = _entered(claim) or _prepared(member, claim, on or clock.today(claim.firm.zone))
     return finish_posting(posting, member)

@@ -17,6 +17,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.acting import must_be_oneself
 from wainwright.people.models import Membership
+from wainwright.people.selectors import finance_of
 from wainwright.signoff import services as signoff
 from wainwright.signoff.models import Remark, SignOff
 from wainwright.trail.services import record
@@ -90,10 +91,22 @@ def _personal(line: Line) -> list[str]:
 
 @transaction.atomic
 def say(member: Membership, claim_id: int, text: str, line: str = "") -> None:
-    """Say something on the claim, or on one of its lines. Raises ``Refusal``."""
-    claim = Claim.objects.visible_to(member).get(pk=claim_id)
+    """Say something on the claim, or on one of its lines; those who are asked or have signed are told, and its claimant.
+
+    It needs no taking back, since no figure changes by it. Raises ``Refusal``.
+    """
+    claim = Claim.objects.visible_to(member).select_related("claimant__person", "claimant__firm").get(pk=claim_id)
     signoff.remark(member, claim.subject, text, line)
     record(member, "said something", claim.subject, after={"line": line, "text": text[:200]})
+    told = {row.signer_id: row.signer for row in signoff.asked_now(claim.subject)}
+    if claim.state == "In finance check":
+        told |= {person.pk: person for person in finance_of(claim.firm_id)}
+    who = member.doer
+    for other in told.values():
+        if other.pk not in (member.pk, who.pk):
+            tell(other, f"{who.person.name} on {title(claim)}: {text.strip()[:120]}", f"/bench/claim/{claim.pk}/")
+    if claim.claimant_id not in (member.pk, who.pk):
+        tell(claim.claimant, f"{who.person.name} on {claim.title}: {text.strip()[:120]}", link(claim))
 
 
 @transaction.atomic

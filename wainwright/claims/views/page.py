@@ -80,7 +80,8 @@ def page_context(request, claim: Claim, **typed) -> dict:
         "stage": stage_reached(claim.trip.state if claim.trip else "", True, claim.state),
         "sums": file.figures.settlement.sums, "settlement": file.figures.settlement,
         "route": route_steps(signoffs) if signoffs and not editable else route_preview(file.route),
-        "findings": _findings(file, editable), "remarks": [remark for remark in by_line.get("", []) if not remark.mended],
+        "findings": [each for each in file.findings if each.finding.level.value == "stop" or not editable],
+        "known": [each for each in file.findings if each.finding.level.value != "stop" and not each.open] if editable else [], "remarks": [remark for remark in by_line.get("", []) if not remark.mended],
         "entries": history(claim.subject) if "history" in request.GET else None,
         "advance_words": advance_words(claim.trip), "versions": versions(claim) if claim.statement and claim.statement.number > 1 else [],
         "journal": posted_journal(posting) or file.journal, "others": _others(claim), "edit": None, "ticked": [], "split_rows": [],
@@ -100,13 +101,6 @@ def page_context(request, claim: Claim, **typed) -> dict:
 def _others(claim: Claim) -> list[Claim]:
     """The other claims of the same trip that count, where they were read with it."""
     return [other for other in claim.trip.live_claims if other.pk != claim.pk] if claim.trip else []
-
-
-def _findings(file: ClaimFile, editable: bool) -> list:
-    """The findings that are listed: while it is open those that no question asks, else all."""
-    if not editable:
-        return file.findings
-    return [each for each in file.findings if each.finding.level.value == "stop" or not each.open]
 
 
 def _asked(request, claim: Claim, file: ClaimFile, whole: bool) -> dict:
@@ -159,7 +153,7 @@ def _splitting(request, claim: Claim, file: ClaimFile, typed: dict) -> dict:
     if "split" in request.GET or "typed_split" in typed:
         rows = ticked(request)
         about = request.GET.get("split", "") or ("ticked" if rows else "all")
-        split = typed.get("typed_split") or TypedSplit.from_parts(shares.get(about, []), about)
+        split = typed.get("typed_split") or TypedSplit.from_parts(shares.get(about, []), about, str(claim.coding))
         abouts = split_abouts(claim, file, rows)
         recent = [str(claim.coding), *(str(part.coding) for parts in shares.values() for part in parts)]
         found |= {

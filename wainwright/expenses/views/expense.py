@@ -77,7 +77,7 @@ def show(request, expense: Expense, status: int = 200, **more):
         "has_parts": has_parts, "proposed": proposed and bool(parts), "meals": editing.MEALS, "personal_error": "",
         "left": expense.amount - total((money_or_nothing(p["amount"], expense.currency) for p in parts), expense.currency),
         "own_personal": _own_personal(expense), "lost_error": "", "lost_words": expense.lost.get("words", ""), "lost_name": "", "shares": shares,
-        "edit": editor(request.member, typed or TypedSplit.from_parts(shares), expense.amount, recent=recent_codings(expense.owner)) if splitting else None,
+        "edit": editor(request.member, typed or TypedSplit.from_parts(shares, "", str(expense.coding or (expense.claim or expense.owner).coding)), expense.amount, recent=recent_codings(expense.owner)) if splitting else None,
         "split_open": bool(shares) or typed is not None, "readonly": "" if editable else "yes",
         "loose": loose, "charge": getattr(expense, "charge", None),
         "change_form": _cost_form(expense) if editable and expense.kind == "cost" and not expense.personal else None,

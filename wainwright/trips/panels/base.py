@@ -21,7 +21,7 @@ from wainwright.trips.models import Trip
 from wainwright.trips.selectors import TripFile, load_file
 
 MEALS_OPEN = ("Authorised", "Under way", "Back")
-CLAIMABLE = ("Under way", "Back", "Closed")
+CLAIMABLE = ("Under way", "Back", "Closed", "Called off")
 
 
 class Again(Exception):

@@ -67,7 +67,9 @@ class BearingPanel(Panel):
             "split": page.do == "split" or bool(page.typed) or (page.editable and not page.trip.shares),
         }  # fmt: skip
         if found["split"] and page.editable:
-            typed = page.typed.get("typed") or TypedSplit.from_parts(shares.get("all", []), "all")
+            typed = page.typed.get("typed") or TypedSplit.from_parts(
+                shares.get("all", []), "all", str(page.trip.coding)
+            )
             recent = [str(page.trip.coding), *(str(part.coding) for parts in shares.values() for part in parts)]
             found["edit"] = editor(
                 page.member, typed, whole_of(page.file, typed.about), split_abouts(page.file), recent

@@ -24,6 +24,7 @@ from wainwright.core.money import Money
 from wainwright.core.states import stage_reached
 from wainwright.drawing.ribbon import Ribbon
 from wainwright.rulebook.selectors import Explained
+from wainwright.trips.models import Trip
 from wainwright.trips.panels import LinePanel, Page, doors, find, opens, panels
 from wainwright.trips.panels.base import Line
 from wainwright.trips.panels.booked import PAYS
@@ -124,8 +125,16 @@ def _money(page: Page) -> dict[str, Any]:
         "booked": booked_by_payer(page), "advance_words": advance_words(trip), "signs": file.book.policy.trip_signoff,
         "may_take_back": page.own and trip.state == "Awaiting sign-off", "may_reopen": page.own and trip.state == "Authorised",
         "may_call_off": page.own and trip.state in ("Planning", "Sent back", "Authorised"),
-        "can_claim": page.own and page.claim is None and trip.state in ("Under way", "Back"), "claim": page.claim,
+        "can_claim": page.own and page.claim is None and (trip.state in ("Under way", "Back") or _off_with_costs(trip)),
+        "can_supplement": page.own and page.claim is not None and not page.claim.editable,
+        "can_close": page.own and page.claim is None and trip.state == "Back", "claims": trip.live_claims if page.claim else [],
+        "may_stand": page.editable and bool(trip.standing),
     }  # fmt: skip
+
+
+def _off_with_costs(trip: Trip) -> bool:
+    """Whether a trip that was called off after it was authorised is still to be accounted for: what was spent, what was advanced."""
+    return trip.state == "Called off" and trip.authorised is not None
 
 
 def _way(page: Page) -> dict[str, Any]:
