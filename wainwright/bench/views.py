@@ -56,8 +56,10 @@ def bench_page(request):
 
 
 def item(request, kind: str, object_id: int):
-    """One thing on the bench."""
-    _may_enter(request)
+    """One thing on the bench; whoever reads it and does not decide is led to its own page."""
+    if not (request.member.approver or request.member.finance):
+        thing = trip_for(request.member, object_id) if kind == "trip" else claim_for(request.member, object_id)
+        return redirect(kind, thing.pk)
     return _trip(request, object_id) if kind == "trip" else _claim(request, object_id)
 
 

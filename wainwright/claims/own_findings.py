@@ -35,7 +35,7 @@ def own_findings(
         )
         for line in done.torn
     ]
-    found += [_stop("route", claim.subject, fault, "See the route") for fault in route.faults]
+    found += [_stop(f"route-{n}", claim.subject, fault, "See who signs") for n, fault in enumerate(route.faults)]
     return [*found, *_turned_down(expenses)]
 
 

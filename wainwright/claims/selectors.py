@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
@@ -24,7 +24,7 @@ from wainwright.core.budget import BudgetEffect
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.core.posting import Journal, claim_journal
-from wainwright.core.routing import Route, work_out_route
+from wainwright.core.routing import Route, finance_faults, work_out_route
 from wainwright.core.rules import Level, run
 from wainwright.core.splits import SplitPart
 from wainwright.core.statement import Line, Statement
@@ -165,6 +165,7 @@ def load_file(member: Membership, claim: Claim) -> ClaimFile:
     found_by_rule = run(claim_subject(claim, expenses, stays, done, facts, known, book, today), book.settings)
     people = signers(claim.firm_id, today)
     route = work_out_route(str(claim.claimant_id), done.total, done.by_code, people, ledger.owned)
+    route = replace(route, faults=(*route.faults, *finance_faults(str(claim.claimant_id), people)))
     own = own_findings(claim, expenses, done, ledger, route)
     day = facts.ends or clock.day_of(claim.created, claim.firm.zone)
     return ClaimFile(

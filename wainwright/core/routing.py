@@ -23,6 +23,7 @@ class Signer:
     cover: str = ""
     signs_own: bool = False
     active: bool = True
+    finance: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,6 +111,16 @@ def still_needed(amount: Money, signed: Sequence[str], claimant: str, people: Ma
         return Route(())
     wishes, faults = _upwards(people[signed[-1]], signed[-1], 1, amount, claimant, people)
     return _settle(wishes, claimant, people, faults)
+
+
+def finance_faults(claimant: str, people: Mapping[str, Signer]) -> list[str]:
+    """Return why nobody could check, post and pay a claim after its route; nothing where somebody in finance can."""
+    others = [one for one in people.values() if one.finance and one.active and one.key != claimant]
+    if others:
+        return []
+    own = people[claimant].finance
+    who = "Nobody else in finance can check your own claim" if own else "Nobody in finance can check a claim"
+    return [f"{who}. An administrator can give somebody that role under People."]
 
 
 def who_signs_for(wanted: str, claimant: str, people: Mapping[str, Signer]) -> tuple[Signer | None, str]:

@@ -22,15 +22,15 @@ def signers(firm_id: int, today: date) -> dict[str, Signer]:
         .annotate(cover_id=Subquery(cover))
         .values_list(
             "id", "person__name", "manager_id", "limit_minor", "firm__currency", "cover_id", "signs_own", "active",
-            "person__is_active",
+            "person__is_active", "finance",
         )
     )  # fmt: skip
     return {
         str(pk): Signer(
             str(pk), name, str(manager or ""), None if limit is None else Money.from_minor(limit, currency),
-            str(cover_id or ""), signs_own, active and is_active,
+            str(cover_id or ""), signs_own, active and is_active, finance,
         )
-        for pk, name, manager, limit, currency, cover_id, signs_own, active, is_active in rows
+        for pk, name, manager, limit, currency, cover_id, signs_own, active, is_active, finance in rows
     }  # fmt: skip
 
 
