@@ -115,7 +115,14 @@ def _new(
     if supplements is not None:
         after["supplements"] = supplements.code
     what = "made the claim" if supplements is None else "made a supplement to the claim"
-    record(by, what if by else "drafted the claim", claim.subject, firm_id=claim.firm_id, after=after)
+    record(
+        by,
+        what if by else "drafted the claim",
+        claim.subject,
+        firm_id=claim.firm_id,
+        after=after,
+        for_whom="" if by else member.person.name,
+    )
     return claim
 
 
