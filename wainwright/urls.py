@@ -173,6 +173,7 @@ urlpatterns = [
     path("claims/<int:claim_id>/", claims.claim_page, name="claim"),
     path("claims/<int:claim_id>/owed/", claims.owed, name="claim-owed"),
     path("claims/<int:claim_id>/papers.pdf", claim_papers.papers, name="claim-papers"),
+    path("claims/<int:claim_id>/claim.pdf", claim_papers.document, name="claim-document"),
     path("claims/<int:claim_id>/asked/", claims.asked, name="claim-asked"),
     path("claims/<int:claim_id>/by-coding/", claims.coding_summary, name="claim-by-coding"),
     path("claims/<int:claim_id>/planned/", claims.planned, name="claim-planned"),

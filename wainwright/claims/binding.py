@@ -14,23 +14,26 @@ from django.db import transaction
 from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
+from wainwright.claims.documents import MARKS, document_html
 from wainwright.claims.models import Binder, Claim
 from wainwright.claims.selectors import load_file
 from wainwright.expenses.models import Receipt
 from wainwright.formats.apart import apart
 from wainwright.formats.binder import Bound, bind
+from wainwright.formats.document import document
 from wainwright.formats.opening import RECEIPT
 from wainwright.formats.problems import Unreadable
 from wainwright.people.files import drop_file
 from wainwright.people.models import Membership
+from wainwright.trips.letters import printed
 from wainwright.trips.models import Trip
 
 log = logging.getLogger(__name__)
 # A binding that broke off is begun anew after so long; a binder that nobody fetched is not kept longer.
 BROKEN_OFF, KEPT = timedelta(minutes=10), timedelta(days=7)
 
-# One paper: label, detail, the pictures of its pages, and its own file where nobody has opened it yet.
-Planned = tuple[str, str, list[str], str]
+# One paper: label, detail, the pictures of its pages, its own file where nobody has opened it yet, and its stamp.
+Planned = tuple[str, str, list[str], str, str]
 
 
 def claim_binder(member: Membership, claim: Claim) -> Binder:
@@ -40,17 +43,26 @@ def claim_binder(member: Membership, claim: Claim) -> Binder:
 
 def trip_binder(member: Membership, trip: Trip, claims: Sequence[Claim]) -> Binder:
     """Return the binder of a trip's own papers and those of its claims. It may not be ready yet."""
-    papers: list[Planned] = [(f"{paper.kind}: {paper.name}", "", [], paper.file.name) for paper in trip.papers.all()]
+    papers: list[Planned] = [
+        (f"{paper.kind}: {paper.name}", "", [], paper.file.name, "") for paper in trip.papers.all()
+    ]
     for claim in claims:
         papers += _of_lines(member, claim)
     return _binder(trip, f"Papers of {trip.code}, {trip.title}", papers)
 
 
+def claim_document(member: Membership, claim: Claim) -> Binder:
+    """Return a claim as a document: what was certified, then its evidence, each page stamped. It may not be ready yet."""
+    file = load_file(member, claim)
+    return _binder(claim, f"Evidence of {claim.code}", list(_of_lines(member, claim, by_day=True)), document_html(file))
+
+
 @transaction.atomic
-def _binder(of: Claim | Trip, title: str, plan: list[Planned]) -> Binder:
-    key = hashlib.sha256(json.dumps([title, plan]).encode()).hexdigest()
+def _binder(of: Claim | Trip, title: str, plan: list[Planned], front: str = "") -> Binder:
+    key = hashlib.sha256(json.dumps([title, plan, front]).encode()).hexdigest()
     binder, new = Binder.objects.get_or_create(
-        subject=of.subject, key=key, defaults={"firm_id": of.firm_id, "title": title[:300], "plan": plan, "time": clock.now()},
+        subject=of.subject, key=key,
+        defaults={"firm_id": of.firm_id, "title": title[:300], "plan": plan, "front": front, "time": clock.now()},
     )  # fmt: skip
     if new or (binder.state == Binder.State.WAITING and binder.time < clock.now() - BROKEN_OFF):
         Binder.objects.filter(pk=binder.pk).update(time=clock.now())
@@ -78,9 +90,13 @@ def put_together(binder_id: int) -> None:
     try:
         papers = []
         for number, planned in enumerate(binder.plan, 1):
-            papers.append(_bound(*planned))
+            papers.append(_bound(*planned[:4]))
             Binder.objects.filter(pk=binder_id).update(done=number)
-        content = bind(binder.title, papers)
+        if binder.front:
+            stamps = [planned[4] for planned in binder.plan]
+            content = document(printed(binder.front), binder.title, list(zip(stamps, papers, strict=True)), MARKS)
+        else:
+            content = bind(binder.title, papers)
     except (OSError, ValueError, RuntimeError) as error:
         log.warning("binder %s was not bound: %s", binder_id, error)
         Binder.objects.filter(pk=binder_id).update(state=Binder.State.FAILED)
@@ -121,18 +137,22 @@ def _content(name: str) -> bytes:
         return bytes(file.read())
 
 
-def _of_lines(member: Membership, claim: Claim) -> Iterable[Planned]:
-    lines = load_file(member, claim).figures.lines
+def _of_lines(member: Membership, claim: Claim, by_day: bool = False) -> Iterable[Planned]:
+    """Each line's papers; ``by_day`` numbers the lines by their day, as the document of the claim does."""
+    lines = list(load_file(member, claim).figures.lines)
+    if by_day:
+        lines.sort(key=lambda line: line.day)
     numbers = [number for line in lines for number in line.receipts]
     receipts = Receipt.objects.filter(pk__in=numbers).prefetch_related("pages").in_bulk()
-    for line in lines:
-        detail = f"{line.day:%d.%m.%Y}, {line.says} {line.says.currency}"
+    for place, line in enumerate(lines, 1):
+        detail, stamp = f"{line.day:%d.%m.%Y}, {line.says} {line.says.currency}", f"{claim.code} · line {place}"
         for number in line.receipts:
             if number in receipts:
                 pictures = [page.picture.name for page in receipts[number].pages.all() if not page.off]
-                yield f"{line.label}: {receipts[number].name}", detail, pictures, ""
+                yield f"{line.label}: {receipts[number].name}", detail, pictures, "", stamp
         lost = [each for each in line.evidence if each.kind == "lost"]
         for each in lost:
-            yield f"{line.label}: {each.text}", detail, [], ""
-        if not lost and not line.receipts and line.kind == "cost":
-            yield f"{line.label}: no receipt", detail, [], ""
+            yield f"{line.label}: {each.text}", detail, [], "", stamp
+        booked = any(each.kind == "booking" for each in line.evidence)
+        if not lost and not booked and not line.receipts and line.kind == "cost":
+            yield f"{line.label}: no receipt", detail, [], "", stamp

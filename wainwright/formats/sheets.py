@@ -10,6 +10,8 @@ from wainwright.formats.mail import Letter
 
 _STYLE = """@page { size: A4; margin: 20mm } body { font: 10.5pt sans-serif } h1 { font-size: 16pt } p { margin: 2pt 0 }
 table { width: 100%; border-collapse: collapse } td { padding: 2pt 0; vertical-align: top } td + td { text-align: right }"""
+_STAMP = """@page { size: A4; margin: 0 } body { margin: 0; font: 9pt sans-serif }
+section { height: 297mm; box-sizing: border-box; padding: 283mm 18mm 0; break-after: page } section:last-child { break-after: auto }"""
 MOST_ROWS = 400
 
 Row = str | tuple[str, str]
@@ -29,6 +31,14 @@ def sheet(title: str, rows: Sequence[Row]) -> bytes:
         parts.append(f"<p>and {len(rows) - MOST_ROWS} more lines, which are not shown here</p>")
     page = f"<style>{_STYLE}</style><h1>{escape(title)}</h1>{''.join(parts)}"
     return bytes(HTML(string=page, url_fetcher=_fetch_nothing).write_pdf())
+
+
+def stamps(texts: Sequence[str]) -> bytes:
+    """Return a PDF of empty A4 pages, one for each text, which stands at its foot."""
+    from weasyprint import HTML  # noqa: PLC0415 - as above
+
+    pages = "".join(f"<section>{escape(text)}</section>" for text in texts)
+    return bytes(HTML(string=f"<style>{_STAMP}</style>{pages}", url_fetcher=_fetch_nothing).write_pdf())
 
 
 def _fetch_nothing(url: str) -> dict[str, object]:

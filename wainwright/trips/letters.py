@@ -167,7 +167,12 @@ class _OnlyOurs(URLFetcher):
 
 def order_pdf(file: TripFile, signers: list[dict[str, Any]]) -> bytes:
     """The order of travel as PDF."""
-    page, base = order_html(file, signers, screen=False), STYLES.as_uri() + "/"
+    return printed(order_html(file, signers, screen=False))
+
+
+def printed(page: str) -> bytes:
+    """A page in the firm's letter style as PDF; nothing but our own styles and fonts is read for it."""
+    base = STYLES.as_uri() + "/"
     fetcher = _OnlyOurs(allowed_protocols=["file"])
     # The paths of the fonts in the style lead from its own folder to where the pages have theirs.
     style = (STYLES / "order.css").read_text(encoding="utf-8").replace("../../web/static/web/dist", FONTS.as_uri())

@@ -21,6 +21,7 @@ class Binder(models.Model):
     subject = models.CharField(max_length=40, help_text="The claim or the trip.")
     key = models.CharField(max_length=64, help_text="A digest of what goes into it.")
     title = models.CharField(max_length=300)
+    front = models.TextField(blank=True, help_text="The pages before the papers, as HTML: what was certified.")
     plan = models.JSONField(help_text="For each paper: label, detail, and the files of its pages or its own.")
     state = models.CharField(max_length=10, choices=State, default=State.WAITING)
     done = models.PositiveIntegerField(default=0, help_text="How many papers are bound.")

@@ -36,6 +36,14 @@ def trip_papers(request, trip_id: int):
     return _bound(request, binder, f"papers-{trip.code}.pdf", f"/trips/{trip_id}/", trip)
 
 
+@require_http_methods(["GET", "POST"])
+def document(request, claim_id: int):
+    """The claim as a document with its evidence, as PDF; while it is put together, how far that is."""
+    claim = claim_for(request.member, claim_id)
+    binder = binding.claim_document(request.member, claim)
+    return _bound(request, binder, f"{claim.code}.pdf", f"/claims/{claim_id}/", claim)
+
+
 def _bound(request, binder: Binder, name: str, back: str, of: Claim | Trip):
     if request.method == "POST":
         binding.bind_again(binder)
@@ -46,4 +54,8 @@ def _bound(request, binder: Binder, name: str, back: str, of: Claim | Trip):
             binder.file.open("rb"), content_type="application/pdf", as_attachment=True, filename=name,
             headers={"X-Content-Type-Options": "nosniff"},
         )  # fmt: skip
-    return render(request, "claims/binder.html", {"binder": binder, "of": of, "back": back, "count": len(binder.plan)})
+    return render(
+        request,
+        "claims/binder.html",
+        {"binder": binder, "of": of, "back": back, "count": len(binder.plan), "file": request.path.rpartition("/")[2]},
+    )

@@ -1,0 +1,35 @@
+"""The front of a claim as a document: what was certified, by whom and when, its lines, what it comes to, who signed."""
+
+from __future__ import annotations
+
+from zoneinfo import ZoneInfo
+
+from django.template.loader import render_to_string
+
+from wainwright.claims.comparing import by_coding
+from wainwright.claims.selectors import ClaimFile
+from wainwright.signoff.presenting import route_preview, route_steps
+from wainwright.signoff.selectors import steps
+from wainwright.trips.selectors import advance_words
+
+# Bookmarks of the front pages: what they are called, and the words by which each place is found.
+MARKS = (
+    ("What was certified", "certified"), ("Lines", "Lines by day"), ("Findings and reasons", "Findings and reasons"),
+    ("What it comes to", "What it comes to"), ("By coding", "By coding"), ("Who signed", "Who signed"),
+)  # fmt: skip
+
+
+def document_html(file: ClaimFile) -> str:
+    """Return the front pages of a claim, from its statement where it was sent, else as it stands."""
+    claim = file.claim
+    zone = ZoneInfo(claim.firm.zone)
+    signoffs = steps(claim.subject) if claim.sent else []
+    lines = sorted(file.figures.lines, key=lambda line: line.day)
+    context = {
+        "claim": claim, "firm": claim.firm, "file": file, "lines": list(enumerate(lines, 1)), "sums": file.figures.settlement.sums,
+        "settlement": file.figures.settlement, "codings": by_coding(file), "advance_words": advance_words(claim.trip),
+        "route": route_steps(signoffs) if signoffs else route_preview(file.route), "certified": not claim.editable and claim.sent is not None,
+        "sent": claim.sent.astimezone(zone) if claim.sent else None, "terms": file.book.policy.terms,
+        "statement": claim.statement.number if claim.statement and not claim.editable else 0,
+    }  # fmt: skip
+    return render_to_string("claims/document.html", context)
