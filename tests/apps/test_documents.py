@@ -54,6 +54,11 @@ class DocumentTest(WorldTestCase):
         for number, page in enumerate(text, 1):
             if page in evidence:
                 self.assertIn(f"page {number}", contents)
+        fonts = {
+            str(font["/BaseFont"])
+            for font in (each.get_object() for each in pdf.pages[0]["/Resources"]["/Font"].values())
+        }
+        self.assertTrue(any("Besley" in name for name in fonts) and any("Hanken" in name for name in fonts), fonts)
         self.assertTrue(all(abs(float(page.mediabox.width) - 595) < 2 for page in pdf.pages))
 
     def test_an_open_one_says_that_it_is_not_certified_and_a_change_makes_another(self):

@@ -114,6 +114,15 @@ class Line:
         return tuple(each for each in self.coded if each.share is not None)
 
     @property
+    def borne(self) -> list[tuple[str, Money]]:
+        """What each coding bears of it, in words, those alike together; what is personal or not paid apart."""
+        found: dict[str, Money] = {}
+        for each in self.coded:
+            words = "not paid" if each.over else "personal" if each.personal else str(each.coding) or "no coding"
+            found[words] = found[words] + each.gross if words in found else each.gross
+        return list(found.items())
+
+    @property
     def over(self) -> Money:
         """What of it is not paid because it is over a ceiling."""
         return total((each.gross for each in self.coded if each.over), self.says.currency)

@@ -6,9 +6,10 @@ import io
 from collections.abc import Sequence
 
 from PIL import Image
-from pypdf import PageObject, PdfReader, PdfWriter, Transformation
+from pypdf import PageObject, PdfReader, PdfWriter
+from pypdf.generic import DecodedStreamObject, DictionaryObject, NameObject, NumberObject, StreamObject
 
-from wainwright.formats.binder import LONG_EDGE, MOST_PAGES, Bound
+from wainwright.formats.binder import MOST_PAGES, Bound
 from wainwright.formats.sheets import Row, sheet, stamps
 
 # A4 in points; a paper stands above its stamp.
@@ -52,9 +53,8 @@ def document(
         if bound.pages:
             writer.add_outline_item(title=f"{stamp}: {bound.label}", page_number=len(writer.pages))
         for picture in bound.pages:
-            _lay(writer.add_page(blanks[at]), picture)
+            _lay(writer, writer.add_page(blanks[at]), picture)
             at += 1
-    writer.compress_identical_objects()
     out = io.BytesIO()
     writer.write(out)
     return out.getvalue()
@@ -74,17 +74,33 @@ def _contents(papers: Sequence[tuple[str, Bound]], before: int) -> tuple[list[Ro
     return rows, fitting, left, used
 
 
-def _lay(blank: PageObject, picture: bytes) -> None:
-    """Lay a picture of a page on an A4 page above its stamp, as large as it fits."""
+def _lay(writer: PdfWriter, page: PageObject, picture: bytes) -> None:
+    """Lay a picture of a page on an A4 page above its stamp, as large as it fits.
+
+    The pictures of pages are our own JPEG files: they go in as they are, so that many pages are laid out quickly.
+    """
     with Image.open(io.BytesIO(picture)) as image:
-        # Evidence of many pages is laid out while somebody waits: linear is quick, and as readable.
-        flat = image if image.mode == "RGB" else image.convert("RGB")
-        flat.thumbnail((LONG_EDGE, LONG_EDGE), Image.Resampling.BILINEAR)
-        out = io.BytesIO()
-        flat.save(out, "PDF", resolution=150)
-    page = PdfReader(io.BytesIO(out.getvalue())).pages[0]
-    width, height = float(page.mediabox.width), float(page.mediabox.height)
+        width, height = image.size
+        kind = {"RGB": "/DeviceRGB", "L": "/DeviceGray"}.get(image.mode) if image.format == "JPEG" else None
+        if kind is None:
+            out = io.BytesIO()
+            image.convert("RGB").save(out, "JPEG", quality=85)
+            picture, kind = out.getvalue(), "/DeviceRGB"
+    stream = StreamObject()
+    stream.set_data(picture)
+    for name, value in (
+        ("/Type", NameObject("/XObject")), ("/Subtype", NameObject("/Image")), ("/Width", NumberObject(width)),
+        ("/Height", NumberObject(height)), ("/ColorSpace", NameObject(kind)), ("/BitsPerComponent", NumberObject(8)),
+        ("/Filter", NameObject("/DCTDecode")),
+    ):  # fmt: skip
+        stream[NameObject(name)] = value
+    resources = page.setdefault(NameObject("/Resources"), DictionaryObject()).get_object()
+    images = resources.setdefault(NameObject("/XObject"), DictionaryObject()).get_object()
+    images[NameObject("/Evidence")] = writer._add_object(stream)
     scale = min((WIDTH - 2 * MARGIN) / width, (HEIGHT - MARGIN - FOOT) / height)
-    x = (WIDTH - width * scale) / 2
-    y = FOOT + (HEIGHT - MARGIN - FOOT - height * scale)
-    blank.merge_transformed_page(page, Transformation().scale(scale).translate(x, y))
+    x, y = (WIDTH - width * scale) / 2, FOOT + (HEIGHT - MARGIN - FOOT - height * scale)
+    drawing = f"q {width * scale:.2f} 0 0 {height * scale:.2f} {x:.2f} {y:.2f} cm /Evidence Do Q\n"
+    content = DecodedStreamObject()
+    stamp = page.get_contents()
+    content.set_data(drawing.encode() + (stamp.get_data() if stamp is not None else b""))
+    page[NameObject("/Contents")] = writer._add_object(content)

@@ -11,6 +11,7 @@ from zoneinfo import ZoneInfo
 
 from django.template.loader import render_to_string
 from weasyprint import CSS, HTML, URLFetcher
+from weasyprint.text.fonts import FontConfiguration
 
 from wainwright import clock
 from wainwright.core.workings import day_text
@@ -176,8 +177,11 @@ def printed(page: str) -> bytes:
     fetcher = _OnlyOurs(allowed_protocols=["file"])
     # The paths of the fonts in the style lead from its own folder to where the pages have theirs.
     style = (STYLES / "order.css").read_text(encoding="utf-8").replace("../../web/static/web/dist", FONTS.as_uri())
-    css = CSS(string=style, base_url=base, url_fetcher=fetcher)
-    written: bytes = HTML(string=page, base_url=base, url_fetcher=fetcher).write_pdf(stylesheets=[css])
+    # Without a configuration of its own the fonts that a style names are passed over.
+    fonts = FontConfiguration()
+    css = CSS(string=style, base_url=base, url_fetcher=fetcher, font_config=fonts)
+    html = HTML(string=page, base_url=base, url_fetcher=fetcher)
+    written: bytes = html.write_pdf(stylesheets=[css], font_config=fonts)
     return written
 
 
