@@ -181,6 +181,7 @@ urlpatterns = [
     path("claims/<int:claim_id>/ready/", claim_acts.ready, name="claim-ready"),
     path("claims/<int:claim_id>/withdraw/", claim_acts.withdraw, name="claim-withdraw"),
     path("claims/<int:claim_id>/pays-back/", claim_acts.pays_back, name="claim-pays-back"),
+    path("claims/<int:claim_id>/cost/", claim_acts.type_cost, name="claim-cost"),
     path("claims/<int:claim_id>/move/", claim_acts.move, name="claim-move"),
     path("claims/<int:claim_id>/split/", claim_acts.split, name="claim-split"),
     path("claims/<int:claim_id>/send/", claim_acts.send, name="claim-send"),

@@ -35,7 +35,7 @@ OPEN = {
     "people": (403, 403, 403, 403, 200, 200, 403), "people-names": (200,) * 7, "person": (200, 403, 403, 403, 200, 200, 404),
     "profile": (200,) * 7, "sessions": (200,) * 7, "stand-ins": (404,) * 7,
     "claim": (200, 404, 200, 200, 404, 200, 404), "claim-owed": (200, 404, 200, 200, 404, 200, 404), "claim-document": (200, 404, 200, 200, 404, 200, 404), "claim-asked": (200, 404, 200, 200, 404, 200, 404),
-    "claim-by-coding": (200, 404, 200, 200, 404, 200, 404), "claim-planned": (200, 404, 200, 200, 404, 200, 404), "expense": (200, 404, 200, 200, 404, 200, 404),
+    "claim-cost": (302, 404, 403, 403, 404, 403, 404), "claim-by-coding": (200, 404, 200, 200, 404, 200, 404), "claim-planned": (200, 404, 200, 200, 404, 200, 404), "expense": (200, 404, 200, 200, 404, 200, 404),
     "receipt": (200, 404, 200, 200, 404, 200, 404), "receipt-original": (200, 404, 200, 200, 404, 200, 404),
     "receipt-thumb": (200, 404, 200, 200, 404, 200, 404), "claim-papers": (200, 404, 200, 200, 404, 200, 404), "trip-papers": (200, 404, 200, 200, 404, 200, 404),
     "loose": (403, 403, 403, 200, 403, 200, 200), "firm-cards": (403, 403, 403, 200, 403, 200, 200),
@@ -49,7 +49,7 @@ OPEN = {
 }  # fmt: skip
 # Acts: whoever may not do them changes nothing. These change nothing of maren's for anybody but those named.
 ACTS = {
-    "news-read", "rates-take", "switch-firm", "demo-sign-in", "move-clock", "trip-head", "leg-line", "leg-add", "leg-move", "leg-change", "leg-remove", "shift", "stay-stretch", "stay-split", "quarters", "host", "questions",
+    "news-read", "rates-take", "switch-firm", "demo-sign-in", "move-clock", "trip-head", "leg-line", "leg-add", "leg-move", "leg-change", "leg-travelled", "leg-remove", "shift", "stay-stretch", "stay-split", "quarters", "host", "questions",
     "engagement-add", "engagement-remove", "permission-add", "permission-remove", "paper-add", "paper-remove", "plan-split", "copy", "copy-take",
     "trip-reopen", "trip-say", "itinerary-mail", "car-hold", "stay-hold", "by-hand", "booking-price", "booking-card", "subscribe", "unsubscribe", "stay", "meal", "other-add",
     "other-remove", "advance", "trip-explain", "trip-send", "trip-take-back", "trip-call-off", "hold", "booking-cancel", "claim-trip",

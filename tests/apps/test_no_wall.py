@@ -33,6 +33,7 @@ from wainwright.trips.selectors import load_file as load_trip
 from wainwright.trips.selectors import trip_for
 from wainwright.trips.services import plan
 from wainwright.trips.services import road as trips
+from wainwright.trips.services.itinerary import travelled
 from wainwright.trips.services.nights import mark_meal
 from wainwright.trips.services.standing import leave_as_signed
 
@@ -357,6 +358,38 @@ class StandsTest(WorldTestCase):
             now.advance_minor,
             *rows,
         ]
+
+
+class TravelledTest(WorldTestCase):
+    def test_the_allowance_follows_the_legs_that_were_really_travelled(self):
+        claim = self.a_claim()
+        trip = Trip.objects.get(pk=claim.trip_id)
+        before, leg = load_file(self.maren, claim).allowance, trip.legs.last()
+        self.enter(self.maren)
+        url = f"/trips/{trip.pk}/legs/{leg.pk}/travelled/"
+        day = leg.leaves.date() + timedelta(days=1)
+        typed = {"leaves_day": str(day), "leaves_time": "15:00", "arrives_day": str(day), "arrives_time": "18:00"}
+        bad = self.client.post(url, typed | {"arrives_day": str(self.today + timedelta(days=40))})
+        self.assertContains(bad, "has not arrived yet", status_code=422)
+        self.client.post(url, typed)
+        after = load_file(self.maren, Claim.objects.get(pk=claim.pk)).allowance
+        self.assertEqual(after - before, eur("58.00"))
+        # What was signed stays, and the claim shows both.
+        page = self.client.get(f"/claims/{claim.pk}/planned/")
+        self.assertContains(page, "Planned: air Bergen – Cork")
+        self.assertContains(page, "+58.00")
+        self.send_claim(claim)
+        self.client.post(url, typed | {"leaves_time": "11:00"})
+        trip.refresh_from_db()
+        self.assertEqual(trip.legs.last().leaves.hour, 15)
+
+    def test_not_before_it_has_begun_and_not_by_others(self):
+        trip = self.authorised_trip(starts=12)
+        leg = trip.legs.first()
+        with self.assertRaises(Stale):
+            travelled(self.maren, trip.pk, leg.pk, leg.leaves, leg.arrives)
+        with self.assertRaises(Trip.DoesNotExist):
+            travelled(self.aiko, trip.pk, leg.pk, leg.leaves, leg.arrives)
 
 
 class PeopleTest(WorldTestCase):

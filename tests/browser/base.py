@@ -184,6 +184,30 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
         self.press("Explain", within=form)
         self.until(lambda d: "Say why" not in self.body(), "something still asks why")
 
+    def answer_all(self, words: str):
+        """Answer whatever a claim asks, one question after another: with words where it takes them, else with its last answer."""
+        for _ in range(20):
+            key = self.do(
+                lambda d: (d.find_elements(By.CSS_SELECTOR, "#asked:not([hx-get])") and self.question()) or None
+            )
+            if key == "-":
+                return
+            if self.driver.find_elements(By.ID, "answer-words"):
+                self.fill(within="#question", words=words)
+                self.press("Answer", "button:not(.sr-only)", within="#question")
+            else:
+                last = self.driver.find_elements(By.CSS_SELECTOR, "#question [name=said]")[-1].text
+                self.press(last, within="#question")
+            self.until(
+                lambda d, key=key: d.find_elements(By.CSS_SELECTOR, "#asked:not([hx-get])") and self.question() != key
+            )
+        self.fail("it never stops asking")
+
+    def question(self) -> str:
+        """Which question is open now; "-" where nothing is asked."""
+        found = self.driver.find_elements(By.CSS_SELECTOR, "#question [name=key]")
+        return found[0].get_attribute("value") if found else "-"
+
     def line_of(self, text: str, within: str = ".journey"):
         """Open a line of the journey, found by what it says."""
         self.press(text, ".j-open", within)

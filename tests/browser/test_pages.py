@@ -17,7 +17,7 @@ PAGES = {
     "Maren Oyelaran": ["/", "/trips/", "/trips/new/", "/trips/{trip}/", "/trips/{plan}/", "/trips/{plan}/?open=allowance", "/trips/{plan}/?open=bearing", "/trips/{plan}/?open=details", "/trips/{plan}/?open=signing", "/accounts/password/change/", "/trips/{plan}/sign/", "/trips/{plan}/cars/",
                        "/trips/{plan}/stays/", "/trips/{plan}/bookings/{booking}/seats/", "/trips/{trip}/itinerary/", "/trips/{trip}/order/", "/profile/", "/stand-ins/",
                        "/trips/{plan}/ways/?from=ORK&to=DUB&on={day}&when=any&at=&from=DUB&to=ORK&on={day}&when=after&at=10:00", "/tray/", "/receipts/{receipt}/", "/tray/card-file/{file}/", "/expenses/new/", "/expenses/ride/", "/expenses/grid/", "/expenses/rides/", "/expenses/{hotel}/", "/rates/",
-                       "/claims/", "/claims/{claim}/", "/news/", "/find/?q=gauge", "/firms/", "/mail/", "/look/"],
+                       "/claims/", "/claims/{claim}/", "/claims/{claim}/?asked=1&split=all", "/claims/{claim}/planned/", "/claims/{claim}/by-coding/", "/people/{maren}/", "/news/", "/find/?q=gauge", "/firms/", "/mail/", "/look/"],
     "Tobias Achterberg": ["/bench/", "/bench/trip/{waiting}/"],
     "Priya Sundqvist": ["/ledger/", "/ledger/{journal}/", "/ledger/pay/", "/ledger/loose/", "/ledger/cards/", "/rates/", "/bench/claim/{refused}/", "/rules/"],
     "Benedikt Okafor": ["/trail/"],
@@ -46,7 +46,7 @@ class PagesTest(BrowserTestCase):
             "claim": Claim.objects.get(state="Open").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk, "refused": Claim.objects.get(state="Posting refused").pk,
             "waiting": Trip.objects.filter(state="Awaiting sign-off", traveller__manager__person__name="Tobias Achterberg").first().pk,
             "receipt": Receipt.objects.get(name="lab-og-lodd.jpg").pk, "hotel": Expense.objects.filter(owner__person__name="Maren Oyelaran", category="lodging").first().pk,
-            "file": self.a_card_file().pk,
+            "file": self.a_card_file().pk, "maren": self.people["maren"].pk,
         }  # fmt: skip
         self.open("/accounts/login/")
         self.assert_accessible("signing in")

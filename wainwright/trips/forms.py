@@ -38,6 +38,24 @@ class HeadForm(CodingForm):
     purpose = forms.CharField(max_length=500)
 
 
+class TravelledForm(Named):
+    """When a leg really left and arrived, in local times."""
+
+    ids = "travelled"
+    leaves_day = forms.DateField(label="Left", widget=day_input())
+    leaves_time = forms.TimeField(label="at", widget=hour_input())
+    arrives_day = forms.DateField(label="Arrived", widget=day_input())
+    arrives_time = forms.TimeField(label="at", widget=hour_input())
+
+    @property
+    def times(self) -> tuple[datetime, datetime]:
+        """The local times of leaving and arriving."""
+        d = self.cleaned_data
+        return datetime.combine(d["leaves_day"], d["leaves_time"]), datetime.combine(
+            d["arrives_day"], d["arrives_time"]
+        )
+
+
 class LegForm(Named):
     """One leg with local times; for the own car the distance, and the way back in one act."""
 

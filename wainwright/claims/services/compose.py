@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from datetime import date
 
 from django.db import transaction
-from django.db.models import Max
+from django.db.models import Max, Q
 
 from wainwright import clock
 from wainwright.accounts.selectors import books
@@ -83,10 +83,9 @@ def make_claim(member: Membership, trip: Trip, by: Membership | None) -> Claim:
 
 
 def spans_of(member: Membership) -> list[Span]:
-    """Return the journeys that a person's costs may belong to: planned for good, under way, back, or called off."""
-    rows = Trip.objects.filter(
-        traveller=member, authorised__isnull=False, starts__isnull=False, ends__isnull=False
-    ).exclude(state="Turned down")
+    """Return the journeys that a person's costs may belong to: planned for good, under way, back, or called off after that."""
+    gone = Q(state__in=["Authorised", "Under way", "Back", "Closed"]) | Q(state="Called off", authorised__isnull=False)
+    rows = Trip.objects.filter(gone, traveller=member, starts__isnull=False, ends__isnull=False)
     return [Span(str(pk), starts, ends) for pk, starts, ends in rows.values_list("pk", "starts", "ends")]
 
 

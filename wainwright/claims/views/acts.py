@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 from django.contrib import messages
+from django.db import transaction
 from django.db.models import Q
 from django.shortcuts import redirect, render
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_http_methods, require_POST
 
+from wainwright import clock
 from wainwright.accounts.forms import CodingForm
 from wainwright.accounts.selectors import books
 from wainwright.accounts.split_form import TypedSplit, do_split
@@ -17,8 +19,11 @@ from wainwright.claims.selectors import claim_for, load_file
 from wainwright.claims.services import closing, compose, road, splitting
 from wainwright.claims.views.page import page_context, split_abouts, ticked, whole_of
 from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.expenses.forms import CostForm
 from wainwright.expenses.models import Expense
+from wainwright.expenses.services import taking
 from wainwright.expenses.services.receipts import attach, take_in
+from wainwright.fields import say as say_at
 from wainwright.fields import whole
 
 
@@ -145,6 +150,32 @@ def put_in(request, claim_id: int):
     count = compose.put_in(request.member, claim_id, ids)
     messages.info(request, f"{count} put in.")
     return redirect("claim", claim_id)
+
+
+@require_http_methods(["GET", "POST"])
+def type_cost(request, claim_id: int):
+    """Type a cost that goes on this claim at once; what was typed stays where something is wrong."""
+    claim, member = _open(request, claim_id), request.member
+    day = (
+        min(claim.trip.ends, clock.today(claim.firm.zone))
+        if claim.trip and claim.trip.ends
+        else clock.today(claim.firm.zone)
+    )
+    initial = {"date": day, "currency": claim.currency, "heads": 1}
+    form = CostForm(request.POST or None, member=claim.claimant, initial=initial)
+    if request.method == "POST" and form.is_valid():
+        try:
+            with transaction.atomic():
+                expense = taking.type_cost(member, **form.values())
+                compose.put_in(member, claim_id, [expense.pk])
+            messages.info(request, f"{expense.label}, {expense.amount} is on the claim.")
+            return _on(claim_id)
+        except Stale:
+            raise
+        except Refusal as refusal:
+            say_at(form, refusal)
+    context = {"form": form, "claim": claim, "back": f"/claims/{claim_id}/"}
+    return render(request, "expenses/new.html", context, status=422 if request.method == "POST" else 200)
 
 
 @require_POST

@@ -28,6 +28,8 @@ from wainwright.trips.splits import shares_of
 
 # So few lines that agree are not worth folding.
 FOLDED_FROM = 4
+# What stands in a question's form before anything was typed.
+NOT_ANSWERED = {"key": "", "said": "", "words": "", "ticked": [], "error": ""}
 
 
 @require_GET
@@ -85,7 +87,7 @@ def page_context(request, claim: Claim, **typed) -> dict:
         "entries": history(claim.subject) if "history" in request.GET else None,
         "advance_words": advance_words(claim.trip), "versions": versions(claim) if claim.statement and claim.statement.number > 1 else [],
         "journal": posted_journal(posting) or file.journal, "others": _others(claim), "edit": None, "ticked": [], "split_rows": [],
-        "no_row": {"rows": []}, "open_claims": file.beside.open if file.beside else (), "answering": {}, "send_name": "",
+        "no_row": {"rows": []}, "open_claims": file.beside.open if file.beside else (), "answering": NOT_ANSWERED, "send_name": "",
         "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
         "may_take_back": own and claim.state == "In sign-off" and not any(s.state == "Given" and s.round == signoffs[-1].round for s in signoffs),
         "may_answer": own and claim.state not in (*Claim.OVER, "Settled"), "pays_back": PAYS_BACK,
@@ -118,7 +120,7 @@ def asked(request, claim_id: int):
     claim = claim_for(request.member, claim_id)
     file = load_file(request.member, claim)
     editable = claim.editable and claim.claimant_id == request.member.pk
-    context = {"claim": claim, "file": file, "editable": editable, "answering": {}}
+    context = {"claim": claim, "file": file, "editable": editable, "answering": NOT_ANSWERED}
     if editable:
         context |= _asked(request, claim, file, True)
     return render(request, "claims/_asked.html", context)

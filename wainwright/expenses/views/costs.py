@@ -27,7 +27,9 @@ def new_cost(request):
             return redirect("expense", expense.pk)
         except Refusal as refusal:
             say(form, refusal)
-    return render(request, "expenses/new.html", {"form": form}, status=422 if request.method == "POST" else 200)
+    return render(
+        request, "expenses/new.html", {"form": form, "back": "/tray/"}, status=422 if request.method == "POST" else 200
+    )
 
 
 @require_POST

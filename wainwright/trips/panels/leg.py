@@ -16,7 +16,7 @@ from wainwright.drawing.ribbon import minutes
 from wainwright.errors import Refusal
 from wainwright.fields import whole
 from wainwright.trips.figures import b_key
-from wainwright.trips.forms import LegForm
+from wainwright.trips.forms import LegForm, TravelledForm
 from wainwright.trips.letters import moves_of, seats_of
 from wainwright.trips.models import Leg
 from wainwright.trips.panels.base import Line, LinePanel, Page, act
@@ -47,6 +47,10 @@ def drive_of(page: Page, form: LegForm) -> plan.Drive | None:
         page.trip.firm, d["origin"], d["target"], d["leaves_day"], d["km"], form.odometer, d["passengers"] or 0,
         d["vehicle"].strip().casefold() or "car",
     )  # fmt: skip
+
+
+# In these it is known how a leg went.
+TRAVELLED = ("Under way", "Back", "Closed")
 
 
 class LegPanel(LinePanel):
@@ -110,11 +114,22 @@ class LegPanel(LinePanel):
         form = page.form("change_form", lambda: LegForm(initial=_initial(leg, page.trip.currency))) if free and page.do == "change" else None  # fmt: skip
         following = [other for other in page.file.legs if other.leaves_at >= leg.arrives_at]
         return {
+            "may_travel": page.may_mark_meals and page.trip.state in TRAVELLED, "travelled_form": self._travelled(page, leg),
             "leg": leg, "estimate": estimate, "leg_pays": PAYS[leg.paid_by], "form": form, "free": free,
             "margins": waiting_for(page.trip, following, leg.target["town"], leg.arrives),
             "earned": page.file.figures.allowance.on(leg.leaves.date()),
             "lasts": minutes(leg.arrives_at - leg.leaves_at), **booked_facts(page, booking),
         }  # fmt: skip
+
+    def _travelled(self, page: Page, leg: Leg) -> TravelledForm | None:
+        """The form for the real times, once it is asked for."""
+        if page.do != "travelled" and "travelled_form" not in page.typed:
+            return None
+        initial = {
+            "leaves_day": leg.leaves.date(), "leaves_time": leg.leaves.time(), "arrives_day": leg.arrives.date(),
+            "arrives_time": leg.arrives.time(),
+        }  # fmt: skip
+        return page.form("travelled_form", lambda: TravelledForm(initial=initial))
 
     @act("legs/<int:leg_id>/change/", "leg-change", sums=True)
     def change(self, page: Page, leg_id: int) -> str:
@@ -127,6 +142,17 @@ class LegPanel(LinePanel):
                 page.member, page.trip.pk, leg_id, d["mode"], d["origin"], d["target"], form.leaves, form.arrives, estimate,
                 d["paid_by"], drive_of(page, form),
             )  # fmt: skip
+        return name
+
+    @act("legs/<int:leg_id>/travelled/", "leg-travelled", sums=True)
+    def travelled(self, page: Page, leg_id: int) -> str:
+        """Say when a leg really left and arrived."""
+        name, form = f"leg-{leg_id}", TravelledForm(page.request.POST)
+        page.valid("travelled_form", form, name, "travelled")
+        with page.trying(
+            "travelled_form", form, name, "travelled", {"leaves": "leaves_time", "arrives": "arrives_time"}
+        ):
+            itinerary.travelled(page.member, page.trip.pk, leg_id, *form.times)
         return name
 
     @act("legs/<int:leg_id>/remove/", "leg-remove", sums=True)

@@ -14,7 +14,7 @@ from wainwright.bookings.models import Booking
 from wainwright.bookings.selectors import offers_of
 from wainwright.core.coding import Coding
 from wainwright.core.geometry import great_circle_km
-from wainwright.core.journey import Mode, Place
+from wainwright.core.journey import Mode, Place, moment
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.formats.places import airport_of, best_place, place
@@ -24,7 +24,7 @@ from wainwright.people.models import Membership
 from wainwright.trips.models import Leg, Night, Trip
 from wainwright.trips.selectors import trip_for
 from wainwright.trips.services.base import changed, mine
-from wainwright.trips.services.nights import rebuild_nights
+from wainwright.trips.services.nights import may_still_say, rebuild_nights
 from wainwright.trips.services.plan import MOST_DAYS, Drive, add_leg, check_leg, find_drive, start_trip
 
 # How fast one gets on, in km an hour over the straight line, and what is lost at the ends in minutes.
@@ -249,6 +249,23 @@ def _keep_times(
     rebuild_nights(trip)
     changed(member, trip, "moved a leg", before, {"leaves": leg.leaves, "arrives": leg.arrives})
     return leg
+
+
+@transaction.atomic
+def travelled(member: Membership, trip_id: int, leg_id: int, leaves: datetime, arrives: datetime) -> Leg:
+    """Say when a leg really left and arrived, once the trip has begun: nights and allowance follow, what was signed stays.
+
+    A booked leg too, since carriers are late. Raises ``Refusal``, ``Stale`` once its claim was sent.
+    """
+    trip = may_still_say(member, trip_id)
+    if trip.editable or trip.state == "Authorised":
+        raise Stale("The trip has not begun. Change the plan instead.")
+    leg = Leg.objects.filter(trip=trip, pk=leg_id).first()
+    if leg is None:
+        raise Stale("That leg is gone already.")
+    if moment(arrives, leg.target["zone"]) > clock.now():
+        raise Refusal("It has not arrived yet at that hour. Say it once it has.", "arrives")
+    return _keep_times(member, trip, leg, leg.start, leg.end, leaves, arrives)
 
 
 @transaction.atomic

@@ -203,7 +203,7 @@ def mark_meal(
     member: Membership, trip_id: int, day: date, meal: Meal, all_alike: bool = False
 ) -> tuple[str, bool]:  # fmt: skip
     """Mark a meal as supplied by others, or not; for all like days at once if wanted. Returns what was done, in words."""
-    trip = _mine_for_meals(member, trip_id)
+    trip = may_still_say(member, trip_id)
     journey = _journey(trip)
     if day not in journey.days():
         raise Stale("That day is no longer on the trip.")
@@ -226,7 +226,7 @@ def host_supplies(
 
     Exactly these meals count on those days from now on. Returns how many days. Raises ``Refusal``.
     """
-    trip = _mine_for_meals(member, trip_id)
+    trip = may_still_say(member, trip_id)
     journey = _journey(trip)
     days = [day for day in journey.days() if first <= day <= last]
     if not days:
@@ -252,14 +252,17 @@ def _keep_marks(member: Membership, trip: Trip, marks: frozenset[tuple[date, Mea
     changed(member, trip, "marked meals", before, trip.supplied)
 
 
-def _mine_for_meals(member: Membership, trip_id: int) -> Trip:
-    """Meals may still be marked once the trip is back, since that is when they are known."""
+def may_still_say(member: Membership, trip_id: int) -> Trip:
+    """Lock and return a trip of which it may still be said how it was: once it is back, until its claim is sent.
+
+    Raises ``NotAllowed``, ``Stale``.
+    """
     trip = mine(member, trip_id, editable=False)
     claim = trip.claim
     # A closed trip with a supplement that is open: what is marked now is claimed there, as the difference.
     late = trip.state == "Closed" and claim is not None
     if not (trip.editable or late or trip.state in ("Authorised", "Under way", "Back")):
-        raise Stale(f"The trip stands at {trip.state}: meals cannot be marked now.")
+        raise Stale(f"The trip stands at {trip.state}: what happened on it cannot be changed now.")
     if claim is not None and not claim.editable:
-        raise Stale(f"Its claim stands at {claim.state}: meals cannot be marked now.")
+        raise Stale(f"Its claim stands at {claim.state}: what happened on it cannot be changed now.")
     return trip

@@ -40,10 +40,12 @@
       x += width;
       joints.push({ x, n });
     });
+    /* With handles on it, it is a group of things to move and no picture. */
+    svg.setAttribute("role", "group");
     joints.slice(0, -1).forEach((joint, at) => svg.append(grip(box, joint, joints[at + 1].n)));
     const left = whole - given, small = amount ? 0.004 : 0.00004;
     const unit = amount ? "" : " %";
-    box.querySelector("[data-left]").textContent =
+    box.querySelector("[data-remains]").textContent =
       !given ? "" : Math.abs(left) < small ? "Nothing remains." : left > 0 ? `${round(left, 4)}${unit} remains.` : `${round(-left, 4)}${unit} too much.`;
   }
 
