@@ -175,6 +175,7 @@ urlpatterns = [
     path("claims/<int:claim_id>/papers.pdf", claim_papers.papers, name="claim-papers"),
     path("claims/<int:claim_id>/claim.pdf", claim_papers.document, name="claim-document"),
     path("claims/<int:claim_id>/asked/", claims.asked, name="claim-asked"),
+    path("claims/<int:claim_id>/lines/", claims.lines, name="claim-lines"),
     path("claims/<int:claim_id>/by-coding/", claims.coding_summary, name="claim-by-coding"),
     path("claims/<int:claim_id>/planned/", claims.planned, name="claim-planned"),
     path("claims/<int:claim_id>/answer/", claim_acts.answer, name="claim-answer"),

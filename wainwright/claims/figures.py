@@ -33,7 +33,8 @@ def lines_of(
 ) -> list[Line]:  # fmt: skip
     """Return the lines of an open claim: its expenses, and what of the daily allowance its trip's other claims have not had."""
     plan = claim.trip.signed.by_category if claim.trip and claim.trip.signed else {}
-    permitted = dict(claim.permitted.values_list("key", "amount_minor")) if stays else {}
+    # Only somebody who decides permits anything: not before it was sent.
+    permitted = dict(claim.permitted.values_list("key", "amount_minor")) if stays and claim.sent else {}
     stays = {key: replace(stay, permitted=permitted.get(key, 0)) for key, stay in stays.items()}
     made = [
         _line(expense, stays.get(expense.key), _paid_in(expense, allowance, book), book, books, plan, claim)

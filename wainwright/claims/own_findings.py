@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from wainwright import clock
 from wainwright.accounts.selectors import Books
 from wainwright.claims.models import Claim
-from wainwright.core.coding import check_coding
+from wainwright.core.coding import Coding, check_coding
 from wainwright.core.dividing import check_parts
 from wainwright.core.money import Money, total
 from wainwright.core.routing import Route
@@ -60,13 +60,17 @@ def _codings(claim: Claim, expenses: Sequence[Expense], ledger: Books) -> Iterat
         if fault.text not in said:
             said.add(fault.text)
             yield _stop(f"coding-{fault.code}-{fault.dimension}", claim.subject, fault.text, "Split it again")
+    checked: set[Coding] = set()
     for expense in expenses:
         codings = [share.as_core(claim.coding).coding for share in expense.shares.all()] or [
             expense.coding.filled_from(claim.coding)
         ]
         codings += [part.coding.filled_from(codings[0]) for part in expense.parts.all() if part.coding]
         for coding in codings:
-            for fault in check_coding(coding, ledger.codes, day):
+            # What many lines share is looked up once.
+            faults = [] if coding in checked else check_coding(coding, ledger.codes, day)
+            checked.add(coding)
+            for fault in faults:
                 if fault.text not in said:
                     said.add(fault.text)
                     text = f"{expense.label}: {fault.text}"

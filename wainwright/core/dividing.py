@@ -56,6 +56,8 @@ def divide_lines(
     ``free`` names the pieces, by key of their line and place on it, that have no split or coding of their own. What one
     split covers is divided together, so that its sums are exact.
     """
+    if not shares:
+        return list(lines)
     groups: dict[str, list[tuple[int, int]]] = {}
     for at, line in enumerate(lines):
         for place, piece in enumerate(line.coded):

@@ -28,6 +28,8 @@ from wainwright.trips.splits import shares_of
 
 # So few lines that agree are not worth folding.
 FOLDED_FROM = 4
+# More folded lines than this are fetched when they are opened.
+SHOWN = 25
 # What stands in a question's form before anything was typed.
 NOT_ANSWERED = {"key": "", "said": "", "words": "", "ticked": [], "error": ""}
 
@@ -78,7 +80,7 @@ def page_context(request, claim: Claim, **typed) -> dict:
     context = {
         "claim": claim, "file": file, "own": own, "editable": editable, "odd": odd, "agreeing": agreeing,
         "folded": len(agreeing) >= FOLDED_FROM and (bool(odd) or editable),
-        "agree_sum": total((line.says for line, *_ in agreeing), claim.currency),
+        "later": len(agreeing) > SHOWN and not ticked(request), "agree_sum": total((line.says for line, *_ in agreeing), claim.currency),
         "stage": stage_reached(claim.trip.state if claim.trip else "", True, claim.state),
         "sums": file.figures.settlement.sums, "settlement": file.figures.settlement,
         "route": route_steps(signoffs) if signoffs and not editable else route_preview(file.route),
@@ -169,6 +171,13 @@ def _splitting(request, claim: Claim, file: ClaimFile, typed: dict) -> dict:
 def claim_page(request, claim_id: int):
     """The claim: what is asked, lines, what it comes to, who signs."""
     return render(request, "claims/claim.html", page_context(request, claim_for(request.member, claim_id)))
+
+
+@require_GET
+def lines(request, claim_id: int):
+    """The lines that agree, where they are many: a part of its page once it is opened, or by itself."""
+    context = page_context(request, claim_for(request.member, claim_id))
+    return render(request, "claims/_agreeing.html" if request.htmx else "claims/lines.html", context)
 
 
 @require_GET

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import date
 
+from wainwright.core.money import Money
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Known, Subject
 
@@ -21,27 +23,45 @@ class Duplicate(Kind):
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
-        """Yield the later of two costs that look the same, naming the other."""
-        seen = list(subject.known)
+        """Yield the later of two costs that look the same, naming the other: the first that was recorded."""
+        by, seen = setting.params.get("by", ""), _Seen()
+        for each in subject.known:
+            seen.keep(each)
         for item in subject.items:
             mine = Known(item.key, item.label, "this claim", item.merchant, item.day, item.amount, item.receipts)
-            other = next((each for each in seen if _same(mine, each, setting.params.get("by", ""))), None)
+            other = seen.like(mine, by)
             if other is not None:
                 text = f"{item.label}, {item.amount}, looks the same as {other.label} on {other.where}."
                 yield Hit(
                     item.key, text, Cure("Take one out, or say why it is another", item.key), item.amount, (other.key,)
                 )
-            seen.append(mine)
+            seen.keep(mine)
 
 
-def _same(one: Known, other: Known, by: str) -> bool:
-    if one.key == other.key:
-        return False
-    if set(one.receipts) & set(other.receipts):
-        return by != "cost"
-    merchant = one.merchant.casefold()
-    return (
-        by != "paper"
-        and bool(merchant)
-        and (merchant, one.day, one.amount) == (other.merchant.casefold(), other.day, other.amount)
-    )
+class _Seen:
+    """What was looked at before, found again by a paper or by merchant, day and amount."""
+
+    def __init__(self) -> None:
+        self._papers: dict[str, list[Known]] = {}
+        self._costs: dict[tuple[str, date, Money], list[Known]] = {}
+        self._order: dict[str, int] = {}
+
+    def keep(self, known: Known) -> None:
+        self._order.setdefault(known.key, len(self._order))
+        for paper in known.receipts:
+            self._papers.setdefault(paper, []).append(known)
+        if known.merchant:
+            self._costs.setdefault((known.merchant.casefold(), known.day, known.amount), []).append(known)
+
+    def like(self, mine: Known, by: str) -> Known | None:
+        """The first that is the same as ``mine`` and not itself."""
+        same: list[Known] = []
+        if by != "cost":
+            same += [other for paper in mine.receipts for other in self._papers.get(paper, ())]
+        if by != "paper" and mine.merchant:
+            same += self._costs.get((mine.merchant.casefold(), mine.day, mine.amount), [])
+        others = [other for other in same if other.key != mine.key]
+        if by == "cost":
+            # The same paper twice is the other rule's affair.
+            others = [other for other in others if not set(other.receipts) & set(mine.receipts)]
+        return min(others, key=lambda other: self._order[other.key], default=None)
