@@ -17,7 +17,12 @@ from huey.contrib.djhuey import HUEY
 from demo import northern, papers
 from demo.story import Story
 from wainwright import clock
+from wainwright.accounts.kept import keep_split
 from wainwright.accounts.models import Budget, Code, Dimension, FirmAccounts
+from wainwright.accounts.selectors import books, read_coding
+from wainwright.claims.models import Claim
+from wainwright.claims.services.splitting import split_claim
+from wainwright.core.splits import SplitPart
 from wainwright.expenses.models import Charge
 from wainwright.expenses.services import receipts, taking
 from wainwright.people.models import Card, Firm, Membership, Person, Vehicle, new_version
@@ -30,6 +35,7 @@ from wainwright.rulebook.models import (
     RuleSetting,
     SchemeData,
 )
+from wainwright.staff.services import set_delegate
 from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode
 
 WORLD = Path(__file__).parent / "world"
@@ -82,6 +88,7 @@ def load() -> dict[str, Membership]:
             Story(row, people, today).tell()
         northern.tell(people["maren"], today)
         _papers(people["maren"], today)
+        _split_and_shared(people, today)
     _loose(people["maren"], today)
     _loose(people["jonas"], today)
     with _no_queue():
@@ -90,6 +97,19 @@ def load() -> dict[str, Membership]:
         )
     Firm.objects.update(rules_version=new_version())
     return people
+
+
+def _split_and_shared(people: dict[str, Membership], today: date) -> None:
+    """A split that finance shares, in use on a claim; and somebody who prepares for somebody else."""
+    ledger = books(people["maren"].firm)
+    parts = [
+        SplitPart(read_coding(text, ledger), Decimal(share))
+        for text, share in (("3120 / P-0417 / field", 60), ("3140", 40))
+    ]
+    keep_split(people["priya"], "Field and boats", parts, shared=True)
+    claim = Claim.objects.get(claimant=people["maren"], state="Open")
+    split_claim(people["maren"], claim.pk, "category:lodging", "Lodging", parts, None)
+    set_delegate(people["maren"], people["aiko"].pk, today, today + timedelta(days=60))
 
 
 def load_firms(today: date) -> dict[str, Firm]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime, time, timedelta
 from decimal import Decimal
+from pathlib import Path
 from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -244,6 +245,19 @@ class QuestionTest(Drafted):
         self.assertEqual(Expense.objects.get(pk=dinner.pk).receipts.count(), 1)
         self.enter(self.aiko)
         self.assertEqual(self.client.post(url, {"key": "fallen", "said": "no"}).status_code, 404)
+
+    def test_the_example_of_the_how_to_asks_and_is_answered(self):
+        text = Path("docs/how-to/add-a-question.md").read_text(encoding="utf-8")
+        space: dict = {"__name__": "example"}
+        exec(text.partition("```python\n")[2].partition("```")[0], space)
+        claim = self.drafted(self.authorised_trip())
+        car = self.a_cost(amount="90.00", category="hire", merchant="Bergen cars", paid_by="firm")
+        compose.put_in(self.maren, claim.pk, [car.pk])
+        with mock.patch.dict(questions.KINDS, {"full": space["KIND"]}):
+            self.assertIn("full", self.asked(claim))
+            self.answer(claim, "full", "yes")
+            self.assertNotIn("full", self.asked(claim))
+        self.assertEqual(Remark.objects.get(subject=claim.subject).text, "The car was brought back full.")
 
 
 class SplitTest(Drafted):

@@ -40,8 +40,8 @@ SHOTS = [
     ("desk", M, "/", "", 1280), ("trip", M, "/trips/{tide}/", "", 1280), ("planning", M, "/trips/{northern}/?open=night-{bergen}#night-{bergen}", "", 1280), ("ways", M, WAYS, ".ways-list a.way", 1280),
     ("stays", M, f"/trips/{{northern}}/stays/?night={NEXT + timedelta(days=4)}", "", 1280), ("seats", M, "/trips/{northern}/?open=leg-{flight}", ".panel a[href$='/seats/']", 1280),
     ("sign", M, "/trips/{northern}/sign/", "", 1280), ("order", M, "/trips/{tide}/order/", "", 1280),
-    ("tray", M, "/tray/", "", 1280), ("receipt", M, "/tray/", "a.thumb[aria-label*='lab-og']", 1280), ("card-file", M, "/tray/", "", 1280),
-    ("break-down", M, "/expenses/{hotel}/", "", 1280), ("grid", M, "/expenses/grid/", "", 1280), ("ride", M, "/expenses/ride/", "", 1280), ("claim", M, "/claims/{claim}/", "", 1280),
+    ("tray", M, "/tray/", "", 1280), ("receipt", M, "/tray/", "a.thumb[aria-label*='lab-og']", 1280),
+    ("break-down", M, "/expenses/{hotel}/", "", 1280), ("grid", M, "/expenses/grid/", "", 1280), ("claim", M, "/claims/{claim}/?asked=1", "", 1280), ("split", M, "/claims/{claim}/?split=category:lodging#split", "", 1280), ("against", M, "/claims/{claim}/planned/", "", 1280),
     ("bench", T, "/bench/", "", 1280), ("journal", P, "/ledger/{journal}/", "", 1280), ("phone-tray", M, "/tray/", "", 390), ("phone-trip", M, "/trips/{northern}/", "", 390),
 ]  # fmt: skip
 
@@ -106,21 +106,6 @@ def wait(address: str) -> None:
     raise SystemExit("the server does not answer")
 
 
-def send_card_file(driver, folder: Path) -> None:
-    """Bring a bank's table in, with much that is new, one known under another key, one of an odd day, one broken."""
-    lines = [f"{TODAY - timedelta(days=n):%d.%m.%Y};{shop};{sum_};EUR;{abroad}" for n, shop, sum_, abroad in [
-        (2, "TERN FUEL FLORO", "-77,10", "886,65;NOK"), (3, "FJORD BAKERI BERGEN", "-12,40", "142,60;NOK"), (9, "GAMLE KINO BERGEN", "-16,00", ";"),
-        (4, "LAMP QUAY HOTEL", "-1.258,00", ";"), (-31, "LEESIDE PARKING", "-54,00", ";"), (5, "LAMP QUAY HOTEL REFUND", "40,00", ";"),
-    ]]  # fmt: skip
-    path = folder / "november.csv"
-    path.write_text(
-        "\n".join(["Datum;Buchungstext;Betrag;Währung;Fremdbetrag;Original currency", *lines, "kaputt;x;y;EUR;;"]),
-        encoding="latin-1",
-    )
-    driver.find_element(By.CSS_SELECTOR, "form[action='/tray/card-file/'] input[type=file]").send_keys(str(path))
-    time.sleep(1.5)
-
-
 def paste_costs(driver, _folder: Path) -> None:
     """Paste five costs out of a spreadsheet, one of them wrong."""
     day = f"{TODAY:%d.%m.%Y}"
@@ -135,14 +120,7 @@ def paste_costs(driver, _folder: Path) -> None:
     time.sleep(1)
 
 
-def type_ride(driver, _folder: Path) -> None:
-    """Type where a ride went; what it earns is said meanwhile."""
-    driver.find_element(By.ID, "id_target").send_keys("Cobh")
-    driver.find_element(By.ID, "id_there_and_back").click()
-    time.sleep(1.5)
-
-
-DOINGS = {"card-file": send_card_file, "grid": paste_costs, "ride": type_ride}
+DOINGS = {"grid": paste_costs}
 
 
 def take(address: str, shots, width: int, folder: Path) -> None:

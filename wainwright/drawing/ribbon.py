@@ -7,7 +7,7 @@ from datetime import date, time, timedelta
 from wainwright.core.journey import Journey, Leg, Meal
 from wainwright.core.money import Money, total
 from wainwright.core.workings import day_text
-from wainwright.drawing.ribbon_ghost import ghosts_of
+from wainwright.drawing.ribbon_ghost import ghosts_of, largest_of
 from wainwright.drawing.ribbon_shapes import (
     Cell,
     Column,
@@ -62,7 +62,7 @@ def draw(data: RibbonData, room: int = FULL_WIDTH) -> Ribbon | None:
     return Ribbon(
         columns[-1].x + column, y + 42, lanes, columns, moves, nights, meals, allowances,
         [row for rows in spends.values() for row in rows], totals, column,
-        ghosts_of(data, days, columns, column, at) if data.plan is not None else (),
+        ghosts_of(data, days, columns, column, at, [_sum_of(data, day) for day in days]) if data.plan is not None else (),
     )  # fmt: skip
 
 
@@ -236,7 +236,7 @@ def _sum_of(data: RibbonData, day: date) -> Money:
 
 def _totals(data: RibbonData, columns: list[Column], y: int) -> list[DayTotal]:
     sums = [(column, _sum_of(data, column.day)) for column in columns]
-    most = max((float(amount.amount) for _, amount in sums), default=0.0) or 1.0
+    most = largest_of(data, [amount for _, amount in sums])
     return [
         DayTotal(
             c.x + PAD, y + 25, c.x + c.width - PAD, round(max(0.0, float(a.amount)) / most * (c.width * 0.5), 1), str(a)

@@ -5,15 +5,23 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from datetime import date, datetime
 
+from wainwright.core.money import Money
 from wainwright.core.workings import day_text
 from wainwright.drawing.ribbon_shapes import Column, Ghost, RibbonData
 
 MOVE_TOP, PAD = 10, 12
 
 
+def largest_of(data: RibbonData, sums: Sequence[Money]) -> float:
+    """Return the largest day, of what happened and of the plan: both are drawn at one scale."""
+    planned = list(data.plan.sums.values()) if data.plan is not None else []
+    return max((float(amount.amount) for amount in (*sums, *planned)), default=0.0) or 1.0
+
+
 def ghosts_of(
-    data: RibbonData, days: Sequence[date], columns: Sequence[Column], column: int, at: Mapping[str, int]
-) -> tuple[Ghost, ...]:
+    data: RibbonData, days: Sequence[date], columns: Sequence[Column], column: int, at: Mapping[str, int],
+    sums: Sequence[Money],
+) -> tuple[Ghost, ...]:  # fmt: skip
     """Place what was planned and was done otherwise: what is the same lies behind it and is not drawn twice."""
     plan = data.plan
     if plan is None:
@@ -44,7 +52,7 @@ def ghosts_of(
         width = min(x + int(box.width * 0.7), columns[-1].x + columns[-1].width - 6) - x
         name = night.night.name or night.night.place.town
         found.append(Ghost("night", x - 4, at["Nights"] + 4, width, f"Planned: {name}, {night.cost}"))
-    most = max((abs(float(amount.amount)) for amount in plan.sums.values()), default=0.0) or 1.0
+    most = largest_of(data, sums)
     for day, amount in plan.sums.items():
         if day in by_day:
             box = by_day[day]

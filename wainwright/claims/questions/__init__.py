@@ -1,4 +1,4 @@
-"""What an open claim still asks, one question after another, each answered in place: one file a kind, found by this list.
+"""What an open claim still asks, one question after another, each answered in place: one file a kind, found by itself.
 
 A kind names itself, finds its questions on a claim, and takes an answer. What is asked elsewhere on the page (a finding
 that has no question of its own) is not asked twice.
@@ -6,13 +6,25 @@ that has no question of its own) is not asked twice.
 
 from __future__ import annotations
 
-from wainwright.claims.questions import evidence, fallen, meals, pairs, reasons, who
+import pkgutil
+from importlib import import_module
+
 from wainwright.claims.questions.base import Asking, Kind, Question
 from wainwright.errors import Stale
 
-KINDS: dict[str, Kind] = {
-    kind.code: kind for kind in (fallen.KIND, pairs.KIND, meals.KIND, who.KIND, evidence.KIND, reasons.KIND)
-}
+
+def _found() -> dict[str, Kind]:
+    """Every kind of question, by its code, in the order in which it is asked. Two of one code are an error."""
+    modules = (
+        import_module(f"{__name__}.{each.name}") for each in pkgutil.iter_modules(__path__) if each.name != "base"
+    )
+    kinds = sorted((module.KIND for module in modules), key=lambda kind: kind.order)
+    if len({kind.code for kind in kinds}) != len(kinds):
+        raise ValueError("two kinds of question have one code")
+    return {kind.code: kind for kind in kinds}
+
+
+KINDS = _found()
 
 
 def questions(asking: Asking) -> list[Question]:

@@ -91,9 +91,10 @@ class Asking:
 
 
 class Kind:
-    """A kind of question. Subclasses set ``code``, yield what they ask from ``find``, and take what is answered."""
+    """A kind of question. Subclasses set ``code`` and ``order``, yield what they ask from ``find``, and take what is answered."""
 
     code: ClassVar[str]
+    order: ClassVar[int]
 
     def find(self, asking: Asking) -> Iterable[Question]:
         """Yield what is asked."""

@@ -20,6 +20,7 @@ class Evidence(Kind):
     """Each is asked by itself: a paper that lies loose, a file, or a reason where the rule takes one."""
 
     code = "evidence"
+    order = 50
 
     def find(self, asking: Asking) -> Iterable[Question]:
         """A question for each such cost."""

@@ -25,6 +25,7 @@ class Fallen(Kind):
     """Everything that may belong and was not paired in doubt is asked at once: what is ticked goes on the claim."""
 
     code = "fallen"
+    order = 10
 
     def find(self, asking: Asking) -> Iterable[Question]:
         """One question for all of it."""

@@ -18,6 +18,7 @@ class Meals(Kind):
     """Asked once a day: a meal with others was eaten by the traveller too."""
 
     code = "meal"
+    order = 30
 
     def find(self, asking: Asking) -> Iterable[Question]:
         """A question for each day with such a cost of which no meal is marked."""

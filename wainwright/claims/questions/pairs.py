@@ -15,6 +15,7 @@ class Pairs(Kind):
     """Each pair in doubt is asked by itself, with why they may belong together."""
 
     code = "pair"
+    order = 20
 
     def find(self, asking: Asking) -> Iterable[Question]:
         """A question for each pair."""

@@ -31,6 +31,7 @@ class Reasons(Kind):
     """One question a rule, with everything that it found ticked."""
 
     code = "reason"
+    order = 60
 
     def find(self, asking: Asking) -> Iterable[Question]:
         """The rules that ask, each with what it found."""

@@ -16,6 +16,7 @@ class Who(Kind):
     """Each is one box; what was typed before at such costs is offered."""
 
     code = "who"
+    order = 40
 
     def find(self, asking: Asking) -> Iterable[Question]:
         """A question for each empty field."""
