@@ -20,7 +20,7 @@ from wainwright.bookings.models import Booking
 from wainwright.claims import questions
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
-from wainwright.claims.services import closing, compose, drafting, road, splitting
+from wainwright.claims.services import closing, compose, correcting, drafting, road, splitting
 from wainwright.core.splits import SplitPart
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge, Expense, Receipt
@@ -151,11 +151,12 @@ class DraftTest(Drafted):
         ferry = next(line for line in file.figures.lines if line.category == "ferry")
         self.assertEqual([c.gross for c in ferry.coded], [eur("37.20"), eur("24.80")])
         self.assertIn("SF-1", ferry.evidence[0].text)
-        # A ride that was taken out is not put on again.
+        # A ride that was taken out, or apart, is not put on again.
+        editing.remove(self.maren, claim.expenses.filter(kind="mileage").last().pk)
         ride = claim.expenses.filter(kind="mileage").first()
         compose.move(self.maren, claim.pk, [ride.pk])
         drafting.follow(self.maren.pk)
-        self.assertEqual(claim.expenses.filter(kind="mileage").count(), 1)
+        self.assertEqual(claim.expenses.filter(kind="mileage").count(), 0)
 
     def test_a_charge_of_a_booking_is_found_before_the_trip(self):
         trip = self.authorised_trip()
@@ -364,6 +365,18 @@ class SplitTest(Drafted):
         self.assertContains(same, "name the same coding", status_code=422)
         self.assertContains(self.client.get(f"/claims/{claim.pk}/?split=all"), "data-divided")
 
+    def test_a_corrected_coding_follows_into_the_claims_own_splits(self):
+        claim = self.a_claim(costs=("10.00",))
+        splitting.split_claim(self.maren, claim.pk, "all", "The whole claim", HALF, None)
+        self.send_claim(claim)
+        self.approve_all("claim", claim.pk)
+        claim = Claim.objects.get(pk=claim.pk)
+        correcting.recode(self.priya, claim.pk, claim.version, "cost_centre", "3140", coded("3900"))
+        claim.refresh_from_db()
+        self.assertEqual(
+            [part["codes"] for part in claim.shares[0]["parts"]], [[["cost_centre", "3120"]], [["cost_centre", "3900"]]]
+        )
+
     def test_by_coding_names_owners_and_budgets(self):
         claim = self.a_claim(costs=("10.00",), coding=FIELD)
         editing.set_split(self.maren, claim.expenses.get().pk, None, HALF)
@@ -425,6 +438,16 @@ class DelegateTest(Drafted):
         self.assertContains(self.client.get("/"), "waits for your signature")
         self.send_claim(claim)
         self.assertNotContains(self.client.get("/"), "waits for your signature")
+
+    def test_a_delegate_of_an_approver_sees_nothing_that_waits_for_them(self):
+        claim = self.sent_claim(who=self.maren)
+        set_delegate(self.tobias, self.aiko.pk, self.today, self.today)
+        self.enter(self.aiko)
+        self.client.post("/delegate/begin/", {"who": self.tobias.pk})
+        for path in (f"/claims/{claim.pk}/", f"/trips/{claim.trip_id}/", f"/expenses/{claim.expenses.get().pk}/"):
+            self.assertEqual(self.client.get(path).status_code, 404)
+        self.client.post(f"/bench/claim/{claim.pk}/approve/", {"version": claim.version})
+        self.assertEqual(Claim.objects.get(pk=claim.pk).state, "In sign-off")
 
     def test_services_refuse_what_only_the_person_certifies(self):
         as_maren = acting_for(

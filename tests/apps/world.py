@@ -12,7 +12,7 @@ from tests.codings import coded
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
-from wainwright.claims.services import compose, drafting, road
+from wainwright.claims.services import compose, road
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.expenses.models import Expense, Receipt
@@ -98,7 +98,7 @@ class World:
         trip = self.authorised_trip(who=who, coding=coding)
         for number, amount in enumerate(costs):
             self.a_cost(who, amount, merchant=f"Pier taxi {number}")
-        return drafting.claim_trip(who, trip.pk)
+        return compose.bare_claim(who, trip.pk)
 
     def sent_claim(self, **options) -> Claim:
         claim = self.a_claim(**options)

@@ -13,7 +13,7 @@ from django.urls import URLPattern, URLResolver, get_resolver
 from wainwright.accounts.models import BankAnswer, Payment, PayRun, Posting
 from wainwright.claims.models import Claim
 from wainwright.expenses.models import CardFile, Expense, HeldMail, Receipt, ReceiptPage
-from wainwright.people.models import Card, Membership
+from wainwright.people.models import Card, Cover, Delegate, Membership
 from wainwright.standins.mailbox.models import Mail
 from wainwright.trips.models import Leg, OtherCost, Paper, Trip
 
@@ -63,12 +63,12 @@ def things_of(member: Membership) -> dict[str, object]:
     def first(rows):
         return getattr(rows.order_by("pk").first(), "pk", 0)
 
-    trip = Trip.objects.filter(traveller=member).order_by("-claim__pk", "pk").first()
+    trip = Trip.objects.filter(traveller=member).order_by("-claims__pk", "pk").first()
     claim = Claim.objects.filter(claimant=member).exclude(statement=None).order_by("pk").first()
     page = ReceiptPage.objects.filter(receipt__owner=member)
     run = PayRun.objects.filter(firm=firm)
     return {
-        "member_id": mine["pk"], "cover_id": 1, "delegate_id": 1, "trip_id": trip.pk if trip else 0, "claim_id": claim.pk if claim else 0, "object_id": claim.pk if claim else 0,
+        "member_id": mine["pk"], "cover_id": first(Cover.objects.filter(member=member)), "delegate_id": first(Delegate.objects.filter(member=member)), "trip_id": trip.pk if trip else 0, "claim_id": claim.pk if claim else 0, "object_id": claim.pk if claim else 0,
         "expense_id": first(Expense.objects.filter(owner=member)), "receipt_id": first(Receipt.objects.filter(owner=member)), "page_id": first(page),
         "leg_id": first(Leg.objects.filter(trip__traveller=member)), "other_id": first(OtherCost.objects.filter(trip__traveller=member)),
         "booking_id": getattr(trip and trip.bookings.first(), "pk", 0), "paper_id": first(Paper.objects.filter(trip__traveller=member)),

@@ -24,5 +24,10 @@ def remarks(subject: str) -> list[Remark]:
 
 
 def asked_about(member: Membership, kind: str) -> QuerySet[SignOff]:
-    """Return the ids of the subjects of one kind that a person was ever asked to sign, as a subquery."""
+    """Return the ids of the subjects of one kind that a person was ever asked to sign, as a subquery.
+
+    Whoever prepares for them sees none of it: deciding is not prepared.
+    """
+    if member.prepared_by is not None:
+        return SignOff.objects.none().values("object_id")
     return SignOff.objects.filter(signer=member, kind=kind).values("object_id")

@@ -68,7 +68,7 @@ class Asking:
         """The rows of the tray that may belong to this trip and were not answered with no; none for a claim without one."""
         if self.claim.trip_id is None:
             return []
-        spans, key = spans_of(self.member), str(self.claim.trip_id)
+        spans, key = spans_of(self.member, self.claim.trip_id), str(self.claim.trip_id)
         return [
             row
             for row in tray(self.member).rows

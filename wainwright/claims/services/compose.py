@@ -73,7 +73,7 @@ def make_claim(member: Membership, trip: Trip, by: Membership | None) -> Claim:
     title = f"{trip.title}, supplement" if sent else trip.title
     claim = _new(member, title, trip.coding, trip, due, by, sent)
     loose = Expense.objects.filter(owner=member, claim__isnull=True, turned_down_in__isnull=True)
-    spans = spans_of(member)
+    spans = spans_of(member, trip.pk)
     # Whoever asks for the claim of a trip means it where two are possible; a draft takes only what is sure.
     may = {pk: may_belong_to(day, spans) for pk, day in loose.values_list("pk", "date")}
     own = [pk for pk, keys in may.items() if str(trip.pk) in keys and (by is not None or len(keys) == 1)]
@@ -82,9 +82,12 @@ def make_claim(member: Membership, trip: Trip, by: Membership | None) -> Claim:
     return claim
 
 
-def spans_of(member: Membership) -> list[Span]:
-    """Return the journeys that a person's costs may belong to: planned for good, under way, back, or called off after that."""
-    gone = Q(state__in=["Authorised", "Under way", "Back", "Closed"]) | Q(state="Called off", authorised__isnull=False)
+def spans_of(member: Membership, of: int) -> list[Span]:
+    """Return the journeys that a person's costs may belong to: planned for good, under way, back; and the trip ``of`` which it is asked.
+
+    One that was called off is meant only where it is asked for itself.
+    """
+    gone = Q(state__in=["Authorised", "Under way", "Back", "Closed"]) | Q(pk=of)
     rows = Trip.objects.filter(gone, traveller=member, starts__isnull=False, ends__isnull=False)
     return [Span(str(pk), starts, ends) for pk, starts, ends in rows.values_list("pk", "starts", "ends")]
 

@@ -77,6 +77,10 @@ def _follow(claim: Claim, holds: Callable[[Coding], bool], coding: Coding) -> No
                 place.save()
     if holds(default):
         claim.take_coding(coding)
+    for row in claim.shares:
+        for part in row["parts"]:
+            if holds(Coding.of(part["codes"])):
+                part["codes"] = [list(pair) for pair in coding.codes]
 
 
 @transaction.atomic

@@ -29,7 +29,6 @@ from wainwright.news.services import tell
 from wainwright.people.models import Membership
 from wainwright.rulebook.models import Explanation
 from wainwright.trail.services import by_itself, record
-from wainwright.trips.figures import b_key
 from wainwright.trips.models import Trip
 from wainwright.trips.splits import parts_from
 
@@ -56,7 +55,7 @@ def draft(trip_id: int) -> bool:
     member = trip.traveller
     with by_itself():
         claim = make_claim(member, trip, None)
-        fill(member, claim)
+        fill(member, claim, first=True)
     file = load_file(member, claim)
     words = f"{len(file.figures.lines)} lines, {file.figures.total} {claim.currency}. "
     words += (
@@ -83,18 +82,23 @@ def claim_trip(member: Membership, trip_id: int) -> Claim:
 
     Raises ``NotAllowed``, ``Stale``.
     """
-    claim = bare_claim(member, trip_id)
-    claim = mine(member, claim.pk)
-    fill(member, claim)
+    there = Claim.objects.live().filter(trip=trip_id, state__in=["Open", "Sent back"]).exists()
+    claim = mine(member, bare_claim(member, trip_id).pk)
+    fill(member, claim, first=not there)
     return claim
 
 
-def fill(member: Membership, claim: Claim) -> int:
-    """Put on an open claim of a trip what is known and not on any claim yet; return how many costs. Inside a transaction."""
+def fill(member: Membership, claim: Claim, first: bool = False) -> int:
+    """Put on an open claim of a trip what is known and not on any claim yet; return how many costs. Inside a transaction.
+
+    Rides and what was billed to the firm come of the plan the ``first`` time alone: what was taken off stays off.
+    """
     trip = claim.trip
     if trip is None:
         return 0
-    new = [*_rides(member, claim, trip), *_bookings(member, claim, trip), *_rows(member, claim, trip)]
+    new = [*_bookings(member, claim, trip, first), *_rows(member, claim, trip)]
+    if first:
+        new += _rides(member, claim, trip)
     if new:
         Expense.objects.filter(pk__in=[expense.pk for expense in new]).update(claim=claim)
         claim.version += 1
@@ -115,9 +119,7 @@ def _rides(member: Membership, claim: Claim, trip: Trip) -> Iterable[Expense]:
         for ride in Expense.objects.filter(owner=member, kind=Expense.Kind.MILEAGE, origin__isnull=False)
     ]
     for leg in trip.legs.filter(mode=Mode.OWN_CAR.value):
-        if (leg.leaves.date(), leg.origin["town"], leg.target["town"]) in known or f"leg:{leg.pk}" in claim.answered:
-            continue
-        if leg.arrives_at > clock.now():
+        if (leg.leaves.date(), leg.origin["town"], leg.target["town"]) in known or leg.arrives_at > clock.now():
             continue
         ride = rides.Ride(
             leg.leaves.date(), Place(**leg.origin), Place(**leg.target), leg.vehicle, passengers=leg.passengers, km=leg.km,
@@ -137,11 +139,11 @@ def _tried(act) -> Expense | None:
         return None
 
 
-def _bookings(member: Membership, claim: Claim, trip: Trip) -> Iterable[Expense]:
+def _bookings(member: Membership, claim: Claim, trip: Trip, first: bool) -> Iterable[Expense]:
     """What was booked: billed to the firm it is known; on a card it is known once its charge is there."""
     for booking in trip.bookings.filter(expenses__isnull=True):
         cost = booking.price if booking.state in ("Confirmed", "Ticketed") else booking.lost
-        if not cost or cost.currency != claim.currency or b_key(booking) in claim.answered:
+        if not cost or cost.currency != claim.currency:
             continue
         same = Expense.objects.filter(
             owner=member, amount_minor=cost.minor, category=booking.category, booking__isnull=True,
@@ -153,7 +155,7 @@ def _bookings(member: Membership, claim: Claim, trip: Trip) -> Iterable[Expense]
             continue
         elif booking.paid_by == "firm":
             yield from _charged(member, booking)
-        elif booking.paid_by == "central" or booking.by_hand:
+        elif first and (booking.paid_by == "central" or booking.by_hand):
             made = Expense.objects.create(
                 firm=claim.firm, owner=member, date=min(clock.day_of(booking.asked, claim.firm.zone), clock.today(claim.firm.zone)),
                 merchant=booking.carrier[:120], description=booking.label[:200], category=booking.category,
@@ -189,7 +191,7 @@ def _charged(member: Membership, booking: Booking) -> Iterable[Expense]:
 
 def _rows(member: Membership, claim: Claim, trip: Trip) -> Iterable[Expense]:
     """Papers and charges that fit each other without doubt, of days that are this trip's alone."""
-    spans = spans_of(member)
+    spans = spans_of(member, trip.pk)
     for row in tray(member).fitting:
         if may_belong_to(day_of(row), spans) == (str(trip.pk),) and f"row:{row.code}" not in claim.answered:
             receipt, charge = row.paper.pk if row.paper else None, row.charge.pk if row.charge else None
