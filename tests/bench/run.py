@@ -41,6 +41,7 @@ from demo import load, papers  # noqa: E402
 from tests.bench.reading import report  # noqa: E402
 from tests.codings import coded  # noqa: E402
 from wainwright import clock  # noqa: E402
+from wainwright.accounts.models import Code  # noqa: E402
 from wainwright.accounts.services import keep_codings  # noqa: E402
 from wainwright.claims.models import Claim, Statement, StatementCoding, StatementLine  # noqa: E402
 from wainwright.core.allowance import daily_allowance  # noqa: E402
@@ -49,14 +50,18 @@ from wainwright.core.matching import Charge as CoreCharge  # noqa: E402
 from wainwright.core.matching import Paper, best_pairs, plain_merchant  # noqa: E402
 from wainwright.core.money import Money  # noqa: E402
 from wainwright.core.rules import Item, Subject, run  # noqa: E402
+from wainwright.core.splits import spread  # noqa: E402
 from wainwright.drawing.map import draw_map  # noqa: E402
 from wainwright.expenses.models import Charge, Expense  # noqa: E402
 from wainwright.expenses.proposals import guides, trades  # noqa: E402
 from wainwright.expenses.services import charges as charge_services  # noqa: E402
+from wainwright.formats.binder import Bound  # noqa: E402
+from wainwright.formats.document import document  # noqa: E402
 from wainwright.formats.pictures import pages_of  # noqa: E402
 from wainwright.formats.places import place, town  # noqa: E402
 from wainwright.formats.receipt_text import read_fields  # noqa: E402
-from wainwright.people.models import Card, Membership, Person  # noqa: E402
+from wainwright.formats.sheets import sheet  # noqa: E402
+from wainwright.people.models import Card, Membership, Person, new_version  # noqa: E402
 from wainwright.rulebook.selectors import rulebook  # noqa: E402
 from wainwright.standins.reader import Standin  # noqa: E402
 from wainwright.trips.facts import plan_subject  # noqa: E402
@@ -362,6 +367,51 @@ def month() -> None:
     )
 
 
+def claims() -> None:
+    """A claim of a hundred lines, its splits, twenty thousand codes, and a document with sixty pages of evidence."""
+    maren = Membership.objects.select_related("person", "firm").get(person__email__startswith="maren", firm__slug="ltd")
+    claim = Claim.objects.filter(claimant=maren, trip__isnull=False, state="Open").order_by("pk").first()
+    with transaction.atomic():
+        day = claim.trip.starts
+        Expense.objects.bulk_create(
+            Expense(firm=maren.firm, owner=maren, claim=claim, date=day + timedelta(days=n % 5), merchant=f"M{n}", category=("taxi", "parking", "supplies")[n % 3],
+                    currency="EUR", amount_minor=1000 + n, created=clock.now()) for n in range(100)
+        )  # fmt: skip
+        Code.objects.bulk_create(
+            Code(firm=maren.firm, dimension="project", code=f"Q-{n:05d}", name=f"Harbour {n} of the outer bar")
+            for n in range(20_000)
+        )
+        maren.firm.rules_version = new_version()
+        maren.firm.save()
+        client = Client()
+        client.force_login(maren.person)
+        for name, path in [
+            ("claim of 100 lines", f"/claims/{claim.pk}/"), ("what it asks", f"/claims/{claim.pk}/asked/"), ("its split editor", f"/claims/{claim.pk}/?split=all"),
+            ("one of 20,000 codes", "/codes/?split-coding=outer"),
+        ]:  # fmt: skip
+            median, high, queries, ratio = page(client, path)
+            print(f"{name:<34}{median:>10.1f}{high:>10.1f}{queries:>9}{ratio:>12.1f}")
+        transaction.set_rollback(True)
+    costs, weights = [Money.from_minor(1000 + 37 * n, "EUR") for n in range(100)], [Decimal(20)] * 5
+    timed("100 lines split over 5 codings", lambda: spread(costs, weights))
+    picture = pages_of(papers.till_receipt(date(2026, 10, 15)))[0].content
+    bound = [(f"C-0001 · line {n}", Bound(f"Receipt {n}", "", (picture, picture))) for n in range(30)]
+    front = sheet("A claim of 40 lines", [(f"Line {n}", "10.00") for n in range(40)])
+    timed("a document, 60 pages of evidence", lambda: document(front, "Evidence", bound), 3)
+
+
+def sent() -> None:
+    """Run the browser test that counts what is typed and pressed from coming back to sent, and print its line."""
+    test = "tests.browser.test_claims.ClaimsTest.test_back_from_the_trip_to_sent_in_five_inputs"
+    command = [sys.executable, "manage.py", "test", "--noinput", test]
+    env = {k: v for k, v in os.environ.items() if not k.startswith("WAINWRIGHT_")}
+    said = subprocess.run(command, cwd=VAR.parents[1], env=env, capture_output=True, check=False, text=True)
+    line = next((each for each in (said.stdout + said.stderr).splitlines() if each.startswith("back to sent:")), "")
+    print(
+        f"{'back from five days, to sent':<34}{line.removeprefix('back to sent:') or ' its browser test failed; run make test to see why'}"
+    )
+
+
 if __name__ == "__main__":
     VAR.mkdir(parents=True, exist_ok=True)
     build()
@@ -371,4 +421,6 @@ if __name__ == "__main__":
     statement()
     categories()
     month()
+    claims()
+    sent()
     report(random.SystemRandom().randrange(10_000), 60, load.here())

@@ -3,55 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from decimal import Decimal
 
-from wainwright import clock
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import ClaimFile
 from wainwright.core.against import Actual, Against, Planned, against
-from wainwright.core.budget import BudgetEffect
-from wainwright.core.coding import Coding
-from wainwright.core.money import Money
 from wainwright.expenses.models import Expense
-from wainwright.people.selectors import signers
+from wainwright.signoff.summaries import ByCoding
+from wainwright.signoff.summaries import by_coding as summary
 from wainwright.trips.frozen import thaw
 from wainwright.trips.models import Leg
 
 ALLOWANCE = "allowance"
 
 
-@dataclass(frozen=True)
-class ByCoding:
-    """What one coding bears: cost without tax that comes back, its part of the whole, who owns its codes, its budgets."""
-
-    coding: Coding
-    names: str
-    count: int
-    amount: Money
-    share: Decimal
-    owners: list[str]
-    budgets: list[BudgetEffect]
-    default: bool
-
-
 def by_coding(file: ClaimFile) -> list[ByCoding]:
     """Return what each coding of a claim bears, the most first. Two queries."""
-    effects = {effect.budget.label: effect for effect in file.budgets}
-    people = signers(file.claim.firm_id, clock.today(file.claim.firm.zone))
-    whole = sum((amount.minor for amount, _ in file.codings.values()), 0)
-    rows = []
-    for coding, (amount, count) in file.codings.items():
-        owners = [
-            f"{people[own.owner].name} ({own.code}{', from ' + str(own.threshold) if own.threshold else ''})"
-            for own in file.books.owned
-            if coding.get(own.dimension) == own.code and own.owner in people
-        ]
-        names = ", ".join(file.books.codes.codes[pair].name for pair in coding.codes if pair in file.books.codes.codes)
-        budgets = [effects[code] for _, code in coding.codes if code in effects]
-        share = Decimal(amount.minor) * 100 / whole if whole else Decimal(0)
-        rows.append(ByCoding(coding, names, count, amount, share, owners, budgets, coding == file.claim.coding))
-    return sorted(rows, key=lambda row: -row.amount.minor)
+    claim = file.claim
+    return summary(claim.firm, file.books, file.codings, file.budgets, claim.coding)
 
 
 def against_plan(claim: Claim, file: ClaimFile) -> list[Against]:

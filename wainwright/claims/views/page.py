@@ -122,10 +122,11 @@ def asked(request, claim_id: int):
     claim = claim_for(request.member, claim_id)
     file = load_file(request.member, claim)
     editable = claim.editable and claim.claimant_id == request.member.pk
+    if not editable:
+        # Nothing is asked of a claim that was sent, or of anybody else.
+        return HttpResponse("")
     context = {"claim": claim, "file": file, "editable": editable, "answering": NOT_ANSWERED}
-    if editable:
-        context |= _asked(request, claim, file, True)
-    return render(request, "claims/_asked.html", context)
+    return render(request, "claims/_asked.html", context | _asked(request, claim, file, True))
 
 
 def split_abouts(claim: Claim, file: ClaimFile, rows: list[int]) -> list[tuple[str, str]]:
@@ -185,7 +186,7 @@ def coding_summary(request, claim_id: int):
     """What each coding of a claim bears, with owners and budgets: a part of its page, or by itself."""
     claim = claim_for(request.member, claim_id)
     context = {"claim": claim, "rows": by_coding(load_file(request.member, claim))}
-    return render(request, "claims/_by_coding.html" if request.htmx else "claims/by_coding.html", context)
+    return render(request, "ui/by_coding.html" if request.htmx else "claims/by_coding.html", context)
 
 
 @require_GET
