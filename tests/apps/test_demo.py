@@ -17,6 +17,7 @@ from wainwright.accounts.models import Payment, Posting
 from wainwright.bookings.models import Booking
 from wainwright.bookings.selectors import ways
 from wainwright.claims.models import Claim
+from wainwright.claims.selectors import load_file as load_claim
 from wainwright.core.journey import Mode
 from wainwright.core.states import BOOKING, CHARGE, CLAIM, TRIP
 from wainwright.expenses.models import Charge, Expense, Receipt
@@ -89,6 +90,14 @@ class DemoTest(worlds.StartedTransactionTestCase):
             self.assertGreaterEqual(trip.sent, trip.created)
             self.assertGreaterEqual(trip.authorised or trip.sent, trip.sent)
             self.assertGreater(load_file(trip.traveller, trip).figures.allowance.amount.minor, 0, trip.title)
+        parted = 0
+        for claim in Claim.objects.filter(trip__isnull=False):
+            # A hotel's bill falls into pieces of one coding; on how many lines a coding is borne is told by lines.
+            file = load_claim(claim.claimant, claim)
+            parted += any(len(line.coded) > 1 for line in file.figures.lines)
+            for _, count in file.codings.values():
+                self.assertLessEqual(count, len(file.figures.lines), claim.code)
+        self.assertGreater(parted, 0)
         for claim in Claim.objects.filter(sent__isnull=False).select_related("trip"):
             self.assertGreater(clock.day_of(claim.sent, worlds.ZONE), claim.trip.ends, claim.title)
 

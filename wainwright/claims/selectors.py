@@ -86,11 +86,15 @@ class ClaimFile:
         """What each coding bears, without its account: cost without tax that comes back, and on how many lines."""
         found: dict[Coding, tuple[Money, int]] = {}
         for line in self.figures.lines:
+            # A line may fall into pieces of one coding, as a bill of two rates does: it is still one line.
+            borne: dict[Coding, Money] = {}
             for piece in line.coded:
                 if not piece.personal:
                     own = piece.coding.with_account("")
-                    amount, count = found.get(own, (Money.zero(self.claim.currency), 0))
-                    found[own] = (amount + piece.net, count + 1)
+                    borne[own] = borne.get(own, Money.zero(self.claim.currency)) + piece.net
+            for own, net in borne.items():
+                amount, count = found.get(own, (Money.zero(self.claim.currency), 0))
+                found[own] = (amount + net, count + 1)
         return found
 
     @property
