@@ -10,8 +10,8 @@ from wainwright.core.against import Actual, Against, Planned, against
 from wainwright.expenses.models import Expense
 from wainwright.signoff.summaries import ByCoding
 from wainwright.signoff.summaries import by_coding as summary
-from wainwright.trips.frozen import thaw
-from wainwright.trips.models import Leg
+from wainwright.trips.frozen import Frozen, thaw
+from wainwright.trips.models import Leg, TripVersion
 
 ALLOWANCE = "allowance"
 
@@ -22,11 +22,15 @@ def by_coding(file: ClaimFile) -> list[ByCoding]:
     return summary(claim.firm, file.books, file.codings, file.budgets, claim.coding)
 
 
-def against_plan(claim: Claim, file: ClaimFile) -> list[Against]:
-    """Return the authorised plan beside what is claimed, by what each cost came of; nothing without a signed plan. Five queries."""
-    trip = claim.trip
-    signed = type(trip).objects.select_related("signed").get(pk=trip.pk).signed if trip and trip.signed_id else None
-    plan = thaw(signed.frozen) if signed else None
+def signed_plan(claim: Claim) -> Frozen | None:
+    """Return the plan of a claim's trip as it was signed last, nothing where none was. One query."""
+    signed = TripVersion.objects.filter(pk=claim.trip.signed_id).first() if claim.trip else None
+    return thaw(signed.frozen) if signed else None
+
+
+def against_plan(plan: Frozen | None, file: ClaimFile) -> list[Against]:
+    """Return the signed plan beside what is claimed, by what each cost came of; nothing without one. Two queries."""
+    claim, trip = file.claim, file.claim.trip
     if trip is None or plan is None:
         return []
     planned = [Planned(e.key, e.label, e.category, e.amount) for e in plan.figures.estimates if e.amount]

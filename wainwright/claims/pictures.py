@@ -9,8 +9,7 @@ from wainwright.claims.models import Claim
 from wainwright.core.money import Money
 from wainwright.drawing.ribbon import Ribbon, draw
 from wainwright.drawing.ribbon_shapes import Plan
-from wainwright.trips.frozen import Frozen, thaw
-from wainwright.trips.models import TripVersion
+from wainwright.trips.frozen import Frozen
 from wainwright.trips.pictures import data_of, spends_of
 from wainwright.trips.selectors import load_file
 
@@ -18,11 +17,9 @@ from wainwright.trips.selectors import load_file
 ROOM = 700
 
 
-def ghost_ribbon(claim: Claim) -> Ribbon | None:
-    """Draw a claim's trip as it was, its plan behind it; nothing where nothing was authorised."""
+def ghost_ribbon(plan: Frozen | None, claim: Claim) -> Ribbon | None:
+    """Draw a claim's trip as it was, the plan that was signed behind it; nothing where none was."""
     trip = claim.trip
-    version = TripVersion.objects.filter(pk=trip.signed_id).first() if trip else None
-    plan = thaw(version.frozen) if version else None
     if trip is None or plan is None:
         return None
     file = load_file(trip.traveller, trip)

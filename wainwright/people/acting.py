@@ -24,6 +24,12 @@ def acting_for(delegate: Membership, who: Membership) -> Membership:
     return who
 
 
+def must_prepare(member: Membership, noun: str) -> None:
+    """Raise ``NotAllowed`` where nobody prepares for the person: their own trip or claim, the ``noun``, they certify themselves."""
+    if member.prepared_by is None:
+        raise NotAllowed(f"It is your own {noun}: certify and send it yourself.")
+
+
 def must_be_oneself(member: Membership) -> None:
     """Raise ``NotAllowed`` where somebody prepares for the person: what is certified, they certify themselves."""
     if member.prepared_by is not None:

@@ -7,6 +7,7 @@ import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
+from typing import Any
 
 from wainwright import clock
 from wainwright.core.money import Money
@@ -16,6 +17,7 @@ from wainwright.news.services import tell
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.signoff.models import Remark, SignOff
+from wainwright.trail.services import record
 
 DAYS_TO_DECIDE = 5
 WAITING, GIVEN, KEPT = SignOff.State.WAITING, SignOff.State.GIVEN, SignOff.State.KEPT
@@ -35,6 +37,17 @@ class Asked:
     link: str
     amount: Money
     marks: tuple[str, ...] = ()
+
+
+def say_ready(member: Membership, what: Any, noun: str, link: str) -> None:
+    """Keep that whoever prepares for ``member`` says a trip or claim of theirs, ``what``, is ready: it waits for one signature.
+
+    Inside the caller's transaction, after ``must_prepare``.
+    """
+    what.ready_by = member.prepared_by
+    what.save(update_fields=["ready_by"])
+    record(member, f"said that the {noun} is ready", what.subject)
+    tell(member, f"{what.title} is ready: {member.doer.person.name} prepared it for you", link)
 
 
 def start(member: Membership, asked: Asked, route: Route, contents: Mapping[str, str]) -> list[SignOff]:

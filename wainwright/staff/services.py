@@ -99,10 +99,7 @@ def set_cover(by: Membership, who_id: int, cover_id: int, since: date, until: da
     cover = found.exclude(pk=who.pk).first()
     if cover is None or not (cover.approver or cover.finance):
         raise Refusal("Choose another approver of the firm.", "by")
-    if until < since:
-        raise Refusal("It ends before it begins.", "until")
-    if until < clock.today(by.firm.zone):
-        raise Refusal("That is over already.", "until")
+    _must_be_to_come(by, since, until)
     if Cover.objects.filter(member=who, since__lte=until, until__gte=since).exists():
         raise Refusal("Somebody is named for these days already. End that first.", "since")
     made = Cover.objects.create(member=who, by=cover, since=since, until=until)
@@ -111,6 +108,13 @@ def set_cover(by: Membership, who_id: int, cover_id: int, since: date, until: da
     tell(cover, f"You decide for {who.person.name} from {days}", "/bench/")
     move_on(by.firm_id)
     return made
+
+
+def _must_be_to_come(member: Membership, since: date, until: date) -> None:
+    if until < since:
+        raise Refusal("It ends before it begins.", "until")
+    if until < clock.today(member.firm.zone):
+        raise Refusal("That is over already.", "until")
 
 
 @transaction.atomic
@@ -135,10 +139,7 @@ def set_delegate(member: Membership, by_id: int, since: date, until: date) -> De
         raise Refusal("Choose somebody else of the firm.", "by")
     if by.reads_only:
         raise Refusal(f"{by.person.name} audits, and changes nothing.", "by")
-    if until < since:
-        raise Refusal("It ends before it begins.", "until")
-    if until < clock.today(member.firm.zone):
-        raise Refusal("That is over already.", "until")
+    _must_be_to_come(member, since, until)
     if Delegate.objects.filter(member=member, by=by, since__lte=until, until__gte=since).exists():
         raise Refusal(f"{by.person.name} prepares for you in these days already.", "by")
     made = Delegate.objects.create(member=member, by=by, since=since, until=until)

@@ -36,13 +36,24 @@ def mine(member: Membership, claim_id: int, version: int | None = None, editable
         .defer(*(f"trip__{name}" for name in WHOLE))
         .get(pk=claim_id)
     )
-    if claim.claimant_id != member.pk:
-        raise NotAllowed("Only the claimant does this.")
+    must_be_claimant(member, claim)
     if version is not None and version != claim.version:
         raise Stale("The claim was changed on another page since you opened this one. Look at it again, then decide.")
-    if editable and not claim.editable:
-        raise Stale(f"The claim stands at {claim.state}: it cannot be changed now.")
+    if editable:
+        must_be_open(claim)
     return claim
+
+
+def must_be_claimant(member: Membership, claim: Claim) -> None:
+    """Raise ``NotAllowed`` unless it is one's own claim."""
+    if claim.claimant_id != member.pk:
+        raise NotAllowed("Only the claimant does this.")
+
+
+def must_be_open(claim: Claim) -> None:
+    """Raise ``Stale`` unless the claim can be changed."""
+    if not claim.editable:
+        raise Stale(f"The claim stands at {claim.state}: it cannot be changed now.")
 
 
 @transaction.atomic

@@ -15,7 +15,7 @@ from wainwright.core.statement import Line, Statement
 from wainwright.core.states import CLAIM
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
-from wainwright.people.acting import must_be_oneself
+from wainwright.people.acting import must_be_oneself, must_prepare
 from wainwright.people.models import Membership
 from wainwright.people.selectors import finance_of
 from wainwright.signoff import services as signoff
@@ -67,13 +67,9 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
 @transaction.atomic
 def ready(member: Membership, claim_id: int) -> Claim:
     """Say that a claim somebody prepared is ready: it waits on the claimant's desk for one signature. Raises ``NotAllowed``."""
-    if member.prepared_by is None:
-        raise NotAllowed("It is your own claim: certify and send it yourself.")
+    must_prepare(member, "claim")
     claim = mine(member, claim_id)
-    claim.ready_by = member.prepared_by
-    claim.save(update_fields=["ready_by"])
-    record(member, "said that the claim is ready", claim.subject)
-    tell(claim.claimant, f"{claim.title} is ready: {member.prepared_by.person.name} prepared it for you", link(claim))
+    signoff.say_ready(member, claim, "claim", link(claim))
     return claim
 
 

@@ -36,10 +36,8 @@ def _again(request, claim_id: int, status: int = 422, **typed):
 def _open(request, claim_id: int):
     """A claim that its claimant may change now. Raises ``NotAllowed``, ``Stale``."""
     claim = claim_for(request.member, claim_id)
-    if claim.claimant_id != request.member.pk:
-        raise NotAllowed("Only the claimant does this.")
-    if not claim.editable:
-        raise Stale(f"The claim stands at {claim.state}: it cannot be changed now.")
+    compose.must_be_claimant(request.member, claim)
+    compose.must_be_open(claim)
     return claim
 
 

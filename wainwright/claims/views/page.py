@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright.accounts.forms import CodingForm, coding_initial
 from wainwright.accounts.selectors import refusal_words
 from wainwright.accounts.split_form import TypedSplit, editor
-from wainwright.claims.comparing import against_plan, by_coding
+from wainwright.claims.comparing import against_plan, by_coding, signed_plan
 from wainwright.claims.models import PAYS_BACK, Claim
 from wainwright.claims.own_findings import covered
 from wainwright.claims.pictures import ghost_ribbon
@@ -71,12 +71,10 @@ def page_context(request, claim: Claim, **typed) -> dict:
     for remark in remarks(claim.subject):
         by_line.setdefault(remark.line, []).append(remark)
     rows = [(line, found, by_line.get(line.key, [])) for line, found in file.out_of_line]
-    odd = [
-        row
-        for row in rows
-        if any(e.open or e.finding.level.value != "note" for e in row[1]) or not row[0].agrees or row[2]
-    ]
-    agreeing = [row for row in rows if row not in odd]
+    odd, agreeing = [], []
+    for line, found, said in rows:
+        stands_out = any(e.open or e.finding.level.value != "note" for e in found) or not line.agrees or said
+        (odd if stands_out else agreeing).append((line, found, said))
     context = {
         "claim": claim, "file": file, "own": own, "editable": editable, "odd": odd, "agreeing": agreeing,
         "folded": len(agreeing) >= FOLDED_FROM and (bool(odd) or editable),
@@ -193,10 +191,11 @@ def coding_summary(request, claim_id: int):
 def planned(request, claim_id: int):
     """The authorised plan beside what is claimed, on the ribbon and line by line: a part of its page, or by itself."""
     claim = claim_for(request.member, claim_id)
+    plan = signed_plan(claim)
     context = {
         "claim": claim,
-        "rows": against_plan(claim, load_file(request.member, claim)),
-        "ribbon": ghost_ribbon(claim),
+        "rows": against_plan(plan, load_file(request.member, claim)),
+        "ribbon": ghost_ribbon(plan, claim),
     }
     return render(request, "claims/_planned.html" if request.htmx else "claims/planned.html", context)
 

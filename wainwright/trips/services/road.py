@@ -13,9 +13,9 @@ from wainwright.accounts.services import give_back
 from wainwright.bookings import services as bookings
 from wainwright.bookings.models import Booking
 from wainwright.core.states import TRIP
-from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.errors import Refusal, Stale
 from wainwright.news.services import Enclosed, tell
-from wainwright.people.acting import must_be_oneself
+from wainwright.people.acting import must_be_oneself, must_prepare
 from wainwright.people.models import Membership
 from wainwright.people.post import post
 from wainwright.people.proof import must_be_code
@@ -98,13 +98,9 @@ def _send(
 @transaction.atomic
 def ready(member: Membership, trip_id: int) -> Trip:
     """Say that a plan somebody prepared is ready: it waits on the traveller's desk for one signature. Raises ``NotAllowed``."""
-    if member.prepared_by is None:
-        raise NotAllowed("It is your own trip: certify and send it yourself.")
+    must_prepare(member, "trip")
     trip = mine(member, trip_id)
-    trip.ready_by = member.prepared_by
-    trip.save(update_fields=["ready_by"])
-    record(member, "said that the trip is ready", trip.subject)
-    tell(trip.traveller, f"{trip.title} is ready: {member.prepared_by.person.name} prepared it for you", link(trip))
+    signoff.say_ready(member, trip, "trip", link(trip))
     return trip
 
 
