@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from django.db import IntegrityError, transaction
 from django.db.models import F, Q, QuerySet
@@ -11,9 +10,8 @@ from django.db.models import F, Q, QuerySet
 from wainwright import clock
 from wainwright.accounts.models import KeptSplit
 from wainwright.accounts.selectors import books
-from wainwright.core.coding import Coding, check_coding
+from wainwright.accounts.splits import codings_must_hold, parts_data
 from wainwright.core.splits import SplitError, SplitPart, check_shares
-from wainwright.core.text import decimal
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.people.models import Membership
 from wainwright.trail.services import record
@@ -23,11 +21,6 @@ def kept_for(member: Membership, text: str = "") -> QuerySet[KeptSplit]:
     """Return the splits that a person may use, the most used first: their own and the firm's."""
     rows = KeptSplit.objects.filter(Q(owner=member) | Q(owner__isnull=True), firm_id=member.firm_id)
     return rows.filter(name__icontains=text.strip()) if text.strip() else rows
-
-
-def parts_of(kept: KeptSplit) -> list[SplitPart]:
-    """Return a kept split as the core splits by it."""
-    return [SplitPart(Coding.of(row["codes"]), decimal(row["share"])) for row in kept.parts]
 
 
 @transaction.atomic
@@ -46,14 +39,8 @@ def keep_split(member: Membership, name: str, parts: Sequence[SplitPart], shared
         check_shares(parts)
     except SplitError as error:
         raise Refusal(f"{error} A kept split is by share.", "share") from error
-    ledger, today = books(member.firm), clock.today(member.firm.zone)
-    for part in parts:
-        faults = check_coding(part.coding, ledger.codes, today)
-        if faults:
-            raise Refusal(f"{part.coding or 'A line'}: {faults[0].text}", "share")
-    data: list[dict[str, Any]] = [
-        {"share": str(part.share), "codes": [list(pair) for pair in part.coding.codes]} for part in parts
-    ]
+    codings_must_hold(parts, books(member.firm), clock.today(member.firm.zone))
+    data = parts_data(parts)
     owner = None if shared else Membership.objects.get(pk=member.pk)
     try:
         with transaction.atomic():

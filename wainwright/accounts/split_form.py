@@ -9,9 +9,10 @@ from typing import Any
 
 from django.http import QueryDict
 
-from wainwright.accounts.kept import find_kept, keep_split, kept_for, parts_of, used
+from wainwright.accounts.kept import find_kept, keep_split, kept_for, used
 from wainwright.accounts.models import KeptSplit
 from wainwright.accounts.selectors import Books, read_coding
+from wainwright.accounts.splits import parts_from
 from wainwright.core.coding import Coding
 from wainwright.core.dividing import check_parts
 from wainwright.core.money import Money, share_out
@@ -106,7 +107,12 @@ class TypedSplit:
         """
         if self.do == "use":
             kept = find_kept(member, self.kept)
-            return replace(self, by="share", rows=tuple((str(p.coding), _said(p)) for p in parts_of(kept)), used=kept)
+            return replace(
+                self,
+                by="share",
+                rows=tuple((str(p.coding), _said(p)) for p in parts_from(kept.parts, member.firm.currency)),
+                used=kept,
+            )
         if self.do == "equal":
             named = [n for n, row in enumerate(self.rows) if row[0]]
             if not named:

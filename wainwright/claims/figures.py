@@ -8,6 +8,7 @@ from decimal import Decimal
 
 from wainwright import clock
 from wainwright.accounts.selectors import Books
+from wainwright.accounts.splits import shares_of
 from wainwright.claims.beside import Beside
 from wainwright.claims.lodging import Lodged, cut
 from wainwright.claims.models import Claim
@@ -22,7 +23,6 @@ from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import shown_by
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.earnings import AllowanceFacts
-from wainwright.trips.splits import shares_of
 
 ALLOWANCE = "Daily allowance"
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from wainwright import clock
 from wainwright.accounts.selectors import Books
+from wainwright.accounts.splits import parts_from, shares_of
 from wainwright.claims.models import Claim
 from wainwright.core.coding import Coding, check_coding
 from wainwright.core.dividing import check_parts
@@ -16,7 +17,6 @@ from wainwright.core.splits import SplitError, SplitPart
 from wainwright.core.statement import Statement
 from wainwright.core.workings import day_text
 from wainwright.expenses.models import Expense
-from wainwright.trips.splits import parts_from, shares_of
 
 # What answers it that a cost was turned down before.
 AGAIN = ("What was wrong is mended", "Agreed with whoever turned it down", "It was turned down for another line")

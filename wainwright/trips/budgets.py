@@ -5,11 +5,11 @@ from __future__ import annotations
 from wainwright import clock
 from wainwright.accounts.selectors import by_code
 from wainwright.accounts.services import use_budgets
+from wainwright.accounts.splits import shares_of
 from wainwright.core.bearing import Borne, bear
 from wainwright.trips.figures import b_key
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import load_file
-from wainwright.trips.splits import shares_of
 
 
 def commit_lost(trip: Trip) -> None:

@@ -13,6 +13,7 @@ from django.db.models import QuerySet, Sum
 from wainwright import clock
 from wainwright.accounts.models import Payment
 from wainwright.accounts.selectors import Books, books, budget_effects, by_code
+from wainwright.accounts.splits import shares_of
 from wainwright.bookings.models import Booking
 from wainwright.core.advance import advance_standing
 from wainwright.core.bearing import Borne, bear
@@ -33,7 +34,6 @@ from wainwright.trips.figures import TripFigures, figures
 from wainwright.trips.frozen import Frozen, thaw
 from wainwright.trips.models import Leg, Night, OtherCost, Paper, Trip
 from wainwright.trips.own_findings import Seen, own_findings, route_findings
-from wainwright.trips.splits import shares_of
 
 ALLOWANCE = "allowance"
 # The large columns of a signed version, which few pages read.

@@ -11,6 +11,7 @@ from datetime import timedelta
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.accounts.splits import parts_from
 from wainwright.bookings.models import Booking
 from wainwright.claims.comparing import planned_key
 from wainwright.claims.models import Claim
@@ -30,7 +31,6 @@ from wainwright.people.models import Membership
 from wainwright.rulebook.models import Explanation
 from wainwright.trail.services import by_itself, record
 from wainwright.trips.models import Trip
-from wainwright.trips.splits import parts_from
 
 # A booking is charged from the day before it was asked for until some days after leaving.
 BEFORE, AFTER = timedelta(days=1), timedelta(days=5)

@@ -8,6 +8,7 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.accounts.selectors import books
+from wainwright.accounts.splits import must_hold, parts_data
 from wainwright.claims.models import Claim
 from wainwright.claims.services.compose import changed, mine
 from wainwright.core.money import Money
@@ -16,7 +17,6 @@ from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Expense
 from wainwright.expenses.services.editing import set_split
 from wainwright.people.models import Membership
-from wainwright.trips.splits import must_hold, parts_data
 
 
 @transaction.atomic

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright.accounts.forms import CodingForm, coding_initial
 from wainwright.accounts.selectors import refusal_words
 from wainwright.accounts.split_form import TypedSplit, editor
+from wainwright.accounts.splits import shares_of
 from wainwright.claims.comparing import against_plan, by_coding, signed_plan
 from wainwright.claims.models import PAYS_BACK, Claim
 from wainwright.claims.own_findings import covered
@@ -24,7 +25,6 @@ from wainwright.signoff.presenting import route_preview, route_steps
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trail.selectors import history
 from wainwright.trips.selectors import advance_words
-from wainwright.trips.splits import shares_of
 
 # So few lines that agree are not worth folding.
 FOLDED_FROM = 4

@@ -11,6 +11,7 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.accounts.selectors import books
+from wainwright.accounts.splits import must_hold
 from wainwright.core.coding import Coding, check_coding
 from wainwright.core.dividing import share_of
 from wainwright.core.money import Money, share_out, total
@@ -27,7 +28,6 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.services.nights import bill_meals
-from wainwright.trips.splits import must_hold
 
 MEALS = ("breakfast", "lunch", "dinner")
 

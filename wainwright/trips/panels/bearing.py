@@ -6,13 +6,13 @@ from dataclasses import replace
 from typing import Any
 
 from wainwright.accounts.split_form import TypedSplit, do_split, editor
+from wainwright.accounts.splits import shares_of
 from wainwright.core.money import Money, total
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.signoff.summaries import ByCoding, by_coding
 from wainwright.trips.panels.base import Again, Page, Panel, act
 from wainwright.trips.selectors import TripFile
 from wainwright.trips.services import details
-from wainwright.trips.splits import shares_of
 
 
 def split_abouts(file: TripFile) -> list[tuple[str, str]]:

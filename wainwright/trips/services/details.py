@@ -14,6 +14,7 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.accounts.selectors import books
+from wainwright.accounts.splits import must_hold, parts_data
 from wainwright.core.journey import Place
 from wainwright.core.money import Money
 from wainwright.core.splits import SplitPart
@@ -29,7 +30,6 @@ from wainwright.trips.figures import THROUGHOUT
 from wainwright.trips.models import Paper, Trip
 from wainwright.trips.profile import FOR_ONE_TRIP, copy_of
 from wainwright.trips.services.base import changed, mine
-from wainwright.trips.splits import must_hold, parts_data
 
 PAPER_KINDS = ("agenda", "invitation", "price comparison", "booking", "other paper")
 MOST_PAPERS, MOST_BYTES = 30, 15_000_000

@@ -17,7 +17,7 @@ from wainwright.core.geometry import great_circle_km
 from wainwright.core.journey import Mode, Place, moment
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
-from wainwright.formats.places import airport_of, best_place, place
+from wainwright.formats.places import airport_of, best_place
 from wainwright.formats.typed_journey import read_journey
 from wainwright.formats.typed_leg import NotALeg, TypedLeg, read_leg
 from wainwright.people.models import Membership
@@ -303,8 +303,3 @@ def shift_trip(member: Membership, trip_id: int, start: date) -> tuple[int, list
     Night.objects.filter(trip=trip, booking__isnull=False).update(booking=None)
     changed(member, trip, "moved the trip", str(before), f"{day_text(start)}, {len(held)} bookings to be changed")
     return days, held
-
-
-def known_place(code: str) -> Place | None:
-    """Return a place by its code, or what a text most likely means."""
-    return place(code) or best_place(code)

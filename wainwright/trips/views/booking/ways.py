@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.accounts.selectors import budget_effects, by_code
+from wainwright.accounts.splits import shares_of
 from wainwright.bookings.choices import Choice, Measured, carbon_of, short
 from wainwright.bookings.models import CATEGORY, Booking
 from wainwright.bookings.selectors import by_carrier, chosen, ways
@@ -30,7 +31,6 @@ from wainwright.ports.market import Offer
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.ways import Wish, findings_on, hold, item_of_choice
-from wainwright.trips.splits import shares_of
 from wainwright.trips.views.booking.days import days_around
 from wainwright.trips.views.booking.sentence import WHEN, Said, first_guess, from_address, in_place_of, understand
 from wainwright.trips.whole import Pricer, WholeCost, margins

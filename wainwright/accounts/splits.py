@@ -1,4 +1,4 @@
-"""Splits of a trip or of a claim as they are kept: what each is about, and its codings with share or amount."""
+"""Splits as rows in the database, of a trip, of a claim or under a name: what each is about, and its codings with share or amount."""
 
 from __future__ import annotations
 
@@ -61,6 +61,11 @@ def must_hold(parts: Sequence[SplitPart], whole: Money | None, ledger: Books, da
             check_shares(parts)
     except SplitError as error:
         raise Refusal(str(error), "share") from error
+    codings_must_hold(parts, ledger, day)
+
+
+def codings_must_hold(parts: Sequence[SplitPart], ledger: Books, day: date) -> None:
+    """Raise ``Refusal`` unless every coding holds on ``day``."""
     for part in parts:
         faults = check_coding(part.coding, ledger.codes, day)
         if faults:
