@@ -1,5 +1,6 @@
 """Every address and every role: who may open what, as one table that a new address must join."""
 
+import re
 from unittest import mock
 
 from allauth.mfa.totp.internal import auth
@@ -60,6 +61,7 @@ ACTS = {
     "set-place", "paid-back", "set-cover", "end-cover", "set-delegate", "end-delegate", "prepare-for", "stop-preparing",
 }  # fmt: skip
 FREE = {"up", "subscribed"}
+FORM = re.compile(r'<form[^>]*method="post".*?</form>', re.DOTALL)
 
 
 def names() -> set[str]:
@@ -134,6 +136,10 @@ class AccessTest(WorldTestCase):
                     response = self.client.get(path)
                     self.close(response)
                     self.assertEqual(response.status_code, status)
+                    if status == 200 and "html" in response["Content-Type"] and not response.streaming:
+                        # A form that posts without its token is refused, and no test without that check would tell.
+                        for form in FORM.findall(response.content.decode()):
+                            self.assertIn("csrfmiddlewaretoken", form)
 
     def test_nobody_comes_in_without_signing_in(self):
         self.client.logout()
