@@ -4,7 +4,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wainwright.core.money import CurrencyMismatch, Money, round_amount, share_out, total
+from wainwright.core.money import CurrencyMismatch, Money, add_up, round_amount, share_out, total
 
 WEIGHTS = st.lists(st.decimals(min_value=0, max_value=1000, places=4), min_size=1, max_size=12).filter(
     lambda w: sum(w) > 0
@@ -12,6 +12,14 @@ WEIGHTS = st.lists(st.decimals(min_value=0, max_value=1000, places=4), min_size=
 
 
 class MoneyTest(TestCase):
+    @given(st.lists(st.tuples(st.sampled_from("abc"), st.integers(-10_000, 10_000))))
+    def test_sums_by_key_are_those_of_the_whole(self, rows):
+        amounts = [(key, Money.from_minor(minor, "EUR")) for key, minor in rows]
+        sums = add_up(amounts)
+        self.assertEqual(list(sums), list(dict.fromkeys(key for key, _ in rows)))
+        for key, amount in sums.items():
+            self.assertEqual(amount, total((each for own, each in amounts if own == key), "EUR"))
+
     def test_rounds_half_up_to_the_minor_unit_away_from_zero(self):
         for amount, currency, wanted in [
             ("2.345", "EUR", "2.35"),

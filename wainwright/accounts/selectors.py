@@ -14,7 +14,7 @@ from wainwright.core.budget import Budget as CoreBudget
 from wainwright.core.budget import BudgetEffect
 from wainwright.core.coding import ACCOUNT, CodeBook, Coding, Dimension
 from wainwright.core.coding import Code as CoreCode
-from wainwright.core.money import Money
+from wainwright.core.money import Money, add_up
 from wainwright.core.picking import PickList, folded
 from wainwright.core.posting import Accounts, Entry, Journal
 from wainwright.core.routing import Owned
@@ -107,11 +107,7 @@ def _books(firm_id: int, _version: str) -> Books:
 
 def by_code(amounts: Iterable[tuple[Coding, Money]]) -> dict[tuple[str, str], Money]:
     """Add amounts up by (dimension, code)."""
-    sums: dict[tuple[str, str], Money] = {}
-    for coding, amount in amounts:
-        for part in coding.parts().items():
-            sums[part] = sums[part] + amount if part in sums else amount
-    return sums
+    return add_up((part, amount) for coding, amount in amounts for part in coding.parts().items())
 
 
 def budget_effects(

@@ -17,6 +17,7 @@ from wainwright import clock
 from wainwright.claims.documents import MARKS, document_html
 from wainwright.claims.models import Binder, Claim
 from wainwright.claims.selectors import load_file
+from wainwright.core.statement import Line
 from wainwright.expenses.models import Receipt
 from wainwright.formats.apart import apart
 from wainwright.formats.binder import Bound, bind
@@ -38,7 +39,9 @@ Planned = tuple[str, str, list[str], str, str]
 
 def claim_binder(member: Membership, claim: Claim) -> Binder:
     """Return the binder of a claim, in the order of its lines: as certified where it was sent. It may not be ready yet."""
-    return _binder(claim, f"Papers of {claim.code}, {claim.title}", list(_of_lines(member, claim)))
+    return _binder(
+        claim, f"Papers of {claim.code}, {claim.title}", list(_of_lines(claim, load_file(member, claim).figures.lines))
+    )
 
 
 def trip_binder(member: Membership, trip: Trip, claims: Sequence[Claim]) -> Binder:
@@ -47,14 +50,14 @@ def trip_binder(member: Membership, trip: Trip, claims: Sequence[Claim]) -> Bind
         (f"{paper.kind}: {paper.name}", "", [], paper.file.name, "") for paper in trip.papers.all()
     ]
     for claim in claims:
-        papers += _of_lines(member, claim)
+        papers += _of_lines(claim, load_file(member, claim).figures.lines)
     return _binder(trip, f"Papers of {trip.code}, {trip.title}", papers)
 
 
 def claim_document(member: Membership, claim: Claim) -> Binder:
     """Return a claim as a document: what was certified, then its evidence, each page stamped. It may not be ready yet."""
     file = load_file(member, claim)
-    return _binder(claim, f"Evidence of {claim.code}", list(_of_lines(member, claim, by_day=True)), document_html(file))
+    return _binder(claim, f"Evidence of {claim.code}", list(_of_lines(claim, file.by_day)), document_html(file))
 
 
 @transaction.atomic
@@ -137,11 +140,8 @@ def _content(name: str) -> bytes:
         return bytes(file.read())
 
 
-def _of_lines(member: Membership, claim: Claim, by_day: bool = False) -> Iterable[Planned]:
-    """Each line's papers; ``by_day`` numbers the lines by their day, as the document of the claim does."""
-    lines = list(load_file(member, claim).figures.lines)
-    if by_day:
-        lines.sort(key=lambda line: line.day)
+def _of_lines(claim: Claim, lines: Sequence[Line]) -> Iterable[Planned]:
+    """Each line's papers, stamped with its place among ``lines``."""
     numbers = [number for line in lines for number in line.receipts]
     receipts = Receipt.objects.filter(pk__in=numbers).prefetch_related("pages").in_bulk()
     for place, line in enumerate(lines, 1):

@@ -24,9 +24,8 @@ def document_html(file: ClaimFile) -> str:
     claim = file.claim
     zone = ZoneInfo(claim.firm.zone)
     signoffs = steps(claim.subject) if claim.sent else []
-    lines = sorted(file.figures.lines, key=lambda line: line.day)
     context = {
-        "claim": claim, "firm": claim.firm, "file": file, "lines": list(enumerate(lines, 1)), "sums": file.figures.settlement.sums,
+        "claim": claim, "firm": claim.firm, "file": file, "lines": list(enumerate(file.by_day, 1)), "sums": file.figures.settlement.sums,
         "settlement": file.figures.settlement, "codings": by_coding(file), "advance_words": advance_words(claim.trip),
         "route": route_steps(signoffs) if signoffs else route_preview(file.route), "certified": not claim.editable and claim.sent is not None,
         "sent": claim.sent.astimezone(zone) if claim.sent else None, "terms": file.book.policy.terms,

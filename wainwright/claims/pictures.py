@@ -6,7 +6,7 @@ from dataclasses import replace
 from datetime import date
 
 from wainwright.claims.models import Claim
-from wainwright.core.money import Money
+from wainwright.core.money import Money, add_up
 from wainwright.drawing.ribbon import Ribbon, draw
 from wainwright.drawing.ribbon_shapes import Plan
 from wainwright.trips.frozen import Frozen
@@ -30,12 +30,7 @@ def ghost_ribbon(plan: Frozen | None, claim: Claim) -> Ribbon | None:
 
 def _sums(plan: Frozen) -> dict[date, Money]:
     """What each day was planned to cost: its estimates and its allowance."""
-    found: dict[date, Money] = {}
-    for estimate in plan.figures.estimates:
-        if estimate.day is not None:
-            found[estimate.day] = found[estimate.day] + estimate.amount if estimate.day in found else estimate.amount
-    for day in plan.figures.journey.days():
-        earned = plan.figures.allowance.on(day)
-        if earned is not None:
-            found[day] = found[day] + earned.amount if day in found else earned.amount
-    return found
+    spent = [(each.day, each.amount) for each in plan.figures.estimates if each.day is not None]
+    days = plan.figures.journey.days()
+    earned = [(day, of_day.amount) for day in days if (of_day := plan.figures.allowance.on(day)) is not None]
+    return add_up(spent + earned)

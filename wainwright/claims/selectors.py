@@ -22,7 +22,7 @@ from wainwright.claims.own_findings import own_findings
 from wainwright.claims.statements import findings_of, read
 from wainwright.core.budget import BudgetEffect
 from wainwright.core.coding import Coding
-from wainwright.core.money import Money
+from wainwright.core.money import Money, add_up
 from wainwright.core.posting import Journal, claim_journal
 from wainwright.core.routing import Route, finance_faults, work_out_route
 from wainwright.core.rules import Level, run
@@ -87,12 +87,8 @@ class ClaimFile:
         found: dict[Coding, tuple[Money, int]] = {}
         for line in self.figures.lines:
             # A line may fall into pieces of one coding, as a bill of two rates does: it is still one line.
-            borne: dict[Coding, Money] = {}
-            for piece in line.coded:
-                if not piece.personal:
-                    own = piece.coding.with_account("")
-                    borne[own] = borne.get(own, Money.zero(self.claim.currency)) + piece.net
-            for own, net in borne.items():
+            pieces = ((piece.coding.with_account(""), piece.net) for piece in line.coded if not piece.personal)
+            for own, net in add_up(pieces).items():
                 amount, count = found.get(own, (Money.zero(self.claim.currency), 0))
                 found[own] = (amount + net, count + 1)
         return found
@@ -109,6 +105,11 @@ class ClaimFile:
         whole = sum(amount.minor for amount, _ in self.codings.values())
         rows = [(coding, amount) for coding, (amount, _) in self.codings.items() if amount.minor > 0]
         return [SplitPart(coding, Decimal(amount.minor) * 100 / whole) for coding, amount in rows] if whole > 0 else []
+
+    @property
+    def by_day(self) -> list[Line]:
+        """Its lines by day, as its document numbers them and stamps their papers."""
+        return sorted(self.figures.lines, key=lambda line: line.day)
 
     @property
     def out_of_line(self) -> list[tuple[Line, list[Explained]]]:

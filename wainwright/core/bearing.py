@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from wainwright.core.coding import Coding
-from wainwright.core.money import Money
+from wainwright.core.money import Money, add_up
 from wainwright.core.splits import SplitPart, spread
 
 ALL = "all"
@@ -36,20 +36,15 @@ def bear(
 
     What one split covers is divided together, so that amounts which were typed are met to the cent.
     """
-    sums: dict[Coding, Money] = {}
-
-    def bears(coding: Coding, amount: Money) -> None:
-        sums[coding] = sums[coding] + amount if coding in sums else amount
-
+    borne: list[tuple[Coding, Money]] = []
     groups: dict[int, tuple[Sequence[SplitPart], list[Money]]] = {}
     for cost in costs:
         parts = parts_for(cost, shares)
         if parts:
             groups.setdefault(id(parts), (parts, []))[1].append(cost.amount)
         else:
-            bears(default, cost.amount)
+            borne.append((default, cost.amount))
     for parts, amounts in groups.values():
         for row in spread(amounts, [part.weight for part in parts]):
-            for part, amount in zip(parts, row, strict=True):
-                bears(part.coding, amount)
-    return list(sums.items())
+            borne += [(part.coding, amount) for part, amount in zip(parts, row, strict=True)]
+    return list(add_up(borne).items())

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
+from typing import TypeVar
 
+K = TypeVar("K", bound=Hashable)
 # ISO 4217 minor units; every currency that is not named has two places.
 _PLACES = {
     "BIF": 0, "CLP": 0, "DJF": 0, "GNF": 0, "ISK": 0, "JPY": 0, "KMF": 0, "KRW": 0, "PYG": 0,
@@ -122,6 +124,14 @@ def total(amounts: Iterable[Money], currency: str) -> Money:
     for amount in amounts:
         result = result + amount
     return result
+
+
+def add_up(rows: Iterable[tuple[K, Money]]) -> dict[K, Money]:
+    """Add amounts up by what they are for, in the order met. Each key's amounts are in one currency."""
+    sums: dict[K, Money] = {}
+    for key, amount in rows:
+        sums[key] = sums[key] + amount if key in sums else amount
+    return sums
 
 
 def share_out(amount: Money, weights: Sequence[Decimal | int]) -> list[Money]:

@@ -14,7 +14,7 @@ from functools import cached_property
 from typing import Literal
 
 from wainwright.core.coding import Coding
-from wainwright.core.money import Money, total
+from wainwright.core.money import Money, add_up, total
 from wainwright.core.posting import PostLine
 from wainwright.core.settlement import ClaimSums, Settlement, settle
 from wainwright.core.versions import Change, changes
@@ -116,11 +116,11 @@ class Line:
     @property
     def borne(self) -> list[tuple[str, Money]]:
         """What each coding bears of it, in words, those alike together; what is personal or not paid apart."""
-        found: dict[str, Money] = {}
-        for each in self.coded:
-            words = "not paid" if each.over else "personal" if each.personal else str(each.coding) or "no coding"
-            found[words] = found[words] + each.gross if words in found else each.gross
-        return list(found.items())
+
+        def words(each: Coded) -> str:
+            return "not paid" if each.over else "personal" if each.personal else str(each.coding) or "no coding"
+
+        return list(add_up((words(each), each.gross) for each in self.coded).items())
 
     @property
     def over(self) -> Money:
@@ -183,13 +183,8 @@ class Statement:
     @cached_property
     def by_code(self) -> dict[tuple[str, str], Money]:
         """What each code bears, by (dimension, code), the account included: cost without recoverable tax."""
-        found: dict[tuple[str, str], Money] = {}
-        for line in self.lines:
-            for each in line.coded:
-                if not each.personal:
-                    for part in each.coding.parts().items():
-                        found[part] = found.get(part, Money.zero(self.currency)) + each.net
-        return found
+        coded = (each for line in self.lines for each in line.coded if not each.personal)
+        return add_up((part, each.net) for each in coded for part in each.coding.parts().items())
 
     @property
     def post_lines(self) -> tuple[PostLine, ...]:

@@ -15,7 +15,7 @@ from wainwright.core.journey import Journey, Meal, Mode, Place
 from wainwright.core.journey import Leg as CoreLeg
 from wainwright.core.journey import Night as CoreNight
 from wainwright.core.mileage import against_ticket, mileage, rate_on
-from wainwright.core.money import Money, total
+from wainwright.core.money import Money, add_up, total
 from wainwright.core.workings import Figure, Step, Workings
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.models import Leg, Night, OtherCost, Trip
@@ -72,11 +72,7 @@ class TripFigures:
 
     def by_category(self, names: dict[str, str]) -> list[tuple[str, Money]]:
         """The estimates by category, in words."""
-        sums: dict[str, Money] = {}
-        for each in self.estimates:
-            name = names.get(each.category, each.category)
-            sums[name] = sums[name] + each.amount if name in sums else each.amount
-        return list(sums.items())
+        return list(add_up((names.get(e.category, e.category), e.amount) for e in self.estimates).items())
 
 
 def journey_of(legs: Iterable[Leg], nights: Iterable[Night], supplied: Iterable[str]) -> Journey:

@@ -20,7 +20,8 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from wainwright import clock
-from wainwright.core.money import Money
+from wainwright.bookings.models import Booking
+from wainwright.core.money import Money, add_up
 from wainwright.core.states import stage_reached
 from wainwright.drawing.ribbon import Ribbon
 from wainwright.rulebook.selectors import Explained
@@ -102,22 +103,18 @@ def _journey(page: Page) -> dict[str, Any]:
 
 def booked_by_payer(page: Page) -> list[tuple[str, Money]]:
     """What the bookings come to by who pays, those bought elsewhere apart."""
-    sums: dict[str, Money] = {}
-    for b in page.file.bookings:
-        if b.stands:
-            card = f"card {b.card}" if b.paid_by == "firm" and b.card else PAYS[b.paid_by]
-            name = card + (", bought elsewhere" if b.by_hand else "")
-            sums[name] = sums[name] + b.price if name in sums else b.price
-    return list(sums.items())
+
+    def payer(b: Booking) -> str:
+        card = f"card {b.card}" if b.paid_by == "firm" and b.card else PAYS[b.paid_by]
+        return card + (", bought elsewhere" if b.by_hand else "")
+
+    return list(add_up((payer(b), b.price) for b in page.file.bookings if b.stands).items())
 
 
 def _money(page: Page) -> dict[str, Any]:
     done, file, trip = page.file.figures, page.file, page.trip
-    spent: dict[str, Any] = {}
-    for cost in page.expenses:
-        if not cost.personal and cost.amount.currency == trip.currency:
-            name = file.book.names.get(cost.category, cost.category)
-            spent[name] = spent[name] + cost.amount if name in spent else cost.amount
+    costs = [cost for cost in page.expenses if not cost.personal and cost.amount.currency == trip.currency]
+    spent = add_up((file.book.names.get(cost.category, cost.category), cost.amount) for cost in costs)
     planned = dict(file.categories)
     rows = [(name, planned.get(name), spent.get(name)) for name in dict.fromkeys([*planned, *spent])]
     return {
