@@ -1,6 +1,7 @@
 """Invoices as data, mails, pastes and binders: what they say, what does not add up, and whatever else is sent in their place."""
 
 import io
+from unittest import mock
 
 import facturx
 from django.test import SimpleTestCase
@@ -10,7 +11,9 @@ from PIL import Image
 from pypdf import PdfReader
 
 from tests.formats.samples import DAY, cii, flight_page, mail, ubl
+from wainwright.formats import binder
 from wainwright.formats.binder import Bound, bind
+from wainwright.formats.document import document
 from wainwright.formats.invoice import inside_pdf, is_xml, read_invoice
 from wainwright.formats.mail import is_mail, read_mail
 from wainwright.formats.pasted import read_pasted
@@ -209,6 +212,23 @@ class BinderTest(SimpleTestCase):
         contents = pdf.get_destination_page_number(pdf.outline[0])
         self.assertIn(f"page {contents + 1}", pdf.pages[0].extract_text())
         self.assertGreater(contents, 1)
+
+    def test_what_is_left_out_is_said_in_long_contents_too(self):
+        papers = [Bound(f"Paper {n}", "1.00", (self.page(),)) for n in range(60)]
+        front = sheet("A claim", ["Line"])
+        with mock.patch.object(binder, "MOST_PAGES", 50):
+            made = (
+                bind("Papers", papers),
+                document(front, "Evidence", [(f"C-1 · line {n}", p) for n, p in enumerate(papers)]),
+            )
+        for before, content in enumerate(made):
+            pdf = PdfReader(io.BytesIO(content))
+            listed = len(pdf.pages) - 50 - before
+            text = "".join(page.extract_text() for page in pdf.pages[before : before + listed])
+            self.assertGreater(listed, 1)
+            self.assertIn("10 more pages are not in this file: it holds 50", text)
+            self.assertIn(f"page {before + listed + 1}", text)
+            self.assertEqual(text.count("no page"), 10)
 
     def test_nothing_at_all(self):
         self.assertIn("no papers", PdfReader(io.BytesIO(bind("Papers", []))).pages[0].extract_text())

@@ -85,13 +85,12 @@ def paper_of(receipt: Receipt, home: str, table: RateTable) -> Paper:
     """Return a receipt as far as it was read, with its worth in ``home``."""
     amount = worth = None
     day = date.fromisoformat(receipt.value("date")) if receipt.value("date") else None
-    if receipt.value("total"):
-        try:
-            amount = Money.of(receipt.value("total"), receipt.value("currency") or home)
-            if amount.currency != home and day is not None:
-                worth = convert(amount, home, day, table).home
-        except (NoRate, ValueError, InvalidOperation):
-            worth = None
+    try:
+        amount = receipt.total_in(home)
+        if amount is not None and amount.currency != home and day is not None:
+            worth = convert(amount, home, day, table).home
+    except (NoRate, ValueError, InvalidOperation):
+        worth = None
     return Paper(str(receipt.pk), receipt.value("merchant"), day, amount, receipt.value("card"), worth)
 
 
@@ -222,9 +221,7 @@ def _rows(member: Membership, receipts: list[Receipt], charges: list[Charge], pa
         rows.append(Row(receipt, charge, pair, becomes(receipt, charge), charge.amount))
     alone = len(rows)
     for receipt in by_receipt.values():
-        total = receipt.value("total")
-        amount = Money.of(total, receipt.value("currency") or member.firm.currency) if total else None
-        rows.append(Row(receipt, None, None, becomes(receipt, None), amount))
+        rows.append(Row(receipt, None, None, becomes(receipt, None), receipt.total_in(member.firm.currency)))
     rows += [Row(None, charge, None, becomes(None, charge), charge.amount) for charge in by_charge.values()]
     # What has no partner stands by date, the newest first.
     rows[alone:] = sorted(rows[alone:], key=_day_of, reverse=True)
@@ -309,10 +306,8 @@ def shown_by(expense: Expense) -> tuple[Money | None, str]:
     charge = getattr(expense, "charge", None)
     if charge is not None:
         return charge.amount, "card"
-    totals = []
-    for receipt in expense.receipts.all():
-        if receipt.value("total"):
-            totals.append(Money.of(receipt.value("total"), receipt.value("currency") or expense.currency))
+    read = (receipt.total_in(expense.currency) for receipt in expense.receipts.all())
+    totals = [each for each in read if each is not None]
     if totals and all(t.currency == totals[0].currency for t in totals):
         whole = totals[0]
         for each in totals[1:]:

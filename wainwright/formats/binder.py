@@ -23,30 +23,43 @@ class Bound:
     pages: tuple[bytes, ...]
 
 
+def fitting(papers: Sequence[Bound]) -> tuple[list[Bound], int]:
+    """Return papers with the pages for which a file has room, ``MOST_PAGES`` in all, and how many pages are left out."""
+    found, used = [], 0
+    for paper in papers:
+        pages = paper.pages[: MOST_PAGES - used]
+        found.append(Bound(paper.label, paper.detail, pages))
+        used += len(pages)
+    return found, sum(len(paper.pages) for paper in papers) - used
+
+
+def contents(title: str, papers: Sequence[Bound], left: int, before: int = 0, of: str = "") -> PdfReader:
+    """Return the contents of papers that fit, with the page on which each begins; ``before`` is what stands before them.
+
+    Where pages are ``left`` out it says so: the file holds so many ``of`` them.
+    """
+
+    def laid(own: int) -> PdfReader:
+        rows: list[Row] = [f"{left} more pages are not in this file: it holds {MOST_PAGES}{of}."] if left else []
+        number = before + own + 1
+        for paper in papers:
+            where = f"page {number}" if paper.pages else "no page"
+            rows.append((paper.label, f"{paper.detail}, {where}" if paper.detail else where))
+            number += len(paper.pages)
+        return PdfReader(io.BytesIO(sheet(title, rows or ["There are no papers."])))
+
+    # Long contents move every number; they are set again with what they take.
+    first = laid(1)
+    return first if len(first.pages) == 1 else laid(len(first.pages))
+
+
 def bind(title: str, papers: Sequence[Bound]) -> bytes:
     """Return the PDF. Pages are pictures, so that nothing that was hidden in somebody's file travels on."""
-    rows: list[Row] = []
-    number, left = 2, 0
-    fitting: list[Bound] = []
-    for paper in papers:
-        room = max(0, MOST_PAGES + 2 - number)
-        fits = Bound(paper.label, paper.detail, paper.pages[:room])
-        fitting.append(fits)
-        left += len(paper.pages) - len(fits.pages)
-        rows.append((paper.label, f"{paper.detail}, page {number}" if fits.pages else f"{paper.detail}, no page"))
-        number += len(fits.pages)
-    if left:
-        rows.insert(0, f"{left} more pages are not in this file: it holds {MOST_PAGES}.")
-    contents = PdfReader(io.BytesIO(sheet(title, rows or ["There are no papers."])))
-    # A long page of contents moves every number; it is set again with what it takes.
-    if len(contents.pages) > 1:
-        more = len(contents.pages) - 1
-        rows = [_moved(row, more) for row in rows]
-        contents = PdfReader(io.BytesIO(sheet(title, rows)))
+    fits, left = fitting(papers)
     writer = PdfWriter()
-    for page in contents.pages:
+    for page in contents(title, fits, left).pages:
         writer.add_page(page)
-    for paper in fitting:
+    for paper in fits:
         start = len(writer.pages)
         for picture in paper.pages:
             writer.append(io.BytesIO(_page(picture)))
@@ -55,13 +68,6 @@ def bind(title: str, papers: Sequence[Bound]) -> bytes:
     out = io.BytesIO()
     writer.write(out)
     return out.getvalue()
-
-
-def _moved(row: Row, more: int) -> Row:
-    if isinstance(row, str) or ", page " not in row[1]:
-        return row
-    detail, _, number = row[1].rpartition(", page ")
-    return row[0], f"{detail}, page {int(number) + more}"
 
 
 def _page(picture: bytes) -> bytes:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import io
 from collections.abc import Sequence
+from dataclasses import replace
 
 from PIL import Image
 from pypdf import PageObject, PdfReader, PdfWriter
 from pypdf.generic import DecodedStreamObject, DictionaryObject, NameObject, NumberObject, StreamObject
 
-from wainwright.formats.binder import MOST_PAGES, Bound
-from wainwright.formats.sheets import Row, sheet, stamps
+from wainwright.formats.binder import Bound, contents, fitting
+from wainwright.formats.sheets import stamps
 
 # A4 in points; a paper stands above its stamp.
 WIDTH, HEIGHT, MARGIN, FOOT = 595.28, 841.89, 34.0, 52.0
@@ -25,13 +26,8 @@ def document(
     bookmarks of the front pages. No more than ``MOST_PAGES`` pages of evidence go in; what is left out is said.
     """
     first = PdfReader(io.BytesIO(front))
-    rows, fitting, left, used = _contents(papers, len(first.pages))
-    if left:
-        rows.insert(0, f"{left} more pages are not in this file: it holds {MOST_PAGES} of evidence.")
-    contents = PdfReader(io.BytesIO(sheet(title, rows or ["There are no papers."])))
-    if len(contents.pages) > 1:
-        rows, *_ = _contents(papers, len(first.pages) + len(contents.pages) - 1)
-        contents = PdfReader(io.BytesIO(sheet(title, rows)))
+    fits, left = fitting([replace(bound, label=f"{stamp}: {bound.label}") for stamp, bound in papers])
+    listed = contents(title, fits, left, len(first.pages), " of evidence")
     writer = PdfWriter()
     for page in first.pages:
         writer.add_page(page)
@@ -40,38 +36,22 @@ def document(
         if number is not None:
             writer.add_outline_item(title=words, page_number=number)
     writer.add_outline_item(title="Contents of the evidence", page_number=len(writer.pages))
-    for page in contents.pages:
+    for page in listed.pages:
         writer.add_page(page)
     texts = [
-        f"{stamp} · page {n} of {len(bound.pages)} · {bound.label}"[:130]
-        for stamp, bound in fitting
-        for n in range(1, len(bound.pages) + 1)
+        f"{stamp} · page {n} of {len(fit.pages)} · {bound.label}"[:130]
+        for (stamp, bound), fit in zip(papers, fits, strict=True)
+        for n in range(1, len(fit.pages) + 1)
     ]
-    blanks = PdfReader(io.BytesIO(stamps(texts))).pages if used else []
-    at = 0
-    for stamp, bound in fitting:
-        if bound.pages:
-            writer.add_outline_item(title=f"{stamp}: {bound.label}", page_number=len(writer.pages))
-        for picture in bound.pages:
-            _lay(writer, writer.add_page(blanks[at]), picture)
-            at += 1
+    blanks = iter(PdfReader(io.BytesIO(stamps(texts))).pages if texts else [])
+    for fit in fits:
+        if fit.pages:
+            writer.add_outline_item(title=fit.label, page_number=len(writer.pages))
+        for picture in fit.pages:
+            _lay(writer, writer.add_page(next(blanks)), picture)
     out = io.BytesIO()
     writer.write(out)
     return out.getvalue()
-
-
-def _contents(papers: Sequence[tuple[str, Bound]], before: int) -> tuple[list[Row], list[tuple[str, Bound]], int, int]:
-    """The rows of the contents, the papers as far as there is room, and how many pages are left out and put in."""
-    rows: list[Row] = []
-    fitting, left, used = [], 0, 0
-    for stamp, bound in papers:
-        pages = bound.pages[: max(0, MOST_PAGES - used)]
-        where = f"page {before + 2 + used}" if pages else "no page"
-        rows.append((f"{stamp}: {bound.label}", f"{bound.detail}, {where}" if bound.detail else where))
-        fitting.append((stamp, Bound(bound.label, bound.detail, pages)))
-        left += len(bound.pages) - len(pages)
-        used += len(pages)
-    return rows, fitting, left, used
 
 
 def _lay(writer: PdfWriter, page: PageObject, picture: bytes) -> None:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
+from decimal import Decimal, InvalidOperation
 
 from wainwright.claims.questions.base import Asking, Kind, Option, Question
 from wainwright.claims.questions.reasons import explain_by
+from wainwright.core.money import Money
 from wainwright.core.rules import Level
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Receipt
@@ -36,9 +38,9 @@ class Evidence(Kind):
 
     def help(self, asking: Asking, question: Question) -> Question:
         """Offer the loose papers nearest in amount."""
-        wanted = asking.expenses[question.line].amount_minor
+        wanted = asking.expenses[question.line].amount
         loose = Receipt.objects.filter(owner=asking.member, expense__isnull=True, aside="").order_by("-received")[:60]
-        papers = sorted(loose, key=lambda paper: abs(_total(paper) - wanted))[:OFFERED]
+        papers = sorted(loose, key=lambda paper: _away(paper, wanted))[:OFFERED]
         options = [
             Option(
                 f"paper:{paper.pk}",
@@ -66,11 +68,13 @@ class Evidence(Kind):
         return explain_by(asking, found, said, words)
 
 
-def _total(paper: Receipt) -> int:
+def _away(paper: Receipt, wanted: Money) -> Decimal:
+    """How far a paper is from what is wanted by its number alone; one that says no amount is as far as nothing is."""
     try:
-        return round(float(paper.value("total") or 0) * 100)
-    except ValueError:
-        return 0
+        says = paper.total_in(wanted.currency)
+    except (ValueError, InvalidOperation):
+        says = None
+    return abs((says.amount if says is not None else Decimal(0)) - wanted.amount)
 
 
 KIND = Evidence()

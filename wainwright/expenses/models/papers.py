@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
+from wainwright.core.money import Money
 from wainwright.expenses.models.costs import Expense
 from wainwright.expenses.models.owned import EvidenceQuerySet
 from wainwright.people.models import Membership
@@ -64,6 +65,14 @@ class Receipt(models.Model):
     def value(self, name: str) -> str:
         """A field as read, or nothing."""
         return self.fields.get(name, {}).get("value", "")
+
+    def total_in(self, home: str) -> Money | None:
+        """What the paper comes to as it says itself, in ``home`` where it names no currency; nothing where it says no total.
+
+        Raises ``ValueError`` or ``InvalidOperation`` for what is no amount.
+        """
+        total = self.value("total")
+        return Money.of(total, self.value("currency") or home) if total else None
 
     @property
     def sure(self) -> int:
