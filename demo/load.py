@@ -14,7 +14,7 @@ from typing import Any
 from django.db import transaction
 from huey.contrib.djhuey import HUEY
 
-from demo import northern, papers
+from demo import house, northern, papers
 from demo.story import Story
 from wainwright import clock
 from wainwright.accounts.kept import keep_split
@@ -87,6 +87,7 @@ def load() -> dict[str, Membership]:
         for row in toml("trips.toml")["trip"]:
             Story(row, people, today).tell()
         northern.tell(people["maren"], today)
+        house.tell(people["jonas"], today)
         _papers(people["maren"], today)
         _split_and_shared(people, today)
     _loose(people["maren"], today)
@@ -122,7 +123,7 @@ def load_firms(today: date) -> dict[str, Firm]:
             slug=slug, **{k: row[k] for k in ("name", "country", "currency", "zone", "iban", "bic", "address")}
         )
         Policy.objects.create(
-            firm=firm, **{k: row[k] for k in ("scheme", "terms", "trip_signoff", "quarters", "questions")},
+            firm=firm, **{k: row[k] for k in ("scheme", "terms", "trip_signoff", "quarters", "questions", "kin")},
             transfer_km=Decimal("0.45") if row["currency"] == "EUR" else Decimal("5.20"),
             transfer_least=Decimal(3) if row["currency"] == "EUR" else Decimal(35),
             second_payer_minor=200_000 if row["currency"] == "EUR" else 2_000_000,

@@ -28,8 +28,8 @@ class Owes:
 class Beside:
     """What the other claims of the same trip hold, so that nothing is claimed or taken off twice.
 
-    ``allowance`` is what they claimed of the daily allowance and ``codes`` which they are; ``advance`` is what is left of
-    the advance to be set against this one. Where another open claim is the earlier, both stand there: ``elsewhere``.
+    ``allowance`` is what they claimed of the daily allowance, ``flat`` of flat sums, and ``codes`` which they are; ``advance`` is
+    what is left of the advance to be set against this one. Where another open claim is the earlier, both stand there: ``elsewhere``.
     ``owed`` is what the claimant owes back on earlier claims and lets be taken from the next; ``open`` their other open claims.
     """
 
@@ -39,6 +39,11 @@ class Beside:
     elsewhere: str = ""
     owed: tuple[Owes, ...] = ()
     open: tuple[Claim, ...] = ()
+    flat: Money = None  # type: ignore[assignment]  # nothing, in the claim's currency
+
+    def __post_init__(self) -> None:
+        if self.flat is None:
+            object.__setattr__(self, "flat", Money.zero(self.advance.currency))
 
     def taken_from(self, due: Money) -> Money:
         """What a claim that comes to ``due`` pays of what is owed back."""
@@ -59,11 +64,12 @@ def beside(claim: Claim) -> Beside:
     others = [other for other in trip.live_claims if other.pk != claim.pk]
     sent = [other for other in others if not other.editable and other.statement is not None]
     claimed = total((Money.from_minor(o.statement.allowance_minor, claim.currency) for o in sent), claim.currency)
+    flat = total((Money.from_minor(o.statement.flat_minor, claim.currency) for o in sent), claim.currency)
     taken = total((Money.from_minor(o.statement.advance_minor, claim.currency) for o in sent), claim.currency)
     paid = trip.advance if trip.advance_paid else nothing
-    codes = tuple(o.code for o in sent if o.statement.allowance_minor)
+    codes = tuple(o.code for o in sent if o.statement.allowance_minor or o.statement.flat_minor)
     earlier = next((other.code for other in others if other.editable and other.pk < claim.pk), "")
-    return Beside(claimed, max(nothing, paid - taken), codes, earlier, owed, open_)
+    return Beside(claimed, max(nothing, paid - taken), codes, earlier, owed, open_, flat)
 
 
 def owes(claims: QuerySet[Claim]) -> tuple[Owes, ...]:

@@ -45,7 +45,7 @@ def against_plan(plan: Frozen | None, file: ClaimFile) -> list[Against]:
                 reasons.setdefault(target, each.reason.words)
     actual = [
         Actual(
-            line.key, ALLOWANCE if line.kind == ALLOWANCE else came_of.get(line.key, ""), line.label,
+            line.key, ALLOWANCE if line.kind == ALLOWANCE else came_of.get(line.key, line.key if line.kind == "flat" else ""), line.label,
             ALLOWANCE if line.kind == ALLOWANCE else line.category, line.says, reasons.get(line.key, ""),
         )
         for line in file.figures.lines

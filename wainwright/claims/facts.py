@@ -10,7 +10,7 @@ from wainwright.claims.lodging import Lodged
 from wainwright.claims.models import Claim
 from wainwright.core.allowance import NightAllowed
 from wainwright.core.fx import NoRate, RateTable, convert
-from wainwright.core.money import Money
+from wainwright.core.money import Money, total
 from wainwright.core.rules import Item, Subject
 from wainwright.core.rules.facts import Known
 from wainwright.core.statement import Line, Statement
@@ -41,7 +41,7 @@ def claim_subject(
         trip.ends if trip else None, trip.state if trip else "", abroad or any(e.abroad for e in expenses),
         bool(allowance.journey and allowance.journey.supplied), claim.due,
         _papers(claim, book),
-        planned_total=_planned_costs(trip.signed, claim.currency) if trip and trip.signed else None,
+        planned_total=_planned_costs(trip.signed, claim.currency, allowance) if trip and trip.signed else None,
         holidays=holidays_between(home, trip.starts, trip.ends) if trip else {},
         quarters=_quarters(nights, allowance, book), names=book.names,
     )  # fmt: skip
@@ -53,9 +53,10 @@ def _papers(claim: Claim, book: Rulebook) -> frozenset[str]:
     return frozenset(claim.trip.papers.values_list("kind", flat=True)) if asked and claim.trip else frozenset()
 
 
-def _planned_costs(version: TripVersion, currency: str) -> Money:
-    """What was authorised without the daily allowance, which is worked out and not spent."""
-    return Money.from_minor(version.total_minor - version.allowance_minor, currency)
+def _planned_costs(version: TripVersion, currency: str, facts: AllowanceFacts) -> Money:
+    """What was authorised without the daily allowance and flat sums, which are worked out and not spent."""
+    flat = total((each.amount for each in facts.sums), currency)
+    return Money.from_minor(version.total_minor - version.allowance_minor, currency) - flat
 
 
 def _quarters(nights: Sequence[NightAllowed], allowance: AllowanceFacts, book: Rulebook) -> dict[str, str]:

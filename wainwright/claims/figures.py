@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
 
@@ -14,8 +14,8 @@ from wainwright.claims.lodging import Lodged, cut
 from wainwright.claims.models import Claim
 from wainwright.core.coding import Coding
 from wainwright.core.dividing import divide, divide_lines
-from wainwright.core.money import Money
-from wainwright.core.statement import Coded, Evidence, Line
+from wainwright.core.money import Money, total
+from wainwright.core.statement import Coded, Evidence, Kind, Line
 from wainwright.core.tax import reclaim
 from wainwright.core.whereabouts import Paid, paid_in
 from wainwright.core.workings import day_text
@@ -41,25 +41,58 @@ def lines_of(
         for expense in expenses
     ]
     lines, free = [line for line, _ in made], frozenset(each for _, places in made for each in places)
-    left = allowance.amount - others.allowance
-    if left and not others.elsewhere:
-        nothing, coding = Money.zero(claim.currency), claim.coding.with_account(books.allowance_account)
-        name, workings = ALLOWANCE, allowance.lines
-        if others.allowance:
-            name = f"{ALLOWANCE}, {'more' if left > nothing else 'less'} than claimed before"
-            workings += (
-                f"claimed already on {' and '.join(others.codes)}: {others.allowance}",
-                f"the difference: {left}",
-            )
-        lines.append(
-            Line(
-                "allowance", "allowance", name, allowance.ends or clock.day_of(claim.created, claim.firm.zone), "",
-                "Allowance", left, None, "legs", left, "worked out",
-                (Coded(name, "", coding, left, nothing, nothing),), workings=workings,
-            )
-        )  # fmt: skip
-        free |= {("allowance", 0)}
+    if not others.elsewhere:
+        earned = [*_allowance(claim, allowance, books, others), *_flat(claim, allowance, book, others)]
+        lines += earned
+        free |= {(line.key, 0) for line in earned}
     return divide_lines(lines, shares_of(claim), free)
+
+
+def _allowance(claim: Claim, allowance: AllowanceFacts, books: Books, others: Beside) -> Iterator[Line]:
+    """The daily allowance; where the trip's other claims had some of it, the difference."""
+    left = allowance.amount - others.allowance
+    if left:
+        name, workings = _difference(ALLOWANCE, left, others.allowance, others)
+        coding = claim.coding.with_account(books.allowance_account)
+        yield _worked_out(claim, allowance, "allowance", "allowance", name, left, coding, (*allowance.lines, *workings))
+
+
+def _flat(claim: Claim, allowance: AllowanceFacts, book: Rulebook, others: Beside) -> Iterator[Line]:
+    """The flat sums that the firm pays, each a line; where the trip's other claims had some of them, the difference as one."""
+    due = total((each.amount for each in allowance.sums), claim.currency)
+    sums = [(each.key, each.name, each.category, each.amount, (each.why,)) for each in allowance.sums]
+    if others.flat:
+        left = due - others.flat
+        name, workings = _difference("Flat sums", left, others.flat, others)
+        known = sums[0][2] if sums else ""
+        sums = [("sum:difference", name, known, left, workings)] if left else []
+    for key, name, code, amount, why in sums:
+        category = book.categories.get(code)
+        coding = claim.coding.with_account(category.account if category else "")
+        line = _worked_out(claim, allowance, key, "flat", name, amount, coding, why)
+        yield replace(
+            line, category=code, category_name=category.name if category else "Flat sum", allows_by="the firm's answer"
+        )
+
+
+def _difference(name: str, left: Money, before: Money, others: Beside) -> tuple[str, tuple[str, ...]]:
+    """How what is left of something is called, and how it follows from what was claimed before."""
+    if not before:
+        return name, ()
+    words = f"claimed already on {' and '.join(others.codes)}: {before}", f"the difference: {left}"
+    return f"{name}, {'more' if left.minor > 0 else 'less'} than claimed before", words
+
+
+def _worked_out(
+    claim: Claim, allowance: AllowanceFacts, key: str, kind: Kind, name: str, amount: Money, coding: Coding,
+    workings: tuple[str, ...],
+) -> Line:  # fmt: skip
+    """A line that no cost stands behind: it is worked out from the journey or from an answer."""
+    nothing = Money.zero(claim.currency)
+    return Line(
+        key, kind, name, allowance.ends or clock.day_of(claim.created, claim.firm.zone), "", "Allowance", amount, None, "legs",
+        amount, "worked out", (Coded(name, "", coding, amount, nothing, nothing),), workings=workings,
+    )  # fmt: skip
 
 
 def _paid_in(expense: Expense, allowance: AllowanceFacts, book: Rulebook) -> Paid:

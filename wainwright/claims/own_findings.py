@@ -17,16 +17,17 @@ from wainwright.core.splits import SplitError, SplitPart
 from wainwright.core.statement import Statement
 from wainwright.core.workings import day_text
 from wainwright.expenses.models import Expense
+from wainwright.trips.earnings import AllowanceFacts
 
 # What answers it that a cost was turned down before.
 AGAIN = ("What was wrong is mended", "Agreed with whoever turned it down", "It was turned down for another line")
 
 
 def own_findings(
-    claim: Claim, expenses: Sequence[Expense], done: Statement, ledger: Books, route: Route
+    claim: Claim, expenses: Sequence[Expense], done: Statement, ledger: Books, route: Route, facts: AllowanceFacts
 ) -> list[Finding]:
-    """Return what must be put right or explained: nothing on it, codings, torn bills, who signs, what was turned down before."""
-    found = list(_nothing(claim, done))
+    """Return what must be put right or explained: nothing on it, rides that earn nothing, codings, torn bills, who signs, what was turned down before."""
+    found = [*_nothing(claim, done), *_driven(expenses, facts)]
     found += _codings(claim, expenses, ledger)
     found += _splits(claim, expenses, done)
     found += [
@@ -47,6 +48,24 @@ def _nothing(claim: Claim, done: Statement) -> Iterator[Finding]:
     """Nothing on it, and no advance to account for either."""
     if not done.lines and not done.advance:
         yield _stop("empty", claim.subject, "Nothing is on the claim yet.", "Put expenses in, or withdraw the claim")
+
+
+def _driven(expenses: Sequence[Expense], facts: AllowanceFacts) -> Iterator[Finding]:
+    """Mileage of a move that is not earned: somebody else drove, or the vehicle is one too many."""
+    if facts.move is None:
+        return
+    by = {
+        (leg.leaves.date(), leg.origin["town"], leg.target["town"]): leg.driven_by for leg in facts.drives if leg.driven_by
+    }  # fmt: skip
+    for expense in expenses:
+        if expense.kind != Expense.Kind.MILEAGE or not expense.origin or not expense.target:
+            continue
+        driver = by.get((expense.date, expense.origin["town"], expense.target["town"]))
+        why = (
+            f"{driver} drove it in their own vehicle: who is driven earns no mileage" if driver else facts.move.why_not
+        )
+        if why:
+            yield _stop("driven", expense.key, f"{expense.label}. {why}.", "Take it off the claim")
 
 
 def _codings(claim: Claim, expenses: Sequence[Expense], ledger: Books) -> Iterator[Finding]:

@@ -171,7 +171,7 @@ def load_file(member: Membership, claim: Claim) -> ClaimFile:
     people = signers(claim.firm_id, today)
     route = work_out_route(str(claim.claimant_id), done.total, done.by_code, people, ledger.owned)
     route = replace(route, faults=(*route.faults, *finance_faults(str(claim.claimant_id), people)))
-    own = own_findings(claim, expenses, done, ledger, route)
+    own = own_findings(claim, expenses, done, ledger, route, facts)
     day = facts.ends or clock.day_of(claim.created, claim.firm.zone)
     return ClaimFile(
         claim, book, ledger, done, with_reasons(claim.subject, [*own, *found_by_rule]), day, route, expenses, others

@@ -71,6 +71,7 @@ def _settlement(row: Row, currency: str) -> Settlement:
     sums = ClaimSums(
         money(row.own_money_minor), money(row.allowance_minor), money(row.mileage_minor), money(row.firm_paid_minor),
         money(row.personal_minor), money(row.advance_minor), money(row.earlier_minor),
+        money(row.flat_minor),
     )  # fmt: skip
     steps = tuple(Step(what, worth) for what, worth in row.workings)
     to_traveller = max(row.due_minor, 0) - row.to_issuer_minor

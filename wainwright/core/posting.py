@@ -145,7 +145,7 @@ def claim_journal(key: str, lines: Sequence[PostLine], settlement: Settlement, a
     entries.append(_entry(Coding(accounts.owed_to_staff), sums.earlier, "Owed back on earlier claims", True))
     entries.append(_entry(Coding(accounts.owed_by_staff), sums.earlier, "Owed back on earlier claims", False))
     # An advance that was more than what it was spent on: from now on it is staff who owe.
-    too_much = max(sums.advance - sums.own_money - sums.allowance - sums.mileage, Money.zero(currency))
+    too_much = max(sums.advance - sums.earned, Money.zero(currency))
     entries.append(_entry(Coding(accounts.owed_by_staff), too_much, "Advance owed back", True))
     entries.append(_entry(Coding(accounts.owed_to_staff), too_much, "Advance owed back", False))
     return Journal(key, currency, _collect(entries))

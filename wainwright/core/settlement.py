@@ -13,7 +13,8 @@ from wainwright.core.workings import Step, Workings
 class ClaimSums:
     """The sums of a claim, all in its currency.
 
-    ``earlier`` is what the traveller owes back on earlier claims and pays by this one.
+    ``earlier`` is what the traveller owes back on earlier claims and pays by this one; ``flat`` are sums that the firm
+    pays without a cost, as for moving house.
     """
 
     own_money: Money
@@ -23,10 +24,17 @@ class ClaimSums:
     personal_on_firm_card: Money
     advance: Money
     earlier: Money = None  # type: ignore[assignment]  # nothing, in the claim's currency
+    flat: Money = None  # type: ignore[assignment]  # nothing, in the claim's currency
 
     def __post_init__(self) -> None:
-        if self.earlier is None:
-            object.__setattr__(self, "earlier", Money.zero(self.own_money.currency))
+        for name in ("earlier", "flat"):
+            if getattr(self, name) is None:
+                object.__setattr__(self, name, Money.zero(self.own_money.currency))
+
+    @property
+    def earned(self) -> Money:
+        """What the traveller is to get before anything is taken off."""
+        return self.own_money + self.allowance + self.mileage + self.flat
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,24 +55,25 @@ class Settlement:
 def set_off(sums: ClaimSums) -> Money:
     """Return what of the personal cost on the firm's card is taken off what the traveller is owed; the rest stays owed back."""
     nothing = Money.zero(sums.own_money.currency)
-    owed = sums.own_money + sums.allowance + sums.mileage - sums.advance
+    owed = sums.earned - sums.advance
     return max(nothing, min(sums.personal_on_firm_card, owed))
 
 
 def settle(sums: ClaimSums, to_issuer: Money | None = None, issuer_owed: Money | None = None) -> Settlement:
-    """Work out a claim: own money + allowance + mileage − personal − advance − what earlier claims are owed back.
+    """Work out a claim: own money + allowance + mileage + flat sums − personal − advance − what earlier claims are owed back.
 
     ``to_issuer`` is the part the traveller sends to the card issuer: no more than ``issuer_owed``
     (what the card still owes) nor than what is owed. Raises ``ValueError`` beyond that.
     """
     currency = sums.own_money.currency
-    due = sums.own_money + sums.allowance + sums.mileage - sums.personal_on_firm_card - sums.advance - sums.earlier
+    due = sums.earned - sums.personal_on_firm_card - sums.advance - sums.earlier
     nothing = Money.zero(currency)
     part = to_issuer or nothing
     if part < nothing or part > max(due, nothing) or (part and (issuer_owed is None or part > issuer_owed)):
         raise ValueError("no more can go to the card issuer than what the card owes, nor than what is owed to you")
     rows = (
         ("Own money", sums.own_money, 1), ("Daily allowance", sums.allowance, 1), ("Mileage", sums.mileage, 1),
+        ("Flat sums", sums.flat, 1),
         ("Personal cost on the firm's card", sums.personal_on_firm_card, -1), ("Advance already paid", sums.advance, -1),
         ("Owed back on earlier claims", sums.earlier, -1),
     )  # fmt: skip

@@ -21,7 +21,7 @@ from wainwright.core.versions import Change, changes
 from wainwright.core.versions import Line as Said
 from wainwright.core.workings import day_text, plain
 
-Kind = Literal["cost", "mileage", "allowance"]
+Kind = Literal["cost", "mileage", "allowance", "flat"]
 PaidBy = Literal["self", "firm", "central"]
 PAYS = {"self": "paid by the traveller", "firm": "the firm's card", "central": "billed to the firm"}
 
@@ -136,7 +136,7 @@ class Line:
 def sums_of(lines: Iterable[Line], advance: Money) -> ClaimSums:
     """Add lines up by who paid and what for. Personal cost counts only where the firm paid it."""
     nothing = Money.zero(advance.currency)
-    own = allowance = mileage = firm = personal = nothing
+    own = allowance = mileage = flat = firm = personal = nothing
     for line in lines:
         for each in line.coded:
             if line.paid_by != "self":
@@ -147,9 +147,11 @@ def sums_of(lines: Iterable[Line], advance: Money) -> ClaimSums:
                 allowance = allowance + each.gross
             elif line.kind == "mileage":
                 mileage = mileage + each.gross
+            elif line.kind == "flat":
+                flat = flat + each.gross
             else:
                 own = own + each.gross
-    return ClaimSums(own, allowance, mileage, firm, personal, advance)
+    return ClaimSums(own, allowance, mileage, firm, personal, advance, flat=flat)
 
 
 @dataclass(frozen=True)
@@ -176,9 +178,9 @@ class Statement:
 
     @cached_property
     def total(self) -> Money:
-        """Everything that is spent on the firm's account: own money, allowance, mileage, and what the firm paid."""
+        """Everything that is spent on the firm's account: own money, allowance, mileage, flat sums, and what the firm paid."""
         sums = self.settlement.sums
-        return sums.own_money + sums.allowance + sums.mileage + sums.firm_paid
+        return sums.earned + sums.firm_paid
 
     @cached_property
     def by_code(self) -> dict[tuple[str, str], Money]:
@@ -262,6 +264,7 @@ def _said(statement: Statement) -> list[Said]:
     for key, name, amount in (
         ("firm", "Paid by the firm", sums.firm_paid), ("own", "Paid by the traveller", sums.own_money),
         ("allowance", "Daily allowance", sums.allowance), ("mileage", "Mileage", sums.mileage),
+        ("flat", "Flat sums", sums.flat),
         ("personal", "Paid by the firm, not its cost", sums.personal_on_firm_card),
         ("advance", "Advance set against it", sums.advance), ("earlier", "Owed back on earlier claims", sums.earlier), (("due", "Due to the traveller", statement.settlement.due) if statement.settlement.due.minor >= 0 else ("due", "Owed back to the firm", -statement.settlement.due)),
     ):  # fmt: skip

@@ -118,5 +118,6 @@ def personal_open(member: Membership) -> tuple[list[Personal], int]:
 def _left(statement: Any, currency: str) -> Money:
     """What of the personal cost of a posted claim was not set off."""
     names = ("own_money", "allowance", "mileage", "firm_paid", "personal", "advance")
-    sums = ClaimSums(*(Money.from_minor(getattr(statement, f"{name}_minor"), currency) for name in names))
+    held = [Money.from_minor(getattr(statement, f"{name}_minor"), currency) for name in names]
+    sums = ClaimSums(*held, flat=Money.from_minor(statement.flat_minor, currency))
     return sums.personal_on_firm_card - set_off(sums)

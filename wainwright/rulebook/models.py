@@ -34,6 +34,9 @@ class Policy(models.Model):
     transfer_least = models.DecimalField(max_digits=6, decimal_places=2, default=Decimal("3.00"))
     bag_needed = models.BooleanField(default=False)
     questions = models.JSONField(default=list, blank=True, help_text="The firm's own questions about a trip.")
+    kin = models.JSONField(
+        default=dict, blank=True, help_text="Share of the daily allowance of relatives who move house along, by kin."
+    )
     quarters = models.JSONField(default=list, blank=True, help_text="Where quarters are supplied.")
     second_payer_minor = models.BigIntegerField(
         null=True, blank=True, help_text="Above so much somebody else pays a claim than who cleared it; empty: never."

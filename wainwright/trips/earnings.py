@@ -9,10 +9,12 @@ from datetime import date
 from wainwright.core.allowance import NightAllowed
 from wainwright.core.journey import Journey, Mode
 from wainwright.core.money import Money
+from wainwright.core.moving import Entitled
 from wainwright.core.whereabouts import Whereabouts, whereabouts
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.figures import earned, grants_of, journey_of, night_allowed
 from wainwright.trips.models import Leg, Night, Trip
+from wainwright.trips.moving import Move, move_of
 
 
 @dataclass(frozen=True)
@@ -28,6 +30,12 @@ class AllowanceFacts:
     where: Whereabouts = field(default_factory=Whereabouts)
     journey: Journey | None = None
     legs: tuple[Leg, ...] = ()
+    move: Move | None = None
+
+    @property
+    def sums(self) -> tuple[Entitled, ...]:
+        """The flat sums that the firm pays on this trip: on the employee's own of a move alone."""
+        return self.move.entitled.sums if self.move is not None and self.move.own else ()
 
     @property
     def drives(self) -> list[Leg]:
@@ -48,14 +56,15 @@ class AllowanceFacts:
 
 
 def allowance_of(trip: Trip | None, book: Rulebook, currency: str) -> AllowanceFacts:
-    """Work out the allowance and the nights of a trip, live: two queries."""
+    """Work out the allowance and the nights of a trip, live: two queries, five where it is a move."""
     if trip is None:
         return AllowanceFacts(Money.zero(currency))
     nights = list(trip.nights.all())
     legs = list(trip.legs.all())
     journey = journey_of(legs, nights, trip.meals_off)
-    done, allowed, _ = earned(journey, nights, book, currency, grants_of(trip))
+    done, allowed, _ = earned(journey, nights, book, currency, grants_of(trip, book))
     rows = {night.date: night for night in nights}
     return AllowanceFacts(
-        done.amount, tuple(done.workings.lines()), allowed, trip.ends, rows, book, whereabouts(journey), journey
-    )
+        done.amount, tuple(done.workings.lines()), allowed, trip.ends, rows, book, whereabouts(journey), journey,
+        tuple(legs), move_of(trip, book.policy),
+    )  # fmt: skip

@@ -55,7 +55,7 @@ def plan_subject(
 ) -> Subject:  # fmt: skip
     """Return the plan as rules see it; ``more`` are items that are only thought of, such as a choice not yet held."""
     start = trip.starts or today
-    items = tuple(item_of(e, start) for e in done.estimates if not e.key.startswith("lost:"))
+    items = tuple(item_of(e, start) for e in done.estimates if not e.key.startswith(("lost:", "sum:")))
     abroad = any(night.place.country != firm.country for night in done.journey.nights)
     return Subject(
         trip.subject, "plan", today, trip.currency, (*items, *more), done.nights, starts=trip.starts, ends=trip.ends,

@@ -19,6 +19,7 @@ from wainwright.core.money import Money, add_up, total
 from wainwright.core.workings import Figure, Step, Workings
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.models import Leg, Night, OtherCost, Trip
+from wainwright.trips.moving import TICKETED, Move, heads
 
 CATEGORY_OF_MODE = {
     Mode.AIR: "air", Mode.RAIL: "transit", Mode.FERRY: "ferry", Mode.COACH: "transit", Mode.HIRE_CAR: "hire",
@@ -96,9 +97,9 @@ def quarters_in(book: Rulebook, town: str, country: str) -> dict[str, str] | Non
     return None
 
 
-def grants_of(trip: Trip) -> Grants:
-    """Return what was granted for a trip beyond the scheme."""
-    return Grants(meals_throughout=any(p.get("code") == THROUGHOUT for p in trip.permissions))
+def grants_of(trip: Trip, book: Rulebook) -> Grants:
+    """Return what was granted for a trip beyond the scheme, and for whom it earns."""
+    return Grants(any(p.get("code") == THROUGHOUT for p in trip.permissions), heads(trip, book.policy.kin))
 
 
 def earned(
@@ -135,17 +136,23 @@ def night_allowed(night: CoreNight, row: Night, book: Rulebook, cost: Money, tax
 def figures(
     trip: Trip, book: Rulebook, legs: list[Leg], nights: list[Night], others: list[OtherCost], bookings: list[Booking],
     explained: frozenset[str] = frozenset(), driven: Mapping[str, Decimal] | None = None, outstanding: Money | None = None,
+    move: Move | None = None,
 ) -> TripFigures:  # fmt: skip
     """Work out a plan's figures. A place without a rate is a fault in words, and earns nothing until mended.
 
     ``explained`` are the identities of findings with a reason, ``driven`` the km of the mileage year so far by kind of vehicle,
-    ``outstanding`` the advances of other trips that are still out.
+    ``outstanding`` the advances of other trips that are still out, ``move`` what being part of a move changes.
     """
     currency = trip.currency
     journey = journey_of(legs, nights, trip.meals_off)
-    allowance, allowed, fault = earned(journey, nights, book, currency, grants_of(trip))
-    estimates = _estimates(currency, legs, nights, others, bookings)
-    estimates += _drives(trip, legs, book, explained, dict(driven or {}))
+    allowance, allowed, fault = earned(journey, nights, book, currency, grants_of(trip, book))
+    estimates = _estimates(currency, legs, nights, others, bookings, move.entitled.tickets if move else "")
+    estimates += _drives(trip, legs, book, explained, dict(driven or {}), move)
+    if move is not None and move.own:
+        estimates += [
+            Estimate(line.key, line.name, line.category, None, line.amount, line.paid_by, workings=(line.why,))
+            for line in move.entitled.lines
+        ]
     own = total((e.amount for e in estimates if e.paid_by == "self"), currency)
     policy = book.policy
     advance = proposed_advance(
@@ -161,7 +168,7 @@ def figures(
 
 
 def _estimates(
-    currency: str, legs: list[Leg], nights: list[Night], others: list[OtherCost], bookings: list[Booking]
+    currency: str, legs: list[Leg], nights: list[Night], others: list[OtherCost], bookings: list[Booking], tickets: str
 ) -> list[Estimate]:
     def money(minor: int) -> Money:
         return Money.from_minor(minor, currency)
@@ -173,7 +180,7 @@ def _estimates(
             label = f"{leg.mode.capitalize()} {leg.origin['town']} – {leg.target['town']}"
             found.append(
                 Estimate(f"leg:{leg.pk}", label, CATEGORY_OF_MODE[mode], leg.leaves.date(), money(leg.estimate_minor),
-                         leg.paid_by, ride=(leg.origin["town"], leg.target["town"]), by=leg.mode)
+                         tickets if tickets and mode in TICKETED else leg.paid_by, ride=(leg.origin["town"], leg.target["town"]), by=leg.mode)
             )  # fmt: skip
     for night in nights:
         if night.cost_minor and not night.supplied:
@@ -207,14 +214,22 @@ def b_key(booking: Booking) -> str:
 
 
 def _drives(
-    trip: Trip, legs: Sequence[Leg], book: Rulebook, explained: frozenset[str], driven: dict[str, Decimal]
-) -> list[Estimate]:
-    """What the own car earns, worked out band by band; beyond the firm's distance the lower of drive and ticket."""
+    trip: Trip, legs: Sequence[Leg], book: Rulebook, explained: frozenset[str], driven: dict[str, Decimal],
+    move: Move | None = None,
+) -> list[Estimate]:  # fmt: skip
+    """What the own car earns, worked out band by band; beyond the firm's distance the lower of drive and ticket.
+
+    Who is driven by somebody else earns nothing, nor does a vehicle too many of a move, which says so.
+    """
     found = []
     for leg in legs:
-        if leg.mode != Mode.OWN_CAR or leg.km is None:
+        if leg.mode != Mode.OWN_CAR or leg.km is None or leg.driven_by:
             continue
         key, label = f"leg:{leg.pk}", f"Own {leg.vehicle} {leg.origin['town']} – {leg.target['town']}"
+        if move is not None and not move.drives:
+            nothing = Money.zero(trip.currency)
+            found.append(Estimate(key, label, "mileage", leg.leaves.date(), nothing, "self", workings=(move.why_not,)))
+            continue
         try:
             rate = rate_on(book.mileage, leg.vehicle, leg.leaves.date())
         except LookupError:

@@ -19,6 +19,9 @@ from wainwright.signoff.selectors import asked_about
 PAID_BY = [("self", "Paid by the traveller"), ("firm", "The firm's card"), ("central", "Billed to the firm")]
 
 
+KINDS = [("trip", "A trip"), ("move", "Moving house for the firm")]
+
+
 class TripQuerySet(models.QuerySet):
     """Trips by who may see them."""
 
@@ -38,6 +41,14 @@ class Trip(CodedModel):
     number = models.PositiveIntegerField()
     title = models.CharField(max_length=120)
     purpose = models.CharField(max_length=500)
+    kind = models.CharField(max_length=5, choices=KINDS, default="trip")
+    moves_with = models.ForeignKey(
+        "self", on_delete=models.PROTECT, null=True, blank=True, related_name="parties",
+        help_text="The employee's own trip of the same move, where this is that of relatives who travel apart.",
+    )  # fmt: skip
+    movers = models.JSONField(
+        default=list, blank=True, help_text="Relatives who move on this trip: each with name and kin."
+    )
     state = models.CharField(max_length=20, choices=[(s, s) for s in TRIP.states], default=TRIP.first)
     currency = models.CharField(max_length=3)
     starts = models.DateField(null=True, blank=True)
@@ -101,6 +112,21 @@ class Trip(CodedModel):
         """Whether the plan may be changed now."""
         return TRIP.can(self.state, "send")
 
+    @property
+    def is_move(self) -> bool:
+        """Whether somebody moves house on it."""
+        return self.kind == "move"
+
+    @property
+    def party(self) -> str:
+        """Who moves on it, by name, so that one party's trip and claim are never taken for another's; nothing for other trips."""
+        if not self.is_move:
+            return ""
+        names = [row["name"] for row in self.movers]
+        if self.moves_with_id is None:
+            names.insert(0, self.traveller.person.name)
+        return " and ".join(filter(None, [", ".join(names[:-1]), *names[-1:]]))
+
     @cached_property
     def live_claims(self):
         """Its claims that count, the first of them first: one query, none where a list has fetched them beforehand."""
@@ -160,6 +186,10 @@ class Leg(models.Model):
     km_by = models.CharField(max_length=200, blank=True, help_text="Where the distance comes from.")
     passengers = models.PositiveSmallIntegerField(default=0)
     compared = models.JSONField(default=dict, blank=True, help_text="The cheapest other way, as evidence.")
+    driven_by = models.CharField(
+        max_length=80, blank=True, help_text="Whose vehicle it is, where somebody else drives: then it earns nothing."
+    )
+    stop_reason = models.CharField(max_length=80, blank=True, help_text="Why one stops where it ends.")
     booking = models.ForeignKey(
         "bookings.Booking", on_delete=models.SET_NULL, null=True, blank=True, related_name="legs"
     )

@@ -20,6 +20,7 @@ from wainwright.rulebook.models import Explanation
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.figures import TripFigures, b_key
 from wainwright.trips.models import Leg, Night, Paper, Trip
+from wainwright.trips.moving import asked_of, halts
 
 
 @dataclass(frozen=True)
@@ -41,7 +42,7 @@ class Seen:
 def own_findings(seen: Seen) -> list[Finding]:
     """Return everything that must be put right or explained before this plan can go."""
     found: list[Finding] = []
-    for look in (_journey, _coding, _questions, _bookings, _permissions):
+    for look in (_journey, _coding, _questions, _stops, _bookings, _permissions):
         found += look(seen)
     return sorted(found, key=lambda finding: finding.level != Level.STOP)
 
@@ -118,7 +119,8 @@ def _ends(seen: Seen) -> Iterator[Finding]:
     if home is not None and begins != home.town:
         text = f"The journey begins in {begins} on {day_text(first.leaves)}, and your home on this trip is {home.town}. How you get to {begins} is missing."
         yield _finding(seen, "not-from-home", text, "Say how you get there", "legs", f"leg:{first.pk}", Level.EXPLAIN)
-    if ends not in (begins, home.town if home else begins):
+    # Who moves house does not come back.
+    if not seen.trip.is_move and ends not in (begins, home.town if home else begins):
         text = f"The journey ends in {ends} on {day_text(last.arrives)} at {last.arrives:%H:%M}: the way home to {home.town if home else begins} is missing."
         yield _finding(seen, "not-home", text, "Add the way home", "home", f"leg:{last.pk}", Level.EXPLAIN)
 
@@ -144,10 +146,18 @@ def _coding(seen: Seen) -> Iterator[Finding]:
 
 
 def _questions(seen: Seen) -> Iterator[Finding]:
-    for question in seen.book.policy.questions:
+    for question in asked_of(seen.book.policy, seen.trip):
         if question.get("required") and not seen.trip.answers.get(question["code"], ""):
             text = f"“{question['text']}” is not answered."
             yield _finding(seen, "question", text, "Answer it", "questions", f"question:{question['code']}")
+
+
+def _stops(seen: Seen) -> Iterator[Finding]:
+    """Where one stops on the way of a move, there is a reason."""
+    for halt in halts(seen.legs) if seen.trip.is_move else ():
+        if halt.asks:
+            text = f"You stop in {halt.town} from {day_text(halt.arrives)} to {day_text(halt.leaves)}. Why is not said."
+            yield _finding(seen, "stop-reason", text, "Say why", halt.key, halt.key)
 
 
 def _bookings(seen: Seen) -> Iterator[Finding]:

@@ -33,6 +33,7 @@ from wainwright.trips.facts import causes, plan_subject
 from wainwright.trips.figures import TripFigures, figures
 from wainwright.trips.frozen import Frozen, thaw
 from wainwright.trips.models import Leg, Night, OtherCost, Paper, Trip
+from wainwright.trips.moving import move_of
 from wainwright.trips.own_findings import Seen, own_findings, route_findings
 
 ALLOWANCE = "allowance"
@@ -230,7 +231,9 @@ def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> Trip
         vehicle: driving.so_far(trip.traveller_id, *year, vehicle)
         for vehicle in {leg.vehicle for leg in legs if leg.mode == Mode.OWN_CAR}
     }
-    done = figures(trip, book, legs, nights, others, bookings, frozenset(reasons), driven, out)
+    done = figures(
+        trip, book, legs, nights, others, bookings, frozenset(reasons), driven, out, move_of(trip, book.policy)
+    )
     return TripFile(trip, book, ledger, legs, nights, others, bookings, done, out, reasons, more=more)
 
 

@@ -9,6 +9,7 @@ from wainwright.core.versions import Change, Line, changes
 from wainwright.core.workings import day_text
 from wainwright.trips.frozen import Frozen, Permitted, Row, Said
 from wainwright.trips.models import PAID_BY, TripVersion
+from wainwright.trips.moving import asked_of, halts
 from wainwright.trips.profile import FIELDS
 from wainwright.trips.selectors import TripFile
 
@@ -25,7 +26,10 @@ def lines_of(file: TripFile) -> list[Line]:
 
     line("head:title", "Trip", "Title", trip.title)
     line("head:purpose", "Trip", "Purpose", trip.purpose)
-    for question in file.book.policy.questions:
+    if trip.is_move:
+        line("head:party", "Trip", "Who moves on it", trip.party)
+    reasons = {halt.key: halt.words for halt in halts(file.legs)} if trip.is_move else {}
+    for question in asked_of(file.book.policy, trip):
         line(f"answer:{question['code']}", "Trip", question["text"], trip.answers.get(question["code"], "not answered"))
     for row in trip.engagements:
         line(
@@ -36,7 +40,10 @@ def lines_of(file: TripFile) -> list[Line]:
         )
     for leg in file.legs:
         label = f"{leg.mode.capitalize()} {leg.origin['name']} to {leg.target['name']}"
-        line(f"leg:{leg.pk}", "Legs", label, f"{_moment(leg.leaves)} – {_moment(leg.arrives)}")
+        times = f"{_moment(leg.leaves)} – {_moment(leg.arrives)}"
+        driver = f"driven by {leg.driven_by}" if leg.driven_by else ""
+        stop = f"stop: {reasons[f'leg:{leg.pk}']}" if reasons.get(f"leg:{leg.pk}") else ""
+        line(f"leg:{leg.pk}", "Legs", label, ", ".join(filter(None, [times, driver, stop])))
     for allowed in file.figures.nights:
         night = allowed.night
         words = (

@@ -133,7 +133,7 @@ class Pricer:
             marks = frozenset(m for m in self.file.figures.journey.supplied if m[0] in days)
             journey = Journey(bare.legs, tuple(night for night, _ in nights), marks)
             trip, book = self.file.trip, self.file.book
-            earned = daily_allowance(journey, book.scheme, book.rates, self.currency, grants_of(trip))
+            earned = daily_allowance(journey, book.scheme, book.rates, self.currency, grants_of(trip, book))
             self._nights[key] = (journey, nights, earned.amount)
         return self._nights[key]
 

@@ -23,6 +23,7 @@ class Statement(models.Model):
     own_money_minor = models.BigIntegerField()
     allowance_minor = models.BigIntegerField()
     mileage_minor = models.BigIntegerField()
+    flat_minor = models.BigIntegerField(default=0, help_text="Flat sums, paid without a cost.")
     firm_paid_minor = models.BigIntegerField()
     personal_minor = models.BigIntegerField(help_text="Personal cost that the firm paid.")
     advance_minor = models.BigIntegerField()

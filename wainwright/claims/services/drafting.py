@@ -29,8 +29,10 @@ from wainwright.expenses.services.editing import follow_meals, set_split
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
 from wainwright.rulebook.models import Explanation
+from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import by_itself, record
 from wainwright.trips.models import Trip
+from wainwright.trips.moving import move_of
 
 # A booking is charged from the day before it was asked for until some days after leaving.
 BEFORE, AFTER = timedelta(days=1), timedelta(days=5)
@@ -118,7 +120,10 @@ def _rides(member: Membership, claim: Claim, trip: Trip) -> Iterable[Expense]:
         (ride.date, ride.origin["town"], ride.target["town"])
         for ride in Expense.objects.filter(owner=member, kind=Expense.Kind.MILEAGE, origin__isnull=False)
     ]
-    for leg in trip.legs.filter(mode=Mode.OWN_CAR.value):
+    move = move_of(trip, rulebook(trip.firm).policy)
+    if move is not None and not move.drives:
+        return
+    for leg in trip.legs.filter(mode=Mode.OWN_CAR.value, driven_by=""):
         if (leg.leaves.date(), leg.origin["town"], leg.target["town"]) in known or leg.arrives_at > clock.now():
             continue
         ride = rides.Ride(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 
@@ -51,10 +51,19 @@ class Allowance:
 
 
 @dataclass(frozen=True, slots=True)
+class Head:
+    """One of several for whom a journey earns: ``share`` of what one traveller would."""
+
+    name: str
+    share: Decimal
+
+
+@dataclass(frozen=True, slots=True)
 class Grants:
-    """What was granted for a journey beyond the scheme: all meals supplied on every day."""
+    """What was granted for a journey beyond the scheme: all meals supplied on every day; for whom it earns, if not for one alone."""
 
     meals_throughout: bool = False
+    heads: tuple[Head, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +99,8 @@ def daily_allowance(
         place = place_of_day(journey, slot.day, scheme)
         stay = stay + 1 if place.town == last_town else 1
         last_town = place.town
-        days.append(_one_day(slot, place, stay, scheme, rates, currency))
+        day = _one_day(slot, place, stay, scheme, rates, currency)
+        days.append(_for_all(day, grants.heads) if grants.heads else day)
     amount = total((each.amount for each in days), currency)
     steps = [line for each in days for line in each.workings.steps]
     steps.append(Step("Sum of the days", str(amount)))
@@ -143,6 +153,17 @@ def _one_day(
         left = floor
     workings = Workings(f"{day_text(slot.day)}, {place.town or place.name}", tuple(steps))
     return DayAllowance(slot.day, place, rate, share, reason, slot.meals, left, workings)
+
+
+def _for_all(day: DayAllowance, heads: Sequence[Head]) -> DayAllowance:
+    """The same day for several: each their share of what one earns, rounded each by itself."""
+    earned = [(head, day.amount.times(head.share)) for head in heads]
+    steps = [
+        Step(f"{day_text(day.day)}: {head.name}, {share_words(head.share)} of {day.amount}", str(amount))
+        for head, amount in earned
+    ]
+    workings = Workings(day.workings.title, (*day.workings.steps, *steps))
+    return replace(day, amount=total((amount for _, amount in earned), day.amount.currency), workings=workings)
 
 
 def _meal_value(meal: Meal, rate: Rate, share: Decimal, scheme: Scheme) -> Money:

@@ -19,8 +19,8 @@ class AdvancePanel(Panel):
     order = 75
 
     def there(self, page: Page) -> bool:
-        """While planning, until it is paid."""
-        return page.editable and not page.trip.advance_paid
+        """While planning, until it is paid; on a move on the employee's own trip alone."""
+        return page.editable and not page.trip.advance_paid and page.trip.moves_with_id is None
 
     def says(self, page: Page) -> str:
         """What is asked for, or what could be."""

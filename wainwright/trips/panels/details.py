@@ -8,6 +8,7 @@ from django.contrib import messages
 
 from wainwright.errors import Refusal
 from wainwright.trips.forms import CopyForm
+from wainwright.trips.moving import asked_about
 from wainwright.trips.panels.base import Page, Panel, act
 from wainwright.trips.profile import FOR_ONE_TRIP, side_by_side
 from wainwright.trips.services import details
@@ -25,7 +26,7 @@ class DetailsPanel(Panel):
         return page.own and page.trip.state not in page.trip.OVER
 
     def _unanswered(self, page: Page) -> int:
-        return sum(e.finding.rule == "question" for e in page.file.findings)
+        return 0 if page.trip.is_move else sum(e.finding.rule == "question" for e in page.file.findings)
 
     def says(self, page: Page) -> str:
         """What is asked, else how far the copy and the profile agree."""
@@ -40,11 +41,12 @@ class DetailsPanel(Panel):
 
     def answers(self, target: str, page: Page) -> str:
         """Questions, and what is wrong with the profile."""
-        return self.name if target.partition(":")[0] in ("questions", "question", "profile") else ""
+        about = ("profile",) if page.trip.is_move else ("questions", "question", "profile")
+        return self.name if target.partition(":")[0] in about else ""
 
     def load(self, page: Page, which: str) -> dict[str, Any]:
         """The questions with their answers, and each detail beside the profile's."""
-        questions = page.file.book.policy.questions if page.editable else []
+        questions = asked_about(page.file.book.policy, "trip") if page.editable and not page.trip.is_move else []
         return {
             "questions": [(q, page.trip.answers.get(q["code"], "")) for q in questions], "one_trip": FOR_ONE_TRIP,
             "rows": side_by_side(page.trip),

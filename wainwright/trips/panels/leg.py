@@ -30,9 +30,10 @@ from wainwright.trips.panels.booked import (
     said_on,
     until_words,
 )
-from wainwright.trips.services import itinerary, plan
+from wainwright.trips.services import itinerary, moving, plan
 from wainwright.trips.whole import waiting_for
 
+STOP_REASONS = ("A change of carrier", "A night's rest", "Work on the way", "A private stay", "Waiting for the goods")
 FIELDS = {"leaves": "leaves_day", "arrives": "arrives_day"}
 LAYOVER = timedelta(hours=12)
 WORDS = {"air": "flight", "rail": "train"}
@@ -88,7 +89,8 @@ class LegPanel(LinePanel):
                 extra = f"in the price of {day_text(firsts[booking.pk].leaves)}"
         elif leg.km:
             more = [f"{leg.vehicle} {leg.km.normalize():f} km"]
-        more.append(_layover(leg, after))
+        more.append(f"driven by {leg.driven_by}, no mileage" if leg.driven_by else "")
+        more.append(f"stop: {leg.stop_reason}" if leg.stop_reason else _layover(leg, after))
         said = said_on(page, key)
         return Line(
             f"leg-{leg.pk}", leg.leaves, leg.mode, f"{leg.leaves:%H:%M}",
@@ -118,8 +120,26 @@ class LegPanel(LinePanel):
             "leg": leg, "estimate": estimate, "leg_pays": PAYS[leg.paid_by], "form": form, "free": free,
             "margins": waiting_for(page.trip, following, leg.target["town"], leg.arrives),
             "earned": page.file.figures.allowance.on(leg.leaves.date()),
-            "lasts": minutes(leg.arrives_at - leg.leaves_at), **booked_facts(page, booking),
+            "lasts": minutes(leg.arrives_at - leg.leaves_at), **self._moving(page, leg, bool(following)), **booked_facts(page, booking),
         }  # fmt: skip
+
+    def _moving(self, page: Page, leg: Leg, stops: bool) -> dict[str, Any]:
+        """What is asked of a leg of a move: why one stops where it ends, and who drives an own vehicle."""
+        own_car = leg.mode == Mode.OWN_CAR
+        asks = page.editable and page.trip.is_move and (stops or own_car)
+        return {
+            "move_asks": asks,
+            "stop_asked": stops,
+            "driver_asked": own_car,
+            "stop_reasons": STOP_REASONS if asks else (),
+        }
+
+    @act("legs/<int:leg_id>/moving/", "leg-moving", sums=True)
+    def moving(self, page: Page, leg_id: int) -> str:
+        """Say why one stops there, and who drives."""
+        post = page.request.POST
+        moving.say_of_leg(page.member, page.trip.pk, leg_id, post.get("stop_reason", ""), post.get("driven_by", ""))
+        return f"leg-{leg_id}"
 
     def _travelled(self, page: Page, leg: Leg) -> TravelledForm | None:
         """The form for the real times, once it is asked for."""

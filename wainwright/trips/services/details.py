@@ -28,6 +28,7 @@ from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trips.figures import THROUGHOUT
 from wainwright.trips.models import Paper, Trip
+from wainwright.trips.moving import asked_of
 from wainwright.trips.profile import FOR_ONE_TRIP, copy_of
 from wainwright.trips.services.base import changed, mine
 
@@ -47,12 +48,15 @@ HANDY = {"by-hand": "", THROUGHOUT: "Meals are supplied throughout"}
 def answer(member: Membership, trip_id: int, answers: dict[str, str]) -> None:
     """Keep the answers to the firm's own questions; those it does not ask are left out."""
     trip = mine(member, trip_id)
-    asked = {question["code"]: question for question in rulebook(trip.firm).policy.questions}
+    asked = {question["code"]: question for question in asked_of(rulebook(trip.firm).policy, trip)}
     before = trip.answers
     trip.answers = {code: answers.get(code, "").strip()[:300] for code in asked if answers.get(code, "").strip()}
     for code, question in asked.items():
         if question["kind"] == "yes_no" and trip.answers.get(code, "yes") not in ("yes", "no"):
             raise Refusal(f"Answer “{question['text']}” with yes or no.", code)
+        given, choices = trip.answers.get(code, ""), question.get("choices")
+        if choices and given and given not in choices:
+            raise Refusal(f"Answer “{question['text']}” with one of: {', '.join(choices)}.", code)
     changed(member, trip, "answered the firm's questions", before, trip.answers)
 
 

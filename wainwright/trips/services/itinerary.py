@@ -102,7 +102,7 @@ class _Planned:
 
 
 def start_with_journey(
-    member: Membership, title: str, purpose: str, coding: Coding, answers: dict[str, str], text: str
+    member: Membership, title: str, purpose: str, coding: Coding, answers: dict[str, str], text: str, kind: str = "trip"
 ) -> tuple[Trip, Begun]:  # fmt: skip
     """Start a trip, there and back on it already where a journey was typed with its days.
 
@@ -111,7 +111,7 @@ def start_with_journey(
     """
     planned, begun = _planned(member, text) if text.strip() else ([], Begun("The trip is started."))
     with transaction.atomic():
-        trip = start_trip(member, title, purpose, coding, answers)
+        trip = start_trip(member, title, purpose, coding, answers, kind)
         for each in planned:
             own = each.mode in (Mode.TAXI, Mode.OWN_CAR)
             add_leg(

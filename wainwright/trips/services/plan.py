@@ -26,7 +26,7 @@ from wainwright.people.models import Firm, Membership
 from wainwright.rulebook import services as reasons
 from wainwright.rulebook.selectors import rulebook, vehicle_kinds
 from wainwright.trail.services import record
-from wainwright.trips.models import Leg, OtherCost, Trip, place_data
+from wainwright.trips.models import KINDS, Leg, OtherCost, Trip, place_data
 from wainwright.trips.profile import copy_of
 from wainwright.trips.selectors import advance_with_bank
 from wainwright.trips.services.base import changed, mine
@@ -48,9 +48,14 @@ def checked_coding(member: Membership, coding: Coding) -> Coding:
 
 @transaction.atomic
 def start_trip(
-    member: Membership, title: str, purpose: str, coding: Coding, answers: dict[str, str] | None = None
+    member: Membership, title: str, purpose: str, coding: Coding, answers: dict[str, str] | None = None, kind: str = "trip"
 ) -> Trip:  # fmt: skip
-    """Start a trip with its coding taken from the profile unless said otherwise, and a copy of the profile. Raises ``Refusal``."""
+    """Start a trip, or the employee's own of a ``move``, with a copy of the profile and its coding unless said otherwise.
+
+    Raises ``Refusal``.
+    """
+    if kind not in dict(KINDS):
+        raise Refusal("Say whether it is a trip or moving house.", "kind")
     if not member.traveller:
         raise NotAllowed("Only travellers start trips.")
     if len(title.strip()) < 3:
@@ -60,7 +65,7 @@ def start_trip(
     number = (Trip.objects.filter(firm=member.firm).aggregate(last=Max("number"))["last"] or 0) + 1
     trip = Trip(
         firm=member.firm, traveller=member, number=number, title=title.strip()[:120], purpose=purpose.strip()[:500],
-        currency=member.firm.currency, profile=copy_of(member), answers=answers or {}, created=clock.now(),
+        currency=member.firm.currency, profile=copy_of(member), answers=answers or {}, created=clock.now(), kind=kind,
     )  # fmt: skip
     trip.take_coding(checked_coding(member, coding))
     trip.save()
@@ -253,6 +258,8 @@ def remove_other(member: Membership, trip_id: int, other_id: int) -> None:
 def ask_advance(member: Membership, trip_id: int, amount: Decimal, most: Money) -> None:
     """Ask for an advance of at most what is proposed; nothing is as good as none. Raises ``Refusal``."""
     trip = mine(member, trip_id)
+    if trip.moves_with_id is not None:
+        raise Refusal("An advance is asked for on the employee's own trip of a move, and set against that claim alone.")
     if trip.advance_paid:
         raise Refusal(f"The advance of {trip.advance} is paid already and stays as it is.", "advance")
     if advance_with_bank(trip):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 
 from django.core.mail import EmailMultiAlternatives
@@ -43,14 +44,28 @@ def title(trip: Trip) -> str:
 
 
 def send(
-    member: Membership, trip_id: int, version: int, typed: str, advance_confirmed: bool = False
+    member: Membership, trip_id: int, version: int, typed: str, advance_confirmed: bool = False,
+    along: Mapping[int, int] | None = None,
 ) -> Trip:  # fmt: skip
-    """Certify and send the plan, as ``_send``; where a code certifies, only so many wrong ones are taken."""
+    """Certify and send the plan, as ``_send``; where a code certifies, only so many wrong ones are taken.
+
+    ``along`` names parties of the same move that go with this signature, each at its version: all of them go, or none.
+    """
     must_be_oneself(member)
     if rulebook(member.firm).policy.certify_by == "code":
         # Outside the act, so that a wrong guess is kept.
         must_be_code(member.person, typed)
-    return _send(member, trip_id, version, typed, advance_confirmed)
+    with transaction.atomic():
+        trip = _send(member, trip_id, version, typed, advance_confirmed)
+        for party_id, its in (along or {}).items():
+            party = trip.parties.filter(pk=party_id).first()
+            if party is None:
+                raise Stale("A party that was to go along does not stand on this move any more. Look at it again.")
+            try:
+                _send(member, party_id, its, typed)
+            except Refusal as refusal:
+                raise type(refusal)(f"{party.party}: {refusal.message}") from refusal
+    return trip
 
 
 @transaction.atomic

@@ -23,7 +23,8 @@ from wainwright.paging import page_of
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trips.figures import TripFigures
 from wainwright.trips.forms import HeadForm
-from wainwright.trips.models import Trip
+from wainwright.trips.models import KINDS, Trip
+from wainwright.trips.moving import asked_about
 from wainwright.trips.panels import Page, Panel, panels
 from wainwright.trips.panels.base import Act, Again
 from wainwright.trips.selectors import load_file, trip_for, trips_of
@@ -45,23 +46,27 @@ def trip_list(request):
 def start(request):
     """Start a trip in a minute: what it is for, and in one line where and when."""
     member, ledger = request.member, books(request.member.firm)
-    questions = rulebook(member.firm).policy.questions
+    kind = request.POST.get("kind", "trip")
+    questions = asked_about(rulebook(member.firm).policy, "trip")
     form = HeadForm(request.POST or None, books=ledger, keep=member.coding, initial=coding_initial(member.coding))
     answers = {q["code"]: request.POST.get(f"q-{q['code']}", "")[:300] for q in questions}
     typed, wrong = request.POST.get("line", "")[:200], ""
     if request.method == "POST" and form.is_valid():
         d = form.cleaned_data
         try:
-            trip, said = itinerary.start_with_journey(member, d["title"], d["purpose"], form.coding, answers, typed)
+            trip, said = itinerary.start_with_journey(
+                member, d["title"], d["purpose"], form.coding, answers if kind == "trip" else {}, typed, kind
+            )
             messages.info(request, said.words)
-            return redirect(address(trip, "") + (f"?{urlencode({'line': said.rest})}" if said.rest else ""))
+            more = ({"open": "move"} if trip.is_move else {}) | ({"line": said.rest} if said.rest else {})
+            return redirect(address(trip, "") + (f"?{urlencode(more)}" if more else ""))
         except Refusal as refusal:
             wrong = refusal.message if refusal.field == "line" else ""
             if not wrong:
                 say(form, refusal)
     status = 422 if request.method == "POST" else 200
     context = {
-        "form": form, "questions": [(q, answers[q["code"]]) for q in questions], "typed_line": typed, "line_error": wrong,
+        "form": form, "questions": [(q, answers[q["code"]]) for q in questions], "typed_line": typed, "line_error": wrong, "kinds": KINDS, "kind": kind, "moves": bool(asked_about(rulebook(member.firm).policy, "move")),
     }  # fmt: skip
     return render(request, "trips/start.html", context, status=status)
 

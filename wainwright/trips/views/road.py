@@ -15,6 +15,7 @@ from wainwright.signoff.presenting import route_preview, route_steps
 from wainwright.signoff.selectors import steps
 from wainwright.trips import letters
 from wainwright.trips.models import Subscription, Trip
+from wainwright.trips.moving import whole_move
 from wainwright.trips.pictures import map_of, ribbon_of, spends_of
 from wainwright.trips.profile import side_by_side
 from wainwright.trips.selectors import load_file, trip_for
@@ -30,6 +31,28 @@ def _sections(file) -> list[tuple[str, list]]:
     return list(found.items())
 
 
+def _along(member, trip: Trip) -> list[tuple]:
+    """The parties of a move that can be signed together with the employee's own plan: each with its file and its lines."""
+    if not trip.is_move or trip.moves_with_id is not None:
+        return []
+    found = []
+    for party in whole_move(trip)[1:]:
+        if party.editable:
+            party.firm, party.traveller = trip.firm, trip.traveller
+            file = load_file(member, party)
+            found.append((party, file, _sections(file)))
+    return found
+
+
+def _versions(given: list[str]) -> dict[int, int]:
+    """Which parties are signed along, each at the version that was shown."""
+    found = {}
+    for each in given[:20]:
+        number, _, version = each.partition(":")
+        found[whole(number)] = whole(version)
+    return found
+
+
 def _sign_page(request, trip: Trip, status: int = 200, error: str = "", typed: str = ""):
     file = load_file(request.member, trip)
     policy = file.book.policy
@@ -37,7 +60,7 @@ def _sign_page(request, trip: Trip, status: int = 200, error: str = "", typed: s
         "trip": trip, "file": file, "sections": _sections(file), "route": route_preview(file.route), "policy": policy,
         "changes": since_signed(file, trip.signed) if trip.sent else [], "error": error, "typed": typed,
         "details": [d for d in side_by_side(trip) if d.differs], "ribbon": ribbon_of(file, spends_of(file, [])),
-        "needs_code": policy.certify_by == "code", "has_code": has_authenticator(request.user),
+        "along": _along(request.member, trip), "needs_code": policy.certify_by == "code", "has_code": has_authenticator(request.user),
     }  # fmt: skip
     return render(request, "trips/sign.html", context, status=status)
 
@@ -59,8 +82,9 @@ def send(request, trip_id: int):
     typed = request.POST.get("name", "")
     try:
         trip = road.send(
-            request.member, trip_id, whole(request.POST.get("version")), typed, "advance_confirmed" in request.POST
-        )
+            request.member, trip_id, whole(request.POST.get("version")), typed, "advance_confirmed" in request.POST,
+            _versions(request.POST.getlist("with")),
+        )  # fmt: skip
     except Refusal as refusal:
         trip = trip_for(request.member, trip_id)
         if not trip.editable or trip.traveller_id != request.member.pk:
