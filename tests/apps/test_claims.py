@@ -14,7 +14,8 @@ from wainwright.accounts import services as accounts
 from wainwright.accounts.models import BudgetUse, Code, Payment, PayRun, Posting, PostingLine
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import load_file, payable
+from wainwright.claims.paying import payable
+from wainwright.claims.selectors import load_file
 from wainwright.claims.services import books, compose, correcting, drafting, road
 from wainwright.core.money import Money
 from wainwright.core.splits import SplitPart

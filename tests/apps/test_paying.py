@@ -12,7 +12,7 @@ from tests.apps.world import WorldTestCase
 from wainwright import clock
 from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import payable
+from wainwright.claims.paying import payable
 from wainwright.claims.services import answers, books
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.formats.pain002 import Answer, write_pain002

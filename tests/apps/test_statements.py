@@ -19,7 +19,8 @@ from wainwright import clock
 from wainwright.accounts.models import Payment, Posting, PostingLine
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim, Statement
-from wainwright.claims.selectors import advances_to_pay, load_file, payable
+from wainwright.claims.paying import advances_to_pay, payable
+from wainwright.claims.selectors import load_file
 from wainwright.claims.services import books, correcting, drafting, road
 from wainwright.claims.statements import read, versions
 from wainwright.core.states import NotNow

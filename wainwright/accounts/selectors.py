@@ -111,16 +111,16 @@ def by_code(amounts: Iterable[tuple[Coding, Money]]) -> dict[tuple[str, str], Mo
 
 
 def budget_effects(
-    firm: Firm, year: int, amounts: Mapping[tuple[str, str], Money], subject: str = ""
+    firm: Firm, year: int, amounts: Mapping[tuple[str, str], Money], *subjects: str
 ) -> list[BudgetEffect]:
-    """Return each budget that ``amounts`` touch, before and after; what ``subject`` uses already is left out.
+    """Return each budget that ``amounts`` touch, before and after; what ``subjects`` use already is left out.
 
     One query, whatever the number of codes.
     """
     wanted = Q(pk__in=[])
     for dimension, code in amounts:
         wanted |= Q(dimension=dimension, code=code)
-    others = ~Q(uses__subject=subject)
+    others = ~Q(uses__subject__in=subjects)
     rows = Budget.objects.filter(wanted, firm=firm, year=year).annotate(
         committed=Sum("uses__committed_minor", filter=others, default=0),
         actual=Sum("uses__actual_minor", filter=others, default=0),

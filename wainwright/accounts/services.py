@@ -132,12 +132,29 @@ def send_posting(posting: Posting, who: Membership | None) -> Posting:
 
 @dataclass(frozen=True)
 class Payable:
-    """Something that is owed to a person and can be paid."""
+    """Something that is owed to a person and can be paid: to their own account, or ``to`` somebody else for them, on ``iban``."""
 
     subject: str
     member: Membership
     amount: Money
     text: str
+    to: str = ""
+    iban: str = ""
+
+    @property
+    def payee(self) -> str:
+        """Who gets it."""
+        return self.to or self.member.person.name
+
+    @property
+    def account(self) -> str:
+        """Where to; nothing where that is not known."""
+        return self.iban if self.to else self.member.iban
+
+    @property
+    def early(self) -> bool:
+        """Whether it goes to an account that was changed less than a day ago."""
+        return not self.to and bool(self.member.account_from)
 
 
 @transaction.atomic
@@ -146,16 +163,18 @@ def prepare_pay_run(who: Membership, payables: Sequence[Payable], on: date) -> P
     firm = who.firm
     if not payables:
         raise Refusal("Nothing is chosen. Choose at least one claim to pay.")
-    early = [p.member.person.name for p in payables if p.member.account_from]
+    early = [p.payee for p in payables if p.early]
     if early:
         raise Refusal(f"The account of {', '.join(early)} was changed less than a day ago. Confirm it, or wait.")
-    without = [p.member.person.name for p in payables if not p.member.iban]
+    without = [p.payee for p in payables if not p.account]
     if without:
-        raise Refusal(f"No bank account is known for {', '.join(without)}. Ask them to add it to their profile.")
+        raise Refusal(
+            f"No bank account is known for {', '.join(without)}. It is added in their profile, an issuer's under Cards."
+        )
     number = (PayRun.objects.filter(firm=firm).aggregate(last=Max("number"))["last"] or 0) + 1
     message_id = f"WW-{firm.slug[:12].upper()}-{number:05d}"
     transfers = [
-        Transfer(f"{message_id}-{index:03d}"[:35], p.member.person.name, p.member.iban, p.amount, p.text, on)
+        Transfer(f"{message_id}-{index:03d}"[:35], p.payee, p.account, p.amount, p.text, on)
         for index, p in enumerate(payables, 1)
     ]
     try:
@@ -169,7 +188,7 @@ def prepare_pay_run(who: Membership, payables: Sequence[Payable], on: date) -> P
     try:
         with transaction.atomic():
             Payment.objects.bulk_create(
-                Payment(run=run, subject=p.subject, member=p.member, text=p.text[:140], iban=p.member.iban,
+                Payment(run=run, subject=p.subject, member=p.member, text=p.text[:140], iban=p.account,
                         amount_minor=p.amount.minor, end_to_end=t.end_to_end)
                 for p, t in zip(payables, transfers, strict=True)
             )  # fmt: skip

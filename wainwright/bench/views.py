@@ -17,6 +17,7 @@ from wainwright.bench import services
 from wainwright.bench.selectors import bench
 from wainwright.claims.comparing import by_coding
 from wainwright.claims.models import Claim
+from wainwright.claims.paying import free_advances
 from wainwright.claims.selectors import claim_for, load_file, planned_of, posted_journal, posting_of
 from wainwright.claims.services import books as booking
 from wainwright.claims.services import correcting, road
@@ -119,6 +120,7 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "may_recode": finance and claim.state in ("In finance check", "Cleared", "Posting refused"),
         "recode_form": CodingForm(books=file.books, every=True) if finance else None,
         "codes": sorted({(d, c) for d, c in file.figures.by_code if d != "account"}),
+        "free_advances": list(free_advances(claim)) if finance and claim.state == "In finance check" else [],
         "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
         "today": clock.today(claim.firm.zone), "by_coding": by_coding(file),
     }  # fmt: skip

@@ -2,16 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from django.db.models import Q, QuerySet, Sum
+from django.db.models import Exists, OuterRef, Q, QuerySet, Subquery, Sum
 
-from wainwright.claims.models import Claim
+from wainwright.claims.models import AdvanceTaken, Claim, Statement
 from wainwright.core.money import Money, total
 from wainwright.core.settlement import take_off
+from wainwright.trips.models import Trip
 
 _HELD = Sum("recovered__amount_minor", filter=~Q(recovered__claim__state__in=Claim.OVER), default=0)
+_TAKEN = Subquery(
+    AdvanceTaken.objects.filter(claim=OuterRef("pk"))
+    .order_by()
+    .values("claim")
+    .annotate(s=Sum("amount_minor"))
+    .values("s")
+)
 _OPEN = ("Open", "Sent back")
 _OWED = Q(state="Posted", statement__due_minor__lt=0)
 
@@ -25,25 +33,43 @@ class Owes:
 
 
 @dataclass(frozen=True)
-class Beside:
-    """What the other claims of the same trip hold, so that nothing is claimed or taken off twice.
+class Had:
+    """What the other claims of one trip hold of it, so that nothing is claimed or taken off twice.
 
     ``allowance`` is what they claimed of the daily allowance, ``flat`` of flat sums, and ``codes`` which they are; ``advance`` is
-    what is left of the advance to be set against this one. Where another open claim is the earlier, both stand there: ``elsewhere``.
-    ``owed`` is what the claimant owes back on earlier claims and lets be taken from the next; ``open`` their other open claims.
+    what is left of the trip's advance. Where another open claim is the earlier, all of it stands there: ``elsewhere``.
     """
 
     allowance: Money
+    flat: Money
     advance: Money
     codes: tuple[str, ...] = ()
     elsewhere: str = ""
+
+
+@dataclass(frozen=True)
+class Beside:
+    """What stands beside an open claim: what others had of each of its ``trips``, by number, and what is ``taken`` of
+    advances that no other claim takes.
+
+    ``owed`` is what the claimant owes back on earlier claims and lets be taken from the next; ``open`` their other open claims.
+    """
+
+    trips: Mapping[int, Had]
+    taken: Money
     owed: tuple[Owes, ...] = ()
     open: tuple[Claim, ...] = ()
-    flat: Money = None  # type: ignore[assignment]  # nothing, in the claim's currency
 
-    def __post_init__(self) -> None:
-        if self.flat is None:
-            object.__setattr__(self, "flat", Money.zero(self.advance.currency))
+    @property
+    def advance(self) -> Money:
+        """The advances that are set against the claim: its trips' own, where no earlier claim has them, and those taken."""
+        own = (had.advance for had in self.trips.values() if not had.elsewhere)
+        return total(own, self.taken.currency) + self.taken
+
+    def of(self, trip: Trip | None) -> Had:
+        """What others had of one of its trips."""
+        nothing = Money.zero(self.taken.currency)
+        return self.trips.get(trip.pk if trip is not None else 0, Had(nothing, nothing, nothing))
 
     def taken_from(self, due: Money) -> Money:
         """What a claim that comes to ``due`` pays of what is owed back."""
@@ -51,25 +77,49 @@ class Beside:
 
 
 def beside(claim: Claim) -> Beside:
-    """Return what stands beside an open claim. One query; the trip has its claims afterwards."""
+    """Return what stands beside an open claim. Two queries, of its trips and of its claimant's claims; another where an advance was paid."""
+    trips = claim.trips
     own = Q(claimant=claim.claimant_id, currency=claim.currency) & (Q(pays_back="next") & _OWED | Q(state__in=_OPEN))
-    wanted = own | Q(trip=claim.trip_id) if claim.trip_id else own
-    rows = list(Claim.objects.live().filter(wanted).annotate(held=_HELD).select_related("statement").order_by("pk"))
-    owed = _left([row for row in rows if row.pk != claim.pk and row.pays_back == "next"])
-    open_ = tuple(row for row in rows if row.pk != claim.pk and row.editable and row.claimant_id == claim.claimant_id)
-    nothing, trip = Money.zero(claim.currency), claim.trip
-    if trip is None:
-        return Beside(nothing, nothing, owed=owed, open=open_)
-    trip.live_claims = [row for row in rows if row.trip_id == trip.pk]
+    along = Claim.also.through.objects.filter(trip_id__in=[trip.pk for trip in trips]).values("claim_id")
+    wanted = own | Q(trip__in=trips) | Q(pk__in=along) if trips else own
+    links = Claim.also.through.objects.filter(claim_id=OuterRef("pk"))
+    has = {f"also_{trip.pk}": Exists(links.filter(trip_id=trip.pk)) for trip in trips}
+    rows = Claim.objects.live().filter(wanted).annotate(held=_HELD, taken=_TAKEN, **has).select_related("statement")
+    found = list(rows.order_by("pk"))
+    owed = _left([row for row in found if row.pk != claim.pk and row.pays_back == "next"])
+    open_ = tuple(row for row in found if row.pk != claim.pk and row.editable and row.claimant_id == claim.claimant_id)
+    taken = next((row.taken for row in found if row.pk == claim.pk), 0) or 0
+    return Beside(
+        {trip.pk: _had(claim, trip, found) for trip in trips}, Money.from_minor(taken, claim.currency), owed, open_
+    )
+
+
+def _had(claim: Claim, trip: Trip, rows: Sequence[Claim]) -> Had:
+    """What the other claims of a trip hold; the trip has its claims afterwards."""
+    trip.live_claims = [row for row in rows if row.trip_id == trip.pk or getattr(row, f"also_{trip.pk}")]
     others = [other for other in trip.live_claims if other.pk != claim.pk]
     sent = [other for other in others if not other.editable and other.statement is not None]
-    claimed = total((Money.from_minor(o.statement.allowance_minor, claim.currency) for o in sent), claim.currency)
-    flat = total((Money.from_minor(o.statement.flat_minor, claim.currency) for o in sent), claim.currency)
-    taken = total((Money.from_minor(o.statement.advance_minor, claim.currency) for o in sent), claim.currency)
-    paid = trip.advance if trip.advance_paid else nothing
+    mine = [other for other in sent if other.trip_id == trip.pk]
+
+    def money(minors: Iterable[int]) -> Money:
+        return Money.from_minor(sum(minors), claim.currency)
+
+    allowance = money(allowance_of_trip(other.statement, other.trip_id == trip.pk, trip.pk) for other in sent)
+    flat = money(other.statement.flat_minor for other in mine)
+    gone = money(other.statement.advance_minor - (other.taken or 0) for other in mine)
+    # A further trip's advance is set against the claim by a row of its own, as any other that no claim takes.
+    here = trip.pk == claim.trip_id and trip.advance_paid
+    here = here and not AdvanceTaken.objects.filter(trip=trip).exclude(claim=claim).exists()
+    paid = trip.advance if here else Money.zero(claim.currency)
     codes = tuple(o.code for o in sent if o.statement.allowance_minor or o.statement.flat_minor)
     earlier = next((other.code for other in others if other.editable and other.pk < claim.pk), "")
-    return Beside(claimed, max(nothing, paid - taken), codes, earlier, owed, open_, flat)
+    return Had(allowance, flat, max(Money.zero(claim.currency), paid - gone), codes, earlier)
+
+
+def allowance_of_trip(statement: Statement, main: bool, trip_id: int) -> int:
+    """What of a statement's daily allowance is one trip's, in minor units: the ``main`` one's is what the others leave."""
+    along = {int(pk): minor for pk, minor in statement.also_minor.items()}
+    return statement.allowance_minor - sum(along.values()) if main else along.get(trip_id, 0)
 
 
 def owes(claims: QuerySet[Claim]) -> tuple[Owes, ...]:

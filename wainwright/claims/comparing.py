@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import ClaimFile
@@ -22,21 +22,25 @@ def by_coding(file: ClaimFile) -> list[ByCoding]:
     return summary(claim.firm, file.books, file.codings, file.budgets, claim.coding)
 
 
-def signed_plan(claim: Claim) -> Frozen | None:
-    """Return the plan of a claim's trip as it was signed last, nothing where none was. One query."""
-    signed = TripVersion.objects.filter(pk=claim.trip.signed_id).first() if claim.trip else None
-    return thaw(signed.frozen) if signed else None
+def signed_plans(claim: Claim) -> dict[int, Frozen]:
+    """Return the plan of each of a claim's trips as it was signed last, by the trip's number. One query."""
+    rows = TripVersion.objects.filter(pk__in=[trip.signed_id for trip in claim.trips])
+    found = ((row.trip_id, thaw(row.frozen)) for row in rows)
+    return {trip_id: plan for trip_id, plan in found if plan is not None}
 
 
-def against_plan(plan: Frozen | None, file: ClaimFile) -> list[Against]:
-    """Return the signed plan beside what is claimed, by what each cost came of; nothing without one. Two queries."""
-    claim, trip = file.claim, file.claim.trip
-    if trip is None or plan is None:
+def against_plan(plans: Mapping[int, Frozen], file: ClaimFile) -> list[Against]:
+    """Return the signed plans beside what is claimed, by what each cost came of; nothing without one. Two queries."""
+    claim = file.claim
+    if not plans:
         return []
-    planned = [Planned(e.key, e.label, e.category, e.amount) for e in plan.figures.estimates if e.amount]
-    if plan.figures.allowance.amount:
-        planned.append(Planned(ALLOWANCE, "Daily allowance", ALLOWANCE, plan.figures.allowance.amount))
-    legs = list(trip.legs.all())
+    planned = []
+    for trip_id, plan in plans.items():
+        planned += [Planned(e.key, e.label, e.category, e.amount) for e in plan.figures.estimates if e.amount]
+        if plan.figures.allowance.amount:
+            key = ALLOWANCE if trip_id == claim.trip_id else f"{ALLOWANCE}:{trip_id}"
+            planned.append(Planned(key, "Daily allowance", ALLOWANCE, plan.figures.allowance.amount))
+    legs = list(Leg.objects.filter(trip__in=claim.trips))
     came_of = {expense.key: planned_key(expense, legs) for expense in claim.expenses.all()}
     reasons: dict[str, str] = {}
     for each in file.findings:
@@ -45,7 +49,7 @@ def against_plan(plan: Frozen | None, file: ClaimFile) -> list[Against]:
                 reasons.setdefault(target, each.reason.words)
     actual = [
         Actual(
-            line.key, ALLOWANCE if line.kind == ALLOWANCE else came_of.get(line.key, line.key if line.kind == "flat" else ""), line.label,
+            line.key, line.key if line.kind in (ALLOWANCE, "flat") else came_of.get(line.key, ""), line.label,
             ALLOWANCE if line.kind == ALLOWANCE else line.category, line.says, reasons.get(line.key, ""),
         )
         for line in file.figures.lines

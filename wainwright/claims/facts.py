@@ -19,7 +19,7 @@ from wainwright.rulebook.selectors import Rulebook, rate_table
 from wainwright.trips.earnings import AllowanceFacts
 from wainwright.trips.facts import holidays_between
 from wainwright.trips.figures import quarters_in
-from wainwright.trips.models import TripVersion
+from wainwright.trips.models import Paper
 
 TAXI = "taxi"
 
@@ -31,18 +31,19 @@ def claim_subject(
     """Return a claim as rules see it. Two queries at most: papers of the trip, rates where something was paid abroad."""
     lines = {line.key: line for line in done.lines}
     trip, home = claim.trip, book.firm.country
+    starts = min((each.starts for each in claim.trips if each.starts), default=None)
+    ends = max((each.ends for each in claim.trips if each.ends), default=None)
     table = _table(expenses, book)
     rides = [expense for expense in expenses if expense.kind == Expense.Kind.MILEAGE]
     items = tuple(_item(expense, lines[expense.key], claim, allowance, table, rides) for expense in expenses)
     nights = tuple(night for stay in stays.values() for night in stay.nights)
     abroad = any(countries != {home} for countries in allowance.where.by_day.values())
     return Subject(
-        claim.subject, "claim", today, claim.currency, items, nights, tuple(known), trip.starts if trip else None,
-        trip.ends if trip else None, trip.state if trip else "", abroad or any(e.abroad for e in expenses),
-        bool(allowance.journey and allowance.journey.supplied), claim.due,
+        claim.subject, "claim", today, claim.currency, items, nights, tuple(known), starts, ends, trip.state if trip else "", abroad or any(e.abroad for e in expenses),
+        any(facts.journey and facts.journey.supplied for facts in allowance.each), claim.due,
         _papers(claim, book),
-        planned_total=_planned_costs(trip.signed, claim.currency, allowance) if trip and trip.signed else None,
-        holidays=holidays_between(home, trip.starts, trip.ends) if trip else {},
+        planned_total=_planned_costs(claim, allowance),
+        holidays=holidays_between(home, starts, ends),
         quarters=_quarters(nights, allowance, book), names=book.names,
     )  # fmt: skip
 
@@ -50,13 +51,19 @@ def claim_subject(
 def _papers(claim: Claim, book: Rulebook) -> frozenset[str]:
     """The kinds of papers that the trip has, where a rule for claims asks for any."""
     asked = any(setting.kind == "paper_missing" and "claim" in setting.subjects for setting in book.settings)
-    return frozenset(claim.trip.papers.values_list("kind", flat=True)) if asked and claim.trip else frozenset()
+    return (
+        frozenset(Paper.objects.filter(trip__in=claim.trips).values_list("kind", flat=True)) if asked else frozenset()
+    )
 
 
-def _planned_costs(version: TripVersion, currency: str, facts: AllowanceFacts) -> Money:
+def _planned_costs(claim: Claim, facts: AllowanceFacts) -> Money | None:
     """What was authorised without the daily allowance and flat sums, which are worked out and not spent."""
-    flat = total((each.amount for each in facts.sums), currency)
-    return Money.from_minor(version.total_minor - version.allowance_minor, currency) - flat
+    if claim.planned is None:
+        return None
+    earned = sum(trip.signed.allowance_minor for trip in claim.trips if trip.signed)
+    return (
+        claim.planned - Money.from_minor(earned, claim.currency) - total((s.amount for s in facts.sums), claim.currency)
+    )
 
 
 def _quarters(nights: Sequence[NightAllowed], allowance: AllowanceFacts, book: Rulebook) -> dict[str, str]:
@@ -104,7 +111,7 @@ def _item(
     charge = getattr(expense, "charge", None)
     fields = ("merchant", "description", "guests", "reference", "customer", "country")
     table_rate = _table_rate(expense, table)
-    plan = claim.trip.signed.by_category if claim.trip and claim.trip.signed else {}
+    plan = claim.planned_by_category
     ride, by, ticket = _ride(expense, allowance, rides)
     return Item(
         expense.key, expense.label, expense.category, expense.date, expense.amount,

@@ -9,7 +9,7 @@ from decimal import Decimal
 from wainwright import clock
 from wainwright.accounts.selectors import Books
 from wainwright.accounts.splits import shares_of
-from wainwright.claims.beside import Beside
+from wainwright.claims.beside import Beside, Had
 from wainwright.claims.lodging import Lodged, cut
 from wainwright.claims.models import Claim
 from wainwright.core.coding import Coding
@@ -32,7 +32,7 @@ def lines_of(
     books: Books, others: Beside,
 ) -> list[Line]:  # fmt: skip
     """Return the lines of an open claim: its expenses, and what of the daily allowance its trip's other claims have not had."""
-    plan = claim.trip.signed.by_category if claim.trip and claim.trip.signed else {}
+    plan = claim.planned_by_category
     # Only somebody who decides permits anything: not before it was sent.
     permitted = dict(claim.permitted.values_list("key", "amount_minor")) if stays and claim.sent else {}
     stays = {key: replace(stay, permitted=permitted.get(key, 0)) for key, stay in stays.items()}
@@ -41,23 +41,33 @@ def lines_of(
         for expense in expenses
     ]
     lines, free = [line for line, _ in made], frozenset(each for _, places in made for each in places)
-    if not others.elsewhere:
-        earned = [*_allowance(claim, allowance, books, others), *_flat(claim, allowance, book, others)]
-        lines += earned
-        free |= {(line.key, 0) for line in earned}
+    earned = [line for facts in allowance.each for line in _earned(claim, facts, others.of(facts.trip), book, books)]
+    lines += earned
+    free |= {(line.key, 0) for line in earned}
     return divide_lines(lines, shares_of(claim), free)
 
 
-def _allowance(claim: Claim, allowance: AllowanceFacts, books: Books, others: Beside) -> Iterator[Line]:
+def _earned(claim: Claim, facts: AllowanceFacts, had: Had, book: Rulebook, books: Books) -> Iterator[Line]:
+    """What one trip earns without a cost, less what its other claims had of it; nothing where an earlier claim has it all."""
+    if not had.elsewhere:
+        yield from _allowance(claim, facts, books, had)
+        yield from _flat(claim, facts, book, had)
+
+
+def _allowance(claim: Claim, allowance: AllowanceFacts, books: Books, others: Had) -> Iterator[Line]:
     """The daily allowance; where the trip's other claims had some of it, the difference."""
     left = allowance.amount - others.allowance
     if left:
-        name, workings = _difference(ALLOWANCE, left, others.allowance, others)
+        trip = allowance.trip
+        further = trip is not None and trip.pk != claim.trip_id
+        name = f"{ALLOWANCE}, {trip.title}" if trip is not None and further else ALLOWANCE
+        name, workings = _difference(name, left, others.allowance, others)
         coding = claim.coding.with_account(books.allowance_account)
-        yield _worked_out(claim, allowance, "allowance", "allowance", name, left, coding, (*allowance.lines, *workings))
+        key = f"allowance:{trip.pk}" if trip is not None and further else "allowance"
+        yield _worked_out(claim, allowance, key, "allowance", name[:200], left, coding, (*allowance.lines, *workings))
 
 
-def _flat(claim: Claim, allowance: AllowanceFacts, book: Rulebook, others: Beside) -> Iterator[Line]:
+def _flat(claim: Claim, allowance: AllowanceFacts, book: Rulebook, others: Had) -> Iterator[Line]:
     """The flat sums that the firm pays, each a line; where the trip's other claims had some of them, the difference as one."""
     due = total((each.amount for each in allowance.sums), claim.currency)
     sums = [(each.key, each.name, each.category, each.amount, (each.why,)) for each in allowance.sums]
@@ -75,7 +85,7 @@ def _flat(claim: Claim, allowance: AllowanceFacts, book: Rulebook, others: Besid
         )
 
 
-def _difference(name: str, left: Money, before: Money, others: Beside) -> tuple[str, tuple[str, ...]]:
+def _difference(name: str, left: Money, before: Money, others: Had) -> tuple[str, tuple[str, ...]]:
     """How what is left of something is called, and how it follows from what was claimed before."""
     if not before:
         return name, ()

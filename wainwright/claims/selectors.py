@@ -8,10 +8,10 @@ from datetime import date
 from decimal import Decimal
 from functools import cached_property
 
-from django.db.models import Case, Count, QuerySet, Sum, When
+from django.db.models import Case, QuerySet, When
 
 from wainwright import clock
-from wainwright.accounts.models import Payment, Posting
+from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import Books, books, budget_effects, journal_of
 from wainwright.claims.beside import Beside, beside
 from wainwright.claims.facts import claim_subject
@@ -28,14 +28,12 @@ from wainwright.core.routing import Route, finance_faults, work_out_route
 from wainwright.core.rules import Level, run
 from wainwright.core.splits import SplitPart
 from wainwright.core.statement import Line, Statement
-from wainwright.core.states import CLAIM_SENT
 from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import known_like, with_evidence
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.rulebook.selectors import Explained, Rulebook, rulebook, with_reasons
-from wainwright.trips.earnings import allowance_of
-from wainwright.trips.models import Trip
+from wainwright.trips.earnings import allowance_of, together
 from wainwright.trips.selectors import WHOLE
 
 
@@ -75,11 +73,11 @@ class ClaimFile:
 
     @cached_property
     def budgets(self) -> list[BudgetEffect]:
-        """The budgets it touches; what its trip committed is given back by it, so it is left out."""
+        """The budgets it touches; what its trips committed is given back by it, so it is left out."""
         claim = self.claim
         spent = claim.state in ("Posted", "Settled")
-        subject = claim.trip.subject if claim.trip and not spent else claim.subject
-        return budget_effects(claim.firm, self.budget_day.year, self.figures.by_code, subject)
+        subjects = [claim.subject] if spent or not claim.trips else [trip.subject for trip in claim.trips]
+        return budget_effects(claim.firm, self.budget_day.year, self.figures.by_code, *subjects)
 
     @cached_property
     def codings(self) -> dict[Coding, tuple[Money, int]]:
@@ -150,14 +148,16 @@ def load_file(member: Membership, claim: Claim) -> ClaimFile:
         return ClaimFile(claim, book, ledger, done, found, claim.statement.budget_day)
     expenses = list(with_evidence(claim.expenses.all()))
     others = beside(claim)
-    advance = Money.zero(claim.currency) if others.elsewhere else others.advance
     # What was called off was not travelled: nights and days away earn nothing, what was spent is spent.
-    travelled = claim.trip if claim.trip is not None and claim.trip.state != "Called off" else None
-    facts = allowance_of(travelled, book, claim.currency)
+    travelled = [trip for trip in claim.trips if trip.state != "Called off"]
+    facts = together([allowance_of(trip, book, claim.currency) for trip in travelled or [None]])
     stays = lodged(expenses, facts, book)
-    done = Statement.of(lines_of(claim, expenses, stays, facts, book, ledger, others), advance)
+    done = Statement.of(lines_of(claim, expenses, stays, facts, book, ledger, others), others.advance)
     if done.settlement.due.minor > 0:
         done = done.less(others.taken_from(done.settlement.due))
+    if claim.to_issuer_minor and claim.issuer_card is not None:
+        part = Money.from_minor(claim.to_issuer_minor, claim.currency)
+        done = done.sending(part, done.charged_to(str(claim.issuer_card)))
     today = clock.today(claim.firm.zone)
     known = known_like(
         claim.firm_id,
@@ -224,108 +224,3 @@ def to_check(member: Membership) -> QuerySet[Claim]:
         .select_related("claimant__person", "statement")
         .order_by(Case(When(state="Posting refused", then=0), default=1), "sent", "id")
     )
-
-
-@dataclass(frozen=True)
-class AtBank:
-    """What of a firm is with the bank and not settled: claims, and trips by their advance."""
-
-    claims: frozenset[int]
-    advances: frozenset[int]
-
-
-def at_bank(firm_id: int) -> AtBank:
-    """Return what is with the bank and not settled. One query, of as many rows as payments are open."""
-    open_ = Payment.objects.filter(state__in=Payment.OPEN, run__firm_id=firm_id)
-    found: dict[str, set[int]] = {"claim": set(), "advance": set()}
-    for subject in open_.values_list("subject", flat=True):
-        kind, _, number = subject.partition(":")
-        found[kind].add(int(number))
-    return AtBank(frozenset(found["claim"]), frozenset(found["advance"]))
-
-
-def payable(member: Membership, bank: AtBank | None = None) -> QuerySet[Claim]:
-    """Return the posted claims of the firm that are owed to their claimants and not under way to the bank.
-
-    Where the advance of the trip is with the bank, the claim waits for the answer: what is due depends on it.
-    """
-    bank = bank or at_bank(member.firm_id)
-    return _owed(member, bank).exclude(trip_id__in=bank.advances)
-
-
-def waiting_for_bank(member: Membership, bank: AtBank | None = None) -> QuerySet[Claim]:
-    """Return the claims that would be payable but for their trip's advance, which is with the bank."""
-    bank = bank or at_bank(member.firm_id)
-    return _owed(member, bank).filter(trip_id__in=bank.advances).select_related("trip")
-
-
-def _owed(member: Membership, bank: AtBank) -> QuerySet[Claim]:
-    return (
-        Claim.objects.filter(firm_id=member.firm_id, state="Posted", statement__due_minor__gt=0)
-        .exclude(pk__in=bank.claims)
-        .select_related("claimant__person", "claimant__firm", "statement")
-        # Many rows of which little is shown: what a database must parse for each stays where it is.
-        .defer(
-            "codes",
-            "created",
-            "due",
-            "claimant__codes",
-            "statement__workings",
-            "statement__marks",
-            "statement__act",
-            "statement__time",
-            "statement__budget_day",
-        )
-        .order_by("sent", "id")
-    )
-
-
-@dataclass(frozen=True)
-class Owing:
-    """How many claims and advances are owed, and what they come to in whole minor units."""
-
-    claims: int
-    advances: int
-    minor: int
-
-
-def owing(member: Membership, bank: AtBank) -> Owing:
-    """Sum up ``payable`` and ``advances_to_pay``, however many they are. Two queries."""
-    found = [
-        rows.order_by().aggregate(count=Count("pk"), minor=Sum(column, default=0))
-        for rows, column in (
-            (payable(member, bank), "statement__due_minor"), (advances_to_pay(member, bank), "advance_minor"),
-        )
-    ]  # fmt: skip
-    claims, advances = found
-    return Owing(claims["count"], advances["count"], claims["minor"] + advances["minor"])
-
-
-def advance_text(trip: Trip) -> str:
-    """The text of the payment of a trip's advance."""
-    return f"Advance {trip.code} {trip.title}"
-
-
-def advances_to_pay(member: Membership, bank: AtBank | None = None) -> QuerySet[Trip]:
-    """Return the trips of the firm whose advance was authorised and is not paid yet; not where the claim was sent."""
-    return (
-        Trip.objects.filter(
-            firm_id=member.firm_id, state__in=["Authorised", "Under way"], advance_minor__gt=0, advance_paid=False
-        )
-        .exclude(claims__state__in=CLAIM_SENT)
-        .exclude(pk__in=(bank or at_bank(member.firm_id)).advances)
-        .select_related("traveller__person", "traveller__firm")
-        .order_by("starts", "id")
-    )
-
-
-def owed_back(member: Membership) -> QuerySet[Claim]:
-    """Return the posted claims of the firm below zero: what their claimants owe back, the longest first."""
-    rows = Claim.objects.filter(firm_id=member.firm_id, state="Posted", statement__due_minor__lt=0)
-    return rows.select_related("claimant__person", "claimant__firm", "statement").order_by("sent", "id")
-
-
-def advances_out(member: Membership) -> QuerySet[Trip]:
-    """Return the trips of the firm whose advance was paid and is not accounted for, the longest first, with their claims."""
-    rows = Trip.objects.filter(firm_id=member.firm_id, advance_paid=True, advance_settled=False)
-    return rows.select_related("traveller__person").prefetch_related("claims").order_by("ends", "id")

@@ -79,9 +79,19 @@ def settle(sums: ClaimSums, to_issuer: Money | None = None, issuer_owed: Money |
     )  # fmt: skip
     steps = [Step(name, f"{'−' if sign < 0 else ''}{amount}") for name, amount, sign in rows if amount]
     steps.append(Step("Owed to the traveller" if due >= nothing else "Owed back to the firm", str(max(due, -due))))
+    steps += (
+        [Step("Of it to the card's issuer", str(part)), Step("Paid to the traveller", str(due - part))] if part else []
+    )
     return Settlement(
         sums, due, part, max(due, nothing) - part, max(-due, nothing), Workings("What it comes to", tuple(steps))
     )
+
+
+def settle_sending(sums: ClaimSums, part: Money) -> Settlement:
+    """Work out a claim of which ``part`` was to go to the card's issuer: as much of it as is owed by now."""
+    due = settle(sums).due
+    most = min(part, max(due, Money.zero(due.currency)))
+    return settle(sums, most, most)
 
 
 def take_off(due: Money, owed: Sequence[Money]) -> list[Money]:

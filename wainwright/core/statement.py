@@ -16,7 +16,7 @@ from typing import Literal
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, add_up, total
 from wainwright.core.posting import PostLine
-from wainwright.core.settlement import ClaimSums, Settlement, settle
+from wainwright.core.settlement import ClaimSums, Settlement, settle, settle_sending
 from wainwright.core.versions import Change, changes
 from wainwright.core.versions import Line as Said
 from wainwright.core.workings import day_text, plain
@@ -169,7 +169,20 @@ class Statement:
 
     def less(self, earlier: Money) -> Statement:
         """The same with what earlier claims are owed back taken off."""
-        return Statement(self.currency, self.lines, settle(replace(self.settlement.sums, earlier=earlier)))
+        return self._with(replace(self.settlement.sums, earlier=earlier), self.lines)
+
+    def sending(self, part: Money, charged: Money) -> Statement:
+        """The same with a part going to the issuer of the traveller's card: no more than was ``charged`` to it, nor than is owed."""
+        return Statement(self.currency, self.lines, settle_sending(self.settlement.sums, min(part, charged)))
+
+    def charged_to(self, card: str) -> Money:
+        """What of it the traveller paid with a card of their own and gets back."""
+        mine = (c for line in self.lines if line.card == card and line.paid_by == "self" for c in line.coded)
+        return total((each.gross for each in mine if not each.personal), self.currency)
+
+    def _with(self, sums: ClaimSums, lines: tuple[Line, ...]) -> Statement:
+        """Other sums; what goes to the card's issuer goes there still, as far as something is owed."""
+        return Statement(self.currency, lines, settle_sending(sums, self.settlement.to_issuer))
 
     @property
     def advance(self) -> Money:
@@ -213,7 +226,7 @@ class Statement:
 
     def with_advance(self, advance: Money) -> Statement:
         """The same lines with another advance set against them."""
-        return Statement.of(self.lines, advance).less(self.settlement.sums.earlier)
+        return self._with(replace(self.settlement.sums, advance=advance), self.lines)
 
     def allowed_in_full(self, key: str) -> Statement:
         """The same with what is over the ceiling on a line permitted: paid, as cost without tax that comes back."""
@@ -228,8 +241,8 @@ class Statement:
             by = f"{line.allows_by} + {line.over} permitted"
             return replace(line, coded=coded, allows=line.allows + line.over, allows_by=by)
 
-        lines = [permitted(line) if line.key == key else line for line in self.lines]
-        return Statement.of(lines, self.advance).less(self.settlement.sums.earlier)
+        lines = tuple(permitted(line) if line.key == key else line for line in self.lines)
+        return self._with(replace(sums_of(lines, self.advance), earlier=self.settlement.sums.earlier), lines)
 
     def recoded(self, holds: Callable[[Coding], bool], to: Coding) -> Statement:
         """Put a coding in place of every one that ``holds`` picks out; accounts and sums stay."""
@@ -266,6 +279,7 @@ def _said(statement: Statement) -> list[Said]:
         ("allowance", "Daily allowance", sums.allowance), ("mileage", "Mileage", sums.mileage),
         ("flat", "Flat sums", sums.flat),
         ("personal", "Paid by the firm, not its cost", sums.personal_on_firm_card),
+        ("issuer", "Of it to the card's issuer", statement.settlement.to_issuer),
         ("advance", "Advance set against it", sums.advance), ("earlier", "Owed back on earlier claims", sums.earlier), (("due", "Due to the traveller", statement.settlement.due) if statement.settlement.due.minor >= 0 else ("due", "Owed back to the firm", -statement.settlement.due)),
     ):  # fmt: skip
         found.append(Said(f"sum:{key}", "What it comes to", name, str(amount)))

@@ -24,13 +24,14 @@ from wainwright.accounts.selectors import (
 )
 from wainwright.claims.beside import owes
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import (
+from wainwright.claims.paying import (
     advance_text,
     advances_out,
     advances_to_pay,
     at_bank,
     owed_back,
     owing,
+    parts_of,
     payable,
     waiting_for_bank,
 )
@@ -142,10 +143,11 @@ def _pay(request, status: int = 200, **more):
     owed = page_of(payable(request.member, bank), AT_ONCE, request.GET.get("owed"), in_all.claims)
     due = page_of(advances_to_pay(request.member, bank), AT_ONCE, request.GET.get("due"), in_all.advances)
     held = waiting_for_bank(request.member, bank) if bank.advances else Claim.objects.none()
+    parts = parts_of(owed)
     people = {m.pk: m for m in (*(claim.claimant for claim in owed), *(trip.traveller for trip in due))}
     context = {
         "changed": [m for m in people.values() if m.account_from and m.pk != request.member.pk],
-        "ready": [(claim, _as_bank(claim.claimant, f"{claim.code} {claim.title}")) for claim in owed],
+        "ready": [(claim, parts[claim.pk], _as_bank(claim.claimant, f"{claim.code} {claim.title}")) for claim in owed],
         "advances": [(trip, _as_bank(trip.traveller, advance_text(trip))) for trip in due],
         "owed": owed, "due": due, "waiting": page_of(held, AT_ONCE, request.GET.get("held")),
         "sum": Money.from_minor(in_all.minor, firm.currency),

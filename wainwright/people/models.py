@@ -9,6 +9,7 @@ from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser, BaseUserManager
 from django.db import models
 from django.db.models import Q
+from django.db.models.functions import Lower
 
 from wainwright import clock
 from wainwright.core.coding import Coding
@@ -234,6 +235,21 @@ class Card(models.Model):
 
     def __str__(self):
         return f"{self.issuer} {self.last_four}"
+
+
+class Issuer(models.Model):
+    """An issuer of cards and the account on which it is paid, as finance knows it: part of a claim can go there."""
+
+    firm = models.ForeignKey("Firm", on_delete=models.CASCADE, related_name="issuers")
+    name = models.CharField(max_length=60)
+    iban = models.CharField(max_length=34)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(Lower("name"), "firm", name="one_account_per_issuer")]
+
+    def __str__(self):
+        return self.name
 
 
 class Once(models.Model):

@@ -58,7 +58,9 @@ def tray_page(request):
     months = [(today.replace(day=1) - timedelta(days=30 * n)).strftime("%Y-%m") for n in range(6)]
     # Their claims come with the trips, so that those without an open one are known at one query for all.
     trips = list(
-        Trip.objects.filter(traveller=member, starts__isnull=False).prefetch_related("claims").order_by("-starts")[:20]
+        Trip.objects.filter(traveller=member, starts__isnull=False)
+        .prefetch_related("claims", "also_claims")
+        .order_by("-starts")[:20]
     )
     held = list(HeldMail.objects.filter(member=member))
     context = {

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import date
 
 from wainwright.core.allowance import NightAllowed
@@ -31,6 +31,13 @@ class AllowanceFacts:
     journey: Journey | None = None
     legs: tuple[Leg, ...] = ()
     move: Move | None = None
+    trip: Trip | None = None
+    parts: tuple[AllowanceFacts, ...] = ()
+
+    @property
+    def each(self) -> tuple[AllowanceFacts, ...]:
+        """Those of each trip, where several stand together; else itself."""
+        return self.parts or (self,)
 
     @property
     def sums(self) -> tuple[Entitled, ...]:
@@ -66,5 +73,23 @@ def allowance_of(trip: Trip | None, book: Rulebook, currency: str) -> AllowanceF
     rows = {night.date: night for night in nights}
     return AllowanceFacts(
         done.amount, tuple(done.workings.lines()), allowed, trip.ends, rows, book, whereabouts(journey), journey,
-        tuple(legs), move_of(trip, book.policy),
+        tuple(legs), move_of(trip, book.policy), trip,
+    )  # fmt: skip
+
+
+def together(facts: Sequence[AllowanceFacts]) -> AllowanceFacts:
+    """Return what several trips earn as one, to look costs up in: their nights, moves and places; the sums stay apart."""
+    if len(facts) == 1:
+        return facts[0]
+    first = facts[0]
+    towns = {town: country for each in facts for town, country in each.where.towns.items()}
+    days: dict[date, frozenset[str]] = {}
+    for each in facts:
+        for day, countries in each.where.by_day.items():
+            days[day] = days.get(day, frozenset()) | countries
+    ends = max((each.ends for each in facts if each.ends), default=None)
+    return replace(
+        first, nights=tuple(night for each in facts for night in each.nights), ends=ends,
+        rows={day: row for each in facts for day, row in each.rows.items()}, where=Whereabouts(days, towns),
+        legs=tuple(leg for each in facts for leg in each.legs), parts=tuple(facts),
     )  # fmt: skip

@@ -129,9 +129,17 @@ class Trip(CodedModel):
 
     @cached_property
     def live_claims(self):
-        """Its claims that count, the first of them first: one query, none where a list has fetched them beforehand."""
-        fetched = "claims" in getattr(self, "_prefetched_objects_cache", {})
-        rows = self.claims.all() if fetched else self.claims.select_related("statement")
+        """Its claims that count, the first of them first, those of another trip on which it is claimed too among them.
+
+        One query, none where a list has fetched both beforehand.
+        """
+        fetched = "also_claims" in getattr(self, "_prefetched_objects_cache", {})
+        claims = self.claims.model.objects
+        rows = (
+            [*self.claims.all(), *self.also_claims.all()]
+            if fetched
+            else claims.of_trip(self.pk).select_related("statement")
+        )
         return sorted((claim for claim in rows if claim.state not in claim.OVER), key=lambda claim: claim.pk)
 
     @property

@@ -196,6 +196,8 @@ def advance_words(trip: Trip | None) -> str:
     """Say how the advance of a trip stands, the same on its page and its claim's; nothing where none was asked for."""
     if trip is None or not trip.advance_minor:
         return ""
+    if trip.advance_paid and (row := trip.advance_taken.select_related("claim").first()) is not None:
+        return f"paid, and set against {row.claim.code}"
     claim = _advance_claim(trip)
     set_off = claim is not None and claim.statement is not None and claim.statement.advance_minor > 0
     code, state = (claim.code, claim.state) if claim is not None else ("", "")
@@ -242,7 +244,7 @@ def trips_of(member: Membership) -> QuerySet[Trip]:
     return (
         Trip.objects.filter(traveller=member)
         .select_related("traveller__person", "signed")
-        .prefetch_related("claims")
+        .prefetch_related("claims", "also_claims")
         .order_by("-starts", "-id")
     )
 

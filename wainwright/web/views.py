@@ -20,7 +20,7 @@ from wainwright.accounts.models import Posting
 from wainwright.bench.selectors import bench
 from wainwright.claims.beside import owes
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import payable
+from wainwright.claims.paying import payable
 from wainwright.claims.services.drafting import draft_what_is_back
 from wainwright.core.states import stage_reached
 from wainwright.errors import NotAllowed, Refusal
@@ -52,7 +52,7 @@ def desk(request):
     trips = list(
         Trip.objects.filter(traveller=member)
         .exclude(state__in=Trip.OVER)
-        .prefetch_related("claims")
+        .prefetch_related("claims", "also_claims")
         .order_by("-starts", "-id")[:8]
     )
     claims = list(

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+from typing import TYPE_CHECKING
+
 from django.db import models
 from django.db.models import Q
 
 from wainwright.accounts.models import CodedModel
-from wainwright.core.money import Money
+from wainwright.core.money import Money, total
 from wainwright.core.states import CLAIM
 from wainwright.people.models import Membership
 from wainwright.signoff.selectors import asked_about
+
+if TYPE_CHECKING:
+    from wainwright.trips.models import Trip
 
 PAYS_BACK = [("next", "Taken from the next claim"), ("self", "Paid by the traveller")]
 
@@ -20,6 +26,11 @@ class ClaimQuerySet(models.QuerySet):
     def live(self):
         """Those that count: neither turned down nor withdrawn."""
         return self.exclude(state__in=Claim.OVER)
+
+    def of_trip(self, trip_id: int):
+        """Those of a trip: its own, and those of another on which it is claimed too."""
+        along = Claim.also.through.objects.filter(trip_id=trip_id).values("claim_id")
+        return self.filter(Q(trip_id=trip_id) | Q(pk__in=along))
 
     def visible_to(self, member: Membership):
         """One's own, those one is asked to sign, and all of the firm for those who read all."""
@@ -35,6 +46,9 @@ class Claim(CodedModel):
     firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT, related_name="claims")
     claimant = models.ForeignKey(Membership, on_delete=models.PROTECT, related_name="claims")
     trip = models.ForeignKey("trips.Trip", on_delete=models.PROTECT, null=True, blank=True, related_name="claims")
+    also = models.ManyToManyField(
+        "trips.Trip", blank=True, related_name="also_claims", help_text="Further trips that are claimed on it too."
+    )
     supplements = models.ForeignKey(
         "self", on_delete=models.PROTECT, null=True, blank=True, related_name="supplemented",
         help_text="The sent claim of the same trip to which this one adds what came later.",
@@ -53,6 +67,10 @@ class Claim(CodedModel):
     sent = models.DateTimeField(null=True, blank=True)
     cleared_by = models.ForeignKey(Membership, on_delete=models.PROTECT, null=True, blank=True, related_name="+")
     shares = models.JSONField(default=list, blank=True, help_text="How it is split over codings, as a trip is.")
+    to_issuer_minor = models.BigIntegerField(
+        default=0, help_text="How much of it is to go to the issuer of the claimant's own card."
+    )
+    issuer_card = models.ForeignKey("people.Card", on_delete=models.PROTECT, null=True, blank=True, related_name="+")
     pays_back = models.CharField(
         max_length=5, choices=PAYS_BACK, default="next", help_text="How it is paid back where it comes below zero."
     )
@@ -93,6 +111,27 @@ class Claim(CodedModel):
     def code(self) -> str:
         """Its number as people write it."""
         return f"C-{self.number:04d}"
+
+    @cached_property
+    def trips(self) -> list[Trip]:
+        """Its trips, its own first: none for a claim without. One query."""
+        own = [self.trip] if self.trip is not None else []
+        return [*own, *self.also.select_related("signed", "firm", "traveller__person").order_by("starts", "pk")]
+
+    @property
+    def planned_by_category(self) -> dict[str, int]:
+        """What was authorised for each category on all of its trips, in whole minor units."""
+        found: dict[str, int] = {}
+        for trip in self.trips:
+            for category, minor in (trip.signed.by_category if trip.signed else {}).items():
+                found[category] = found.get(category, 0) + minor
+        return found
+
+    @property
+    def planned(self) -> Money | None:
+        """What was authorised for all of its trips; nothing where nothing had to be."""
+        sums = [trip.planned for trip in self.trips if trip.planned is not None]
+        return total(sums, self.currency) if sums else None
 
     @property
     def editable(self) -> bool:
@@ -142,3 +181,20 @@ class TakenOff(models.Model):
 
     def __str__(self):
         return f"{self.owed_id} by {self.claim_id}"
+
+
+class AdvanceTaken(models.Model):
+    """The paid advance of another trip that is set against a claim, since no claim of its own takes it."""
+
+    claim = models.ForeignKey(Claim, on_delete=models.CASCADE, related_name="advances_taken")
+    trip = models.ForeignKey("trips.Trip", on_delete=models.PROTECT, related_name="advance_taken")
+    amount_minor = models.BigIntegerField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["trip"], name="an_advance_is_taken_once"),
+            models.CheckConstraint(condition=Q(amount_minor__gt=0), name="advance_taken_is_positive"),
+        ]
+
+    def __str__(self):
+        return f"{self.trip_id} by {self.claim_id}"

@@ -27,6 +27,9 @@ class Statement(models.Model):
     firm_paid_minor = models.BigIntegerField()
     personal_minor = models.BigIntegerField(help_text="Personal cost that the firm paid.")
     advance_minor = models.BigIntegerField()
+    also_minor = models.JSONField(
+        default=dict, blank=True, help_text="Of the allowance, that of each further trip, by its number."
+    )
     earlier_minor = models.BigIntegerField(default=0, help_text="Owed back on earlier claims, taken off here.")
     to_issuer_minor = models.BigIntegerField(default=0)
     due_minor = models.BigIntegerField(db_index=True)

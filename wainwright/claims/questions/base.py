@@ -65,16 +65,17 @@ class Asking:
 
     @cached_property
     def rows(self) -> list[Row]:
-        """The rows of the tray that may belong to this trip and were not answered with no; none for a claim without one."""
+        """The rows of the tray that may belong to its trips and were not answered with no; none for a claim without one."""
         if self.claim.trip_id is None:
             return []
-        spans, key = spans_of(self.member, self.claim.trip_id), str(self.claim.trip_id)
+        trips = [trip.pk for trip in self.claim.trips]
+        spans, keys = spans_of(self.member, *trips), {str(pk) for pk in trips}
         return [
             row
             for row in tray(self.member).rows
             if not row.waits
             and f"row:{row.code}" not in self.claim.answered
-            and key in may_belong_to(day_of(row), spans)
+            and keys & set(may_belong_to(day_of(row), spans))
         ]
 
     @cached_property

@@ -5,13 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from datetime import date
 
+from wainwright.claims.models import Claim
 from wainwright.claims.questions.base import Asking, Kind, Option, Question
 from wainwright.core.journey import Meal
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal
+from wainwright.trips.models import Trip
 from wainwright.trips.services.nights import mark_meal
 
 MEALS = "meals"
+
+
+def trip_on(claim: Claim, day: date) -> Trip | None:
+    """The trip of a claim on which a day lies."""
+    return next((t for t in claim.trips if t.starts and t.ends and t.starts <= day <= t.ends), None)
 
 
 class Meals(Kind):
@@ -22,14 +29,13 @@ class Meals(Kind):
 
     def find(self, asking: Asking) -> Iterable[Question]:
         """A question for each day with such a cost of which no meal is marked."""
-        trip, allowance = asking.claim.trip, asking.file.allowance
-        if trip is None or not trip.starts or not trip.ends or not allowance:
+        if not asking.file.allowance:
             return
-        marked = {mark.partition(":")[0] for mark in trip.meals_off}
+        marked = {mark.partition(":")[0] for trip in asking.claim.trips for mark in trip.meals_off}
         asked: set[date] = set()
         for expense in asking.expenses.values():
             day = expense.date
-            if expense.category != MEALS or expense.personal or day in asked or not trip.starts <= day <= trip.ends:
+            if expense.category != MEALS or expense.personal or day in asked or trip_on(asking.claim, day) is None:
                 continue
             if day.isoformat() in marked or f"meal:{day.isoformat()}" in asking.claim.answered:
                 continue
@@ -53,7 +59,8 @@ class Meals(Kind):
             return "The allowance pays all meals of that day."
         if said not in {meal.value for meal in Meal}:
             raise Refusal("Say which meal it was.")
-        mark_meal(asking.member, asking.claim.trip_id or 0, day, Meal(said))
+        trip = trip_on(asking.claim, day)
+        mark_meal(asking.member, trip.pk if trip is not None else 0, day, Meal(said))
         return f"The allowance leaves {said} on {day_text(day)} out."
 
 

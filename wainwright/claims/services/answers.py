@@ -8,6 +8,7 @@ from wainwright.accounts import services as accounts
 from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.accounts.selectors import books as ledger_books
 from wainwright.claims.models import Claim
+from wainwright.claims.paying import ISSUER, all_paid
 from wainwright.claims.services.closing import link, settled
 from wainwright.claims.services.correcting import may_set_off, set_off_advance
 from wainwright.core.posting import advance_journal, payment_journal
@@ -139,7 +140,7 @@ def _answered(payment_id: int, answer: Answer) -> None:
     if answer.outcome == Outcome.PENDING:
         return
     kind, _, number = payment.subject.partition(":")
-    things = Trip.objects if kind == "advance" else Claim.objects.select_related("trip")
+    things = Trip.objects if kind == "advance" else Claim.objects.select_related("trip", "statement")
     thing = things.select_for_update(of=("self",)).select_related("firm").get(pk=int(number))
     if isinstance(thing, Trip) and accepted and not may_set_off(thing):
         # The journal of its claim is on the way: the answer is taken up when that is entered or refused.
@@ -172,11 +173,11 @@ def _answered(payment_id: int, answer: Answer) -> None:
         if correction is not None:
             transaction.on_commit(lambda: accounts.send_posting(correction, None))
             _settle_if_even(correction)
-    else:
+    elif all_paid(thing):
         settled(thing)
     tell(
         payment.member,
-        f"{payment.amount} {thing.firm.currency} for {payment.text} is on its way to your account",
+        f"{payment.amount} {thing.firm.currency} for {payment.text} is on its way to {'the issuer of your card' if kind == ISSUER else 'your account'}",
         where,
     )
     transaction.on_commit(lambda: accounts.send_posting(posting, None))

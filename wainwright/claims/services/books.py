@@ -9,6 +9,7 @@ from datetime import date, timedelta
 from functools import partial
 
 from django.db import transaction
+from django.db.models import Q
 
 from wainwright import clock
 from wainwright.accounts import services as accounts
@@ -16,15 +17,16 @@ from wainwright.accounts.models import PayRun, Posting
 from wainwright.accounts.selectors import books as ledger_books
 from wainwright.accounts.selectors import refusal_words
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import (
+from wainwright.claims.paying import (
     AtBank,
     advance_text,
     advances_to_pay,
     at_bank,
-    journal_for,
+    parts_of,
     payable,
     waiting_for_bank,
 )
+from wainwright.claims.selectors import journal_for
 from wainwright.claims.services.answers import carry_answers
 from wainwright.claims.services.closing import link, settle_what_it_paid, settled
 from wainwright.claims.services.road import finance_claim
@@ -114,8 +116,12 @@ def _posted(claim: Claim) -> None:
     done, row = read(claim.statement, claim.currency), claim.statement
     instead = claim.trip.subject if claim.trip else ""
     accounts.use_budgets(claim.firm, row.budget_day.year, claim.subject, done.by_code, actual=True, instead_of=instead)
+    for trip in claim.trips[1:]:
+        accounts.give_back(trip.subject)
     if row.advance_minor:
-        Trip.objects.filter(pk=claim.trip_id, advance_paid=True).update(advance_settled=True)
+        taken = claim.advances_taken.values("trip_id")
+        mine = Q(pk=claim.trip_id) & ~Q(advance_taken__claim__gt=0) | Q(pk__in=taken)
+        Trip.objects.filter(mine, advance_paid=True).update(advance_settled=True)
     settle_what_it_paid(claim)
     if row.due_minor == 0:
         settled(claim)
@@ -160,16 +166,25 @@ def pay_what_can_be_paid(
         for trip in [each for each in trips if each.traveller_id == member.pk]:
             trips.remove(trip)
             left.append(f"The advance of {trip.code} is your own: somebody else pays it.")
-        payables = [accounts.Payable(c.subject, c.claimant, c.owed, f"{c.code} {c.title}") for c in chosen]
+        parts = [part for its in parts_of(chosen).values() for part in its]
+        payables = [
+            accounts.Payable(p.subject, p.claim.claimant, p.amount, p.text, p.to if p.to_issuer else "", p.iban)
+            for p in parts
+        ]
         payables += [accounts.Payable(t.advance_subject, t.traveller, t.advance, advance_text(t)) for t in trips]
         if left and not payables:
             raise Stale(f"Nothing is left to pay. {' '.join(left)}")
-        early = [each for each in payables if each.member.account_from]
-        nowhere = [each for each in payables if not each.member.iban]
+        early = [each for each in payables if each.early]
+        nowhere = [each for each in payables if not each.account]
         ready = [each for each in payables if each not in early and each not in nowhere]
         if ready:
             left += [
-                f"No bank account is known for {name}: ask them to add it to their profile." for name in _names(nowhere)
+                f"No bank account is known for {name}: ask them to add it to their profile."
+                for name in _names([each for each in nowhere if not each.to])
+            ]
+            left += [
+                f"No account is known for the card issuer {name}: add it under Cards of the firm."
+                for name in _names([each for each in nowhere if each.to])
             ]
             left += [
                 f"The account of {name} was changed less than a day ago: confirm it, or wait." for name in _names(early)
@@ -189,7 +204,7 @@ def _not_by(member: Membership, claim: Claim, most: int | None) -> str:
 
 
 def _names(payables: Sequence[accounts.Payable]) -> list[str]:
-    return sorted({each.member.person.name for each in payables})
+    return sorted({each.payee for each in payables})
 
 
 def _left_out(member: Membership, bank: AtBank, claim_ids: set[int], trip_ids: set[int]) -> list[str]:

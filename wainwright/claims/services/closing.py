@@ -52,6 +52,7 @@ def withdraw(member: Membership, claim_id: int, version: int) -> Claim:
     claim.version += 1
     claim.save()
     count = give_back_expenses(claim)
+    claim.advances_taken.all().delete()
     record(
         member, "withdrew the claim", claim.subject, before={"state": before},
         after={"state": claim.state, "expenses back in the tray": count},
@@ -70,7 +71,7 @@ def nothing_to_claim(member: Membership, trip_id: int) -> Trip:
         raise NotAllowed("Only the traveller closes this trip.")
     if not TRIP.can(trip.state, "close"):
         raise Stale(f"The trip stands at {trip.state}: it is closed once it is back.")
-    for claim in Claim.objects.live().filter(trip=trip):
+    for claim in Claim.objects.live().of_trip(trip.pk):
         if not claim.editable or claim.expenses.exists():
             raise Refusal(f"{claim.code} is there, {claim.state}. Withdraw it first, or send it.")
         withdraw(member, claim.pk, claim.version)
@@ -173,7 +174,8 @@ def settled(claim: Claim) -> None:
         before={"state": before},
         after={"state": claim.state},
     )
-    if claim.trip and TRIP.can(claim.trip.state, "close"):
-        claim.trip.state = TRIP.after(claim.trip.state, "close")
-        claim.trip.save(update_fields=["state"])
-        record(None, "trip closed", claim.trip.subject, firm_id=claim.firm_id)
+    for trip in claim.trips:
+        if TRIP.can(trip.state, "close"):
+            trip.state = TRIP.after(trip.state, "close")
+            trip.save(update_fields=["state"])
+            record(None, "trip closed", trip.subject, firm_id=claim.firm_id)

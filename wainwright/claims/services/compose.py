@@ -71,7 +71,7 @@ def bare_claim(member: Membership, trip_id: int) -> Claim:
 
 def make_claim(member: Membership, trip: Trip, by: Membership | None) -> Claim:
     """Make the claim, or the supplement, of a trip that is locked; nobody in ``by`` means that it was drafted. Raises ``Stale``."""
-    live = list(Claim.objects.live().filter(trip=trip).order_by("pk"))
+    live = list(Claim.objects.live().of_trip(trip.pk).order_by("pk"))
     known = next((claim for claim in reversed(live) if claim.editable), None)
     if known:
         return known
@@ -93,12 +93,12 @@ def make_claim(member: Membership, trip: Trip, by: Membership | None) -> Claim:
     return claim
 
 
-def spans_of(member: Membership, of: int) -> list[Span]:
-    """Return the journeys that a person's costs may belong to: planned for good, under way, back; and the trip ``of`` which it is asked.
+def spans_of(member: Membership, *of: int) -> list[Span]:
+    """Return the journeys that a person's costs may belong to: planned for good, under way, back; and the trips ``of`` which it is asked.
 
     One that was called off is meant only where it is asked for itself.
     """
-    gone = Q(state__in=["Authorised", "Under way", "Back", "Closed"]) | Q(pk=of)
+    gone = Q(state__in=["Authorised", "Under way", "Back", "Closed"]) | Q(pk__in=of)
     rows = Trip.objects.filter(gone, traveller=member, starts__isnull=False, ends__isnull=False)
     return [Span(str(pk), starts, ends) for pk, starts, ends in rows.values_list("pk", "starts", "ends")]
 

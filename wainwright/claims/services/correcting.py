@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from django.db import transaction
-from django.db.models import F, QuerySet
+from django.db.models import F, QuerySet, Sum
 
 from wainwright import clock
 from wainwright.accounts import services as accounts
@@ -179,7 +179,9 @@ def set_off_advance(trip: Trip, amount: Money) -> Posting | None:
     if claim is None or claim.statement is None:
         return None
     was = read(claim.statement, claim.currency)
-    done = was.with_advance(amount)
+    # What was set against it of other trips' advances stays.
+    taken = claim.advances_taken.aggregate(s=Sum("amount_minor", default=0))["s"]
+    done = was.with_advance(amount + Money.from_minor(taken, claim.currency))
     row = amend(claim, None, "the advance was paid and set against it", done)
     words = f"Due to you is now {done.settlement.due} {claim.currency} (statement {row.number})."
     tell(claim.claimant, f"The advance of {amount} is set against {claim.title}", link(claim), words)

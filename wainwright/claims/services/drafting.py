@@ -40,7 +40,9 @@ BEFORE, AFTER = timedelta(days=1), timedelta(days=5)
 
 def draft_what_is_back() -> int:
     """Draft the claim of every trip that is back and has none; return how many."""
-    waiting = Trip.objects.filter(state="Back", claims__isnull=True, authorised__isnull=False, traveller__active=True)
+    waiting = Trip.objects.filter(
+        state="Back", claims__isnull=True, also_claims__isnull=True, authorised__isnull=False, traveller__active=True
+    )
     return sum(draft(trip_id) for trip_id in waiting.values_list("pk", flat=True)[:200])
 
 
@@ -52,7 +54,7 @@ def draft(trip_id: int) -> bool:
         .select_related("firm", "traveller__person", "traveller__firm")
         .get(pk=trip_id)
     )
-    if trip.state != "Back" or trip.claims.exists():
+    if trip.state != "Back" or trip.claims.exists() or trip.also_claims.exists():
         return False
     member = trip.traveller
     with by_itself():
@@ -84,7 +86,7 @@ def claim_trip(member: Membership, trip_id: int) -> Claim:
 
     Raises ``NotAllowed``, ``Stale``.
     """
-    there = Claim.objects.live().filter(trip=trip_id, state__in=["Open", "Sent back"]).exists()
+    there = Claim.objects.live().of_trip(trip_id).filter(state__in=["Open", "Sent back"]).exists()
     claim = mine(member, bare_claim(member, trip_id).pk)
     fill(member, claim, first=not there)
     return claim
@@ -95,9 +97,11 @@ def fill(member: Membership, claim: Claim, first: bool = False) -> int:
 
     Rides and what was billed to the firm come of the plan the ``first`` time alone: what was taken off stays off.
     """
-    trip = claim.trip
-    if trip is None:
-        return 0
+    return sum(fill_of(member, claim, trip, first) for trip in claim.trips)
+
+
+def fill_of(member: Membership, claim: Claim, trip: Trip, first: bool = False) -> int:
+    """The same for one of its trips."""
     new = [*_bookings(member, claim, trip, first), *_rows(member, claim, trip)]
     if first:
         new += _rides(member, claim, trip)

@@ -41,7 +41,7 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
     before = claim.state
     claim.state = CLAIM.after(claim.state, "send")
     claim.sent, claim.signed_name, claim.ready_by = clock.now(), typed_name.strip(), None
-    planned = claim.trip.planned if claim.trip else None
+    planned = claim.planned
     take_earlier_off(claim, file.figures.settlement.sums.earlier)
     statement = write(claim, member, "certified and sent", file.figures, file.findings, file.budget_day, planned)
     claim.version += 1
@@ -148,9 +148,10 @@ def ended(member: Membership, claim: Claim, act: str, comment: str, given_for: s
     back = 0
     if act == "turn_down":
         back = give_back_expenses(claim, comment, turned_down=True)
-        if claim.trip is not None:
-            # Nothing of it will be posted, so what its trip had committed is free again.
-            give_back(claim.trip.subject)
+        claim.advances_taken.all().delete()
+        for trip in claim.trips:
+            # Nothing of it will be posted, so what its trips had committed is free again.
+            give_back(trip.subject)
     what = "sent the claim back" if act == "send_back" else "turned the claim down"
     after = {"state": claim.state, "comment": comment}
     record(member, what, claim.subject, before={"state": before}, after=after, for_whom=given_for)

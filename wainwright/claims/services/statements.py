@@ -36,7 +36,7 @@ def write(
         claim=claim, number=last + 1, act=act[:120], by=by, time=clock.now(), budget_day=budget_day,
         planned_minor=None if planned is None else planned.minor, total_minor=done.total.minor,
         own_money_minor=sums.own_money.minor, allowance_minor=sums.allowance.minor, mileage_minor=sums.mileage.minor,
-        flat_minor=sums.flat.minor,
+        flat_minor=sums.flat.minor, also_minor=_also(done),
         firm_paid_minor=sums.firm_paid.minor, personal_minor=sums.personal_on_firm_card.minor,
         advance_minor=sums.advance.minor, earlier_minor=sums.earlier.minor, to_issuer_minor=settlement.to_issuer.minor, due_minor=settlement.due.minor,
         workings=[[step.text, step.result] for step in settlement.workings.steps],
@@ -54,6 +54,12 @@ def write(
     )  # fmt: skip
     claim.statement = row
     return row
+
+
+def _also(done: Statement) -> dict[str, int]:
+    """Of the daily allowance, that of each further trip."""
+    keys = [(line, line.key.partition(":")[2]) for line in done.lines if line.kind == "allowance"]
+    return {trip: line.says.minor for line, trip in keys if trip}
 
 
 def amend(

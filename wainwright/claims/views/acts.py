@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from django.contrib import messages
+from django.core.exceptions import ValidationError
 from django.db import transaction
 from django.db.models import Q
 from django.shortcuts import redirect, render
@@ -16,15 +17,15 @@ from wainwright.accounts.selectors import books
 from wainwright.accounts.split_form import TypedSplit, do_split
 from wainwright.claims import questions
 from wainwright.claims.selectors import claim_for, load_file
-from wainwright.claims.services import closing, compose, road, splitting
+from wainwright.claims.services import closing, compose, issuing, road, several, splitting
 from wainwright.claims.views.page import page_context, split_abouts, ticked, whole_of
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.forms import CostForm
 from wainwright.expenses.models import Expense
 from wainwright.expenses.services import taking
 from wainwright.expenses.services.receipts import attach, take_in
+from wainwright.fields import AmountField, whole
 from wainwright.fields import say as say_at
-from wainwright.fields import whole
 
 
 def _again(request, claim_id: int, status: int = 422, **typed):
@@ -132,6 +133,49 @@ def pays_back(request, claim_id: int):
     """Say how what is owed back is paid."""
     closing.choose_pays_back(request.member, claim_id, request.POST.get("how", ""))
     return redirect("claim", claim_id)
+
+
+@require_POST
+def to_issuer(request, claim_id: int):
+    """Say how much of it goes to the issuer of one's own card."""
+    typed = request.POST.get("amount", "")[:40]
+    try:
+        try:
+            amount = AmountField(label="The amount").clean(typed or "0")
+        except ValidationError as fault:
+            raise Refusal(" ".join(fault.messages)) from fault
+        issuing.send_to_issuer(request.member, claim_id, whole(request.POST.get("card")), amount)
+    except (Stale, NotAllowed):
+        raise
+    except Refusal as refusal:
+        claim = claim_for(request.member, claim_id)
+        context = page_context(request, claim, issuer_error=refusal.message, issuer_typed=typed)
+        return render(request, "claims/claim.html", context, status=422)
+    return redirect("claim", claim_id)
+
+
+@require_POST
+def add_trip(request, claim_id: int):
+    """Claim a further trip here."""
+    several.add_trip(request.member, claim_id, whole(request.POST.get("trip")))
+    messages.info(request, "The trip is claimed here too: its allowance, and the costs of its days.")
+    return redirect("claim", claim_id)
+
+
+@require_POST
+def take_trip_off(request, claim_id: int, trip_id: int):
+    """Claim a further trip elsewhere."""
+    several.take_trip_off(request.member, claim_id, trip_id)
+    messages.info(request, "The trip is not claimed here any more. Its costs lie in your tray.")
+    return redirect("claim", claim_id)
+
+
+@require_POST
+def set_advance(request, claim_id: int, trip_id: int):
+    """Set the advance of another trip against the claim, or no more."""
+    act = several.take_advance_off if "off" in request.POST else several.set_advance
+    act(request.member, claim_id, trip_id)
+    return redirect("bench-item", "claim", claim_id) if "bench" in request.POST else redirect("claim", claim_id)
 
 
 @require_POST

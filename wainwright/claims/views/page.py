@@ -10,13 +10,16 @@ from wainwright.accounts.forms import CodingForm, coding_initial
 from wainwright.accounts.selectors import refusal_words
 from wainwright.accounts.split_form import TypedSplit, editor
 from wainwright.accounts.splits import shares_of
-from wainwright.claims.comparing import against_plan, by_coding, signed_plan
+from wainwright.claims.comparing import against_plan, by_coding, signed_plans
 from wainwright.claims.models import PAYS_BACK, Claim
+from wainwright.claims.own_cards import own_cards
 from wainwright.claims.own_findings import covered
+from wainwright.claims.paying import free_advances
 from wainwright.claims.pictures import ghost_ribbon
 from wainwright.claims.questions import Asking, questions, shown
 from wainwright.claims.selectors import ClaimFile, claim_for, claims_of, load_file, posted_journal, posting_of
 from wainwright.claims.services import compose, drafting
+from wainwright.claims.services.several import UNDECIDED, advances_on
 from wainwright.claims.statements import versions
 from wainwright.core.money import Money, total
 from wainwright.core.states import stage_reached
@@ -24,6 +27,7 @@ from wainwright.paging import page_of
 from wainwright.signoff.presenting import route_preview, route_steps
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trail.selectors import history
+from wainwright.trips.models import Trip
 from wainwright.trips.selectors import advance_words
 
 # So few lines that agree are not worth folding.
@@ -92,7 +96,9 @@ def page_context(request, claim: Claim, **typed) -> dict:
         "may_take_back": own and claim.state == "In sign-off" and not any(s.state == "Given" and s.round == signoffs[-1].round for s in signoffs),
         "may_answer": own and claim.state not in (*Claim.OVER, "Settled"), "pays_back": PAYS_BACK,
         "head_form": CodingForm(books=file.books, initial=coding_initial(claim.coding)) if editable and "coding" in request.GET else None,
-        "send_error": "",
+        "send_error": "", "free_advances": list(free_advances(claim)) if own and (claim.editable or claim.state in UNDECIDED) else [],
+        "taken": advances_on(claim) if file.figures.advance else [], "more_trips": _more_trips(claim) if editable and "trips" in request.GET else None,
+        "own_cards": own_cards(claim, file.figures) if editable else [], "issuer_error": "", "issuer_typed": "",
     }  # fmt: skip
     if editable:
         context |= _asked(request, claim, file, "asked" in request.GET or "answering" in typed)
@@ -100,9 +106,19 @@ def page_context(request, claim: Claim, **typed) -> dict:
     return context | typed
 
 
+def _more_trips(claim: Claim) -> list[Trip]:
+    """The claimant's trips that can be claimed here too, the latest first."""
+    sent = Claim.objects.live().exclude(state__in=["Open", "Sent back"]).filter(trip__isnull=False).values("trip_id")
+    rows = Trip.objects.filter(
+        traveller_id=claim.claimant_id, currency=claim.currency, kind="trip", authorised__isnull=False
+    )
+    rows = rows.filter(state__in=["Authorised", "Under way", "Back", "Called off"]).exclude(pk__in=sent)
+    return list(rows.exclude(pk__in=[trip.pk for trip in claim.trips]).order_by("-starts", "-pk")[:30])
+
+
 def _others(claim: Claim) -> list[Claim]:
     """The other claims of the same trip that count, where they were read with it."""
-    return [other for other in claim.trip.live_claims if other.pk != claim.pk] if claim.trip else []
+    return [other for trip in claim.trips for other in trip.live_claims if other.pk != claim.pk]
 
 
 def _asked(request, claim: Claim, file: ClaimFile, whole: bool) -> dict:
@@ -191,11 +207,11 @@ def coding_summary(request, claim_id: int):
 def planned(request, claim_id: int):
     """The authorised plan beside what is claimed, on the ribbon and line by line: a part of its page, or by itself."""
     claim = claim_for(request.member, claim_id)
-    plan = signed_plan(claim)
+    plans = signed_plans(claim)
     context = {
         "claim": claim,
-        "rows": against_plan(plan, load_file(request.member, claim)),
-        "ribbon": ghost_ribbon(plan, claim),
+        "rows": against_plan(plans, load_file(request.member, claim)),
+        "ribbon": ghost_ribbon(plans.get(claim.trip_id or 0), claim),
     }
     return render(request, "claims/_planned.html" if request.htmx else "claims/planned.html", context)
 

@@ -29,7 +29,7 @@ def trip_papers(request, trip_id: int):
         Claim.objects.visible_to(request.member)
         .live()
         .select_related("firm", "claimant__person", "trip__signed", "statement")
-        .filter(trip=trip)
+        .of_trip(trip.pk)
         .order_by("pk")
     )
     binder = binding.trip_binder(request.member, trip, list(claims))

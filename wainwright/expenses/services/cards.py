@@ -5,11 +5,14 @@ from __future__ import annotations
 from datetime import date, timedelta
 
 from django.db import transaction
+from stdnum import iban
+from stdnum.exceptions import ValidationError as NotValid
 
 from wainwright.accounts.selectors import books
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.news.services import tell
-from wainwright.people.models import Card, Membership
+from wainwright.people.models import Card, Issuer, Membership
+from wainwright.people.selectors import finance_of
 from wainwright.trail.services import record
 
 FOUR = 4
@@ -85,6 +88,40 @@ def give_card(member: Membership, holder_id: int, last_four: str, issuer: str, s
     record(member, "gave a card of the firm", f"member:{holder.pk}", after=after)
     tell(holder, f"You hold the firm's card {card.issuer} ending {last_four} from {first:%d.%m.%Y} on", "/profile/")
     return card
+
+
+@transaction.atomic
+def set_issuer(member: Membership, name: str, account: str) -> Issuer:
+    """Finance says on which account the issuer of travellers' own cards is paid; no account takes it off. Raises ``Refusal``."""
+    if not member.finance:
+        raise NotAllowed("Only finance says where issuers are paid.")
+    name = " ".join(name.split())[:60]
+    if len(name) < 2:
+        raise Refusal("Say which issuer, as it stands on the cards.", "issuer")
+    known = Issuer.objects.select_for_update(of=("self",)).filter(firm_id=member.firm_id, name__iexact=name).first()
+    before = known.iban if known else ""
+    if account.strip():
+        try:
+            number = iban.validate(account)
+        except NotValid as error:
+            raise Refusal("That is no bank account: check its digits.", "iban") from error
+        known = known or Issuer(firm_id=member.firm_id, name=name)
+        known.iban = number
+        known.save()
+    elif known is None:
+        raise Refusal("Type the account on which it is paid.", "iban")
+    else:
+        number = ""
+        known.delete()
+    record(
+        member, "said where an issuer is paid", f"firm:{member.firm_id}", before=before[-4:],
+        after={"issuer": name, "account": number[-4:]},
+    )  # fmt: skip
+    for other in finance_of(member.firm_id):
+        if other.pk != member.pk:
+            words = f"is paid on an account ending {number[-4:]} now" if number else "is not paid any more"
+            tell(other, f"{member.person.name}: {name} {words}", "/ledger/cards/")
+    return known
 
 
 def _day(text: str, field: str) -> date | None:

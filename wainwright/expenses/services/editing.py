@@ -8,6 +8,7 @@ from datetime import date, timedelta
 from decimal import InvalidOperation
 
 from django.db import transaction
+from django.db.models import Q
 
 from wainwright import clock
 from wainwright.accounts.selectors import books
@@ -220,13 +221,14 @@ def set_personal(member: Membership, expense_id: int, version: int, typed: str) 
 
 
 def follow_meals(claim_id: int | None) -> None:
-    """Tell the trip of a claim which meals its bills pay for, so that its allowance leaves them out."""
+    """Tell the trips of a claim which meals its bills pay for, so that their allowance leaves them out."""
     if claim_id is None:
         return
-    trip_id = Trip.objects.filter(claims=claim_id).values_list("pk", flat=True).first()
-    # A supplement's bills pay for meals of the same days as those of the claim before it.
-    parts = Part.objects.filter(expense__claim__trip=trip_id, personal=False, day__isnull=False).exclude(meal="")
-    if trip_id:
+    trips = set(Trip.objects.filter(Q(claims=claim_id) | Q(also_claims=claim_id)).values_list("pk", flat=True))
+    for trip_id in trips:
+        # A supplement's bills pay for meals of the same days as those of the claim before it.
+        here = Q(expense__claim__trip=trip_id) | Q(expense__claim__also=trip_id)
+        parts = Part.objects.filter(here, personal=False, day__isnull=False).exclude(meal="").distinct()
         bill_meals(trip_id, [f"{part.day.isoformat()}:{part.meal}" for part in parts])
 
 

@@ -10,12 +10,12 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.accounts.forms import offered
 from wainwright.accounts.selectors import books
-from wainwright.errors import NotAllowed
+from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.loose import AGES, Loose, by_person, loose_charges, personal_open
 from wainwright.expenses.services import cards, reminding
 from wainwright.fields import whole
 from wainwright.paging import page_of
-from wainwright.people.models import Card, Membership
+from wainwright.people.models import Card, Issuer, Membership
 
 
 def _finance(request) -> None:
@@ -50,7 +50,11 @@ def remind(request):
 
 @require_GET
 def cards_page(request):
-    """The firm's cards: whose, from when to when, and which account stands behind each."""
+    """The firm's cards: whose, from when to when, and which account stands behind each; where issuers are paid."""
+    return _cards_page(request)
+
+
+def _cards_page(request, status: int = 200, **typed):
     _finance(request)
     rows = (
         Card.objects.filter(owner__firm_id=request.member.firm_id)
@@ -61,8 +65,23 @@ def cards_page(request):
         "page": page_of(rows, 50, request.GET.get("page")), "accounts": offered(books(request.member.firm), "account"),
         "usual": books(request.member.firm).accounts.card_clearing,
         "people": Membership.objects.filter(firm_id=request.member.firm_id, active=True).select_related("person").order_by("person__name"),
+        "issuers": Issuer.objects.filter(firm_id=request.member.firm_id), "typed": {"issuer": "", "iban": ""}, "error": "",
     }  # fmt: skip
-    return render(request, "expenses/cards.html", context)
+    return render(request, "expenses/cards.html", context | typed, status=status)
+
+
+@require_POST
+def set_issuer(request):
+    """Say on which account an issuer of travellers' own cards is paid."""
+    name, account = request.POST.get("issuer", "")[:80], request.POST.get("iban", "")[:60]
+    try:
+        cards.set_issuer(request.member, name, account)
+    except NotAllowed:
+        raise
+    except Refusal as refusal:
+        return _cards_page(request, 422, typed={"issuer": name, "iban": account}, error=refusal.message)
+    messages.info(request, f"It is kept where {name} is paid." if account.strip() else f"{name} is not paid any more.")
+    return redirect("/ledger/cards/#issuers")
 
 
 @require_POST

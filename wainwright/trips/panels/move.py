@@ -72,7 +72,7 @@ class MovePanel(Panel):
                 for q in asked_of(page.file.book.policy, page.trip)
             ],
             "kin": list(kin), "kin_words": share_words(kin), "into": others if page.own and page.trip.moves_with_id else [],
-            "typed": page.typed.get("mover", {}), "error": page.typed.get("error", ""),
+            "typed": page.typed.get("mover", {"name": "", "kin": ""}), "error": page.typed.get("error", ""),
         }  # fmt: skip
 
     @act("move/questions/", "move-questions", sums=True)
