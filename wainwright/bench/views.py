@@ -30,6 +30,7 @@ from wainwright.people.models import Membership
 from wainwright.signoff.models import SignOff
 from wainwright.signoff.presenting import route_steps
 from wainwright.signoff.selectors import remarks, steps
+from wainwright.trips.bearing import plan_by_coding
 from wainwright.trips.pictures import map_of, ribbon_of, spends_of
 from wainwright.trips.selectors import advance_words, trip_for
 from wainwright.trips.selectors import load_file as load_trip
@@ -84,7 +85,7 @@ def _trip(request, trip_id: int):
         "stage": stage_reached(trip.state, False, ""), "route": route_steps(signoffs),
         "ribbon": ribbon_of(file, spends_of(file, []), BENCH_WIDTH), "map": map_of(file.figures),
         "changes": between(list(trip.versions.all())), "permissions": [(p, file.comment_on(p)) for p in file.permissions],
-        "categories": file.categories, "remarks": remarks(trip.subject),
+        "categories": file.categories, "by_coding": plan_by_coding(file), "remarks": remarks(trip.subject),
         "others": _others(request, trip.traveller_id) if mine else [],
     }  # fmt: skip
     return render(request, "bench/trip.html", context)

@@ -6,6 +6,8 @@ from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from wainwright.accounts.kept import drop_split, kept_for
+from wainwright.accounts.splits import parts_from
 from wainwright.errors import Refusal
 from wainwright.fields import say, whole
 from wainwright.formats.places import place
@@ -50,6 +52,10 @@ def profile(request):
     if request.method == "POST" and act == "remove-vehicle":
         services.remove_vehicle(member, whole(request.POST.get("vehicle")))
         return redirect("profile")
+    if request.method == "POST" and act == "drop-split":
+        drop_split(member, whole(request.POST.get("split")))
+        messages.info(request, "The split is not kept any more. What was split by it stays as it is.")
+        return redirect("profile")
     if request.method == "POST" and act in forms and forms[act].is_valid():
         try:
             _keep(member, act, forms[act].cleaned_data)
@@ -60,6 +66,7 @@ def profile(request):
     context = {
         **{f"{name}_form": form for name, form in forms.items()}, "cards": list(member.cards.order_by("-firm_pays", "id")),
         "vehicles": list(member.vehicles.order_by("id")), "manager": member.manager, "link": subscription_link(member),
+        "kept": [(each, parts_from(each.parts, member.firm.currency), each.owner_id is None) for each in kept_for(member)],
         "has_code": has_authenticator(request.user), "waits_until": member.account_from,
     }  # fmt: skip
     return render(request, "profile/profile.html", context, status=422 if request.method == "POST" else 200)

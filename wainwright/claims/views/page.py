@@ -22,8 +22,10 @@ from wainwright.claims.services import compose, drafting
 from wainwright.claims.services.several import UNDECIDED, advances_on
 from wainwright.claims.statements import versions
 from wainwright.core.money import Money, total
+from wainwright.core.rules import Level
 from wainwright.core.states import stage_reached
 from wainwright.paging import page_of
+from wainwright.rulebook.selectors import Explained
 from wainwright.signoff.presenting import route_preview, route_steps
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trail.selectors import history
@@ -86,7 +88,7 @@ def page_context(request, claim: Claim, **typed) -> dict:
         "stage": stage_reached(claim.trip.state if claim.trip else "", True, claim.state),
         "sums": file.figures.settlement.sums, "settlement": file.figures.settlement,
         "route": route_steps(signoffs) if signoffs and not editable else route_preview(file.route),
-        "findings": [each for each in file.findings if each.finding.level.value == "stop" or not editable],
+        "findings": [each for each in file.findings if _still_counts(claim, each, editable)],
         "known": [each for each in file.findings if each.finding.level.value != "stop" and not each.open] if editable else [], "remarks": [remark for remark in by_line.get("", []) if not remark.mended],
         "entries": history(claim.subject) if "history" in request.GET else None,
         "advance_words": advance_words(claim.trip), "versions": versions(claim) if claim.statement and claim.statement.number > 1 else [],
@@ -104,6 +106,13 @@ def page_context(request, claim: Claim, **typed) -> dict:
         context |= _asked(request, claim, file, "asked" in request.GET or "answering" in typed)
         context |= _splitting(request, claim, file, typed)
     return context | typed
+
+
+def _still_counts(claim: Claim, each: Explained, editable: bool) -> bool:
+    """Whether a finding is shown above the lines: what is only worth knowing means nothing once the claim is over."""
+    if claim.state in Claim.OVER:
+        return each.finding.level != Level.NOTE
+    return each.finding.level == Level.STOP or not editable
 
 
 def _more_trips(claim: Claim) -> list[Trip]:

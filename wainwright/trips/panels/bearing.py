@@ -9,7 +9,7 @@ from wainwright.accounts.split_form import TypedSplit, do_split, editor
 from wainwright.accounts.splits import shares_of
 from wainwright.core.money import Money, total
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.signoff.summaries import ByCoding, by_coding
+from wainwright.trips.bearing import plan_by_coding
 from wainwright.trips.panels.base import Again, Page, Panel, act
 from wainwright.trips.selectors import TripFile
 from wainwright.trips.services import details
@@ -64,7 +64,7 @@ class BearingPanel(Panel):
         """What each coding bears, the splits, and the editor for one."""
         shares = shares_of(page.trip)
         found: dict[str, Any] = {
-            "rows": [(row, shares[row["about"]]) for row in page.trip.shares], "codings": self._codings(page),
+            "rows": [(row, shares[row["about"]]) for row in page.trip.shares], "codings": plan_by_coding(page.file),
             "split": page.do == "split" or bool(page.typed) or (page.editable and not page.trip.shares),
         }  # fmt: skip
         if found["split"] and page.editable:
@@ -76,12 +76,6 @@ class BearingPanel(Panel):
                 page.member, typed, whole_of(page.file, typed.about), split_abouts(page.file), recent
             )
         return found
-
-    def _codings(self, page: Page) -> list[ByCoding]:
-        """What each coding bears, with its owners and budgets."""
-        file = page.file
-        borne = {coding: (amount, 0) for coding, amount in file.borne}
-        return by_coding(page.trip.firm, file.books, borne, file.budgets, page.trip.coding)
 
     @act("split/", "plan-split", sums=True)
     def change(self, page: Page) -> str:
