@@ -340,6 +340,12 @@ class SplitTest(Drafted):
         self.assertEqual(KeptSplit.objects.get(pk=shared.pk).used, 1)
         with self.assertRaises(NotAllowed):
             drop_split(self.maren, shared.pk)
+        own = keep_split(self.maren, "Thirds of mine", HALF)
+        profile = self.client.get("/profile/")
+        self.assertContains(profile, 'aria-label="Drop Thirds of mine"')
+        self.assertNotContains(profile, f'aria-label="Drop {shared.name}"')
+        self.client.post("/profile/", {"act": "drop-split", "split": own.pk})
+        self.assertFalse(KeptSplit.objects.filter(pk=own.pk).exists())
         drop_split(self.priya, shared.pk)
 
     def test_the_editor_helps_and_loses_nothing(self):

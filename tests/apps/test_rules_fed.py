@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime, time, timedelta
+from datetime import UTC, datetime, time, timedelta
 from decimal import Decimal
 
 from demo.story import proof
@@ -20,7 +20,7 @@ from wainwright.expenses.services.editing import PartTyped
 from wainwright.formats.places import best_place, place
 from wainwright.people.models import new_version
 from wainwright.rulebook.models import Policy, RuleSetting
-from wainwright.trips.models import Leg, Night, Trip
+from wainwright.trips.models import Leg, Night, Trip, place_data
 from wainwright.trips.selectors import load_file as load_trip
 from wainwright.trips.selectors import trip_for
 from wainwright.trips.services import plan
@@ -270,3 +270,32 @@ class FedTest(WorldTestCase):
         claim = self.with_cost()
         Trip.objects.filter(pk=claim.trip_id).update(state="Planning")
         return claim
+
+    def of_rule(self, claim: Claim, rule: str) -> list[str]:
+        fresh = Claim.objects.select_related("firm", "claimant__person", "claimant__firm", "trip__signed").get(
+            pk=claim.pk
+        )
+        return [e.finding.text for e in load_file(self.maren, fresh).findings if e.finding.rule == rule]
+
+    def test_a_drive_is_measured_by_what_the_plan_compared_it_with(self):
+        self.fresh("own_car_far")
+        claim = self.a_claim(costs=())
+        compose.put_in(self.maren, claim.pk, [self.driven().pk])
+        at = datetime.combine(self.today - timedelta(days=9), time(7), UTC)
+        compared = {"price": "4.00", "way": "Coach"}
+        Leg.objects.create(
+            trip=claim.trip, mode="own car", origin=place_data(best_place("Cork")), target=place_data(best_place("Cobh")),
+            leaves_at=at, arrives_at=at + timedelta(hours=1), km=Decimal(40), compared=compared, paid_by="self",
+        )  # fmt: skip
+        self.assertIn("the cheapest other way that fits to 4.00", " ".join(self.of_rule(claim, "fed")))
+
+    def test_a_taxi_that_was_planned_where_one_drove_is_the_same_ride(self):
+        self.fresh("ride_twice")
+        claim = self.with_cost(merchant="A cab")
+        compose.put_in(self.maren, claim.pk, [self.driven().pk])
+        at = datetime.combine(self.today - timedelta(days=9), time(7), UTC)
+        Leg.objects.create(
+            trip=claim.trip, mode="taxi", origin=place_data(best_place("Cork")), target=place_data(best_place("Cobh")),
+            leaves_at=at, arrives_at=at + timedelta(hours=1), paid_by="self",
+        )  # fmt: skip
+        self.assertIn("is there twice", " ".join(self.of_rule(claim, "fed")))

@@ -30,15 +30,15 @@ import json; from wainwright.trips.models import Trip; from wainwright.expenses.
 from wainwright.claims.models import Claim; from wainwright.accounts.models import Posting
 tide = Trip.objects.get(title__startswith="Tide-gauge")
 northern = Trip.objects.get(title__startswith="Northern")
-print("WHICH" + json.dumps({"northern": northern.pk, "flight": northern.legs.first().pk, "bergen": northern.nights.first().date.isoformat(), "tide": tide.pk,
+print("WHICH" + json.dumps({"northern": northern.pk, "move": Trip.objects.get(kind="move", moves_with=None).pk, "flight": northern.legs.first().pk, "bergen": northern.nights.first().date.isoformat(), "tide": tide.pk,
     "claim": Claim.objects.get(trip=tide).pk, "hotel": Expense.objects.filter(claim__trip=tide, category="lodging").first().pk,
     "journal": Posting.objects.filter(firm__slug="ltd").first().pk}))
 """
-M, T, P = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist"
+M, T, P, J = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist", "Jonas Petrauskas"
 # name, who, address, css of a link to follow first, width
 SHOTS = [
     ("desk", M, "/", "", 1280), ("trip", M, "/trips/{tide}/", "", 1280), ("planning", M, "/trips/{northern}/?open=night-{bergen}#night-{bergen}", "", 1280), ("ways", M, WAYS, ".ways-list a.way", 1280),
-    ("stays", M, f"/trips/{{northern}}/stays/?night={NEXT + timedelta(days=4)}", "", 1280), ("seats", M, "/trips/{northern}/?open=leg-{flight}", ".panel a[href$='/seats/']", 1280),
+    ("stays", M, f"/trips/{{northern}}/stays/?night={NEXT + timedelta(days=4)}", "", 1280), ("move", J, "/trips/{move}/?open=move", "", 1280),
     ("sign", M, "/trips/{northern}/sign/", "", 1280), ("order", M, "/trips/{tide}/order/", "", 1280),
     ("tray", M, "/tray/", "", 1280), ("receipt", M, "/tray/", "a.thumb[aria-label*='lab-og']", 1280),
     ("break-down", M, "/expenses/{hotel}/", "", 1280), ("grid", M, "/expenses/grid/", "", 1280), ("claim", M, "/claims/{claim}/?asked=1", "", 1280), ("split", M, "/claims/{claim}/?split=category:lodging#split", "", 1280), ("against", M, "/claims/{claim}/planned/", "", 1280),
