@@ -4,6 +4,7 @@ from allauth.account import views as sign_in
 from django.urls import include, path, re_path, register_converter
 
 from wainwright.accounts import views as accounts
+from wainwright.bench import queue as bench_queue
 from wainwright.bench import views as bench
 from wainwright.claims.views import acts as claim_acts
 from wainwright.claims.views import page as claims
@@ -194,6 +195,10 @@ urlpatterns = [
     path("claims/<int:claim_id>/put-in/", claim_acts.put_in, name="put-in"),
     path("claims/<int:claim_id>/coding/", claim_acts.change_coding, name="claim-coding"),
     path("claims/<int:claim_id>/say/", claim_acts.say, name="claim-say"),
+    path("bench/queue/", bench_queue.queue, name="queue"),
+    path("bench/queue/keep/", bench_queue.keep_view, name="queue-keep"),
+    path("bench/queue/approve/", bench_queue.approve_calm, name="queue-approve"),
+    path("bench/queue/<int:signoff_id>/take-over/", bench_queue.take_over, name="take-over"),
     path("bench/", bench.bench_page, name="bench"),
     path("bench/<kind:kind>/<int:object_id>/", bench.item, name="bench-item"),
     path("bench/<kind:kind>/<int:object_id>/approve/", bench.approve, name="approve"),

@@ -18,6 +18,7 @@ from wainwright.claims.models import Claim
 from wainwright.claims.services import books
 from wainwright.expenses.models import CardFile, Charge
 from wainwright.people.second_factor import has_authenticator
+from wainwright.signoff.models import SignOff
 from wainwright.standins.mailbox.models import Mail
 from wainwright.trips.models import Paper, Trip
 from wainwright.urls import SIGNING_IN
@@ -42,7 +43,7 @@ OPEN = {
     "loose": (403, 403, 403, 200, 403, 200, 200), "firm-cards": (403, 403, 403, 200, 403, 200, 200),
     "card-look": (200, 404, 404, 404, 404, 404, 404),
     "receipt-picture": (200, 404, 200, 200, 404, 200, 404),
-    "bench": (403, 403, 302, 200, 403, 403, 200), "bench-item": (302, 404, 200, 200, 404, 302, 404),
+    "bench": (403, 403, 302, 200, 403, 403, 200), "queue": (403, 403, 200, 200, 403, 200, 200), "bench-item": (302, 404, 200, 200, 404, 302, 404),
     "ledger": (403, 403, 403, 200, 403, 200, 200), "pay": (403, 403, 403, 200, 403, 200, 200),
     "journal": (403, 403, 403, 200, 403, 200, 404), "pay-run": (403, 403, 403, 200, 403, 200, 404), "pay-file": (403, 403, 403, 200, 403, 200, 404),
     "pay-answer": (403, 403, 403, 200, 403, 200, 404),
@@ -50,7 +51,7 @@ OPEN = {
 }  # fmt: skip
 # Acts: whoever may not do them changes nothing. These change nothing of maren's for anybody but those named.
 ACTS = {
-    "news-read", "rates-take", "switch-firm", "demo-sign-in", "move-clock", "trip-head", "leg-line", "leg-add", "leg-move", "leg-change", "leg-moving", "claim-trip-add", "claim-trip-off", "claim-advance", "claim-to-issuer", "issuer-set", "move-questions", "mover-add", "mover-off", "move-part", "move-join", "leg-travelled", "leg-remove", "shift", "stay-stretch", "stay-split", "quarters", "host", "questions",
+    "news-read", "rates-take", "switch-firm", "demo-sign-in", "move-clock", "trip-head", "leg-line", "leg-add", "leg-move", "leg-change", "leg-moving", "queue-keep", "queue-approve", "take-over", "claim-trip-add", "claim-trip-off", "claim-advance", "claim-to-issuer", "issuer-set", "move-questions", "mover-add", "mover-off", "move-part", "move-join", "leg-travelled", "leg-remove", "shift", "stay-stretch", "stay-split", "quarters", "host", "questions",
     "engagement-add", "engagement-remove", "permission-add", "permission-remove", "paper-add", "paper-remove", "plan-split", "copy", "copy-take",
     "trip-reopen", "trip-say", "itinerary-mail", "car-hold", "stay-hold", "by-hand", "booking-price", "booking-card", "subscribe", "unsubscribe", "stay", "meal", "other-add",
     "other-remove", "advance", "trip-explain", "trip-send", "trip-take-back", "trip-call-off", "hold", "booking-cancel", "claim-trip",
@@ -104,7 +105,7 @@ class AccessTest(WorldTestCase):
             self.run_ = books.pay(self.priya, [posted.pk], self.today)
         self.mail = Mail.objects.create(to=self.maren.person.email, subject="x", text="x", raw=b"", time=clock.now())
         self.values = {
-            "trip_id": self.trip.pk, "claim_id": self.claim.pk, "expense_id": self.expense.pk, "receipt_id": self.receipt.pk,
+            "signoff_id": SignOff.objects.first().pk, "trip_id": self.trip.pk, "claim_id": self.claim.pk, "expense_id": self.expense.pk, "receipt_id": self.receipt.pk,
             "page_id": self.receipt.pages.first().pk, "kind": "claim", "object_id": self.claim.pk, "posting_id": Posting.objects.first().pk,
             "run_id": self.run_.pk, "answer_id": self.run_.answers.get().pk, "payment_id": self.run_.payments.get().pk, "member_id": self.maren.pk, "cover_id": 1, "delegate_id": 1, "mail_id": self.mail.pk, "number": 0, "leg_id": self.trip.legs.first().pk, "other_id": 1,
             "booking_id": self.booking.pk, "paper_id": self.paper.pk, "card_id": self.maren.cards.first().pk, "file_id": self.file.pk, "index": 0, "opened": "papers", "secret": "x", "act": "send-back", "slug": "norge",
@@ -121,7 +122,7 @@ class AccessTest(WorldTestCase):
     def test_an_approver_who_was_not_asked_sees_no_more_than_anybody_else(self):
         self.enter(self.ottilie)
         for name, wanted in OPEN.items():
-            status = {"bench": 200, "bench-item": 404}.get(name, wanted[WHO.index("aiko")])
+            status = {"bench": 200, "queue": 200, "bench-item": 404}.get(name, wanted[WHO.index("aiko")])
             with self.subTest(name):
                 response = self.client.get(self.address(name))
                 self.close(response)

@@ -14,6 +14,7 @@ from wainwright.accounts.models import BankAnswer, Payment, PayRun, Posting
 from wainwright.claims.models import Claim
 from wainwright.expenses.models import CardFile, Expense, HeldMail, Receipt, ReceiptPage
 from wainwright.people.models import Card, Cover, Delegate, Membership
+from wainwright.signoff.models import SignOff
 from wainwright.standins.mailbox.models import Mail
 from wainwright.trips.models import Leg, OtherCost, Paper, Trip
 
@@ -68,7 +69,7 @@ def things_of(member: Membership) -> dict[str, object]:
     page = ReceiptPage.objects.filter(receipt__owner=member)
     run = PayRun.objects.filter(firm=firm)
     return {
-        "member_id": mine["pk"], "cover_id": first(Cover.objects.filter(member=member)), "delegate_id": first(Delegate.objects.filter(member=member)), "trip_id": trip.pk if trip else 0, "claim_id": claim.pk if claim else 0, "object_id": claim.pk if claim else 0,
+        "member_id": mine["pk"], "cover_id": first(Cover.objects.filter(member=member)), "delegate_id": first(Delegate.objects.filter(member=member)), "signoff_id": first(SignOff.objects.filter(signer=member)), "trip_id": trip.pk if trip else 0, "claim_id": claim.pk if claim else 0, "object_id": claim.pk if claim else 0,
         "expense_id": first(Expense.objects.filter(owner=member)), "receipt_id": first(Receipt.objects.filter(owner=member)), "page_id": first(page),
         "leg_id": first(Leg.objects.filter(trip__traveller=member)), "other_id": first(OtherCost.objects.filter(trip__traveller=member)),
         "booking_id": getattr(trip and trip.bookings.first(), "pk", 0), "paper_id": first(Paper.objects.filter(trip__traveller=member)),

@@ -36,7 +36,7 @@ def move_on(firm_id: int) -> int:
 
 
 def _hand_on(row: SignOff, people: dict[str, Signer]) -> bool:
-    owner = _owner(row)
+    owner = owner_of(row)
     gone = people[str(row.signer_id)]
     to, covers = who_signs_for(gone.key, str(owner.pk), people)
     if to is None:
@@ -57,10 +57,22 @@ def _hand_on(row: SignOff, people: dict[str, Signer]) -> bool:
     return True
 
 
-def _owner(row: SignOff) -> Membership:
+def owner_of(row: SignOff) -> Membership:
+    """Whose trip or claim is decided on."""
     if row.kind == "trip":
         return Trip.objects.select_related("traveller__person", "traveller__firm").get(pk=row.object_id).traveller
     return Claim.objects.select_related("claimant__person", "claimant__firm").get(pk=row.object_id).claimant
+
+
+def is_above(member: Membership, other: Membership) -> bool:
+    """Whether a person stands above another, however far."""
+    seen, at = {other.pk}, other.manager_id
+    while at is not None and at not in seen:
+        if at == member.pk:
+            return True
+        seen.add(at)
+        at = Membership.objects.filter(pk=at).values_list("manager_id", flat=True).first()
+    return False
 
 
 def _link(row: SignOff) -> str:

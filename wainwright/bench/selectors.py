@@ -1,23 +1,74 @@
-"""What waits."""
+"""What waits, for oneself or for others, and what was decided: filtered, sorted and paged in the database."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import date
+from typing import Any
+from urllib.parse import urlencode
+
+from django.core.paginator import Page, Paginator
+from django.db.models import Case, CharField, Count, DateField, F, IntegerField, Min, Q, QuerySet, Sum, Value, When
+from django.db.models.functions import Coalesce
 
 from wainwright import clock
-from wainwright.claims.selectors import to_check
+from wainwright.claims.models import Claim
 from wainwright.core.money import Money
 from wainwright.people.models import Membership
-from wainwright.signoff.selectors import waiting_for
+from wainwright.signoff.models import WHAT, SignOff
+from wainwright.trips.models import Trip
 
-SHOWN = 60
+SIZE, MOST_AT_ONCE = 30, 100
 WORDS = {"In finance check": "to check", "Cleared": "to post", "Posting refused": "refused"}
+SHOWS = {"mine": "Waiting for me", "others": "Waiting for others", "decided": "Decided"}
+SORTS = {
+    "due": "due date", "risk": "risk", "kind": "kind", "person": "person", "coding": "coding", "amount": "amount", "oldest": "how long",
+}  # fmt: skip
+# What is only worth knowing is not out of line.
+_ODD = Q(marks__icontains="stop") | Q(marks__icontains="explain")
+_FAR = date(9999, 12, 31)
+_ORDER = {
+    "due": ("rank", "due", "since", "pk"), "risk": ("-risk", "rank", "due", "pk"), "kind": ("what", "rank", "due", "pk"),
+    "person": ("who", "due", "pk"), "coding": ("coding", "due", "pk"), "amount": ("-minor", "pk"), "oldest": ("since", "pk"),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """Which part of the queue is looked at. What stands in the address, and nothing else."""
+
+    show: str = "mine"
+    kind: str = ""
+    sort: str = "due"
+    text: str = ""
+    calm: bool = False
+
+    @classmethod
+    def of(cls, query: Mapping[str, str]) -> Wanted:
+        """Read it from an address; what means nothing is left out."""
+        show, kind, sort = (query.get(name, "")[:12] for name in ("show", "kind", "sort"))
+        return cls(
+            show if show in SHOWS else "mine", kind if kind in dict(WHAT) else "", sort if sort in SORTS else "due",
+            query.get("q", "").strip()[:60], query.get("calm") == "1",
+        )  # fmt: skip
+
+    def address(self, **other: object) -> str:
+        """The address of the same with something else, as a query; what is usual is left out."""
+        wanted = replace(self, **other)  # type: ignore[arg-type]
+        usual = Wanted()
+        named = {"show": "show", "kind": "kind", "sort": "sort", "text": "q", "calm": "calm"}
+        said = {
+            short: "1" if value is True else value
+            for name, short in named.items()
+            if (value := getattr(wanted, name)) != getattr(usual, name)
+        }
+        return f"?{urlencode(said)}" if said else ""
 
 
 @dataclass(frozen=True)
 class Waiting:
-    """One thing that waits for a decision."""
+    """One thing that waits for a decision, or was decided. ``holds`` is for whom it waits, where that is somebody else."""
 
     kind: str
     object_id: int
@@ -28,48 +79,189 @@ class Waiting:
     days: int | None
     marks: list[str]
     finance_word: str = ""
+    what: str = "claim"
+    risk: int = 0
+    coding: str = ""
+    holds: str = ""
+    state: str = ""
+    signoff: int = 0
+    since: object = None
+
+    @property
+    def calm(self) -> bool:
+        """Whether nothing of it is out of line."""
+        return not self.marks
 
 
 @dataclass(frozen=True)
 class Bench:
-    """Everything that waits for one person."""
+    """One page of the queue, how many there are in all, what they come to by currency, and since when the oldest waits."""
 
-    waiting: list[Waiting]
+    page: Page
+    wanted: Wanted = field(default_factory=Wanted)
+    count: int = 0
+    sums: Sequence[Money] = ()
+    oldest: object = None
 
     @property
-    def sums(self) -> list[Money]:
-        """What it comes to, by currency."""
-        sums: dict[str, Money] = {}
-        for each in self.waiting:
-            sums[each.amount.currency] = sums.get(each.amount.currency, Money.zero(each.amount.currency)) + each.amount
-        return list(sums.values())
+    def waiting(self) -> list[Waiting]:
+        """The things of the page."""
+        return list(self.page.object_list)
 
 
-def bench(member: Membership) -> Bench:
-    """Return what waits for a person: sign-offs by due date, then claims for finance. Two queries at most."""
+def bench(member: Membership, wanted: Wanted | None = None, number: str | None = None) -> Bench:
+    """Return a page of what waits for a person, or of what they look at. Three queries at most, however much there is."""
+    wanted = wanted or Wanted()
+    signoffs, claims = _signoffs(member, wanted), _claims(member, wanted)
+    count, sums, oldest = _in_all([signoffs, claims])
+    pages = Paginator(_rows(signoffs, claims, wanted), SIZE)
+    pages.count = count
+    page = pages.get_page(number)
+    page.object_list = _shown(member, list(page.object_list), wanted) if count else []
+    return Bench(page, wanted, count, sums, oldest)
+
+
+def waiting_count(member: Membership) -> int:
+    """Return how many things wait for a person. Two queries at most."""
+    wanted = Wanted()
+    return _in_all([_signoffs(member, wanted), _claims(member, wanted)])[0]
+
+
+@dataclass(frozen=True)
+class Easy:
+    """What waits for a person with nothing out of line: each as "sign-off:version", and what they come to."""
+
+    things: list[str]
+    count: int
+    sums: list[Money]
+
+
+def calm(member: Membership, wanted: Wanted) -> Easy:
+    """Return the sign-offs of a person without anything out of line, so many as one act takes. Four queries at most."""
+    rows = _signoffs(member, replace(wanted, calm=True)).filter(scope="all")
+    count, sums, _ = _in_all([rows])
+    first = list(rows.order_by("due", "pk").values_list("pk", "kind", "object_id")[:MOST_AT_ONCE])
+    versions = {
+        kind: dict(model.objects.filter(pk__in=[pk for _, k, pk in first if k == kind]).values_list("pk", "version"))
+        for kind, model in (("trip", Trip), ("claim", Claim))
+        if any(k == kind for _, k, _ in first)
+    }
+    things = [f"{pk}:{versions[kind][thing]}" for pk, kind, thing in first if thing in versions[kind]]
+    return Easy(things, count, sums)
+
+
+def _signoffs(member: Membership, wanted: Wanted) -> QuerySet[SignOff]:
+    rows = SignOff.objects.filter(firm_id=member.firm_id)
+    if wanted.show == "decided":
+        rows = rows.filter(decided__isnull=False)
+        rows = rows if member.reads_all else rows.filter(signer=member)
+    else:
+        rows = rows.filter(state=SignOff.State.WAITING, turn=True)
+        rows = rows.filter(signer=member) if wanted.show == "mine" else _of_others(member, rows)
+    if wanted.kind:
+        rows = rows.filter(what=wanted.kind)
+    if wanted.text:
+        rows = rows.filter(Q(title__icontains=wanted.text) | Q(coding__icontains=wanted.text))
+    return rows.exclude(_ODD) if wanted.calm else rows
+
+
+def _of_others(member: Membership, rows: QuerySet[SignOff]) -> QuerySet[SignOff]:
+    """What waits for others: of the whole firm for who reads it all, else of those below one."""
+    rows = rows.exclude(signer=member)
+    if member.reads_all:
+        return rows
+    below = {member.pk}
+    while True:
+        more = set(Membership.objects.filter(manager__in=below).values_list("pk", flat=True)) - below
+        if not more:
+            return rows.filter(signer__in=below)
+        below |= more
+
+
+def _claims(member: Membership, wanted: Wanted) -> QuerySet[Claim]:
+    """What waits for finance: never one's own; nothing for others, whose it is not."""
+    if not member.finance or wanted.show != "mine" or wanted.kind == "plan":
+        return Claim.objects.none()
+    rows = Claim.objects.filter(firm_id=member.firm_id, state__in=list(WORDS)).exclude(claimant=member)
+    if wanted.kind:
+        rows = rows.filter(supplements__isnull=wanted.kind != "supplement")
+    if wanted.text:
+        person = Q(claimant__person__name__icontains=wanted.text)
+        rows = rows.filter(person | Q(title__icontains=wanted.text) | Q(statement__coding__icontains=wanted.text))
+    return rows.filter(statement__risk=0) if wanted.calm else rows
+
+
+def _in_all(parts: Sequence[QuerySet]) -> tuple[int, list[Money], object]:
+    """How many, what they come to by currency, since when the oldest waits. A query for each part."""
+    count, sums, oldest = 0, {}, None
+    for rows in parts:
+        column, since = ("amount_minor", "since") if rows.model is SignOff else ("statement__total_minor", "sent")
+        for row in rows.order_by().values("currency").annotate(n=Count("pk"), s=Sum(column), o=Min(since)):
+            count += row["n"]
+            sums[row["currency"]] = sums.get(row["currency"], 0) + (row["s"] or 0)
+            oldest = min(filter(None, (oldest, row["o"])), default=None)
+    return count, [Money.from_minor(minor, currency) for currency, minor in sums.items()], oldest
+
+
+_COLUMNS = (
+    "source", "pk", "rank", "who", "minor", "risk", "coding", "what", "due", "since", "marks", "title", "currency", "kind",
+    "object_id", "word",
+)  # fmt: skip
+
+
+def _rows(signoffs: QuerySet[SignOff], claims: QuerySet[Claim], wanted: Wanted) -> QuerySet:
+    """Sign-offs as they are, in the order that is wanted; where claims wait as well, both as one list of values."""
+    text, number = CharField(), IntegerField()
+    if wanted.show == "decided":
+        return signoffs.order_by("-decided", "-pk").select_related("signer__person")
+    one = signoffs.order_by().annotate(
+        source=Value("s", text), rank=Value(1, number), who=F("title"), minor=F("amount_minor"), word=Value("", text),
+    )  # fmt: skip
+    if claims.query.is_empty():
+        return one.select_related("signer__person").order_by(*_ORDER[wanted.sort])
+    what = Case(When(supplements__isnull=False, then=Value("supplement")), default=Value("claim"), output_field=text)
+    two = claims.order_by().annotate(
+        source=Value("c", text), rank=Case(When(state="Posting refused", then=0), default=2, output_field=number),
+        who=F("claimant__person__name"), minor=Coalesce(F("statement__total_minor"), 0), risk=Coalesce(F("statement__risk"), 0),
+        coding=Coalesce(F("statement__coding"), Value("")), what=what, due_=Value(_FAR, DateField()), kind=Value("claim", text),
+        object_id=F("pk"), word=F("state"),
+    )  # fmt: skip
+    swapped = {"due": "due_", "since": "sent", "marks": "statement__marks"}
+    return (
+        one.values(*_COLUMNS)
+        .union(two.values(*(swapped.get(name, name) for name in _COLUMNS)), all=True)
+        .order_by(*_ORDER[wanted.sort])
+    )
+
+
+def _shown(member: Membership, rows: Sequence, wanted: Wanted) -> list[Waiting]:
+    """The things of a page, in its order."""
     today = clock.today(member.firm.zone)
-    found = []
-    for row in waiting_for(member)[:SHOWN]:
-        who, _, title = row.title.partition(": ")
-        days = (row.due - today).days if row.due else None
-        found.append(Waiting(row.kind, row.object_id, who, title, row.amount, row.due, days, _marks(row.marks)))
-    if member.finance:
-        for claim in to_check(member)[:SHOWN]:
-            marks = _marks(claim.statement.marks if claim.statement else [])
-            found.append(
-                Waiting(
-                    "claim",
-                    claim.pk,
-                    claim.claimant.person.name,
-                    claim.title,
-                    claim.total,
-                    None,
-                    None,
-                    marks,
-                    WORDS[claim.state],
-                )
-            )
-    return Bench(found)
+    return [
+        _of_signoff(row, member, today, wanted) if isinstance(row, SignOff) else _of_values(row, today) for row in rows
+    ]
+
+
+def _of_signoff(row: SignOff, member: Membership, today: date, wanted: Wanted) -> Waiting:
+    who, _, title = row.title.partition(": ")
+    days = (row.due - today).days if row.due else None
+    decided = wanted.show == "decided"
+    holds = "" if row.signer_id == member.pk and not decided else row.signer.person.name
+    return Waiting(
+        row.kind, row.object_id, who, title, row.amount, row.due, days, _marks(row.marks), "", row.what, row.risk, row.coding,
+        holds, row.state if decided else "", row.pk, row.decided if decided else row.since,
+    )  # fmt: skip
+
+
+def _of_values(row: Mapping[str, Any], today: date) -> Waiting:
+    """A sign-off or a claim for finance, of the list of both."""
+    amount, claim = Money.from_minor(row["minor"], row["currency"]), row["source"] == "c"
+    who, _, title = (row["who"], "", row["title"]) if claim else row["title"].partition(": ")
+    due = None if claim else row["due"]
+    return Waiting(
+        row["kind"], row["object_id"], who, title, amount, due, (due - today).days if due else None, _marks(row["marks"] or []),
+        WORDS.get(row["word"], ""), row["what"], row["risk"], row["coding"], signoff=0 if claim else row["pk"], since=row["since"],
+    )  # fmt: skip
 
 
 def _marks(levels: list[str]) -> list[str]:

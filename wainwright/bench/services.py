@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from django.db import transaction
 
+from wainwright.bench.models import KeptView
+from wainwright.bench.moving import is_above, owner_of
 from wainwright.claims.models import Claim
 from wainwright.claims.services import road as claim_road
-from wainwright.errors import Refusal, Stale
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.news.services import tell
 from wainwright.people.models import Membership
 from wainwright.signoff import services as signoff
 from wainwright.signoff.models import SignOff
@@ -14,6 +19,7 @@ from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.services import road as trip_road
 
+MOST_KEPT = 20
 ENDS = {"send_back": SignOff.State.SENT_BACK, "turn_down": SignOff.State.TURNED_DOWN}
 
 
@@ -55,6 +61,84 @@ def approve(member: Membership, kind: str, object_id: int, comment: str = "", ve
     if through:
         road.signed(member, thing, given.covers)
     return through
+
+
+@transaction.atomic
+def keep_view(member: Membership, name: str, query: str) -> KeptView:
+    """Keep a part of the queue under a name, for oneself; the same name is kept anew. Raises ``Refusal``."""
+    name = " ".join(name.split())[:40]
+    if len(name) < 2:
+        raise Refusal("Give it a name of two letters or more.", "name")
+    if not query:
+        raise Refusal("That is the queue as it opens anyway. Narrow or sort it first.", "name")
+    if member.kept_views.exclude(name=name).count() >= MOST_KEPT:
+        raise Refusal(f"{MOST_KEPT} are enough. Drop one first.", "name")
+    return KeptView.objects.update_or_create(member_id=member.pk, name=name, defaults={"query": query[:200]})[0]
+
+
+def drop_view(member: Membership, kept_id: int) -> None:
+    """Drop a kept part of the queue. Raises ``Stale``."""
+    if not member.kept_views.filter(pk=kept_id).delete()[0]:
+        raise Stale("That is not kept any more.")
+
+
+def approve_calm(member: Membership, shown: Sequence[tuple[int, int]]) -> tuple[int, list[str]]:
+    """Approve many that have nothing out of line, each as (sign-off, version) and an act of its own.
+
+    Returns how many, and of the others why not: what was changed meanwhile, decided, or has something out of line by now.
+    """
+    rows = SignOff.objects.filter(pk__in=[pk for pk, _ in shown], signer=member).in_bulk()
+    done, left = 0, []
+    for pk, version in shown:
+        row = rows.get(pk)
+        if row is None:
+            continue
+        if any(level != "note" for level in row.marks):
+            left.append(f"{row.title}: something is out of line. Look at it by itself.")
+            continue
+        try:
+            approve(member, row.kind, row.object_id, "", version)
+            done += 1
+        except Refusal as refusal:
+            left.append(f"{row.title}: {refusal.message}")
+    return done, left
+
+
+@transaction.atomic
+def take_over(member: Membership, signoff_id: int) -> SignOff:
+    """Take a decision over that waits for a colleague below one: both are told, and whose it is. Raises ``NotAllowed``, ``Refusal``.
+
+    Who may: an approver above the colleague, within the own limit, who is neither its owner nor asked already.
+    """
+    row = (
+        SignOff.objects.select_for_update(of=("self",))
+        .filter(pk=signoff_id, firm_id=member.firm_id)
+        .select_related("signer__person", "signer__firm")
+        .first()
+    )
+    if row is None or row.state != SignOff.State.WAITING or not row.turn:
+        raise Stale("It does not wait any more: it was decided, or taken back.")
+    if not member.approver or not is_above(member, row.signer):
+        raise NotAllowed("Only an approver above them takes a decision over.")
+    owner = owner_of(row)
+    if owner.pk == member.pk:
+        raise NotAllowed("Nobody decides on their own.")
+    if member.limit is not None and row.amount > member.limit:
+        raise Refusal(f"You sign up to {member.limit}, this comes to {row.amount}.")
+    if SignOff.objects.filter(subject=row.subject, signer=member, state=SignOff.State.WAITING).exists():
+        raise Refusal("You are on its route already.")
+    link, was = f"/bench/{row.kind}/{row.object_id}/", row.signer
+    new = signoff.hand_on(row, member, "", f"{row.why}; taken over from {was.person.name}", link)
+    record(
+        member, "took a decision over", row.subject, before={"waited for": was.person.name}, after={"waits for": member.person.name}
+    )  # fmt: skip
+    tell(was, f"{member.person.name} took {row.title} over: it does not wait for you any more", "/bench/")
+    tell(
+        owner,
+        f"{row.title}: {member.person.name} decides in place of {was.person.name}",
+        f"/{'trips' if row.kind == 'trip' else 'claims'}/{row.object_id}/",
+    )
+    return new
 
 
 @transaction.atomic

@@ -18,10 +18,12 @@ from wainwright.bench.selectors import bench
 from wainwright.claims.comparing import by_coding
 from wainwright.claims.models import Claim
 from wainwright.claims.paying import free_advances
+from wainwright.claims.risk import risk_as_kept
 from wainwright.claims.selectors import claim_for, load_file, planned_of, posted_journal, posting_of
 from wainwright.claims.services import books as booking
 from wainwright.claims.services import correcting, road
 from wainwright.claims.statements import versions
+from wainwright.core.risk import Risk
 from wainwright.core.states import stage_reached
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.models import Receipt
@@ -84,7 +86,7 @@ def _trip(request, trip_id: int):
         "bench": bench(request.member), "kind": "trip", "thing": trip, "trip": trip, "file": file, "mine": mine,
         "stage": stage_reached(trip.state, False, ""), "route": route_steps(signoffs),
         "ribbon": ribbon_of(file, spends_of(file, []), BENCH_WIDTH), "map": map_of(file.figures),
-        "changes": between(list(trip.versions.all())), "permissions": [(p, file.comment_on(p)) for p in file.permissions],
+        "changes": between(list(trip.versions.all())) if any(each.round > 1 for each in signoffs) else [], "permissions": [(p, file.comment_on(p)) for p in file.permissions],
         "categories": file.categories, "by_coding": plan_by_coding(file), "remarks": remarks(trip.subject),
         "others": _others(request, trip.traveller_id) if mine else [],
     }  # fmt: skip
@@ -106,6 +108,7 @@ def _claim(request, claim_id: int, status: int = 200, **more):
     chosen = next((row for row in rows if row["line"].key == request.GET.get("line")), (odd or rows or [None])[0])
     finance = request.member.finance and claim.claimant_id != request.member.pk
     posting = posting_of(claim) if finance else None
+    risk = risk_as_kept(claim.statement) if claim.statement else Risk(0, ())
     context = {
         "bench": bench(request.member), "kind": "claim", "thing": claim, "claim": claim, "file": file, "mine": mine,
         "stage": stage_reached(claim.trip.state if claim.trip else "", True, claim.state),
@@ -123,7 +126,7 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "codes": sorted({(d, c) for d, c in file.figures.by_code if d != "account"}),
         "free_advances": list(free_advances(claim)) if finance and claim.state == "In finance check" else [],
         "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
-        "today": clock.today(claim.firm.zone), "by_coding": by_coding(file),
+        "risk": risk, "risk_words": f"Risk {risk.points}", "today": clock.today(claim.firm.zone), "by_coding": by_coding(file),
     }  # fmt: skip
     return render(request, "bench/claim.html", context | more, status=status)
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from django.db.models import Exists, OuterRef, Q, QuerySet, Subquery, Sum
 
 from wainwright.claims.models import AdvanceTaken, Claim, Statement
+from wainwright.claims.paying import free_advances
 from wainwright.core.money import Money, total
 from wainwright.core.settlement import take_off
 from wainwright.trips.models import Trip
@@ -53,12 +54,14 @@ class Beside:
     advances that no other claim takes.
 
     ``owed`` is what the claimant owes back on earlier claims and lets be taken from the next; ``open`` their other open claims.
+    ``free`` says that a paid advance of theirs is taken by no claim.
     """
 
     trips: Mapping[int, Had]
     taken: Money
     owed: tuple[Owes, ...] = ()
     open: tuple[Claim, ...] = ()
+    free: bool = False
 
     @property
     def advance(self) -> Money:
@@ -84,14 +87,17 @@ def beside(claim: Claim) -> Beside:
     wanted = own | Q(trip__in=trips) | Q(pk__in=along) if trips else own
     links = Claim.also.through.objects.filter(claim_id=OuterRef("pk"))
     has = {f"also_{trip.pk}": Exists(links.filter(trip_id=trip.pk)) for trip in trips}
+    has["free"] = Exists(free_advances(claim))
     rows = Claim.objects.live().filter(wanted).annotate(held=_HELD, taken=_TAKEN, **has).select_related("statement")
     found = list(rows.order_by("pk"))
     owed = _left([row for row in found if row.pk != claim.pk and row.pays_back == "next"])
     open_ = tuple(row for row in found if row.pk != claim.pk and row.editable and row.claimant_id == claim.claimant_id)
-    taken = next((row.taken for row in found if row.pk == claim.pk), 0) or 0
+    own_row = next((row for row in found if row.pk == claim.pk), None)
+    taken = (own_row.taken if own_row is not None else 0) or 0
     return Beside(
-        {trip.pk: _had(claim, trip, found) for trip in trips}, Money.from_minor(taken, claim.currency), owed, open_
-    )
+        {trip.pk: _had(claim, trip, found) for trip in trips}, Money.from_minor(taken, claim.currency), owed, open_,
+        bool(own_row is not None and own_row.free),
+    )  # fmt: skip
 
 
 def _had(claim: Claim, trip: Trip, rows: Sequence[Claim]) -> Had:

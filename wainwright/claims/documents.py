@@ -7,7 +7,7 @@ from zoneinfo import ZoneInfo
 from django.template.loader import render_to_string
 
 from wainwright.claims.comparing import by_coding
-from wainwright.claims.selectors import ClaimFile
+from wainwright.claims.selectors import POSTING, ClaimFile
 from wainwright.signoff.presenting import route_preview, route_steps
 from wainwright.signoff.selectors import steps
 from wainwright.trips.selectors import advance_words
@@ -29,6 +29,7 @@ def document_html(file: ClaimFile) -> str:
         "settlement": file.figures.settlement, "codings": by_coding(file), "advance_words": advance_words(claim.trip),
         "route": route_steps(signoffs) if signoffs else route_preview(file.route), "certified": not claim.editable and claim.sent is not None,
         "sent": claim.sent.astimezone(zone) if claim.sent else None, "terms": file.book.policy.terms,
+        "cleared_itself": claim.cleared_by_id is None and claim.state in POSTING,
         "statement": claim.statement.number if claim.statement and not claim.editable else 0,
     }  # fmt: skip
     return render_to_string("claims/document.html", context)

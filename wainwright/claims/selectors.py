@@ -36,6 +36,9 @@ from wainwright.rulebook.selectors import Explained, Rulebook, rulebook, with_re
 from wainwright.trips.earnings import allowance_of, together
 from wainwright.trips.selectors import WHOLE
 
+# In these there may be a journal of it, whoever cleared it.
+POSTING = ("Cleared", "Posting refused", "Posted", "Settled")
+
 
 @dataclass(frozen=True)
 class ClaimFile:
@@ -206,7 +209,7 @@ def planned_of(claim: Claim) -> Money | None:
 
 def posting_of(claim: Claim) -> Posting | None:
     """Return the newest journal of a claim that was cleared. One query at most."""
-    if not claim.cleared_by_id:
+    if not (claim.cleared_by_id or claim.state in POSTING):
         return None
     return Posting.objects.filter(subject=claim.subject, key__startswith="claim:").order_by("-id").first()
 

@@ -25,18 +25,40 @@ class SafeguardsForm(forms.Form):
         widget=forms.CheckboxSelectMultiple,
     )  # fmt: skip
 
+    look_share = forms.IntegerField(
+        label="Finance looks at, per cent", min_value=0, max_value=100, help_text="Of harmless claims; the others clear by themselves. Which, is drawn.",
+    )  # fmt: skip
+    harmless_to = forms.IntegerField(
+        label="Harmless up to a risk of", min_value=0, max_value=100, help_text="0: with nothing odd at all."
+    )
+    look_above = forms.DecimalField(
+        label="Always looked at above", required=False, min_value=0, max_digits=12, decimal_places=3, help_text="Empty: no such amount.",
+    )  # fmt: skip
+    decide_days = forms.IntegerField(label="Days to decide", min_value=1, max_value=60)
+    remind_days = forms.IntegerField(
+        label="Late: reminded every so many days", min_value=0, max_value=30, help_text="0: never."
+    )
+    goes_on_days = forms.IntegerField(
+        label="Late by so many days it goes on", min_value=0, max_value=60, help_text="To the next above. 0: never."
+    )
+
     def __init__(self, *args, initial: Safeguards | None = None, **options):
         given = None
         if initial is not None:
             most = initial.second_payer
             given = {
                 "second_payer": most.amount if most is not None else None, "certify_by": initial.certify_by,
-                "roles": list(initial.factor_roles),
+                "roles": list(initial.factor_roles), "look_share": initial.look_share, "harmless_to": initial.harmless_to,
+                "look_above": initial.look_above.amount if initial.look_above is not None else None,
+                "decide_days": initial.decide_days, "remind_days": initial.remind_days, "goes_on_days": initial.goes_on_days,
             }  # fmt: skip
         super().__init__(*args, initial=given, **options)
 
     def wanted(self, currency: str) -> Safeguards:
         """What was typed."""
-        most = self.cleaned_data["second_payer"]
-        sum_ = None if most is None else Money.rounded(most, currency)
-        return Safeguards(sum_, tuple(self.cleaned_data["roles"]), self.cleaned_data["certify_by"])
+        d = self.cleaned_data
+        sum_, above = (None if d[n] is None else Money.rounded(d[n], currency) for n in ("second_payer", "look_above"))
+        return Safeguards(
+            sum_, tuple(d["roles"]), d["certify_by"], d["look_share"], above, d["harmless_to"], d["decide_days"],
+            d["remind_days"], d["goes_on_days"],
+        )  # fmt: skip

@@ -53,6 +53,28 @@ class Policy(models.Model):
         default=3, validators=[MaxValueValidator(23)],
         help_text="Who is under way at this hour of the morning needs no bed for that night.",
     )  # fmt: skip
+    look_share = models.PositiveSmallIntegerField(
+        default=100, validators=[MaxValueValidator(100)], help_text="Per cent of harmless claims that finance looks at."
+    )
+    look_above_minor = models.BigIntegerField(
+        null=True, blank=True, help_text="Above so much finance looks at a claim always; empty: no such amount."
+    )
+    harmless_to = models.PositiveSmallIntegerField(
+        default=0, validators=[MaxValueValidator(100)], help_text="Up to this risk a claim is harmless."
+    )
+    look_seed = models.CharField(max_length=64, blank=True, help_text="By which is drawn what finance looks at.")
+    decide_days = models.PositiveSmallIntegerField(
+        default=5,
+        validators=[MinValueValidator(1), MaxValueValidator(60)],
+        help_text="Days to decide on a plan or claim.",
+    )
+    remind_days = models.PositiveSmallIntegerField(
+        default=2, validators=[MaxValueValidator(30)], help_text="Who is late is reminded every so many days; 0: never."
+    )
+    goes_on_days = models.PositiveSmallIntegerField(
+        default=5, validators=[MaxValueValidator(60)],
+        help_text="So many days late it goes on to the next above; 0: never.",
+    )  # fmt: skip
     terms = models.TextField()
 
     def __str__(self):

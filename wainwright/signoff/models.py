@@ -7,6 +7,8 @@ from django.db.models import Q
 
 from wainwright.core.money import Money
 
+WHAT = [("plan", "Plan"), ("claim", "Claim"), ("supplement", "Supplement"), ("correction", "Correction")]
+
 
 class SignOff(models.Model):
     """One person asked to sign one subject ("trip:3", "claim:4") in one round."""
@@ -44,10 +46,19 @@ class SignOff(models.Model):
     amount_minor = models.BigIntegerField(default=0)
     currency = models.CharField(max_length=3)
     marks = models.JSONField(default=list)
+    what = models.CharField(
+        max_length=12, choices=WHAT, default="claim", help_text="What kind of thing it is, for lists."
+    )
+    coding = models.CharField(max_length=160, blank=True, help_text="Its own coding in words, for lists.")
+    risk = models.PositiveSmallIntegerField(default=0, help_text="How much there is to think about, from 0 to 100.")
+    reminded = models.DateField(null=True, blank=True, help_text="When its signer was reminded last.")
 
     class Meta:
         ordering = ["round", "order", "id"]
         indexes = [
+            models.Index(fields=["firm", "state", "turn", "due"]),
+            models.Index(fields=["firm", "-decided"]),
+            models.Index(fields=["signer", "-decided"]),
             models.Index(fields=["signer", "state", "turn", "due"]),
             models.Index(fields=["signer", "kind", "object_id"]),
         ]

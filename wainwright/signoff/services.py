@@ -16,10 +16,10 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
+from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff.models import Remark, SignOff
 from wainwright.trail.services import record
 
-DAYS_TO_DECIDE = 5
 WAITING, GIVEN, KEPT = SignOff.State.WAITING, SignOff.State.GIVEN, SignOff.State.KEPT
 
 
@@ -37,6 +37,9 @@ class Asked:
     link: str
     amount: Money
     marks: tuple[str, ...] = ()
+    what: str = "claim"
+    coding: str = ""
+    risk: int = 0
 
 
 def say_ready(member: Membership, what: Any, noun: str, link: str) -> None:
@@ -83,6 +86,7 @@ def _asked_of(step: RouteStep, asked: Asked, number: int, order: int, content: s
         firm_id=firm_id, subject=asked.subject, kind=kind, object_id=int(object_id), round=number, order=order,
         signer_id=int(step.signer), covers=step.covers, why=step.why[:300], scope=step.scope, content=content,
         title=asked.title[:200], amount_minor=asked.amount.minor, currency=asked.amount.currency, marks=list(asked.marks),
+        what=asked.what, coding=asked.coding[:160], risk=asked.risk,
     )  # fmt: skip
 
 
@@ -112,7 +116,8 @@ def next_turn(subject: str, title: str, link: str) -> bool:
     for signoff in waiting:
         if signoff.order == first and not signoff.turn:
             signoff.turn, signoff.since = True, clock.now()
-            signoff.due = clock.today(signoff.signer.firm.zone) + timedelta(days=DAYS_TO_DECIDE)
+            days = rulebook(signoff.signer.firm).policy.decide_days
+            signoff.due = clock.today(signoff.signer.firm.zone) + timedelta(days=days)
             signoff.save(update_fields=["turn", "since", "due"])
             for_whom = f" for {signoff.covers}" if signoff.covers else ""
             tell(signoff.signer, f"{title} waits for your sign-off{for_whom}", link, f"Why you: {signoff.why}.")
@@ -166,7 +171,7 @@ def _ask_above(member: Membership, last: SignOff, title: str, link: str, owner: 
     route = still_needed(last.amount, signed, str(owner.pk), people)
     if route.faults:
         raise Refusal(route.faults[0])
-    asked = Asked(last.subject, last.title, link, last.amount, tuple(last.marks))
+    asked = Asked(last.subject, last.title, link, last.amount, tuple(last.marks), last.what, last.coding, last.risk)
     for step in route.steps:
         _asked_of(step, asked, last.round, last.order + step.order, whole[-1].content, last.firm_id).save()
     return bool(route.steps) and not next_turn(last.subject, title, link)
@@ -199,7 +204,7 @@ def pass_on(member: Membership, subject: str, to: Membership, comment: str, titl
     SignOff.objects.create(
         firm=member.firm, subject=subject, kind=signoff.kind, object_id=signoff.object_id, round=signoff.round, order=signoff.order, signer=to, why=why[:300],
         scope=signoff.scope, content=signoff.content, title=signoff.title, amount_minor=signoff.amount_minor,
-        currency=signoff.currency, marks=signoff.marks,
+        currency=signoff.currency, marks=signoff.marks, what=signoff.what, coding=signoff.coding, risk=signoff.risk,
     )  # fmt: skip
     next_turn(subject, title, link)
     return signoff
@@ -224,6 +229,7 @@ def hand_on(row: SignOff, to: Membership, covers: str, why: str, link: str) -> S
             firm_id=row.firm_id, subject=row.subject, kind=row.kind, object_id=row.object_id, round=row.round,
             order=row.order, signer=to, covers=covers, why=why[:300], scope=row.scope, content=row.content,
             title=row.title, amount_minor=row.amount_minor, currency=row.currency, marks=row.marks,
+            what=row.what, coding=row.coding, risk=row.risk,
         )  # fmt: skip
     if had_turn:
         next_turn(row.subject, row.title, link)

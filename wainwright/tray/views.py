@@ -6,6 +6,7 @@ import re
 from datetime import timedelta
 
 from django.contrib import messages
+from django.db.models import Exists, OuterRef
 from django.http import JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -56,11 +57,12 @@ def tray_page(request):
     narrow, today = _narrow(request.GET), clock.today(member.firm.zone)
     board = tray(member, narrow)
     months = [(today.replace(day=1) - timedelta(days=30 * n)).strftime("%Y-%m") for n in range(6)]
-    # Their claims come with the trips, so that those without an open one are known at one query for all.
+    # Whether one has an open claim comes with each trip.
+    open_ = Claim.objects.filter(state__in=["Open", "Sent back"])
+    along = Claim.also.through.objects.filter(claim__in=open_, trip_id=OuterRef("pk"))
+    has = Exists(open_.filter(trip_id=OuterRef("pk"))) | Exists(along)
     trips = list(
-        Trip.objects.filter(traveller=member, starts__isnull=False)
-        .prefetch_related("claims", "also_claims")
-        .order_by("-starts")[:20]
+        Trip.objects.filter(traveller=member, starts__isnull=False).annotate(has_open=has).order_by("-starts")[:20]
     )
     held = list(HeldMail.objects.filter(member=member))
     context = {
@@ -68,7 +70,7 @@ def tray_page(request):
         "held": [m for m in held if m.state != HeldMail.State.OPENING], "opening": sum(m.state == HeldMail.State.OPENING for m in held), "address": member.tray_address,
         "undo": request.session.get("undo_pair") or request.session.get("undo", []), "cards": list(member.cards.filter(firm_pays=True).order_by("last_four")),
         "claims": list(Claim.objects.filter(claimant=member, state__in=["Open", "Sent back"]).order_by("-id")[:20]),
-        "claimable": [t for t in trips if t.state in CLAIMABLE and not (t.claim and t.claim.editable)],
+        "claimable": [t for t in trips if t.state in CLAIMABLE and not t.has_open],
         "trips": trips,
         "others": list(
             Membership.objects.filter(firm_id=member.firm_id, active=True, traveller=True).exclude(pk=member.pk)

@@ -255,10 +255,11 @@ def trip_for(member: Membership, trip_id: int, bare: bool = False) -> Trip:
     A ``bare`` one comes without its claim and what was signed: they are read where somebody asks for them.
     """
     rows = Trip.objects.visible_to(member)
+    rows = rows.select_related("traveller__person")
     found = (rows if bare else rows.select_related("signed").defer(*WHOLE)).get(pk=trip_id)
     # The firm is the member's own, and so is most often the traveller: neither is read again.
     found.firm = member.firm
-    own = found.traveller_id == member.pk
-    found.traveller = member if own else Membership.objects.select_related("person").get(pk=found.traveller_id)
+    if found.traveller_id == member.pk:
+        found.traveller = member
     found.traveller.firm = member.firm
     return found

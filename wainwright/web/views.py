@@ -17,7 +17,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.accounts.models import Posting
-from wainwright.bench.selectors import bench
+from wainwright.bench.selectors import waiting_count
 from wainwright.claims.beside import owes
 from wainwright.claims.models import Claim
 from wainwright.claims.paying import payable
@@ -66,7 +66,7 @@ def desk(request):
         "claims": [(c, stage_reached(c.trip.state if c.trip else "", True, c.state), (c.due - today).days if c.editable and c.due else None) for c in claims],
         "loose_papers": Receipt.objects.filter(owner=member, expense__isnull=True).count() if member.traveller else 0,
         "loose_charges": Charge.objects.filter(owner=member, state="Loose").count() if member.traveller else 0,
-        "waiting": len(bench(member).waiting) if member.approver or member.finance else None,
+        "waiting": waiting_count(member) if member.approver or member.finance else None,
         "to_sign": to_sign(member), "owes_back": owes(Claim.objects.filter(claimant=member)) if member.traveller else (),
         "prepares_for": list(may_prepare_for(member.doer, today)) if member.prepared_by is None else [],
         "news": [] if member.prepared_by else list(Notice.objects.filter(member=member).order_by("-time")[:6]),

@@ -34,6 +34,9 @@ class Statement(models.Model):
     to_issuer_minor = models.BigIntegerField(default=0)
     due_minor = models.BigIntegerField(db_index=True)
     workings = models.JSONField(help_text="[what, how much] of each step to what is due.")
+    coding = models.CharField(max_length=160, blank=True, help_text="The claim's own coding in words, for lists.")
+    risk = models.PositiveSmallIntegerField(default=0, help_text="How much there is to think about, from 0 to 100.")
+    risk_why = models.JSONField(default=list, blank=True, help_text="[points, words] of each reason.")
     marks = models.JSONField(default=list, help_text="How grave its findings are, for lists.")
 
     class Meta:

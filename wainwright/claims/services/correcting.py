@@ -13,7 +13,7 @@ from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books
 from wainwright.claims.models import Claim, OverPermitted
 from wainwright.claims.services.closing import link
-from wainwright.claims.services.road import contents_of, finance_claim, title
+from wainwright.claims.services.road import asked_for, contents_of, finance_claim
 from wainwright.claims.services.statements import amend, must_not_be_on_its_way
 from wainwright.claims.statements import read
 from wainwright.core.coding import Coding, check_coding
@@ -152,7 +152,7 @@ def _ask_owners(member: Membership, claim: Claim, done: Statement) -> None:
     claim.state, claim.cleared_by = CLAIM.after(claim.state, "ask"), None
     claim.save()
     marks = tuple(claim.statement.marks) if claim.statement else ()
-    asked = signoff.Asked(claim.subject, title(claim), f"/bench/claim/{claim.pk}/", done.total, marks)
+    asked = asked_for(claim, done.total, marks, "correction")
     signoff.ask_more(member, asked, missing, contents_of(done))
     names = [step.name for step in missing]
     record(

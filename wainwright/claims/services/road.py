@@ -7,10 +7,13 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.accounts.services import give_back
 from wainwright.claims.models import Claim
+from wainwright.claims.risk import risk_as_kept, risk_of
 from wainwright.claims.selectors import load_file
 from wainwright.claims.services.closing import give_back_expenses, link, take_earlier_off
 from wainwright.claims.services.compose import mine
 from wainwright.claims.services.statements import must_not_be_on_its_way, write
+from wainwright.core.money import Money
+from wainwright.core.risk import drawn, looks_at
 from wainwright.core.statement import Line, Statement
 from wainwright.core.states import CLAIM
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -18,6 +21,7 @@ from wainwright.news.services import tell
 from wainwright.people.acting import must_be_oneself, must_prepare
 from wainwright.people.models import Membership
 from wainwright.people.selectors import finance_of
+from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff import services as signoff
 from wainwright.signoff.models import Remark, SignOff
 from wainwright.trail.services import record
@@ -43,12 +47,13 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
     claim.sent, claim.signed_name, claim.ready_by = clock.now(), typed_name.strip(), None
     planned = claim.planned
     take_earlier_off(claim, file.figures.settlement.sums.earlier)
-    statement = write(claim, member, "certified and sent", file.figures, file.findings, file.budget_day, planned)
+    risk = risk_of(claim, file)
+    statement = write(claim, member, "certified and sent", file.figures, file.findings, file.budget_day, planned, risk)
     claim.version += 1
     claim.save()
     Remark.objects.filter(subject=claim.subject, mended=False).update(mended=True)
     marks = tuple(statement.marks)
-    asked = signoff.Asked(claim.subject, title(claim), f"/bench/claim/{claim.pk}/", file.figures.total, marks)
+    asked = asked_for(claim, file.figures.total, marks)
     signoff.start(member, asked, file.route, contents_of(file.figures))
     after = {
         "statement": statement.number,
@@ -61,6 +66,7 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
         # Everybody's earlier sign-off stands: nothing they signed has changed.
         claim.state = CLAIM.after(claim.state, "sign")
         claim.save(update_fields=["state"])
+        clears_itself(claim)
     return claim
 
 
@@ -71,6 +77,15 @@ def ready(member: Membership, claim_id: int) -> Claim:
     claim = mine(member, claim_id)
     signoff.say_ready(member, claim, "claim", link(claim))
     return claim
+
+
+def asked_for(claim: Claim, amount: Money, marks: tuple[str, ...], what: str = "") -> signoff.Asked:
+    """What is put before those who sign a claim whose statement is written."""
+    what = what or ("supplement" if claim.supplements_id else "claim")
+    risk = claim.statement.risk if claim.statement else 0
+    return signoff.Asked(
+        claim.subject, title(claim), f"/bench/claim/{claim.pk}/", amount, marks, what, str(claim.coding), risk
+    )
 
 
 def contents_of(done: Statement) -> dict[str, str]:
@@ -135,7 +150,36 @@ def signed(member: Membership, claim: Claim, given_for: str) -> None:
         after={"state": claim.state},
         for_whom=given_for,
     )
-    tell(claim.claimant, f"{claim.title} is signed off and goes to finance", link(claim))
+    if clears_itself(claim):
+        tell(claim.claimant, f"{claim.title} is signed off and cleared", link(claim))
+    else:
+        tell(claim.claimant, f"{claim.title} is signed off and goes to finance", link(claim))
+
+
+def clears_itself(claim: Claim) -> bool:
+    """Clear a claim that finance does not look at, as the firm chose; say whether. Inside the caller's transaction.
+
+    What is drawn, and by which number, stands in the trail, where it can be checked with the seed.
+    """
+    policy, row = rulebook(claim.firm).policy, claim.statement
+    if policy.look_share >= 100 or row is None or claim.state != "In finance check":
+        return False
+    above = None if policy.look_above_minor is None else Money.from_minor(policy.look_above_minor, claim.currency)
+    number = drawn(policy.look_seed, f"{claim.code}:{row.number}")
+    found = looks_at(risk_as_kept(row), policy.harmless_to, claim.total, above, policy.look_share, number)
+    after = {"number drawn": str(number), "of": f"{claim.code}:{row.number}", "why": found.why}
+    if found.looks:
+        record(None, "goes to finance to be looked at", claim.subject, firm_id=claim.firm_id, after=after)
+        return False
+    before = claim.state
+    claim.state, claim.cleared_by = CLAIM.after(claim.state, "clear"), None
+    claim.version += 1
+    claim.save()
+    record(
+        None, "cleared by itself", claim.subject, firm_id=claim.firm_id, before={"state": before},
+        after=after | {"state": claim.state},
+    )  # fmt: skip
+    return True
 
 
 def ended(member: Membership, claim: Claim, act: str, comment: str, given_for: str = "") -> None:

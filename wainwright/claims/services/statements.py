@@ -11,8 +11,10 @@ from wainwright.accounts.models import Posting
 from wainwright.accounts.services import keep_codings
 from wainwright.claims.models import Claim, StatementCoding, StatementFinding, StatementLine
 from wainwright.claims.models import Statement as Row
+from wainwright.claims.risk import changed_risk
 from wainwright.claims.statements import findings_of, read
 from wainwright.core.money import Money
+from wainwright.core.risk import Risk
 from wainwright.core.statement import Line, Statement, between
 from wainwright.errors import Stale
 from wainwright.people.models import Membership
@@ -22,7 +24,7 @@ from wainwright.trail.services import record
 
 def write(
     claim: Claim, by: Membership | None, act: str, done: Statement, findings: Sequence[Explained], budget_day: date,
-    planned: Money | None,
+    planned: Money | None, risk: Risk | None = None,
 ) -> Row:  # fmt: skip
     """Keep a version as rows and make it the claim's; the caller saves the claim, which is locked.
 
@@ -33,7 +35,8 @@ def write(
     last = claim.statements.order_by("-number").values_list("number", flat=True).first() or 0
     sums, settlement = done.settlement.sums, done.settlement
     row = Row.objects.create(
-        claim=claim, number=last + 1, act=act[:120], by=by, time=clock.now(), budget_day=budget_day,
+        claim=claim, number=last + 1, coding=str(claim.coding)[:160], risk=risk.points if risk else 0,
+        risk_why=[[each.points, each.words] for each in risk.reasons] if risk else [], act=act[:120], by=by, time=clock.now(), budget_day=budget_day,
         planned_minor=None if planned is None else planned.minor, total_minor=done.total.minor,
         own_money_minor=sums.own_money.minor, allowance_minor=sums.allowance.minor, mileage_minor=sums.mileage.minor,
         flat_minor=sums.flat.minor, also_minor=_also(done),
@@ -75,7 +78,7 @@ def amend(
         raise ValueError("nothing was certified yet that could be amended")
     old, was = claim.statement, read(claim.statement, claim.currency)
     planned = None if old.planned_minor is None else Money.from_minor(old.planned_minor, claim.currency)
-    row = write(claim, by, act, done, findings_of(old), old.budget_day, planned)
+    row = write(claim, by, act, done, findings_of(old), old.budget_day, planned, changed_risk(old))
     claim.version += 1
     claim.save()
     lines = [[c.section, c.label, c.before, c.after] for c in between(was, done)]

@@ -98,7 +98,7 @@ def page_context(request, claim: Claim, **typed) -> dict:
         "may_take_back": own and claim.state == "In sign-off" and not any(s.state == "Given" and s.round == signoffs[-1].round for s in signoffs),
         "may_answer": own and claim.state not in (*Claim.OVER, "Settled"), "pays_back": PAYS_BACK,
         "head_form": CodingForm(books=file.books, initial=coding_initial(claim.coding)) if editable and "coding" in request.GET else None,
-        "send_error": "", "free_advances": list(free_advances(claim)) if own and (claim.editable or claim.state in UNDECIDED) else [],
+        "send_error": "", "free_advances": _free_advances(claim, file) if own else [],
         "taken": advances_on(claim) if file.figures.advance else [], "more_trips": _more_trips(claim) if editable and "trips" in request.GET else None,
         "own_cards": own_cards(claim, file.figures) if editable else [], "issuer_error": "", "issuer_typed": "",
     }  # fmt: skip
@@ -113,6 +113,12 @@ def _still_counts(claim: Claim, each: Explained, editable: bool) -> bool:
     if claim.state in Claim.OVER:
         return each.finding.level != Level.NOTE
     return each.finding.level == Level.STOP or not editable
+
+
+def _free_advances(claim: Claim, file: ClaimFile) -> list[Trip]:
+    """The paid advances that no claim takes and that can be set against this one."""
+    may = file.beside.free if file.beside is not None else claim.state in UNDECIDED
+    return list(free_advances(claim)) if may else []
 
 
 def _more_trips(claim: Claim) -> list[Trip]:

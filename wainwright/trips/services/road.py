@@ -13,6 +13,7 @@ from wainwright import clock
 from wainwright.accounts.services import give_back
 from wainwright.bookings import services as bookings
 from wainwright.bookings.models import Booking
+from wainwright.core.risk import plan_risk
 from wainwright.core.states import TRIP
 from wainwright.errors import Refusal, Stale
 from wainwright.news.services import Enclosed, tell
@@ -102,7 +103,20 @@ def _send(
     record(member, "certified and sent the trip", trip.subject, before={"state": before}, after=after)
     contents = {scope: signoff.fingerprint({"total": str(amount), **head}) for scope, amount, head in _scopes(file)}
     marks = tuple(each.finding.level.value for each in file.findings)
-    asked = signoff.Asked(trip.subject, title(trip), f"/bench/trip/{trip.pk}/", file.figures.total, marks)
+    risk = plan_risk(
+        [each.finding.text for each in file.findings if each.reason is not None],
+        [each.title for each in file.permissions],
+    )
+    asked = signoff.Asked(
+        trip.subject,
+        title(trip),
+        f"/bench/trip/{trip.pk}/",
+        file.figures.total,
+        marks,
+        "plan",
+        str(trip.coding),
+        risk.points,
+    )
     signoff.start(member, asked, file.route, contents)
     if not signoff.anyone_waits(trip.subject):
         # Nobody is asked, or all have signed just this before: it is authorised at once.

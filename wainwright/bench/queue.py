@@ -1,0 +1,74 @@
+"""The queue as a list: what waits for oneself, for others, what was decided; many at once, and taken over."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import QueryDict
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wainwright.bench import services
+from wainwright.bench.selectors import SHOWS, SORTS, Wanted, bench, calm
+from wainwright.errors import NotAllowed
+from wainwright.fields import whole
+from wainwright.signoff.models import WHAT
+
+
+def may_enter(request) -> None:
+    """Raise ``NotAllowed`` for who neither decides nor reads all of the firm."""
+    if not (request.member.approver or request.member.reads_all):
+        raise NotAllowed("The bench is for approvers and finance. What you sent stands on its own page.")
+
+
+@require_GET
+def queue(request):
+    """What waits, filtered and sorted as the address says."""
+    may_enter(request)
+    member, wanted = request.member, Wanted.of(request.GET)
+    shows = {key: name for key, name in SHOWS.items() if key != "mine" or member.approver or member.finance}
+    if wanted.show not in shows:
+        wanted = Wanted.of(request.GET | {"show": "others"})
+    found = bench(member, wanted, request.GET.get("page"))
+    easy = calm(member, wanted) if wanted.show == "mine" and member.approver else None
+    context = {
+        "bench": found, "wanted": wanted, "easy": easy,
+        "tabs": [(name, wanted.address(show=key), key == wanted.show) for key, name in shows.items()],
+        "sorts": [(key, name) for key, name in SORTS.items()] if wanted.show != "decided" else [], "kinds": WHAT,
+        "more": wanted.address().removeprefix("?") + ("&" if wanted.address() else ""),
+        "kept": list(member.kept_views.all()), "query": wanted.address().removeprefix("?"),
+        "may_take": member.approver and wanted.show == "others",
+    }  # fmt: skip
+    return render(request, "bench/queue.html", context)
+
+
+@require_POST
+def keep_view(request):
+    """Keep what is looked at under a name, or drop a kept one."""
+    may_enter(request)
+    if "drop" in request.POST:
+        services.drop_view(request.member, whole(request.POST.get("drop")))
+        return redirect("queue")
+    wanted = Wanted.of(QueryDict(request.POST.get("query", "")[:400]))
+    kept = services.keep_view(request.member, request.POST.get("name", ""), wanted.address().removeprefix("?"))
+    messages.info(request, f"“{kept.name}” is kept.")
+    return redirect(f"/bench/queue/{wanted.address()}")
+
+
+@require_POST
+def approve_calm(request):
+    """Approve everything that was shown with nothing out of line, each at the version that was shown."""
+    shown = [tuple(whole(part) for part in each.split(":")) for each in request.POST.getlist("thing")[:200]]
+    done, left = services.approve_calm(request.member, [each for each in shown if len(each) == 2])
+    if done:
+        messages.info(request, f"{done} {'is' if done == 1 else 'are'} approved.")
+    for words in left:
+        messages.error(request, words)
+    return redirect("queue")
+
+
+@require_POST
+def take_over(request, signoff_id: int):
+    """Take a decision over from a colleague."""
+    row = services.take_over(request.member, signoff_id)
+    messages.info(request, f"{row.title} waits for you now. Whose it was is told.")
+    return redirect("bench-item", row.kind, row.object_id)
