@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import timedelta
 
 from django.db import transaction
 
+from wainwright import clock
+from wainwright.accounts.services import give_back
 from wainwright.bench.models import KeptView
 from wainwright.bench.moving import is_above, owner_of
 from wainwright.claims.models import Claim
 from wainwright.claims.services import road as claim_road
+from wainwright.core.states import CLAIM, TRIP
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
@@ -20,6 +24,8 @@ from wainwright.trips.models import Trip
 from wainwright.trips.services import road as trip_road
 
 MOST_KEPT = 20
+# Ten seconds, and what a slow network takes.
+UNDONE_WITHIN = timedelta(seconds=15)
 ENDS = {"send_back": SignOff.State.SENT_BACK, "turn_down": SignOff.State.TURNED_DOWN}
 
 
@@ -139,6 +145,60 @@ def take_over(member: Membership, signoff_id: int) -> SignOff:
         f"/{'trips' if row.kind == 'trip' else 'claims'}/{row.object_id}/",
     )
     return new
+
+
+@transaction.atomic
+def undo(member: Membership, kind: str, object_id: int) -> None:
+    """Undo one's own approval of just before, where nothing came of it yet. Raises ``Stale`` saying what did."""
+    thing = _subject(member, kind, object_id)
+    rows = list(SignOff.objects.select_for_update().filter(subject=thing.subject).order_by("-decided", "-pk"))
+    mine = next((row for row in rows if row.signer_id == member.pk and row.state == SignOff.State.GIVEN), None)
+    if mine is None or mine.decided is None or clock.now() - mine.decided > UNDONE_WITHIN:
+        raise Stale("It is too late to undo that: ask for it to be sent back.")
+    if any(row.decided and row.decided > mine.decided for row in rows if row.pk != mine.pk):
+        raise Stale("Somebody has decided after you: it cannot be undone.")
+    before = thing.state
+    if isinstance(thing, Trip):
+        _undo_trip(thing)
+    elif thing.state == "In finance check":
+        thing.state = CLAIM.after(thing.state, "undo")
+    elif thing.state != "In sign-off":
+        raise Stale(f"It stands at {thing.state} by now: it cannot be undone.")
+    mine.state, mine.turn, mine.decided, mine.comment = SignOff.State.WAITING, True, None, ""
+    mine.save(update_fields=["state", "turn", "decided", "comment"])
+    later = [
+        row.pk
+        for row in rows
+        if row.state == SignOff.State.WAITING and row.round == mine.round and row.order > mine.order
+    ]
+    SignOff.objects.filter(pk__in=later).update(turn=False, due=None, since=None)
+    thing.version += 1
+    thing.save()
+    record(
+        member,
+        f"undid the approval of the {kind}",
+        thing.subject,
+        before={"state": before},
+        after={"state": thing.state},
+    )
+    owner = thing.traveller if isinstance(thing, Trip) else thing.claimant
+    tell(
+        owner,
+        f"{member.person.name} took the approval of {thing.title} back",
+        f"/{'trips' if kind == 'trip' else 'claims'}/{thing.pk}/",
+    )
+
+
+def _undo_trip(trip: Trip) -> None:
+    if trip.state == "Authorised":
+        if any(b.state in ("Held", "Confirmed", "Ticketed") and not b.by_hand for b in trip.bookings.all()):
+            raise Stale("What it holds is being ticketed: it cannot be undone.")
+        if trip.versions.filter(number__gt=1).exists():
+            raise Stale("It was authorised before: what stood then would be lost. Ask for the change to be sent back.")
+        trip.state, trip.authorised = TRIP.after(trip.state, "undo"), None
+        give_back(trip.subject)
+    elif trip.state != "Awaiting sign-off":
+        raise Stale(f"It stands at {trip.state} by now: it cannot be undone.")
 
 
 @transaction.atomic

@@ -14,19 +14,20 @@ from wainwright.accounts.forms import CodingForm
 from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books, refusal_words
 from wainwright.bench import services
+from wainwright.bench.evidence import pages_of
 from wainwright.bench.selectors import bench
 from wainwright.claims.comparing import by_coding
 from wainwright.claims.models import Claim
 from wainwright.claims.paying import free_advances
 from wainwright.claims.risk import risk_as_kept
-from wainwright.claims.selectors import claim_for, load_file, planned_of, posted_journal, posting_of
+from wainwright.claims.selectors import claim_for, earlier_of, load_file, planned_of, posted_journal, posting_of
 from wainwright.claims.services import books as booking
 from wainwright.claims.services import correcting, road
+from wainwright.claims.services.lines import CORRECTABLE
 from wainwright.claims.statements import versions
 from wainwright.core.risk import Risk
 from wainwright.core.states import stage_reached
 from wainwright.errors import NotAllowed, Refusal
-from wainwright.expenses.models import Receipt
 from wainwright.fields import whole
 from wainwright.people.models import Membership
 from wainwright.signoff.models import SignOff
@@ -38,7 +39,11 @@ from wainwright.trips.selectors import advance_words, trip_for
 from wainwright.trips.selectors import load_file as load_trip
 from wainwright.trips.versions import between
 
-WIDEST = 100
+WIDEST = 76
+# So many that agree are shown beside what is out of line; more are folded.
+UNFOLDED = 3
+# Seconds for which an approval can be undone.
+SHOWN_FOR = 10
 # What the ribbon has beside the list of what waits.
 BENCH_WIDTH = 856
 
@@ -56,7 +61,7 @@ def bench_page(request):
     if found.waiting:
         first = found.waiting[0]
         return redirect("bench-item", first.kind, first.object_id)
-    return render(request, "bench/empty.html", {"bench": found})
+    return render(request, "bench/empty.html", {"bench": found, "undo": _undo(request)})
 
 
 def item(request, kind: str, object_id: int):
@@ -83,7 +88,7 @@ def _trip(request, trip_id: int):
     signoffs = steps(trip.subject)
     mine = _mine(signoffs, request.member)
     context = {
-        "bench": bench(request.member), "kind": "trip", "thing": trip, "trip": trip, "file": file, "mine": mine,
+        "bench": bench(request.member), "undo": _undo(request), "kind": "trip", "thing": trip, "trip": trip, "file": file, "mine": mine,
         "stage": stage_reached(trip.state, False, ""), "route": route_steps(signoffs),
         "ribbon": ribbon_of(file, spends_of(file, []), BENCH_WIDTH), "map": map_of(file.figures),
         "changes": between(list(trip.versions.all())) if any(each.round > 1 for each in signoffs) else [], "permissions": [(p, file.comment_on(p)) for p in file.permissions],
@@ -110,14 +115,16 @@ def _claim(request, claim_id: int, status: int = 200, **more):
     posting = posting_of(claim) if finance else None
     risk = risk_as_kept(claim.statement) if claim.statement else Risk(0, ())
     context = {
-        "bench": bench(request.member), "kind": "claim", "thing": claim, "claim": claim, "file": file, "mine": mine,
+        "bench": bench(request.member), "undo": _undo(request), "kind": "claim", "thing": claim, "claim": claim, "file": file, "mine": mine,
         "stage": stage_reached(claim.trip.state if claim.trip else "", True, claim.state),
         "odd": odd, "agreeing": [row for row in rows if row not in odd], "chosen": chosen,
-        "pages": _pages(chosen), "route": route_steps(signoffs), "remarks": said.get("", []),
+        "fold": bool(odd) and len(rows) - len(odd) > UNFOLDED, "earlier": earlier_of(claim),
+        "pages": pages_of(chosen["line"].receipts if chosen else (), request.GET.get("pages") == "all"), "route": route_steps(signoffs), "remarks": said.get("", []),
         "others": _others(request, claim.claimant_id) if mine else [],
         "settlement": file.figures.settlement, "journal": posted_journal(posting) or file.journal,
         "advance_words": advance_words(claim.trip), "planned": planned_of(claim),
         "versions": versions(claim) if claim.statement and claim.statement.number > 1 else [],
+        "may_correct": finance and claim.state in CORRECTABLE,
         "may_allow": bool(mine) or (finance and claim.state == "In finance check"),
         "may_check": finance and claim.state == "In finance check",
         "may_post": finance and claim.state in ("Cleared", "Posting refused"),
@@ -146,22 +153,6 @@ def _rows(lines, said) -> list[dict]:
     ]  # fmt: skip
 
 
-def _pages(chosen) -> list:
-    """The pictures that prove the line at hand, with the box of the total."""
-    if chosen is None or not chosen["line"].receipts:
-        return []
-    pages = []
-    for receipt in (
-        Receipt.objects.filter(pk__in=chosen["line"].receipts)
-        .prefetch_related("pages")
-        .order_by("place", "received", "pk")
-    ):
-        for page in receipt.pages.all():
-            box = receipt.fields.get("total", {}).get("box")
-            pages.append({"page": page, "box": box if box and box[0] == page.number else None, "receipt": receipt})
-    return pages[:3]
-
-
 def _after(request, kind: str, object_id: int):
     """Go on to what waits next, or stay where there is nothing more."""
     waiting = bench(request.member).waiting
@@ -174,7 +165,23 @@ def approve(request, kind: str, object_id: int):
     through = services.approve(request.member, kind, object_id, request.POST.get("comment", ""), _version(request))
     after = "authorised" if kind == "trip" else "with finance"
     messages.info(request, f"Approved: it is {after} now." if through else "Approved: the next on the route are asked.")
+    request.session["undo_approval"] = [kind, object_id, clock.now().timestamp()]
     return _after(request, kind, object_id)
+
+
+@require_POST
+def undo(request, kind: str, object_id: int):
+    """Undo one's own approval of just before."""
+    request.session.pop("undo_approval", None)
+    services.undo(request.member, kind, object_id)
+    messages.info(request, "The approval is undone: it waits for you again.")
+    return redirect("bench-item", kind, object_id)
+
+
+def _undo(request) -> list | None:
+    """What was approved in the last ten seconds, to be undone; shown once."""
+    found = request.session.pop("undo_approval", None)
+    return found if found and clock.now().timestamp() - found[2] < SHOWN_FOR else None
 
 
 @require_POST

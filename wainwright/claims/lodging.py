@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from wainwright.core.allowance import NightAllowed
+from wainwright.core.cutting import cut_out
 from wainwright.core.money import Money, share_out, total
 from wainwright.core.statement import Coded
 from wainwright.expenses.models import Expense
@@ -119,16 +120,6 @@ def cut(coded: Sequence[Coded], over: Money, book: Rulebook) -> tuple[Coded, ...
     places = [index for index, each in enumerate(coded) if lodging(each)]
     if not over.minor or not places:
         return tuple(coded)
-    rows, nothing = list(coded), Money.zero(over.currency)
-    for index, part in zip(places, share_out(over, [coded[i].gross.minor for i in places]), strict=True):
-        row = coded[index]
-        left = row.gross - part
-        back = row.recoverable.times(left.amount / row.gross.amount)
-        tax = row.tax.times(left.amount / row.gross.amount)
-        rows[index] = replace(row, net=left - back, tax=tax, recoverable=back)
     first = coded[places[0]]
     name = first.text.partition(":")[0]
-    rows.append(
-        Coded(f"{name}: {OVER}", first.category, first.coding, over, nothing, nothing, personal=True, over=True)
-    )
-    return tuple(rows)
+    return cut_out(coded, places, over, replace(first, text=f"{name}: {OVER}", share=None, over=True))

@@ -52,7 +52,7 @@ def waiting_for_bank(member: Membership, bank: AtBank | None = None) -> QuerySet
 
 def _owed(member: Membership, bank: AtBank) -> QuerySet[Claim]:
     return (
-        Claim.objects.filter(firm_id=member.firm_id, state="Posted", statement__due_minor__gt=0)
+        Claim.objects.filter(firm_id=member.firm_id, state="Posted", statement__due_minor__gt=0, objection="")
         .exclude(pk__in=bank.claims)
         .select_related("claimant__person", "claimant__firm", "statement", "issuer_card")
         # Many rows of which little is shown: what a database must parse for each stays where it is.

@@ -149,6 +149,12 @@ def load_file(member: Membership, claim: Claim) -> ClaimFile:
     if not claim.editable and claim.statement is not None:
         done, found = read(claim.statement, claim.currency), findings_of(claim.statement)
         return ClaimFile(claim, book, ledger, done, found, claim.statement.budget_day)
+    return live_file(claim)
+
+
+def live_file(claim: Claim) -> ClaimFile:
+    """Work a claim out as it would be now, whatever was certified of it."""
+    book, ledger = rulebook(claim.firm), books(claim.firm)
     expenses = list(with_evidence(claim.expenses.all()))
     others = beside(claim)
     # What was called off was not travelled: nights and days away earn nothing, what was spent is spent.
@@ -179,6 +185,12 @@ def load_file(member: Membership, claim: Claim) -> ClaimFile:
     return ClaimFile(
         claim, book, ledger, done, with_reasons(claim.subject, [*own, *found_by_rule]), day, route, expenses, others
     )
+
+
+def earlier_of(claim: Claim) -> list[Claim]:
+    """Return the claims of the same person that were sent before, the latest first, a few of them. One query."""
+    rows = Claim.objects.live().filter(claimant=claim.claimant_id, sent__isnull=False, pk__lt=claim.pk)
+    return list(rows.select_related("statement").defer("statement__workings").order_by("-pk")[:4])
 
 
 def claims_of(member: Membership) -> QuerySet[Claim]:

@@ -92,7 +92,7 @@ def _line(row: StatementLine, coded: Sequence[StatementCoding], currency: str) -
         tuple(
             Coded(
                 c.text, c.category, c.coding.with_account(c.account), money(c.net_minor), money(c.tax_minor),
-                money(c.recoverable_minor), c.personal, c.share, c.over,
+                money(c.recoverable_minor), c.personal, c.share, c.over, c.refused,
             )
             for c in coded
         ),

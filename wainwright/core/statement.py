@@ -32,7 +32,7 @@ class Coded:
 
     ``tax`` is all the tax in it, whether it comes back or stays in the cost; ``share`` is there where the line is split,
     in per cent. ``net + recoverable`` is its share of the line, exactly. What is ``personal`` is not the firm's cost;
-    what is ``over`` is so because it is over a ceiling, and no permission is there.
+    what is ``over`` is so because it is over a ceiling, and no permission is there; what is ``refused`` was not approved.
     """
 
     text: str
@@ -44,6 +44,7 @@ class Coded:
     personal: bool = False
     share: Decimal | None = None
     over: bool = False
+    refused: bool = False
 
     @property
     def gross(self) -> Money:
@@ -118,9 +119,25 @@ class Line:
         """What each coding bears of it, in words, those alike together; what is personal or not paid apart."""
 
         def words(each: Coded) -> str:
-            return "not paid" if each.over else "personal" if each.personal else str(each.coding) or "no coding"
+            return (
+                "not paid"
+                if each.over or each.refused
+                else "personal"
+                if each.personal
+                else str(each.coding) or "no coding"
+            )
 
         return list(add_up((words(each), each.gross) for each in self.coded).items())
+
+    @property
+    def paid(self) -> Money:
+        """What of it the firm bears."""
+        return total((each.gross for each in self.coded if not each.personal), self.says.currency)
+
+    @property
+    def refused(self) -> Money:
+        """What of it was not approved."""
+        return total((each.gross for each in self.coded if each.refused), self.says.currency)
 
     @property
     def over(self) -> Money:
@@ -206,14 +223,14 @@ class Statement:
         """What it posts, line by line and coding by coding."""
         return tuple(
             PostLine(
-                line.label if each.over else each.text,
+                line.label if each.over or each.refused else each.text,
                 each.coding,
                 each.net,
                 each.recoverable,
                 line.paid_by,
                 each.personal,
                 line.card_account,
-                "Over the ceiling" if each.over else "Personal",
+                "Not approved" if each.refused else "Over the ceiling" if each.over else "Personal",
             )
             for line in self.lines
             for each in line.coded
@@ -241,7 +258,20 @@ class Statement:
             by = f"{line.allows_by} + {line.over} permitted"
             return replace(line, coded=coded, allows=line.allows + line.over, allows_by=by)
 
-        lines = tuple(permitted(line) if line.key == key else line for line in self.lines)
+        return self._of(tuple(permitted(line) if line.key == key else line for line in self.lines))
+
+    def with_line(self, line: Line) -> Statement:
+        """The same with one line as it is now: in place of the one of its key, else as a further one."""
+        known = any(each.key == line.key for each in self.lines)
+        lines = tuple(line if each.key == line.key else each for each in self.lines) + (() if known else (line,))
+        return self._of(lines)
+
+    def without(self, key: str) -> Statement:
+        """The same without a line."""
+        return self._of(tuple(each for each in self.lines if each.key != key))
+
+    def _of(self, lines: tuple[Line, ...]) -> Statement:
+        """Other lines; what is taken off stays."""
         return self._with(replace(sums_of(lines, self.advance), earlier=self.settlement.sums.earlier), lines)
 
     def recoded(self, holds: Callable[[Coding], bool], to: Coding) -> Statement:
@@ -271,7 +301,7 @@ def _said(statement: Statement) -> list[Said]:
             tax = f" + {each.recoverable} tax" if each.recoverable else ""
             words = f"{each.coding or 'no coding'} on {each.coding.account}: {each.net}{tax}"
             if each.personal:
-                words = f"{'not paid' if each.over else 'personal'}: {each.gross}"
+                words = f"{'not approved' if each.refused else 'not paid' if each.over else 'personal'}: {each.gross}"
             found.append(Said(f"{line.key}#{number}", "Coding", each.text, words))
     sums = statement.settlement.sums
     for key, name, amount in (

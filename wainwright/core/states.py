@@ -50,6 +50,7 @@ TRIP = Machine(
     {
         ("Planning", "send"): "Awaiting sign-off", ("Sent back", "send"): "Awaiting sign-off",
         ("Awaiting sign-off", "take_back"): "Planning", ("Awaiting sign-off", "send_back"): "Sent back",
+        ("Authorised", "undo"): "Awaiting sign-off",
         ("Awaiting sign-off", "turn_down"): "Turned down", ("Awaiting sign-off", "authorise"): "Authorised",
         ("Authorised", "leave"): "Under way", ("Under way", "return"): "Back", ("Back", "close"): "Closed",
         ("Planning", "call_off"): "Called off", ("Sent back", "call_off"): "Called off",
@@ -59,7 +60,7 @@ TRIP = Machine(
     {
         "send": "traveller", "take_back": "traveller", "send_back": "approver", "turn_down": "approver",
         "authorise": "approver", "leave": "time", "return": "time", "close": "finance", "call_off": "traveller", "reopen": "traveller",
-        "stand": "approver",
+        "stand": "approver", "undo": "approver",
     },
 )  # fmt: skip
 
@@ -92,13 +93,14 @@ CLAIM = Machine(
         ("In finance check", "clear"): "Cleared", ("Cleared", "post"): "Posted", ("Cleared", "refuse"): "Posting refused",
         ("Posting refused", "post"): "Posted", ("Posting refused", "refuse"): "Posting refused",
         ("Posting refused", "send_back"): "Sent back", ("Posted", "settle"): "Settled",
+        ("In finance check", "undo"): "In sign-off", ("Cleared", "undo"): "In finance check",
         ("In finance check", "ask"): "In sign-off", ("Cleared", "ask"): "In sign-off",
         ("Posting refused", "ask"): "In sign-off", ("Cleared", "send_back"): "Sent back",
         ("Open", "withdraw"): "Withdrawn", ("Sent back", "withdraw"): "Withdrawn",
     },
     {
         "send": "traveller", "take_back": "traveller", "withdraw": "traveller", "send_back": "approver", "turn_down": "approver",
-        "sign": "approver", "ask": "finance", "clear": "finance", "post": "ledger", "refuse": "ledger", "settle": "bank",
+        "sign": "approver", "undo": "approver", "ask": "finance", "clear": "finance", "post": "ledger", "refuse": "ledger", "settle": "bank",
     },
 )  # fmt: skip
 

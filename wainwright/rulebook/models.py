@@ -75,6 +75,9 @@ class Policy(models.Model):
         default=5, validators=[MaxValueValidator(60)],
         help_text="So many days late it goes on to the next above; 0: never.",
     )  # fmt: skip
+    raise_asks = models.BooleanField(
+        default=True, help_text="Whether a correction that raises a claim is signed again."
+    )
     terms = models.TextField()
 
     def __str__(self):

@@ -78,6 +78,11 @@ class Claim(CodedModel):
         Membership, on_delete=models.SET_NULL, null=True, blank=True, related_name="+",
         help_text="Who prepared it, and says that the claimant can sign.",
     )  # fmt: skip
+    objection = models.CharField(
+        max_length=500,
+        blank=True,
+        help_text="What the claimant objects to, until finance has answered: nothing is paid meanwhile.",
+    )
     answered = models.JSONField(default=list, blank=True, help_text="Questions that were answered with no.")
     entry = models.PositiveSmallIntegerField(default=1, help_text="Counts the journals: one more after a reversal.")
     created = models.DateTimeField()
@@ -198,3 +203,24 @@ class AdvanceTaken(models.Model):
 
     def __str__(self):
         return f"{self.trip_id} by {self.claim_id}"
+
+
+class Correction(models.Model):
+    """One correction by finance, for what is corrected most and for whom."""
+
+    claim = models.ForeignKey(Claim, on_delete=models.CASCADE, related_name="corrections")
+    statement = models.ForeignKey("claims.Statement", on_delete=models.CASCADE, related_name="+")
+    by = models.ForeignKey(Membership, on_delete=models.PROTECT, related_name="+")
+    key = models.CharField(max_length=60)
+    label = models.CharField(max_length=200)
+    category = models.CharField(max_length=20, blank=True)
+    why = models.CharField(max_length=250)
+    changes = models.JSONField(default=list, help_text="[section, label, before, after] of each.")
+    time = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-time"]
+        indexes = [models.Index(fields=["claim", "-time"])]
+
+    def __str__(self):
+        return f"{self.label}: {self.why}"

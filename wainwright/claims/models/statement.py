@@ -98,6 +98,7 @@ class StatementCoding(CodedModel):
     recoverable_minor = models.BigIntegerField(help_text="The tax that comes back.")
     personal = models.BooleanField(default=False)
     over = models.BooleanField(default=False, help_text="Not paid, because it is over a ceiling.")
+    refused = models.BooleanField(default=False, help_text="Not paid, because it was not approved.")
     share = models.DecimalField(max_digits=7, decimal_places=4, null=True)
 
     class Meta:

@@ -213,7 +213,9 @@ def _left_out(member: Membership, bank: AtBank, claim_ids: set[int], trip_ids: s
     words = []
     for claim in Claim.objects.filter(firm_id=member.firm_id, pk__in=claim_ids).order_by("pk"):
         why = "is with the bank already" if claim.pk in open_ else "waits for the bank's answer on its advance"
-        if claim.pk not in open_ | waiting:
+        if claim.objection:
+            why = "waits until finance has answered an objection"
+        elif claim.pk not in open_ | waiting:
             why = f"was changed meanwhile: it stands at {claim.state}"
         words.append(f"{claim.code} {why}.")
     for trip in Trip.objects.filter(firm_id=member.firm_id, pk__in=trip_ids).order_by("pk"):

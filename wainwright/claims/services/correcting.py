@@ -58,7 +58,7 @@ def recode(member: Membership, claim_id: int, version: int, dimension: str, old:
     after = {"instead of": old, "coding": str(coding), "places": places}
     done = was.recoded(holds, coding)
     amend(claim, member, "corrected the coding", done, after)
-    _ask_owners(member, claim, done)
+    ask_owners(member, claim, done)
     tell(claim.claimant, f"Finance corrected the coding of {claim.title} from {old} to {coding}", link(claim))
     return places
 
@@ -83,6 +83,28 @@ def _follow(claim: Claim, holds: Callable[[Coding], bool], coding: Coding) -> No
                 part["codes"] = [list(pair) for pair in coding.codes]
 
 
+def deciders(member: Membership, claim_id: int, version: int) -> Claim:
+    """Lock and return a claim for whoever decides on it now: whose turn it is, or finance while it checks.
+
+    Raises ``NotAllowed``, ``Stale``.
+    """
+    claim = (
+        Claim.objects.select_for_update(of=("self",))
+        .visible_to(member)
+        .select_related("firm", "claimant__person", "claimant__firm", "trip", "statement")
+        .get(pk=claim_id)
+    )
+    if claim.claimant_id == member.pk:
+        raise NotAllowed("Somebody else decides on your own claim.")
+    if version != claim.version:
+        raise Stale("The claim was changed since you opened this page. Look at it again, then decide.")
+    if claim.state == "In sign-off":
+        signoff.turn_of(member, claim.subject)
+    elif not (member.finance and claim.state == "In finance check"):
+        raise Stale(f"The claim stands at {claim.state}: nothing is decided on its lines now.")
+    return claim
+
+
 @transaction.atomic
 def allow_over(member: Membership, claim_id: int, version: int, key: str, comment: str) -> Claim:
     """Whoever decides on a claim permits to pay what a line is over the ceiling, with a reason: the statement's next version.
@@ -92,20 +114,7 @@ def allow_over(member: Membership, claim_id: int, version: int, key: str, commen
     """
     if len(comment.strip()) < 3:
         raise Refusal("Say why what is over the ceiling is to be paid.", "comment")
-    claim = (
-        Claim.objects.select_for_update(of=("self",))
-        .visible_to(member)
-        .select_related("firm", "claimant__person", "claimant__firm", "statement")
-        .get(pk=claim_id)
-    )
-    if claim.claimant_id == member.pk:
-        raise NotAllowed("Somebody else permits what your own claim is over.")
-    if version != claim.version:
-        raise Stale("The claim was changed since you opened this page. Look at it again, then decide.")
-    if claim.state == "In sign-off":
-        signoff.turn_of(member, claim.subject)
-    elif not (member.finance and claim.state == "In finance check"):
-        raise Stale(f"The claim stands at {claim.state}: nothing is permitted on it now.")
+    claim = deciders(member, claim_id, version)
     was = read(claim.statement, claim.currency)
     line = next((each for each in was.lines if each.key == key), None)
     if line is None or not line.over:
@@ -143,7 +152,24 @@ def _unsigned(claim: Claim, done: Statement) -> list[RouteStep]:
     return [step for step in route.steps if int(step.signer) not in asked]
 
 
-def _ask_owners(member: Membership, claim: Claim, done: Statement) -> None:
+def ask_again(member: Membership, claim: Claim, done: Statement) -> None:
+    """Put a claim that a correction raised before its whole route again. Inside the caller's transaction."""
+    people = signers(claim.firm_id, clock.today(claim.firm.zone))
+    route = work_out_route(str(claim.claimant_id), done.total, done.by_code, people, books(claim.firm).owned)
+    if route.faults:
+        raise Refusal(route.faults[0])
+    before = claim.state
+    claim.state, claim.cleared_by = CLAIM.after(claim.state, "ask"), None
+    claim.save()
+    marks = tuple(claim.statement.marks) if claim.statement else ()
+    signoff.start(member, asked_for(claim, done.total, marks, "correction"), route, contents_of(done))
+    record(
+        member, "asked the route again, since it comes to more", claim.subject, before={"state": before},
+        after={"asked": [step.name for step in route.steps]},
+    )  # fmt: skip
+
+
+def ask_owners(member: Membership, claim: Claim, done: Statement) -> None:
     """Put a claim before the owners of what it is coded to now, where they were not asked; the others' signatures stand."""
     missing = [step for step in _unsigned(claim, done) if step.scope != "all"]
     if not missing:

@@ -225,6 +225,8 @@ def finance_claim(member: Membership, claim_id: int, version: int | None = None)
 def clear(member: Membership, claim_id: int, version: int) -> Claim:
     """Finance clears the claim: its figures are right and it may be posted."""
     claim = finance_claim(member, claim_id, version)
+    if claim.objection:
+        raise Refusal(f"{claim.claimant.person.name} objects: {claim.objection} Answer that first.")
     before = claim.state
     claim.state = CLAIM.after(claim.state, "clear")
     claim.cleared_by = member

@@ -109,6 +109,7 @@ def _keep_lines(claim: Claim, row: Row, lines: Sequence[Line]) -> None:
                 line=made, order=order, text=each.text[:330], category=each.category, account=each.coding.account,
                 kept=kept.get(each.coding.with_account("")), net_minor=each.net.minor, tax_minor=each.tax.minor,
                 recoverable_minor=each.recoverable.minor, personal=each.personal, share=each.share, over=each.over,
+                refused=each.refused,
             )  # fmt: skip
             coding.take_coding(each.coding)
             coded.append(coding)

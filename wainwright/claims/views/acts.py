@@ -17,7 +17,7 @@ from wainwright.accounts.selectors import books
 from wainwright.accounts.split_form import TypedSplit, do_split
 from wainwright.claims import questions
 from wainwright.claims.selectors import claim_for, load_file
-from wainwright.claims.services import closing, compose, issuing, road, several, splitting
+from wainwright.claims.services import closing, compose, issuing, lines, road, several, splitting
 from wainwright.claims.views.page import page_context, split_abouts, ticked, whole_of
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.forms import CostForm
@@ -151,6 +151,14 @@ def to_issuer(request, claim_id: int):
         claim = claim_for(request.member, claim_id)
         context = page_context(request, claim, issuer_error=refusal.message, issuer_typed=typed)
         return render(request, "claims/claim.html", context, status=422)
+    return redirect("claim", claim_id)
+
+
+@require_POST
+def object_to(request, claim_id: int):
+    """Object to what was changed after sending."""
+    lines.object_to(request.member, claim_id, request.POST.get("words", ""))
+    messages.info(request, "Finance is told; nothing is paid until they have answered.")
     return redirect("claim", claim_id)
 
 

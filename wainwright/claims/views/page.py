@@ -98,6 +98,8 @@ def page_context(request, claim: Claim, **typed) -> dict:
         "may_take_back": own and claim.state == "In sign-off" and not any(s.state == "Given" and s.round == signoffs[-1].round for s in signoffs),
         "may_answer": own and claim.state not in (*Claim.OVER, "Settled"), "pays_back": PAYS_BACK,
         "head_form": CodingForm(books=file.books, initial=coding_initial(claim.coding)) if editable and "coding" in request.GET else None,
+        "may_object": own and claim.statement is not None and claim.statement.number > 1 and not claim.editable
+        and claim.state not in (*Claim.OVER, "Settled"),
         "send_error": "", "free_advances": _free_advances(claim, file) if own else [],
         "taken": advances_on(claim) if file.figures.advance else [], "more_trips": _more_trips(claim) if editable and "trips" in request.GET else None,
         "own_cards": own_cards(claim, file.figures) if editable else [], "issuer_error": "", "issuer_typed": "",

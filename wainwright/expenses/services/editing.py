@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import InvalidOperation
+from typing import Any
 
 from django.db import transaction
 from django.db.models import Q
@@ -64,7 +65,15 @@ def change_cost(member: Membership, expense_id: int, version: int, **values) -> 
     What the card was charged stands: with a charge, neither the amount nor who paid can be changed.
     A bill that is broken down keeps its parts only while they still add up.
     """
-    expense = mine(member, expense_id, version)
+    return _change(member, mine(member, expense_id, version), "changed the cost", values)
+
+
+def correct_cost(finance: Membership, expense: Expense, **values) -> Expense:
+    """Change the fields of somebody's cost that finance corrects; the caller has locked it and checked who may. Raises ``Refusal``."""
+    return _change(finance, expense, "finance corrected the cost", values)
+
+
+def _change(member: Membership, expense: Expense, what: str, values: dict[str, Any]) -> Expense:
     if expense.kind != Expense.Kind.COST or expense.personal:
         raise Refusal("This cannot be changed; take it apart and take it anew.")
     before = {
@@ -85,14 +94,17 @@ def change_cost(member: Membership, expense_id: int, version: int, **values) -> 
     fill_cost(expense, **values)
     if expense.category != category:
         # What was proposed was wrong; the correction is what counts the next time.
-        forget(member, expense.merchant, category)
-        remember(member, expense, [charge.merchant] if charge is not None else [])
+        forget(expense.owner, expense.merchant, category)
+        remember(expense.owner, expense, [charge.merchant] if charge is not None else [])
     if expense.amount_minor != amount and charge is not None:
         expense.amount_minor = amount
         set_tax(expense, None)
     elif expense.amount_minor != amount and expense.parts.exists():
         raise Refusal("The bill is broken down: change its parts first, then the amount.", "amount")
-    changed(member, expense, "changed the cost", before, {"merchant": expense.merchant, "amount": expense.amount_minor})
+    after = {
+        "date": expense.date, "merchant": expense.merchant, "category": expense.category, "amount": expense.amount_minor,
+    }  # fmt: skip
+    changed(member, expense, what, before, after)
     return expense
 
 

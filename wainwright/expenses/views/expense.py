@@ -80,7 +80,7 @@ def show(request, expense: Expense, status: int = 200, **more):
         "edit": editor(request.member, typed or TypedSplit.from_parts(shares, "", str(expense.coding or (expense.claim or expense.owner).coding)), expense.amount, recent=recent_codings(expense.owner)) if splitting else None,
         "split_open": bool(shares) or typed is not None, "readonly": "" if editable else "yes",
         "loose": loose, "charge": getattr(expense, "charge", None),
-        "change_form": _cost_form(expense) if editable and expense.kind == "cost" and not expense.personal else None,
+        "change_form": cost_form(expense) if editable and expense.kind == "cost" and not expense.personal else None,
         "entries": history(expense.key), "parts_error": "",
     }  # fmt: skip
     return render(request, "expenses/expense.html", context | more, status=status)
@@ -113,7 +113,7 @@ def version_of(request) -> int:
     return number_of(request, "version") or 0
 
 
-def _cost_form(expense: Expense, data=None) -> CostForm:
+def cost_form(expense: Expense, data=None) -> CostForm:
     """The form that changes a cost, filled with what it is."""
     paid = expense.original or expense.amount
     own_rate = expense.rate if expense.rate_source == "exchange receipt" else None
@@ -133,7 +133,7 @@ def _cost_form(expense: Expense, data=None) -> CostForm:
 def change(request, expense_id: int):
     """Change the fields of a cost."""
     expense = expense_for(request.member, expense_id)
-    form = _cost_form(expense, request.POST)
+    form = cost_form(expense, request.POST)
     if form.is_valid():
         try:
             editing.change_cost(request.member, expense_id, version_of(request), **form.values())

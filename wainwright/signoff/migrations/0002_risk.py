@@ -3,6 +3,11 @@
 from django.db import migrations, models
 
 
+def plans(apps, schema_editor):
+    """What was asked about trips before kinds were kept."""
+    apps.get_model("signoff", "SignOff").objects.filter(kind="trip").update(what="plan")
+
+
 class Migration(migrations.Migration):
 
     dependencies = [
@@ -43,4 +48,5 @@ class Migration(migrations.Migration):
             model_name='signoff',
             index=models.Index(fields=['signer', '-decided'], name='signoff_sig_signer__295394_idx'),
         ),
+        migrations.RunPython(plans, migrations.RunPython.noop),
     ]

@@ -1,0 +1,133 @@
+"""Deciding on one line: in part, back alone, down; corrected or added by finance; an objection answered."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from urllib.parse import quote
+
+from django.contrib import messages
+from django.core.exceptions import ValidationError
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_http_methods, require_POST
+
+from wainwright.bench.evidence import pages_of
+from wainwright.claims.models import Claim
+from wainwright.claims.selectors import claim_for
+from wainwright.claims.services import lines
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.expenses.forms import CostForm
+from wainwright.expenses.models import Expense
+from wainwright.expenses.views.expense import cost_form
+from wainwright.fields import AmountField, say, whole
+from wainwright.formats.problems import Unreadable
+
+MOST_FILE = 20_000_000
+
+
+def _back(claim_id: int, line: str = ""):
+    return redirect(f"/bench/claim/{claim_id}/" + (f"?line={quote(line)}#evidence" if line else ""))
+
+
+@require_POST
+def in_part(request, object_id: int):
+    """Approve a line in part."""
+    post = request.POST
+    line = post.get("line", "")[:60]
+    try:
+        amount: Decimal = AmountField(label="The amount", min_value=None).clean(post.get("amount", "")[:40])
+    except ValidationError as fault:
+        raise Refusal(f"How much is approved? {' '.join(fault.messages)}", "amount") from fault
+    lines.approve_in_part(request.member, object_id, whole(post.get("version")), line, amount, post.get("why", ""))
+    messages.info(request, "The line is approved in part; the claimant is told.")
+    return _back(object_id, line)
+
+
+@require_POST
+def line_out(request, object_id: int):
+    """Send one line back alone, or turn it down."""
+    post, down = request.POST, "down" in request.POST
+    lines.take_line_out(
+        request.member, object_id, whole(post.get("version")), post.get("line", "")[:60], post.get("why", ""), down
+    )
+    what = "turned down" if down else "sent back alone"
+    messages.info(request, f"The line is {what}: it lies in the claimant's tray. The rest stands here.")
+    return _back(object_id)
+
+
+def _may_correct(request, object_id: int) -> Claim:
+    claim = claim_for(request.member, object_id)
+    if not request.member.finance or claim.claimant_id == request.member.pk:
+        raise NotAllowed("Only finance corrects a claim, and nobody their own.")
+    if claim.state not in lines.CORRECTABLE:
+        raise Stale(f"The claim stands at {claim.state}: nothing is corrected on it now.")
+    return claim
+
+
+@require_http_methods(["GET", "POST"])
+def correct(request, object_id: int, expense_id: int):
+    """Finance corrects one cost, beside its evidence."""
+    claim = _may_correct(request, object_id)
+    expense = (
+        Expense.objects.filter(pk=expense_id, claim=claim)
+        .select_related("owner__person", "owner__firm", "firm", "claim")
+        .first()
+    )
+    if expense is None:
+        raise Stale("That line is not on the claim any more.")
+    form = cost_form(expense, request.POST or None)
+    why, error = request.POST.get("why", "")[:250], ""
+    if request.method == "POST" and form.is_valid():
+        try:
+            lines.correct_line(
+                request.member, object_id, whole(request.POST.get("version")), expense_id, why, **form.values()
+            )
+            messages.info(request, "The line is corrected; the claimant sees before and after, and is told.")
+            return _back(object_id, expense.key)
+        except (Stale, NotAllowed):
+            raise
+        except Refusal as refusal:
+            error = refusal.message if refusal.field == "why" else ""
+            if not error:
+                say(form, refusal)
+    context = {
+        "claim": claim, "expense": expense, "form": form, "why": why, "error": error,
+        "pages": pages_of([receipt.pk for receipt in expense.receipts.all()]),
+    }  # fmt: skip
+    return render(request, "bench/correct.html", context, status=422 if request.method == "POST" else 200)
+
+
+@require_http_methods(["GET", "POST"])
+def add(request, object_id: int):
+    """Finance adds a line that is missing, with its paper."""
+    claim = _may_correct(request, object_id)
+    initial = {"currency": claim.currency, "paid_by": "self", "heads": 1}
+    form = CostForm(request.POST or None, member=claim.claimant, initial=initial)
+    why, error, given = request.POST.get("why", "")[:250], "", request.FILES.get("file")
+    if request.method == "POST" and form.is_valid():
+        try:
+            if given is not None and given.size > MOST_FILE:
+                raise Refusal("The file is larger than 20 MB.", "file")
+            name, content = (given.name or "", given.read()) if given is not None else ("", b"")
+            lines.add_line(
+                request.member, object_id, whole(request.POST.get("version")), why, name, content, **form.values()
+            )
+            messages.info(request, "The line is added; the claimant sees it, and is told.")
+            return _back(object_id)
+        except (Stale, NotAllowed):
+            raise
+        except Unreadable as fault:
+            error = str(fault)
+        except Refusal as refusal:
+            error = refusal.message if refusal.field in ("why", "file") else ""
+            if not error:
+                say(form, refusal)
+    context = {"claim": claim, "expense": None, "form": form, "why": why, "error": error, "pages": None}
+    return render(request, "bench/correct.html", context, status=422 if request.method == "POST" else 200)
+
+
+@require_POST
+def answer_objection(request, object_id: int):
+    """Finance answers an objection."""
+    lines.answer_objection(request.member, object_id, whole(request.POST.get("version")), request.POST.get("words", ""))
+    messages.info(request, "The objection is answered; the claimant is told.")
+    return _back(object_id)
