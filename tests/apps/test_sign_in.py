@@ -167,7 +167,14 @@ class FactorTest(WorldTestCase):
         with self.assertRaisesRegex(Refusal, "lock yourself out"):
             set_safeguards(self.callum, wanted)
         client = self.signed_in(self.callum)
-        form = {"second_payer": "500", "roles": ["finance"], "certify_by": "name"}
+        form = {
+            "second_payer": "500",
+            "roles": ["finance"],
+            "certify_by": "name",
+            "look_share": "100",
+            "harmless_to": "0",
+        }
+        form |= {"decide_days": "5", "remind_days": "2", "goes_on_days": "5"}
         page = client.post("/rules/safeguards/", form | {"second_payer": "-1"})
         self.assertContains(page, 'value="-1"', status_code=422)
         self.assertEqual(client.post("/rules/safeguards/", form).status_code, 302)

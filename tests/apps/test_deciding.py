@@ -1,0 +1,362 @@
+"""Deciding line by line: in part, back alone, down, corrected, added; the objection; the undo. What is paid follows."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from decimal import Decimal
+from io import BytesIO
+from unittest import mock
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from PIL import Image
+
+from tests.apps.world import WorldTestCase, eur
+from wainwright import clock
+from wainwright.accounts.models import BudgetUse
+from wainwright.bench import services
+from wainwright.claims.models import Claim, Correction
+from wainwright.claims.paying import payable
+from wainwright.claims.selectors import load_file
+from wainwright.claims.services import books, compose, drafting, lines, road
+from wainwright.core.tax import reclaim
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.expenses.models import Expense
+from wainwright.people.models import Firm, new_version
+from wainwright.rulebook.models import Policy
+from wainwright.signoff.models import SignOff
+from wainwright.trail.models import Entry
+from wainwright.trips.models import Trip
+
+
+def png() -> bytes:
+    """A blank picture."""
+    out = BytesIO()
+    Image.new("RGB", (200, 120), "white").save(out, "PNG")
+    return out.getvalue()
+
+
+class Deciding(WorldTestCase):
+    def fresh(self, claim: Claim) -> Claim:
+        return Claim.objects.select_related(
+            "firm", "claimant__person", "claimant__firm", "trip__signed", "statement", "issuer_card"
+        ).get(pk=claim.pk)
+
+    def file(self, claim: Claim):
+        claim = self.fresh(claim)
+        return load_file(claim.claimant, claim)
+
+    def key(self, claim: Claim, amount: str) -> str:
+        return next(line.key for line in self.file(claim).figures.lines if line.says == eur(amount))
+
+    def due(self, claim: Claim):
+        return self.file(claim).figures.settlement.due
+
+    def values(self, expense: Expense, **more) -> dict:
+        return {
+            "day": expense.date, "merchant": expense.merchant, "category": expense.category, "amount": expense.amount,
+            "paid_by": expense.paid_by, "tax_rate": expense.tax_rate, "tax": None, "description": expense.description,
+            "guests": expense.guests, "heads": expense.heads,
+        } | more  # fmt: skip
+
+    def posted(self, claim: Claim) -> Claim:
+        with self.done():
+            self.approve_all("claim", claim.pk)
+        claim = self.fresh(claim)
+        if claim.state == "In finance check":
+            road.clear(self.priya, claim.pk, claim.version)
+        claim = self.fresh(claim)
+        with self.done():
+            books.post(self.priya, claim.pk, claim.version)
+        return self.fresh(claim)
+
+
+class LineTest(Deciding):
+    def test_in_part_less_is_paid_and_the_rest_is_not(self):
+        claim = self.sent_claim(costs=("80.00", "20.00"))
+        before, key = self.due(claim), self.key(claim, "80.00")
+        lines.approve_in_part(self.tobias, claim.pk, claim.version, key, Decimal("50.00"), "Two of three went")
+        self.assertEqual(self.due(claim), before - eur(30))
+        line = next(each for each in self.file(claim).figures.lines if each.key == key)
+        self.assertEqual((line.says, line.paid, line.refused), (eur(80), eur(50), eur(30)))
+        self.assertTrue(self.maren.notices.filter(text__contains="50.00 of 80.00 is approved").exists())
+        done = self.posted(claim)
+        self.assertEqual(done.state, "Posted")
+        journal = self.file(done).journal
+        self.assertEqual(journal.debits, journal.credits)
+        self.assertEqual(-journal.balance("2320"), self.due(done))
+
+    def test_in_part_on_the_firms_card_the_rest_is_owed_by_staff(self):
+        claim = self.a_claim(costs=("20.00",))
+        cost = self.a_cost(
+            amount="60.00", paid_by="firm", merchant="Quay stores", category="supplies", tax_rate=Decimal("0.23")
+        )
+        compose.put_in(self.maren, claim.pk, [cost.pk])
+        self.send_claim(claim)
+        claim = self.fresh(claim)
+        before = self.due(claim)
+        lines.approve_in_part(self.tobias, claim.pk, claim.version, cost.key, Decimal(45), "One roll is private")
+        self.assertEqual(self.due(claim), before - eur(15))
+        line = next(each for each in self.file(claim).figures.lines if each.key == cost.key)
+        tax = sum((c.recoverable for c in line.coded), eur(0))
+        self.assertLessEqual(
+            tax, reclaim(eur(45) - eur(Decimal("36.59")), Decimal(1), True, True).recoverable + eur("0.01")
+        )
+        journal = self.file(self.posted(claim)).journal
+        self.assertEqual(journal.debits, journal.credits)
+
+    def test_the_allowance_too_can_be_approved_in_part(self):
+        claim = self.sent_claim()
+        line = next(each for each in self.file(claim).figures.lines if each.kind == "allowance")
+        less = line.says.amount - 10
+        lines.approve_in_part(self.tobias, claim.pk, claim.version, "allowance", less, "A day less")
+        self.assertEqual(self.file(claim).figures.settlement.sums.allowance, line.says - eur(10))
+
+    def test_what_makes_no_part_is_refused_and_changes_nothing(self):
+        claim = self.sent_claim(costs=("80.00", "20.00"))
+        key, before = self.key(claim, "80.00"), self.due(claim)
+        for amount in ("0", "-5", "80.00", "80.01", "999999"):
+            with self.subTest(amount), self.assertRaisesMessage(Refusal, "more than nothing and less than 80.00"):
+                lines.approve_in_part(self.tobias, claim.pk, claim.version, key, Decimal(amount), "So it is")
+        with self.assertRaisesMessage(Refusal, "Say why"):
+            lines.approve_in_part(self.tobias, claim.pk, claim.version, key, Decimal(5), " ")
+        with self.assertRaises(Stale):
+            lines.approve_in_part(self.tobias, claim.pk, claim.version, "expense:999999", Decimal(5), "So it is")
+        with self.assertRaises(Stale):
+            lines.approve_in_part(self.tobias, claim.pk, claim.version - 1, key, Decimal(5), "So it is")
+        for who in (self.maren, self.priya, self.signe):
+            with self.subTest(who), self.assertRaises((NotAllowed, Stale, Claim.DoesNotExist)):
+                lines.approve_in_part(who, claim.pk, claim.version, key, Decimal(5), "So it is")
+        self.assertEqual(self.due(claim), before)
+        self.enter(self.tobias)
+        for typed in ("", "a lot", "1e99", "NaN"):
+            answer = self.client.post(
+                f"/bench/claim/{claim.pk}/part/",
+                {"version": claim.version, "line": key, "amount": typed, "why": "x y z"},
+                follow=True,
+            )
+            self.assertContains(answer, "How much is approved?")
+
+    def test_one_line_back_and_one_down_and_the_rest_goes_on(self):
+        claim = self.sent_claim(costs=("80.00", "20.00", "30.00"))
+        before = self.due(claim)
+        lines.take_line_out(
+            self.tobias, claim.pk, claim.version, self.key(claim, "80.00"), "Which boat was it?", down=False
+        )
+        claim = self.fresh(claim)
+        lines.take_line_out(self.tobias, claim.pk, claim.version, self.key(claim, "30.00"), "Not the firm's", down=True)
+        self.assertEqual(self.due(claim), before - eur(110))
+        back = {e.amount_minor: e for e in Expense.objects.filter(turned_down_in=claim)}
+        self.assertEqual({e.claim_id for e in back.values()}, {None})
+        self.assertTrue(back[8000].turned_down_why.startswith("Sent back by Tobias Achterberg"))
+        self.assertTrue(back[3000].turned_down_why.startswith("Turned down by Tobias Achterberg"))
+        claim = self.posted(claim)
+        self.assertEqual(claim.state, "Posted")
+        more = drafting.claim_trip(self.maren, claim.trip_id)
+        compose.put_in(self.maren, more.pk, [back[8000].pk])
+        self.assertTrue(
+            [f for f in self.file(more).findings if "before" in f.finding.text or "turned" in f.finding.text.lower()]
+        )
+
+    def test_neither_the_only_line_nor_what_is_no_cost(self):
+        claim = self.sent_claim(costs=("80.00",))
+        with self.assertRaisesMessage(Refusal, "Only a cost leaves"):
+            lines.take_line_out(self.tobias, claim.pk, claim.version, "allowance", "Not at all", down=True)
+        Claim.objects.filter(pk=claim.pk).update(statement=None)
+        bare = self.a_cost(self.aiko, "10.00")
+        alone = compose.claim_loose(self.aiko, "A small thing")
+        self.send_claim(alone)
+        alone = self.fresh(alone)
+        with self.assertRaisesMessage(Refusal, "only line"):
+            lines.take_line_out(self.tobias, alone.pk, alone.version, bare.key, "Not at all", down=False)
+
+
+class CorrectTest(Deciding):
+    def test_less_is_settled_and_both_stand_side_by_side(self):
+        claim = self.checked_claim(costs=("80.00", "20.00"))
+        expense, before = claim.expenses.get(amount_minor=8000), self.due(claim)
+        changes = lines.correct_line(
+            self.priya, claim.pk, claim.version, expense.pk, "The paper says 70", **self.values(expense, amount=eur(70))
+        )
+        self.assertEqual(self.due(claim), before - eur(10))
+        self.assertEqual(self.fresh(claim).state, "In finance check")
+        self.assertTrue(any("80.00" in c.before and "70.00" in c.after for c in changes))
+        self.assertEqual(Correction.objects.get().why, "The paper says 70")
+        self.enter(self.maren)
+        page = self.client.get(f"/claims/{claim.pk}/")
+        self.assertContains(page, "70.00")
+        self.assertContains(page, 'name="words"')
+        self.assertTrue(self.maren.notices.filter(text__contains="Finance corrected a line").exists())
+
+    def test_only_that_line_is_worked_out_anew(self):
+        claim = self.checked_claim(costs=("80.00", "20.00"))
+        expense, other = claim.expenses.get(amount_minor=8000), claim.expenses.get(amount_minor=2000)
+        # Something that would change another line if it were worked out again.
+        Expense.objects.filter(pk=other.pk).update(amount_minor=9900)
+        lines.correct_line(
+            self.priya, claim.pk, claim.version, expense.pk, "Wrong name", **self.values(expense, merchant="Tide taxi")
+        )
+        kept = {line.key: line for line in self.file(claim).figures.lines}
+        self.assertEqual((kept[other.key].says, kept[expense.key].merchant), (eur(20), "Tide taxi"))
+
+    def test_what_raises_it_is_signed_again_where_the_firm_says_so(self):
+        for asks, state in ((True, "In sign-off"), (False, "In finance check")):
+            with self.subTest(asks):
+                Policy.objects.filter(firm=self.maren.firm).update(raise_asks=asks)
+                Firm.objects.filter(pk=self.maren.firm_id).update(rules_version=new_version())
+                claim = self.checked_claim(costs=("80.00" if asks else "81.00",))
+                expense = claim.expenses.get()
+                lines.correct_line(
+                    self.priya,
+                    claim.pk,
+                    claim.version,
+                    expense.pk,
+                    "Tip forgotten",
+                    **self.values(expense, amount=eur(85)),
+                )
+                claim = self.fresh(claim)
+                self.assertEqual(claim.state, state)
+                row = SignOff.objects.filter(subject=claim.subject).order_by("-round", "-pk").first()
+                self.assertEqual(row.what, "correction" if asks else "claim")
+        with self.done():
+            self.approve_all("claim", claim.pk)
+
+    def test_a_line_is_added_with_its_paper_and_the_trail_says_by_whom(self):
+        claim = self.checked_claim(costs=("80.00",))
+        before = self.due(claim)
+        content = png()
+        values = {
+            "day": self.today - timedelta(days=9), "merchant": "Pier toll", "category": "parking", "amount": eur(12), "paid_by": "self",
+            "tax_rate": Decimal(0), "tax": None, "description": "", "guests": "", "heads": 1,
+        }  # fmt: skip
+        with self.assertRaisesMessage(Refusal, "has its paper"):
+            lines.add_line(self.priya, claim.pk, claim.version, "The toll was forgotten", "x.png", b"", **values)
+        Policy.objects.filter(firm=self.maren.firm).update(raise_asks=False)
+        Firm.objects.filter(pk=self.maren.firm_id).update(rules_version=new_version())
+        with self.done():
+            lines.add_line(self.priya, claim.pk, claim.version, "The toll was forgotten", "x.png", content, **values)
+        self.assertEqual(self.due(claim), before + eur(12))
+        made = Expense.objects.get(merchant="Pier toll")
+        self.assertEqual((made.owner_id, made.claim_id, made.receipts.count()), (self.maren.pk, claim.pk, 1))
+        self.assertEqual(
+            {e.who.partition(" <")[0] for e in Entry.objects.filter(subject=made.key)}, {"Priya Sundqvist"}
+        )
+
+    def test_who_may_not_and_when_not(self):
+        claim = self.checked_claim(costs=("80.00",))
+        expense = claim.expenses.get()
+        values = self.values(expense, amount=eur(70))
+        for who in (self.tobias, self.maren):
+            with self.subTest(who), self.assertRaises(NotAllowed):
+                lines.correct_line(who, claim.pk, claim.version, expense.pk, "So it is", **values)
+        with self.assertRaises(Refusal):
+            lines.correct_line(self.priya, claim.pk, claim.version, expense.pk, "", **values)
+        with self.assertRaises(Refusal):
+            lines.correct_line(self.priya, claim.pk, claim.version, expense.pk, "Nothing new", **self.values(expense))
+        with self.assertRaises(Stale):
+            lines.correct_line(self.priya, claim.pk, claim.version, 10**9, "So it is", **values)
+        posted = self.posted(claim)
+        with self.assertRaises(Stale):
+            lines.correct_line(self.priya, claim.pk, posted.version, expense.pk, "So it is", **values)
+
+    def test_from_the_page_what_is_wrong_stays(self):
+        claim = self.checked_claim(costs=("80.00",))
+        expense = claim.expenses.get()
+        self.enter(self.priya)
+        address = f"/bench/claim/{claim.pk}/correct/{expense.pk}/"
+        page = self.client.get(address)
+        form = {f.html_name: "" if f.value() is None else f.value() for f in page.context["form"]}
+        form |= {
+            "change-date": expense.date.isoformat(),
+            "version": claim.version,
+            "change-amount": "x",
+            "why": "As on paper",
+        }
+        answer = self.client.post(address, form)
+        self.assertContains(answer, 'value="As on paper"', status_code=422)
+        answer = self.client.post(address, form | {"change-amount": "75.00", "why": ""})
+        self.assertContains(answer, "Say why it is corrected", status_code=422)
+        self.assertContains(answer, 'value="75.00"', status_code=422)
+        answer = self.client.post(address, form | {"change-amount": "75.00"}, follow=True)
+        self.assertContains(answer, "The line is corrected")
+        self.assertEqual(self.client.get(f"/bench/claim/{claim.pk}/add/").status_code, 200)
+        file = SimpleUploadedFile("x.txt", b"no picture")
+        add = self.client.post(f"/bench/claim/{claim.pk}/add/", form | {"file": file})
+        self.assertEqual(add.status_code, 422)
+
+
+class ObjectTest(Deciding):
+    def test_nothing_is_paid_until_it_is_answered(self):
+        claim = self.sent_claim(costs=("80.00", "20.00"))
+        with self.assertRaises(Stale):
+            lines.object_to(self.maren, claim.pk, "There is nothing yet")
+        lines.approve_in_part(self.tobias, claim.pk, claim.version, self.key(claim, "80.00"), Decimal(50), "Less")
+        claim = self.posted(claim)
+        self.assertEqual(list(payable(self.priya)), [claim])
+        lines.object_to(self.maren, claim.pk, "All three went by boat")
+        self.assertEqual(list(payable(self.priya)), [])
+        with self.assertRaisesRegex(Stale, "objection"):
+            books.pay(self.priya, [claim.pk], self.today)
+        with self.assertRaises(NotAllowed):
+            lines.object_to(self.aiko if self.aiko.reads_all else self.priya, claim.pk, "Not mine")
+        claim = self.fresh(claim)
+        self.enter(self.priya)
+        self.assertContains(self.client.get(f"/bench/claim/{claim.pk}/"), "All three went by boat")
+        self.client.post(f"/bench/claim/{claim.pk}/objection/", {"version": claim.version, "words": "It stands"})
+        self.assertEqual(list(payable(self.priya)), [claim])
+        self.assertTrue(self.maren.notices.filter(text__contains="on your objection").exists())
+
+    def test_finance_answers_before_it_clears(self):
+        claim = self.sent_claim(costs=("80.00", "20.00"))
+        lines.approve_in_part(self.tobias, claim.pk, claim.version, self.key(claim, "80.00"), Decimal(50), "Less")
+        lines.object_to(self.maren, claim.pk, "All three went")
+        with self.done():
+            self.approve_all("claim", claim.pk)
+        claim = self.fresh(claim)
+        with self.assertRaisesMessage(Refusal, "All three went"):
+            road.clear(self.priya, claim.pk, claim.version)
+        lines.answer_objection(self.priya, claim.pk, claim.version, "It stands")
+        road.clear(self.priya, claim.pk, self.fresh(claim).version)
+
+
+class UndoTest(Deciding):
+    def test_within_ten_seconds_it_waits_again(self):
+        claim = self.sent_claim()
+        self.enter(self.tobias)
+        with self.done():
+            page = self.client.post(f"/bench/claim/{claim.pk}/approve/", {"version": claim.version}, follow=True)
+        self.assertContains(page, f"/bench/claim/{claim.pk}/undo/")
+        self.assertEqual(self.fresh(claim).state, "In finance check")
+        self.client.post(f"/bench/claim/{claim.pk}/undo/")
+        self.assertEqual(self.fresh(claim).state, "In sign-off")
+        row = SignOff.objects.get(subject=claim.subject, signer=self.tobias)
+        self.assertEqual((row.state, row.turn, row.decided), ("Waiting", True, None))
+        with self.done():
+            services.approve(self.tobias, "claim", claim.pk, version=self.fresh(claim).version)
+        self.assertEqual(self.fresh(claim).state, "In finance check")
+
+    def test_a_plan_without_tickets_too_and_its_budget_is_free_again(self):
+        trip = self.sent_trip(starts=20)
+        with self.done():
+            services.approve(self.tobias, "trip", trip.pk)
+        services.undo(self.tobias, "trip", trip.pk)
+        trip = Trip.objects.get(pk=trip.pk)
+        self.assertEqual((trip.state, trip.authorised), ("Awaiting sign-off", None))
+        self.assertFalse(BudgetUse.objects.filter(subject=trip.subject).exists())
+
+    def test_too_late_after_others_or_not_ones_own(self):
+        claim = self.sent_claim()
+        with self.assertRaises(Stale):
+            services.undo(self.tobias, "claim", claim.pk)
+        with self.done():
+            services.approve(self.tobias, "claim", claim.pk)
+        with self.assertRaises(Stale):
+            services.undo(self.priya, "claim", claim.pk)
+        with (
+            mock.patch.object(clock, "now", return_value=clock.now() + timedelta(seconds=16)),
+            self.assertRaises(Stale),
+        ):
+            services.undo(self.tobias, "claim", claim.pk)
+        claim = self.fresh(claim)
+        road.clear(self.priya, claim.pk, claim.version)
+        with self.assertRaises(Stale):
+            services.undo(self.tobias, "claim", claim.pk)
