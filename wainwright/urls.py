@@ -18,6 +18,7 @@ from wainwright.staff import views as staff
 from wainwright.tray import views as tray
 from wainwright.trips.views import page, road, seats
 from wainwright.trips.views.booking import cars, days, stays, ways
+from wainwright.web import firm_lists
 from wainwright.web import views as web
 
 
@@ -69,6 +70,7 @@ urlpatterns = [
     path("up/", web.up, name="up"),
     path("find/", web.find_page, name="find"),
     path("news/", web.news_page, name="news"),
+    path("news/mail/<str:token>/", web.news_mail, name="news-mail"),
     path("news/read/", web.news_read, name="news-read"),
     path("firms/", web.firms_page, name="firms"),
     path("firms/<slug:slug>/", web.switch_firm, name="switch-firm"),
@@ -196,6 +198,8 @@ urlpatterns = [
     path("claims/<int:claim_id>/put-in/", claim_acts.put_in, name="put-in"),
     path("claims/<int:claim_id>/coding/", claim_acts.change_coding, name="claim-coding"),
     path("claims/<int:claim_id>/say/", claim_acts.say, name="claim-say"),
+    path("firm/trips/", firm_lists.all_trips, name="firm-trips"),
+    path("firm/claims/", firm_lists.all_claims, name="firm-claims"),
     path("bench/queue/", bench_queue.queue, name="queue"),
     path("bench/claim/<int:object_id>/part/", bench_deciding.in_part, name="bench-part"),
     path("bench/claim/<int:object_id>/line/", bench_deciding.line_out, name="bench-line"),

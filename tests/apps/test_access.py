@@ -43,7 +43,7 @@ OPEN = {
     "loose": (403, 403, 403, 200, 403, 200, 200), "firm-cards": (403, 403, 403, 200, 403, 200, 200),
     "card-look": (200, 404, 404, 404, 404, 404, 404),
     "receipt-picture": (200, 404, 200, 200, 404, 200, 404),
-    "bench": (403, 403, 302, 200, 403, 403, 200), "queue": (403, 403, 200, 200, 403, 200, 200), "bench-item": (302, 404, 200, 200, 404, 302, 404),
+    "bench": (403, 403, 302, 200, 403, 403, 200), "firm-trips": (403, 403, 403, 200, 403, 200, 200), "firm-claims": (403, 403, 403, 200, 403, 200, 200), "queue": (403, 403, 200, 200, 403, 200, 200), "bench-correct": (403, 404, 403, 302, 404, 403, 404), "bench-add": (403, 404, 403, 302, 404, 403, 404), "bench-item": (302, 404, 200, 200, 404, 302, 404),
     "ledger": (403, 403, 403, 200, 403, 200, 200), "pay": (403, 403, 403, 200, 403, 200, 200),
     "journal": (403, 403, 403, 200, 403, 200, 404), "pay-run": (403, 403, 403, 200, 403, 200, 404), "pay-file": (403, 403, 403, 200, 403, 200, 404),
     "pay-answer": (403, 403, 403, 200, 403, 200, 404),
@@ -61,7 +61,7 @@ ACTS = {
     "pay-take-answer", "pay-settle", "bench-allow", "account-confirm", "card-give", "post-again", "end-sessions", "set-safeguards",
     "set-place", "paid-back", "set-cover", "end-cover", "set-delegate", "end-delegate", "prepare-for", "stop-preparing",
 }  # fmt: skip
-FREE = {"up", "subscribed"}
+FREE = {"up", "subscribed", "news-mail"}
 FORM = re.compile(r'<form[^>]*method="post".*?</form>', re.DOTALL)
 
 

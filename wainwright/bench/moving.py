@@ -6,7 +6,7 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.claims.models import Claim
-from wainwright.core.routing import Signer, who_signs_for
+from wainwright.core.routing import Signer, covered_for, who_signs_for
 from wainwright.news.services import tell
 from wainwright.people.models import Firm, Membership
 from wainwright.people.selectors import signers
@@ -36,7 +36,7 @@ def move_on(firm_id: int) -> int:
 
 
 def _hand_on(row: SignOff, people: dict[str, Signer]) -> bool:
-    owner = owner_of(row)
+    owner, people = owner_of(row), dict(covered_for(row.amount, people))
     gone = people[str(row.signer_id)]
     to, covers = who_signs_for(gone.key, str(owner.pk), people)
     if to is None:
@@ -52,7 +52,7 @@ def _hand_on(row: SignOff, people: dict[str, Signer]) -> bool:
     tell(
         owner,
         f"{row.title}: {new.person.name} decides, since {gone.name} is {'away' if gone.active else 'gone'}",
-        _link(row),
+        link_of(row),
     )
     return True
 
@@ -75,7 +75,8 @@ def is_above(member: Membership, other: Membership) -> bool:
     return False
 
 
-def _link(row: SignOff) -> str:
+def link_of(row: SignOff) -> str:
+    """Where the owner of what is decided on finds it."""
     return f"/{'trips' if row.kind == 'trip' else 'claims'}/{row.object_id}/"
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from wainwright.core.money import Money
 
@@ -13,7 +13,7 @@ class Signer:
     """A person as the route sees them.
 
     ``limit`` is the limit of authority (``None``: no limit). ``cover`` decides while they are
-    away; it is empty when they are not. ``signs_own`` is the privilege to sign one's own claim.
+    away, what comes to less than ``cover_below`` or everything; it is empty when they are not. ``signs_own`` is the privilege to sign one's own claim.
     """
 
     key: str
@@ -24,6 +24,7 @@ class Signer:
     signs_own: bool = False
     active: bool = True
     finance: bool = False
+    cover_below: Money | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +81,7 @@ def work_out_route(
     somebody is away. Finance comes after the route, as the check of the claim. Managers that form a
     circle are a fault, never a loop.
     """
+    people = covered_for(amount, people)
     faults: list[str] = []
     wishes: list[_Wish] = []
     me = people[claimant]
@@ -107,10 +109,21 @@ def still_needed(amount: Money, signed: Sequence[str], claimant: str, people: Ma
     Limits, covers and amounts may have changed since the route was worked out; what counts is what holds when the last
     of them signs.
     """
+    people = covered_for(amount, people)
     if not signed or any(_may(people[key], amount) for key in signed):
         return Route(())
     wishes, faults = _upwards(people[signed[-1]], signed[-1], 1, amount, claimant, people)
     return _settle(wishes, claimant, people, faults)
+
+
+def covered_for(amount: Money, people: Mapping[str, Signer]) -> Mapping[str, Signer]:
+    """Return people as an amount finds them: where a cover decides only what is below, the next above does in its place."""
+    over = {
+        key: replace(one, cover=one.manager)
+        for key, one in people.items()
+        if one.cover and one.cover_below is not None and one.manager and amount >= one.cover_below
+    }
+    return {**people, **over} if over else people
 
 
 def finance_faults(claimant: str, people: Mapping[str, Signer]) -> list[str]:

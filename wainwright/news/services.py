@@ -10,6 +10,7 @@ from django.template.loader import render_to_string
 
 from wainwright import clock
 from wainwright.core.text import one_line
+from wainwright.news.daily import headers_for, link_for
 from wainwright.news.models import Notice
 from wainwright.people.models import Membership
 from wainwright.people.post import post
@@ -25,15 +26,19 @@ class Enclosed:
 
 
 def tell(member: Membership, text: str, link: str, body: str = "", enclosed: tuple[Enclosed, ...] = ()) -> None:
-    """Tell a person in the application and by mail; the mail goes out once the act is kept."""
+    """Tell a person in the application and by mail, once the act is kept; in the day's mail where they prefer it, but for enclosures."""
     text = one_line(text)
-    Notice.objects.create(member=member, text=text[:300], link=link, time=clock.now())
+    later = member.mail_daily and not enclosed
+    Notice.objects.create(member=member, text=text[:300], link=link, time=clock.now(), mailed=not later)
+    if later:
+        return
     context = {
         "name": member.person.name.split()[0],
         "text": text,
         "body": body,
         "link": settings.ADDRESS + link,
         "firm": member.firm.name,
+        "quiet": link_for(member),
     }
     mail = EmailMultiAlternatives(
         subject=text[:150],
@@ -42,6 +47,7 @@ def tell(member: Membership, text: str, link: str, body: str = "", enclosed: tup
         to=[member.person.email],
     )
     mail.attach_alternative(render_to_string("news/mail.html", context), "text/html")
+    mail.extra_headers |= headers_for(member)
     for each in enclosed:
         mail.attach(each.name, each.content, each.media_type)
     post(mail)

@@ -100,6 +100,7 @@ class Membership(models.Model):
     codes = models.JSONField(default=list, blank=True, help_text="The usual coding: pairs of dimension and code.")
     home_code = models.CharField(max_length=20, blank=True)
     work_code = models.CharField(max_length=20, blank=True)
+    mail_daily = models.BooleanField(default=False, help_text="News by mail once a day, instead of each at once.")
     phone = models.CharField(max_length=30, blank=True)
     itinerary_email = models.EmailField(blank=True, help_text="Where itineraries go; empty: the sign-in address.")
     iban = models.CharField(max_length=34, blank=True)
@@ -189,12 +190,20 @@ class Cover(models.Model):
     by = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="covering")
     since = models.DateField()
     until = models.DateField()
+    below_minor = models.BigIntegerField(
+        null=True, blank=True, help_text="Only what comes to less; empty: everything. The rest goes to the next above."
+    )
 
     class Meta:
         constraints = [models.CheckConstraint(condition=Q(until__gte=models.F("since")), name="cover_ends_after_start")]
 
     def __str__(self):
         return f"{self.by} for {self.member}"
+
+    @property
+    def below(self) -> Money | None:
+        """Below which amount alone it decides, or nothing for everything."""
+        return None if self.below_minor is None else Money.from_minor(self.below_minor, self.member.firm.currency)
 
 
 class Delegate(models.Model):

@@ -13,24 +13,22 @@ from wainwright.people.models import Cover, Membership
 
 def signers(firm_id: int, today: date) -> dict[str, Signer]:
     """Return every member of a firm as the route sees them, by the text of their id, in one query."""
-    cover = (
-        Cover.objects.filter(member=OuterRef("pk"), since__lte=today, until__gte=today).order_by("id").values("by")[:1]
-    )
+    cover = Cover.objects.filter(member=OuterRef("pk"), since__lte=today, until__gte=today).order_by("id")
     # A firm may have thousands of members, and every open claim asks: plain rows, not models.
     rows = (
         Membership.objects.filter(firm_id=firm_id)
-        .annotate(cover_id=Subquery(cover))
+        .annotate(cover_id=Subquery(cover.values("by")[:1]), below=Subquery(cover.values("below_minor")[:1]))
         .values_list(
             "id", "person__name", "manager_id", "limit_minor", "firm__currency", "cover_id", "signs_own", "active",
-            "person__is_active", "finance",
+            "person__is_active", "finance", "below",
         )
     )  # fmt: skip
     return {
         str(pk): Signer(
             str(pk), name, str(manager or ""), None if limit is None else Money.from_minor(limit, currency),
-            str(cover_id or ""), signs_own, active and is_active, finance,
+            str(cover_id or ""), signs_own, active and is_active, finance, None if below is None else Money.from_minor(below, currency),
         )
-        for pk, name, manager, limit, currency, cover_id, signs_own, active, is_active, finance in rows
+        for pk, name, manager, limit, currency, cover_id, signs_own, active, is_active, finance, below in rows
     }  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from wainwright.accounts.splits import parts_from
 from wainwright.errors import Refusal
 from wainwright.fields import say, whole
 from wainwright.formats.places import place
+from wainwright.news.daily import choose
 from wainwright.people.proof import must_be_who
 from wainwright.people.second_factor import has_authenticator
 from wainwright.profile import services
@@ -51,6 +52,13 @@ def profile(request):
         return redirect("profile")
     if request.method == "POST" and act == "remove-vehicle":
         services.remove_vehicle(member, whole(request.POST.get("vehicle")))
+        return redirect("profile")
+    if request.method == "POST" and act == "mail":
+        choose(member, request.POST.get("how") == "daily")
+        messages.info(
+            request,
+            "News comes by mail once a day." if request.POST.get("how") == "daily" else "News comes by mail at once.",
+        )
         return redirect("profile")
     if request.method == "POST" and act == "drop-split":
         drop_split(member, whole(request.POST.get("split")))

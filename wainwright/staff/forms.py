@@ -46,7 +46,12 @@ class DaysForm(forms.Form):
     by = PickField(label="Who")
     since = forms.DateField(label="From", widget=day_input())
     until = forms.DateField(label="To", widget=day_input())
+    below = AmountField(
+        label="Only below", required=False, help_text="Empty: everything. The rest goes to the next above."
+    )
 
     def __init__(self, *args, names: PickList, **options):
         super().__init__(*args, **options)
+        if self.prefix != "cover":
+            del self.fields["below"]
         self.fields["by"].offer(names, address="/people/names/")  # type: ignore[attr-defined]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date
+from decimal import Decimal
 
 from django.db import transaction
 
@@ -87,14 +88,19 @@ def _no_circle(who: Membership, manager: Membership | None) -> None:
 
 
 @transaction.atomic
-def set_cover(by: Membership, who_id: int, cover_id: int, since: date, until: date) -> Cover:
+def set_cover(
+    by: Membership, who_id: int, cover_id: int, since: date, until: date, below: Decimal | None = None
+) -> Cover:  # fmt: skip
     """Name who decides while somebody is away: the person themself, or an administrator. What waits goes on at once.
 
-    Raises ``NotAllowed``, ``Refusal``.
+    ``below`` an amount alone, where it is given: the rest goes to the next above. Raises ``NotAllowed``, ``Refusal``.
     """
     who = Membership.objects.select_related("person", "firm").get(pk=who_id, firm_id=by.firm_id)
     if who.pk != by.pk and not by.administrator:
         raise NotAllowed("Only they, or an administrator, name who decides for them.")
+    if below is not None and (below <= 0 or who.manager_id is None):
+        words = "Type more than nothing, or leave it empty for everything."
+        raise Refusal(words if below <= 0 else "Nobody stands above them who could decide the rest.", "below")
     found = Membership.objects.select_related("person", "firm").filter(firm_id=by.firm_id, pk=cover_id, active=True)
     cover = found.exclude(pk=who.pk).first()
     if cover is None or not (cover.approver or cover.finance):
@@ -102,8 +108,11 @@ def set_cover(by: Membership, who_id: int, cover_id: int, since: date, until: da
     _must_be_to_come(by, since, until)
     if Cover.objects.filter(member=who, since__lte=until, until__gte=since).exists():
         raise Refusal("Somebody is named for these days already. End that first.", "since")
-    made = Cover.objects.create(member=who, by=cover, since=since, until=until)
-    days = f"{day_text(since)} to {day_text(until)}"
+    made = Cover.objects.create(
+        member=who, by=cover, since=since, until=until,
+        below_minor=None if below is None else Money.rounded(below, by.firm.currency).minor,
+    )  # fmt: skip
+    days = f"{day_text(since)} to {day_text(until)}" + (f", below {below}" if below is not None else "")
     record(by, "named a cover", f"member:{who.pk}", after={"by": cover.person.name, "days": days})
     tell(cover, f"You decide for {who.person.name} from {days}", "/bench/")
     move_on(by.firm_id)

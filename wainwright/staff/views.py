@@ -80,7 +80,7 @@ def set_cover(request, member_id: int):
         return _person(request, member_id, 422, cover_form=form)
     d = form.cleaned_data
     try:
-        made = services.set_cover(request.member, member_id, int(d["by"]), d["since"], d["until"])
+        made = services.set_cover(request.member, member_id, int(d["by"]), d["since"], d["until"], d["below"])
     except Refusal as refusal:
         say(form, refusal)
         return _person(request, member_id, 422, cover_form=form)

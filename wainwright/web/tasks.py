@@ -9,12 +9,14 @@ from huey.contrib.djhuey import db_periodic_task
 
 from wainwright import clock
 from wainwright.bench.moving import move_on_everywhere
+from wainwright.bench.reminding import remind_everywhere
 from wainwright.claims.binding import forget_old
 from wainwright.claims.services.books import finish_what_broke_off
 from wainwright.claims.services.drafting import draft_what_is_back
 from wainwright.expenses.services.feeds import ask_for_all
 from wainwright.expenses.services.mails import open_again_what_broke_off, take_from_folder
 from wainwright.expenses.services.reading import read_again_what_broke_off
+from wainwright.news.daily import send_daily
 from wainwright.people.files import delete_dropped
 from wainwright.people.models import Attempt, Guess, Once
 from wainwright.trail import anchors
@@ -38,14 +40,14 @@ def every_minute() -> None:
     """Move trips and holds along, and finish what was broken off: postings, pay runs, readings."""
     each(
         lambda: move_along(clock.now()), finish_what_broke_off, read_again_what_broke_off, open_again_what_broke_off,
-        take_from_folder, move_on_everywhere, draft_what_is_back,
+        take_from_folder, move_on_everywhere, draft_what_is_back, remind_everywhere,
     )  # fmt: skip
 
 
 @db_periodic_task(crontab(minute="20", hour="4"))
 def every_night() -> None:
-    """Ask the card issuer for the charges of every card, anchor the trail, and forget what is kept for a while only."""
-    each(forget, forget_old, delete_dropped, anchors.drop_of_the_day, ask_for_all)
+    """Send the day's news, ask the card issuer for the charges of every card, anchor the trail, and forget what is kept for a while only."""
+    each(send_daily, forget, forget_old, delete_dropped, anchors.drop_of_the_day, ask_for_all)
 
 
 def forget() -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime, time
 from email import message_from_bytes
+from urllib.parse import quote
 from zoneinfo import ZoneInfo
 
 from allauth.usersessions.models import UserSession
@@ -13,7 +14,8 @@ from django.contrib.auth import login
 from django.db.models import Count, Q
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.csrf import csrf_exempt
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from wainwright import clock
 from wainwright.accounts.models import Posting
@@ -26,6 +28,7 @@ from wainwright.core.states import stage_reached
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.models import Charge, Receipt
 from wainwright.fields import say, whole
+from wainwright.news.daily import choose, member_of
 from wainwright.news.models import Notice
 from wainwright.news.services import mark_read
 from wainwright.paging import page_of
@@ -43,6 +46,9 @@ from wainwright.trips.models import Trip
 from wainwright.trips.services.road import move_along
 from wainwright.web.selectors import find, to_sign
 
+# So many trips and claims stand on the desk; how many there are is said, and leads to all.
+FEW = 8
+
 
 @require_GET
 def desk(request):
@@ -53,15 +59,21 @@ def desk(request):
         Trip.objects.filter(traveller=member)
         .exclude(state__in=Trip.OVER)
         .prefetch_related("claims", "also_claims")
-        .order_by("-starts", "-id")[:8]
+        .order_by("-starts", "-id")[: FEW + 1]
     )
     claims = list(
         Claim.objects.filter(claimant=member)
         .exclude(state__in=["Settled", *Claim.OVER])
         .select_related("trip", "statement")
-        .order_by("-id")[:8]
+        .order_by("-id")[: FEW + 1]
     )
-    context = {
+    more = {
+        "more_trips": len(trips) > FEW and Trip.objects.filter(traveller=member).exclude(state__in=Trip.OVER).count(),
+        "more_claims": len(claims) > FEW
+        and Claim.objects.filter(claimant=member).exclude(state__in=["Settled", *Claim.OVER]).count(),
+    }
+    trips, claims = trips[:FEW], claims[:FEW]
+    context = more | {
         "trips": [(t, stage_reached(t.state, t.state != "Authorised", t.claim.state if t.claim else "")) for t in trips],
         "claims": [(c, stage_reached(c.trip.state if c.trip else "", True, c.state), (c.due - today).days if c.editable and c.due else None) for c in claims],
         "loose_papers": Receipt.objects.filter(owner=member, expense__isnull=True).count() if member.traveller else 0,
@@ -81,7 +93,8 @@ def desk(request):
 def find_page(request):
     """Find anything one may see."""
     text = request.GET.get("q", "")[:80]
-    return render(request, "web/find.html", {"text": text, "found": find(request.member, text)})
+    found = find(request.member, text, request.GET)
+    return render(request, "web/find.html", {"text": text, "found": found, "more": f"q={quote(text)}&"})
 
 
 @require_GET
@@ -89,6 +102,17 @@ def news_page(request):
     """News, the latest first."""
     page = page_of(Notice.objects.filter(member=request.member).order_by("-time"), 40, request.GET.get("page"))
     return render(request, "web/news.html", {"page": page})
+
+
+@csrf_exempt
+@require_http_methods(["GET", "POST"])
+def news_mail(request, token: str):
+    """Choose how news comes by mail, by the link in every mail: a mail reader's one press does it too (RFC 8058)."""
+    whose = member_of(token)
+    if request.method == "POST" and whose is not None:
+        choose(whose, request.POST.get("how", "daily") != "at-once")
+        return redirect("news-mail", token)
+    return render(request, "news/choose.html", {"whose": whose}, status=200 if whose is not None else 404)
 
 
 @require_POST
