@@ -11,6 +11,7 @@ from pathlib import Path
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.test import override_settings
 from selenium.common.exceptions import TimeoutException, WebDriverException
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
@@ -119,6 +120,12 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
             return element is not None
 
         self.do(go, f"nothing to press says “{text}” on {self.driver.current_url}")
+
+    def key(self, key: str):
+        """Press one key where the focus is."""
+        self.inputs += 1
+        self.quiet()
+        ActionChains(self.driver).send_keys(key).perform()
 
     def press_at(self, xpath: str):
         """Press what a path finds."""

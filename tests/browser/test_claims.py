@@ -6,7 +6,6 @@ import sys
 from datetime import UTC, datetime, time, timedelta
 from decimal import Decimal
 
-from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
@@ -142,12 +141,6 @@ class ClaimsTest(BrowserTestCase):
         print(f"\nback to sent: {self.inputs} inputs", file=sys.stderr)
         self.assertLessEqual(self.inputs, 5)
         self.assertEqual(Claim.objects.get().expenses.count(), 12)
-
-    def key(self, key: str):
-        """Press one key where the focus is."""
-        self.inputs += 1
-        self.quiet()
-        ActionChains(self.driver).send_keys(key).perform()
 
     def test_a_kept_split_over_twelve_costs_and_one_line_sent_back(self):
         trip, maren = self.a_trip_that_is_back(), self.people["maren"]
