@@ -17,7 +17,7 @@ from tests.apps.world import WorldTransactionTestCase
 from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
-from wainwright.claims.services import books
+from wainwright.claims.services import books, lines, road
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.outside import service
 from wainwright.signoff.models import SignOff
@@ -56,6 +56,23 @@ class HoldTest(WorldTransactionTestCase):
         results = self.together(*[lambda: bench.approve(self.tobias, "claim", claim.pk)] * 3)
         self.assertEqual(sum(r is None for r in results), 1)
         self.assertEqual(SignOff.objects.filter(kind="claim", state="Given").count(), 1)
+        self.assertIsNone(check_chain())
+
+    def test_eight_decide_on_one_claim_at_once_and_seven_hear_why_not(self):
+        claim = self.checked_claim(costs=("20.00", "30.00"))
+        reviewers = [self.priya, self.desmond]
+        line = claim.expenses.get(amount_minor=3000)
+        acts = [
+            lambda n=n: road.clear(reviewers[n % 2], claim.pk, claim.version) if n % 4 else
+            lines.take_line_out(reviewers[0], claim.pk, claim.version, line.key, "Not the firm's", down=bool(n)) for n in range(8)
+        ]  # fmt: skip
+        results = self.together(*acts)
+        self.assertEqual(sum(r is None for r in results), 1)
+        for refused in filter(None, results):
+            self.assertGreater(len(refused.message), 20)
+        claim = Claim.objects.get(pk=claim.pk)
+        gone = claim.state == "In finance check"
+        self.assertEqual(claim.expenses.count(), 1 if gone else 2)
         self.assertIsNone(check_chain())
 
     def test_approve_and_send_back_at_once(self):

@@ -63,6 +63,7 @@ from wainwright.formats.receipt_text import read_fields  # noqa: E402
 from wainwright.formats.sheets import sheet  # noqa: E402
 from wainwright.people.models import Card, Membership, Person, new_version  # noqa: E402
 from wainwright.rulebook.selectors import rulebook  # noqa: E402
+from wainwright.signoff.models import SignOff  # noqa: E402
 from wainwright.standins.reader import Standin  # noqa: E402
 from wainwright.trips.facts import plan_subject  # noqa: E402
 from wainwright.trips.figures import journey_of  # noqa: E402
@@ -190,6 +191,23 @@ def page(client: Client, path: str) -> tuple[float, float, int, float]:
     return median, sorted(taken)[int(TIMES * 0.95) - 1], len(queries), median / max(min(bare), 0.01)
 
 
+def waiting(signer: Membership, count: int = 10_000) -> None:
+    """Let so many sign-offs wait for one person, once."""
+    if SignOff.objects.filter(object_id__gte=10**8).exists():
+        return
+    SignOff.objects.bulk_create(
+        (
+            SignOff(
+                firm=signer.firm, subject=f"claim:{10**8 + n}", kind="claim", object_id=10**8 + n, order=1, signer=signer, turn=True,
+                title=f"Person {n}: Survey {n}", amount_minor=1000 + n, currency="EUR", why="x", since=clock.now(), risk=n % 100,
+                due=load.here() + timedelta(days=n % 40), coding="3120", marks=["explain"] if n % 3 else [],
+            )
+            for n in range(count)
+        ),
+        batch_size=2000,
+    )  # fmt: skip
+
+
 def pages() -> None:
     """Measure every main page."""
     members = {
@@ -206,13 +224,15 @@ def pages() -> None:
     )
     northern = Trip.objects.get(title__startswith="Northern")
     leg = northern.legs.first()
+    waiting(tobias)
     print(f"{'page':<34}{'median ms':>10}{'95 % ms':>10}{'queries':>9}{'× bare SQL':>12}{'KB':>7}")
     for who, name, path in [
         (maren, "desk", "/"), (maren, "trips", "/trips/"), (maren, "trip with ribbon", f"/trips/{trip.pk}/"), (maren, "trip planned, six days", f"/trips/{northern.pk}/"),
         (maren, "a line of it opened", f"/trips/{northern.pk}/open/leg-{leg.pk}/"), (maren, "a door of it opened", f"/trips/{northern.pk}/open/papers/"),
         (maren, "tray, 5,000 loose", "/tray/"),
         (maren, "claims", "/claims/"), (maren, "claim, open", f"/claims/{claim.pk}/"), (tobias, "bench, claim", f"/bench/claim/{signing.pk}/"),
-        (priya, "bench, finance", f"/bench/claim/{checking.pk}/"), (priya, "ledger", "/ledger/"), (priya, "pay", "/ledger/pay/"),
+        (priya, "bench, finance", f"/bench/claim/{checking.pk}/"), (tobias, "queue, 10,000 waiting", "/bench/queue/"), (tobias, "queue by risk, page 200", "/bench/queue/?sort=risk&page=200"),
+        (priya, "claims of the firm", "/firm/claims/"), (priya, "find a merchant", "/find/?q=Merchant 7"), (priya, "ledger", "/ledger/"), (priya, "pay", "/ledger/pay/"),
         (maren, "ways, to first results", f"/trips/{plan.pk}/ways/?from=ORK&to=BGO&on={day}&when=any&at="),
         (maren, "ways there and back", f"/trips/{plan.pk}/ways/?from=ORK&to=DUB&on={day}&when=any&at=&from=DUB&to=ORK&on={day + timedelta(days=2)}&when=any&at="),
         (maren, "other days, a step", f"/trips/{plan.pk}/ways/days/?from=ORK&to=DUB&on={day}&when=any&at=&from=DUB&to=ORK&on={day + timedelta(days=2)}&when=any&at="),

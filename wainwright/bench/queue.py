@@ -8,7 +8,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.bench import services
-from wainwright.bench.selectors import SHOWS, SORTS, Wanted, bench, calm
+from wainwright.bench.selectors import SHOWS, SORTS, Wanted, bench, calm, left_of
 from wainwright.errors import NotAllowed
 from wainwright.fields import whole
 from wainwright.signoff.models import WHAT
@@ -31,7 +31,7 @@ def queue(request):
     found = bench(member, wanted, request.GET.get("page"))
     easy = calm(member, wanted) if wanted.show == "mine" and member.approver else None
     context = {
-        "bench": found, "wanted": wanted, "easy": easy,
+        "bench": found, "left": left_of(member, found.waiting) if wanted.show != "decided" else {}, "wanted": wanted, "easy": easy,
         "tabs": [(name, wanted.address(show=key), key == wanted.show) for key, name in shows.items()],
         "sorts": [(key, name) for key, name in SORTS.items()] if wanted.show != "decided" else [], "kinds": WHAT,
         "more": wanted.address().removeprefix("?") + ("&" if wanted.address() else ""),

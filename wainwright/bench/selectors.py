@@ -13,6 +13,7 @@ from django.db.models import Case, CharField, Count, DateField, F, IntegerField,
 from django.db.models.functions import Coalesce
 
 from wainwright import clock
+from wainwright.accounts.models import Budget
 from wainwright.claims.models import Claim
 from wainwright.core.money import Money
 from wainwright.people.models import Membership
@@ -88,6 +89,11 @@ class Waiting:
     since: object = None
 
     @property
+    def first_code(self) -> str:
+        """The first code of its coding, which its budget is looked up by."""
+        return self.coding.partition(" / ")[0].strip()
+
+    @property
     def calm(self) -> bool:
         """Whether nothing of it is out of line."""
         return not self.marks
@@ -119,6 +125,16 @@ def bench(member: Membership, wanted: Wanted | None = None, number: str | None =
     page = pages.get_page(number)
     page.object_list = _shown(member, list(page.object_list), wanted) if count else []
     return Bench(page, wanted, count, sums, oldest)
+
+
+def left_of(member: Membership, things: Sequence[Waiting]) -> dict[str, str]:
+    """Return what is left of the budget of the first code of each coding, with all that is committed. One query."""
+    firsts = {each.first_code for each in things} - {""}
+    year = clock.today(member.firm.zone).year
+    rows = Budget.objects.filter(firm_id=member.firm_id, year=year, code__in=firsts).annotate(
+        used=Sum("uses__committed_minor", default=0) + Sum("uses__actual_minor", default=0)
+    )
+    return {row.code: str(Money.from_minor(row.amount_minor - row.used, member.firm.currency)) for row in rows}
 
 
 def waiting_count(member: Membership) -> int:

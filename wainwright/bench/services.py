@@ -38,6 +38,14 @@ def _subject(member: Membership, kind: str, object_id: int) -> Trip | Claim:
     return found.select_related("firm", "claimant__person", "claimant__firm", "trip").get(pk=object_id)
 
 
+def _must_decide(member: Membership) -> None:
+    """Raise ``NotAllowed`` for who had the role when the page was opened and has it no more."""
+    if not (member.approver or member.finance):
+        raise NotAllowed(
+            "You do not decide for the firm any more, so nothing was decided. An administrator can say who does."
+        )
+
+
 def _as_shown(thing: Trip | Claim, version: int | None) -> None:
     """Raise ``Stale`` where the thing is not what the page showed: it was taken back, changed, or sent again since."""
     if version is not None and version != thing.version:
@@ -56,6 +64,7 @@ def approve(member: Membership, kind: str, object_id: int, comment: str = "", ve
 
     ``version`` is the one that was shown; another is refused with ``Stale``, as on every decision here.
     """
+    _must_decide(member)
     thing, road = _subject(member, kind, object_id), _road(kind)
     _as_shown(thing, version)
     owner = thing.traveller if isinstance(thing, Trip) else thing.claimant
@@ -208,6 +217,7 @@ def end(
 ) -> None:  # fmt: skip
     """Send back or turn down, with a comment and remarks on single lines."""
     said = {line: text for line, text in (lines or {}).items() if text.strip()}
+    _must_decide(member)
     thing, road = _subject(member, kind, object_id), _road(kind)
     _as_shown(thing, version)
     words = comment.strip() or ("See the remarks on the lines." if said else "")

@@ -36,7 +36,13 @@
       const next = rows[here + (event.key === "j" ? 1 : -1)];
       if (next) { event.stopImmediatePropagation(); next.querySelector("a").click(); }
     } else if (event.key === "r") turn();
-    else if (event.key === "[") thing(-1);
+    else if (event.key === "," || event.key === ".") {
+      const pages = [...document.querySelectorAll("[data-papers] figure")];
+      if (pages.length < 2) return;
+      const holder = papers(), at = pages.filter((page) => page.offsetTop <= holder.scrollTop + holder.offsetTop + 4).length - 1;
+      const page = pages[at + (event.key === "." ? 1 : -1)];
+      if (page) holder.scrollTo({ top: page.offsetTop - pages[0].offsetTop });
+    } else if (event.key === "[") thing(-1);
     else if (event.key === "]") thing(1);
   }, true);
 })();
