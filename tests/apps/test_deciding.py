@@ -241,6 +241,36 @@ class CorrectTest(Deciding):
             {e.who.partition(" <")[0] for e in Entry.objects.filter(subject=made.key)}, {"Priya Sundqvist"}
         )
 
+    def test_a_line_is_split_anew_and_its_sum_stays(self):
+        claim = self.checked_claim(costs=("80.00",))
+        expense, before = claim.expenses.get(), self.due(claim)
+        self.enter(self.priya)
+        address = f"/bench/claim/{claim.pk}/split/{expense.pk}/"
+        rows = {
+            "version": claim.version,
+            "split-coding": ["3120", "3900"],
+            "split-share": ["60", "40"],
+            "split-by": "share",
+            "do": "split",
+        }
+        self.assertContains(self.client.post(address, rows | {"why": ""}), "Say why it is corrected", status_code=422)
+        self.assertContains(
+            self.client.post(address, rows | {"split-share": ["60", "30"], "why": "As agreed"}),
+            "add up",
+            status_code=422,
+        )
+        self.assertContains(self.client.post(address, rows | {"do": "equal", "why": "As agreed"}), 'value="50"')
+        answer = self.client.post(address, rows | {"why": "As agreed"}, follow=True)
+        self.assertContains(answer, "split anew")
+        line = next(each for each in self.file(claim).figures.lines if each.key == expense.key)
+        self.assertEqual(
+            [(c.coding.get("cost_centre"), c.gross) for c in line.coded], [("3120", eur(48)), ("3900", eur(32))]
+        )
+        self.assertEqual(self.due(claim), before)
+        fresh = self.fresh(claim)
+        if fresh.state == "In finance check":
+            lines.split_line(self.priya, claim.pk, fresh.version, expense.pk, "Back again", [])
+
     def test_who_may_not_and_when_not(self):
         claim = self.checked_claim(costs=("80.00",))
         expense = claim.expenses.get()

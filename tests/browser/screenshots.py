@@ -30,19 +30,20 @@ import json; from wainwright.trips.models import Trip; from wainwright.expenses.
 from wainwright.claims.models import Claim; from wainwright.accounts.models import Posting
 tide = Trip.objects.get(title__startswith="Tide-gauge")
 northern = Trip.objects.get(title__startswith="Northern")
-print("WHICH" + json.dumps({"northern": northern.pk, "move": Trip.objects.get(kind="move", moves_with=None).pk, "flight": northern.legs.first().pk, "bergen": northern.nights.first().date.isoformat(), "tide": tide.pk,
+checked = Claim.objects.get(title__startswith="Depot supplies")
+print("WHICH" + json.dumps({"northern": northern.pk, "move": Trip.objects.get(kind="move", moves_with=None).pk, "bergen": northern.nights.first().date.isoformat(), "tide": tide.pk,
     "claim": Claim.objects.get(trip=tide).pk, "hotel": Expense.objects.filter(claim__trip=tide, category="lodging").first().pk,
-    "journal": Posting.objects.filter(firm__slug="ltd").first().pk}))
+    "checked": checked.pk, "wrong": checked.expenses.filter(kind="cost").first().pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk}))
 """
 M, T, P, J = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist", "Jonas Petrauskas"
 # name, who, address, css of a link to follow first, width
 SHOTS = [
     ("desk", M, "/", "", 1280), ("trip", M, "/trips/{tide}/", "", 1280), ("planning", M, "/trips/{northern}/?open=night-{bergen}#night-{bergen}", "", 1280), ("ways", M, WAYS, ".ways-list a.way", 1280),
-    ("stays", M, f"/trips/{{northern}}/stays/?night={NEXT + timedelta(days=4)}", "", 1280), ("move", J, "/trips/{move}/?open=move", "", 1280),
-    ("sign", M, "/trips/{northern}/sign/", "", 1280), ("order", M, "/trips/{tide}/order/", "", 1280),
+    ("move", J, "/trips/{move}/?open=move", "", 1280),
+    ("sign", M, "/trips/{northern}/sign/", "", 1280),
     ("tray", M, "/tray/", "", 1280), ("receipt", M, "/tray/", "a.thumb[aria-label*='lab-og']", 1280),
-    ("break-down", M, "/expenses/{hotel}/", "", 1280), ("grid", M, "/expenses/grid/", "", 1280), ("claim", M, "/claims/{claim}/?asked=1", "", 1280), ("split", M, "/claims/{claim}/?split=category:lodging#split", "", 1280), ("against", M, "/claims/{claim}/planned/", "", 1280),
-    ("bench", T, "/bench/", "", 1280), ("journal", P, "/ledger/{journal}/", "", 1280), ("phone-tray", M, "/tray/", "", 390), ("phone-trip", M, "/trips/{northern}/", "", 390),
+    ("break-down", M, "/expenses/{hotel}/", "", 1280), ("claim", M, "/claims/{claim}/?asked=1", "", 1280), ("split", M, "/claims/{claim}/?split=category:lodging#split", "", 1280), ("against", M, "/claims/{claim}/planned/", "", 1280),
+    ("bench", T, "/bench/", "", 1280), ("queue", T, "/bench/queue/", "", 1280), ("correct", P, "/bench/claim/{checked}/correct/{wrong}/", "", 1280), ("phone-bench", T, "/bench/", "", 390), ("journal", P, "/ledger/{journal}/", "", 1280), ("phone-tray", M, "/tray/", "", 390), ("phone-trip", M, "/trips/{northern}/", "", 390),
 ]  # fmt: skip
 
 
@@ -89,7 +90,7 @@ def main() -> None:
             wait(address)
             for width in (1280, 390):
                 shots = [(name, who, path.format(**which), css, wide) for name, who, path, css, wide in SHOTS]
-                take(address, [shot for shot in shots if shot[4] == width], width, Path(folder))
+                take(address, [shot for shot in shots if shot[4] == width], width)
         finally:
             server.terminate()
             server.wait()
@@ -106,24 +107,7 @@ def wait(address: str) -> None:
     raise SystemExit("the server does not answer")
 
 
-def paste_costs(driver, _folder: Path) -> None:
-    """Paste five costs out of a spreadsheet, one of them wrong."""
-    day = f"{TODAY:%d.%m.%Y}"
-    rows = ["Date\tMerchant\tWhat for\tAmount\tCurrency", f"{day}\tPier taxi\tTaxi\t18,40\tEUR", f"{day}\tFjord Bakeri\tMeals with others\t142,60\tNOK"]  # fmt: skip
-    rows += [f"{day}\tLab og Lodd\tField supplies\t43,80\tEUR", f"{day}\tGamle Kino\tField supplies\tsixteen\tEUR", f"{day}\tFjordlink\tFerry\t27,00\tEUR"]  # fmt: skip
-    driver.execute_script(
-        "const f = document.querySelector('[data-grid]'); f.elements.paste.value = arguments[0]; f.requestSubmit(f.querySelector('button[name=more]'));",
-        "\n".join(rows),
-    )
-    time.sleep(1)
-    driver.execute_script("document.querySelector('[data-grid]').requestSubmit();")
-    time.sleep(1)
-
-
-DOINGS = {"grid": paste_costs}
-
-
-def take(address: str, shots, width: int, folder: Path) -> None:
+def take(address: str, shots, width: int) -> None:
     """Take the pictures of one width."""
     driver = browser(width, 800)
     signed_in = ""
@@ -138,8 +122,6 @@ def take(address: str, shots, width: int, folder: Path) -> None:
             driver.get(address + path)
             if follow:
                 driver.get(driver.find_element(By.CSS_SELECTOR, follow).get_attribute("href").partition("#")[0])
-            if name in DOINGS:
-                DOINGS[name](driver, folder)
             time.sleep(0.6)
             driver.save_screenshot(str(TARGET / f"{name}.png"))
             print(f"docs/screenshots/{name}.png")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from decimal import Decimal
 from urllib.parse import quote
 
@@ -10,6 +11,8 @@ from django.core.exceptions import ValidationError
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
 
+from wainwright.accounts.selectors import books
+from wainwright.accounts.split_form import TypedSplit, do_split, editor
 from wainwright.bench.evidence import pages_of
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import claim_for
@@ -63,17 +66,40 @@ def _may_correct(request, object_id: int) -> Claim:
     return claim
 
 
+def _expense(claim: Claim, expense_id: int) -> Expense:
+    found = Expense.objects.filter(pk=expense_id, claim=claim)
+    expense = found.select_related("owner__person", "owner__firm", "firm", "claim").first()
+    if expense is None:
+        raise Stale("That line is not on the claim any more.")
+    return expense
+
+
+def _correct_page(
+    request,
+    claim: Claim,
+    expense: Expense,
+    form,
+    typed: TypedSplit | None = None,
+    why: str = "",
+    error: str = "",
+    status: int = 200,
+):
+    """The page on which a line is corrected: its fields, its split, its evidence."""
+    standing = [share.as_core(claim.coding) for share in expense.shares.all()]
+    split = typed or TypedSplit.from_parts(standing, "", str(expense.coding.filled_from(claim.coding)))
+    context = {
+        "claim": claim, "expense": expense, "form": form, "why": why, "error": error,
+        "edit": editor(request.member, split, expense.amount, [], [str(claim.coding)]),
+        "pages": pages_of([receipt.pk for receipt in expense.receipts.all()]),
+    }  # fmt: skip
+    return render(request, "bench/correct.html", context, status=status)
+
+
 @require_http_methods(["GET", "POST"])
 def correct(request, object_id: int, expense_id: int):
     """Finance corrects one cost, beside its evidence."""
     claim = _may_correct(request, object_id)
-    expense = (
-        Expense.objects.filter(pk=expense_id, claim=claim)
-        .select_related("owner__person", "owner__firm", "firm", "claim")
-        .first()
-    )
-    if expense is None:
-        raise Stale("That line is not on the claim any more.")
+    expense = _expense(claim, expense_id)
     form = cost_form(expense, request.POST or None)
     why, error = request.POST.get("why", "")[:250], ""
     if request.method == "POST" and form.is_valid():
@@ -89,11 +115,30 @@ def correct(request, object_id: int, expense_id: int):
             error = refusal.message if refusal.field == "why" else ""
             if not error:
                 say(form, refusal)
-    context = {
-        "claim": claim, "expense": expense, "form": form, "why": why, "error": error,
-        "pages": pages_of([receipt.pk for receipt in expense.receipts.all()]),
-    }  # fmt: skip
-    return render(request, "bench/correct.html", context, status=422 if request.method == "POST" else 200)
+    return _correct_page(request, claim, expense, form, None, why, error, 422 if request.method == "POST" else 200)
+
+
+@require_POST
+def split(request, object_id: int, expense_id: int):
+    """Finance splits one cost over codings, or takes its split off."""
+    claim = _may_correct(request, object_id)
+    expense = _expense(claim, expense_id)
+    typed, why = TypedSplit.of(request.POST), request.POST.get("why", "")[:250]
+    try:
+        if typed.do == "off":
+            parts: list | None = []
+        else:
+            parts, typed = do_split(request.member, typed, books(claim.firm), claim.coding, expense.amount)
+        if parts is None:
+            return _correct_page(request, claim, expense, cost_form(expense), typed, why)
+        lines.split_line(request.member, object_id, whole(request.POST.get("version")), expense_id, why, parts)
+    except (Stale, NotAllowed):
+        raise
+    except Refusal as refusal:
+        typed = replace(typed, error=refusal.message)
+        return _correct_page(request, claim, expense, cost_form(expense), typed, why, status=422)
+    messages.info(request, "The line is split anew; the claimant sees before and after, and is told.")
+    return _back(object_id, expense.key)
 
 
 @require_http_methods(["GET", "POST"])
@@ -121,7 +166,7 @@ def add(request, object_id: int):
             error = refusal.message if refusal.field in ("why", "file") else ""
             if not error:
                 say(form, refusal)
-    context = {"claim": claim, "expense": None, "form": form, "why": why, "error": error, "pages": None}
+    context = {"claim": claim, "expense": None, "form": form, "why": why, "error": error, "pages": None, "edit": None}
     return render(request, "bench/correct.html", context, status=422 if request.method == "POST" else 200)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -18,11 +19,12 @@ from wainwright.claims.services.statements import amend
 from wainwright.claims.statements import read
 from wainwright.core.cutting import in_part
 from wainwright.core.money import Money
+from wainwright.core.splits import SplitPart
 from wainwright.core.statement import Line, Statement, between
 from wainwright.core.versions import Change
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Expense
-from wainwright.expenses.services.editing import correct_cost, follow_meals
+from wainwright.expenses.services.editing import correct_cost, correct_split, follow_meals
 from wainwright.expenses.services.receipts import attach, take_in
 from wainwright.expenses.services.taking import fill_cost
 from wainwright.news.services import tell
@@ -96,17 +98,30 @@ def correct_line(
     where the firm says so. Raises ``Refusal``, ``Stale``.
     """
     claim = _to_correct(member, claim_id, version)
-    words = _why(why, "Say why it is corrected.")
-    expense = (
-        Expense.objects.select_for_update(of=("self",))
-        .select_related("firm", "owner__person", "owner__firm", "claim")
-        .filter(pk=expense_id, claim=claim)
-        .first()
-    )
-    if expense is None:
-        raise Stale("That line is not on the claim any more.")
+    words, expense = _why(why, "Say why it is corrected."), _expense(claim, expense_id)
     correct_cost(member, expense, **values)
     return _corrected(member, claim, expense.key, words, "corrected a line")
+
+
+@transaction.atomic
+def split_line(
+    member: Membership, claim_id: int, version: int, expense_id: int, why: str, parts: Sequence[SplitPart]
+) -> list[Change]:  # fmt: skip
+    """Finance splits one cost of a claim over codings; no parts take its split off. Returns what changed. Raises ``Refusal``, ``Stale``."""
+    claim = _to_correct(member, claim_id, version)
+    words, expense = _why(why, "Say why it is corrected."), _expense(claim, expense_id)
+    correct_split(member, expense, parts)
+    return _corrected(member, claim, expense.key, words, "split a line")
+
+
+def _expense(claim: Claim, expense_id: int) -> Expense:
+    rows = Expense.objects.select_for_update(of=("self",)).select_related(
+        "firm", "owner__person", "owner__firm", "claim"
+    )
+    expense = rows.filter(pk=expense_id, claim=claim).first()
+    if expense is None:
+        raise Stale("That line is not on the claim any more.")
+    return expense
 
 
 @transaction.atomic

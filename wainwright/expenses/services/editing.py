@@ -282,7 +282,15 @@ def declare_lost(member: Membership, expense_id: int, version: int, words: str, 
 @transaction.atomic
 def set_split(member: Membership, expense_id: int, version: int | None, parts: Sequence[SplitPart]) -> Expense:
     """Split a cost by share or by amount; no parts take the split off. Every coding is checked. Raises ``Refusal``."""
-    expense = mine(member, expense_id, version)
+    return _split(member, mine(member, expense_id, version), "split the cost", parts)
+
+
+def correct_split(finance: Membership, expense: Expense, parts: Sequence[SplitPart]) -> Expense:
+    """Split somebody's cost anew, as finance corrects it; the caller has locked it and checked who may. Raises ``Refusal``."""
+    return _split(finance, expense, "finance split the cost", parts)
+
+
+def _split(member: Membership, expense: Expense, what: str, parts: Sequence[SplitPart]) -> Expense:
     if expense.personal and parts:
         raise Refusal("It is personal: nothing of it is coded.", "share")
     if parts:
@@ -294,7 +302,7 @@ def set_split(member: Membership, expense_id: int, version: int | None, parts: S
         row = SplitShare(expense=expense, order=order, share=share_of(part, parts), amount_minor=amount)
         row.take_coding(part.coding)
         row.save()
-    changed(member, expense, "split the cost", before, [[str(p.coding), str(p.amount or p.share)] for p in parts])
+    changed(member, expense, what, before, [[str(p.coding), str(p.amount or p.share)] for p in parts])
     return expense
 
 
