@@ -33,7 +33,7 @@ northern = Trip.objects.get(title__startswith="Northern")
 checked = Claim.objects.get(title__startswith="Depot supplies")
 print("WHICH" + json.dumps({"northern": northern.pk, "move": Trip.objects.get(kind="move", moves_with=None).pk, "bergen": northern.nights.first().date.isoformat(), "tide": tide.pk,
     "claim": Claim.objects.get(trip=tide).pk, "hotel": Expense.objects.filter(claim__trip=tide, category="lodging").first().pk,
-    "checked": checked.pk, "wrong": checked.expenses.filter(kind="cost").first().pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk}))
+    "signing": Claim.objects.get(title="Lisbon dredge trial").pk, "checked": checked.pk, "wrong": checked.expenses.filter(kind="cost").first().pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk}))
 """
 M, T, P, J = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist", "Jonas Petrauskas"
 # name, who, address, css of a link to follow first, width
@@ -43,7 +43,7 @@ SHOTS = [
     ("sign", M, "/trips/{northern}/sign/", "", 1280),
     ("tray", M, "/tray/", "", 1280), ("receipt", M, "/tray/", "a.thumb[aria-label*='lab-og']", 1280),
     ("break-down", M, "/expenses/{hotel}/", "", 1280), ("claim", M, "/claims/{claim}/?asked=1", "", 1280), ("split", M, "/claims/{claim}/?split=category:lodging#split", "", 1280), ("against", M, "/claims/{claim}/planned/", "", 1280),
-    ("bench", T, "/bench/", "", 1280), ("queue", T, "/bench/queue/", "", 1280), ("correct", P, "/bench/claim/{checked}/correct/{wrong}/", "", 1280), ("phone-bench", T, "/bench/", "", 390), ("journal", P, "/ledger/{journal}/", "", 1280), ("phone-tray", M, "/tray/", "", 390), ("phone-trip", M, "/trips/{northern}/", "", 390),
+    ("bench", T, "/bench/claim/{signing}/", "", 1280), ("queue", T, "/bench/queue/", "", 1280), ("correct", P, "/bench/claim/{checked}/correct/{wrong}/", "", 1280), ("phone-bench", T, "/bench/claim/{signing}/", "", 390), ("journal", P, "/ledger/{journal}/", "", 1280), ("phone-tray", M, "/tray/", "", 390), ("phone-trip", M, "/trips/{northern}/", "", 390),
 ]  # fmt: skip
 
 
