@@ -83,12 +83,7 @@ class SeveralTest(WorldTestCase):
         claim, first, other = self.two_trips()
         several.add_trip(self.maren, claim.pk, other.pk)
         subjects = [first.subject, other.subject]
-        self.send_claim(claim)
-        with self.done():
-            self.approve_all("claim", claim.pk)
-        road.clear(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
-        with self.done():
-            books.post(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
+        self.post_claim(claim)
         self.assertFalse(BudgetUse.objects.filter(subject__in=subjects).exists())
         with self.done():
             books.pay(self.priya, [claim.pk], self.today)
@@ -168,12 +163,7 @@ class AdvanceTest(WorldTestCase):
         self.assertEqual(advance_words(Trip.objects.get(pk=trip.pk)), f"paid, and set against {claim.code}")
         with self.assertRaises(Stale):
             several.set_advance(self.maren, claim.pk, trip.pk)
-        self.send_claim(claim)
-        with self.done():
-            self.approve_all("claim", claim.pk)
-        road.clear(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
-        with self.done():
-            books.post(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
+        self.post_claim(claim)
         self.assertTrue(Trip.objects.get(pk=trip.pk).advance_settled)
         journal = load_file(self.maren, Claim.objects.get(pk=claim.pk)).journal
         self.assertEqual(journal.balance("1520"), -eur(60))
@@ -244,12 +234,7 @@ class IssuerTest(WorldTestCase):
         return Claim.objects.get(pk=claim.pk)
 
     def posted(self, claim: Claim) -> Claim:
-        self.send_claim(claim)
-        with self.done():
-            self.approve_all("claim", claim.pk)
-        road.clear(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
-        with self.done():
-            books.post(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
+        self.post_claim(claim)
         return Claim.objects.select_related("statement", "claimant__person", "issuer_card").get(pk=claim.pk)
 
     def test_two_payments_settle_one_claim(self):

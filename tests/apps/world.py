@@ -12,7 +12,7 @@ from tests.codings import coded
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
-from wainwright.claims.services import compose, road
+from wainwright.claims.services import books, compose, road
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.expenses.models import Expense, Receipt
@@ -125,6 +125,15 @@ class World:
         claim = self.checked_claim(**options)
         road.clear(self.priya, claim.pk, claim.version)
         return Claim.objects.get(pk=claim.pk)
+
+    def post_claim(self, claim: Claim) -> None:
+        """Send an open claim and take it to the ledger: signed, cleared, posted."""
+        self.send_claim(claim)
+        with self.done():
+            self.approve_all("claim", claim.pk)
+        road.clear(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
+        with self.done():
+            books.post(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
 
     def approve_all(self, kind: str, object_id: int) -> list[str]:
         """Let everybody on the route sign in turn; return their names."""
