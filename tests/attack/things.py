@@ -77,7 +77,7 @@ def things_of(member: Membership) -> dict[str, object]:
         "mail_id": first(HeldMail.objects.filter(member=member)) or first(Mail.objects.filter(to=member.person.email)),
         "posting_id": first(Posting.objects.filter(firm=firm)), "run_id": first(run), "answer_id": first(BankAnswer.objects.filter(run__in=run)),
         "payment_id": first(Payment.objects.filter(run__in=run)), "kind": "claim", "act": "send-back", "slug": firm.slug, "index": 0, "number": 0,
-        "opened": "papers", "secret": "x", "uidb36": "1", "key": "x-y", "line": "x",
+        "opened": "papers", "secret": "x", "token": "x", "uidb36": "1", "key": "x-y", "line": "x",
     }  # fmt: skip
 
 

@@ -118,7 +118,7 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "bench": bench(request.member), "undo": _undo(request), "kind": "claim", "thing": claim, "claim": claim, "file": file, "mine": mine,
         "stage": stage_reached(claim.trip.state if claim.trip else "", True, claim.state),
         "odd": odd, "agreeing": [row for row in rows if row not in odd], "chosen": chosen,
-        "fold": bool(odd) and len(rows) - len(odd) > UNFOLDED, "earlier": earlier_of(claim),
+        "fold": bool(odd) and len(rows) - len(odd) > UNFOLDED,
         "pages": pages_of(chosen["line"].receipts if chosen else (), request.GET.get("pages") == "all"), "route": route_steps(signoffs), "remarks": said.get("", []),
         "others": _others(request, claim.claimant_id) if mine else [],
         "settlement": file.figures.settlement, "journal": posted_journal(posting) or file.journal,
@@ -136,6 +136,14 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "risk": risk, "risk_words": f"Risk {risk.points}", "today": clock.today(claim.firm.zone), "by_coding": by_coding(file),
     }  # fmt: skip
     return render(request, "bench/claim.html", context | more, status=status)
+
+
+@require_GET
+def earlier(request, object_id: int):
+    """The claims of the same person that were sent before: a part of the page, or by itself."""
+    claim = claim_for(request.member, object_id)
+    context = {"claim": claim, "earlier": earlier_of(request.member, claim)}
+    return render(request, "bench/_earlier.html" if request.htmx else "bench/earlier.html", context)
 
 
 def _rows(lines, said) -> list[dict]:

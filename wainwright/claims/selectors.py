@@ -187,10 +187,15 @@ def live_file(claim: Claim) -> ClaimFile:
     )
 
 
-def earlier_of(claim: Claim) -> list[Claim]:
-    """Return the claims of the same person that were sent before, the latest first, a few of them. One query."""
-    rows = Claim.objects.live().filter(claimant=claim.claimant_id, sent__isnull=False, pk__lt=claim.pk)
-    return list(rows.select_related("statement").defer("statement__workings").order_by("-pk")[:4])
+EARLIER = 12
+
+
+def earlier_of(member: Membership, claim: Claim) -> list[Claim]:
+    """Return the claims of the same person that ``member`` may see and that were sent before, the latest dozen. One query."""
+    rows = (
+        Claim.objects.visible_to(member).live().filter(claimant=claim.claimant_id, sent__isnull=False, pk__lt=claim.pk)
+    )
+    return list(rows.select_related("statement").defer("statement__workings").order_by("-pk")[:EARLIER])
 
 
 def claims_of(member: Membership) -> QuerySet[Claim]:

@@ -42,7 +42,7 @@ PAST = {
     "hold": "held", "confirm": "confirmed", "ticket": "ticketed", "lapse": "let go", "cancel": "cancelled",
     "use": "used", "free": "freed", "mark_personal": "marked personal", "post": "posted", "reverse": "reversed",
     "sign": "signed off", "ask": "put before others", "clear": "cleared", "refuse": "refused", "settle": "settled", "reopen": "opened again",
-    "withdraw": "withdrawn", "stand": "left as it was signed",
+    "withdraw": "withdrawn", "stand": "left as it was signed", "undo": "undone",
 }  # fmt: skip
 
 TRIP = Machine(
