@@ -214,6 +214,12 @@ class LookingTest(QueueCase):
         self.assertEqual(Claim.objects.get(pk=claim.pk).state, "Posted")
         self.assertContains(self.client.get(f"/bench/claim/{claim.pk}/"), "How it was posted")
 
+    def test_what_cleared_by_itself_is_undone_too(self):
+        self.policy(look_share=0, harmless_to=100, look_seed="a seed")
+        claim = self.signed_off()
+        services.undo(self.tobias, "claim", claim.pk)
+        self.assertEqual(Claim.objects.get(pk=claim.pk).state, "In sign-off")
+
     def test_above_the_amount_above_the_risk_or_drawn_it_is_looked_at(self):
         for values in (
             {"look_share": 0, "harmless_to": 100, "look_above_minor": 100},

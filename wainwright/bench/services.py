@@ -169,8 +169,10 @@ def undo(member: Membership, kind: str, object_id: int) -> None:
     before = thing.state
     if isinstance(thing, Trip):
         _undo_trip(thing)
-    elif thing.state == "In finance check":
-        thing.state = CLAIM.after(thing.state, "undo")
+    elif thing.state == "In finance check" or (thing.state == "Cleared" and thing.cleared_by_id is None):
+        # What cleared by itself goes the same way back, by the check that it passed over.
+        while thing.state != "In sign-off":
+            thing.state = CLAIM.after(thing.state, "undo")
     elif thing.state != "In sign-off":
         raise Stale(f"It stands at {thing.state} by now: it cannot be undone.")
     mine.state, mine.turn, mine.decided, mine.comment = SignOff.State.WAITING, True, None, ""

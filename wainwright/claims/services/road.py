@@ -162,7 +162,7 @@ def clears_itself(claim: Claim) -> bool:
     What is drawn, and by which number, stands in the trail, where it can be checked with the seed.
     """
     policy, row = rulebook(claim.firm).policy, claim.statement
-    if policy.look_share >= 100 or row is None or claim.state != "In finance check":
+    if policy.look_share >= 100 or row is None or claim.state != "In finance check" or claim.objection:
         return False
     above = None if policy.look_above_minor is None else Money.from_minor(policy.look_above_minor, claim.currency)
     number = drawn(policy.look_seed, f"{claim.code}:{row.number}")
@@ -185,7 +185,8 @@ def clears_itself(claim: Claim) -> bool:
 def ended(member: Membership, claim: Claim, act: str, comment: str, given_for: str = "") -> None:
     """The claim is sent back or turned down. Inside the caller's transaction."""
     before = claim.state
-    claim.state = CLAIM.after(claim.state, act)
+    # It comes back whole: what was objected to is decided anew.
+    claim.state, claim.objection = CLAIM.after(claim.state, act), ""
     claim.version += 1
     claim.save()
     claim.taken_off.all().delete()
