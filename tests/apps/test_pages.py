@@ -143,6 +143,18 @@ class QueriesTest(WorldTestCase):
 class HostileTest(WorldTestCase):
     same_on_any_day = True
 
+    def test_a_number_that_no_row_can_have_is_not_there(self):
+        self.enter(self.maren)
+        for path in (
+            "/trips/{}/claim/",
+            "/claims/1/advances/{}/",
+            "/claims/{}/object/",
+            "/trips/{}/move/join/",
+            "/bench/queue/{}/take-over/",
+        ):
+            with self.subTest(path):
+                self.assertEqual(self.client.post(path.format(10**19)).status_code, 404)
+
     def test_no_input_makes_a_page_break(self):
         claim, trip = self.a_claim(), self.a_trip(starts=20)
         expense = claim.expenses.first()

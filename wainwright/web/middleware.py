@@ -178,6 +178,10 @@ def _for_another(request):
     return None
 
 
+# The largest number of a row in any of the databases.
+MOST_NUMBER = 2**63 - 1
+
+
 class RefusalMiddleware:
     """A refusal that a view did not show beside its form is said on the page that the act came from.
 
@@ -192,6 +196,11 @@ class RefusalMiddleware:
         if response.status_code == 405 and request.method == "GET":
             return render(request, "405.html", {"back": _back(request)}, status=405)
         return response
+
+    def process_view(self, request, view, args, kwargs):
+        """A number in an address that no row can have is an address that is not there."""
+        if any(isinstance(value, int) and value > MOST_NUMBER for value in kwargs.values()):
+            raise Http404
 
     def process_exception(self, request, exception):
         """Turn what services raise into pages."""
