@@ -330,6 +330,7 @@ class ObjectTest(Deciding):
             lines.object_to(self.aiko if self.aiko.reads_all else self.priya, claim.pk, "Not mine")
         claim = self.fresh(claim)
         self.enter(self.priya)
+        self.assertContains(self.client.get("/ledger/pay/"), "waits for an answer: “All three went by boat”")
         self.assertContains(self.client.get(f"/bench/claim/{claim.pk}/"), "All three went by boat")
         self.client.post(f"/bench/claim/{claim.pk}/objection/", {"version": claim.version, "words": "It stands"})
         self.assertEqual(list(payable(self.priya)), [claim])

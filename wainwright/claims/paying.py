@@ -71,6 +71,14 @@ def _owed(member: Membership, bank: AtBank) -> QuerySet[Claim]:
     )
 
 
+def objected(member: Membership) -> QuerySet[Claim]:
+    """Return the posted claims that are owed and that their claimants object to: paid once finance has answered."""
+    rows = Claim.objects.filter(firm_id=member.firm_id, state="Posted", statement__due_minor__gt=0).exclude(
+        objection=""
+    )
+    return rows.select_related("claimant__person", "statement").defer("statement__workings").order_by("sent", "id")
+
+
 @dataclass(frozen=True)
 class Owing:
     """How many claims and advances are owed, and what they come to in whole minor units."""
