@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal, InvalidOperation
 
+from django.core.paginator import Page
 from django.db.models import Count, Min, Prefetch, Q, QuerySet
 
 from wainwright import clock
@@ -17,6 +18,7 @@ from wainwright.core.money import Money
 from wainwright.core.rules.facts import Known
 from wainwright.expenses.models import Charge, Expense, Receipt, RefusedPair
 from wainwright.expenses.proposals import Asked, propose_all, usual_category
+from wainwright.paging import page_of
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rate_table, rulebook
 from wainwright.trips.models import Trip
@@ -65,15 +67,16 @@ class Row:
 
 @dataclass(frozen=True)
 class Tray:
-    """What is loose, as a board."""
+    """What is loose, as a board; ``beyond`` is how much more there is of what is looked at than the board pairs at once."""
 
     rows: list[Row]
     papers: int
     charges: int
     reading: int
     oldest: int
-    expenses: list[Expense]
+    expenses: Page
     aside: int = 0
+    beyond: int = 0
 
     @property
     def fitting(self) -> list[Row]:
@@ -145,8 +148,8 @@ def _narrowed(member: Membership, narrow: Narrow) -> tuple[QuerySet[Receipt], Qu
     return receipts, charges
 
 
-def tray(member: Membership, narrow: Narrow | None = None) -> Tray:
-    """Return the board: the newest of what is loose, narrowed, and paired as well as it can be. Ten queries."""
+def tray(member: Membership, narrow: Narrow | None = None, costs: str | None = None) -> Tray:
+    """Return the board: the newest of what is loose, narrowed, and paired as well as it can be; a page of loose ``costs``. Ten queries."""
     all_receipts, all_charges = _narrowed(member, narrow or Narrow())
     receipts = list(all_receipts.defer("lines", "invoice")[:MOST_PAPERS])
     charges = list(all_charges.select_related("card")[:MOST_CHARGES])
@@ -156,12 +159,13 @@ def tray(member: Membership, narrow: Narrow | None = None) -> Tray:
             "receipt_id", "charge_id"
         )
     }
-    expenses = list(
+    expenses = page_of(
         Expense.objects.filter(owner=member, claim__isnull=True)
         .select_related("charge", "turned_down_in")
         .prefetch_related("receipts")
-        .order_by("-date")[:SHOWN]
-    )
+        .order_by("-date", "-pk"),
+        SHOWN, costs,
+    )  # fmt: skip
     home, today = member.firm.currency, clock.today(member.firm.zone)
     table = rate_table(member.firm, today, min((r.day for r in receipts if r.day), default=today))
     pairs = best_pairs(
@@ -189,7 +193,15 @@ def tray(member: Membership, narrow: Narrow | None = None) -> Tray:
         (today - min(firsts)).days if firsts else 0,
         expenses,
         counted["aside"] + kept["aside"],
+        _beyond(all_receipts, len(receipts), MOST_PAPERS) + _beyond(all_charges, len(charges), MOST_CHARGES)
+        if narrow is not None and narrow.any
+        else kept["n"] + counted["n"] - len(receipts) - len(charges),
     )
+
+
+def _beyond(rows: QuerySet, shown: int, most: int) -> int:
+    """How many more there are; asked only where the board is full, and narrowed."""
+    return rows.count() - shown if shown == most else 0
 
 
 def _asked(thing: Receipt | Charge) -> Asked:

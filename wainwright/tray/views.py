@@ -55,7 +55,7 @@ def tray_page(request):
     """The tray as a matching board, narrowed if wanted."""
     member = request.member
     narrow, today = _narrow(request.GET), clock.today(member.firm.zone)
-    board = tray(member, narrow)
+    board = tray(member, narrow, request.GET.get("costs"))
     months = [(today.replace(day=1) - timedelta(days=30 * n)).strftime("%Y-%m") for n in range(6)]
     # Whether one has an open claim comes with each trip.
     open_ = Claim.objects.filter(state__in=["Open", "Sent back"])
