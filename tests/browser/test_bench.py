@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sys
+import time
 from datetime import timedelta
 from decimal import Decimal
 
@@ -99,6 +101,29 @@ class BenchTest(BrowserTestCase):
         self.assertEqual(Claim.objects.get(pk=odd.pk).state, "In finance check")
         self.assertLess(self.inputs, 24)
         self.assertEqual(self.console(), [])
+
+    def test_a_clean_claim_in_two_keys_and_forty_lines_in_a_minute(self):
+        clean = self.sent("maren", "Ropes", "20.00")
+        amounts = [f"{2 + n % 9}.{n:02d}" for n in range(37)] + ["210.00", "220.00", "230.00"]
+        large = self.sent("jonas", "Forty things", *amounts)
+        self.sign_in("Tobias Achterberg")
+        self.open(f"/bench/claim/{clean.pk}/")
+        self.inputs = 0
+        self.key("a")
+        self.see("Approved")
+        print(f"\na clean claim: {self.inputs} keys", file=sys.stderr)
+        self.assertLessEqual(self.inputs, 2)
+        self.inputs, begun = 0, time.monotonic()
+        self.open(f"/bench/claim/{large.pk}/")
+        self.see("37 lines agree")
+        for _ in range(2):
+            self.key("j")
+            self.key(" ")
+        self.key("a")
+        self.see("Approved")
+        taken = time.monotonic() - begun
+        print(f"\nforty lines, three odd: {self.inputs} keys, {taken:.0f} s", file=sys.stderr)
+        self.assertLess(taken, 60)
 
     def test_finance_corrects_and_the_claimant_objects(self):
         claim = self.sent("maren", "Ropes", "20.00", "24.00")
