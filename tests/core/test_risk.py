@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.builders import eur
-from wainwright.core.risk import Habit, Risk, Seen, claim_risk, drawn, looks_at, plan_risk
+from wainwright.core.risk import Habit, Risk, Seen, after_change, claim_risk, drawn, looks_at, plan_risk
 
 CALM = Seen("expense:1", "Pier taxi", eur("20.00"), "taxi")
 
@@ -35,7 +35,7 @@ class RiskTest(TestCase):
                 found = claim_risk([cost], [])
                 self.assertEqual(found.points, points)
                 self.assertIn(words, " ".join(found.lines))
-        self.assertEqual(claim_risk([CALM], ["Ceiling"], changed=True).points, 16)
+        self.assertEqual(after_change(claim_risk([CALM], ["Ceiling"])).points, 16)
         self.assertEqual(plan_risk(["Not the cheapest"], ["Hire car"]).lines, [
             "Explained: Not the cheapest: 10", "Special permission: Hire car: 6",
         ])  # fmt: skip
@@ -43,10 +43,15 @@ class RiskTest(TestCase):
     @given(st.integers(0, 60), st.integers(0, 60), st.booleans())
     def test_the_points_are_the_sum_of_their_reasons_and_never_over_a_hundred(self, costs, explained, changed):
         odd = replace(CALM, known=False, weekend=True, paper=False, sure=Decimal(0), own=Habit(eur(1), 9))
-        found = claim_risk([odd] * costs, ["x"] * explained, changed)
+
+        def risk(costs):
+            found = claim_risk([odd] * costs, ["x"] * explained)
+            return after_change(found) if changed else found
+
+        found = risk(costs)
         self.assertEqual(found.points, min(100, sum(each.points for each in found.reasons)))
         self.assertLessEqual(len(found.reasons), 30)
-        more = claim_risk([odd] * (costs + 1), ["x"] * explained, changed)
+        more = risk(costs + 1)
         self.assertGreaterEqual(more.points, found.points)
 
 

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from datetime import date
 
 from django.db import IntegrityError, transaction
-from django.db.models import Max
 
 from wainwright import clock
 from wainwright.accounts.models import (
@@ -31,6 +30,7 @@ from wainwright.formats.pain001 import Payer, Transfer, read_pain001, write_pain
 from wainwright.formats.pain002 import StatusReport, read_pain002
 from wainwright.outside import service
 from wainwright.people.models import Firm, Membership
+from wainwright.people.numbering import next_number
 from wainwright.ports.ledger import Entered
 from wainwright.trail import anchors
 from wainwright.trail.services import record
@@ -171,7 +171,7 @@ def prepare_pay_run(who: Membership, payables: Sequence[Payable], on: date) -> P
         raise Refusal(
             f"No bank account is known for {', '.join(without)}. It is added in their profile, an issuer's under Cards."
         )
-    number = (PayRun.objects.filter(firm=firm).aggregate(last=Max("number"))["last"] or 0) + 1
+    number = next_number(PayRun, firm)
     message_id = f"WW-{firm.slug[:12].upper()}-{number:05d}"
     transfers = [
         Transfer(f"{message_id}-{index:03d}"[:35], p.payee, p.account, p.amount, p.text, on)

@@ -22,9 +22,8 @@ from wainwright.expenses.forms import CostForm
 from wainwright.expenses.models import Expense
 from wainwright.expenses.views.expense import cost_form
 from wainwright.fields import AmountField, say, whole
+from wainwright.formats.pictures import MOST_BYTES
 from wainwright.formats.problems import Unreadable
-
-MOST_FILE = 20_000_000
 
 
 def _back(claim_id: int, line: str = ""):
@@ -61,8 +60,7 @@ def _may_correct(request, object_id: int) -> Claim:
     claim = claim_for(request.member, object_id)
     if not request.member.finance or claim.claimant_id == request.member.pk:
         raise NotAllowed("Only finance corrects a claim, and nobody their own.")
-    if claim.state not in lines.CORRECTABLE:
-        raise Stale(f"The claim stands at {claim.state}: nothing is corrected on it now.")
+    lines.must_be_correctable(claim)
     return claim
 
 
@@ -150,7 +148,7 @@ def add(request, object_id: int):
     why, error, given = request.POST.get("why", "")[:250], "", request.FILES.get("file")
     if request.method == "POST" and form.is_valid():
         try:
-            if given is not None and given.size > MOST_FILE:
+            if given is not None and given.size > MOST_BYTES:
                 raise Refusal("The file is larger than 20 MB.", "file")
             name, content = (given.name or "", given.read()) if given is not None else ("", b"")
             lines.add_line(

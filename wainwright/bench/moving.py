@@ -44,7 +44,7 @@ def _hand_on(row: SignOff, people: dict[str, Signer]) -> bool:
         return False
     new = Membership.objects.select_related("person", "firm").get(pk=int(to.key))
     why = f"{row.why}; {gone.name} is {'away' if gone.active else 'gone'}"
-    signoff.hand_on(row, new, covers, why, f"/bench/{row.kind}/{row.object_id}/")
+    signoff.hand_on(row, new, covers, why, row.decided_at)
     record(
         None, "handed a decision on", row.subject, firm_id=row.firm_id, before={"waited for": gone.name},
         after={"waits for": new.person.name, "covers": covers},
@@ -52,7 +52,7 @@ def _hand_on(row: SignOff, people: dict[str, Signer]) -> bool:
     tell(
         owner,
         f"{row.title}: {new.person.name} decides, since {gone.name} is {'away' if gone.active else 'gone'}",
-        link_of(row),
+        row.lies_at,
     )
     return True
 
@@ -62,22 +62,6 @@ def owner_of(row: SignOff) -> Membership:
     if row.kind == "trip":
         return Trip.objects.select_related("traveller__person", "traveller__firm").get(pk=row.object_id).traveller
     return Claim.objects.select_related("claimant__person", "claimant__firm").get(pk=row.object_id).claimant
-
-
-def is_above(member: Membership, other: Membership) -> bool:
-    """Whether a person stands above another, however far."""
-    seen, at = {other.pk}, other.manager_id
-    while at is not None and at not in seen:
-        if at == member.pk:
-            return True
-        seen.add(at)
-        at = Membership.objects.filter(pk=at).values_list("manager_id", flat=True).first()
-    return False
-
-
-def link_of(row: SignOff) -> str:
-    """Where the owner of what is decided on finds it."""
-    return f"/{'trips' if row.kind == 'trip' else 'claims'}/{row.object_id}/"
 
 
 def _tell_once(row: SignOff, gone: Signer) -> None:

@@ -8,7 +8,7 @@ from django.db import transaction
 from django.db.models import Q
 
 from wainwright import clock
-from wainwright.bench.moving import link_of, owner_of
+from wainwright.bench.moving import owner_of
 from wainwright.core.routing import Signer, covered_for, who_signs_for
 from wainwright.news.services import tell
 from wainwright.people.models import Firm, Membership
@@ -53,7 +53,7 @@ def remind(firm: Firm) -> int:
             tell(
                 row.signer,
                 words,
-                f"/bench/{row.kind}/{row.object_id}/",
+                row.decided_at,
                 "Decide, pass it on, or name a cover while you are away.",
             )
             touched += 1
@@ -84,17 +84,15 @@ def _goes_on(row: SignOff, people: dict[str, Signer], today: date) -> int:
                 f"{row.title} is late with {held.name}, and nobody above them can take it",
                 f"/people/{row.signer_id}/",
             )
-        tell(
-            row.signer, f"{row.title} is late, and nobody above you can take it", f"/bench/{row.kind}/{row.object_id}/"
-        )
+        tell(row.signer, f"{row.title} is late, and nobody above you can take it", row.decided_at)
         return 1
     new = Membership.objects.select_related("person", "firm").get(pk=int(to.key))
     why = f"{row.why}; {held.name} was late"
-    signoff.hand_on(row, new, covers, why, f"/bench/{row.kind}/{row.object_id}/")
+    signoff.hand_on(row, new, covers, why, row.decided_at)
     record(
         None, "a late decision went on", row.subject, firm_id=row.firm_id, before={"waited for": held.name, "due": str(row.due)},
         after={"waits for": new.person.name, "covers": covers},
     )  # fmt: skip
     tell(row.signer, f"{row.title} was late and went on to {new.person.name}", "/bench/")
-    tell(owner, f"{row.title}: {new.person.name} decides, since {held.name} was late", link_of(row))
+    tell(owner, f"{row.title}: {new.person.name} decides, since {held.name} was late", row.lies_at)
     return 1

@@ -17,6 +17,7 @@ from wainwright.accounts.models import Budget
 from wainwright.claims.models import Claim
 from wainwright.core.money import Money
 from wainwright.people.models import Membership
+from wainwright.people.selectors import below
 from wainwright.signoff.models import WHAT, SignOff
 from wainwright.trips.models import Trip
 
@@ -116,7 +117,7 @@ class Bench:
 
 
 def bench(member: Membership, wanted: Wanted | None = None, number: str | None = None) -> Bench:
-    """Return a page of what waits for a person, or of what they look at. Three queries at most, however much there is."""
+    """Return a page of what waits for a person, or of what they look at. Three queries at most, however much there is; another for who stands below."""
     wanted = wanted or Wanted()
     signoffs, claims = _signoffs(member, wanted), _claims(member, wanted)
     count, sums, oldest = _in_all([signoffs, claims])
@@ -186,12 +187,7 @@ def _of_others(member: Membership, rows: QuerySet[SignOff]) -> QuerySet[SignOff]
     rows = rows.exclude(signer=member)
     if member.reads_all:
         return rows
-    below = {member.pk}
-    while True:
-        more = set(Membership.objects.filter(manager__in=below).values_list("pk", flat=True)) - below
-        if not more:
-            return rows.filter(signer__in=below)
-        below |= more
+    return rows.filter(signer__in=below(member))
 
 
 def _claims(member: Membership, wanted: Wanted) -> QuerySet[Claim]:

@@ -10,13 +10,14 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.accounts.services import give_back
 from wainwright.bench.models import KeptView
-from wainwright.bench.moving import is_above, owner_of
+from wainwright.bench.moving import owner_of
 from wainwright.claims.models import Claim
 from wainwright.claims.services import road as claim_road
 from wainwright.core.states import CLAIM, TRIP
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
+from wainwright.people.selectors import below
 from wainwright.signoff import services as signoff
 from wainwright.signoff.models import SignOff
 from wainwright.trail.services import record
@@ -36,6 +37,10 @@ def _subject(member: Membership, kind: str, object_id: int) -> Trip | Claim:
         return found.select_related("firm", "traveller__person", "traveller__firm").get(pk=object_id)
     found = Claim.objects.select_for_update(of=("self",)).visible_to(member)
     return found.select_related("firm", "claimant__person", "claimant__firm", "trip").get(pk=object_id)
+
+
+def _owner(thing: Trip | Claim) -> Membership:
+    return thing.traveller if isinstance(thing, Trip) else thing.claimant
 
 
 def _must_decide(member: Membership) -> None:
@@ -67,7 +72,7 @@ def approve(member: Membership, kind: str, object_id: int, comment: str = "", ve
     _must_decide(member)
     thing, road = _subject(member, kind, object_id), _road(kind)
     _as_shown(thing, version)
-    owner = thing.traveller if isinstance(thing, Trip) else thing.claimant
+    owner = _owner(thing)
     given, through = signoff.give(
         member, thing.subject, comment, road.title(thing), f"/bench/{kind}/{object_id}/", owner
     )
@@ -133,7 +138,7 @@ def take_over(member: Membership, signoff_id: int) -> SignOff:
     )
     if row is None or row.state != SignOff.State.WAITING or not row.turn:
         raise Stale("It does not wait any more: it was decided, or taken back.")
-    if not member.approver or not is_above(member, row.signer):
+    if not member.approver or row.signer_id not in below(member):
         raise NotAllowed("Only an approver above them takes a decision over.")
     owner = owner_of(row)
     if owner.pk == member.pk:
@@ -142,8 +147,8 @@ def take_over(member: Membership, signoff_id: int) -> SignOff:
         raise Refusal(f"You sign up to {member.limit}, this comes to {row.amount}.")
     if SignOff.objects.filter(subject=row.subject, signer=member, state=SignOff.State.WAITING).exists():
         raise Refusal("You are on its route already.")
-    link, was = f"/bench/{row.kind}/{row.object_id}/", row.signer
-    new = signoff.hand_on(row, member, "", f"{row.why}; taken over from {was.person.name}", link)
+    was = row.signer
+    new = signoff.hand_on(row, member, "", f"{row.why}; taken over from {was.person.name}", row.decided_at)
     record(
         member, "took a decision over", row.subject, before={"waited for": was.person.name}, after={"waits for": member.person.name}
     )  # fmt: skip
@@ -151,7 +156,7 @@ def take_over(member: Membership, signoff_id: int) -> SignOff:
     tell(
         owner,
         f"{row.title}: {member.person.name} decides in place of {was.person.name}",
-        f"/{'trips' if row.kind == 'trip' else 'claims'}/{row.object_id}/",
+        row.lies_at,
     )
     return new
 
@@ -192,11 +197,11 @@ def undo(member: Membership, kind: str, object_id: int) -> None:
         before={"state": before},
         after={"state": thing.state},
     )
-    owner = thing.traveller if isinstance(thing, Trip) else thing.claimant
+    owner = _owner(thing)
     tell(
         owner,
         f"{member.person.name} took the approval of {thing.title} back",
-        f"/{'trips' if kind == 'trip' else 'claims'}/{thing.pk}/",
+        mine.lies_at,
     )
 
 
@@ -240,8 +245,7 @@ def pass_on(
     thing, road = _subject(member, kind, object_id), _road(kind)
     _as_shown(thing, version)
     to = Membership.objects.select_related("person", "firm").filter(firm_id=member.firm_id, pk=to_id).first()
-    owner = thing.traveller_id if isinstance(thing, Trip) else thing.claimant_id
-    if to is None or to.pk == owner:
+    if to is None or to.pk == _owner(thing).pk:
         raise Refusal("Choose another approver of the firm.", "to")
     signoff.pass_on(member, thing.subject, to, comment, road.title(thing), f"/bench/{kind}/{object_id}/")
     record(member, f"passed the {kind} on", thing.subject, after={"to": to.person.name, "comment": comment})

@@ -99,10 +99,8 @@ def owing(member: Membership, bank: AtBank) -> Owing:
     claims, advances = found
     halves = payable(member, bank).filter(statement__to_issuer_minor__gt=0).order_by().values_list("pk", flat=True)
     subjects = [f"{kind}:{pk}" for pk in halves for kind in (CLAIM, ISSUER)]
-    paid = (
-        Payment.objects.filter(subject__in=subjects, state=Payment.State.PAID) if subjects else Payment.objects.none()
-    )
-    less = paid.aggregate(s=Sum("amount_minor", default=0))["s"] if subjects else 0
+    paid = Payment.objects.filter(subject__in=subjects, state=Payment.State.PAID)
+    less = paid.aggregate(s=Sum("amount_minor", default=0))["s"]
     return Owing(claims["count"], advances["count"], claims["minor"] + advances["minor"] - less)
 
 

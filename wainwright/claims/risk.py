@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal, InvalidOperation
 
@@ -13,7 +12,7 @@ from django.db.models.functions import Lower
 from wainwright.claims.models import Claim, Statement, StatementLine
 from wainwright.claims.selectors import ClaimFile
 from wainwright.core.money import Money
-from wainwright.core.risk import CHANGED, Habit, Reason, Risk, Seen, claim_risk
+from wainwright.core.risk import Habit, Reason, Risk, Seen, claim_risk
 from wainwright.expenses.models import Expense
 from wainwright.rulebook.selectors import Rulebook
 
@@ -87,13 +86,3 @@ def _sure(expense: Expense) -> Decimal | None:
 def risk_as_kept(row: Statement) -> Risk:
     """Return the risk of a claim as its statement keeps it."""
     return Risk(row.risk, tuple(Reason(points, words) for points, words in row.risk_why))
-
-
-def changed_risk(row: Statement) -> Risk:
-    """Return the risk of a claim that is changed after it was sent: as before, and that it was changed."""
-    risk = risk_as_kept(row)
-    words = "It was changed after it was sent"
-    if any(each.words == words for each in risk.reasons):
-        return risk
-    points = min(CHANGED[0], 100 - risk.points)
-    return replace(risk, points=risk.points + points, reasons=(*risk.reasons, Reason(points, words)))

@@ -16,9 +16,10 @@ from wainwright.core.workings import plain
 
 MOST = 100
 # What each thing is worth, and how much of the same kind counts at most.
-EXPLAINED, PERMISSION, OWN_HABIT, FIRM_HABIT, NEW_MERCHANT, WEEKEND, JUST_UNDER, UNSURE, NO_PAPER, CHANGED = (
-    (10, 40), (6, 18), (10, 20), (6, 12), (4, 12), (3, 9), (8, 16), (5, 15), (5, 15), (6, 6),
+EXPLAINED, PERMISSION, OWN_HABIT, FIRM_HABIT, NEW_MERCHANT, WEEKEND, JUST_UNDER, UNSURE, NO_PAPER = (
+    (10, 40), (6, 18), (10, 20), (6, 12), (4, 12), (3, 9), (8, 16), (5, 15), (5, 15),
 )  # fmt: skip
+CHANGED = 6
 # A habit is known from so many costs on; far from it is more than so many times the mean.
 OWN_KNOWN, FIRM_KNOWN, FAR = 3, 5, 2
 NEAR = Decimal("0.95")
@@ -91,7 +92,7 @@ def _summed(reasons: Sequence[Reason]) -> Risk:
     return Risk(min(MOST, sum(each.points for each in reasons)), tuple(reasons))
 
 
-def claim_risk(costs: Sequence[Seen], explained: Sequence[str], changed: bool = False) -> Risk:
+def claim_risk(costs: Sequence[Seen], explained: Sequence[str]) -> Risk:
     """Return the risk of a claim: ``explained`` are its findings that a reason was given to."""
 
     def far(habit: Habit | None, known: int, amount: Money) -> bool:
@@ -112,8 +113,16 @@ def claim_risk(costs: Sequence[Seen], explained: Sequence[str], changed: bool = 
         *_capped((f"{c.label}, {c.amount}, is just under {limit}" for c, limit in near), JUST_UNDER),
         *_capped((f"The paper of {c.label} was read with little sureness" for c in costs if c.sure is not None and c.sure < SURE), UNSURE),
         *_capped((f"{c.label} has no paper" for c in costs if not c.paper), NO_PAPER),
-        *_capped(["It was changed after it was sent"] if changed else [], CHANGED),
     ])  # fmt: skip
+
+
+def after_change(risk: Risk) -> Risk:
+    """Return the risk of a claim that is changed after it was sent: as before, and that it was changed, said once."""
+    words = "It was changed after it was sent"
+    if any(each.words == words for each in risk.reasons):
+        return risk
+    reason = Reason(min(CHANGED, MOST - risk.points), words)
+    return Risk(risk.points + reason.points, (*risk.reasons, reason))
 
 
 def plan_risk(explained: Sequence[str], permissions: Sequence[str]) -> Risk:

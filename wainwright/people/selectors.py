@@ -32,6 +32,21 @@ def signers(firm_id: int, today: date) -> dict[str, Signer]:
     }  # fmt: skip
 
 
+def below(member: Membership) -> set[int]:
+    """Return who stands below a person, however far, by id. One query, of plain pairs, whatever the depth."""
+    led: dict[int, list[int]] = {}
+    for pk, manager in Membership.objects.filter(firm_id=member.firm_id, manager__isnull=False).values_list(
+        "pk", "manager_id"
+    ):
+        led.setdefault(manager, []).append(pk)
+    found, ahead = {member.pk}, [member.pk]
+    while ahead:
+        more = [pk for pk in led.get(ahead.pop(), ()) if pk not in found]
+        found.update(more)
+        ahead += more
+    return found - {member.pk}
+
+
 def demo_people() -> list[Membership]:
     """Return who can sign in to the demo, by firm and name."""
     return list(Membership.objects.filter(active=True).select_related("firm", "person").order_by("firm_id", "id"))

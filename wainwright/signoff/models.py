@@ -76,6 +76,16 @@ class SignOff(models.Model):
         """What the subject comes to."""
         return Money.from_minor(self.amount_minor, self.currency)
 
+    @property
+    def decided_at(self) -> str:
+        """The address at which it is decided on."""
+        return f"/bench/{self.kind}/{self.object_id}/"
+
+    @property
+    def lies_at(self) -> str:
+        """The address at which its owner finds it."""
+        return f"/{'trips' if self.kind == 'trip' else 'claims'}/{self.object_id}/"
+
 
 class Remark(models.Model):
     """Something said on a subject or on one of its lines ("expense:7")."""

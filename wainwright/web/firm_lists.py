@@ -16,6 +16,7 @@ from wainwright.core.states import CLAIM, TRIP
 from wainwright.errors import NotAllowed
 from wainwright.paging import page_of
 from wainwright.trips.models import Trip
+from wainwright.web.selectors import number_typed
 
 SIZE = 40
 
@@ -59,9 +60,8 @@ def _narrowed(rows: QuerySet, narrow: Narrow, who: str, day: str) -> QuerySet:
     if narrow.text:
         text = narrow.text
         wanted = Q(title__icontains=text) | Q(**{f"{who}__person__name__icontains": text})
-        digits = text.upper().removeprefix("T-").removeprefix("C-").lstrip("0")
-        if digits.isascii() and digits.isdecimal():
-            wanted |= Q(number=int(digits[:9]))
+        if (number := number_typed(text)) is not None:
+            wanted |= Q(number=number)
         rows = rows.filter(wanted)
     if narrow.state:
         rows = rows.filter(state=narrow.state)

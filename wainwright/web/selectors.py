@@ -86,7 +86,8 @@ def find(member: Membership, text: str, pages: Mapping[str, str] | None = None) 
     return found
 
 
-def _number(text: str) -> int | None:
+def number_typed(text: str) -> int | None:
+    """Return the number in what was typed as the code of a trip or claim, as "T-0012" or "12"; nothing where it is none."""
     digits = text.upper().removeprefix("T-").removeprefix("C-").lstrip("0")
     return int(digits[:9]) if digits.isdecimal() and digits.isascii() else None
 
@@ -104,7 +105,7 @@ def _amount(text: str, currency: str) -> int | None:
 
 def _trips(member: Membership, text: str) -> QuerySet[Trip]:
     wanted = Q(title__icontains=text) | Q(traveller__person__name__icontains=text)
-    if (number := _number(text)) is not None:
+    if (number := number_typed(text)) is not None:
         wanted |= Q(number=number)
     tickets = Booking.objects.filter(Q(ticket_number__iexact=text) | Q(reference__iexact=text)).values("trip_id")
     rows = Trip.objects.visible_to(member).filter(wanted | Q(pk__in=tickets))
@@ -113,7 +114,7 @@ def _trips(member: Membership, text: str) -> QuerySet[Trip]:
 
 def _claims(member: Membership, text: str, amount: int | None) -> QuerySet[Claim]:
     wanted = Q(title__icontains=text) | Q(claimant__person__name__icontains=text)
-    if (number := _number(text)) is not None:
+    if (number := number_typed(text)) is not None:
         wanted |= Q(number=number)
     if amount is not None:
         wanted |= Q(statement__total_minor=amount) | Q(statement__due_minor=amount)

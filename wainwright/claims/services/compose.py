@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from datetime import date
 
 from django.db import transaction
-from django.db.models import Max, Q
+from django.db.models import Q
 
 from wainwright import clock
 from wainwright.accounts.selectors import books
@@ -20,6 +20,7 @@ from wainwright.expenses.models import Expense
 from wainwright.expenses.services.editing import follow_meals
 from wainwright.expenses.services.sorting import Thing, take_many
 from wainwright.people.models import Membership
+from wainwright.people.numbering import next_number
 from wainwright.rulebook import services as reasons
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
@@ -117,7 +118,7 @@ def _new(
     member: Membership, title: str, coding: Coding, trip: Trip | None, due: date | None, by: Membership | None,
     supplements: Claim | None = None,
 ) -> Claim:  # fmt: skip
-    number = (Claim.objects.filter(firm=member.firm).aggregate(last=Max("number"))["last"] or 0) + 1
+    number = next_number(Claim, member.firm)
     claim = Claim(
         firm=member.firm, claimant=member, trip=trip, number=number, title=title[:120], currency=member.firm.currency,
         due=due, created=clock.now(), supplements=supplements,

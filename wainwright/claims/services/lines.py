@@ -177,10 +177,15 @@ def _corrected(member: Membership, claim: Claim, key: str, why: str, act: str) -
     return changes
 
 
-def _to_correct(member: Membership, claim_id: int, version: int) -> Claim:
-    claim = finance_claim(member, claim_id, version)
+def must_be_correctable(claim: Claim) -> None:
+    """Raise ``Stale`` where a claim was posted, or is not with finance."""
     if claim.state not in CORRECTABLE:
         raise Stale(f"The claim stands at {claim.state}: nothing is corrected on it now.")
+
+
+def _to_correct(member: Membership, claim_id: int, version: int) -> Claim:
+    claim = finance_claim(member, claim_id, version)
+    must_be_correctable(claim)
     return claim
 
 

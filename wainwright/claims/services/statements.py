@@ -11,10 +11,10 @@ from wainwright.accounts.models import Posting
 from wainwright.accounts.services import keep_codings
 from wainwright.claims.models import Claim, StatementCoding, StatementFinding, StatementLine
 from wainwright.claims.models import Statement as Row
-from wainwright.claims.risk import changed_risk
+from wainwright.claims.risk import risk_as_kept
 from wainwright.claims.statements import findings_of, read
 from wainwright.core.money import Money
-from wainwright.core.risk import Risk
+from wainwright.core.risk import Risk, after_change
 from wainwright.core.statement import Line, Statement, between
 from wainwright.errors import Stale
 from wainwright.people.models import Membership
@@ -78,7 +78,7 @@ def amend(
         raise ValueError("nothing was certified yet that could be amended")
     old, was = claim.statement, read(claim.statement, claim.currency)
     planned = None if old.planned_minor is None else Money.from_minor(old.planned_minor, claim.currency)
-    row = write(claim, by, act, done, findings_of(old), old.budget_day, planned, changed_risk(old))
+    row = write(claim, by, act, done, findings_of(old), old.budget_day, planned, after_change(risk_as_kept(old)))
     claim.version += 1
     claim.save()
     lines = [[c.section, c.label, c.before, c.after] for c in between(was, done)]

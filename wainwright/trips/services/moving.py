@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from django.db import transaction
-from django.db.models import Max
 
 from wainwright import clock
 from wainwright.core.journey import Mode
@@ -13,10 +12,11 @@ from wainwright.core.moving import Mover
 from wainwright.core.states import TRIP
 from wainwright.errors import Refusal, Stale
 from wainwright.people.models import Membership
+from wainwright.people.numbering import next_number
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 from wainwright.trips.models import Leg, Trip
-from wainwright.trips.moving import whole_move
+from wainwright.trips.moving import employees, whole_move
 from wainwright.trips.profile import copy_of
 from wainwright.trips.services.base import changed, mine
 from wainwright.trips.services.nights import rebuild_nights
@@ -69,7 +69,7 @@ def part(member: Membership, trip_id: int, names: Sequence[str]) -> Trip:
     party = _party(member, trip, going)
     for leg in trip.legs.all():
         # What was booked was booked for this party alone: the other has it to plan anew.
-        leg.pk, leg.trip, leg.booking_id, leg.stop_reason = None, party, None, leg.stop_reason
+        leg.pk, leg.trip, leg.booking_id = None, party, None
         leg.driven_by = (leg.driven_by or trip.traveller.person.name) if leg.mode == Mode.OWN_CAR else ""
         leg.save(force_insert=True)
     rebuild_nights(party)
@@ -145,10 +145,10 @@ def _row(mover: Mover) -> dict[str, str]:
 
 def _party(member: Membership, trip: Trip, movers: Sequence[Mover]) -> Trip:
     """Start the trip of a party of relatives, coded as the employee's."""
-    first = trip.moves_with if trip.moves_with_id and trip.moves_with else trip
+    first = employees(trip)
     if len(whole_move(first)) > MOST_PARTIES:
         raise Refusal(f"A move has at most {MOST_PARTIES} parties that travel apart.", "name")
-    number = (Trip.objects.filter(firm=member.firm).aggregate(last=Max("number"))["last"] or 0) + 1
+    number = next_number(Trip, member.firm)
     party = Trip(
         firm=member.firm, traveller=member, number=number, kind="move", moves_with=first, purpose=first.purpose,
         movers=[_row(each) for each in movers], currency=first.currency, profile=copy_of(member), created=clock.now(),

@@ -9,7 +9,6 @@ from decimal import Decimal
 from zoneinfo import ZoneInfo
 
 from django.db import transaction
-from django.db.models import Max
 
 from wainwright import clock
 from wainwright.accounts.selectors import books
@@ -23,6 +22,7 @@ from wainwright.core.workings import plain
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.outside import service
 from wainwright.people.models import Firm, Membership
+from wainwright.people.numbering import next_number
 from wainwright.rulebook import services as reasons
 from wainwright.rulebook.selectors import rulebook, vehicle_kinds
 from wainwright.trail.services import record
@@ -62,7 +62,7 @@ def start_trip(
         raise Refusal("Give the trip a title that others will know it by.", "title")
     if len(purpose.strip()) < 3:
         raise Refusal("Say in a few words what the trip is for.", "purpose")
-    number = (Trip.objects.filter(firm=member.firm).aggregate(last=Max("number"))["last"] or 0) + 1
+    number = next_number(Trip, member.firm)
     trip = Trip(
         firm=member.firm, traveller=member, number=number, title=title.strip()[:120], purpose=purpose.strip()[:500],
         currency=member.firm.currency, profile=copy_of(member), answers=answers or {}, created=clock.now(), kind=kind,
