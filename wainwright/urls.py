@@ -4,6 +4,7 @@ from allauth.account import views as sign_in
 from django.urls import include, path, re_path, register_converter
 
 from wainwright.accounts import views as accounts
+from wainwright.bench import corrected as bench_corrected
 from wainwright.bench import deciding as bench_deciding
 from wainwright.bench import queue as bench_queue
 from wainwright.bench import views as bench
@@ -204,17 +205,19 @@ urlpatterns = [
     path("bench/claim/<int:object_id>/part/", bench_deciding.in_part, name="bench-part"),
     path("bench/claim/<int:object_id>/line/", bench_deciding.line_out, name="bench-line"),
     path("bench/claim/<int:object_id>/correct/<int:expense_id>/", bench_deciding.correct, name="bench-correct"),
+    path("bench/claim/<int:object_id>/correct/<int:expense_id>/parts/", bench_deciding.break_down, name="bench-parts"),
     path("bench/claim/<int:object_id>/split/<int:expense_id>/", bench_deciding.split, name="bench-split"),
     path("bench/claim/<int:object_id>/earlier/", bench.earlier, name="bench-earlier"),
     path("bench/claim/<int:object_id>/add/", bench_deciding.add, name="bench-add"),
     path("bench/claim/<int:object_id>/objection/", bench_deciding.answer_objection, name="bench-objection"),
     path("claims/<int:claim_id>/object/", claim_acts.object_to, name="claim-object"),
+    path("bench/corrections/", bench_corrected.corrections, name="corrections"),
     path("bench/queue/keep/", bench_queue.keep_view, name="queue-keep"),
     path("bench/queue/approve/", bench_queue.approve_calm, name="queue-approve"),
     path("bench/queue/<int:signoff_id>/take-over/", bench_queue.take_over, name="take-over"),
     path("bench/", bench.bench_page, name="bench"),
     path("bench/<kind:kind>/<int:object_id>/", bench.item, name="bench-item"),
-    path("bench/<kind:kind>/<int:object_id>/undo/", bench.undo, name="undo-approval"),
+    path("bench/<kind:kind>/<int:object_id>/undo/", bench.undo, name="undo-decision"),
     path("bench/<kind:kind>/<int:object_id>/approve/", bench.approve, name="approve"),
     path("bench/<kind:kind>/<int:object_id>/end/<end:act>/", bench.end, name="end"),
     path("bench/<kind:kind>/<int:object_id>/pass-on/", bench.pass_on, name="pass-on"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal
 from io import BytesIO
@@ -13,7 +14,7 @@ from PIL import Image
 from tests.apps.world import WorldTestCase, eur
 from wainwright import clock
 from wainwright.accounts.models import BudgetUse
-from wainwright.bench import services
+from wainwright.bench import services, undoing
 from wainwright.claims.models import Claim, Correction
 from wainwright.claims.paying import payable
 from wainwright.claims.selectors import load_file
@@ -21,9 +22,10 @@ from wainwright.claims.services import books, compose, drafting, lines, road
 from wainwright.core.tax import reclaim
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense
+from wainwright.expenses.services.editing import PartTyped
 from wainwright.people.models import Firm, new_version
 from wainwright.rulebook.models import Policy
-from wainwright.signoff.models import SignOff
+from wainwright.signoff.models import Remark, SignOff
 from wainwright.trail.models import Entry
 from wainwright.trips.models import Trip
 
@@ -369,7 +371,7 @@ class UndoTest(Deciding):
         trip = self.sent_trip(starts=20)
         with self.done():
             services.approve(self.tobias, "trip", trip.pk)
-        services.undo(self.tobias, "trip", trip.pk)
+        undoing.undo(self.tobias, "trip", trip.pk)
         trip = Trip.objects.get(pk=trip.pk)
         self.assertEqual((trip.state, trip.authorised), ("Awaiting sign-off", None))
         self.assertFalse(BudgetUse.objects.filter(subject=trip.subject).exists())
@@ -377,17 +379,164 @@ class UndoTest(Deciding):
     def test_too_late_after_others_or_not_ones_own(self):
         claim = self.sent_claim()
         with self.assertRaises(Stale):
-            services.undo(self.tobias, "claim", claim.pk)
+            undoing.undo(self.tobias, "claim", claim.pk)
         with self.done():
             services.approve(self.tobias, "claim", claim.pk)
         with self.assertRaises(Stale):
-            services.undo(self.priya, "claim", claim.pk)
+            undoing.undo(self.priya, "claim", claim.pk)
         with (
             mock.patch.object(clock, "now", return_value=clock.now() + timedelta(seconds=16)),
             self.assertRaises(Stale),
         ):
-            services.undo(self.tobias, "claim", claim.pk)
+            undoing.undo(self.tobias, "claim", claim.pk)
         claim = self.fresh(claim)
         road.clear(self.priya, claim.pk, claim.version)
         with self.assertRaises(Stale):
-            services.undo(self.tobias, "claim", claim.pk)
+            undoing.undo(self.tobias, "claim", claim.pk)
+
+    def undone(self, claim):
+        """Undo what Tobias decided; what is not moved by it stands as it stood."""
+        undoing.undo(self.tobias, "claim", claim.pk)
+        claim = self.fresh(claim)
+        self.assertEqual(claim.state, "In sign-off")
+        row = SignOff.objects.get(subject=claim.subject, state="Waiting")
+        self.assertEqual((row.signer_id, row.turn), (self.tobias.pk, True))
+        return claim
+
+    def test_an_ending_puts_everything_back(self):
+        for act in ("send_back", "turn_down"):
+            with self.subTest(act):
+                claim = self.sent_claim(costs=("80.00" if act == "send_back" else "81.00", "20.00"))
+                before, budgets = self.due(claim), list(BudgetUse.objects.values_list("subject", "committed_minor"))
+                services.end(self.tobias, "claim", claim.pk, act, "Which guest was there?", {}, claim.version)
+                self.assertNotEqual(self.fresh(claim).state, "In sign-off")
+                claim = self.undone(claim)
+                self.assertEqual((claim.expenses.count(), self.due(claim)), (2, before))
+                self.assertFalse(claim.expenses.exclude(turned_down_in=None).exists())
+                self.assertEqual(list(BudgetUse.objects.values_list("subject", "committed_minor")), budgets)
+                self.assertFalse(Remark.objects.filter(subject=claim.subject).exists())
+                self.assertTrue(self.maren.notices.filter(text__contains="undid").exists())
+                with self.done():
+                    self.approve_all("claim", claim.pk)
+
+    def test_what_the_claimant_took_up_meanwhile_is_not_taken_from_them(self):
+        claim = self.sent_claim(costs=("80.00", "20.00"))
+        services.end(self.tobias, "claim", claim.pk, "turn_down", "Not ours", {}, claim.version)
+        other = compose.bare_claim(self.maren, claim.trip_id)
+        Expense.objects.filter(turned_down_in=claim).update(claim=other)
+        with self.assertRaisesMessage(Stale, "used what went back"):
+            undoing.undo(self.tobias, "claim", claim.pk)
+        self.assertEqual(self.fresh(claim).state, "Turned down")
+
+    def test_one_line_is_undone_in_part_back_and_down(self):
+        claim = self.sent_claim(costs=("80.00", "20.00"))
+        before, key = self.due(claim), self.key(claim, "80.00")
+        acts = (
+            lambda version: services.approve_in_part(self.tobias, claim.pk, version, key, Decimal(50), "Less is shown"),
+            lambda version: services.take_line_out(self.tobias, claim.pk, version, key, "Not ours", False),
+            lambda version: services.take_line_out(self.tobias, claim.pk, version, key, "Not ours", True),
+        )
+        for number, act in enumerate(acts):
+            with self.subTest(number):
+                act(self.fresh(claim).version)
+                self.assertNotEqual(self.due(claim), before)
+                claim = self.undone(claim)
+                self.assertEqual((self.due(claim), claim.expenses.count()), (before, 2))
+        # Each is a version of its own: nothing that was written is unwritten.
+        self.assertEqual(claim.statements.count(), 7)
+
+    def test_finance_undoes_its_own(self):
+        claim = self.checked_claim(costs=("80.00",))
+        acts = (
+            lambda version: services.clear(self.priya, claim.pk, version),
+            lambda version: services.finance_end(self.priya, claim.pk, version, "send_back", "Wrong month"),
+            lambda version: services.finance_end(self.priya, claim.pk, version, "turn_down", "Not ours"),
+        )
+        for number, act in enumerate(acts):
+            with self.subTest(number):
+                act(self.fresh(claim).version)
+                undoing.undo(self.priya, "claim", claim.pk)
+                after = self.fresh(claim)
+                self.assertEqual((after.state, after.cleared_by, after.expenses.count()), ("In finance check", None, 1))
+        with self.assertRaises(Stale):
+            undoing.undo(self.priya, "claim", claim.pk)
+
+    def test_passed_on_comes_back_and_the_other_is_told(self):
+        claim = self.sent_claim()
+        services.pass_on(self.tobias, "claim", claim.pk, self.ottilie.pk, "Yours?", claim.version)
+        self.undone(claim)
+        self.assertTrue(self.ottilie.notices.filter(text__contains="does not wait for you any more").exists())
+
+    def test_a_plan_that_was_sent_back_waits_again(self):
+        trip = self.sent_trip(starts=20)
+        services.end(self.tobias, "trip", trip.pk, "send_back", "Take the train", {}, trip.version)
+        undoing.undo(self.tobias, "trip", trip.pk)
+        self.assertEqual(Trip.objects.get(pk=trip.pk).state, "Awaiting sign-off")
+        with self.done():
+            self.approve_all("trip", trip.pk)
+
+
+class MealTest(Deciding):
+    def test_a_meal_on_a_corrected_bill_takes_it_from_the_allowance(self):
+        claim = self.checked_claim(costs=("80.00",))
+        expense, before = claim.expenses.get(amount_minor=8000), self.due(claim)
+        signed = {line.key: line.says for line in self.file(claim).figures.lines}
+        self.assertGreater(signed["allowance"], eur(0))
+        day = claim.trip.starts + timedelta(days=1)
+        parts = [
+            PartTyped(expense.category, "Dinner", eur(30), meal="dinner", day=day), PartTyped(expense.category, "Room", eur(50)),
+        ]  # fmt: skip
+        changes = lines.break_line_down(self.priya, claim.pk, claim.version, expense.pk, "The bill has a dinner", parts)
+        now = {line.key: line.says for line in self.file(claim).figures.lines}
+        self.assertLess(now["allowance"], signed["allowance"])
+        self.assertEqual(self.due(claim), before + now["allowance"] - signed["allowance"])
+        self.assertTrue(any("allowance" in change.label.casefold() for change in changes))
+        # Taken off the bill again, it is earned again.
+        claim = self.fresh(claim)
+        if claim.state == "In sign-off":
+            with self.done():
+                self.approve_all("claim", claim.pk)
+            claim = self.fresh(claim)
+        lines.break_line_down(self.priya, claim.pk, claim.version, expense.pk, "No dinner after all", [])
+        self.assertEqual(self.due(claim), before)
+
+    def test_a_bill_that_is_broken_down_comes_to_what_its_parts_do(self):
+        claim = self.checked_claim(costs=("80.00",))
+        expense = claim.expenses.get()
+        self.enter(self.priya)
+        address = f"/bench/claim/{claim.pk}/correct/{expense.pk}/"
+        self.assertContains(self.client.get(address), f'action="{address}parts/"')
+        row = {
+            "part-category": [expense.category] * 2,
+            "part-label": ["Room", "Late check-out"],
+            "part-amount": ["60", "12,50"],
+        }
+        blank = {name: ["", ""] for name in ("part-night", "part-meal", "part-tax", "part-code")}
+        data = row | blank | {"version": claim.version}
+        page = self.client.post(f"{address}parts/", data)
+        self.assertContains(page, "Say why it is corrected", status_code=422)
+        self.assertContains(page, "Late check-out", status_code=422)
+        self.client.post(f"{address}parts/", data | {"why": "The bill says 72.50"})
+        line = next(line for line in self.file(claim).figures.lines if line.key == expense.key)
+        self.assertEqual(line.says, eur("72.50"))
+        page = self.client.get("/bench/corrections/")
+        self.assertContains(page, "The bill says 72.50")
+        self.assertContains(page, "1 correction by finance")
+
+    def test_lines_that_are_worked_out_move_by_what_moved_and_no_more(self):
+        claim = self.checked_claim(costs=("80.00",))
+        done = self.file(claim).figures
+        line = next(each for each in done.lines if each.kind == "allowance")
+        dearer = replace(line, says=line.says + eur(9))
+        for was, now, wanted in (
+            (line, dearer, line.says + eur(9)),
+            (dearer, line, line.says - eur(9)),
+            (dearer, dearer, line.says),
+            (line, None, None),
+            (None, None, line.says),
+        ):
+            with self.subTest(was=was and was.says, now=now and now.says):
+                before = {line.key: was} if was else {}
+                found = done.following(before, {line.key: now} if now else {})
+                self.assertEqual({each.key: each.says for each in found.lines}.get(line.key), wanted)
+                self.assertFalse([each for each in found.torn if each.key != dearer.key or now is not dearer])

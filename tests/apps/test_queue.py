@@ -8,7 +8,7 @@ from django.test import RequestFactory
 
 from tests.apps.world import WorldTestCase, eur
 from wainwright import clock
-from wainwright.bench import services
+from wainwright.bench import services, undoing
 from wainwright.bench.selectors import SIZE, Wanted, bench, calm
 from wainwright.claims.models import Claim
 from wainwright.claims.risk import risk_as_kept
@@ -217,7 +217,7 @@ class LookingTest(QueueCase):
     def test_what_cleared_by_itself_is_undone_too(self):
         self.policy(look_share=0, harmless_to=100, look_seed="a seed")
         claim = self.signed_off()
-        services.undo(self.tobias, "claim", claim.pk)
+        undoing.undo(self.tobias, "claim", claim.pk)
         self.assertEqual(Claim.objects.get(pk=claim.pk).state, "In sign-off")
 
     def test_above_the_amount_above_the_risk_or_drawn_it_is_looked_at(self):

@@ -70,7 +70,7 @@ class BenchTest(BrowserTestCase):
         self.key("a")
         self.see("Approved")
         self.key("u")
-        self.see("The approval is undone")
+        self.see("Undone: you approved")
         self.assertEqual(Claim.objects.get(pk=part.pk).state, "In sign-off")
         self.key("a")
         self.see("Approved")

@@ -13,17 +13,22 @@ from django.views.decorators.http import require_http_methods, require_POST
 
 from wainwright.accounts.selectors import books
 from wainwright.accounts.split_form import TypedSplit, do_split, editor
+from wainwright.bench import services
 from wainwright.bench.evidence import pages_of
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import claim_for
 from wainwright.claims.services import lines
+from wainwright.core.money import Money, total
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.forms import CostForm
 from wainwright.expenses.models import Expense
-from wainwright.expenses.views.expense import cost_form
+from wainwright.expenses.services.editing import MEALS
+from wainwright.expenses.views.breakdown import TypedParts, typed_parts
+from wainwright.expenses.views.expense import cost_form, part_rows, with_blanks
 from wainwright.fields import AmountField, say, whole
 from wainwright.formats.pictures import MOST_BYTES
 from wainwright.formats.problems import Unreadable
+from wainwright.rulebook.selectors import rulebook
 
 
 def _back(claim_id: int, line: str = ""):
@@ -39,7 +44,7 @@ def in_part(request, object_id: int):
         amount: Decimal = AmountField(label="The amount", min_value=None).clean(post.get("amount", "")[:40])
     except ValidationError as fault:
         raise Refusal(f"How much is approved? {' '.join(fault.messages)}", "amount") from fault
-    lines.approve_in_part(request.member, object_id, whole(post.get("version")), line, amount, post.get("why", ""))
+    services.approve_in_part(request.member, object_id, whole(post.get("version")), line, amount, post.get("why", ""))
     messages.info(request, "The line is approved in part; the claimant is told.")
     return _back(object_id, line)
 
@@ -48,7 +53,7 @@ def in_part(request, object_id: int):
 def line_out(request, object_id: int):
     """Send one line back alone, or turn it down."""
     post, down = request.POST, "down" in request.POST
-    lines.take_line_out(
+    services.take_line_out(
         request.member, object_id, whole(post.get("version")), post.get("line", "")[:60], post.get("why", ""), down
     )
     what = "turned down" if down else "sent back alone"
@@ -81,6 +86,7 @@ def _correct_page(
     why: str = "",
     error: str = "",
     status: int = 200,
+    parts: TypedParts | None = None,
 ):
     """The page on which a line is corrected: its fields, its split, its evidence."""
     standing = [share.as_core(claim.coding) for share in expense.shares.all()]
@@ -89,8 +95,13 @@ def _correct_page(
         "claim": claim, "expense": expense, "form": form, "why": why, "error": error,
         "edit": editor(request.member, split, expense.amount, [], [str(claim.coding)]),
         "pages": pages_of([receipt.pk for receipt in expense.receipts.all()]),
+        "editable": True, "categories": list(rulebook(claim.firm).categories.values()), "meals": MEALS,
+        "has_parts": bool(expense.parts.all()), "left": expense.amount - total((Money.from_minor(p.amount_minor, expense.currency) for p in expense.parts.all()), expense.currency), "parts_error": "",
+        "parts": with_blanks(expense, part_rows(expense)), "parts_version": claim.version, "parts_why": True,
+        "parts_action": f"/bench/claim/{claim.pk}/correct/{expense.pk}/parts/",
+        "may_break": expense.kind == "cost" and not expense.personal,
     }  # fmt: skip
-    return render(request, "bench/correct.html", context, status=status)
+    return render(request, "bench/correct.html", context | (parts.again() if parts else {}), status=status)
 
 
 @require_http_methods(["GET", "POST"])
@@ -136,6 +147,23 @@ def split(request, object_id: int, expense_id: int):
         typed = replace(typed, error=refusal.message)
         return _correct_page(request, claim, expense, cost_form(expense), typed, why, status=422)
     messages.info(request, "The line is split anew; the claimant sees before and after, and is told.")
+    return _back(object_id, expense.key)
+
+
+@require_POST
+def break_down(request, object_id: int, expense_id: int):
+    """Finance breaks one bill down anew."""
+    claim = _may_correct(request, object_id)
+    expense = _expense(claim, expense_id)
+    why, version = request.POST.get("why", "")[:250], whole(request.POST.get("version"))
+    again = typed_parts(
+        request,
+        expense,
+        lambda parts: lines.break_line_down(request.member, object_id, version, expense_id, why, parts),
+    )
+    if again is not None:
+        return _correct_page(request, claim, expense, cost_form(expense), None, why, status=422, parts=again)
+    messages.info(request, "The bill is broken down anew; the claimant sees before and after, and is told.")
     return _back(object_id, expense.key)
 
 

@@ -36,7 +36,7 @@ def move_on(firm_id: int) -> int:
 
 
 def _hand_on(row: SignOff, people: dict[str, Signer]) -> bool:
-    owner, people = owner_of(row), dict(covered_for(row.amount, people))
+    owner, people = asker_of(row), dict(covered_for(row.amount, people))
     gone = people[str(row.signer_id)]
     to, covers = who_signs_for(gone.key, str(owner.pk), people)
     if to is None:
@@ -57,7 +57,7 @@ def _hand_on(row: SignOff, people: dict[str, Signer]) -> bool:
     return True
 
 
-def owner_of(row: SignOff) -> Membership:
+def asker_of(row: SignOff) -> Membership:
     """Whose trip or claim is decided on."""
     if row.kind == "trip":
         return Trip.objects.select_related("traveller__person", "traveller__firm").get(pk=row.object_id).traveller

@@ -8,7 +8,7 @@ from django.db import transaction
 from django.db.models import Q
 
 from wainwright import clock
-from wainwright.bench.moving import owner_of
+from wainwright.bench.moving import asker_of
 from wainwright.core.routing import Signer, covered_for, who_signs_for
 from wainwright.news.services import tell
 from wainwright.people.models import Firm, Membership
@@ -66,7 +66,7 @@ def _not_told(today: date) -> Q:
 
 
 def _goes_on(row: SignOff, people: dict[str, Signer], today: date) -> int:
-    owner, people = owner_of(row), dict(covered_for(row.amount, people))
+    owner, people = asker_of(row), dict(covered_for(row.amount, people))
     held = people[str(row.signer_id)]
     above = people.get(held.manager)
     to, covers = who_signs_for(above.key, str(owner.pk), people) if above is not None else (None, "")

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import timedelta
+from decimal import Decimal
 
 from django.db import transaction
 
-from wainwright import clock
-from wainwright.accounts.services import give_back
 from wainwright.bench.models import KeptView
-from wainwright.bench.moving import owner_of
+from wainwright.bench.moving import asker_of
+from wainwright.bench.things import owner_of, subject_of
+from wainwright.bench.undoing import kept
 from wainwright.claims.models import Claim
+from wainwright.claims.services import correcting, lines
 from wainwright.claims.services import road as claim_road
-from wainwright.core.states import CLAIM, TRIP
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
@@ -25,22 +25,8 @@ from wainwright.trips.models import Trip
 from wainwright.trips.services import road as trip_road
 
 MOST_KEPT = 20
-# Ten seconds, and what a slow network takes.
-UNDONE_WITHIN = timedelta(seconds=15)
+DONE = {"send_back": "sent it back", "turn_down": "turned it down"}
 ENDS = {"send_back": SignOff.State.SENT_BACK, "turn_down": SignOff.State.TURNED_DOWN}
-
-
-def _subject(member: Membership, kind: str, object_id: int) -> Trip | Claim:
-    """Lock and return what is decided on. Raises ``DoesNotExist`` for what the person may not see."""
-    if kind == "trip":
-        found = Trip.objects.select_for_update(of=("self",)).visible_to(member)
-        return found.select_related("firm", "traveller__person", "traveller__firm").get(pk=object_id)
-    found = Claim.objects.select_for_update(of=("self",)).visible_to(member)
-    return found.select_related("firm", "claimant__person", "claimant__firm", "trip").get(pk=object_id)
-
-
-def _owner(thing: Trip | Claim) -> Membership:
-    return thing.traveller if isinstance(thing, Trip) else thing.claimant
 
 
 def _must_decide(member: Membership) -> None:
@@ -70,16 +56,17 @@ def approve(member: Membership, kind: str, object_id: int, comment: str = "", ve
     ``version`` is the one that was shown; another is refused with ``Stale``, as on every decision here.
     """
     _must_decide(member)
-    thing, road = _subject(member, kind, object_id), _road(kind)
+    thing, road = subject_of(member, kind, object_id), _road(kind)
     _as_shown(thing, version)
-    owner = _owner(thing)
-    given, through = signoff.give(
-        member, thing.subject, comment, road.title(thing), f"/bench/{kind}/{object_id}/", owner
-    )
-    what = f"approved the {kind}"
-    record(member, what, thing.subject, after={"comment": comment, "why": given.why}, for_whom=given.covers)
-    if through:
-        road.signed(member, thing, given.covers)
+    owner = owner_of(thing)
+    with kept(member, thing, f"approved the {kind}"):
+        given, through = signoff.give(
+            member, thing.subject, comment, road.title(thing), f"/bench/{kind}/{object_id}/", owner
+        )
+        what = f"approved the {kind}"
+        record(member, what, thing.subject, after={"comment": comment, "why": given.why}, for_whom=given.covers)
+        if through:
+            road.signed(member, thing, given.covers)
     return through
 
 
@@ -140,7 +127,7 @@ def take_over(member: Membership, signoff_id: int) -> SignOff:
         raise Stale("It does not wait any more: it was decided, or taken back.")
     if not member.approver or row.signer_id not in below(member):
         raise NotAllowed("Only an approver above them takes a decision over.")
-    owner = owner_of(row)
+    owner = asker_of(row)
     if owner.pk == member.pk:
         raise NotAllowed("Nobody decides on their own.")
     if member.limit is not None and row.amount > member.limit:
@@ -162,62 +149,6 @@ def take_over(member: Membership, signoff_id: int) -> SignOff:
 
 
 @transaction.atomic
-def undo(member: Membership, kind: str, object_id: int) -> None:
-    """Undo one's own approval of just before, where nothing came of it yet. Raises ``Stale`` saying what did."""
-    thing = _subject(member, kind, object_id)
-    rows = list(SignOff.objects.select_for_update().filter(subject=thing.subject).order_by("-decided", "-pk"))
-    mine = next((row for row in rows if row.signer_id == member.pk and row.state == SignOff.State.GIVEN), None)
-    if mine is None or mine.decided is None or clock.now() - mine.decided > UNDONE_WITHIN:
-        raise Stale("It is too late to undo that: ask for it to be sent back.")
-    if any(row.decided and row.decided > mine.decided for row in rows if row.pk != mine.pk):
-        raise Stale("Somebody has decided after you: it cannot be undone.")
-    before = thing.state
-    if isinstance(thing, Trip):
-        _undo_trip(thing)
-    elif thing.state == "In finance check" or (thing.state == "Cleared" and thing.cleared_by_id is None):
-        # What cleared by itself goes the same way back, by the check that it passed over.
-        while thing.state != "In sign-off":
-            thing.state = CLAIM.after(thing.state, "undo")
-    elif thing.state != "In sign-off":
-        raise Stale(f"It stands at {thing.state} by now: it cannot be undone.")
-    mine.state, mine.turn, mine.decided, mine.comment = SignOff.State.WAITING, True, None, ""
-    mine.save(update_fields=["state", "turn", "decided", "comment"])
-    later = [
-        row.pk
-        for row in rows
-        if row.state == SignOff.State.WAITING and row.round == mine.round and row.order > mine.order
-    ]
-    SignOff.objects.filter(pk__in=later).update(turn=False, due=None, since=None)
-    thing.version += 1
-    thing.save()
-    record(
-        member,
-        f"undid the approval of the {kind}",
-        thing.subject,
-        before={"state": before},
-        after={"state": thing.state},
-    )
-    owner = _owner(thing)
-    tell(
-        owner,
-        f"{member.person.name} took the approval of {thing.title} back",
-        mine.lies_at,
-    )
-
-
-def _undo_trip(trip: Trip) -> None:
-    if trip.state == "Authorised":
-        if any(b.state in ("Held", "Confirmed", "Ticketed") and not b.by_hand for b in trip.bookings.all()):
-            raise Stale("What it holds is being ticketed: it cannot be undone.")
-        if trip.versions.filter(number__gt=1).exists():
-            raise Stale("It was authorised before: what stood then would be lost. Ask for the change to be sent back.")
-        trip.state, trip.authorised = TRIP.after(trip.state, "undo"), None
-        give_back(trip.subject)
-    elif trip.state != "Awaiting sign-off":
-        raise Stale(f"It stands at {trip.state} by now: it cannot be undone.")
-
-
-@transaction.atomic
 def end(
     member: Membership, kind: str, object_id: int, act: str, comment: str, lines: dict[str, str] | None = None,
     version: int | None = None,
@@ -225,16 +156,59 @@ def end(
     """Send back or turn down, with a comment and remarks on single lines."""
     said = {line: text for line, text in (lines or {}).items() if text.strip()}
     _must_decide(member)
-    thing, road = _subject(member, kind, object_id), _road(kind)
+    thing, road = subject_of(member, kind, object_id), _road(kind)
     _as_shown(thing, version)
     words = comment.strip() or ("See the remarks on the lines." if said else "")
-    given = signoff.end(member, thing.subject, ENDS[act], words)
-    # What has to be mended stands on the thing itself, where its owner mends it.
-    if comment.strip():
-        signoff.remark(member, thing.subject, comment)
-    for line, text in said.items():
-        signoff.remark(member, thing.subject, text, line)
-    road.ended(member, thing, act, words, given.covers)
+    with kept(member, thing, DONE[act]):
+        given = signoff.end(member, thing.subject, ENDS[act], words)
+        # What has to be mended stands on the thing itself, where its owner mends it.
+        if comment.strip():
+            signoff.remark(member, thing.subject, comment)
+        for line, text in said.items():
+            signoff.remark(member, thing.subject, text, line)
+        road.ended(member, thing, act, words, given.covers)
+
+
+def _to_decide(member: Membership, claim_id: int) -> Claim:
+    thing = subject_of(member, "claim", claim_id)
+    if not isinstance(thing, Claim):
+        raise TypeError("a claim is decided on here")
+    return thing
+
+
+@transaction.atomic
+def clear(member: Membership, claim_id: int, version: int) -> Claim:
+    """Finance clears a claim; it can be undone like a decision."""
+    with kept(member, _to_decide(member, claim_id), "cleared the claim"):
+        return claim_road.clear(member, claim_id, version)
+
+
+@transaction.atomic
+def finance_end(member: Membership, claim_id: int, version: int, act: str, comment: str) -> Claim:
+    """Finance sends a claim back or turns it down, with a reason."""
+    with kept(member, _to_decide(member, claim_id), DONE[act]):
+        return claim_road.finance_end(member, claim_id, version, act, comment)
+
+
+@transaction.atomic
+def approve_in_part(member: Membership, claim_id: int, version: int, key: str, amount: Decimal, why: str) -> Claim:
+    """Approve less of a line than is claimed, with a reason."""
+    with kept(member, _to_decide(member, claim_id), "approved a line in part"):
+        return lines.approve_in_part(member, claim_id, version, key, amount, why)
+
+
+@transaction.atomic
+def take_line_out(member: Membership, claim_id: int, version: int, key: str, why: str, down: bool) -> Claim:
+    """Send one line back alone, or turn it down."""
+    with kept(member, _to_decide(member, claim_id), "turned one line down" if down else "sent one line back"):
+        return lines.take_line_out(member, claim_id, version, key, why, down)
+
+
+@transaction.atomic
+def allow_over(member: Membership, claim_id: int, version: int, key: str, comment: str) -> Claim:
+    """Permit to pay what a line is over its ceiling."""
+    with kept(member, _to_decide(member, claim_id), "permitted what is over the ceiling"):
+        return correcting.allow_over(member, claim_id, version, key, comment)
 
 
 @transaction.atomic
@@ -242,12 +216,13 @@ def pass_on(
     member: Membership, kind: str, object_id: int, to_id: int, comment: str, version: int | None = None
 ) -> Membership:
     """Hand the decision to somebody else of the firm."""
-    thing, road = _subject(member, kind, object_id), _road(kind)
+    thing, road = subject_of(member, kind, object_id), _road(kind)
     _as_shown(thing, version)
     to = Membership.objects.select_related("person", "firm").filter(firm_id=member.firm_id, pk=to_id).first()
-    if to is None or to.pk == _owner(thing).pk:
+    if to is None or to.pk == owner_of(thing).pk:
         raise Refusal("Choose another approver of the firm.", "to")
-    signoff.pass_on(member, thing.subject, to, comment, road.title(thing), f"/bench/{kind}/{object_id}/")
+    with kept(member, thing, f"passed the {kind} on"):
+        signoff.pass_on(member, thing.subject, to, comment, road.title(thing), f"/bench/{kind}/{object_id}/")
     record(member, f"passed the {kind} on", thing.subject, after={"to": to.person.name, "comment": comment})
     return to
 
@@ -255,7 +230,7 @@ def pass_on(
 @transaction.atomic
 def say(member: Membership, kind: str, object_id: int, text: str, line: str = "") -> None:
     """Say something on a trip or claim, or on one of its lines."""
-    thing = _subject(member, kind, object_id)
+    thing = subject_of(member, kind, object_id)
     if isinstance(thing, Claim):
         claim_road.say(member, thing.pk, text, line)
     else:

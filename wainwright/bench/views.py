@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, timedelta
 from urllib.parse import quote
 
 from django.contrib import messages
@@ -13,8 +13,9 @@ from wainwright import clock
 from wainwright.accounts.forms import CodingForm
 from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books, refusal_words
-from wainwright.bench import services
+from wainwright.bench import services, undoing
 from wainwright.bench.evidence import pages_of
+from wainwright.bench.models import Undoable
 from wainwright.bench.selectors import bench
 from wainwright.claims.comparing import by_coding
 from wainwright.claims.models import Claim
@@ -22,7 +23,7 @@ from wainwright.claims.paying import free_advances
 from wainwright.claims.risk import risk_as_kept
 from wainwright.claims.selectors import claim_for, earlier_of, load_file, planned_of, posted_journal, posting_of
 from wainwright.claims.services import books as booking
-from wainwright.claims.services import correcting, road
+from wainwright.claims.services import correcting
 from wainwright.claims.services.lines import CORRECTABLE
 from wainwright.claims.statements import versions
 from wainwright.core.risk import Risk
@@ -42,8 +43,8 @@ from wainwright.trips.versions import between
 WIDEST = 76
 # So many that agree are shown beside what is out of line; more are folded.
 UNFOLDED = 3
-# Seconds for which an approval can be undone.
-SHOWN_FOR = 10
+# For so long it is said that a decision can be undone.
+SHOWN_FOR = timedelta(seconds=10)
 # What the ribbon has beside the list of what waits.
 BENCH_WIDTH = 856
 
@@ -173,23 +174,24 @@ def approve(request, kind: str, object_id: int):
     through = services.approve(request.member, kind, object_id, request.POST.get("comment", ""), _version(request))
     after = "authorised" if kind == "trip" else "with finance"
     messages.info(request, f"Approved: it is {after} now." if through else "Approved: the next on the route are asked.")
-    request.session["undo_approval"] = [kind, object_id, clock.now().timestamp()]
     return _after(request, kind, object_id)
 
 
 @require_POST
 def undo(request, kind: str, object_id: int):
-    """Undo one's own approval of just before."""
-    request.session.pop("undo_approval", None)
-    services.undo(request.member, kind, object_id)
-    messages.info(request, "The approval is undone: it waits for you again.")
+    """Undo one's own decision of just before."""
+    undone = undoing.undo(request.member, kind, object_id)
+    messages.info(request, f"Undone: you {undone.act}. It stands as it stood before.")
     return redirect("bench-item", kind, object_id)
 
 
-def _undo(request) -> list | None:
-    """What was approved in the last ten seconds, to be undone; shown once."""
-    found = request.session.pop("undo_approval", None)
-    return found if found and clock.now().timestamp() - found[2] < SHOWN_FOR else None
+def _undo(request) -> Undoable | None:
+    """What was decided in the last ten seconds and is not shown as undoable yet; shown once."""
+    found = undoing.undoable(request.member)
+    if found is None or request.session.get("undo_shown") == found.pk or clock.now() - found.time >= SHOWN_FOR:
+        return None
+    request.session["undo_shown"] = found.pk
+    return found
 
 
 @require_POST
@@ -232,7 +234,7 @@ def _version(request) -> int:
 @require_POST
 def clear(request, object_id: int):
     """Finance clears a claim, and posts it in the same breath when asked to."""
-    claim = road.clear(request.member, object_id, _version(request))
+    claim = services.clear(request.member, object_id, _version(request))
     messages.info(request, f"{claim.code} is cleared.")
     if "post" in request.POST:
         return _posted(request, booking.post(request.member, object_id, claim.version))
@@ -264,7 +266,7 @@ def _posted(request, claim: Claim):
 @require_POST
 def finance_end(request, object_id: int, act: str):
     """Finance sends back or turns down."""
-    road.finance_end(
+    services.finance_end(
         request.member, object_id, _version(request), act.replace("-", "_"), request.POST.get("comment", "")
     )
     messages.info(request, "Sent back with your comment." if act == "send-back" else "Turned down.")
@@ -275,7 +277,7 @@ def finance_end(request, object_id: int, act: str):
 def allow_over(request, object_id: int):
     """Permit to pay what a line is over its ceiling."""
     line = request.POST.get("line", "")[:60]
-    correcting.allow_over(request.member, object_id, _version(request), line, request.POST.get("comment", ""))
+    services.allow_over(request.member, object_id, _version(request), line, request.POST.get("comment", ""))
     messages.info(request, "What is over the ceiling is paid; the claimant is told.")
     return redirect(f"/bench/claim/{object_id}/?line={quote(line)}#evidence")
 

@@ -6,7 +6,7 @@ rates once it is signed.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
@@ -270,6 +270,27 @@ class Statement:
         """The same without a line."""
         return self._of(tuple(each for each in self.lines if each.key != key))
 
+    def following(self, before: Mapping[str, Line], now: Mapping[str, Line]) -> Statement:
+        """The same with lines that are worked out moved by what moved between ``before`` and ``now``, both worked out alike.
+
+        What was signed stays otherwise: a rate that is another by now changes nothing of it.
+        """
+        mine, done = {line.key: line for line in self.lines}, self
+        for key in [*before, *(key for key in now if key not in before)]:
+            was, new = before.get(key), now.get(key)
+            nothing = Money.zero(self.currency)
+            moved = (new.says if new else nothing) - (was.says if was else nothing)
+            if not moved:
+                continue
+            signed = mine.get(key)
+            if signed is None or (was is not None and signed.says == was.says):
+                done = done.with_line(new) if new is not None else done.without(key)
+            elif signed.says + moved:
+                done = done.with_line(_moved(signed, moved))
+            else:
+                done = done.without(key)
+        return done
+
     def _of(self, lines: tuple[Line, ...]) -> Statement:
         """Other lines; what is taken off stays."""
         return self._with(replace(sums_of(lines, self.advance), earlier=self.settlement.sums.earlier), lines)
@@ -283,6 +304,14 @@ class Statement:
             for line in self.lines
         ]  # fmt: skip
         return Statement(self.currency, tuple(lines), self.settlement)
+
+
+def _moved(line: Line, by: Money) -> Line:
+    """A line that is worked out, with so much more or less; its first coding bears it."""
+    first = line.coded[0]
+    coded = (replace(first, net=first.net + by), *line.coded[1:])
+    words = (*line.workings, f"by a correction of what a bill pays for: {by}")
+    return replace(line, says=line.says + by, allows=line.allows + by, coded=coded, workings=words)
 
 
 def _said(statement: Statement) -> list[Said]:

@@ -42,7 +42,7 @@ PAST = {
     "hold": "held", "confirm": "confirmed", "ticket": "ticketed", "lapse": "let go", "cancel": "cancelled",
     "use": "used", "free": "freed", "mark_personal": "marked personal", "post": "posted", "reverse": "reversed",
     "sign": "signed off", "ask": "put before others", "clear": "cleared", "refuse": "refused", "settle": "settled", "reopen": "opened again",
-    "withdraw": "withdrawn", "stand": "left as it was signed", "undo": "undone",
+    "withdraw": "withdrawn", "stand": "left as it was signed", "undo": "undone", "recheck": "put back to finance",
 }  # fmt: skip
 
 TRIP = Machine(
@@ -51,6 +51,7 @@ TRIP = Machine(
         ("Planning", "send"): "Awaiting sign-off", ("Sent back", "send"): "Awaiting sign-off",
         ("Awaiting sign-off", "take_back"): "Planning", ("Awaiting sign-off", "send_back"): "Sent back",
         ("Authorised", "undo"): "Awaiting sign-off",
+        ("Sent back", "undo"): "Awaiting sign-off", ("Turned down", "undo"): "Awaiting sign-off",
         ("Awaiting sign-off", "turn_down"): "Turned down", ("Awaiting sign-off", "authorise"): "Authorised",
         ("Authorised", "leave"): "Under way", ("Under way", "return"): "Back", ("Back", "close"): "Closed",
         ("Planning", "call_off"): "Called off", ("Sent back", "call_off"): "Called off",
@@ -94,13 +95,15 @@ CLAIM = Machine(
         ("Posting refused", "post"): "Posted", ("Posting refused", "refuse"): "Posting refused",
         ("Posting refused", "send_back"): "Sent back", ("Posted", "settle"): "Settled",
         ("In finance check", "undo"): "In sign-off", ("Cleared", "undo"): "In finance check",
+        ("Sent back", "undo"): "In sign-off", ("Turned down", "undo"): "In sign-off",
+        ("Sent back", "recheck"): "In finance check", ("Turned down", "recheck"): "In finance check",
         ("In finance check", "ask"): "In sign-off", ("Cleared", "ask"): "In sign-off",
         ("Posting refused", "ask"): "In sign-off", ("Cleared", "send_back"): "Sent back",
         ("Open", "withdraw"): "Withdrawn", ("Sent back", "withdraw"): "Withdrawn",
     },
     {
         "send": "traveller", "take_back": "traveller", "withdraw": "traveller", "send_back": "approver", "turn_down": "approver",
-        "sign": "approver", "undo": "approver", "ask": "finance", "clear": "finance", "post": "ledger", "refuse": "ledger", "settle": "bank",
+        "sign": "approver", "undo": "approver", "recheck": "finance", "ask": "finance", "clear": "finance", "post": "ledger", "refuse": "ledger", "settle": "bank",
     },
 )  # fmt: skip
 

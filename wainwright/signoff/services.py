@@ -236,11 +236,11 @@ def hand_on(row: SignOff, to: Membership, covers: str, why: str, link: str) -> S
     return other
 
 
-def renew(subject: str, amount: Money, contents: Mapping[str, str]) -> None:
+def renew(subject: str, amount: Money, contents: Mapping[str, str], risk: int) -> None:
     """Put what has changed by an act on the route before those who have not signed yet; who signed has signed what it was."""
     for row in SignOff.objects.filter(subject=subject, state=WAITING):
-        row.content, row.amount_minor = contents.get(row.scope, row.content), amount.minor
-        row.save(update_fields=["content", "amount_minor"])
+        row.content, row.amount_minor, row.risk = contents.get(row.scope, row.content), amount.minor, risk
+        row.save(update_fields=["content", "amount_minor", "risk"])
 
 
 def drop(subject: str) -> None:

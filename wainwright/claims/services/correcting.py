@@ -138,7 +138,7 @@ def allow_over(member: Membership, claim_id: int, version: int, key: str, commen
         {"line": key, "over": str(line.over), "why": comment.strip()[:300]},
     )
     signoff.remark(member, claim.subject, f"Permitted: {line.over} over the ceiling. {comment.strip()}", key)
-    signoff.renew(claim.subject, done.total, contents_of(done))
+    signoff.renew(claim.subject, done.total, contents_of(done), claim.statement.risk if claim.statement else 0)
     tell(claim.claimant, f"{line.over} over the ceiling on {line.label} is paid: {comment.strip()[:120]}", link(claim))
     return claim
 

@@ -24,7 +24,7 @@ from wainwright.core.statement import Line, Statement, between
 from wainwright.core.versions import Change
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Expense
-from wainwright.expenses.services.editing import correct_cost, correct_split, follow_meals
+from wainwright.expenses.services.editing import PartTyped, correct_cost, correct_parts, correct_split, follow_meals
 from wainwright.expenses.services.receipts import attach, take_in
 from wainwright.expenses.services.taking import fill_cost
 from wainwright.news.services import tell
@@ -97,10 +97,10 @@ def correct_line(
     Before and after stand side by side for the claimant, who is told and may object. What raises the claim is signed again
     where the firm says so. Raises ``Refusal``, ``Stale``.
     """
-    claim = _to_correct(member, claim_id, version)
+    claim, earned = _to_correct(member, claim_id, version)
     words, expense = _why(why, "Say why it is corrected."), _expense(claim, expense_id)
     correct_cost(member, expense, **values)
-    return _corrected(member, claim, expense.key, words, "corrected a line")
+    return _corrected(member, claim, expense.key, words, "corrected a line", earned)
 
 
 @transaction.atomic
@@ -108,10 +108,21 @@ def split_line(
     member: Membership, claim_id: int, version: int, expense_id: int, why: str, parts: Sequence[SplitPart]
 ) -> list[Change]:  # fmt: skip
     """Finance splits one cost of a claim over codings; no parts take its split off. Returns what changed. Raises ``Refusal``, ``Stale``."""
-    claim = _to_correct(member, claim_id, version)
+    claim, earned = _to_correct(member, claim_id, version)
     words, expense = _why(why, "Say why it is corrected."), _expense(claim, expense_id)
     correct_split(member, expense, parts)
-    return _corrected(member, claim, expense.key, words, "split a line")
+    return _corrected(member, claim, expense.key, words, "split a line", earned)
+
+
+@transaction.atomic
+def break_line_down(
+    member: Membership, claim_id: int, version: int, expense_id: int, why: str, parts: list[PartTyped]
+) -> list[Change]:  # fmt: skip
+    """Finance breaks one bill of a claim down anew: the daily allowance follows which meals it pays. Raises ``Refusal``, ``Stale``."""
+    claim, earned = _to_correct(member, claim_id, version)
+    words, expense = _why(why, "Say why it is corrected."), _expense(claim, expense_id)
+    correct_parts(member, expense, parts)
+    return _corrected(member, claim, expense.key, words, "broke a bill down", earned)
 
 
 def _expense(claim: Claim, expense_id: int) -> Expense:
@@ -129,7 +140,7 @@ def add_line(
     member: Membership, claim_id: int, version: int, why: str, name: str, content: bytes, **values: Any
 ) -> list[Change]:  # fmt: skip
     """Finance adds a line that is missing, with its paper. Raises ``Refusal``, ``Stale``, ``Unreadable``."""
-    claim = _to_correct(member, claim_id, version)
+    claim, earned = _to_correct(member, claim_id, version)
     words = _why(why, "Say why it is added.")
     if not content:
         raise Refusal("A line that is added has its paper. Choose the file.", "file")
@@ -146,16 +157,27 @@ def add_line(
     attach(owner, taken.receipt.pk, expense)
     Expense.objects.filter(pk=expense.pk).update(claim=claim)
     record(member, "added a cost to a claim", expense.key, after={"amount": expense.amount_minor, "paper": name[:80]})
-    return _corrected(member, claim, expense.key, words, "added a line")
+    return _corrected(member, claim, expense.key, words, "added a line", earned)
 
 
-def _corrected(member: Membership, claim: Claim, key: str, why: str, act: str) -> list[Change]:
+def _live(claim: Claim) -> tuple[Line, ...]:
+    """The lines as they would be now, read afresh."""
+    rows = Claim.objects.select_related("firm", "claimant__person", "claimant__firm", "trip__signed", "statement")
+    return live_file(rows.get(pk=claim.pk)).figures.lines
+
+
+def _earned(lines: Sequence[Line]) -> dict[str, Line]:
+    return {line.key: line for line in lines if line.kind == "allowance"}
+
+
+def _corrected(
+    member: Membership, claim: Claim, key: str, why: str, act: str, earned: dict[str, Line]
+) -> list[Change]:  # fmt: skip
     was = read(claim.statement, claim.currency)
-    fresh = Claim.objects.select_related("firm", "claimant__person", "claimant__firm", "trip__signed", "statement").get(
-        pk=claim.pk
-    )
-    line = next(each for each in live_file(fresh).figures.lines if each.key == key)
-    done = was.with_line(line)
+    now = _live(claim)
+    line = next(each for each in now if each.key == key)
+    # A meal that a bill pays for is not paid twice: the daily allowance moves by what the correction moves, and no more.
+    done = was.with_line(line).following(earned, _earned(now))
     changes = between(was, done)
     if not changes:
         raise Refusal("Nothing is another than before.")
@@ -183,10 +205,11 @@ def must_be_correctable(claim: Claim) -> None:
         raise Stale(f"The claim stands at {claim.state}: nothing is corrected on it now.")
 
 
-def _to_correct(member: Membership, claim_id: int, version: int) -> Claim:
+def _to_correct(member: Membership, claim_id: int, version: int) -> tuple[Claim, dict[str, Line]]:
+    """The claim, locked, and what its trips earn before it is corrected."""
     claim = finance_claim(member, claim_id, version)
     must_be_correctable(claim)
-    return claim
+    return claim, _earned(_live(claim))
 
 
 def _line(done: Statement, key: str) -> Line:
@@ -207,7 +230,7 @@ def _amended(member: Membership, claim: Claim, act: str, done: Statement, key: s
     """Write the next version, with a remark on the line, and put it before those who have not signed yet."""
     amend(claim, member, act, done, {"line": key, "why": remark})
     signoff.remark(member, claim.subject, remark, key)
-    signoff.renew(claim.subject, done.total, contents_of(done))
+    signoff.renew(claim.subject, done.total, contents_of(done), claim.statement.risk if claim.statement else 0)
 
 
 @transaction.atomic

@@ -144,7 +144,24 @@ class PartTyped:
 @transaction.atomic
 def set_parts(member: Membership, expense_id: int, version: int, parts: list[PartTyped]) -> Expense:
     """Break a bill down; the parts add up to it, or nothing is kept. No parts make it whole again. Raises ``Refusal``."""
-    expense = mine(member, expense_id, version)
+    return _set_parts(member, mine(member, expense_id, version), parts, "broke the bill down")
+
+
+def correct_parts(finance: Membership, expense: Expense, parts: list[PartTyped]) -> Expense:
+    """Break somebody's bill down anew, as finance corrects it; the caller has locked it and checked who may.
+
+    What the parts come to is what the bill comes to, unless a card was charged: that stands. Raises ``Refusal``.
+    """
+    given = total((part.amount for part in parts), expense.currency)
+    if parts and given != expense.amount and getattr(expense, "charge", None) is None and expense.original is None:
+        if given.minor <= 0:
+            raise Refusal(f"The parts come to {given}. A bill comes to more than nothing.", "parts")
+        expense.amount_minor = given.minor
+        set_tax(expense, None)
+    return _set_parts(finance, expense, parts, "finance broke the bill down")
+
+
+def _set_parts(member: Membership, expense: Expense, parts: list[PartTyped], what: str) -> Expense:
     given = total((part.amount for part in parts), expense.currency)
     if parts and given != expense.amount:
         left = expense.amount - given
@@ -174,7 +191,7 @@ def set_parts(member: Membership, expense_id: int, version: int, parts: list[Par
         rows.append(row)
     Part.objects.bulk_create(rows)
     expense.nights = sorted({part.night.isoformat() for part in parts if part.night})
-    changed(member, expense, "broke the bill down", before, [[p.label, str(p.amount)] for p in parts])
+    changed(member, expense, what, before, [[p.label, str(p.amount)] for p in parts])
     follow_meals(expense.claim_id)
     return expense
 

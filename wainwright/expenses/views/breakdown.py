@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from datetime import date
 from itertools import zip_longest
 
@@ -11,8 +12,8 @@ from django.views.decorators.http import require_POST
 
 from wainwright.accounts.selectors import books, read_coding
 from wainwright.accounts.split_form import TypedSplit, do_split
-from wainwright.core.money import total
-from wainwright.errors import Refusal, Stale
+from wainwright.core.money import Money, total
+from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import expense_for
 from wainwright.expenses.services import editing
@@ -22,11 +23,24 @@ from wainwright.rulebook.selectors import rulebook
 PART_FIELDS = ("category", "label", "amount", "night", "meal", "tax", "code")
 
 
-@require_POST
-@says_allowance
-def set_parts(request, expense_id: int):
-    """Break a bill down, or work out so many nights first; what is left goes where it is told to."""
-    expense = expense_for(request.member, expense_id)
+@dataclass(frozen=True)
+class TypedParts:
+    """A bill broken down as typed that was not kept: what is wrong, and what it takes to show the same again."""
+
+    problem: str
+    rows: tuple[dict, ...]
+    left: Money
+
+    def again(self) -> dict:
+        """The page's context with what was typed and what is wrong with it."""
+        return {"parts": list(self.rows), "parts_error": self.problem, "left": self.left}
+
+
+def typed_parts(request, expense: Expense, keep: Callable[[list[editing.PartTyped]], object]) -> TypedParts | None:
+    """Read parts from a form, or work out so many nights first, and ``keep`` them; nothing where they are kept.
+
+    What is left goes where it is told to. What cannot be read or is refused comes back with what was typed.
+    """
     columns = [request.POST.getlist(f"part-{name}") for name in PART_FIELDS]
     rows = [dict(zip(PART_FIELDS, row, strict=True)) for row in zip_longest(*columns, fillvalue="")]
     personal_rows = set(request.POST.getlist("part-personal"))
@@ -41,17 +55,29 @@ def set_parts(request, expense_id: int):
             own = rest == "personal"
             label = "Personal" if own else rulebook(expense.firm).names.get(rest, "The rest")
             parts.append(editing.PartTyped(expense.category if own else rest, label, left, own))
-        editing.set_parts(request.member, expense_id, version_of(request), parts)
-        return redirect("expense", expense_id)
+        keep(parts)
+        return None
+    except (Stale, NotAllowed):
+        raise
     except (ValueError, OverflowError) as error:
         problem = (
             str(error) if "amount" in str(error) else "A night or day is not a date. Use the day the night begins."
         )
     except Refusal as refusal:
         problem = refusal.message
-    typed = [row | {"personal": str(n) in personal_rows} for n, row in enumerate(rows)]
+    typed = tuple(row | {"personal": str(n) in personal_rows} for n, row in enumerate(rows))
     left = expense.amount - total((money_or_nothing(row["amount"], expense.currency) for row in rows), expense.currency)
-    return show(request, expense, 422, parts=typed, parts_error=problem, left=left)
+    return TypedParts(problem, typed, left)
+
+
+@require_POST
+@says_allowance
+def set_parts(request, expense_id: int):
+    """Break a bill down."""
+    expense = expense_for(request.member, expense_id)
+    member, version = request.member, version_of(request)
+    again = typed_parts(request, expense, lambda parts: editing.set_parts(member, expense_id, version, parts))
+    return redirect("expense", expense_id) if again is None else show(request, expense, 422, **again.again())
 
 
 def _part(row: dict[str, str], expense: Expense, personal: bool) -> editing.PartTyped:

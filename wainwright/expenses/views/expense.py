@@ -41,27 +41,12 @@ def show(request, expense: Expense, status: int = 200, **more):
     book = rulebook(expense.firm)
     own = expense.owner_id == request.member.pk
     editable = own and (expense.claim is None or expense.claim.editable)
-    parts = [
-        {"category": p.category, "label": p.label, "amount": str(Money.from_minor(p.amount_minor, expense.currency).amount), "personal": p.personal,
-         "night": (p.night or p.day).isoformat() if p.night or p.day else "", "meal": p.meal,
-         "tax": str(Money.from_minor(p.tax_minor, expense.currency).amount) if p.tax_minor else "", "code": str(p.coding)}
-        for p in expense.parts.all()
-    ]  # fmt: skip
+    parts = part_rows(expense)
     proposed = not parts and editable
     if proposed:
         parts = proposed_parts(expense, book)
     category = book.categories.get(expense.category)
     lodging = category is not None and category.is_lodging
-    blank = {
-        "category": expense.category,
-        "label": "",
-        "amount": "",
-        "personal": False,
-        "night": "",
-        "meal": "",
-        "tax": "",
-        "code": "",
-    }
     shares = [share.as_core(expense.coding) for share in expense.shares.all()]
     typed = more.pop("typed_split", None)
     splitting = editable and expense.kind == "cost" and not expense.personal
@@ -73,7 +58,7 @@ def show(request, expense: Expense, status: int = 200, **more):
         "breaking": expense.kind == "cost" and not expense.personal and (has_parts or (proposed and bool(parts)) or asked),
         "first_pages": pages, "category_name": category.name if category else expense.category, "is_split": bool(shares),
         "expense": expense, "editable": editable, "own": own, "categories": list(book.categories.values()),
-        "parts": parts + [blank] * max(2, (PART_ROWS if lodging else FEW_ROWS) - len(parts)),
+        "parts": with_blanks(expense, parts, PART_ROWS if lodging else FEW_ROWS),
         "has_parts": has_parts, "proposed": proposed and bool(parts), "meals": editing.MEALS, "personal_error": "",
         "left": expense.amount - total((money_or_nothing(p["amount"], expense.currency) for p in parts), expense.currency),
         "own_personal": _own_personal(expense), "lost_error": "", "lost_words": expense.lost.get("words", ""), "lost_name": "", "shares": shares,
@@ -84,6 +69,22 @@ def show(request, expense: Expense, status: int = 200, **more):
         "entries": history(expense.key), "parts_error": "",
     }  # fmt: skip
     return render(request, "expenses/expense.html", context | more, status=status)
+
+
+def part_rows(expense: Expense) -> list[dict]:
+    """The parts of a bill as rows of its form."""
+    return [
+        {"category": p.category, "label": p.label, "amount": str(Money.from_minor(p.amount_minor, expense.currency).amount), "personal": p.personal,
+         "night": (p.night or p.day).isoformat() if p.night or p.day else "", "meal": p.meal,
+         "tax": str(Money.from_minor(p.tax_minor, expense.currency).amount) if p.tax_minor else "", "code": str(p.coding)}
+        for p in expense.parts.all()
+    ]  # fmt: skip
+
+
+def with_blanks(expense: Expense, rows: list[dict], most: int = FEW_ROWS) -> list[dict]:
+    """Rows of parts with empty ones behind them, to be filled."""
+    empty = dict.fromkeys(("label", "amount", "night", "meal", "tax", "code"), "")
+    return rows + [{"category": expense.category, "personal": False} | empty] * max(2, most - len(rows))
 
 
 def _own_personal(expense: Expense) -> str:
