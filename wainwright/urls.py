@@ -12,6 +12,7 @@ from wainwright.claims.views import acts as claim_acts
 from wainwright.claims.views import page as claims
 from wainwright.claims.views import papers as claim_papers
 from wainwright.expenses.views import breakdown, cards, costs, expense, grid, loose, papers
+from wainwright.journals import runs as posting_runs
 from wainwright.journals import views as journals
 from wainwright.profile import views as profile
 from wainwright.rulebook import views as rate_views
@@ -222,12 +223,17 @@ urlpatterns = [
     path("bench/<kind:kind>/<int:object_id>/end/<end:act>/", bench.end, name="end"),
     path("bench/<kind:kind>/<int:object_id>/pass-on/", bench.pass_on, name="pass-on"),
     path("bench/<kind:kind>/<int:object_id>/say/", bench.say, name="bench-say"),
+    path("bench/claim/<int:object_id>/recall/", bench.recall, name="recall"),
     path("bench/claim/<int:object_id>/clear/", bench.clear, name="clear"),
     path("bench/claim/<int:object_id>/post/", bench.post, name="post"),
     path("bench/claim/<int:object_id>/finance/<end:act>/", bench.finance_end, name="finance-end"),
     path("bench/claim/<int:object_id>/recode/", bench.recode, name="recode"),
     path("bench/claim/<int:object_id>/allow/", bench.allow_over, name="bench-allow"),
     path("ledger/", journals.ledger_page, name="ledger"),
+    path("ledger/runs/", posting_runs.runs_page, name="posting-runs"),
+    path("ledger/runs/start/", posting_runs.start, name="posting-run-start"),
+    path("ledger/runs/<int:run_id>/", posting_runs.run_page, name="posting-run"),
+    path("ledger/runs/<int:run_id>/go-on/", posting_runs.go_on, name="posting-run-on"),
     path("ledger/<int:posting_id>/", journals.journal_page, name="journal"),
     path("ledger/<int:posting_id>/again/", journals.post_again, name="post-again"),
     path("ledger/loose/", loose.loose_page, name="loose"),

@@ -10,7 +10,8 @@ from tests.apps.world import FIELD, OFFICE, WorldTestCase, eur
 from tests.codings import coded
 from wainwright import clock
 from wainwright.accounts.models import Budget, Posting
-from wainwright.accounts.selectors import books, budget_effects, by_code, refusal_words
+from wainwright.accounts.refusals import refusal_words
+from wainwright.accounts.selectors import books, budget_effects, by_code
 from wainwright.accounts.services import give_back, use_budgets
 from wainwright.bench import services as bench_services
 from wainwright.bench.selectors import bench

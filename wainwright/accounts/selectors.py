@@ -12,22 +12,14 @@ from wainwright.accounts.models import Budget, Code, FirmAccounts, PayRun, Posti
 from wainwright.accounts.models import Dimension as Dimension_
 from wainwright.core.budget import Budget as CoreBudget
 from wainwright.core.budget import BudgetEffect
-from wainwright.core.coding import ACCOUNT, CodeBook, Coding, Dimension
 from wainwright.core.coding import Code as CoreCode
+from wainwright.core.coding import CodeBook, Coding, Dimension
 from wainwright.core.money import Money, add_up
 from wainwright.core.picking import PickList, folded
 from wainwright.core.posting import Accounts, Entry, Journal
 from wainwright.core.routing import Owned
 from wainwright.errors import Refusal
 from wainwright.people.models import Firm
-
-# What the ledger's refusals mean, in plain words with the cure.
-REFUSALS = {
-    "LB-104": "The ledger has closed the month {about}. Post it into an open month, or ask for the month to be opened.",
-    "LB-201": "The ledger does not know {about}. Choose another code and post again.",
-    "LB-202": "The ledger has closed {about}. Choose an open code and post again.",
-    "LB-305": "The ledger asks for a {about} that is missing. Add it and post again.",
-}
 
 
 @dataclass(frozen=True)
@@ -165,20 +157,6 @@ def journal_of(posting: Posting) -> Journal:
         for line in posting.lines.all()
     )  # fmt: skip
     return Journal(posting.key, posting.currency, entries)
-
-
-def refusal_words(posting: Posting) -> str:
-    """Say in the reader's language what the ledger refused, and what to do."""
-    kind, parted, code = posting.refusal_about.partition(":")
-    if parted:
-        name = ACCOUNT if kind == ACCOUNT else books(posting.firm).codes.dimension(kind).name
-        thing = f"{name} for {code}" if posting.refusal_code == "LB-305" else f"{name} {code}"
-    else:
-        thing = posting.refusal_about
-    pattern = REFUSALS.get(
-        posting.refusal_code, "The ledger refused the journal. Its own words: " + posting.refusal_text
-    )
-    return pattern.replace("{about}", thing)
 
 
 def pay_runs(firm: Firm) -> QuerySet[PayRun]:

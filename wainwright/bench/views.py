@@ -12,7 +12,8 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright import clock
 from wainwright.accounts.forms import CodingForm
 from wainwright.accounts.models import Posting
-from wainwright.accounts.selectors import books, refusal_words
+from wainwright.accounts.refusals import refusal_words
+from wainwright.accounts.selectors import books
 from wainwright.bench import services, undoing
 from wainwright.bench.evidence import pages_of
 from wainwright.bench.models import Undoable
@@ -24,7 +25,9 @@ from wainwright.claims.risk import risk_as_kept
 from wainwright.claims.selectors import claim_for, earlier_of, load_file, planned_of, posted_journal, posting_of
 from wainwright.claims.services import books as booking
 from wainwright.claims.services import correcting
+from wainwright.claims.services import recalling as calling_back
 from wainwright.claims.services.lines import CORRECTABLE
+from wainwright.claims.services.recalling import refused_recall
 from wainwright.claims.statements import versions
 from wainwright.core.risk import Risk
 from wainwright.core.states import stage_reached
@@ -129,6 +132,7 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "may_allow": bool(mine) or (finance and claim.state == "In finance check"),
         "may_check": finance and claim.state == "In finance check",
         "may_post": finance and claim.state in ("Cleared", "Posting refused"),
+        "may_recall": finance and claim.state in ("Posted", "Settled"), "recall_refused": refused_recall(claim) if finance and claim.state in ("Posted", "Settled") else "",
         "may_recode": finance and claim.state in ("In finance check", "Cleared", "Posting refused"),
         "recode_form": CodingForm(books=file.books, every=True) if finance else None,
         "codes": sorted({(d, c) for d, c in file.figures.by_code if d != "account"}),
@@ -261,6 +265,24 @@ def _posted(request, claim: Claim):
         return redirect("bench-item", "claim", claim.pk)
     messages.info(request, f"{claim.code} is posted.")
     return _after(request, "claim", claim.pk)
+
+
+@require_POST
+def recall(request, object_id: int):
+    """Finance calls a posted claim back from the ledger."""
+    text = request.POST.get("on", "").strip()
+    try:
+        on = date.fromisoformat(text) if text else None
+    except ValueError as error:
+        raise Refusal(f"“{text[:20]}” is no day. Choose the day of the reversal.") from error
+    claim = calling_back.recall(request.member, object_id, _version(request), request.POST.get("why", ""), on)
+    if claim.state in ("Posted", "Settled"):
+        messages.error(request, f"It was not called back. {calling_back.refused_recall(claim)}")
+    else:
+        messages.info(
+            request, f"{claim.code} was called back: its journal is reversed, and it stands at {claim.state}."
+        )
+    return redirect("bench-item", "claim", object_id)
 
 
 @require_POST

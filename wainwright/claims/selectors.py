@@ -225,10 +225,10 @@ def planned_of(claim: Claim) -> Money | None:
 
 
 def posting_of(claim: Claim) -> Posting | None:
-    """Return the newest journal of a claim that was cleared. One query at most."""
+    """Return the journal of a claim that was cleared, of its current entry. One query at most."""
     if not (claim.cleared_by_id or claim.state in POSTING):
         return None
-    return Posting.objects.filter(subject=claim.subject, key__startswith="claim:").order_by("-id").first()
+    return Posting.objects.filter(firm_id=claim.firm_id, key=claim.journal_key).select_related("firm").first()
 
 
 def posted_journal(posting: Posting | None) -> Journal | None:

@@ -156,6 +156,34 @@ def payment_journal(key: str, amount: Money, accounts: Accounts, text: str) -> J
     return _two_lines(key, accounts.owed_to_staff, accounts.bank, amount, text)
 
 
+@dataclass(frozen=True, slots=True)
+class TAccount:
+    """One account of a journal as a T: what stands on its debit side, what on its credit side, and the difference."""
+
+    account: str
+    debits: tuple[Entry, ...]
+    credits: tuple[Entry, ...]
+    balance: Money
+
+    @property
+    def opposite(self) -> Money:
+        """The difference as it stands on the credit side."""
+        return -self.balance
+
+
+def t_accounts(journal: Journal) -> list[TAccount]:
+    """Return a journal by account, in the order in which it names them; the balances come to nothing in all."""
+    by_account: dict[str, list[Entry]] = {}
+    for entry in journal.entries:
+        by_account.setdefault(entry.coding.account, []).append(entry)
+    return [
+        TAccount(
+            account, tuple(e for e in found if e.debit), tuple(e for e in found if e.credit), journal.balance(account)
+        )
+        for account, found in by_account.items()
+    ]
+
+
 def paid_back_journal(key: str, amount: Money, accounts: Accounts, text: str) -> Journal:
     """Build the journal of money that staff paid back: debit the bank, credit owed by staff."""
     return _two_lines(key, accounts.bank, accounts.owed_by_staff, amount, text)

@@ -37,7 +37,7 @@ class Machine:
 
 
 PAST = {
-    "send": "sent", "take_back": "taken back", "send_back": "sent back", "turn_down": "turned down",
+    "send": "sent", "take_back": "taken back", "take_personal_back": "taken back", "send_back": "sent back", "turn_down": "turned down",
     "authorise": "authorised", "call_off": "called off", "leave": "begun", "return": "ended", "close": "closed",
     "hold": "held", "confirm": "confirmed", "ticket": "ticketed", "lapse": "let go", "cancel": "cancelled",
     "use": "used", "free": "freed", "mark_personal": "marked personal", "post": "posted", "reverse": "reversed",
@@ -80,8 +80,9 @@ CHARGE = Machine(
         ("Loose", "use"): "In an expense", ("In an expense", "free"): "Loose",
         ("Loose", "mark_personal"): "Personal", ("Personal", "free"): "Loose",
         ("In an expense", "post"): "Posted", ("Personal", "post"): "Posted",
+        ("Posted", "take_back"): "In an expense", ("Posted", "take_personal_back"): "Personal",
     },
-    {"use": "traveller", "free": "traveller", "mark_personal": "traveller", "post": "ledger"},
+    {"use": "traveller", "free": "traveller", "mark_personal": "traveller", "post": "ledger", "take_back": "ledger", "take_personal_back": "ledger"},
 )  # fmt: skip
 
 CLAIM = Machine(
@@ -99,11 +100,12 @@ CLAIM = Machine(
         ("Sent back", "recheck"): "In finance check", ("Turned down", "recheck"): "In finance check",
         ("In finance check", "ask"): "In sign-off", ("Cleared", "ask"): "In sign-off",
         ("Posting refused", "ask"): "In sign-off", ("Cleared", "send_back"): "Sent back",
+        ("Posted", "reverse"): "In finance check", ("Settled", "reverse"): "In finance check",
         ("Open", "withdraw"): "Withdrawn", ("Sent back", "withdraw"): "Withdrawn",
     },
     {
         "send": "traveller", "take_back": "traveller", "withdraw": "traveller", "send_back": "approver", "turn_down": "approver",
-        "sign": "approver", "undo": "approver", "recheck": "finance", "ask": "finance", "clear": "finance", "post": "ledger", "refuse": "ledger", "settle": "bank",
+        "sign": "approver", "undo": "approver", "recheck": "finance", "ask": "finance", "reverse": "finance", "clear": "finance", "post": "ledger", "refuse": "ledger", "settle": "bank",
     },
 )  # fmt: skip
 

@@ -6,12 +6,14 @@ from datetime import date
 from urllib.parse import quote
 
 from django.contrib import messages
+from django.db.models import Q
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.accounts.models import BankAnswer, PayRun, Posting, PostingLine
+from wainwright.accounts.refusals import refusal_words
 from wainwright.accounts.selectors import (
     books,
     coded_to,
@@ -19,7 +21,6 @@ from wainwright.accounts.selectors import (
     pay_runs,
     postings,
     read_coding,
-    refusal_words,
     sums_by,
 )
 from wainwright.claims.beside import owes
@@ -40,11 +41,13 @@ from wainwright.claims.services import answers, closing
 from wainwright.claims.services import books as booking
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
+from wainwright.core.posting import t_accounts
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import whole
 from wainwright.formats.bank_text import bank_text
 from wainwright.formats.pain001 import NAME, NO_NAME, NO_TEXT, TEXT
 from wainwright.formats.problems import Unreadable
+from wainwright.journals.models import PostingRun
 from wainwright.paging import page_of
 from wainwright.profile import services as accounts_of_people
 
@@ -80,7 +83,8 @@ def ledger_page(request):
     )  # fmt: skip
     context = {
         "page": page, "open_claims": page_of(open_claims, AT_ONCE, request.GET.get("open")), "typed": typed, "sums": sums, "fault": fault,
-        "more": f"&coded={quote(typed)}" if typed else "",
+        "more": f"&coded={quote(typed)}" if typed else "", "today": clock.today(firm.zone),
+        "runs_open": PostingRun.objects.filter(firm=firm).with_open().filter(Q(to_mend=True) | Q(finished__isnull=True))[:5] if not typed else [],
     }  # fmt: skip
     return render(request, "journals/ledger.html", context)
 
@@ -110,11 +114,12 @@ def journal_page(request, posting_id: int):
         {
             "posting": posting,
             "journal": journal_of(posting),
+            "t_accounts": t_accounts(journal_of(posting)),
             "refused": words,
             "claim_id": number if kind == "claim" else "",
             "may_post": request.member.finance
             and posting.state == Posting.State.REFUSED
-            and not posting.key.startswith("claim:"),
+            and not posting.key.startswith(("claim:", "reverse:")),
         },
     )
 

@@ -14,8 +14,8 @@ from django.db.models import Q
 from wainwright import clock
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import PayRun, Posting
+from wainwright.accounts.refusals import refusal_said
 from wainwright.accounts.selectors import books as ledger_books
-from wainwright.accounts.selectors import refusal_words
 from wainwright.claims.models import Claim
 from wainwright.claims.paying import (
     AtBank,
@@ -29,6 +29,7 @@ from wainwright.claims.paying import (
 from wainwright.claims.selectors import journal_for
 from wainwright.claims.services.answers import carry_answers
 from wainwright.claims.services.closing import link, settle_what_it_paid, settled
+from wainwright.claims.services.recalling import finish_recall, recalled_half
 from wainwright.claims.services.road import finance_claim
 from wainwright.claims.statements import read
 from wainwright.core.money import Money
@@ -37,6 +38,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
+from wainwright.people.selectors import finance_of
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
@@ -100,11 +102,24 @@ def finish_posting(posting: Posting, member: Membership | None) -> Claim:
         if entered:
             _posted(claim)
         else:
-            words = refusal_words(posting)
-            people = {person.pk: person for person in (claim.claimant, claim.cleared_by) if person}
-            for person in people.values():
-                tell(person, f"The ledger refused {claim.title}", link(claim), words)
+            _tell_refused(claim, posting)
     return claim
+
+
+def _tell_refused(claim: Claim, posting: Posting) -> None:
+    """Tell whoever cleared it, and whom the refusal concerns: the claimant where it is theirs to mend, else finance."""
+    said = refusal_said(posting)
+    people = {claim.cleared_by.pk: claim.cleared_by} if claim.cleared_by else {}
+    if said.whom == "claimant":
+        people[claim.claimant_id] = claim.claimant
+    elif not people:
+        people = {person.pk: person for person in finance_of(claim.firm_id)}
+    if said.whom == "administrator":
+        found = Membership.objects.filter(firm_id=claim.firm_id, administrator=True, active=True)
+        people |= {person.pk: person for person in found.select_related("person", "firm")}
+    for person in people.values():
+        where = link(claim) if person.pk == claim.claimant_id else f"/bench/claim/{claim.pk}/"
+        tell(person, f"The ledger refused {claim.title}", where, said.words)
 
 
 def _posted(claim: Claim) -> None:
@@ -243,7 +258,7 @@ def post_again(member: Membership, posting_id: int) -> Posting:
             .select_related("firm")
             .get(pk=posting_id, firm_id=member.firm_id)
         )
-        if posting.state != Posting.State.REFUSED or posting.key.startswith("claim:"):
+        if posting.state != Posting.State.REFUSED or posting.key.startswith(("claim:", "reverse:")):
             raise Stale(
                 "Only a refused journal of a payment or an advance is sent again here. A claim is posted on the bench."
             )
@@ -262,6 +277,8 @@ def finish_what_broke_off(patience: timedelta = timedelta(minutes=2)) -> int:
     for posting in Posting.objects.filter(state=Posting.State.SENDING, time__lte=before).select_related("firm"):
         if posting.key.startswith("claim:"):
             tasks.append(partial(finish_posting, posting, None))
+        elif posting.key.startswith("reverse:"):
+            tasks.append(partial(finish_recall, posting, None))
         else:
             tasks.append(partial(accounts.send_posting, posting, None))
     # Entered in the ledger, but the claim did not follow: found by what is missing, whatever state it broke off in.
@@ -269,6 +286,7 @@ def finish_what_broke_off(patience: timedelta = timedelta(minutes=2)) -> int:
         entered = _entered(claim)
         if entered is not None and entered.time <= before:
             tasks.append(partial(finish_posting, entered, None))
+    tasks += [partial(finish_recall, posting, None) for posting in recalled_half(before)]
     for run in PayRun.objects.filter(state__in=[PayRun.State.PREPARED, PayRun.State.SENT], time__lte=before):
         tasks.append(partial(finish_pay_run, run))
     # The bank has the file; only what it has said already may not have been carried on yet.

@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
+from django.db.models import Q
+
 from wainwright import clock
 from wainwright.accounts.models import Posting
 from wainwright.accounts.services import keep_codings
@@ -92,7 +94,8 @@ def amend(
 
 def must_not_be_on_its_way(claim: Claim) -> None:
     """Raise ``Stale`` while the claim's journal was sent and its answer not kept."""
-    if Posting.objects.filter(subject=claim.subject, key__startswith="claim:", state=Posting.State.SENDING).exists():
+    sending = Posting.objects.filter(subject=claim.subject, state=Posting.State.SENDING)
+    if sending.filter(Q(key__startswith="claim:") | Q(key__startswith="reverse:")).exists():
         raise Stale(
             "Its journal is on the way to the ledger. Try again in a few minutes, when the ledger has answered."
         )

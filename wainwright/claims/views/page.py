@@ -7,7 +7,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.accounts.forms import CodingForm, coding_initial
-from wainwright.accounts.selectors import refusal_words
+from wainwright.accounts.refusals import refusal_words
 from wainwright.accounts.split_form import TypedSplit, editor
 from wainwright.accounts.splits import shares_of
 from wainwright.claims.comparing import against_plan, by_coding, signed_plans

@@ -1,0 +1,77 @@
+"""What a ledger's refusals mean: a table from its code to a sentence in the reader's words, the cure, and whom it concerns."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from wainwright.accounts.models import Posting
+from wainwright.accounts.selectors import books
+from wainwright.core.coding import ACCOUNT
+
+Whom = Literal["claimant", "finance", "administrator"]
+
+
+@dataclass(frozen=True, slots=True)
+class Meaning:
+    """One code of a ledger: ``{about}`` in the sentence and the cure is what it is about. ``recode`` leads to the coding's correction."""
+
+    sentence: str
+    cure: str
+    whom: Whom = "finance"
+    recode: bool = False
+
+
+# A further code of a ledger is one line here. What is not here is shown in the ledger's own words.
+MEANINGS = {
+    "LB-104": Meaning("The ledger has closed the month {about}.", "Post it into an open month, or ask for the month to be opened."),
+    "LB-201": Meaning("The ledger does not know {about}.", "Choose another code and post again.", recode=True),
+    "LB-202": Meaning("The ledger has closed {about}.", "Choose an open code and post again.", recode=True),
+    "LB-305": Meaning("The ledger asks for a {about} that is missing.", "Add it and post again.", recode=True),
+    "LB-410": Meaning("Debits and credits differ for the ledger.", "Nothing can be mended here: tell whoever runs this machine, with the journal's key.", "administrator"),
+    "LB-501": Meaning("The ledger does not know the supplier {about}.", "Connect the person with a supplier under Masters, then post again."),
+    "LB-900": Meaning("The connection to the ledger is not allowed any more.", "Hand it to somebody under Masters, or give it a new token.", "administrator"),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class RefusalSaid:
+    """A refusal in the reader's words."""
+
+    sentence: str
+    cure: str
+    whom: Whom
+    recode: bool
+    own_words: str
+
+    @property
+    def words(self) -> str:
+        """The sentence and the cure."""
+        return f"{self.sentence} {self.cure}".strip()
+
+
+def refusal_said(posting: Posting) -> RefusalSaid:
+    """Translate what the ledger refused; unknown codes are said in the ledger's own words, to finance."""
+    own = f"{posting.refusal_code} {posting.refusal_text}".strip()
+    meaning = MEANINGS.get(posting.refusal_code)
+    if meaning is None:
+        words = f"The ledger refused the journal. Its own words: {posting.refusal_text}"
+        return RefusalSaid(words, "", "finance", False, own)
+    about = _about(posting)
+    return RefusalSaid(
+        meaning.sentence.replace("{about}", about), meaning.cure.replace("{about}", about), meaning.whom, meaning.recode, own
+    )  # fmt: skip
+
+
+def _about(posting: Posting) -> str:
+    kind, parted, code = posting.refusal_about.partition(":")
+    if not parted:
+        return posting.refusal_about
+    ledger = books(posting.firm).codes
+    name = ACCOUNT if kind == ACCOUNT else ledger.dimension(kind).name
+    return f"{name} for {code}" if posting.refusal_code == "LB-305" else f"{name} {code}"
+
+
+def refusal_words(posting: Posting) -> str:
+    """Say in the reader's language what the ledger refused, and what to do."""
+    return refusal_said(posting).words
