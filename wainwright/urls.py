@@ -209,6 +209,7 @@ urlpatterns = [
     path("bench/claim/<int:object_id>/correct/<int:expense_id>/parts/", bench_deciding.break_down, name="bench-parts"),
     path("bench/claim/<int:object_id>/split/<int:expense_id>/", bench_deciding.split, name="bench-split"),
     path("bench/claim/<int:object_id>/earlier/", bench.earlier, name="bench-earlier"),
+    path("bench/claim/<int:object_id>/changed/", bench.changed, name="bench-changed"),
     path("bench/claim/<int:object_id>/add/", bench_deciding.add, name="bench-add"),
     path("bench/claim/<int:object_id>/objection/", bench_deciding.answer_objection, name="bench-objection"),
     path("claims/<int:claim_id>/object/", claim_acts.object_to, name="claim-object"),

@@ -43,7 +43,7 @@ OPEN = {
     "loose": (403, 403, 403, 200, 403, 200, 200), "firm-cards": (403, 403, 403, 200, 403, 200, 200),
     "card-look": (200, 404, 404, 404, 404, 404, 404),
     "receipt-picture": (200, 404, 200, 200, 404, 200, 404),
-    "bench": (403, 403, 302, 200, 403, 403, 200), "corrections": (403, 403, 403, 200, 403, 200, 200), "firm-trips": (403, 403, 403, 200, 403, 200, 200), "firm-claims": (403, 403, 403, 200, 403, 200, 200), "queue": (403, 403, 200, 200, 403, 200, 200), "bench-earlier": (200, 404, 200, 200, 404, 200, 404), "bench-correct": (403, 404, 403, 302, 404, 403, 404), "bench-add": (403, 404, 403, 302, 404, 403, 404), "bench-item": (302, 404, 200, 200, 404, 302, 404),
+    "bench": (403, 403, 302, 200, 403, 403, 200), "posting-runs": (403, 403, 403, 200, 403, 200, 200), "posting-run": (403, 403, 403, 404, 403, 404, 404), "corrections": (403, 403, 403, 200, 403, 200, 200), "firm-trips": (403, 403, 403, 200, 403, 200, 200), "firm-claims": (403, 403, 403, 200, 403, 200, 200), "queue": (403, 403, 200, 200, 403, 200, 200), "bench-changed": (200, 404, 200, 200, 404, 200, 404), "bench-earlier": (200, 404, 200, 200, 404, 200, 404), "bench-correct": (403, 404, 403, 302, 404, 403, 404), "bench-add": (403, 404, 403, 302, 404, 403, 404), "bench-item": (302, 404, 200, 200, 404, 302, 404),
     "ledger": (403, 403, 403, 200, 403, 200, 200), "pay": (403, 403, 403, 200, 403, 200, 200),
     "journal": (403, 403, 403, 200, 403, 200, 404), "pay-run": (403, 403, 403, 200, 403, 200, 404), "pay-file": (403, 403, 403, 200, 403, 200, 404),
     "pay-answer": (403, 403, 403, 200, 403, 200, 404),
@@ -51,7 +51,7 @@ OPEN = {
 }  # fmt: skip
 # Acts: whoever may not do them changes nothing. These change nothing of maren's for anybody but those named.
 ACTS = {
-    "news-read", "rates-take", "switch-firm", "demo-sign-in", "move-clock", "trip-head", "leg-line", "leg-add", "leg-move", "leg-change", "leg-moving", "bench-split", "bench-parts", "bench-part", "bench-line", "bench-objection", "claim-object", "undo-decision", "queue-keep", "queue-approve", "take-over", "claim-trip-add", "claim-trip-off", "claim-advance", "claim-to-issuer", "issuer-set", "move-questions", "mover-add", "mover-off", "move-part", "move-join", "leg-travelled", "leg-remove", "shift", "stay-stretch", "stay-split", "quarters", "host", "questions",
+    "news-read", "rates-take", "switch-firm", "demo-sign-in", "move-clock", "trip-head", "leg-line", "leg-add", "leg-move", "leg-change", "leg-moving", "bench-split", "bench-parts", "posting-run-start", "posting-run-on", "recall", "bench-part", "bench-line", "bench-objection", "claim-object", "undo-decision", "queue-keep", "queue-approve", "take-over", "claim-trip-add", "claim-trip-off", "claim-advance", "claim-to-issuer", "issuer-set", "move-questions", "mover-add", "mover-off", "move-part", "move-join", "leg-travelled", "leg-remove", "shift", "stay-stretch", "stay-split", "quarters", "host", "questions",
     "engagement-add", "engagement-remove", "permission-add", "permission-remove", "paper-add", "paper-remove", "plan-split", "copy", "copy-take",
     "trip-reopen", "trip-say", "itinerary-mail", "car-hold", "stay-hold", "by-hand", "booking-price", "booking-card", "subscribe", "unsubscribe", "stay", "meal", "other-add",
     "other-remove", "advance", "trip-explain", "trip-send", "trip-take-back", "trip-call-off", "hold", "booking-cancel", "claim-trip",

@@ -215,7 +215,8 @@ class RecodeTest(Statements):
         self.assertNotIn(("project", "P-0417"), after.by_code)
         self.assertEqual(before.settlement, after.settlement)
         self.enter(self.priya)
-        page = self.client.get(f"/bench/claim/{claim.pk}/")
+        self.assertContains(self.client.get(f"/bench/claim/{claim.pk}/"), f"/bench/claim/{claim.pk}/changed/")
+        page = self.client.get(f"/bench/claim/{claim.pk}/changed/")
         self.assertContains(page, "Statement 2")
         self.assertContains(page, "corrected the coding by Priya Sundqvist")
         # Its owner was never asked: the claim goes before her, and the line manager's signature stands.

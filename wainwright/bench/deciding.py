@@ -15,6 +15,7 @@ from wainwright.accounts.selectors import books
 from wainwright.accounts.split_form import TypedSplit, do_split, editor
 from wainwright.bench import services
 from wainwright.bench.evidence import pages_of
+from wainwright.bench.marking import decides
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import claim_for
 from wainwright.claims.services import lines
@@ -35,7 +36,7 @@ def _back(claim_id: int, line: str = ""):
     return redirect(f"/bench/claim/{claim_id}/" + (f"?line={quote(line)}#evidence" if line else ""))
 
 
-@require_POST
+@decides
 def in_part(request, object_id: int):
     """Approve a line in part."""
     post = request.POST
@@ -49,7 +50,7 @@ def in_part(request, object_id: int):
     return _back(object_id, line)
 
 
-@require_POST
+@decides
 def line_out(request, object_id: int):
     """Send one line back alone, or turn it down."""
     post, down = request.POST, "down" in request.POST

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from wainwright.expenses.models import Receipt
+from wainwright.expenses.models import ReceiptPage
 
 FEW = 6
 
@@ -25,20 +25,13 @@ class Pages:
 
 
 def pages_of(receipts: Sequence[int], every: bool = False) -> Pages:
-    """Return the pages of receipts, each with the box in which the total was read. Two queries, none where there are no receipts."""
+    """Return the pages of receipts, each with the box in which the total was read. One query, none where there are no receipts."""
     if not receipts:
         return Pages([], 0)
-    found = []
-    rows = Receipt.objects.filter(pk__in=receipts).prefetch_related("pages").order_by("place", "received", "pk")
-    for receipt in rows:
-        box = receipt.fields.get("total", {}).get("box")
-        for page in receipt.pages.all():
-            found.append(
-                {
-                    "page": page,
-                    "box": box if box and box[0] == page.number else None,
-                    "receipt": receipt,
-                    "number": len(found) + 1,
-                }
-            )
+    found: list[dict[str, Any]] = []
+    rows = ReceiptPage.objects.filter(receipt__in=receipts).select_related("receipt")
+    for page in rows.order_by("receipt__place", "receipt__received", "receipt", "number"):
+        box = page.receipt.fields.get("total", {}).get("box")
+        shown = box if box and box[0] == page.number else None
+        found.append({"page": page, "box": shown, "receipt": page.receipt, "number": len(found) + 1})
     return Pages(found if every else found[:FEW], len(found))

@@ -29,7 +29,7 @@ def queue(request):
     if wanted.show not in shows:
         wanted = Wanted.of(request.GET | {"show": "others"})
     found = bench(member, wanted, request.GET.get("page"))
-    easy = calm(member, wanted) if wanted.show == "mine" and member.approver else None
+    easy = calm(member, wanted) if wanted.show == "mine" and member.approver and found.easy.count else []
     context = {
         "bench": found, "left": left_of(member, found.waiting) if wanted.show != "decided" else {}, "wanted": wanted, "easy": easy,
         "tabs": [(name, wanted.address(show=key), key == wanted.show) for key, name in shows.items()],

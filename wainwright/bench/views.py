@@ -16,6 +16,7 @@ from wainwright.accounts.refusals import refusal_words
 from wainwright.accounts.selectors import books
 from wainwright.bench import services, undoing
 from wainwright.bench.evidence import pages_of
+from wainwright.bench.marking import decides
 from wainwright.bench.models import Undoable
 from wainwright.bench.selectors import bench
 from wainwright.claims.comparing import by_coding
@@ -127,7 +128,6 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "others": _others(request, claim.claimant_id) if mine else [],
         "settlement": file.figures.settlement, "journal": posted_journal(posting) or file.journal,
         "advance_words": advance_words(claim.trip), "planned": planned_of(claim),
-        "versions": versions(claim) if claim.statement and claim.statement.number > 1 else [],
         "may_correct": finance and claim.state in CORRECTABLE,
         "may_allow": bool(mine) or (finance and claim.state == "In finance check"),
         "may_check": finance and claim.state == "In finance check",
@@ -151,6 +151,14 @@ def earlier(request, object_id: int):
     return render(request, "bench/_earlier.html" if request.htmx else "bench/earlier.html", context)
 
 
+@require_GET
+def changed(request, object_id: int):
+    """How a claim differs from what was certified: a part of the page, or by itself."""
+    claim = claim_for(request.member, object_id)
+    context = {"claim": claim, "versions": versions(claim)}
+    return render(request, "bench/_changed.html" if request.htmx else "bench/changed.html", context)
+
+
 def _rows(lines, said) -> list[dict]:
     """Lines with the widths of their three bars, against the largest figure."""
     largest = max((max(float(line.says.amount), float(line.allows.amount)) for line, _ in lines), default=0.0) or 1.0
@@ -172,7 +180,7 @@ def _after(request, kind: str, object_id: int):
     return redirect("bench-item", waiting[0].kind, waiting[0].object_id) if waiting else redirect("bench")
 
 
-@require_POST
+@decides
 def approve(request, kind: str, object_id: int):
     """Approve."""
     through = services.approve(request.member, kind, object_id, request.POST.get("comment", ""), _version(request))
@@ -190,15 +198,14 @@ def undo(request, kind: str, object_id: int):
 
 
 def _undo(request) -> Undoable | None:
-    """What was decided in the last ten seconds and is not shown as undoable yet; shown once."""
-    found = undoing.undoable(request.member)
-    if found is None or request.session.get("undo_shown") == found.pk or clock.now() - found.time >= SHOWN_FOR:
+    """What was just decided and can be undone; shown once."""
+    if not request.session.pop("decided", False):
         return None
-    request.session["undo_shown"] = found.pk
-    return found
+    found = undoing.undoable(request.member)
+    return found if found is not None and clock.now() - found.time < SHOWN_FOR else None
 
 
-@require_POST
+@decides
 def end(request, kind: str, object_id: int, act: str):
     """Send back or turn down, with remarks on lines."""
     lines = {key.removeprefix("line-"): text for key, text in request.POST.items() if key.startswith("line-")}
@@ -215,7 +222,7 @@ def end(request, kind: str, object_id: int, act: str):
     return _after(request, kind, object_id)
 
 
-@require_POST
+@decides
 def pass_on(request, kind: str, object_id: int):
     """Pass on."""
     to = whole(request.POST.get("to"))
@@ -235,7 +242,7 @@ def _version(request) -> int:
     return whole(request.POST.get("version"))
 
 
-@require_POST
+@decides
 def clear(request, object_id: int):
     """Finance clears a claim, and posts it in the same breath when asked to."""
     claim = services.clear(request.member, object_id, _version(request))
@@ -285,7 +292,7 @@ def recall(request, object_id: int):
     return redirect("bench-item", "claim", object_id)
 
 
-@require_POST
+@decides
 def finance_end(request, object_id: int, act: str):
     """Finance sends back or turns down."""
     services.finance_end(
@@ -295,7 +302,7 @@ def finance_end(request, object_id: int, act: str):
     return _after(request, "claim", object_id)
 
 
-@require_POST
+@decides
 def allow_over(request, object_id: int):
     """Permit to pay what a line is over its ceiling."""
     line = request.POST.get("line", "")[:60]

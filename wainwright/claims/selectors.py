@@ -8,7 +8,7 @@ from datetime import date
 from decimal import Decimal
 from functools import cached_property
 
-from django.db.models import Case, QuerySet, When
+from django.db.models import Case, Exists, OuterRef, QuerySet, When
 
 from wainwright import clock
 from wainwright.accounts.models import Posting
@@ -211,6 +211,7 @@ def claim_for(member: Membership, claim_id: int) -> Claim:
             "firm", "claimant__person", "trip__traveller__person", "trip__signed", "cleared_by__person", "statement"
         )
         .defer(*(f"trip__{name}" for name in WHOLE))
+        .annotate(has_also=Exists(Claim.also.through.objects.filter(claim_id=OuterRef("pk"))))
         .get(pk=claim_id)
     )
     # A claimant is of the claim's firm: one row serves both.

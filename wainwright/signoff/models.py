@@ -46,6 +46,7 @@ class SignOff(models.Model):
     amount_minor = models.BigIntegerField(default=0)
     currency = models.CharField(max_length=3)
     marks = models.JSONField(default=list)
+    odd = models.BooleanField(default=False, help_text="Whether something of it is out of line: told by its marks.")
     what = models.CharField(
         max_length=12, choices=WHAT, default="claim", help_text="What kind of thing it is, for lists."
     )
@@ -59,7 +60,7 @@ class SignOff(models.Model):
             models.Index(fields=["firm", "state", "turn", "due"]),
             models.Index(fields=["firm", "-decided"]),
             models.Index(fields=["signer", "-decided"]),
-            models.Index(fields=["signer", "state", "turn", "due"]),
+            models.Index(fields=["signer", "state", "turn", "due", "since"]),
             models.Index(fields=["signer", "kind", "object_id"]),
         ]
         constraints = [
@@ -70,6 +71,11 @@ class SignOff(models.Model):
 
     def __str__(self):
         return f"{self.signer} on {self.subject}"
+
+    def save(self, *args, **kwargs):
+        """Keep it; whether it is out of line follows from its marks. What is only worth knowing is not."""
+        self.odd = any(level != "note" for level in self.marks)
+        super().save(*args, **kwargs)
 
     @property
     def amount(self) -> Money:

@@ -87,6 +87,9 @@ class Claim(CodedModel):
     entry = models.PositiveSmallIntegerField(default=1, help_text="Counts the journals: one more after a reversal.")
     created = models.DateTimeField()
 
+    # Whether further trips are claimed on it, where whoever read it has asked.
+    has_also = True
+
     # Nothing of it counts any more: what it held lies in the tray.
     OVER = ("Turned down", "Withdrawn")
 
@@ -119,8 +122,10 @@ class Claim(CodedModel):
 
     @cached_property
     def trips(self) -> list[Trip]:
-        """Its trips, its own first: none for a claim without. One query."""
+        """Its trips, its own first: none for a claim without. One query, none where it is known that there is no further."""
         own = [self.trip] if self.trip is not None else []
+        if not self.has_also:
+            return own
         return [*own, *self.also.select_related("signed", "firm", "traveller__person").order_by("starts", "pk")]
 
     @property
