@@ -30,7 +30,7 @@ class QueueCase(WorldTestCase):
             SignOff(
                 firm=firm, subject=f"claim:{10**6 + n}", kind="claim", object_id=10**6 + n, order=1, signer=self.tobias, turn=True,
                 title=f"Person {n:05d}: Thing", amount_minor=100 * (n + 1), currency="EUR", why="x", since=clock.now() - timedelta(minutes=n),
-                due=self.today + timedelta(days=n % 30), risk=n % 101, coding="3120" if n % 2 else "3140", marks=["explain"] if n % 3 else [],
+                due=self.today + timedelta(days=n % 30), risk=n % 101, coding="3120" if n % 2 else "3140", marks=["explain"] if n % 3 else [], odd=bool(n % 3),
                 **more,
             )
             for n in range(count)

@@ -200,7 +200,7 @@ def waiting(signer: Membership, count: int = 10_000) -> None:
             SignOff(
                 firm=signer.firm, subject=f"claim:{10**8 + n}", kind="claim", object_id=10**8 + n, order=1, signer=signer, turn=True,
                 title=f"Person {n}: Survey {n}", amount_minor=1000 + n, currency="EUR", why="x", since=clock.now(), risk=n % 100,
-                due=load.here() + timedelta(days=n % 40), coding="3120", marks=["explain"] if n % 3 else [],
+                due=load.here() + timedelta(days=n % 40), coding="3120", marks=["explain"] if n % 3 else [], odd=bool(n % 3),
             )
             for n in range(count)
         ),

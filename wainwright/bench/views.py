@@ -23,12 +23,11 @@ from wainwright.claims.comparing import by_coding
 from wainwright.claims.models import Claim
 from wainwright.claims.paying import free_advances
 from wainwright.claims.risk import risk_as_kept
-from wainwright.claims.selectors import claim_for, earlier_of, load_file, planned_of, posted_journal, posting_of
+from wainwright.claims.selectors import claim_for, earlier_of, load_file, planned_of, posted_journal, postings_of
 from wainwright.claims.services import books as booking
 from wainwright.claims.services import correcting
 from wainwright.claims.services import recalling as calling_back
 from wainwright.claims.services.lines import CORRECTABLE
-from wainwright.claims.services.recalling import refused_recall
 from wainwright.claims.statements import versions
 from wainwright.core.risk import Risk
 from wainwright.core.states import stage_reached
@@ -117,7 +116,7 @@ def _claim(request, claim_id: int, status: int = 200, **more):
     odd = [row for row in rows if row["found"] or not row["line"].agrees or row["said"]]
     chosen = next((row for row in rows if row["line"].key == request.GET.get("line")), (odd or rows or [None])[0])
     finance = request.member.finance and claim.claimant_id != request.member.pk
-    posting = posting_of(claim) if finance else None
+    posting, reversal = postings_of(claim) if finance else (None, None)
     risk = risk_as_kept(claim.statement) if claim.statement else Risk(0, ())
     context = {
         "bench": bench(request.member), "undo": _undo(request), "kind": "claim", "thing": claim, "claim": claim, "file": file, "mine": mine,
@@ -132,7 +131,7 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "may_allow": bool(mine) or (finance and claim.state == "In finance check"),
         "may_check": finance and claim.state == "In finance check",
         "may_post": finance and claim.state in ("Cleared", "Posting refused"),
-        "may_recall": finance and claim.state in ("Posted", "Settled"), "recall_refused": refused_recall(claim) if finance and claim.state in ("Posted", "Settled") else "",
+        "may_recall": finance and claim.state in ("Posted", "Settled"), "recall_refused": refusal_words(reversal) if reversal and reversal.state == "Refused" else "",
         "may_recode": finance and claim.state in ("In finance check", "Cleared", "Posting refused"),
         "recode_form": CodingForm(books=file.books, every=True) if finance else None,
         "codes": sorted({(d, c) for d, c in file.figures.by_code if d != "account"}),
@@ -284,7 +283,9 @@ def recall(request, object_id: int):
         raise Refusal(f"“{text[:20]}” is no day. Choose the day of the reversal.") from error
     claim = calling_back.recall(request.member, object_id, _version(request), request.POST.get("why", ""), on)
     if claim.state in ("Posted", "Settled"):
-        messages.error(request, f"It was not called back. {calling_back.refused_recall(claim)}")
+        reversal = postings_of(claim)[1]
+        words = refusal_words(reversal) if reversal else ""
+        messages.error(request, f"It was not called back. {words}")
     else:
         messages.info(
             request, f"{claim.code} was called back: its journal is reversed, and it stands at {claim.state}."

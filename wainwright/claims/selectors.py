@@ -227,9 +227,16 @@ def planned_of(claim: Claim) -> Money | None:
 
 def posting_of(claim: Claim) -> Posting | None:
     """Return the journal of a claim that was cleared, of its current entry. One query at most."""
+    return postings_of(claim)[0]
+
+
+def postings_of(claim: Claim) -> tuple[Posting | None, Posting | None]:
+    """Return the journal of a claim's current entry, and the reversal that was asked of the ledger. One query at most."""
     if not (claim.cleared_by_id or claim.state in POSTING):
-        return None
-    return Posting.objects.filter(firm_id=claim.firm_id, key=claim.journal_key).select_related("firm").first()
+        return None, None
+    keys = [claim.journal_key, claim.reversal_key]
+    found = {row.key: row for row in Posting.objects.filter(firm_id=claim.firm_id, key__in=keys).select_related("firm")}
+    return found.get(keys[0]), found.get(keys[1])
 
 
 def posted_journal(posting: Posting | None) -> Journal | None:

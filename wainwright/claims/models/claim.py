@@ -116,6 +116,11 @@ class Claim(CodedModel):
         return f"claim:{self.firm_id}:{self.number}:{self.entry}"
 
     @property
+    def reversal_key(self) -> str:
+        """The key under which the ledger enters what undoes that journal, once."""
+        return f"reverse:{self.firm_id}:{self.number}:{self.entry}"
+
+    @property
     def code(self) -> str:
         """Its number as people write it."""
         return f"C-{self.number:04d}"

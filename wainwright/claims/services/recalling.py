@@ -9,7 +9,6 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import Payment, Posting
-from wainwright.accounts.refusals import refusal_words
 from wainwright.accounts.selectors import journal_of
 from wainwright.claims.models import Claim
 from wainwright.claims.services.closing import link
@@ -43,15 +42,11 @@ def recall(member: Membership, claim_id: int, version: int, why: str, on: date |
         day = on or clock.today(claim.firm.zone)
         if day < was.date:
             raise Refusal(f"It was posted on {was.date:%d %b %Y}: it is reversed on that day or later.", "on")
-        journal = journal_of(was).reversed(_key(claim))
+        journal = journal_of(was).reversed(claim.reversal_key)
         title = f"Reversal of {was.number or claim.code}: {words}"[:160]
         posting = accounts.prepare_posting(claim.firm, journal, claim.subject, title, day)
         record(member, "sent the reversal", claim.subject, after={"key": posting.key, "why": words})
     return finish_recall(posting, member)
-
-
-def _key(claim: Claim) -> str:
-    return f"reverse:{claim.firm_id}:{claim.number}:{claim.entry}"
 
 
 def _must_be_whole(claim: Claim) -> None:
@@ -79,7 +74,7 @@ def finish_recall(posting: Posting, member: Membership | None) -> Claim:
             "firm", "claimant__person", "claimant__firm", "trip", "statement"
         )
         claim = rows.get(pk=int(posting.subject.partition(":")[2]))
-        if posting.key != _key(claim) or not CLAIM.can(claim.state, "reverse"):
+        if posting.key != claim.reversal_key or not CLAIM.can(claim.state, "reverse"):
             return claim
         if posting.state != Posting.State.ENTERED:
             record(member, "could not be called back", claim.subject, firm_id=claim.firm_id)
@@ -101,13 +96,6 @@ def finish_recall(posting: Posting, member: Membership | None) -> Claim:
             posting.title,
         )
     return claim
-
-
-def refused_recall(claim: Claim) -> str:
-    """Why the ledger refused the last reversal, in words; nothing where it did not."""
-    found = Posting.objects.filter(firm_id=claim.firm_id, key=_key(claim), state=Posting.State.REFUSED)
-    posting = found.select_related("firm").first()
-    return refusal_words(posting) if posting else ""
 
 
 def _unposted(claim: Claim) -> None:
@@ -133,7 +121,7 @@ def recalled_half(before: datetime) -> list[Posting]:
         claim.subject: claim for claim in Claim.objects.filter(state__in=["Posted", "Settled"], pk__in=_claims(rows))
     }
     found = rows.filter(subject__in=claims).select_related("firm")
-    return [row for row in found if row.key == _key(claims[row.subject])]
+    return [row for row in found if row.key == claims[row.subject].reversal_key]
 
 
 def _claims(rows) -> list[int]:

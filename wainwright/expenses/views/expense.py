@@ -66,7 +66,7 @@ def show(request, expense: Expense, status: int = 200, **more):
         "split_open": bool(shares) or typed is not None, "readonly": "" if editable else "yes",
         "loose": loose, "charge": getattr(expense, "charge", None),
         "change_form": cost_form(expense) if editable and expense.kind == "cost" and not expense.personal else None,
-        "entries": history(expense.key), "parts_error": "",
+        "entries": history(expense.key), "parts_error": "", "parts_action": "parts/", "parts_version": expense.version, "parts_why": False, "why": "",
     }  # fmt: skip
     return render(request, "expenses/expense.html", context | more, status=status)
 
