@@ -15,6 +15,7 @@ from wainwright.expenses.views import breakdown, cards, costs, expense, grid, lo
 from wainwright.journals import runs as posting_runs
 from wainwright.journals import views as journals
 from wainwright.profile import views as profile
+from wainwright.reconciling import views as reconciling
 from wainwright.rulebook import views as rate_views
 from wainwright.staff import views as staff
 from wainwright.tray import views as tray
@@ -235,6 +236,22 @@ urlpatterns = [
     path("ledger/runs/start/", posting_runs.start, name="posting-run-start"),
     path("ledger/runs/<int:run_id>/", posting_runs.run_page, name="posting-run"),
     path("ledger/runs/<int:run_id>/go-on/", posting_runs.go_on, name="posting-run-on"),
+    path("ledger/bank/", reconciling.accounts_page, name="bank-accounts"),
+    path("ledger/bank/<int:account_id>/", reconciling.account_page, name="bank-account"),
+    path("ledger/bank/<int:account_id>/take/", reconciling.take, name="bank-take"),
+    path("ledger/bank/<int:account_id>/confirm/", reconciling.confirm, name="bank-confirm"),
+    path("ledger/bank/<int:account_id>/lines/<int:line_id>/", reconciling.line_page, name="bank-line"),
+    path("ledger/bank/<int:account_id>/rules/", reconciling.rule, name="bank-rule"),
+    path("ledger/bank/<int:account_id>/rules/apply/", reconciling.apply_rules, name="bank-rules-apply"),
+    path("ledger/bank/<int:account_id>/matches/<int:match_id>/undo/", reconciling.undo, name="bank-undo"),
+    path("ledger/bank/<int:account_id>/close/", reconciling.close, name="bank-close"),
+    path("ledger/bank/<int:account_id>/closed/<int:number>/", reconciling.reconciliation, name="reconciliation"),
+    path(
+        "ledger/bank/<int:account_id>/closed/<int:number>/pdf/",
+        reconciling.reconciliation_pdf,
+        name="reconciliation-pdf",
+    ),
+    path("ledger/bank/<int:account_id>/closed/<int:number>/reopen/", reconciling.reopen, name="reconciliation-reopen"),
     path("ledger/<int:posting_id>/", journals.journal_page, name="journal"),
     path("ledger/<int:posting_id>/again/", journals.post_again, name="post-again"),
     path("ledger/loose/", loose.loose_page, name="loose"),

@@ -70,8 +70,25 @@ def _statements(node: etree._Element) -> Iterator[Statement]:
             left.append(LeftOut(where, str(error)))
     if not by_card:
         by_card[digits(account)] = []
+    opening, closing = _balance(node, ("OPBD", "PRCD"), currency), _balance(node, ("CLBD",), currency)
     for index, (last_four, lines) in enumerate(by_card.items()):
-        yield Statement(last_four, currency or "EUR", tuple(with_places(lines)), tuple(left) if index == 0 else ())
+        first = index == 0
+        yield Statement(
+            last_four, currency or "EUR", tuple(with_places(lines)), tuple(left) if first else (), opening if first else None,
+            closing if first else None,
+        )  # fmt: skip
+
+
+def _balance(node: etree._Element, codes: tuple[str, ...], currency: str) -> Money | None:
+    """A balance of the account by its kind; what cannot be read is none."""
+    for each in node.iterfind("{*}Bal"):
+        if (_text(each, "Tp/CdOrPrtry/Cd") or _text(each, "Tp/Cd")) in codes:
+            try:
+                amount = _amount(each, currency)
+                return -amount if _sign(each) > 0 else amount
+            except ValueError:
+                return None
+    return None
 
 
 def _lines(entry: etree._Element, currency: str) -> Iterator[tuple[str, StatementLine]]:
@@ -103,10 +120,21 @@ def _lines(entry: etree._Element, currency: str) -> Iterator[tuple[str, Statemen
         signed = amount if sign > 0 else -amount
         line = StatementLine(
             (key or own_key(day, signed, merchant))[:255], day, signed, merchant[:120], memo, _text(node, "CardTx/Tx/MrchntCtgyCd")[:4],
-            _original(node, amount, sign), status in _PENDING,
+            _original(node, amount, sign), status in _PENDING, _references(entry, node),
         )  # fmt: skip
         pan = _first(node, ("CardTx/Card/PlainCardData/PAN", "CardTx/Card/MskdPAN"))
         yield digits(pan), line
+
+
+_KEYS = ("Refs/EndToEndId", "Refs/MsgId", "Refs/PmtInfId", "Refs/InstrId")
+
+
+def _references(entry: etree._Element, node: etree._Element) -> str:
+    """By what a payment can be known: its own keys, and those of the batch that was booked as one."""
+    found = [_text(node, path) for path in _KEYS]
+    found += [_text(entry, f"NtryDtls/Btch/{name}") for name in ("MsgId", "PmtInfId")]
+    found += [_text(node, "RmtInf/Strd/CdtrRefInf/Ref"), _text(entry, "NtryRef")]
+    return " ".join(dict.fromkeys(each for each in found if each and each != "NOTPROVIDED"))[:200]
 
 
 def _amount(entry: etree._Element, currency: str) -> Money:

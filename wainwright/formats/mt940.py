@@ -19,6 +19,7 @@ from wainwright.formats.statement import (
     StatementLine,
     digits,
     own_key,
+    read_number,
     text_of,
     with_places,
 )
@@ -75,7 +76,20 @@ def _statement(block: str, number: int) -> Statement:
             except _LIBRARY as error:
                 shown = entry_text.split("\n")[0][:60]
                 left.append(LeftOut(f"statement {number}, entry {index}, {shown}", _why(error)))
-    return Statement(digits(account), currency, tuple(with_places(lines)), tuple(left))
+    ends = [_balance(block, tags) for tags in ("60[FM]", "62[FM]")]
+    return Statement(digits(account), currency, tuple(with_places(lines)), tuple(left), *ends)
+
+
+def _balance(block: str, tag: str) -> Money | None:
+    """A balance as :60F:C261005EUR1234,56; what cannot be read is none."""
+    found = re.search(rf"^:{tag}:([CD])\d{{6}}([A-Z]{{3}})([\d,.]+)", block, re.M)
+    if found is None:
+        return None
+    try:
+        amount = Money.rounded(read_number(found[3].rstrip(",")), found[2])
+    except (ValueError, KeyError):
+        return None
+    return amount if found[1] == "C" else -amount
 
 
 def _why(error: Exception) -> str:
@@ -124,5 +138,14 @@ def _line(data: dict[str, Any], currency: str) -> StatementLine:
     known = reference and reference.upper() not in ("NONREF", "NOTPROVIDED")
     key = reference if known else own_key(day, charged, merchant)
     return StatementLine(
-        str(key)[:255], type(day)(day.year, day.month, day.day), charged, merchant, " ".join(str(details).split())[:200]
-    )
+        str(key)[:255], type(day)(day.year, day.month, day.day), charged, merchant, " ".join(str(details).split())[:200],
+        reference=_references(data),
+    )  # fmt: skip
+
+
+def _references(data: dict[str, Any]) -> str:
+    names = ("customer_reference", "bank_reference", "end_to_end_reference", "purpose", "additional_purpose")
+    found = [str(data.get(name) or "") for name in names]
+    return " ".join(dict.fromkeys(each for each in found if each and each.upper() not in ("NONREF", "NOTPROVIDED")))[
+        :200
+    ]

@@ -17,7 +17,7 @@ from ofxtools.Parser import OFXTree
 from wainwright.core.money import Money
 from wainwright.core.text import decimal
 from wainwright.formats.problems import LeftOut, Unreadable
-from wainwright.formats.statement import Statement, StatementLine, with_places
+from wainwright.formats.statement import Statement, StatementLine, read_number, with_places
 
 MOST_BYTES = 5_000_000
 _XML_HEAD = (
@@ -80,7 +80,18 @@ def _statement(statement: Element) -> Statement:
             continue
         seen.add(line)
         lines.append(line)
-    return Statement(account[-4:], currency, tuple(with_places(lines)), tuple(left))
+    return Statement(
+        account[-4:], currency, tuple(with_places(lines)), tuple(left), closing=_closing(statement, currency)
+    )  # fmt: skip
+
+
+def _closing(statement: Element, currency: str) -> Money | None:
+    """The ledger balance, where the file has one that can be read."""
+    text = _text(statement, ".//LEDGERBAL/BALAMT").replace(" ", "").replace(",", ".")
+    try:
+        return Money.rounded(read_number(text), currency) if text else None
+    except (ValueError, KeyError):
+        return None
 
 
 def _line(entry: Element, name: str, currency: str) -> StatementLine:

@@ -21,7 +21,8 @@ MOST_LINES = 50_000
 class StatementLine:
     """One transaction: ``amount`` is what was charged (a refund is below zero), ``bank_id`` the issuer's own key.
 
-    ``pending`` is one that is not booked yet; ``original`` what was paid where the currency was another.
+    ``pending`` is one that is not booked yet; ``original`` what was paid where the currency was another; ``reference``
+    whatever the bank gives besides by which a payment can be known.
     """
 
     bank_id: str
@@ -32,16 +33,22 @@ class StatementLine:
     merchant_code: str = ""
     original: Money | None = None
     pending: bool = False
+    reference: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Statement:
-    """One account of a file: its last four digits (empty: the file does not say), the lines taken, and what was left out."""
+    """One account of a file: its last four digits (empty: the file does not say), the lines taken, and what was left out.
+
+    ``opening`` and ``closing`` are its balances, where the file says them: above zero for money that is there.
+    """
 
     last_four: str
     currency: str
     lines: tuple[StatementLine, ...]
     left: tuple[LeftOut, ...]
+    opening: Money | None = None
+    closing: Money | None = None
 
 
 def own_key(day: date, amount: Money, words: str) -> str:

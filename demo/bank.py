@@ -1,0 +1,74 @@
+"""What the bank's statement says: a camt.053 of made-up lines, and the one that lies in the demo."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date, timedelta
+from decimal import Decimal
+from xml.sax.saxutils import escape
+
+from wainwright.accounts.models import Payment
+from wainwright.people.models import Membership
+from wainwright.reconciling import services
+from wainwright.reconciling.models import BankAccount
+
+# Day, signed amount, name, text, reference, the bank's own key.
+Row = tuple[date, str, str, str, str, str]
+
+
+def camt(
+    account: str, rows: Sequence[Row], opening: str, closing: str, currency: str = "EUR", number: str = "S1"
+) -> bytes:
+    """Return a camt.053 with both balances."""
+
+    def signed(amount: str) -> str:
+        value = Decimal(amount)
+        mark = "CRDT" if value >= 0 else "DBIT"
+        return f'<Amt Ccy="{currency}">{abs(value)}</Amt><CdtDbtInd>{mark}</CdtDbtInd>'
+
+    def balance(code: str, amount: str) -> str:
+        return f"<Bal><Tp><CdOrPrtry><Cd>{code}</Cd></CdOrPrtry></Tp>{signed(amount)}</Bal>"
+
+    entries = "".join(
+        f"<Ntry>{signed(amount)}<Sts>BOOK</Sts><BookgDt><Dt>{day.isoformat()}</Dt></BookgDt><AcctSvcrRef>{escape(key)}</AcctSvcrRef>"
+        f"<NtryDtls><TxDtls><Refs><EndToEndId>{escape(reference) or 'NOTPROVIDED'}</EndToEndId></Refs>"
+        f"<RltdPties><Cdtr><Nm>{escape(name)}</Nm></Cdtr></RltdPties><RmtInf><Ustrd>{escape(text)}</Ustrd></RmtInf></TxDtls></NtryDtls></Ntry>"
+        for day, amount, name, text, reference, key in rows
+    )
+    return (
+        '<?xml version="1.0" encoding="UTF-8"?><Document xmlns="urn:iso:std:iso:20022:tech:xsd:camt.053.001.02"><BkToCstmrStmt>'
+        f"<GrpHdr><MsgId>{number}</MsgId></GrpHdr><Stmt><Id>{number}</Id><Acct><Id><IBAN>{account}</IBAN></Id><Ccy>{currency}</Ccy></Acct>"
+        f"{balance('OPBD', opening)}{balance('CLBD', closing)}{entries}</Stmt></BkToCstmrStmt></Document>"
+    ).encode()
+
+
+def tell(people: dict[str, Membership], today: date) -> None:
+    """Leave both firms' accounts with their numbers, and the statement of one that is half told."""
+    for name, card in (("priya", "4410"), ("liv", "5521")):
+        firm = people[name].firm
+        for words, number, kind, account in (
+            ("Current account", firm.iban, "bank", "1100"), ("Quayside card account", f"XXXX{card}", "card", "2310"),
+        ):  # fmt: skip
+            BankAccount.objects.create(
+                firm=firm, name=words, number=number, kind=kind, ledger_account=account, currency=firm.currency
+            )
+    finance = people["priya"]
+    paid = Payment.objects.filter(run__firm=finance.firm, state=Payment.State.PAID).select_related(
+        "run", "member__person"
+    )
+    rows: list[Row] = [
+        (row.run.date + timedelta(days=1), str(-row.amount.amount), row.member.person.name, row.text, row.end_to_end, f"BQ{row.pk:06d}")
+        for row in paid.order_by("run__date", "pk")
+    ]  # fmt: skip
+    rows += [
+        (today - timedelta(days=9), "-6.50", "Tidewater Bank", "Account fee", "", "BQ900001"),
+        (today - timedelta(days=4), "-212.40", "Albert Quay Stationers", "Invoice 4471", "", "BQ900002"),
+        (today - timedelta(days=2), "38.00", "Jonas Petrauskas", "Personal share of the card", "", "BQ900003"),
+    ]
+    rows.sort(key=lambda row: row[0])
+    opening = Decimal("18240.00")
+    closing = opening + sum((Decimal(row[1]) for row in rows), Decimal(0))
+    content = camt(finance.firm.iban, rows, str(opening), str(closing))
+    services.take_statement(
+        finance, BankAccount.objects.get(firm=finance.firm, kind="bank").pk, "tidewater-statement.xml", content
+    )
