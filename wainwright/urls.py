@@ -11,6 +11,7 @@ from wainwright.bench import views as bench
 from wainwright.claims.views import acts as claim_acts
 from wainwright.claims.views import page as claims
 from wainwright.claims.views import papers as claim_papers
+from wainwright.closing import views as closing
 from wainwright.expenses.views import breakdown, cards, costs, expense, grid, loose, papers
 from wainwright.journals import runs as posting_runs
 from wainwright.journals import views as journals
@@ -236,6 +237,19 @@ urlpatterns = [
     path("ledger/runs/start/", posting_runs.start, name="posting-run-start"),
     path("ledger/runs/<int:run_id>/", posting_runs.run_page, name="posting-run"),
     path("ledger/runs/<int:run_id>/go-on/", posting_runs.go_on, name="posting-run-on"),
+    path("ledger/month/", closing.month_page, name="month"),
+    path("ledger/month/accrue/", closing.accrue, name="month-accrue"),
+    path("ledger/month/take-back/", closing.take_back, name="month-take-back"),
+    path("ledger/month/account/", closing.account, name="month-account"),
+    path("ledger/month/close/", closing.close, name="month-close"),
+    path("ledger/month/reopen/", closing.reopen, name="month-reopen"),
+    path("ledger/accounts/", closing.choose_account, name="account-choose"),
+    path("ledger/accounts/<slug:code>/", closing.account_page, name="account-moves"),
+    path("ledger/cards/<int:card_id>/statement/", closing.card_page, name="card-statement"),
+    path("ledger/tables/", closing.tables_page, name="tables"),
+    path("ledger/tables/table/", closing.table, name="table"),
+    path("ledger/tables/journal.json", closing.journal_json, name="journal-json"),
+    path("ledger/tables/keep/", closing.keep_shape, name="table-keep"),
     path("ledger/bank/", reconciling.accounts_page, name="bank-accounts"),
     path("ledger/bank/<int:account_id>/", reconciling.account_page, name="bank-account"),
     path("ledger/bank/<int:account_id>/take/", reconciling.take, name="bank-take"),

@@ -44,7 +44,7 @@ OPEN = {
     "loose": (403, 403, 403, 200, 403, 200, 200), "firm-cards": (403, 403, 403, 200, 403, 200, 200),
     "card-look": (200, 404, 404, 404, 404, 404, 404),
     "receipt-picture": (200, 404, 200, 200, 404, 200, 404),
-    "bench": (403, 403, 302, 200, 403, 403, 200), "posting-runs": (403, 403, 403, 200, 403, 200, 200), "posting-run": (403, 403, 403, 404, 403, 404, 404), "bank-accounts": (403, 403, 403, 200, 403, 200, 200), "bank-account": (403, 403, 403, 200, 403, 200, 404), "bank-line": (403, 403, 403, 200, 403, 200, 404), "reconciliation": (403, 403, 403, 404, 403, 404, 404), "reconciliation-pdf": (403, 403, 403, 404, 403, 404, 404), "corrections": (403, 403, 403, 200, 403, 200, 200), "firm-trips": (403, 403, 403, 200, 403, 200, 200), "firm-claims": (403, 403, 403, 200, 403, 200, 200), "queue": (403, 403, 200, 200, 403, 200, 200), "bench-changed": (200, 404, 200, 200, 404, 200, 404), "bench-earlier": (200, 404, 200, 200, 404, 200, 404), "bench-correct": (403, 404, 403, 302, 404, 403, 404), "bench-add": (403, 404, 403, 302, 404, 403, 404), "bench-item": (302, 404, 200, 200, 404, 302, 404),
+    "bench": (403, 403, 302, 200, 403, 403, 200), "posting-runs": (403, 403, 403, 200, 403, 200, 200), "posting-run": (403, 403, 403, 404, 403, 404, 404), "bank-accounts": (403, 403, 403, 200, 403, 200, 200), "bank-account": (403, 403, 403, 200, 403, 200, 404), "bank-line": (403, 403, 403, 200, 403, 200, 404), "reconciliation": (403, 403, 403, 404, 403, 404, 404), "reconciliation-pdf": (403, 403, 403, 404, 403, 404, 404), "month": (403, 403, 403, 200, 403, 200, 200), "account-choose": (403, 403, 403, 302, 403, 302, 302), "account-moves": (403, 403, 403, 404, 403, 404, 404), "card-statement": (403, 403, 403, 200, 403, 200, 404), "tables": (403, 403, 403, 200, 403, 200, 200), "table": (403, 403, 403, 422, 403, 422, 422), "journal-json": (403, 403, 403, 422, 403, 422, 422), "corrections": (403, 403, 403, 200, 403, 200, 200), "firm-trips": (403, 403, 403, 200, 403, 200, 200), "firm-claims": (403, 403, 403, 200, 403, 200, 200), "queue": (403, 403, 200, 200, 403, 200, 200), "bench-changed": (200, 404, 200, 200, 404, 200, 404), "bench-earlier": (200, 404, 200, 200, 404, 200, 404), "bench-correct": (403, 404, 403, 302, 404, 403, 404), "bench-add": (403, 404, 403, 302, 404, 403, 404), "bench-item": (302, 404, 200, 200, 404, 302, 404),
     "ledger": (403, 403, 403, 200, 403, 200, 200), "pay": (403, 403, 403, 200, 403, 200, 200),
     "journal": (403, 403, 403, 200, 403, 200, 404), "pay-run": (403, 403, 403, 200, 403, 200, 404), "pay-file": (403, 403, 403, 200, 403, 200, 404),
     "pay-answer": (403, 403, 403, 200, 403, 200, 404),
@@ -52,7 +52,7 @@ OPEN = {
 }  # fmt: skip
 # Acts: whoever may not do them changes nothing. These change nothing of maren's for anybody but those named.
 ACTS = {
-    "news-read", "rates-take", "switch-firm", "demo-sign-in", "move-clock", "trip-head", "leg-line", "leg-add", "leg-move", "leg-change", "leg-moving", "bench-split", "bench-parts", "bank-take", "bank-confirm", "bank-rule", "bank-rules-apply", "bank-undo", "bank-close", "reconciliation-reopen", "posting-run-start", "posting-run-on", "recall", "bench-part", "bench-line", "bench-objection", "claim-object", "undo-decision", "queue-keep", "queue-approve", "take-over", "claim-trip-add", "claim-trip-off", "claim-advance", "claim-to-issuer", "issuer-set", "move-questions", "mover-add", "mover-off", "move-part", "move-join", "leg-travelled", "leg-remove", "shift", "stay-stretch", "stay-split", "quarters", "host", "questions",
+    "news-read", "rates-take", "switch-firm", "demo-sign-in", "move-clock", "trip-head", "leg-line", "leg-add", "leg-move", "leg-change", "leg-moving", "bench-split", "bench-parts", "month-accrue", "month-take-back", "month-account", "month-close", "month-reopen", "table-keep", "bank-take", "bank-confirm", "bank-rule", "bank-rules-apply", "bank-undo", "bank-close", "reconciliation-reopen", "posting-run-start", "posting-run-on", "recall", "bench-part", "bench-line", "bench-objection", "claim-object", "undo-decision", "queue-keep", "queue-approve", "take-over", "claim-trip-add", "claim-trip-off", "claim-advance", "claim-to-issuer", "issuer-set", "move-questions", "mover-add", "mover-off", "move-part", "move-join", "leg-travelled", "leg-remove", "shift", "stay-stretch", "stay-split", "quarters", "host", "questions",
     "engagement-add", "engagement-remove", "permission-add", "permission-remove", "paper-add", "paper-remove", "plan-split", "copy", "copy-take",
     "trip-reopen", "trip-say", "itinerary-mail", "car-hold", "stay-hold", "by-hand", "booking-price", "booking-card", "subscribe", "unsubscribe", "stay", "meal", "other-add",
     "other-remove", "advance", "trip-explain", "trip-send", "trip-take-back", "trip-call-off", "hold", "booking-cancel", "claim-trip",
@@ -105,12 +105,16 @@ class AccessTest(WorldTestCase):
             books.post(self.priya, posted.pk, posted.version)
             self.run_ = books.pay(self.priya, [posted.pk], self.today)
         firm = self.priya.firm
-        account = BankAccount.objects.create(firm=firm, name="Access", number="XX990001", ledger_account="1100", currency="EUR")
-        statement = StatementFile.objects.create(account=account, name="x", sha256="0", state="taken", by=self.priya, time=clock.now())
+        account = BankAccount.objects.create(
+            firm=firm, name="Access", number="XX990001", ledger_account="1100", currency="EUR"
+        )
+        statement = StatementFile.objects.create(
+            account=account, name="x", sha256="0", state="taken", by=self.priya, time=clock.now()
+        )
         line = Line.objects.create(account=account, file=statement, key="x", day=self.today, amount_minor=-1, name="x")
         self.mail = Mail.objects.create(to=self.maren.person.email, subject="x", text="x", raw=b"", time=clock.now())
         self.values = {
-            "account_id": account.pk, "line_id": line.pk, "match_id": 1,
+            "account_id": account.pk, "code": "none", "line_id": line.pk, "match_id": 1,
             "signoff_id": SignOff.objects.first().pk, "trip_id": self.trip.pk, "claim_id": self.claim.pk, "expense_id": self.expense.pk, "receipt_id": self.receipt.pk,
             "page_id": self.receipt.pages.first().pk, "kind": "claim", "object_id": self.claim.pk, "posting_id": Posting.objects.first().pk,
             "run_id": self.run_.pk, "answer_id": self.run_.answers.get().pk, "payment_id": self.run_.payments.get().pk, "member_id": self.maren.pk, "cover_id": 1, "delegate_id": 1, "mail_id": self.mail.pk, "number": 0, "leg_id": self.trip.legs.first().pk, "other_id": 1,

@@ -140,9 +140,30 @@ class FirmAccounts(models.Model):
     bank = models.CharField(max_length=20)
     allowance = models.CharField(max_length=20)
     mileage = models.CharField(max_length=20)
+    accrued = models.CharField(
+        max_length=20, blank=True, help_text="What is owed for costs that are spent and not posted yet."
+    )
+    written_off = models.CharField(max_length=20, blank=True, help_text="What is given up of what staff owe back.")
 
     def __str__(self):
         return f"Accounts of {self.firm}"
+
+
+class Period(models.Model):
+    """A month that finance has closed: nothing more is posted into it."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="periods")
+    month = models.DateField(help_text="The first day of the month.")
+    why = models.CharField(max_length=300, blank=True, help_text="Why it was closed though something was left.")
+    by = models.ForeignKey("people.Membership", on_delete=models.PROTECT, related_name="+")
+    time = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-month"]
+        constraints = [models.UniqueConstraint(fields=["firm", "month"], name="one_period_a_month")]
+
+    def __str__(self):
+        return f"{self.month:%B %Y}"
 
 
 class Budget(models.Model):

@@ -21,6 +21,7 @@ from wainwright.accounts.models import (
     Posting,
     PostingLine,
 )
+from wainwright.accounts.periods import open_day
 from wainwright.accounts.selectors import journal_of
 from wainwright.core.coding import Coding, coding_key
 from wainwright.core.money import Money, total
@@ -86,7 +87,8 @@ def prepare_posting(firm: Firm, journal: Journal, subject: str, title: str, on: 
     if posting and posting.state == Posting.State.ENTERED:
         raise Stale(f"It stands in the ledger already as {posting.number}.")
     values = {
-        "subject": subject, "title": title, "date": on, "currency": journal.currency,
+        # A month that finance has closed takes nothing more: what comes later goes to the next.
+        "subject": subject, "title": title, "date": open_day(firm, on), "currency": journal.currency,
         "total_minor": journal.debits.minor, "state": Posting.State.SENDING, "time": clock.now(),
         "tries": (posting.tries if posting else 0) + 1,
     }  # fmt: skip

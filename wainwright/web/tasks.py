@@ -13,6 +13,7 @@ from wainwright.bench.reminding import remind_everywhere
 from wainwright.claims.binding import forget_old
 from wainwright.claims.services.books import finish_what_broke_off
 from wainwright.claims.services.drafting import draft_what_is_back
+from wainwright.closing.services import reverse_due
 from wainwright.expenses.services.feeds import ask_for_all
 from wainwright.expenses.services.mails import open_again_what_broke_off, take_from_folder
 from wainwright.expenses.services.reading import read_again_what_broke_off
@@ -41,7 +42,7 @@ def every_minute() -> None:
     """Move trips and holds along, and finish what was broken off: postings, pay runs, readings."""
     each(
         lambda: move_along(clock.now()), finish_what_broke_off, read_again_what_broke_off, open_again_what_broke_off,
-        take_from_folder, move_on_everywhere, go_on_where_broken_off, draft_what_is_back, remind_everywhere,
+        take_from_folder, move_on_everywhere, go_on_where_broken_off, reverse_due, draft_what_is_back, remind_everywhere,
     )  # fmt: skip
 
 

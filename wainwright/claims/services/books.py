@@ -14,6 +14,7 @@ from django.db.models import Q
 from wainwright import clock
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import PayRun, Posting
+from wainwright.accounts.periods import open_day
 from wainwright.accounts.refusals import refusal_said
 from wainwright.accounts.selectors import books as ledger_books
 from wainwright.claims.models import Claim
@@ -262,7 +263,8 @@ def post_again(member: Membership, posting_id: int) -> Posting:
             raise Stale(
                 "Only a refused journal of a payment or an advance is sent again here. A claim is posted on the bench."
             )
-        posting.state, posting.date, posting.time = Posting.State.SENDING, clock.today(posting.firm.zone), clock.now()
+        posting.state, posting.time = Posting.State.SENDING, clock.now()
+        posting.date = open_day(posting.firm, clock.today(posting.firm.zone))
         posting.tries += 1
         posting.save()
         record(member, "sent the journal again", posting.subject, after={"key": posting.key, "try": posting.tries})

@@ -1,0 +1,31 @@
+"""Closed months: what would be posted into one goes to the first day of the next that is open."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+
+from wainwright.accounts.models import Period
+from wainwright.people.models import Firm
+
+
+def first_of(day: date) -> date:
+    """The first day of a day's month."""
+    return day.replace(day=1)
+
+
+def next_month(day: date) -> date:
+    """The first day of the month after a day's."""
+    return (first_of(day) + timedelta(days=31)).replace(day=1)
+
+
+def last_of(month: date) -> date:
+    """The last day of a month."""
+    return next_month(month) - timedelta(days=1)
+
+
+def open_day(firm: Firm, day: date) -> date:
+    """Return the day on which something is posted that would be posted on ``day``: itself where its month is open. One query."""
+    closed = set(Period.objects.filter(firm=firm, month__gte=first_of(day)).values_list("month", flat=True))
+    while first_of(day) in closed:
+        day = next_month(day)
+    return day

@@ -1,0 +1,199 @@
+"""Acts at a month's end: accruals posted and reversed, a period closed and opened again."""
+
+from __future__ import annotations
+
+import logging
+from datetime import date
+
+from django.db import transaction
+
+from wainwright import clock
+from wainwright.accounts import services as accounts
+from wainwright.accounts.models import FirmAccounts, Period, Posting
+from wainwright.accounts.periods import last_of, next_month
+from wainwright.accounts.selectors import books, journal_of
+from wainwright.closing.models import Accrual
+from wainwright.closing.selectors import accrued, closed, steps
+from wainwright.core.accruals import accrual_journal
+from wainwright.core.money import total
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.news.services import tell
+from wainwright.people.models import Firm, Membership, new_version
+from wainwright.people.selectors import finance_of
+from wainwright.trail.services import record
+
+log = logging.getLogger(__name__)
+
+
+def _must_be_finance(member: Membership) -> None:
+    if not member.finance:
+        raise NotAllowed("Only finance closes a month.")
+
+
+def standing_accrual(firm: Firm, month: date) -> Accrual | None:
+    """The accrual of a month that stands: entered or on its way, and not taken back."""
+    rows = Accrual.objects.filter(firm=firm, month=month).exclude(posting__state=Posting.State.REFUSED)
+    row = rows.select_related("posting__firm", "reversal", "by__person").first()
+    return None if row is None or (row.reversal is not None and row.reversed_on <= last_of(month)) else row
+
+
+@transaction.atomic
+def name_account(member: Membership, account: str) -> None:
+    """Say on which account accruals are owed. Raises ``Refusal``."""
+    _must_be_finance(member)
+    if ("account", account) not in books(member.firm).codes.codes:
+        raise Refusal(f"The ledger has no account {account[:20]}.", "account")
+    before = FirmAccounts.objects.get(firm=member.firm).accrued
+    FirmAccounts.objects.filter(firm=member.firm).update(accrued=account)
+    Firm.objects.filter(pk=member.firm_id).update(rules_version=new_version())
+    record(
+        member,
+        "named the account of accruals",
+        f"firm:{member.firm_id}",
+        before={"account": before},
+        after={"account": account},
+    )
+
+
+def post_accruals(member: Membership, month: date) -> Accrual:
+    """Post what is spent and not posted at a month's end; it is reversed on the first of the next by itself.
+
+    Raises ``Refusal``, ``Stale`` where it stands already.
+    """
+    _must_be_finance(member)
+    if last_of(month) > clock.today(member.firm.zone):
+        raise Refusal("The month has not ended yet.")
+    with transaction.atomic():
+        # Whoever comes second waits here, and sees what the first has done.
+        firm = Firm.objects.select_for_update().get(pk=member.firm_id)
+        if closed(firm, month):
+            raise Stale(f"{month:%B %Y} is closed: nothing more is posted into it.")
+        if standing_accrual(firm, month) is not None:
+            raise Stale(f"{month:%B %Y} is accrued already. Take it back first, to accrue it anew.")
+        liability = FirmAccounts.objects.get(firm=firm).accrued
+        if not liability:
+            raise Refusal("No account is named on which accruals are owed. Name it first.", "account")
+        rows = accrued(firm, month)
+        if not rows:
+            raise Refusal("Nothing is spent and not posted: there is nothing to accrue.")
+        entry = Accrual.objects.filter(firm=firm, month=month).count() + 1
+        text = f"Accrued for {month:%B %Y}"
+        journal = accrual_journal(f"accrual:{firm.pk}:{month:%Y-%m}:{entry}", rows, liability, text)
+        posting = accounts.prepare_posting(firm, journal, f"accrual:{firm.pk}:{month:%Y-%m}", text, last_of(month))
+        whole = total((row.amount for row in rows), firm.currency)
+        made = Accrual.objects.create(
+            firm=firm, month=month, entry=entry, currency=firm.currency, total_minor=whole.minor, posting=posting, reversed_on=next_month(month),
+            of=[[each.what, each.label[:120], f"{each.coding} on {each.coding.account}", each.amount.minor] for row in rows for each in row.of],
+            by=member, time=clock.now(),
+        )  # fmt: skip
+        record(
+            member,
+            "accrued a month",
+            posting.subject,
+            after={"total": whole.minor, "things": sum(len(row.of) for row in rows)},
+        )
+    accounts.send_posting(posting, member)
+    # Accrued after the first of the next has come: the reversal is due at once.
+    reverse_due()
+    return Accrual.objects.select_related("posting__firm", "reversal").get(pk=made.pk)
+
+
+def take_back(member: Membership, month: date) -> Accrual:
+    """Take an accrual back on the month's last day, so that it can be made anew. Raises ``Stale``, ``Refusal``."""
+    _must_be_finance(member)
+    with transaction.atomic():
+        firm = Firm.objects.select_for_update().get(pk=member.firm_id)
+        row = standing_accrual(firm, month)
+        if row is None or row.posting.state != Posting.State.ENTERED:
+            raise Stale("There is no accrual of that month in the ledger.")
+        if closed(firm, month):
+            raise Refusal(f"{month:%B %Y} is closed. Open it again first.")
+        if row.reversal_id is not None:
+            raise Stale("It was reversed already, on the first of the next month.")
+        posting = _prepare_reversal(row, last_of(month))
+        record(member, "took an accrual back", posting.subject)
+    accounts.send_posting(posting, member)
+    return row
+
+
+def _prepare_reversal(row: Accrual, on: date) -> Posting:
+    """Keep the reversal of an accrual on a day. Inside the caller's transaction, with its firm locked."""
+    journal = journal_of(row.posting).reversed(f"{row.posting.key}:reversal")
+    posting = accounts.prepare_posting(row.firm, journal, row.posting.subject, f"Reversal: {row.posting.title}", on)
+    row.reversal, row.reversed_on = posting, on
+    row.save(update_fields=["reversal", "reversed_on"])
+    return posting
+
+
+def reverse_due() -> int:
+    """Reverse every accrual whose day has come; what broke off is finished with all other postings. Returns how many."""
+    done = 0
+    for row in Accrual.objects.filter(reversal__isnull=True, posting__state=Posting.State.ENTERED).select_related(
+        "firm"
+    ):
+        if row.reversed_on > clock.today(row.firm.zone):
+            continue
+        try:
+            done += _reverse(row.pk)
+        except Exception:
+            log.exception("could not reverse %s; it is tried again", row)
+    return done
+
+
+def _reverse(accrual_id: int) -> int:
+    with transaction.atomic():
+        row = Accrual.objects.select_for_update(of=("self",)).select_related("firm", "posting__firm").get(pk=accrual_id)
+        if row.reversal_id is not None:
+            return 0
+        posting = _prepare_reversal(row, row.reversed_on)
+        record(None, "reversed an accrual", posting.subject, firm_id=row.firm_id)
+    posting = accounts.send_posting(posting, None)
+    if posting.state == Posting.State.REFUSED:
+        for person in finance_of(row.firm_id):
+            tell(person, f"The ledger refused to reverse {row}", f"/ledger/{posting.pk}/", posting.refusal_text)
+    return 1
+
+
+@transaction.atomic
+def close_period(member: Membership, month: date, why: str) -> Period:
+    """Close a month: nothing more is posted into it. What is cleared or refused and not posted needs a reason. Raises ``Refusal``, ``Stale``."""
+    _must_be_finance(member)
+    firm = Firm.objects.select_for_update().get(pk=member.firm_id)
+    if last_of(month) > clock.today(firm.zone):
+        raise Refusal("The month has not ended yet.")
+    if closed(firm, month) is not None:
+        raise Stale(f"{month:%B %Y} is closed already.")
+    if Posting.objects.filter(firm=firm, state=Posting.State.SENDING, date__range=(month, last_of(month))).exists():
+        raise Refusal("A journal of it is on its way to the ledger. Wait until that has answered.")
+    words = " ".join(why.split())[:300]
+    left = [step for step in steps(firm, month) if step.blocks and step.count]
+    if left and len(words) < 3:
+        names = " and ".join(f"{step.count} {step.name.casefold()}" for step in left)
+        raise Refusal(f"{names}. Post them, or say why it is closed without them: they go to the next month.", "why")
+    made = Period.objects.create(firm=firm, month=month, why=words, by=member, time=clock.now())
+    record(member, "closed a month", f"firm:{firm.pk}", after={"month": f"{month:%Y-%m}", "why": words})
+    return made
+
+
+@transaction.atomic
+def reopen_period(member: Membership, month: date, why: str) -> None:
+    """Open a closed month again, the last one first. Raises ``Refusal``, ``Stale``."""
+    _must_be_finance(member)
+    firm = Firm.objects.select_for_update().get(pk=member.firm_id)
+    row = closed(firm, month)
+    if row is None:
+        raise Stale(f"{month:%B %Y} is open already.")
+    later = Period.objects.filter(firm=firm, month__gt=month).order_by("month").first()
+    if later is not None:
+        raise Refusal(f"{later.month:%B %Y} is closed on top of it. Open that first.")
+    words = " ".join(why.split())[:300]
+    if len(words) < 3:
+        raise Refusal("Say why it is opened again.", "why")
+    record(
+        member,
+        "opened a month again",
+        f"firm:{firm.pk}",
+        before={"month": f"{month:%Y-%m}", "closed by": row.by.person.name},
+        after={"why": words},
+    )
+    row.delete()

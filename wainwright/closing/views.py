@@ -1,0 +1,281 @@
+"""Pages of a month's end: the closing, an account's movements, a card's statement, tables that go out."""
+
+from __future__ import annotations
+
+import json
+from datetime import date, timedelta
+
+from django.contrib import messages
+from django.http import Http404, HttpResponse, StreamingHttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wainwright import clock
+from wainwright.accounts.models import FirmAccounts, Period, Posting
+from wainwright.accounts.periods import last_of, next_month
+from wainwright.accounts.refusals import refusal_words
+from wainwright.accounts.selectors import books, journal_of
+from wainwright.closing import exports, services
+from wainwright.closing.selectors import accrued, closed, month_of, movements, steps, unpaid_by_person
+from wainwright.core.money import Money, total
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.expenses.models import Charge
+from wainwright.fields import whole
+from wainwright.formats.tables import write_csv, write_xlsx
+from wainwright.paging import page_of
+from wainwright.people.models import Card
+
+AT_ONCE = 60
+XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+
+
+def _may_read(request) -> None:
+    if not request.member.reads_all:
+        raise NotAllowed("The end of a month is for finance and auditors.")
+
+
+def _month(request) -> date:
+    text = request.POST.get("month") or request.GET.get("month", "")
+    return month_of(text, clock.today(request.member.firm.zone))
+
+
+@require_GET
+def month_page(request):
+    """The closing of a month."""
+    return _show(request, _month(request))
+
+
+def _show(request, month: date, status: int = 200, **more):
+    _may_read(request)
+    firm = request.member.firm
+    accrual = services.standing_accrual(firm, month)
+    rows = [] if accrual else accrued(firm, month)
+    found = steps(firm, month)
+    context = {
+        "month": month, "until": last_of(month), "before": (month - timedelta(days=1)).replace(day=1), "after": next_month(month),
+        "over": last_of(month) <= clock.today(firm.zone), "steps": found, "left": sum(1 for step in found if step.count), "closed": closed(firm, month),
+        "accrual": accrual, "accrued": rows, "accrued_sum": total((row.amount for row in rows), firm.currency), "unpaid": unpaid_by_person(firm)[:12],
+        "refused": Posting.objects.filter(firm=firm, subject=f"accrual:{firm.pk}:{month:%Y-%m}", state="Refused").first(),
+        "refused_words": "",
+        "liability": FirmAccounts.objects.get(firm=firm).accrued, "advances_account": books(firm).accounts.advances, "error": "", "typed_why": "",
+        "ledger_accounts": sorted((code, each.name) for (d, code), each in books(firm).codes.codes.items() if d == "account"),
+        "periods": Period.objects.filter(firm=firm).select_related("by__person")[:6],
+    }  # fmt: skip
+    if context["refused"] is not None:
+        context["refused_words"] = refusal_words(context["refused"])
+    return render(request, "closing/month.html", context | more, status=status)
+
+
+def _after(request, month: date, act):
+    """Do an act and show the month again; what is refused stands on it with what was typed."""
+    _may_read(request)
+    try:
+        words = act()
+    except (NotAllowed, Stale):
+        raise
+    except Refusal as refusal:
+        return _show(request, month, 422, error=refusal.message, typed_why=request.POST.get("why", "")[:300])
+    messages.info(request, words)
+    return redirect(f"/ledger/month/?month={month:%Y-%m}")
+
+
+@require_POST
+def accrue(request):
+    """Post the accruals."""
+    month = _month(request)
+
+    def act() -> str:
+        made = services.post_accruals(request.member, month)
+        if made.posting.state == Posting.State.REFUSED:
+            raise Refusal(f"The ledger refused it. {refusal_words(made.posting)}")
+        return f"{made.total} {made.currency} are accrued as {made.posting.number}; they are reversed on {made.reversed_on:%d %b %Y} by itself."
+
+    return _after(request, month, act)
+
+
+@require_POST
+def take_back(request):
+    """Take the accruals back, to make them anew."""
+    month = _month(request)
+
+    def act() -> str:
+        services.take_back(request.member, month)
+        return "They are taken back, and can be made anew."
+
+    return _after(request, month, act)
+
+
+@require_POST
+def account(request):
+    """Name the account on which accruals are owed."""
+    month = _month(request)
+
+    def act() -> str:
+        services.name_account(request.member, request.POST.get("account", "")[:20])
+        return "The account is named."
+
+    return _after(request, month, act)
+
+
+@require_POST
+def close(request):
+    """Close the month."""
+    month = _month(request)
+
+    def act() -> str:
+        services.close_period(request.member, month, request.POST.get("why", ""))
+        return f"{month:%B %Y} is closed. What comes later is posted into the next month."
+
+    return _after(request, month, act)
+
+
+@require_POST
+def reopen(request):
+    """Open the month again."""
+    month = _month(request)
+
+    def act() -> str:
+        services.reopen_period(request.member, month, request.POST.get("why", ""))
+        return f"{month:%B %Y} is open again."
+
+    return _after(request, month, act)
+
+
+@require_GET
+def account_page(request, code: str):
+    """An account's movements in a month: the advances that are out, a card's clearing, any other."""
+    _may_read(request)
+    firm, month = request.member.firm, _month(request)
+    name = books(firm).codes.codes.get(("account", code))
+    if name is None:
+        raise Http404(f"the ledger has no account {code[:20]}")
+    found = movements(firm, code, month)
+    context = {
+        "code": code, "name": name.name, "month": month, "before": (month - timedelta(days=1)).replace(day=1), "after": next_month(month), "moved": found,
+        "page": page_of(found.rows, AT_ONCE, request.GET.get("page")), "more": f"month={month:%Y-%m}&",
+    }  # fmt: skip
+    return render(request, "closing/account.html", context)
+
+
+@require_GET
+def choose_account(request):
+    """Lead to the movements of the account that was chosen."""
+    _may_read(request)
+    return redirect(
+        f"/ledger/accounts/{request.GET.get('code', '')[:20] or books(request.member.firm).accounts.advances}/?month={_month(request):%Y-%m}"
+    )
+
+
+@require_GET
+def card_page(request, card_id: int):
+    """A card's statement of a month: each charge and where it is."""
+    _may_read(request)
+    card = get_object_or_404(
+        Card.objects.select_related("owner__person", "owner__firm"), owner__firm=request.member.firm, pk=card_id
+    )
+    month = _month(request)
+    rows = (
+        Charge.objects.filter(card=card, date__range=(month, last_of(month)))
+        .select_related("expense__claim")
+        .order_by("date", "pk")
+    )
+    sums: dict[str, int] = {}
+    for state, minor in rows.values_list("state", "amount_minor"):
+        sums[state] = sums.get(state, 0) + minor
+    currency = card.owner.firm.currency
+    context = {
+        "card": card, "month": month, "before": (month - timedelta(days=1)).replace(day=1), "after": next_month(month), "page": page_of(rows, AT_ONCE, request.GET.get("page")),
+        "sums": [(state, Money.from_minor(minor, currency)) for state, minor in sums.items()], "whole": Money.from_minor(sum(sums.values()), currency),
+        "more": f"month={month:%Y-%m}&",
+    }  # fmt: skip
+    return render(request, "closing/card.html", context)
+
+
+@require_GET
+def tables_page(request):
+    """Tables that go out: what of, which columns, which days."""
+    return _tables(request)
+
+
+def _tables(request, status: int = 200, error: str = ""):
+    _may_read(request)
+    asked = request.POST or request.GET
+    shape = request.member.firm.shapes.filter(pk=whole(asked.get("shape"))).first()
+    kind = exports.KINDS.get(shape.kind if shape else asked.get("kind", ""), exports.KINDS["claims"])
+    today = clock.today(request.member.firm.zone)
+    first = (today.replace(day=1) - timedelta(days=1)).replace(day=1)
+    chosen = shape.columns if shape else asked.getlist("columns") or list(kind.columns)
+    context = {
+        "kinds": exports.KINDS.values(), "kind": kind, "columns": [(name, name in chosen) for name in kind.columns], "error": error, "shapes": request.member.firm.shapes.all(),
+        "since": asked.get("since") or first.isoformat(), "until": asked.get("until") or last_of(first).isoformat(), "shape": shape,
+    }  # fmt: skip
+    return render(request, "closing/tables.html", context, status=status)
+
+
+@require_GET
+def table(request):
+    """The table itself, as CSV or XLSX."""
+    _may_read(request)
+    get = request.GET
+    try:
+        asked = exports.wanted(get.get("kind", ""), get.getlist("columns"), get.get("since", ""), get.get("until", ""))
+        rows = asked.rows(request.member.firm)
+    except Refusal as refusal:
+        return _tables(request, 422, refusal.message)
+    name = f"{asked.kind.key}-{asked.since}-{asked.until}"
+    if get.get("format") == "xlsx":
+        response: HttpResponse | StreamingHttpResponse = HttpResponse(
+            write_xlsx(asked.kind.name, asked.columns, rows), content_type=XLSX
+        )
+        response["Content-Disposition"] = f'attachment; filename="{name}.xlsx"'
+        return response
+    response = StreamingHttpResponse(write_csv(asked.columns, rows), content_type="text/csv; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="{name}.csv"'
+    return response
+
+
+@require_GET
+def journal_json(request):
+    """The journal of some days as JSON: each entry with its lines, as the documented shape says."""
+    _may_read(request)
+    get, firm = request.GET, request.member.firm
+    try:
+        asked = exports.wanted("journal", (), get.get("since", ""), get.get("until", ""))
+    except Refusal as refusal:
+        return _tables(request, 422, refusal.message)
+    rows = Posting.objects.filter(
+        firm=firm, state=Posting.State.ENTERED, date__range=(asked.since, asked.until)
+    ).order_by("date", "pk")
+    entries = [
+        {
+            "number": row.number, "date": row.date.isoformat(), "key": row.key, "title": row.title, "currency": row.currency,
+            "lines": [
+                {"account": e.coding.account, "coding": dict(e.coding.codes), "debit": str(e.debit.amount), "credit": str(e.credit.amount), "text": e.text}
+                for e in journal_of(row).entries
+            ],
+        }
+        for row in rows.prefetch_related("lines")[: exports.MOST // 10]
+    ]  # fmt: skip
+    body = {"firm": firm.slug, "since": asked.since.isoformat(), "until": asked.until.isoformat(), "journals": entries}
+    response = HttpResponse(json.dumps(body, ensure_ascii=False, indent=1), content_type="application/json")
+    response["Content-Disposition"] = f'attachment; filename="journal-{asked.since}-{asked.until}.json"'
+    return response
+
+
+@require_POST
+def keep_shape(request):
+    """Keep a table under a name, or drop a kept one."""
+    _may_read(request)
+    if "drop" in request.POST:
+        exports.drop_shape(request.member, whole(request.POST.get("drop")))
+        return redirect("tables")
+    try:
+        shape = exports.keep_shape(
+            request.member, request.POST.get("name", ""), request.POST.get("kind", ""), request.POST.getlist("columns")
+        )
+    except NotAllowed:
+        raise
+    except Refusal as refusal:
+        return _tables(request, 422, refusal.message)
+    messages.info(request, f"“{shape.name}” is kept.")
+    return redirect(f"/ledger/tables/?shape={shape.pk}")
