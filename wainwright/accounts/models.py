@@ -166,6 +166,26 @@ class Period(models.Model):
         return f"{self.month:%B %Y}"
 
 
+class Connection(models.Model):
+    """How a firm reaches its ledger. It belongs to the firm: ``holder`` is only who is told of its troubles, and is changed in one act."""
+
+    firm = models.OneToOneField("people.Firm", on_delete=models.CASCADE, related_name="ledger_connection")
+    address = models.URLField(max_length=200, blank=True, help_text="Empty: the ledger of this installation.")
+    known_as = models.CharField(max_length=40, blank=True, help_text="What the firm is called in the ledger.")
+    token = models.TextField(blank=True, help_text="Sealed.")
+    holder = models.ForeignKey("people.Membership", on_delete=models.PROTECT, related_name="+")
+    every_hours = models.PositiveSmallIntegerField(
+        default=0, help_text="How often masters are fetched by itself; 0: never."
+    )
+    fetched = models.DateTimeField(null=True, blank=True, help_text="When masters were fetched last.")
+    answered = models.DateTimeField(null=True, blank=True, help_text="When it answered last.")
+    failing = models.DateTimeField(null=True, blank=True, help_text="Since when it does not.")
+    problem = models.CharField(max_length=200, blank=True)
+
+    def __str__(self):
+        return self.address or "the ledger of this installation"
+
+
 class Budget(models.Model):
     """A coding part's money for a year."""
 

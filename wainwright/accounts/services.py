@@ -10,6 +10,7 @@ from datetime import date
 from django.db import IntegrityError, transaction
 
 from wainwright import clock
+from wainwright.accounts.connection import ask
 from wainwright.accounts.models import (
     BankAnswer,
     Budget,
@@ -32,9 +33,12 @@ from wainwright.formats.pain002 import StatusReport, read_pain002
 from wainwright.outside import service
 from wainwright.people.models import Firm, Membership
 from wainwright.people.numbering import next_number
-from wainwright.ports.ledger import Entered
+from wainwright.ports.ledger import Entered, LedgerAway, LedgerShut, Refused
 from wainwright.trail import anchors
 from wainwright.trail.services import record
+
+# How a refusal is kept that is the connection's, not the journal's.
+SHUT = "LB-900"
 
 
 def use_budgets(
@@ -110,9 +114,16 @@ def prepare_posting(firm: Firm, journal: Journal, subject: str, title: str, on: 
 def send_posting(posting: Posting, who: Membership | None) -> Posting:
     """Send a kept journal to the ledger and keep the answer.
 
-    The ledger takes a key once, so that a process that died between sending and keeping can send again.
+    The ledger takes a key once, so that a process that died between sending and keeping can send again. One that does
+    not answer leaves the journal on its way: it is sent again by itself, under the same key.
     """
-    answer = service("ledger").post(posting.firm.slug, journal_of(posting), posting.date)
+    journal = journal_of(posting)
+    try:
+        answer = ask(posting.firm, lambda ledger, firm: ledger.post(firm, journal, posting.date))
+    except LedgerShut as error:
+        answer = Refused(SHUT, str(error))
+    except LedgerAway:
+        return Posting.objects.select_related("firm").get(pk=posting.pk)
     with transaction.atomic():
         posting = Posting.objects.select_for_update().select_related("firm").get(pk=posting.pk)
         if posting.state == Posting.State.ENTERED:

@@ -269,6 +269,11 @@ def _posted(request, claim: Claim):
             request, f"The ledger refused it. {refusal_words(posting)}" if posting else "The ledger refused it."
         )
         return redirect("bench-item", "claim", claim.pk)
+    if claim.state == "Cleared":
+        messages.error(
+            request, "The ledger does not answer. The journal is kept, and sent again by itself under the same key."
+        )
+        return redirect("bench-item", "claim", claim.pk)
     messages.info(request, f"{claim.code} is posted.")
     return _after(request, "claim", claim.pk)
 

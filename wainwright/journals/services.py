@@ -65,7 +65,7 @@ def go_on(run_id: int) -> PostingRun:
     run = PostingRun.objects.select_related("firm", "by__person", "by__firm").get(pk=run_id)
     for item in run.items.filter(state=PostingRunItem.State.WAITING).select_related("claim"):
         _one(run, item)
-    if run.finished is None:
+    if run.finished is None and not run.items.filter(state=PostingRunItem.State.WAITING).exists():
         _finish(run)
     return run
 
@@ -79,6 +79,9 @@ def _one(run: PostingRun, item: PostingRunItem) -> None:
         item.state = PostingRunItem.State.ENTERED if entered else PostingRunItem.State.LEFT_OUT
         item.why = "" if entered else str(getattr(error, "message", error))[:300]
     else:
+        if Posting.objects.filter(firm_id=run.firm_id, key=claim.journal_key, state=Posting.State.SENDING).exists():
+            # The ledger does not answer: the run goes on when it does.
+            return
         refused = claim.state == "Posting refused"
         item.state = PostingRunItem.State.REFUSED if refused else PostingRunItem.State.ENTERED
         item.why = _why(claim)[:300] if refused else ""

@@ -130,6 +130,8 @@ def post_again(request, posting_id: int):
     posting = booking.post_again(request.member, posting_id)
     if posting.state == Posting.State.REFUSED:
         messages.error(request, f"The ledger refused it again. {refusal_words(posting)}")
+    elif posting.state == Posting.State.SENDING:
+        messages.error(request, "The ledger does not answer. It is sent again by itself under the same key.")
     else:
         messages.info(request, f"It stands in the ledger as {posting.number}.")
     return redirect("journal", posting_id)

@@ -372,6 +372,9 @@ def apply_rules(member: Membership, account_id: int, line_ids: Sequence[int] | N
         if posting.state == Posting.State.REFUSED:
             left.append(f"{line.name} {line.amount}: {refusal_words(posting)}")
             continue
+        if posting.state == Posting.State.SENDING:
+            left.append("The ledger does not answer. Post them again in a few minutes: nothing is entered twice.")
+            break
         done += _told_by(member, account, line, rule, posting)
     return done, left
 

@@ -95,6 +95,9 @@ def finish_posting(posting: Posting, member: Membership | None) -> Claim:
         )
         entered = posting.state == Posting.State.ENTERED
         act = "post" if entered else "refuse"
+        if posting.state == Posting.State.SENDING:
+            # The ledger does not answer: it is sent again by itself, and the claim follows then.
+            return claim
         if not CLAIM.can(claim.state, act):
             return claim
         claim.state = CLAIM.after(claim.state, act)

@@ -76,6 +76,8 @@ def finish_recall(posting: Posting, member: Membership | None) -> Claim:
         claim = rows.get(pk=int(posting.subject.partition(":")[2]))
         if posting.key != claim.reversal_key or not CLAIM.can(claim.state, "reverse"):
             return claim
+        if posting.state == Posting.State.SENDING:
+            return claim
         if posting.state != Posting.State.ENTERED:
             record(member, "could not be called back", claim.subject, firm_id=claim.firm_id)
             return claim

@@ -9,6 +9,9 @@ class LedgerCode(models.Model):
     firm = models.SlugField()
     dimension = models.CharField(max_length=20)
     code = models.CharField(max_length=20)
+    name = models.CharField(max_length=80, blank=True)
+    parent = models.CharField(max_length=20, blank=True)
+    open_from = models.DateField(null=True)
     open_until = models.DateField(null=True)
     asks_for = models.JSONField(default=list)
 
@@ -18,6 +21,29 @@ class LedgerCode(models.Model):
 
     def __str__(self):
         return f"{self.dimension} {self.code}"
+
+
+class LedgerParty(models.Model):
+    """What the ledger keeps besides codes: suppliers, customers, people, tax codes."""
+
+    firm = models.SlugField()
+    kind = models.CharField(max_length=10)
+    code = models.CharField(max_length=20)
+    name = models.CharField(max_length=120)
+    country = models.CharField(max_length=2, blank=True)
+    iban = models.CharField(max_length=34, blank=True)
+    tax_number = models.CharField(max_length=20, blank=True)
+    rate = models.DecimalField(max_digits=5, decimal_places=4, null=True)
+    share = models.DecimalField(max_digits=5, decimal_places=4, null=True)
+    open_until = models.DateField(null=True)
+    key = models.CharField(max_length=80, blank=True, help_text="Under which it was made, where somebody asked for it.")
+
+    class Meta:
+        app_label = "ledger"
+        constraints = [models.UniqueConstraint(fields=["firm", "kind", "code"], name="one_ledger_party")]
+
+    def __str__(self):
+        return f"{self.kind} {self.code}"
 
 
 class ClosedPeriod(models.Model):

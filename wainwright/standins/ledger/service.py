@@ -5,10 +5,12 @@ from __future__ import annotations
 from datetime import date
 
 from django.db import transaction
+from django.db.models import Q
 
+from wainwright.core.masters import CUSTOMER, PERSON, SUPPLIER, TAX, Master
 from wainwright.core.posting import Journal
-from wainwright.ports.ledger import Entered, Refused
-from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode, LedgerEntry
+from wainwright.ports.ledger import Entered, Masters, NewSupplier, Refused
+from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode, LedgerEntry, LedgerParty
 
 
 class Standin:
@@ -35,6 +37,58 @@ class Standin:
         ]
         LedgerEntry.objects.create(firm=firm, key=journal.key, number=number, date=on, lines=lines)
         return Entered(number)
+
+    def state(self, firm: str, key: str) -> Entered | None:
+        """Return under which number a journal stands."""
+        known = LedgerEntry.objects.filter(firm=firm, key=key).first()
+        return Entered(known.number) if known else None
+
+    def masters(self, firm: str) -> Masters:
+        """Return everything that is kept."""
+        codes = [
+            Master(
+                row.dimension,
+                row.code,
+                row.name or row.code,
+                row.open_from,
+                row.open_until,
+                tuple(row.asks_for),
+                row.parent,
+            )
+            for row in LedgerCode.objects.filter(firm=firm).order_by("dimension", "code")
+        ]
+        parties = [_party(row) for row in LedgerParty.objects.filter(firm=firm).order_by("kind", "code")]
+        return Masters((*codes, *parties), frozenset({row.kind for row in codes} | {SUPPLIER, CUSTOMER, TAX, PERSON}))
+
+    @transaction.atomic
+    def make_supplier(self, firm: str, supplier: NewSupplier) -> Master:
+        """Make a supplier once: by its key, its account, or its tax number."""
+        rows = LedgerParty.objects.filter(firm=firm, kind=SUPPLIER)
+        same = Q(key=supplier.key)
+        same |= Q(iban=supplier.iban) if supplier.iban else Q(pk__in=[])
+        same |= Q(tax_number=supplier.tax_number) if supplier.tax_number else Q(pk__in=[])
+        known = rows.filter(same).first()
+        if known is None:
+            known = LedgerParty.objects.create(
+                firm=firm, kind=SUPPLIER, code=f"L{20001 + rows.count()}", name=supplier.name[:120], iban=supplier.iban,
+                tax_number=supplier.tax_number, country=supplier.country, key=supplier.key,
+            )  # fmt: skip
+        return _party(known)
+
+
+def _party(row: LedgerParty) -> Master:
+    return Master(
+        row.kind,
+        row.code,
+        row.name,
+        None,
+        row.open_until,
+        country=row.country,
+        rate=row.rate,
+        share=row.share,
+        iban=row.iban,
+        tax_number=row.tax_number,
+    )
 
 
 def _check(parts: dict[str, str], codes: dict[tuple[str, str], LedgerCode], on: date) -> Refused | None:

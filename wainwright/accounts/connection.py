@@ -1,0 +1,52 @@
+"""The firm's ledger as it is connected: one of this installation, or one over the network; and how it fares."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TypeVar
+
+from django.db.models import Q
+
+from wainwright import clock
+from wainwright.accounts.models import Connection
+from wainwright.adapters.http_ledger import HttpLedger
+from wainwright.news.services import tell
+from wainwright.outside import service
+from wainwright.people.models import Firm
+from wainwright.people.sealing import unseal
+from wainwright.ports.ledger import Ledger, LedgerAway, LedgerShut
+
+T = TypeVar("T")
+
+
+def connection_of(firm: Firm) -> Connection | None:
+    """The firm's connection, nothing where it uses the ledger of this installation. One query."""
+    return Connection.objects.filter(firm=firm).select_related("holder__person", "holder__firm").first()
+
+
+def ask(firm: Firm, question: Callable[[Ledger, str], T]) -> T:
+    """Ask the firm's ledger, and keep whether it answered. Raises ``LedgerAway``, ``LedgerShut``; never inside a transaction.
+
+    ``question`` gets the ledger and what the firm is called there.
+    """
+    row = connection_of(firm)
+    if row is None or not row.address:
+        return question(service("ledger"), firm.slug)
+    try:
+        found = question(HttpLedger(row.address, unseal(row.token)), row.known_as or firm.slug)
+    except (LedgerAway, LedgerShut) as error:
+        _failed(row, str(error))
+        raise
+    Connection.objects.filter(pk=row.pk).update(answered=clock.now(), failing=None, problem="")
+    return found
+
+
+def _failed(row: Connection, why: str) -> None:
+    """Keep since when it fails, and tell its holder once."""
+    now = clock.now()
+    began = Connection.objects.filter(Q(failing__isnull=True), pk=row.pk).update(failing=now)
+    Connection.objects.filter(pk=row.pk).update(problem=why[:200])
+    if began:
+        tell(
+            row.holder, "The connection to the ledger fails", "/ledger/masters/", f"Since {now:%d %b %H:%M} UTC {why}."
+        )
