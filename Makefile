@@ -3,7 +3,7 @@ PY := .venv/bin/python
 MANAGE := $(PY) manage.py
 PORT ?= 8000
 
-.PHONY: demo demo-fresh test attack any-day steady lint bench screenshots styles lock
+.PHONY: demo demo-fresh test attack any-day steady lint bench ledger screenshots styles lock
 
 demo: .venv/.installed
 	@sh scripts/debian.sh run
@@ -46,6 +46,10 @@ screenshots: .venv/.installed
 styles:
 	@npm ci --no-audit --no-fund
 	@sh scripts/styles.sh
+
+# The ledger stand-in as a process of its own, over HTTP: what a firm's own ledger would be reached by.
+ledger: .venv/.installed
+	@WAINWRIGHT_DEMO=1 $(PY) manage.py ledger_server --port 8090
 
 lock:
 	@$(PY) -m piptools compile -q --generate-hashes --no-emit-index-url --no-emit-find-links --no-emit-trusted-host \

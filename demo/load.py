@@ -220,7 +220,13 @@ def load_codes(firms: dict[str, Firm], people: dict[str, Membership], today: dat
         )  # fmt: skip
         closed = today - timedelta(days=int(r["ledger_closed_days_ago"])) if r["ledger_closed_days_ago"] else None
         LedgerCode.objects.create(
-            firm=firm.slug, dimension=r["dimension"], code=r["code"], open_until=closed, asks_for=asks
+            firm=firm.slug,
+            dimension=r["dimension"],
+            code=r["code"],
+            name=r["name"],
+            parent=r["parent"],
+            open_until=closed,
+            asks_for=asks,
         )
         if r["budget"]:
             for year in (today.year - 1, today.year, today.year + 1):
@@ -233,7 +239,7 @@ def load_codes(firms: dict[str, Firm], people: dict[str, Membership], today: dat
             accounts[name] = code.replace("_", " ").capitalize()
         for code, name in accounts.items():
             Code.objects.create(firm=firm, dimension="account", code=code, name=name)
-            LedgerCode.objects.create(firm=firm.slug, dimension="account", code=code)
+            LedgerCode.objects.create(firm=firm.slug, dimension="account", code=code, name=name)
         # Closed before the oldest posting of the history.
         month = f"{today - timedelta(days=115):%Y-%m}"
         ClosedPeriod.objects.create(firm=firm.slug, month=month)

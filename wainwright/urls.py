@@ -15,6 +15,7 @@ from wainwright.closing import views as closing
 from wainwright.expenses.views import breakdown, cards, costs, expense, grid, loose, papers
 from wainwright.journals import runs as posting_runs
 from wainwright.journals import views as journals
+from wainwright.masters import views as masters
 from wainwright.profile import views as profile
 from wainwright.reconciling import views as reconciling
 from wainwright.rulebook import views as rate_views
@@ -250,6 +251,15 @@ urlpatterns = [
     path("ledger/tables/table/", closing.table, name="table"),
     path("ledger/tables/journal.json", closing.journal_json, name="journal-json"),
     path("ledger/tables/keep/", closing.keep_shape, name="table-keep"),
+    path("ledger/masters/", masters.masters_page, name="masters"),
+    path("ledger/masters/connection/", masters.connect, name="masters-connect"),
+    path("ledger/masters/hand-over/", masters.hand_over, name="masters-hand-over"),
+    path("ledger/masters/fetch/", masters.fetch, name="masters-fetch-now"),
+    path("ledger/masters/file/", masters.read_file, name="masters-file"),
+    path("ledger/masters/connect-one/", masters.close_gap, name="masters-gap"),
+    path("ledger/masters/suppliers/", masters.make_suppliers, name="masters-suppliers"),
+    path("ledger/masters/<int:fetch_id>/", masters.fetch_page, name="masters-fetch"),
+    path("ledger/masters/<int:fetch_id>/take/", masters.take, name="masters-take"),
     path("ledger/bank/", reconciling.accounts_page, name="bank-accounts"),
     path("ledger/bank/<int:account_id>/", reconciling.account_page, name="bank-account"),
     path("ledger/bank/<int:account_id>/take/", reconciling.take, name="bank-take"),

@@ -101,7 +101,7 @@ class HoldTest(WorldTransactionTestCase):
         books_, ledger = "wainwright.claims.services.books", "wainwright.accounts.services"
         bank = "wainwright.claims.services.answers"
         posting = [
-            f"{ledger}.service",
+            f"{ledger}.ask",
             f"{ledger}.record",
             f"{books_}._posted",
             f"{ledger}.use_budgets",

@@ -13,6 +13,7 @@ from django.urls import URLPattern, URLResolver, get_resolver
 from wainwright.accounts.models import BankAnswer, Payment, PayRun, Posting
 from wainwright.claims.models import Claim
 from wainwright.expenses.models import CardFile, Expense, HeldMail, Receipt, ReceiptPage
+from wainwright.masters.models import Fetch
 from wainwright.people.models import Card, Cover, Delegate, Membership
 from wainwright.reconciling.models import BankAccount, Line, Match
 from wainwright.signoff.models import SignOff
@@ -77,7 +78,7 @@ def things_of(member: Membership) -> dict[str, object]:
         "card_id": first(Card.objects.filter(owner=member)), "file_id": first(CardFile.objects.filter(member=member)),
         "mail_id": first(HeldMail.objects.filter(member=member)) or first(Mail.objects.filter(to=member.person.email)),
         "posting_id": first(Posting.objects.filter(firm=firm)), "run_id": first(run), "answer_id": first(BankAnswer.objects.filter(run__in=run)),
-        "account_id": first(BankAccount.objects.filter(firm=firm)), "line_id": first(Line.objects.filter(account__firm=firm)), "match_id": first(Match.objects.filter(account__firm=firm)),
+        "fetch_id": first(Fetch.objects.filter(firm=firm)), "code": "2320", "account_id": first(BankAccount.objects.filter(firm=firm)), "line_id": first(Line.objects.filter(account__firm=firm)), "match_id": first(Match.objects.filter(account__firm=firm)),
         "payment_id": first(Payment.objects.filter(run__in=run)), "kind": "claim", "act": "send-back", "slug": firm.slug, "index": 0, "number": 0,
         "opened": "papers", "secret": "x", "token": "x", "uidb36": "1", "key": "x-y", "line": "x",
     }  # fmt: skip

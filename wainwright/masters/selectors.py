@@ -1,0 +1,217 @@
+"""Reads of masters: what is known, what of it is in use and where, and what still has to be connected, gaps first."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+from datetime import date
+
+from django.db.models import Count, Q
+from rapidfuzz import fuzz
+
+from wainwright.accounts.models import Budget, Code, FirmAccounts
+from wainwright.claims.models import Claim
+from wainwright.core.masters import ACCOUNT, SUPPLIER, TAX, Master
+from wainwright.core.matching import plain_merchant
+from wainwright.expenses.models import Expense
+from wainwright.masters.models import MerchantSupplier, Supplier, TaxCode
+from wainwright.people.models import Card, Firm, Membership
+from wainwright.reconciling.models import BankAccount
+from wainwright.rulebook.models import Category
+from wainwright.trips.models import Trip
+
+ALIKE = 88
+MOST_MERCHANTS = 50
+
+
+def known(firm: Firm) -> list[Master]:
+    """Return every master that is known here. Three queries."""
+    fields = ("dimension", "code", "name", "open_from", "open_until", "asks_for", "parent")
+    found = [
+        Master(*what, tuple(asks_for), parent)
+        for *what, asks_for, parent in Code.objects.filter(firm=firm).values_list(*fields)
+    ]
+    found += [
+        Master(SUPPLIER, row.code, row.name, None, row.open_until, iban=row.iban, tax_number=row.tax_number)
+        for row in Supplier.objects.filter(firm=firm)
+    ]
+    found += [
+        Master(
+            TAX, row.code, row.name, row.open_from, row.open_until, country=row.country, rate=row.rate, share=row.share
+        )
+        for row in TaxCode.objects.filter(firm=firm)
+    ]
+    return found
+
+
+def in_use(firm: Firm) -> dict[tuple[str, str], list[str]]:
+    """Return where each code is in use: categories, accounts of the firm, people's usual coding, open trips and claims, budgets, cards. Eight queries."""
+    found: dict[tuple[str, str], list[str]] = defaultdict(list)
+    for category in Category.objects.filter(firm=firm):
+        found[ACCOUNT, category.account].append(f"category {category.name}")
+    row = FirmAccounts.objects.filter(firm=firm).values().first() or {}
+    for name, account in row.items():
+        if name not in ("id", "firm_id") and account:
+            found[ACCOUNT, account].append(f"the firm's account of {name.replace('_', ' ')}")
+    for account in (
+        Card.objects.filter(owner__firm=firm, closed__isnull=True)
+        .exclude(account="")
+        .values_list("account", flat=True)
+        .distinct()
+    ):
+        found[ACCOUNT, account].append("clearing account of a card")
+    counted: dict[tuple[str, str], dict[str, int]] = defaultdict(lambda: defaultdict(int))
+    for what, rows in (
+        ("person's usual coding", Membership.objects.filter(firm=firm, active=True)), ("open trip", Trip.objects.filter(firm=firm).exclude(state__in=Trip.OVER)),
+        ("open claim", Claim.objects.filter(firm=firm).exclude(state__in=[*Claim.OVER, "Settled", "Posted"])),
+        ("cost not posted", Expense.objects.filter(firm=firm).exclude(codes=[]).exclude(claim__state__in=["Posted", "Settled"])),
+    ):  # fmt: skip
+        for codes in rows.values_list("codes", flat=True):
+            for dimension, code in codes:
+                counted[dimension, code][what] += 1
+    for dimension, code in Budget.objects.filter(firm=firm).values_list("dimension", "code").distinct():
+        counted[dimension, code]["budget"] += 1
+    for key, of in counted.items():
+        found[key] += [f"{number} {what}{'s' if number > 1 else ''}" for what, number in of.items()]
+    return found
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """What is proposed for a gap: the code, how it is called, and why."""
+
+    code: str
+    name: str
+    why: str
+
+
+@dataclass(frozen=True)
+class Gap:
+    """Something that is not connected, or to what is closed by now: what it is, why it hurts, what is proposed."""
+
+    kind: str
+    key: str
+    name: str
+    why: str
+    proposal: Proposal | None = None
+
+
+def gaps(firm: Firm, day: date) -> list[Gap]:
+    """Return what has to be connected, before it hurts: categories, cards, people, merchants. Nine queries."""
+    codes = {row.code: row for row in Code.objects.filter(firm=firm, dimension=ACCOUNT)}
+    open_accounts = {code: row for code, row in codes.items() if not (row.open_until and row.open_until < day)}
+    return [*_categories(firm, open_accounts, codes), *_cards(firm, open_accounts), *_people(firm), *_merchants(firm)]
+
+
+def _categories(firm: Firm, open_accounts: dict[str, Code], codes: dict[str, Code]) -> list[Gap]:
+    found = []
+    for category in Category.objects.filter(firm=firm):
+        if category.account in open_accounts:
+            continue
+        why = (
+            "it posts to no account"
+            if not category.account
+            else f"account {category.account} is {'closed' if category.account in codes else 'not in the ledger'}"
+        )
+        best = max(
+            ((fuzz.token_set_ratio(category.name, row.name), row) for row in open_accounts.values()),
+            key=lambda each: each[0],
+            default=None,
+        )
+        proposal = Proposal(best[1].code, best[1].name, "its name is alike") if best and best[0] >= ALIKE else None
+        found.append(Gap("category", category.code, category.name, why, proposal))
+    return found
+
+
+def _cards(firm: Firm, open_accounts: dict[str, Code]) -> list[Gap]:
+    """Cards of the firm whose clearing account is no open account, or that no bank account mirrors."""
+    usual = FirmAccounts.objects.filter(firm=firm).values_list("card_clearing", flat=True).first() or ""
+    mirrored = set(BankAccount.objects.filter(firm=firm, kind="card").values_list("ledger_account", flat=True))
+    found = []
+    for card in Card.objects.filter(owner__firm=firm, firm_pays=True, closed__isnull=True).select_related(
+        "owner__person"
+    ):
+        account = card.account or usual
+        name = f"{card}, {card.owner.person.name}"
+        if account not in open_accounts:
+            proposal = (
+                Proposal(usual, open_accounts[usual].name, "it is the firm's own") if usual in open_accounts else None
+            )
+            found.append(
+                Gap(
+                    "card",
+                    str(card.pk),
+                    name,
+                    f"its clearing account {account or 'is not named'} is not open",
+                    proposal,
+                )
+            )
+        elif account not in mirrored:
+            found.append(
+                Gap(
+                    "card bank",
+                    str(card.pk),
+                    name,
+                    f"no card account is kept for {account}: its statement would agree with nothing",
+                )
+            )
+    return found
+
+
+def _people(firm: Firm) -> list[Gap]:
+    """People with claims who are no supplier of the ledger yet; one with the same account or name is proposed."""
+    rows = (
+        Membership.objects.filter(firm=firm, active=True, traveller=True, supplier__isnull=True)
+        .select_related("person")
+        .order_by("person__name")
+    )
+    free = list(Supplier.objects.filter(firm=firm, member__isnull=True))
+    by_iban = {row.iban: row for row in free if row.iban}
+    by_name = {row.name.casefold(): row for row in free}
+    found = []
+    for member in rows:
+        proposal = None
+        if member.iban and member.iban in by_iban:
+            proposal = Proposal(by_iban[member.iban].code, by_iban[member.iban].name, "it has the same account")
+        elif member.person.name.casefold() in by_name:
+            row = by_name[member.person.name.casefold()]
+            proposal = Proposal(row.code, row.name, "it has the same name")
+        found.append(
+            Gap("person", str(member.pk), member.person.name, "no supplier of the ledger is this person", proposal)
+        )
+    return found
+
+
+def _merchants(firm: Firm) -> list[Gap]:
+    """Merchants that bill the firm centrally and are no supplier yet, the most frequent first."""
+    rows = (
+        Expense.objects.filter(firm=firm, paid_by="central")
+        .exclude(merchant="")
+        .values("merchant")
+        .annotate(n=Count("pk"))
+        .order_by("-n", "merchant")
+    )
+    told = set(MerchantSupplier.objects.filter(firm=firm).values_list("merchant", flat=True))
+    free = list(Supplier.objects.filter(firm=firm).filter(Q(member__isnull=True)))
+    found, seen = [], set()
+    for row in rows[:MOST_MERCHANTS]:
+        plain = plain_merchant(row["merchant"])[:120]
+        if not plain or plain in told or plain in seen:
+            continue
+        seen.add(plain)
+        best = max(
+            ((fuzz.token_set_ratio(plain, plain_merchant(each.name)), each) for each in free),
+            key=lambda each: each[0],
+            default=None,
+        )
+        proposal = Proposal(best[1].code, best[1].name, "its name is alike") if best and best[0] >= ALIKE else None
+        found.append(
+            Gap(
+                "merchant",
+                plain,
+                row["merchant"],
+                f"billed the firm {row['n']} {'time' if row['n'] == 1 else 'times'}, and is no supplier of the ledger",
+                proposal,
+            )
+        )
+    return found

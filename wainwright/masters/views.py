@@ -1,0 +1,194 @@
+"""Pages of the ledger's masters: the connection and its health, what would change, what has to be connected."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wainwright import clock
+from wainwright.accounts.connection import connection_of
+from wainwright.accounts.selectors import books
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.fields import whole
+from wainwright.formats.master_table import MOST_BYTES
+from wainwright.masters import services
+from wainwright.masters.models import Fetch, Supplier, TaxCode
+from wainwright.masters.selectors import gaps
+from wainwright.paging import page_of
+from wainwright.people.selectors import finance_of
+
+AT_ONCE = 60
+HOURS = [(0, "only when asked"), (1, "every hour"), (6, "every six hours"), (24, "every day"), (168, "every week")]
+WORDS = {
+    "gone": "gone",
+    "closed": "closed",
+    "renamed": "renamed",
+    "changed": "changed",
+    "back": "open again",
+    "new": "new",
+}
+KINDS = {
+    "category": "Categories",
+    "card": "Cards",
+    "card bank": "Cards without an account",
+    "person": "People",
+    "merchant": "Merchants",
+}
+
+
+def _may_read(request) -> None:
+    if not (request.member.reads_all or request.member.administrator):
+        raise NotAllowed("The ledger's masters are for finance, auditors and administrators.")
+
+
+@require_GET
+def masters_page(request):
+    """The connection, what was fetched, what has to be connected."""
+    return _show(request)
+
+
+def _show(request, status: int = 200, **more):
+    _may_read(request)
+    firm = request.member.firm
+    found = gaps(firm, clock.today(firm.zone))
+    by_kind = [(key, name, [gap for gap in found if gap.kind == key]) for key, name in KINDS.items()]
+    row = connection_of(firm)
+    fetches = Fetch.objects.filter(firm=firm).defer("rows", "left").select_related("by__person", "taken_by__person")
+    accounts = sorted((code, each.name) for (d, code), each in books(firm).codes.codes.items() if d == "account")
+    context = {
+        "connection": row, "hours": HOURS, "fetches": fetches[:8], "fetching": fetches.filter(state="fetching").exists(), "old": services.masters_old(firm),
+        "gaps": [(key, name, rows[:AT_ONCE], max(0, len(rows) - AT_ONCE)) for key, name, rows in by_kind if rows], "gap_count": len(found),
+        "accounts": accounts, "suppliers": Supplier.objects.filter(firm=firm, open_until__isnull=True)[:500], "people": finance_of(firm.pk),
+        "counts": _counts(firm), "error": "", "field": "", "gap_error": "", "gap_at": "",
+        "typed": {"address": row.address if row else "", "known_as": row.known_as if row else "", "every_hours": row.every_hours if row else 0, "kind": ""},
+    }  # fmt: skip
+    return render(request, "masters/masters.html", context | more, status=status)
+
+
+def _counts(firm) -> list[tuple[str, int]]:
+    ledger, found = books(firm), {}
+    for dimension, _ in ledger.codes.codes:
+        found[dimension] = found.get(dimension, 0) + 1
+    names = {each.code: each.plural for each in ledger.dimensions}
+    counted = [(names.get(key, key.replace("_", " ").capitalize() + "s"), number) for key, number in found.items()]
+    return [
+        *counted,
+        ("Suppliers", Supplier.objects.filter(firm=firm).count()),
+        ("Tax codes", TaxCode.objects.filter(firm=firm).count()),
+    ]
+
+
+@require_POST
+def connect(request):
+    """Connect the ledger."""
+    post = request.POST
+    typed = {name: post.get(name, "")[:200] for name in ("address", "known_as")} | {
+        "every_hours": whole(post.get("every_hours")),
+        "kind": "",
+    }
+    try:
+        services.connect(
+            request.member, typed["address"], typed["known_as"], post.get("token", ""), typed["every_hours"]
+        )
+    except NotAllowed:
+        raise
+    except Refusal as refusal:
+        return _show(request, 422, error=refusal.message, field=refusal.field, typed=typed)
+    messages.info(request, "The connection is kept. Fetch, to see what the ledger has.")
+    return redirect("masters")
+
+
+@require_POST
+def hand_over(request):
+    """Hand the connection over."""
+    row = services.hand_over(request.member, whole(request.POST.get("to")))
+    messages.info(request, f"{row.holder.person.name} holds the connection now.")
+    return redirect("masters")
+
+
+@require_POST
+def fetch(request):
+    """Fetch now."""
+    row = services.fetch(request.member)
+    return redirect("masters-fetch", row.pk)
+
+
+@require_POST
+def read_file(request):
+    """Read masters from a file."""
+    given = request.FILES.get("file")
+    try:
+        if given is not None and given.size > MOST_BYTES:
+            raise Refusal("The file is larger than 12 MB. Leave out what is not needed.", "file")
+        name, content = (given.name or "", given.read()) if given is not None else ("", b"")
+        row = services.read_file(
+            request.member, name, content, request.POST.get("kind", ""), "complete" in request.POST
+        )
+    except NotAllowed:
+        raise
+    except Refusal as refusal:
+        return _show(request, 422, error=refusal.message, field=refusal.field)
+    return redirect("masters-fetch", row.pk)
+
+
+@require_GET
+def fetch_page(request, fetch_id: int):
+    """What taking would change: what hurts first, then by what it is."""
+    _may_read(request)
+    row = get_object_or_404(
+        Fetch.objects.defer("rows").select_related("firm", "by__person", "taken_by__person"),
+        firm=request.member.firm,
+        pk=fetch_id,
+    )
+    wanted = request.GET.get("what", "")
+    counted: dict[str, int] = {}
+    for what, *_ in row.changes:
+        counted[what] = counted.get(what, 0) + 1
+    shown = [change for change in row.changes if not wanted or change[0] == wanted]
+    names = {each.code: each.name for each in books(row.firm).dimensions}
+    rows = [
+        {"what": what, "kind": names.get(kind, kind.replace("_", " ").capitalize()), "code": code, "name": name, "words": words, "in_use": used, "hurts": hurts}
+        for what, kind, code, name, words, used, hurts in shown
+    ]  # fmt: skip
+    context = {
+        "row": row, "page": page_of(rows, AT_ONCE, request.GET.get("page")), "counted": [(what, WORDS[what], counted[what]) for what in WORDS if what in counted], "wanted": wanted,
+        "hurting": sum(bool(change[6]) for change in row.changes), "more": f"what={wanted}&" if wanted in WORDS else "",
+    }  # fmt: skip
+    return render(request, "masters/fetch.html", context)
+
+
+@require_POST
+def take(request, fetch_id: int):
+    """Take what was shown."""
+    row = services.take(request.member, fetch_id)
+    messages.info(
+        request,
+        f"{len(row.changes)} {'change is' if len(row.changes) == 1 else 'changes are'} taken. What is not connected stands below, first.",
+    )
+    return redirect("masters")
+
+
+@require_POST
+def close_gap(request):
+    """Connect one thing."""
+    post = request.POST
+    try:
+        services.close_gap(request.member, post.get("kind", "")[:20], post.get("key", "")[:120], post.get("code", ""))
+    except (NotAllowed, Stale):
+        raise
+    except Refusal as refusal:
+        return _show(request, 422, gap_error=refusal.message, gap_at=post.get("key", "")[:120])
+    messages.info(request, "It is connected.")
+    return redirect("masters")
+
+
+@require_POST
+def make_suppliers(request):
+    """Make people suppliers of the ledger."""
+    done, left = services.make_suppliers(request.member, [whole(each) for each in request.POST.getlist("person")])
+    if done:
+        messages.info(request, f"{done} {'person is' if done == 1 else 'people are'} connected with a supplier.")
+    for words in left[:5]:
+        messages.error(request, words)
+    return redirect("masters")
