@@ -11,6 +11,7 @@ from wainwright.accounts.models import Payment
 from wainwright.people.models import Membership
 from wainwright.reconciling import services
 from wainwright.reconciling.models import BankAccount
+from wainwright.standins.ledger.models import LedgerCode, LedgerParty
 
 # Day, signed amount, name, text, reference, the bank's own key.
 Row = tuple[date, str, str, str, str, str]
@@ -42,6 +43,22 @@ def camt(
     ).encode()
 
 
+def ledger_moves_on(slug: str) -> None:
+    """What the ledger has by now and nobody has fetched: a new project, another name, tax codes, suppliers."""
+    LedgerCode.objects.create(firm=slug, dimension="project", code="P-0455", name="Aberdeen dredging")
+    LedgerCode.objects.filter(firm=slug, dimension="cost_centre", code="3140").update(name="Boats and buoys")
+    for code, name, rate, share in (
+        ("V23", "Standard rate", "0.23", "1"),
+        ("V135", "Lodging rate", "0.135", "0"),
+        ("V0", "No tax", "0", "0"),
+    ):
+        LedgerParty.objects.create(
+            firm=slug, kind="tax_code", code=code, name=name, country="IE", rate=rate, share=share
+        )
+    for code, name in (("L10001", "Skerry Air"), ("L10002", "Quayside Parking"), ("L10003", "Dublin Harbour Inn")):
+        LedgerParty.objects.create(firm=slug, kind="supplier", code=code, name=name)
+
+
 def tell(people: dict[str, Membership], today: date) -> None:
     """Leave both firms' accounts with their numbers, and the statement of one that is half told."""
     for name, card in (("priya", "4410"), ("liv", "5521")):
@@ -52,6 +69,7 @@ def tell(people: dict[str, Membership], today: date) -> None:
             BankAccount.objects.create(
                 firm=firm, name=words, number=number, kind=kind, ledger_account=account, currency=firm.currency
             )
+    ledger_moves_on("ltd")
     finance = people["priya"]
     paid = Payment.objects.filter(run__firm=finance.firm, state=Payment.State.PAID).select_related(
         "run", "member__person"

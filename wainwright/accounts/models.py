@@ -296,6 +296,13 @@ class PayRun(models.Model):
     message_id = models.CharField(max_length=35, unique=True)
     file = models.BinaryField()
     made_by = models.ForeignKey("people.Membership", on_delete=models.PROTECT)
+    by_hand = models.CharField(max_length=40, blank=True, help_text="How it was paid, where no file went to the bank.")
+    to_release = models.BooleanField(
+        default=False, help_text="It waits for a second person before the file goes to the bank."
+    )
+    released_by = models.ForeignKey(
+        "people.Membership", on_delete=models.PROTECT, null=True, blank=True, related_name="+"
+    )
     time = models.DateTimeField()
 
     class Meta:

@@ -34,6 +34,7 @@ from wainwright.outside import service
 from wainwright.people.models import Firm, Membership
 from wainwright.people.numbering import next_number
 from wainwright.ports.ledger import Entered, LedgerAway, LedgerShut, Refused
+from wainwright.rulebook.selectors import rulebook
 from wainwright.trail import anchors
 from wainwright.trail.services import record
 
@@ -191,25 +192,54 @@ def prepare_pay_run(who: Membership, payables: Sequence[Payable], on: date) -> P
         for index, p in enumerate(payables, 1)
     ]
     try:
-        content = write_pain001(Payer(firm.name, firm.iban, firm.bic, firm.currency), transfers, message_id)
+        payer = Payer(firm.name, firm.iban, firm.bic, firm.currency)
+        content = write_pain001(payer, transfers, message_id, rulebook(firm).policy.pain)
     except ValueError as error:
         raise Refusal(f"The payment file cannot be written: {error}") from error
+    whole, most = total((p.amount for p in payables), firm.currency), rulebook(firm).policy.release_above_minor
     run = PayRun.objects.create(
         firm=firm, number=number, date=on, currency=firm.currency, message_id=message_id, file=content, made_by=who,
-        total_minor=total((p.amount for p in payables), firm.currency).minor, time=clock.now(),
+        total_minor=whole.minor, time=clock.now(), to_release=most is not None and whole.minor > most,
     )  # fmt: skip
-    try:
-        with transaction.atomic():
-            Payment.objects.bulk_create(
-                Payment(run=run, subject=p.subject, member=p.member, text=p.text[:140], iban=p.account,
-                        amount_minor=p.amount.minor, end_to_end=t.end_to_end)
-                for p, t in zip(payables, transfers, strict=True)
-            )  # fmt: skip
-    except IntegrityError as error:
-        raise Stale("One of these is already in another pay run. Open the page again to see what is left.") from error
+    _keep_payments(run, payables, [each.end_to_end for each in transfers])
     record(who, "made a pay run", f"payrun:{run.pk}", after={"total": run.total_minor, "payments": len(payables)})
     anchors.drop_when_kept(f"pay run {run.number} of {firm.slug}", firm.pk)
     return run
+
+
+def _keep_payments(run: PayRun, payables: Sequence[Payable], keys: Sequence[str]) -> list[Payment]:
+    """Keep the payments of a run; the database refuses a subject that is under way or paid already. Raises ``Stale``."""
+    try:
+        with transaction.atomic():
+            return Payment.objects.bulk_create(
+                Payment(run=run, subject=p.subject, member=p.member, text=p.text[:140], iban=p.account, amount_minor=p.amount.minor, end_to_end=key)
+                for p, key in zip(payables, keys, strict=True)
+            )  # fmt: skip
+    except IntegrityError as error:
+        raise Stale("One of these is already in another pay run. Open the page again to see what is left.") from error
+
+
+def keep_by_hand(
+    who: Membership, payables: Sequence[Payable], on: date, method: str, reference: str
+) -> tuple[PayRun, list[Payment]]:
+    """Keep what was paid without a file: a run of its own, answered as it is made. Inside the caller's transaction. Raises ``Stale``."""
+    firm = who.firm
+    number = next_number(PayRun, firm)
+    message_id = f"WW-{firm.slug[:12].upper()}-{number:05d}"
+    run = PayRun.objects.create(
+        firm=firm, number=number, date=on, currency=firm.currency, message_id=message_id, file=b"", made_by=who, state=PayRun.State.ANSWERED,
+        by_hand=method[:40], total_minor=total((p.amount for p in payables), firm.currency).minor, time=clock.now(),
+    )  # fmt: skip
+    rows = _keep_payments(run, payables, [f"{message_id}-{index:03d}" for index in range(1, len(payables) + 1)])
+    Payment.objects.filter(run=run).update(by_hand=f"{method}: {reference}"[:200])
+    record(
+        who,
+        "paid by hand",
+        f"payrun:{run.pk}",
+        after={"total": run.total_minor, "method": method, "reference": reference},
+    )
+    anchors.drop_when_kept(f"pay run {run.number} of {firm.slug}", firm.pk)
+    return run, rows
 
 
 def send_pay_run(run: PayRun) -> None:
@@ -217,6 +247,8 @@ def send_pay_run(run: PayRun) -> None:
 
     Raises ``Unreadable`` for an answer that is none; the run stays Sent and is sent again.
     """
+    if run.to_release:
+        raise Stale("It waits for a second person, who releases it.")
     PayRun.objects.filter(pk=run.pk, state=PayRun.State.PREPARED).update(state=PayRun.State.SENT)
     keep_answer(run, service("bank").send(bytes(run.file)), None)
 

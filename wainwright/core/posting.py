@@ -189,6 +189,11 @@ def paid_back_journal(key: str, amount: Money, accounts: Accounts, text: str) ->
     return _two_lines(key, accounts.bank, accounts.owed_by_staff, amount, text)
 
 
+def written_off_journal(key: str, amount: Money, accounts: Accounts, account: str, text: str) -> Journal:
+    """Build the journal of money that is not asked back any more: debit a cost of the firm's, credit owed by staff."""
+    return _two_lines(key, account, accounts.owed_by_staff, amount, text)
+
+
 def advance_journal(key: str, amount: Money, accounts: Accounts, text: str) -> Journal:
     """Build the journal of an advance paid out: debit advances, credit the bank."""
     return _two_lines(key, accounts.advances, accounts.bank, amount, text)

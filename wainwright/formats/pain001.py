@@ -1,4 +1,4 @@
-"""pain.001.001.03: the credit transfers of a pay run, as a bank takes them (ISO 20022)."""
+"""pain.001.001.03 and .09: the credit transfers of a pay run, as a bank takes them (ISO 20022)."""
 
 from __future__ import annotations
 
@@ -14,8 +14,10 @@ from wainwright.core.money import Money
 from wainwright.formats.bank_text import bank_text
 from wainwright.formats.problems import Unreadable
 
-NAMESPACE = "urn:iso:std:iso:20022:tech:xsd:pain.001.001.03"
-SCHEMA = "pain.001.001.03"
+SPACE = "urn:iso:std:iso:20022:tech:xsd:"
+# The newer one first; some banks take only the older.
+VERSIONS = ("pain.001.001.09", "pain.001.001.03")
+SCHEMA = VERSIONS[1]
 NAME, TEXT = 70, 140
 NO_NAME, NO_TEXT = "Payee", "Payment"
 PARSER = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=False)
@@ -43,8 +45,8 @@ class Transfer:
     on: date
 
 
-def write_pain001(payer: Payer, transfers: Sequence[Transfer], message_id: str) -> bytes:
-    """Return the file, checked against the schema that the library ships.
+def write_pain001(payer: Payer, transfers: Sequence[Transfer], message_id: str, version: str = SCHEMA) -> bytes:
+    """Return the file in one of ``VERSIONS``, checked against the schema that the library ships.
 
     Names and texts are written as banks take them (``bank_text``), amounts with the decimal places of their currency.
     Raises ``ValueError`` for no transfers, for an amount that is not more than nothing, or for another currency.
@@ -61,7 +63,7 @@ def write_pain001(payer: Payer, transfers: Sequence[Transfer], message_id: str) 
         config["BIC"] = payer.bic
     if payer.currency != "EUR":
         config["domestic"] = True
-    sepa = SepaTransfer(config, schema=SCHEMA, clean=True)
+    sepa = SepaTransfer(config, schema=version, clean=True)
     for each in transfers:
         if each.amount.minor <= 0 or each.amount.currency != payer.currency:
             raise ValueError(f"{each.name}: {each.amount} {each.amount.currency} cannot be paid by this run.")
@@ -76,18 +78,18 @@ def write_pain001(payer: Payer, transfers: Sequence[Transfer], message_id: str) 
             }
         )
     root = etree.fromstring(sepa.export(validate=False), PARSER)
-    found = root.find(f".//{{{NAMESPACE}}}MsgId")
+    found = root.find(f".//{{{SPACE}{version}}}MsgId")
     if found is not None:
         found.text = message_id[:35]
-    _write_amounts(root, transfers)
+    _write_amounts(root, transfers, version)
     content: bytes = etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)
     check_schema(content)
     return content
 
 
-def _write_amounts(root: etree._Element, transfers: Sequence[Transfer]) -> None:
+def _write_amounts(root: etree._Element, transfers: Sequence[Transfer], version: str) -> None:
     """Write amounts and control sums anew: the library takes every currency to have two decimal places."""
-    names, amounts = {"p": NAMESPACE}, {each.end_to_end: each.amount.amount for each in transfers}
+    names, amounts = {"p": SPACE + version}, {each.end_to_end: each.amount.amount for each in transfers}
     for block in root.iterfind(".//p:PmtInf", names):
         whole = Decimal(0)
         for row in block.iterfind("p:CdtTrfTxInf", names):
@@ -102,13 +104,22 @@ def _write_amounts(root: etree._Element, transfers: Sequence[Transfer]) -> None:
 
 
 def check_schema(content: bytes) -> None:
-    """Raise ``ValueError`` unless ``content`` holds to the schema."""
-    from_library = etree.parse(str(_schema_path()), PARSER)
-    schema = etree.XMLSchema(from_library)
+    """Raise ``ValueError`` unless ``content`` holds to the schema of the version that it says it is."""
     try:
-        schema.assertValid(etree.fromstring(content, PARSER))
+        root = etree.fromstring(content, PARSER)
+        version = _version(root)
+        etree.XMLSchema(etree.parse(_schema_path(version), PARSER)).assertValid(root)
     except (etree.DocumentInvalid, etree.XMLSyntaxError) as error:
-        raise ValueError(f"The payment file does not hold to {SCHEMA}: {error}") from error
+        raise ValueError(f"The payment file does not hold to its schema: {error}") from error
+
+
+def _version(root: etree._Element) -> str:
+    """The version that a file says it is. Raises ``ValueError`` for one that is not known."""
+    space = etree.QName(root).namespace or ""
+    version = space.removeprefix(SPACE)
+    if version not in VERSIONS:
+        raise ValueError(f"The payment file is of another kind: {space[:80]}")
+    return version
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,7 +138,10 @@ def read_pain001(content: bytes) -> tuple[str, list[Ordered]]:
         root = etree.fromstring(content, PARSER)
     except etree.XMLSyntaxError as error:
         raise Unreadable("The payment file is not well-formed XML.") from error
-    names = {"p": NAMESPACE}
+    try:
+        names = {"p": SPACE + _version(root)}
+    except ValueError as error:
+        raise Unreadable(str(error)) from error
     message = root.findtext(".//p:MsgId", namespaces=names) or ""
     rows = [
         Ordered(
@@ -142,7 +156,7 @@ def read_pain001(content: bytes) -> tuple[str, list[Ordered]]:
     return message, rows
 
 
-def _schema_path() -> str:
+def _schema_path(version: str) -> str:
     import sepaxml  # noqa: PLC0415 - only its folder is wanted
 
-    return f"{sepaxml.__path__[0]}/schemas/{SCHEMA}.xsd"
+    return f"{sepaxml.__path__[0]}/schemas/{version}.xsd"

@@ -12,7 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
-from wainwright.accounts.models import BankAnswer, PayRun, Posting, PostingLine
+from wainwright.accounts.models import BankAnswer, FirmAccounts, PayRun, Posting, PostingLine
 from wainwright.accounts.refusals import refusal_words
 from wainwright.accounts.selectors import (
     books,
@@ -37,7 +37,7 @@ from wainwright.claims.paying import (
     payable,
     waiting_for_bank,
 )
-from wainwright.claims.services import answers, closing
+from wainwright.claims.services import answers, closing, paying_out
 from wainwright.claims.services import books as booking
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
@@ -47,6 +47,7 @@ from wainwright.fields import whole
 from wainwright.formats.bank_text import bank_text
 from wainwright.formats.pain001 import NAME, NO_NAME, NO_TEXT, TEXT
 from wainwright.formats.problems import Unreadable
+from wainwright.formats.tables import write_csv
 from wainwright.journals.models import PostingRun
 from wainwright.paging import page_of
 from wainwright.profile import services as accounts_of_people
@@ -145,7 +146,14 @@ def pay_page(request):
 
 def _pay(request, status: int = 200, **more):
     _may_read(request)
-    more = {"back_error": "", "back_claim": 0, "back_words": ""} | more
+    more = {
+        "back_error": "",
+        "back_claim": 0,
+        "back_words": "",
+        "hand_error": "",
+        "hand_claim": 0,
+        "hand": {"method": "", "reference": "", "note": ""},
+    } | more
     firm, bank = request.member.firm, at_bank(request.member.firm_id)
     in_all = owing(request.member, bank)
     owed = page_of(payable(request.member, bank), AT_ONCE, request.GET.get("owed"), in_all.claims)
@@ -158,6 +166,8 @@ def _pay(request, status: int = 200, **more):
         "ready": [(claim, parts[claim.pk], _as_bank(claim.claimant, f"{claim.code} {claim.title}")) for claim in owed],
         "advances": [(trip, _as_bank(trip.traveller, advance_text(trip))) for trip in due],
         "objected": page_of(objected(request.member), AT_ONCE, request.GET.get("objected")), "owed": owed, "due": due, "waiting": page_of(held, AT_ONCE, request.GET.get("held")),
+        "methods": paying_out.methods_of(request.member), "written_off": FirmAccounts.objects.filter(firm=firm).values_list("written_off", flat=True).first() or "",
+        "ledger_accounts": sorted((code, each.name) for (d, code), each in books(firm).codes.codes.items() if d == "account"),
         "sum": Money.from_minor(in_all.minor, firm.currency),
         "page": page_of(pay_runs(firm), 20, request.GET.get("page")),
         "out": page_of(advances_out(request.member), AT_ONCE, request.GET.get("out")), "today": clock.today(firm.zone),
@@ -192,6 +202,106 @@ def paid_back(request, claim_id: int):
     return redirect("pay")
 
 
+def _on(text: str) -> date:
+    try:
+        return date.fromisoformat(text)
+    except ValueError as error:
+        raise Refusal("Choose the day on which it was paid.", "on") from error
+
+
+@require_POST
+def pay_by_hand(request, claim_id: int):
+    """Say that a claim was paid without a file."""
+    post = request.POST
+    try:
+        run = paying_out.pay_by_hand(
+            request.member,
+            claim_id,
+            post.get("method", ""),
+            _on(post.get("on", "")),
+            post.get("reference", "")[:80],
+            post.get("note", "")[:120],
+        )
+    except (Stale, NotAllowed):
+        raise
+    except Refusal as refusal:
+        return _pay(
+            request,
+            422,
+            hand_error=refusal.message,
+            hand_claim=claim_id,
+            hand={name: post.get(name, "")[:120] for name in ("method", "reference", "note")},
+        )
+    messages.info(request, f"It is paid: {run.by_hand}.")
+    return redirect("pay-run", run.pk)
+
+
+@require_POST
+def release(request, run_id: int):
+    """Release a pay run."""
+    run = paying_out.release(request.member, run_id)
+    messages.info(request, f"Pay run {run.number} is released and went to the bank.")
+    return redirect("pay-run", run_id)
+
+
+@require_POST
+def drop_run(request, run_id: int):
+    """Take a pay run back that was not released."""
+    try:
+        run = paying_out.drop(request.member, run_id, request.POST.get("why", ""))
+    except (Stale, NotAllowed):
+        raise
+    except Refusal as refusal:
+        return _run_page(request, run_id, refusal.message, 422)
+    messages.info(request, f"Pay run {run.number} is taken back; what it would have paid is open again.")
+    return redirect("pay-run", run_id)
+
+
+@require_GET
+def run_csv(request, run_id: int):
+    """The payments of a run as a table, for banks without payment files."""
+    _may_read(request)
+    run = get_object_or_404(pay_runs(request.member.firm), pk=run_id)
+    rows = (
+        [p.member.person.name, p.iban, p.amount.amount, run.currency, p.text, p.end_to_end, run.date]
+        for p in run.payments.select_related("member__person", "run")
+    )
+    response = HttpResponse(
+        "".join(write_csv(("Name", "IBAN", "Amount", "Currency", "Text", "End-to-end", "On"), rows)),
+        content_type="text/csv; charset=utf-8",
+    )
+    response["Content-Disposition"] = f'attachment; filename="{run.message_id}.csv"'
+    return response
+
+
+@require_POST
+def remind_owed(request, claim_id: int):
+    """Remind of what is owed back."""
+    claim = paying_out.remind_owed_back(request.member, claim_id)
+    messages.info(request, f"{claim.claimant.person.name} is reminded.")
+    return redirect("pay")
+
+
+@require_POST
+def write_off(request, claim_id: int):
+    """Give up what is owed back."""
+    post = request.POST
+    try:
+        posting = paying_out.write_off(request.member, claim_id, post.get("account", "")[:20], post.get("why", ""))
+    except (Stale, NotAllowed):
+        raise
+    except Refusal as refusal:
+        return _pay(request, 422, back_error=refusal.message, back_claim=claim_id, back_words=post.get("why", "")[:200])
+    if posting.state == Posting.State.REFUSED:
+        messages.error(
+            request,
+            f"The ledger refused its journal: {refusal_words(posting)} It is posted again on the journal's page.",
+        )
+        return redirect("journal", posting.pk)
+    messages.info(request, "It is written off, and the claim settled.")
+    return redirect("pay")
+
+
 def _as_bank(member, text: str) -> str:
     """What the payment file says where a bank does not take the name or the text as it stands; nothing where it does."""
     name, said = bank_text(member.person.name, NAME, NO_NAME), bank_text(text, TEXT, NO_TEXT)
@@ -207,8 +317,10 @@ def pay(request):
     run = paid.run
     failed, open_ = (run.payments.filter(state=state).count() for state in ("Failed", "Under way"))
     words = [f"Pay run {run.number} went to the bank and was answered."]
+    if run.to_release:
+        words = [f"Pay run {run.number} is made. It waits for a second person, who releases it."]
     words += [f"{failed} failed and can be paid again."] if failed else []
-    words += [f"{open_} not settled yet."] if open_ else []
+    words += [f"{open_} not settled yet."] if open_ and not run.to_release else []
     messages.info(request, " ".join(words))
     if paid.left:
         messages.error(request, f"Left out: {' '.join(paid.left)}")

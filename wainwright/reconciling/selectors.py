@@ -49,11 +49,16 @@ def _money(account: BankAccount, since: date, until: date) -> list[Expected]:
     rows = Payment.objects.filter(
         run__firm_id=account.firm_id, run__currency=account.currency, run__date__range=(since, until)
     )
-    rows = rows.exclude(state=Payment.State.FAILED).select_related("run", "member__person").defer("run__file")
+    rows = (
+        rows.exclude(state=Payment.State.FAILED)
+        .exclude(run__to_release=True)
+        .select_related("run", "member__person")
+        .defer("run__file")
+    )
     found = [
         Expected(
             f"payment:{row.pk}", row.run.date, -row.amount, row.member.person.name,
-            (row.end_to_end, row.run.message_id, row.text.partition(" ")[0]), row.run.message_id,
+            (row.end_to_end, row.run.message_id, row.text.partition(" ")[0], row.by_hand.partition(": ")[2].partition(" (")[0]), row.run.message_id,
         )
         for row in rows
     ]  # fmt: skip

@@ -16,6 +16,9 @@ class SafeguardsForm(forms.Form):
         label="Somebody else pays above", required=False, min_value=0, max_digits=12, decimal_places=3,
         help_text="Whoever cleared a claim above this sum does not pay it. Empty: never asked. Nobody ever clears or pays their own.",
     )  # fmt: skip
+    release_above = forms.DecimalField(
+        label="A second person releases pay runs above", required=False, min_value=0, max_digits=12, decimal_places=3, help_text="Empty: never asked.",
+    )  # fmt: skip
     certify_by = forms.ChoiceField(
         label="A trip is certified by",
         choices=[("name", "the own name, typed"), ("code", "a code of the authenticator")],
@@ -51,14 +54,18 @@ class SafeguardsForm(forms.Form):
                 "roles": list(initial.factor_roles), "look_share": initial.look_share, "harmless_to": initial.harmless_to,
                 "look_above": initial.look_above.amount if initial.look_above is not None else None,
                 "decide_days": initial.decide_days, "remind_days": initial.remind_days, "goes_on_days": initial.goes_on_days,
+                "release_above": initial.release_above.amount if initial.release_above is not None else None,
             }  # fmt: skip
         super().__init__(*args, initial=given, **options)
 
     def wanted(self, currency: str) -> Safeguards:
         """What was typed."""
         d = self.cleaned_data
-        sum_, above = (None if d[n] is None else Money.rounded(d[n], currency) for n in ("second_payer", "look_above"))
+        sum_, above, release = (
+            None if d[n] is None else Money.rounded(d[n], currency)
+            for n in ("second_payer", "look_above", "release_above")
+        )
         return Safeguards(
             sum_, tuple(d["roles"]), d["certify_by"], d["look_share"], above, d["harmless_to"], d["decide_days"],
-            d["remind_days"], d["goes_on_days"],
+            d["remind_days"], d["goes_on_days"], release,
         )  # fmt: skip

@@ -41,6 +41,16 @@ class Policy(models.Model):
     second_payer_minor = models.BigIntegerField(
         null=True, blank=True, help_text="Above so much somebody else pays a claim than who cleared it; empty: never."
     )
+    release_above_minor = models.BigIntegerField(
+        null=True, blank=True, help_text="A pay run above so much is released by a second person; empty: never."
+    )
+    pain = models.CharField(
+        max_length=15, choices=[("pain.001.001.09", "pain.001.001.09"), ("pain.001.001.03", "pain.001.001.03, for older banks")], default="pain.001.001.09",
+        help_text="The payment file that the firm's bank takes.",
+    )  # fmt: skip
+    pay_methods = models.JSONField(
+        default=list, blank=True, help_text="How the firm pays by hand; empty: the usual ways."
+    )
     mileage_month = models.PositiveSmallIntegerField(
         default=1,
         validators=[MinValueValidator(1), MaxValueValidator(12)],

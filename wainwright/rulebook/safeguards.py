@@ -20,7 +20,7 @@ from wainwright.trail.services import record
 class Safeguards:
     """Above which sum somebody else pays than who cleared; which roles need a second factor; how one certifies.
 
-    Of claims up to a risk of ``harmless_to`` finance looks at ``look_share`` per cent, and always ``look_above`` an amount. Days
+    A pay run above ``release_above`` is released by a second person. Of claims up to a risk of ``harmless_to`` finance looks at ``look_share`` per cent, and always ``look_above`` an amount. Days
     are those to decide, between reminders (0: none), and late until it goes on to the next above (0: never).
     """
 
@@ -33,6 +33,7 @@ class Safeguards:
     decide_days: int = 5
     remind_days: int = 2
     goes_on_days: int = 5
+    release_above: Money | None = None
 
 
 def safeguards_of(firm: Firm) -> Safeguards:
@@ -45,6 +46,7 @@ def safeguards_of(firm: Firm) -> Safeguards:
     return Safeguards(
         money(policy.second_payer_minor), tuple(firm.factor_roles), policy.certify_by, policy.look_share,
         money(policy.look_above_minor), policy.harmless_to, policy.decide_days, policy.remind_days, policy.goes_on_days,
+        money(policy.release_above_minor),
     )  # fmt: skip
 
 
@@ -55,6 +57,8 @@ def set_safeguards(member: Membership, wanted: Safeguards) -> None:
         raise NotAllowed("Only an administrator sets the safeguards of the firm.")
     if wanted.second_payer is not None and wanted.second_payer.minor < 0:
         raise Refusal("An amount below zero means nothing here. Leave it empty for: never.", "second_payer")
+    if wanted.release_above is not None and wanted.release_above.minor < 0:
+        raise Refusal("An amount below zero means nothing here. Leave it empty for: never.", "release_above")
     roles = [role for role in ROLES if role in wanted.factor_roles]
     if not set(roles).isdisjoint(member.roles) and not has_authenticator(member.person):
         raise Refusal(
@@ -75,6 +79,7 @@ def set_safeguards(member: Membership, wanted: Safeguards) -> None:
     firm.save(update_fields=["factor_roles", "rules_version"])
     policy = Policy.objects.select_for_update().get(firm=firm)
     policy.second_payer_minor = None if wanted.second_payer is None else wanted.second_payer.minor
+    policy.release_above_minor = None if wanted.release_above is None else wanted.release_above.minor
     policy.look_above_minor = None if wanted.look_above is None else wanted.look_above.minor
     policy.certify_by, policy.look_share, policy.harmless_to = wanted.certify_by, wanted.look_share, wanted.harmless_to
     policy.decide_days, policy.remind_days = wanted.decide_days, wanted.remind_days
@@ -91,7 +96,8 @@ def set_safeguards(member: Membership, wanted: Safeguards) -> None:
 def _text(safeguards: Safeguards) -> dict[str, object]:
     most = safeguards.second_payer
     return {
-        "another pays above": str(most) if most is not None else "never", "second factor": list(safeguards.factor_roles),
+        "another pays above": str(most) if most is not None else "never",
+        "a second person releases above": str(safeguards.release_above) if safeguards.release_above is not None else "never", "second factor": list(safeguards.factor_roles),
         "certified by": safeguards.certify_by, "finance looks at": f"{safeguards.look_share} % up to a risk of {safeguards.harmless_to}",
         "and always above": str(safeguards.look_above) if safeguards.look_above is not None else "no amount",
         "days": f"{safeguards.decide_days} to decide, reminded every {safeguards.remind_days}, on after {safeguards.goes_on_days}",

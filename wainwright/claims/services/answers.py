@@ -110,6 +110,11 @@ def settle_by_hand(member: Membership, payment_id: int, paid: bool, words: str) 
     return Payment.objects.get(pk=payment.pk)
 
 
+def answered_by_hand(payment_id: int) -> None:
+    """Carry on what was paid without a file. Inside the caller's transaction."""
+    _answered(payment_id, Answer("", "ACSC"))
+
+
 def _tell_finance(payment: Payment, words: str) -> None:
     for person in finance_of(payment.run.firm_id):
         tell(person, f"{payment.text}: {words}", f"/ledger/pay/{payment.run_id}/")

@@ -178,7 +178,7 @@ def pay_what_can_be_paid(
         )
         most = rulebook(member.firm).policy.second_payer_minor
         for claim in list(chosen):
-            why = _not_by(member, claim, most)
+            why = not_by(member, claim, most)
             if why:
                 chosen.remove(claim)
                 left.append(f"{claim.code} {why}.")
@@ -213,7 +213,7 @@ def pay_what_can_be_paid(
     return Paid(run, left)
 
 
-def _not_by(member: Membership, claim: Claim, most: int | None) -> str:
+def not_by(member: Membership, claim: Claim, most: int | None) -> str:
     """Why a person may not pay a claim themselves; nothing where they may. Nobody pays their own."""
     if claim.claimant_id == member.pk:
         return "is your own: somebody else pays it"
@@ -244,6 +244,8 @@ def _left_out(member: Membership, bank: AtBank, claim_ids: set[int], trip_ids: s
 
 def finish_pay_run(run: PayRun) -> None:
     """Send a run where the bank has not answered yet, and carry its answers on; safe to call again after a break."""
+    if run.to_release:
+        return
     if run.state in (PayRun.State.PREPARED, PayRun.State.SENT):
         accounts.send_pay_run(run)
     carry_answers(run)
@@ -292,7 +294,9 @@ def finish_what_broke_off(patience: timedelta = timedelta(minutes=2)) -> int:
         if entered is not None and entered.time <= before:
             tasks.append(partial(finish_posting, entered, None))
     tasks += [partial(finish_recall, posting, None) for posting in recalled_half(before)]
-    for run in PayRun.objects.filter(state__in=[PayRun.State.PREPARED, PayRun.State.SENT], time__lte=before):
+    for run in PayRun.objects.filter(
+        state__in=[PayRun.State.PREPARED, PayRun.State.SENT], to_release=False, time__lte=before
+    ):
         tasks.append(partial(finish_pay_run, run))
     # The bank has the file; only what it has said already may not have been carried on yet.
     waiting = [partial(carry_answers, run) for run in PayRun.objects.filter(state=PayRun.State.WAITING)]

@@ -1,0 +1,163 @@
+"""Paying besides a run that goes at once: by hand, released by a second person, taken back before; owed back reminded and written off."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from django.db import transaction
+
+from wainwright import clock
+from wainwright.accounts import services as accounts
+from wainwright.accounts.models import Payment, PayRun, Posting
+from wainwright.accounts.selectors import books
+from wainwright.claims.beside import owes
+from wainwright.claims.models import Claim
+from wainwright.claims.paying import at_bank, parts_of, payable
+from wainwright.claims.services.answers import answered_by_hand
+from wainwright.claims.services.books import finish_pay_run, not_by
+from wainwright.claims.services.closing import link, settled
+from wainwright.core.posting import written_off_journal
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.news.services import tell
+from wainwright.people.models import Membership
+from wainwright.rulebook.selectors import rulebook
+from wainwright.trail.services import record
+
+# How money goes out without a file, where the firm names no ways of its own.
+METHODS = ("bank transfer", "cash", "with the salary", "company cheque")
+
+
+def methods_of(member: Membership) -> tuple[str, ...]:
+    """The firm's ways of paying by hand."""
+    return tuple(rulebook(member.firm).policy.pay_methods) or METHODS
+
+
+def pay_by_hand(member: Membership, claim_id: int, method: str, on: date, reference: str, note: str = "") -> PayRun:
+    """Finance says that a claim was paid without a file: how, when, under which reference. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
+    if not member.finance:
+        raise NotAllowed("Only finance pays.")
+    reference, note = " ".join(reference.split())[:80], " ".join(note.split())[:60]
+    words = f"{reference} ({note})" if note else reference
+    if method not in methods_of(member):
+        raise Refusal("Choose how it was paid.", "method")
+    if len(reference.strip()) < 3:
+        raise Refusal("Say under which reference it was paid, so that it is found on the statement.", "reference")
+    if not date(2000, 1, 1) <= on <= clock.today(member.firm.zone):
+        raise Refusal("Choose the day on which it was paid: today or before.", "on")
+    with transaction.atomic():
+        claim = payable(member, at_bank(member.firm_id)).select_for_update(of=("self",)).filter(pk=claim_id).first()
+        if claim is None:
+            raise Stale("It was paid, is with the bank, or was changed meanwhile. Look again.")
+        why = not_by(member, claim, rulebook(member.firm).policy.second_payer_minor)
+        if why:
+            raise NotAllowed(f"{claim.code} {why}.")
+        parts = parts_of([claim])[claim.pk]
+        payables = [
+            accounts.Payable(p.subject, p.claim.claimant, p.amount, p.text, p.to if p.to_issuer else "", p.iban)
+            for p in parts
+        ]
+        run, rows = accounts.keep_by_hand(member, payables, on, method, words)
+        for row in rows:
+            answered_by_hand(row.pk)
+    return run
+
+
+def release(member: Membership, run_id: int) -> PayRun:
+    """Release a pay run that waits for a second person: its file goes to the bank. Raises ``NotAllowed``, ``Stale``."""
+    if not member.finance:
+        raise NotAllowed("Only finance releases a pay run.")
+    with transaction.atomic():
+        run = _waiting(member, run_id)
+        if run.made_by_id == member.pk:
+            raise NotAllowed("Somebody else releases what you have made.")
+        if run.payments.filter(member=member).exists():
+            raise NotAllowed("You are paid by it: somebody else releases it.")
+        run.to_release, run.released_by = False, member
+        run.save(update_fields=["to_release", "released_by"])
+        record(member, "released a pay run", f"payrun:{run.pk}", after={"total": run.total_minor})
+    finish_pay_run(run)
+    return run
+
+
+@transaction.atomic
+def drop(member: Membership, run_id: int, why: str) -> PayRun:
+    """Take a pay run back that was not released: what it would have paid is open again. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
+    if not member.finance:
+        raise NotAllowed("Only finance takes a pay run back.")
+    words = " ".join(why.split())[:100]
+    if len(words) < 3:
+        raise Refusal("Say why it is taken back.", "why")
+    run = _waiting(member, run_id)
+    run.to_release, run.state = False, PayRun.State.ANSWERED
+    run.save(update_fields=["to_release", "state"])
+    run.payments.update(state=Payment.State.FAILED, failure=f"taken back before it was released: {words}"[:120])
+    record(member, "took a pay run back", f"payrun:{run.pk}", after={"why": words})
+    if run.made_by_id != member.pk:
+        tell(run.made_by, f"{member.person.name} took pay run {run.number} back: {words}", f"/ledger/pay/{run.pk}/")
+    return run
+
+
+def _waiting(member: Membership, run_id: int) -> PayRun:
+    rows = PayRun.objects.select_for_update(of=("self",)).select_related("firm", "made_by__person", "made_by__firm")
+    run = rows.filter(pk=run_id, firm_id=member.firm_id, to_release=True).first()
+    if run is None:
+        raise Stale("It was released or taken back already.")
+    return run
+
+
+@transaction.atomic
+def remind_owed_back(member: Membership, claim_id: int) -> Claim:
+    """Remind a claimant of what they owe back. Raises ``NotAllowed``, ``Stale``."""
+    claim, left = _owed(member, claim_id)
+    record(member, "reminded of what is owed back", claim.subject, after={"amount": str(left)})
+    tell(
+        claim.claimant,
+        f"{left} {claim.currency} is owed back on {claim.title}",
+        link(claim),
+        "Pay it back, or let it be taken from your next claim.",
+    )
+    return claim
+
+
+def write_off(member: Membership, claim_id: int, account: str, why: str) -> Posting:
+    """Give up what a claim is owed back, with a reason: a journal on an account of the firm's, and the claim is settled. Raises ``Refusal``."""
+    words = " ".join(why.split())[:200]
+    if len(words) < 3:
+        raise Refusal("Say why it is given up.", "why")
+    with transaction.atomic():
+        claim, left = _owed(member, claim_id)
+        ledger = books(claim.firm)
+        if ("account", account) not in ledger.codes.codes:
+            raise Refusal(f"The ledger has no account {account[:20] or '(none)'}.", "account")
+        most = rulebook(member.firm).policy.second_payer_minor
+        if most is not None and left.minor > most and claim.cleared_by_id == member.pk:
+            raise NotAllowed("It was cleared by you: somebody else writes so much off.")
+        text = f"Written off, {claim.code} {claim.title}"
+        journal = written_off_journal(
+            f"written-off:{claim.firm_id}:{claim.number}", left, ledger.accounts, account, text
+        )
+        posting = accounts.prepare_posting(claim.firm, journal, claim.subject, text, clock.today(claim.firm.zone))
+        record(
+            member,
+            "wrote off what was owed back",
+            claim.subject,
+            after={"amount": str(left), "account": account, "why": words},
+        )
+        settled(claim)
+        tell(claim.claimant, f"{left} {claim.currency} on {claim.title} need not be paid back", link(claim), words)
+    return accounts.send_posting(posting, member)
+
+
+def _owed(member: Membership, claim_id: int):
+    if not member.finance:
+        raise NotAllowed("Only finance follows what is owed back.")
+    rows = Claim.objects.select_for_update(of=("self",)).select_related(
+        "firm", "claimant__person", "claimant__firm", "trip", "statement"
+    )
+    claim = rows.get(pk=claim_id, firm_id=member.firm_id)
+    if claim.claimant_id == member.pk:
+        raise NotAllowed("Somebody else follows what you owe back.")
+    left = next((each.left for each in owes(Claim.objects.filter(pk=claim.pk))), None)
+    if left is None:
+        raise Stale("Nothing is owed back on it any more.")
+    return claim, left
