@@ -52,7 +52,7 @@ CSRF_TRUSTED_ORIGINS = env.list("WAINWRIGHT_ORIGINS", default=[])
 
 APPS = [
     "people", "trail", "news", "rulebook", "accounts", "signoff", "bookings", "trips", "profile", "expenses", "claims", "tray",
-    "journals", "reconciling", "masters", "closing", "bench", "staff", "web", "standins.ledger", "standins.mailbox",
+    "journals", "reconciling", "masters", "closing", "api", "bench", "staff", "web", "standins.ledger", "standins.mailbox",
 ]  # fmt: skip
 INSTALLED_APPS = [
     # Ours first, so that our templates stand before those of the same name.
@@ -70,7 +70,22 @@ INSTALLED_APPS = [
     "csp",
     "django_htmx",
     "huey.contrib.djhuey",
+    "rest_framework",
+    "drf_spectacular",
 ]
+REST_FRAMEWORK = {
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "UNAUTHENTICATED_USER": None,
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Wainwright for an outside ledger",
+    "DESCRIPTION": "Fetch what is cleared, report what was posted or refused. A token of the firm lets in; a report carries an Idempotency-Key.",
+    "VERSION": "1",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "SCHEMA_PATH_PREFIX": "/api/v1",
+}
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",

@@ -2,8 +2,11 @@
 
 from allauth.account import views as sign_in
 from django.urls import include, path, re_path, register_converter
+from drf_spectacular.views import SpectacularAPIView
 
 from wainwright.accounts import views as accounts
+from wainwright.api import endpoints
+from wainwright.api import views as api
 from wainwright.bench import corrected as bench_corrected
 from wainwright.bench import deciding as bench_deciding
 from wainwright.bench import queue as bench_queue
@@ -238,6 +241,19 @@ urlpatterns = [
     path("ledger/runs/start/", posting_runs.start, name="posting-run-start"),
     path("ledger/runs/<int:run_id>/", posting_runs.run_page, name="posting-run"),
     path("ledger/runs/<int:run_id>/go-on/", posting_runs.go_on, name="posting-run-on"),
+    path("ledger/api/", api.page, name="api"),
+    path("ledger/api/tokens/", api.make_token, name="api-token"),
+    path("ledger/api/tokens/<int:token_id>/revoke/", api.revoke, name="api-revoke"),
+    path("ledger/api/webhooks/", api.add_webhook, name="api-webhook"),
+    path("ledger/api/webhooks/drop/", api.drop_webhook, name="api-webhook-drop"),
+    path(
+        "api/v1/openapi.yaml",
+        SpectacularAPIView.as_view(urlconf="wainwright.api.urls", authentication_classes=[], permission_classes=[]),
+        name="api-document",
+    ),
+    path("api/v1/claims/cleared/", endpoints.Cleared.as_view(), name="api-cleared"),
+    path("api/v1/claims/<str:number>/posted/", endpoints.Posted.as_view(), name="api-posted"),
+    path("api/v1/claims/<str:number>/refused/", endpoints.RefusedBy.as_view(), name="api-refused"),
     path("ledger/month/", closing.month_page, name="month"),
     path("ledger/month/accrue/", closing.accrue, name="month-accrue"),
     path("ledger/month/take-back/", closing.take_back, name="month-take-back"),

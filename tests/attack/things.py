@@ -11,6 +11,7 @@ from django.db import connection
 from django.urls import URLPattern, URLResolver, get_resolver
 
 from wainwright.accounts.models import BankAnswer, Payment, PayRun, Posting
+from wainwright.api.models import ApiToken
 from wainwright.claims.models import Claim
 from wainwright.expenses.models import CardFile, Expense, HeldMail, Receipt, ReceiptPage
 from wainwright.masters.models import Fetch
@@ -78,7 +79,7 @@ def things_of(member: Membership) -> dict[str, object]:
         "card_id": first(Card.objects.filter(owner=member)), "file_id": first(CardFile.objects.filter(member=member)),
         "mail_id": first(HeldMail.objects.filter(member=member)) or first(Mail.objects.filter(to=member.person.email)),
         "posting_id": first(Posting.objects.filter(firm=firm)), "run_id": first(run), "answer_id": first(BankAnswer.objects.filter(run__in=run)),
-        "fetch_id": first(Fetch.objects.filter(firm=firm)), "code": "2320", "account_id": first(BankAccount.objects.filter(firm=firm)), "line_id": first(Line.objects.filter(account__firm=firm)), "match_id": first(Match.objects.filter(account__firm=firm)),
+        "token_id": first(ApiToken.objects.filter(firm=firm)), "fetch_id": first(Fetch.objects.filter(firm=firm)), "code": "2320", "account_id": first(BankAccount.objects.filter(firm=firm)), "line_id": first(Line.objects.filter(account__firm=firm)), "match_id": first(Match.objects.filter(account__firm=firm)),
         "payment_id": first(Payment.objects.filter(run__in=run)), "kind": "claim", "act": "send-back", "slug": firm.slug, "index": 0, "number": 0,
         "opened": "papers", "secret": "x", "token": "x", "uidb36": "1", "key": "x-y", "line": "x",
     }  # fmt: skip

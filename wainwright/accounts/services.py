@@ -125,6 +125,11 @@ def send_posting(posting: Posting, who: Membership | None) -> Posting:
         answer = Refused(SHUT, str(error))
     except LedgerAway:
         return Posting.objects.select_related("firm").get(pk=posting.pk)
+    return keep_ledger_answer(posting, answer, who)
+
+
+def keep_ledger_answer(posting: Posting, answer: Entered | Refused, who: Membership | None) -> Posting:
+    """Keep what a ledger said of a journal, whoever brought the answer; one that is entered stays so."""
     with transaction.atomic():
         posting = Posting.objects.select_for_update().select_related("firm").get(pk=posting.pk)
         if posting.state == Posting.State.ENTERED:

@@ -8,6 +8,7 @@ from huey import crontab
 from huey.contrib.djhuey import db_periodic_task
 
 from wainwright import clock
+from wainwright.api.services import deliver_due
 from wainwright.bench.moving import move_on_everywhere
 from wainwright.bench.reminding import remind_everywhere
 from wainwright.claims.binding import forget_old
@@ -43,7 +44,7 @@ def every_minute() -> None:
     """Move trips and holds along, and finish what was broken off: postings, pay runs, readings."""
     each(
         lambda: move_along(clock.now()), finish_what_broke_off, read_again_what_broke_off, open_again_what_broke_off,
-        take_from_folder, move_on_everywhere, go_on_where_broken_off, reverse_due, fetch_due, draft_what_is_back, remind_everywhere,
+        take_from_folder, move_on_everywhere, go_on_where_broken_off, reverse_due, fetch_due, draft_what_is_back, remind_everywhere, deliver_due,
     )  # fmt: skip
 
 

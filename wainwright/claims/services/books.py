@@ -40,6 +40,7 @@ from wainwright.expenses.models import Charge
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
 from wainwright.people.selectors import finance_of
+from wainwright.ports.ledger import Entered, Refused
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
@@ -78,7 +79,25 @@ def _entered(claim: Claim) -> Posting | None:
 
 def finish_posting(posting: Posting, member: Membership | None) -> Claim:
     """Send a kept journal and carry its answer to the claim; safe to call again after it was broken off."""
-    posting = accounts.send_posting(posting, member)
+    return _follow(accounts.send_posting(posting, member))
+
+
+def take_report(member: Membership, claim_id: int, answer: Entered | Refused, day: date) -> Claim:
+    """Take in what an outside ledger reports of a cleared claim that it fetched: entered under its number, or refused with why.
+
+    Raises ``NotNow`` where the claim was posted or changed since.
+    """
+    with transaction.atomic():
+        claim = finance_claim(member, claim_id)
+        entered = _entered(claim)
+        if entered is None:
+            CLAIM.after(claim.state, "post")
+        posting = entered or _prepared(member, claim, day)
+    return _follow(accounts.keep_ledger_answer(posting, answer, member))
+
+
+def _follow(posting: Posting) -> Claim:
+    """Carry a ledger's answer to the claim."""
     with transaction.atomic():
         claim = (
             Claim.objects.select_for_update(of=("self",))
