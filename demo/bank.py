@@ -8,6 +8,7 @@ from decimal import Decimal
 from xml.sax.saxutils import escape
 
 from wainwright.accounts.models import Payment
+from wainwright.masters import services as masters
 from wainwright.people.models import Membership
 from wainwright.reconciling import services
 from wainwright.reconciling.models import BankAccount
@@ -71,6 +72,7 @@ def tell(people: dict[str, Membership], today: date) -> None:
             )
     ledger_moves_on("ltd")
     finance = people["priya"]
+    masters.fetch(finance)
     paid = Payment.objects.filter(run__firm=finance.firm, state=Payment.State.PAID).select_related(
         "run", "member__person"
     )

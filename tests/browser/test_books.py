@@ -1,0 +1,161 @@
+"""Finance's half from end to end: masters in, journals out, money paid, the statement reconciled, the month closed."""
+
+from __future__ import annotations
+
+from contextlib import nullcontext
+from datetime import datetime, time, timedelta
+from pathlib import Path
+
+from demo.bank import camt
+from tests import worlds
+from tests.apps.world import World
+from tests.browser.base import BrowserTestCase
+from wainwright.accounts.models import Code, Payment, PayRun, Period, Posting
+from wainwright.claims.models import Claim
+from wainwright.closing.models import Accrual
+from wainwright.journals.models import PostingRun
+from wainwright.people.models import Firm, new_version
+from wainwright.reconciling.models import BankAccount, Line
+from wainwright.rulebook.models import Category, Policy
+from wainwright.standins.ledger.models import LedgerCode, LedgerParty
+
+
+class BooksTest(World, BrowserTestCase):
+    seconds = 60
+
+    def setUp(self):
+        super().setUp()
+        self.meet_the_people()
+
+    def done(self):
+        """What waits for the transaction is run as it is kept."""
+        return nullcontext()
+
+    def claims(self, *amounts: str) -> list[Claim]:
+        return [self.cleared_claim(costs=(amount,)) for amount in amounts]
+
+    def test_masters_are_fetched_taken_and_connected_and_a_run_is_mended(self):
+        """Fetch, see what changes, take, map the gap; then a run with one refusal, mended, posted, reported."""
+        slug = self.priya.firm.slug
+        one, other = self.claims("20.00", "21.00")
+        account = one.statement.lines.get(kind="cost").coded.first().account
+        LedgerCode.objects.create(firm=slug, dimension="account", code="6999", name="Taxi and transfers")
+        LedgerCode.objects.filter(firm=slug, dimension="account", code=account).delete()
+        self.sign_in("Priya Sundqvist")
+        self.open("/ledger/masters/")
+        self.press("Fetch now")
+        self.see("What would change", "in use", "6999", account)
+        self.assertFalse(Code.objects.filter(code="6999").exists())
+        self.press("Take")
+        self.see("taken", f"account {account} is closed")
+        category = Category.objects.get(firm=self.priya.firm, account=account)
+        form = f"//form[.//input[@value='{category.code}']]"
+        self.do(
+            lambda d: d.find_element("xpath", f"{form}//input[@name='code'] | {form}//button[@name='code']") or True
+        )
+        box = self.driver.find_elements("xpath", f"{form}//input[@name='code']")
+        if box:
+            box[0].send_keys("6999")
+            self.press_at(f"{form}//button")
+        else:
+            self.press_at(f"{form}//button[@name='code']")
+        self.see("It is connected")
+        self.press("suppliers")
+        self.see("connected with a supplier")
+        self.assertEqual(
+            LedgerParty.objects.filter(firm=slug, kind="supplier").count(), self.priya.firm.suppliers.count()
+        )
+
+        self.open("/ledger/")
+        self.press("Post what is ticked")
+        self.see("2 refused", "The run stays open")
+        run = PostingRun.objects.get()
+        LedgerCode.objects.create(firm=slug, dimension="account", code=account, name="Open again")
+        self.open("/ledger/")
+        for claim in (one, other):
+            self.do(
+                lambda d, claim=claim: (
+                    d.find_element("css selector", f"input[aria-label='Post {claim.code}']").click() or True
+                )
+            )
+        self.press("Post what is ticked")
+        self.see("2 entered")
+        self.open(f"/ledger/runs/{run.pk}/")
+        self.see("What was refused has been mended since", "Done")
+        self.press(one.code)
+        self.assertEqual(set(Posting.objects.values_list("state", flat=True)), {"Entered"})
+
+    def test_a_run_is_released_and_one_is_paid_by_hand(self):
+        """A pay run above the firm's amount waits for a second person; another claim was paid by hand."""
+        Policy.objects.filter(firm=self.priya.firm).update(release_above_minor=1000)
+        Firm.objects.filter(pk=self.priya.firm_id).update(rules_version=new_version())
+        claims = self.claims("20.00", "21.00")
+        self.sign_in("Priya Sundqvist")
+        self.open("/ledger/")
+        self.press("Post what is ticked")
+        self.see("2 entered")
+        self.open("/ledger/pay/")
+        self.press("Paid already, by hand")
+        self.fill("#by-hand form", reference="Slip 4711")
+        self.press("It was paid", within="#by-hand")
+        self.see("Paid by hand: bank transfer")
+        self.open("/ledger/pay/")
+        self.press("Make the pay run")
+        self.see("It waits for a second person", "Take it back")
+        run = PayRun.objects.order_by("-number").first()
+        self.sign_in("Desmond Kvale")
+        self.open(f"/ledger/pay/{run.pk}/")
+        self.press("Release")
+        self.see("went to the bank", "Released by Desmond Kvale")
+        self.assertEqual({Claim.objects.get(pk=claim.pk).state for claim in claims}, {"Settled"})
+        self.assertEqual(Payment.objects.filter(state="Paid").count(), 2)
+
+    def test_the_statement_agrees_to_the_last_line_and_the_month_is_closed(self):
+        """A statement reconciled to its last line, a period closed; then the month with its accruals."""
+        firm, today = self.priya.firm, worlds.today()
+        account = BankAccount.objects.create(
+            firm=firm, name="Current account", number=firm.iban, ledger_account="1100", currency="EUR"
+        )
+        self.claims("20.00", "21.00")
+        self.sign_in("Priya Sundqvist")
+        self.open("/ledger/")
+        self.press("Post what is ticked")
+        self.see("2 entered")
+        self.open("/ledger/pay/")
+        self.press("Make the pay run")
+        self.see("was answered")
+        rows = [
+            (today, str(-p.amount.amount), p.member.person.name, p.text, p.end_to_end, f"K{p.pk}")
+            for p in Payment.objects.select_related("run", "member__person")
+        ]
+        rows.append((today, "-4.50", "Tidewater Bank", "Monthly fee", "", "K0"))
+        closing = 1000 + sum(float(row[1]) for row in rows)
+        path = Path(self.folder.name) / "statement.xml"
+        path.write_bytes(camt(firm.iban, rows, "1000.00", f"{closing:.2f}"))
+        self.open(f"/ledger/bank/{account.pk}/")
+        self.attach("input[type=file]", path)
+        self.press("Take the statement in")
+        self.see("2 are sure", "Monthly fee")
+        self.press("Confirm all 2")
+        self.see("2 confirmed")
+        self.press("Tidewater Bank")
+        self.see("It comes again")
+        self.put("#words", "monthly fee")
+        self.put("#rule-account", "6490")
+        self.press("Make the rule and post")
+        self.see("1 line is posted by rule", "100 %")
+        self.assertFalse(Line.objects.filter(match=None).exists())
+        self.put("#until", today.isoformat())
+        self.press("Close it")
+        self.see("Reconciled to", f"{closing:,.2f}")
+
+        self.sent_claim(costs=("80.00",))
+        self.move_clock(datetime.combine(today + timedelta(days=32), time(9)))
+        self.open(f"/ledger/month/?month={today:%Y-%m}")
+        self.see("In sign-off", "Spent and not posted")
+        self.press("Accrue it")
+        self.see("are accrued as")
+        self.press("Close ")
+        self.see("is closed")
+        self.assertEqual((Period.objects.count(), Accrual.objects.get().posting.state), (1, "Entered"))
+        self.assertIsNotNone(Accrual.objects.get().reversal)
