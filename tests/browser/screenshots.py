@@ -32,7 +32,7 @@ tide = Trip.objects.get(title__startswith="Tide-gauge")
 northern = Trip.objects.get(title__startswith="Northern")
 checked = Claim.objects.get(title__startswith="Depot supplies")
 print("WHICH" + json.dumps({"northern": northern.pk, "move": Trip.objects.get(kind="move", moves_with=None).pk, "bergen": northern.nights.first().date.isoformat(), "tide": tide.pk,
-    "claim": Claim.objects.get(trip=tide).pk, 
+    "claim": Claim.objects.get(trip=tide).pk,
     "signing": Claim.objects.get(title="Lisbon dredge trial").pk, "checked": checked.pk, "wrong": checked.expenses.filter(kind="cost").first().pk, "fetch": Fetch.objects.first().pk, "bank": BankAccount.objects.get(firm__slug="ltd", kind="bank").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk}))
 """
 M, T, P, J = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist", "Jonas Petrauskas"
