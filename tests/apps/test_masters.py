@@ -30,12 +30,13 @@ from wainwright.formats.master_table import read_masters
 from wainwright.formats.problems import Unreadable
 from wainwright.journals import services as runs
 from wainwright.masters import services
-from wainwright.masters.models import Fetch, Supplier, TaxCode
+from wainwright.masters.models import Fetch, Supplier
 from wainwright.masters.selectors import gaps
-from wainwright.people.models import Card
+from wainwright.people.models import Card, new_version
 from wainwright.people.sealing import seal, unseal
 from wainwright.ports.ledger import Entered, LedgerAway, LedgerShut, NewSupplier, Refused
-from wainwright.rulebook.models import Category
+from wainwright.rulebook.models import Category, TaxCode
+from wainwright.rulebook.selectors import rulebook
 from wainwright.standins.ledger import api
 from wainwright.standins.ledger.models import LedgerCode, LedgerEntry, LedgerParty
 
@@ -464,3 +465,64 @@ class GapTest(Mastering):
             lambda ledger, firm: ledger.make_supplier(firm, NewSupplier("other", "Else", self.maren.iban)),
         )
         self.assertEqual(made.code, "L5")
+
+
+class CategoryTest(Mastering):
+    def coded(self, claim: Claim):
+        return claim.statement.lines.get(kind="cost").coded.first()
+
+    def test_abroad_and_a_country_have_their_own_account_and_what_was_sent_stays(self):
+        firm = self.priya.firm
+        for code in ("6411", "6412"):
+            Code.objects.create(firm=firm, dimension="account", code=code, name=f"Taxi {code}")
+            LedgerCode.objects.create(firm=firm.slug, dimension="account", code=code)
+        usual = Category.objects.get(firm=firm, code="taxi").account
+        before = self.sent_claim(costs=("20.00",))
+        services.set_category(self.priya, "taxi", usual, "6411", "", "")
+        for member in (self.maren, self.priya):
+            member.firm.refresh_from_db()
+        abroad = self.sent_claim(costs=("21.00",))
+        services.set_category(self.priya, "taxi", usual, "6411", "NO 6412", "")
+        for member in (self.maren, self.priya):
+            member.firm.refresh_from_db()
+        norway = self.sent_claim(costs=("22.00",))
+        # The trip goes to Bergen; what was sent before stays as it was signed.
+        self.assertEqual([self.coded(claim).account for claim in (before, abroad, norway)], [usual, "6411", "6412"])
+
+    def test_the_usual_tax_code_says_how_much_comes_back(self):
+        firm = self.priya.firm
+        TaxCode.objects.create(firm=firm, code="V13", name="Half", country="IE", rate="0.135", share="0.5")
+        category = Category.objects.get(firm=firm, code="taxi")
+        services.set_category(self.priya, "taxi", category.account, "", "", "IE V13")
+        firm.refresh_from_db()
+        book = rulebook(firm)
+        self.assertEqual(book.tax_of(book.categories["taxi"], "", self.today).share * 2, 1)
+        self.assertIsNone(book.tax_of(book.categories["taxi"], "NO", self.today))
+        TaxCode.objects.update(open_until=self.today - timedelta(days=1))
+        firm.rules_version = new_version()
+        self.assertIsNone(rulebook(firm).tax_of(book.categories["taxi"], "", self.today))
+
+    def test_from_the_page_what_is_wrong_stays(self):
+        self.enter(self.priya)
+        self.assertContains(self.client.get("/ledger/masters/categories/"), "Account of Taxi")
+        account = Category.objects.get(firm=self.priya.firm, code="taxi").account
+        for wrong in (
+            {"account": "none"},
+            {"account": account, "abroad": "9"},
+            {"account": account, "by_country": "Norway 6"},
+            {"account": account, "tax_codes": "IE V99"},
+            {},
+        ):
+            response = self.client.post("/ledger/masters/categories/set/", {"category": "taxi"} | wrong)
+            self.assertEqual(response.status_code, 422, wrong)
+        self.assertContains(
+            self.client.post("/ledger/masters/categories/set/", {"category": "taxi", "account": "none"}),
+            'value="none"',
+            status_code=422,
+        )
+        self.assertEqual(
+            self.client.post(
+                "/ledger/masters/categories/set/", {"category": "nothing", "account": account}
+            ).status_code,
+            302,
+        )

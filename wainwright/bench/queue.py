@@ -57,7 +57,10 @@ def keep_view(request):
 @require_POST
 def approve_calm(request):
     """Approve everything that was shown with nothing out of line, each at the version that was shown."""
-    shown = [tuple(whole(part) for part in each.split(":")) for each in request.POST.getlist("thing")[:200]]
+    shown = [
+        tuple(whole(part) for part in each.split(":"))
+        for each in ",".join(request.POST.getlist("thing")).split(",")[:200]
+    ]
     done, left = services.approve_calm(request.member, [each for each in shown if len(each) == 2])
     if done:
         messages.info(request, f"{done} {'is' if done == 1 else 'are'} approved.")

@@ -114,7 +114,7 @@ def _paid_in(expense: Expense, allowance: AllowanceFacts, book: Rulebook) -> Pai
 
 
 def coded_of(
-    expense: Expense, default: Coding, book: Rulebook, books: Books, abroad: bool
+    expense: Expense, default: Coding, book: Rulebook, books: Books, paid: Paid
 ) -> tuple[tuple[Coded, ...], bool]:  # fmt: skip
     """Return what each coding bears of an expense: each part, each share of it, with its recoverable tax.
 
@@ -125,11 +125,14 @@ def coded_of(
     for label, code, gross, tax, part_personal, own in _rows(expense):
         category = book.categories.get(code)
         personal = expense.personal or part_personal
-        account = category.account if category else ""
+        account = book.account_of(category, paid.country) if category else ""
         if expense.kind == Expense.Kind.MILEAGE:
             account = books.mileage_account
         share_back = Decimal(category.tax_share) if category else Decimal(0)
-        back = reclaim(tax, share_back, bool(expense.receipts.all()), not abroad).recoverable
+        usual = book.tax_of(category, paid.country, expense.date) if category else None
+        share_back = share_back if usual is None else usual.share
+        proved = bool(expense.receipts.all()) or (usual is not None and not usual.needs_receipt)
+        back = reclaim(tax, share_back, proved, not paid.abroad).recoverable
         net, back = (gross, Money.zero(expense.currency)) if personal else (gross - back, back)
         coding = own.filled_from(expense.coding).filled_from(default).with_account(account)
         pieces.append(Coded(label, code, coding, net, tax, back, personal))
@@ -165,7 +168,7 @@ def _line(
     """The line of an expense, and which of its pieces a split of the claim may still divide."""
     shows, shows_by = shown_by(expense)
     allows, allows_by = _allowed(expense, stay, book, plan)
-    coded, free = coded_of(expense, claim.coding, book, books, paid.abroad)
+    coded, free = coded_of(expense, claim.coding, book, books, paid)
     workings = tuple(expense.workings)
     if paid.abroad and expense.tax_minor:
         workings += (f"Tax of {expense.tax} of {paid.country or 'another country'} ({paid.why}) stays in the cost",)

@@ -81,3 +81,14 @@ def propose(
             if word in text:
                 return Proposal(guide.category, 0.6, f"its name says “{word}”")
     return None
+
+
+def account_for(usual: str, others: Sequence[tuple[str, str]], country: str, home: str) -> str:
+    """Return the account of a category for what was paid in ``country``: the country's own, else the one for abroad, else the usual.
+
+    ``others`` are (where, account), where being a country or "abroad". A country that is not known is taken for ``home``.
+    """
+    there = country or home
+    by_country = next((account for where, account in others if where == there), "")
+    abroad = next((account for where, account in others if where == "abroad"), "") if there != home else ""
+    return by_country or abroad or usual

@@ -109,6 +109,13 @@ def _tax(member: Membership, values: dict[str, Any], category: Any) -> tuple[Dec
     usual = usual_tax(member, values.get("merchant", ""))
     if usual:
         return usual * 100, "as here before"
+    code = (
+        rulebook(member.firm).tax_of(category, values.get("country") or "", values["day"])
+        if category is not None and values.get("day")
+        else None
+    )
+    if code is not None:
+        return code.rate * 100, f"tax code {code.code}, usual for {category.name.lower()}"
     if category is not None and category.tax_rate:
         return category.tax_rate * 100, f"usual for {category.name.lower()}"
     return None, ""

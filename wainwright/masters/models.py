@@ -1,4 +1,4 @@
-"""What was fetched and taken, suppliers, tax codes, and which merchant is which supplier."""
+"""What was fetched and taken, suppliers, and which merchant is which supplier."""
 
 from __future__ import annotations
 
@@ -71,25 +71,3 @@ class MerchantSupplier(models.Model):
 
     def __str__(self):
         return f"{self.merchant}: {self.supplier}"
-
-
-class TaxCode(models.Model):
-    """A tax code of the ledger: its rate in a country from a day, and how much comes back on a tax receipt."""
-
-    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="tax_codes")
-    code = models.CharField(max_length=20)
-    name = models.CharField(max_length=80)
-    country = models.CharField(max_length=2, blank=True)
-    rate = models.DecimalField(max_digits=5, decimal_places=4)
-    share = models.DecimalField(
-        max_digits=5, decimal_places=4, default=1, help_text="How much of it comes back, as a fraction."
-    )
-    open_from = models.DateField(null=True, blank=True)
-    open_until = models.DateField(null=True, blank=True)
-
-    class Meta:
-        ordering = ["country", "-rate", "code"]
-        constraints = [models.UniqueConstraint(fields=["firm", "code"], name="one_tax_code")]
-
-    def __str__(self):
-        return f"{self.code} {self.name}"

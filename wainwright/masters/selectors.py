@@ -14,10 +14,10 @@ from wainwright.claims.models import Claim
 from wainwright.core.masters import ACCOUNT, SUPPLIER, TAX, Master
 from wainwright.core.matching import plain_merchant
 from wainwright.expenses.models import Expense
-from wainwright.masters.models import MerchantSupplier, Supplier, TaxCode
+from wainwright.masters.models import MerchantSupplier, Supplier
 from wainwright.people.models import Card, Firm, Membership
 from wainwright.reconciling.models import BankAccount
-from wainwright.rulebook.models import Category
+from wainwright.rulebook.models import Category, TaxCode
 from wainwright.trips.models import Trip
 
 ALIKE = 88
@@ -48,7 +48,10 @@ def in_use(firm: Firm) -> dict[tuple[str, str], list[str]]:
     """Return where each code is in use: categories, accounts of the firm, people's usual coding, open trips and claims, budgets, cards. Eight queries."""
     found: dict[tuple[str, str], list[str]] = defaultdict(list)
     for category in Category.objects.filter(firm=firm):
-        found[ACCOUNT, category.account].append(f"category {category.name}")
+        for account in {category.account, *(each["account"] for each in category.accounts_if)}:
+            found[ACCOUNT, account].append(f"category {category.name}")
+        for code in set(category.tax_codes.values()):
+            found[TAX, code].append(f"category {category.name}")
     row = FirmAccounts.objects.filter(firm=firm).values().first() or {}
     for name, account in row.items():
         if name not in ("id", "firm_id") and account:

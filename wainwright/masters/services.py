@@ -20,13 +20,13 @@ from wainwright.core.masters import ACCOUNT, CUSTOMER, SUPPLIER, TAX, Master, co
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.formats.master_table import read_masters
 from wainwright.formats.problems import Unreadable
-from wainwright.masters.models import Fetch, MerchantSupplier, Supplier, TaxCode
+from wainwright.masters.models import Fetch, MerchantSupplier, Supplier
 from wainwright.masters.selectors import in_use, known
 from wainwright.news.services import tell
 from wainwright.people.models import Card, Firm, Membership, new_version
 from wainwright.people.sealing import seal
 from wainwright.ports.ledger import LedgerAway, LedgerShut, Masters, NewSupplier
-from wainwright.rulebook.models import Category
+from wainwright.rulebook.models import Category, TaxCode
 from wainwright.trail.services import record
 
 log = logging.getLogger(__name__)
@@ -284,6 +284,59 @@ def _take_tax(firm: Firm, rows: Sequence[Master], gone: Sequence[str], day: date
         }  # fmt: skip
         TaxCode.objects.update_or_create(firm=firm, code=each.code, defaults=values)
     TaxCode.objects.filter(firm=firm, code__in=gone).update(open_until=day - timedelta(days=1))
+
+
+@transaction.atomic
+def set_category(member: Membership, code: str, account: str, abroad: str, by_country: str, tax_codes: str) -> Category:
+    """Say to which account a category posts, to which for what was paid abroad or in a country, and its usual tax codes.
+
+    ``by_country`` and ``tax_codes`` are pairs as people type them: "NO 6412, GB 6413". Raises ``Refusal``, ``Stale``.
+    """
+    _must_be_finance(member)
+    firm = member.firm
+    row = Category.objects.select_for_update().filter(firm=firm, code=code).first()
+    if row is None:
+        raise Stale("That category is not there any more.")
+    others = ([("abroad", abroad.strip())] if abroad.strip() else []) + _pairs(by_country, "by_country")
+    taxes = _pairs(tax_codes, "tax_codes")
+    day = clock.today(firm.zone)
+    accounts = {
+        each.code
+        for each in Code.objects.filter(firm=firm, dimension=ACCOUNT)
+        if not (each.open_until and each.open_until < day)
+    }
+    for each in (account.strip(), *(other for _, other in others)):
+        if each not in accounts:
+            raise Refusal(f"Account {each[:20] or '(none)'} is not open in the ledger.", "account")
+    known_codes = set(TaxCode.objects.filter(firm=firm).values_list("code", flat=True))
+    for _, each in taxes:
+        if each not in known_codes:
+            raise Refusal(f"The ledger has no tax code {each[:20]}.", "tax_codes")
+    before = {"account": row.account, "elsewhere": row.accounts_if, "tax": row.tax_codes}
+    row.account, row.tax_codes = account.strip(), dict(taxes)
+    row.accounts_if = [{"where": where, "account": other} for where, other in others]
+    row.save(update_fields=["account", "accounts_if", "tax_codes"])
+    Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
+    record(
+        member,
+        "set a category's accounts",
+        f"firm:{firm.pk}",
+        before=before,
+        after={"category": code, "account": row.account, "elsewhere": row.accounts_if, "tax": row.tax_codes},
+    )
+    return row
+
+
+def _pairs(text: str, field: str) -> list[tuple[str, str]]:
+    """Read "NO 6412, GB 6413". Raises ``Refusal``."""
+    found: dict[str, str] = {}
+    for piece in filter(None, (piece.strip() for piece in text[:300].replace(";", ",").split(","))):
+        country, _, code = piece.replace(":", " ").partition(" ")
+        country, code = country.upper(), code.strip()
+        if len(country) != 2 or not country.isalpha() or not code or country in found:
+            raise Refusal(f"“{piece[:30]}” is no country and code. Type them as: NO 6412, GB 6413.", field)
+        found[country] = code
+    return list(found.items())
 
 
 @transaction.atomic

@@ -13,10 +13,11 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import whole
 from wainwright.formats.master_table import MOST_BYTES
 from wainwright.masters import services
-from wainwright.masters.models import Fetch, Supplier, TaxCode
+from wainwright.masters.models import Fetch, Supplier
 from wainwright.masters.selectors import gaps
 from wainwright.paging import page_of
 from wainwright.people.selectors import finance_of
+from wainwright.rulebook.models import Category, TaxCode
 
 AT_ONCE = 60
 HOURS = [(0, "only when asked"), (1, "every hour"), (6, "every six hours"), (24, "every day"), (168, "every week")]
@@ -167,6 +168,49 @@ def take(request, fetch_id: int):
         f"{len(row.changes)} {'change is' if len(row.changes) == 1 else 'changes are'} taken. What is not connected stands below, first.",
     )
     return redirect("masters")
+
+
+@require_GET
+def categories_page(request):
+    """To which account each category posts, by where it was paid, and its usual tax codes."""
+    return _categories(request)
+
+
+def _categories(request, status: int = 200, error: str = "", typed: dict | None = None):
+    _may_read(request)
+    firm = request.member.firm
+    rows = []
+    for row in Category.objects.filter(firm=firm):
+        elsewhere = {each["where"]: each["account"] for each in row.accounts_if}
+        values = {
+            "account": row.account, "abroad": elsewhere.pop("abroad", ""), "by_country": ", ".join(f"{where} {account}" for where, account in elsewhere.items()),
+            "tax_codes": ", ".join(f"{country} {code}" for country, code in row.tax_codes.items()),
+        }  # fmt: skip
+        mine = typed is not None and typed["category"] == row.code
+        rows.append({"row": row, "values": typed if mine else values, "error": error if mine else ""})
+    accounts = sorted((code, each.name) for (d, code), each in books(firm).codes.codes.items() if d == "account")
+    context = {"rows": rows, "accounts": accounts, "taxes": TaxCode.objects.filter(firm=firm)}
+    return render(request, "masters/categories.html", context, status=status)
+
+
+@require_POST
+def set_category(request):
+    """Set one category."""
+    typed = {
+        name: request.POST.get(name, "")[:300] for name in ("category", "account", "abroad", "by_country", "tax_codes")
+    }
+    try:
+        row = services.set_category(
+            request.member,
+            typed["category"],
+            *(typed[name] for name in ("account", "abroad", "by_country", "tax_codes")),
+        )
+    except (NotAllowed, Stale):
+        raise
+    except Refusal as refusal:
+        return _categories(request, 422, refusal.message, typed)
+    messages.info(request, f"{row.name} is set. What is posted from now on follows it.")
+    return redirect("categories")
 
 
 @require_POST

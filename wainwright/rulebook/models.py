@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from decimal import Decimal
 
 from django.core.validators import MaxValueValidator, MinValueValidator
@@ -108,6 +109,12 @@ class Category(models.Model):
         max_length=120, blank=True, help_text="Codes of ISO 18245 that mean it, as 5811-5814, 7011."
     )
     is_lodging = models.BooleanField(default=False)
+    accounts_if = models.JSONField(
+        default=list,
+        blank=True,
+        help_text='Other accounts by where it was paid: {"where": "abroad" or a country, "account": …}.',
+    )
+    tax_codes = models.JSONField(default=dict, blank=True, help_text="The usual tax code by country.")
     order = models.PositiveSmallIntegerField(default=0)
 
     class Meta:
@@ -116,6 +123,43 @@ class Category(models.Model):
 
     def __str__(self):
         return self.name
+
+
+class TaxCode(models.Model):
+    """A tax code of the ledger: its rate in a country from a day, how much of it comes back, and on which evidence."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="tax_codes")
+    code = models.CharField(max_length=20)
+    name = models.CharField(max_length=80)
+    country = models.CharField(max_length=2, blank=True)
+    rate = models.DecimalField(max_digits=5, decimal_places=4)
+    share = models.DecimalField(
+        max_digits=5, decimal_places=4, default=1, help_text="How much of it comes back, as a fraction."
+    )
+    needs_receipt = models.BooleanField(default=True, help_text="Whether it comes back on a tax receipt alone.")
+    open_from = models.DateField(null=True, blank=True)
+    open_until = models.DateField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["country", "-rate", "code"]
+        constraints = [models.UniqueConstraint(fields=["firm", "code"], name="one_tax_code")]
+
+    def __str__(self):
+        return f"{self.code} {self.name}"
+
+    @property
+    def percent(self) -> str:
+        """Its rate in per cent."""
+        return f"{(self.rate * 100).normalize():f}"
+
+    @property
+    def back(self) -> str:
+        """How much of it comes back, in per cent."""
+        return f"{(self.share * 100).normalize():f}"
+
+    def open_on(self, day: date) -> bool:
+        """Whether it may be used on a day."""
+        return not (self.open_from and day < self.open_from) and not (self.open_until and day > self.open_until)
 
 
 class RuleSetting(models.Model):

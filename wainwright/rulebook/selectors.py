@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import csv
 from collections import defaultdict
-from collections.abc import Collection
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field
 from datetime import date, time, timedelta
 from decimal import Decimal
 from functools import lru_cache
@@ -25,6 +25,7 @@ from wainwright.core.allowance import (
     Twelfths,
 )
 from wainwright.core.carbon import Factor
+from wainwright.core.categories import account_for
 from wainwright.core.fx import RateTable
 from wainwright.core.journey import Meal, Mode
 from wainwright.core.mileage import MileageRate, mileage_year
@@ -40,6 +41,7 @@ from wainwright.rulebook.models import (
     Policy,
     RuleSetting,
     SchemeData,
+    TaxCode,
 )
 
 
@@ -54,6 +56,21 @@ class Rulebook:
     categories: dict[str, Category]
     settings: tuple[Setting, ...]
     mileage: tuple[MileageRate, ...] = ()
+    tax: Mapping[str, TaxCode] = field(default_factory=dict)
+
+    def account_of(self, category: Category, country: str) -> str:
+        """The account of a category for what was paid in a country: its own there, its own abroad, else its usual one."""
+        return account_for(
+            category.account,
+            [(each["where"], each["account"]) for each in category.accounts_if],
+            country,
+            self.firm.country,
+        )
+
+    def tax_of(self, category: Category, country: str, day: date) -> TaxCode | None:
+        """The usual tax code of a category in a country (nothing said: the firm's own), where it is open on a day."""
+        found = self.tax.get(category.tax_codes.get(country or self.firm.country, ""))
+        return found if found is not None and found.open_on(day) else None
 
     @property
     def names(self) -> dict[str, str]:
@@ -62,7 +79,7 @@ class Rulebook:
 
 
 def rulebook(firm: Firm) -> Rulebook:
-    """Return a firm's rulebook: six queries at first, none while its version stays the same."""
+    """Return a firm's rulebook: seven queries at first, none while its version stays the same."""
     return _rulebook(firm.pk, firm.rules_version)
 
 
@@ -79,6 +96,7 @@ def _rulebook(firm_id: int, _version: str) -> Rulebook:
         {category.code: category for category in Category.objects.filter(firm=firm)},
         tuple(row.as_core() for row in RuleSetting.objects.filter(firm=firm)),
         tuple(mileage_rates(firm)),
+        {row.code: row for row in TaxCode.objects.filter(firm=firm)},
     )
 
 
