@@ -13,7 +13,7 @@ from unittest import mock
 import yaml
 from django.core.cache import cache
 from django.core.management import call_command
-from django.test import Client
+from django.test import Client, override_settings
 
 from tests.apps.test_masters import Served
 from tests.apps.world import WorldTestCase
@@ -25,6 +25,7 @@ from wainwright.claims.models import Claim
 from wainwright.claims.services import road
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.people.models import Membership
+from wainwright.people.reachable import must_be_reachable
 from wainwright.standins.ledger.models import LedgerEntry
 
 DOCUMENT = Path(api.__file__).parent / "openapi.yaml"
@@ -193,6 +194,18 @@ class TokenTest(Api):
                 act(self.tobias, *values)
         with self.assertRaises(Refusal):
             services.make_token(self.priya, "Name", ["everything"])
+
+    def test_what_is_asked_is_outside_and_not_in_the_open(self):
+        for wrong in (
+            "", "x", "ftp://a.example", "http://a.example", "https://", "https://u:p@a.example", "https://127.0.0.1/x", "https://localhost", "https://10.0.0.1",
+            "https://[::1]/", "https://169.254.169.254/", "https://printer.local", "https://a.example:99999", "http://127.0.0.2",
+        ):  # fmt: skip
+            with self.subTest(wrong), self.assertRaises(Refusal):
+                must_be_reachable(wrong)
+        must_be_reachable("https://ledger.example/hook")
+        must_be_reachable("http://127.0.0.1:8090")
+        with override_settings(TESTING=False, DEMO=False), self.assertRaises(Refusal):
+            must_be_reachable("http://127.0.0.1:8090")
 
     def test_another_firms_token_sees_nothing_of_this_one(self):
         self.cleared_claim(costs=("20.00",))

@@ -19,6 +19,7 @@ from wainwright.api.models import EVENTS, SCOPES, ApiToken, Delivery, Webhook, d
 from wainwright.claims.models import Claim
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.people.models import Membership
+from wainwright.people.reachable import must_be_reachable
 from wainwright.people.sealing import seal, unseal
 from wainwright.trail.models import Entry
 from wainwright.trail.services import record
@@ -80,8 +81,7 @@ def add_webhook(member: Membership, address: str, events: Sequence[str]) -> tupl
     """Tell an address of events from now on; return it and its secret, which is shown this once. Raises ``Refusal``."""
     _must_be_finance(member)
     address, chosen = address.strip()[:300], [event for event in EVENTS if event in events]
-    if not address.startswith(("https://", "http://127.0.0.1", "http://localhost")):
-        raise Refusal("The address begins with https://.", "address")
+    must_be_reachable(address)
     if not chosen:
         raise Refusal("Choose of what it is told.", "events")
     if member.firm.webhooks.count() >= MOST:

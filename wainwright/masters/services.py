@@ -24,6 +24,7 @@ from wainwright.masters.models import Fetch, MerchantSupplier, Supplier
 from wainwright.masters.selectors import in_use, known
 from wainwright.news.services import tell
 from wainwright.people.models import Card, Firm, Membership, new_version
+from wainwright.people.reachable import must_be_reachable
 from wainwright.people.sealing import seal
 from wainwright.ports.ledger import LedgerAway, LedgerShut, Masters, NewSupplier
 from wainwright.rulebook.models import Category, TaxCode
@@ -47,8 +48,8 @@ def connect(member: Membership, address: str, known_as: str, token: str, every_h
     """
     _must_be_finance(member)
     address = address.strip()[:200]
-    if address and not address.startswith(("https://", "http://127.0.0.1", "http://localhost")):
-        raise Refusal("The address begins with https://: a token is not sent in the open.", "address")
+    if address:
+        must_be_reachable(address)
     if every_hours not in (0, 1, 6, 24, 168):
         raise Refusal("Choose how often it is fetched.", "every_hours")
     row = connection_of(member.firm) or Connection(firm=member.firm, holder=member)
