@@ -331,6 +331,7 @@ class ConnectionTest(Mastering):
             self.assertTrue(self.priya.notices.filter(text__contains="connection to the ledger fails").exists())
             self.enter(self.priya)
             self.assertContains(self.client.get("/ledger/masters/"), "The connection fails")
+            self.assertContains(self.client.get("/"), "The connection to the ledger fails")
             with mock.patch.object(clock, "now", return_value=clock.now() + timedelta(minutes=5)):
                 books.finish_what_broke_off()
             self.assertEqual([headers["Idempotency-Key"] for _, _, headers, _ in served.seen], [claim.journal_key] * 2)

@@ -18,6 +18,7 @@ from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from wainwright import clock
+from wainwright.accounts.connection import connection_of
 from wainwright.accounts.models import Posting
 from wainwright.bench.selectors import waiting_count
 from wainwright.claims.beside import owes
@@ -86,6 +87,7 @@ def desk(request):
     if member.finance:
         context["refused"] = Posting.objects.filter(firm=member.firm, state="Refused").count()
         context["payable"] = payable(member).count()
+        context["ledger"] = connection_of(member.firm)
     return render(request, "web/desk.html", context)
 
 
