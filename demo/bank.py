@@ -34,7 +34,7 @@ def camt(
     entries = "".join(
         f"<Ntry>{signed(amount)}<Sts>BOOK</Sts><BookgDt><Dt>{day.isoformat()}</Dt></BookgDt><AcctSvcrRef>{escape(key)}</AcctSvcrRef>"
         f"<NtryDtls><TxDtls><Refs><EndToEndId>{escape(reference) or 'NOTPROVIDED'}</EndToEndId></Refs>"
-        f"<RltdPties><Cdtr><Nm>{escape(name)}</Nm></Cdtr></RltdPties><RmtInf><Ustrd>{escape(text)}</Ustrd></RmtInf></TxDtls></NtryDtls></Ntry>"
+        f"<RltdPties><{_side(amount)}><Nm>{escape(name)}</Nm></{_side(amount)}></RltdPties><RmtInf><Ustrd>{escape(text)}</Ustrd></RmtInf></TxDtls></NtryDtls></Ntry>"
         for day, amount, name, text, reference, key in rows
     )
     return (
@@ -42,6 +42,11 @@ def camt(
         f"<GrpHdr><MsgId>{number}</MsgId></GrpHdr><Stmt><Id>{number}</Id><Acct><Id><IBAN>{account}</IBAN></Id><Ccy>{currency}</Ccy></Acct>"
         f"{balance('OPBD', opening)}{balance('CLBD', closing)}{entries}</Stmt></BkToCstmrStmt></Document>"
     ).encode()
+
+
+def _side(amount: str) -> str:
+    """Who is on the other side of an entry: whoever was paid, or whoever paid."""
+    return "Cdtr" if Decimal(amount) < 0 else "Dbtr"
 
 
 def ledger_moves_on(slug: str) -> None:

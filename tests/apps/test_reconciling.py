@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from datetime import timedelta
 from decimal import Decimal
+from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from demo.bank import camt
 from tests.apps.world import WorldTestCase, eur
+from wainwright import clock
 from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books
@@ -80,6 +82,30 @@ class TakeTest(Reconciling):
         self.assertFalse(Line.objects.exists())
         # What could not be read may be sent again.
         self.assertEqual(self.take(self.statement(row)).state, "taken")
+
+    def test_who_paid_is_the_name_where_money_came_in(self):
+        firm = self.priya.firm
+        content = self.statement([(self.today, "5.00", "Harbour Board", "Refund", "", "K1")]).replace(
+            b"<Dbtr>", f"<Cdtr><Nm>{firm.name}</Nm></Cdtr><Dbtr>".encode()
+        )
+        self.take(content)
+        self.assertEqual(Line.objects.get().name, "Harbour Board")
+
+    def test_a_reading_that_broke_off_is_done_again_or_put_away(self):
+        content = self.statement([(self.today, "-10.00", "Shop", "", "", "K1")])
+        with mock.patch.object(services, "read_file"):
+            file = services.take_statement(self.priya, self.account.pk, "s.xml", content)
+        self.assertEqual(services.read_again_what_broke_off(), 0)
+        later = clock.now() + timedelta(minutes=5)
+        with (
+            mock.patch.object(clock, "now", return_value=later),
+            mock.patch.object(services, "_take", side_effect=RuntimeError("killed")),
+        ):
+            self.assertEqual(services.read_again_what_broke_off(), 1)
+        file.refresh_from_db()
+        self.assertEqual((file.state, Line.objects.count()), ("away", 0))
+        # It can be sent again, and is read then.
+        self.assertEqual(self.take(content).state, "taken")
 
     def test_a_table_of_the_bank_and_who_may(self):
         day = self.today.strftime("%d.%m.%Y")

@@ -54,7 +54,7 @@ def _show(request, month: date, status: int = 200, **more):
     context = {
         "month": month, "until": last_of(month), "before": (month - timedelta(days=1)).replace(day=1), "after": next_month(month),
         "over": last_of(month) <= clock.today(firm.zone), "steps": found, "left": sum(1 for step in found if step.count), "closed": closed(firm, month),
-        "accrual": accrual, "accrued": rows, "accrued_sum": total((row.amount for row in rows), firm.currency), "unpaid": unpaid_by_person(firm)[:12],
+        "accrual": accrual, "accrual_of": [(label, coding, Money.from_minor(minor, firm.currency)) for _, label, coding, minor in accrual.of] if accrual else [], "accrued": rows, "accrued_sum": total((row.amount for row in rows), firm.currency), "unpaid": unpaid_by_person(firm)[:12],
         "refused": Posting.objects.filter(firm=firm, subject=f"accrual:{firm.pk}:{month:%Y-%m}", state="Refused").first(),
         "refused_words": "",
         "liability": FirmAccounts.objects.get(firm=firm).accrued, "advances_account": books(firm).accounts.advances, "error": "", "typed_why": "",

@@ -103,14 +103,16 @@ def _lines(entry: etree._Element, currency: str) -> Iterator[tuple[str, Statemen
     else:
         rows = [(details[0] if len(details) == 1 else entry, whole)]
     for node, amount in rows:
+        # Who is on the other side: whoever was paid, or who paid where money came in.
+        there, here = ("Cdtr", "Dbtr") if sign > 0 else ("Dbtr", "Cdtr")
         merchant = _first(
             node,
             (
-                "RltdPties/Cdtr/Nm",
-                "RltdPties/Cdtr/Pty/Nm",
+                f"RltdPties/{there}/Nm",
+                f"RltdPties/{there}/Pty/Nm",
                 "CardTx/POI/Id/Id",
-                "RltdPties/Dbtr/Nm",
-                "RltdPties/Dbtr/Pty/Nm",
+                f"RltdPties/{here}/Nm",
+                f"RltdPties/{here}/Pty/Nm",
             ),
         )
         memo = " ".join(filter(None, (x.text for x in node.iterfind(".//{*}RmtInf/{*}Ustrd"))))[:200]

@@ -419,6 +419,13 @@ def _keep_supplier(member: Membership, whose: Membership, made: Master) -> str:
     return ""
 
 
+def put_away_what_broke_off() -> int:
+    """Put away every fetch whose process died, so that nobody waits for it. Returns how many."""
+    before = clock.now() - timedelta(minutes=10)
+    rows = Fetch.objects.filter(state=Fetch.State.FETCHING, time__lte=before)
+    return rows.update(state=Fetch.State.AWAY, problem="It broke off. Fetch again.")
+
+
 def fetch_due() -> int:
     """Fetch the masters of every firm whose connection says so; what would change is shown, and told to its holder. Returns how many."""
     done = 0

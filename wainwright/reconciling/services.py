@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import hashlib
+import logging
 from collections.abc import Sequence
-from datetime import date
+from datetime import date, timedelta
 from pathlib import PurePath
 
 from django.core.files.base import ContentFile
@@ -41,7 +42,9 @@ from wainwright.reconciling.models import (
 from wainwright.reconciling.selectors import agreed, expected, label_of, open_lines
 from wainwright.trail.services import record
 
+log = logging.getLogger(__name__)
 BATCH = 1000
+BROKEN_OFF = timedelta(minutes=2)
 
 
 def _must_be_finance(member: Membership) -> None:
@@ -105,7 +108,12 @@ def take_statement(member: Membership, account_id: int, name: str, content: byte
 
 @on_commit_task(retries=1, retry_delay=5)
 def read_file(file_id: int) -> None:
-    """Read a statement that is kept; lines that are known already are left as they are."""
+    """Read a statement in the queue."""
+    read_kept(file_id)
+
+
+def read_kept(file_id: int) -> None:
+    """Read a statement that is kept; lines that are known already are left as they are. Safe to call again."""
     file = StatementFile.objects.select_related("account__firm").get(pk=file_id)
     if file.state != StatementFile.State.READING:
         return
@@ -117,6 +125,24 @@ def read_file(file_id: int) -> None:
         why = str(error) if isinstance(error, Unreadable) else "Its file is missing on this machine. Send it again."
         file.state, file.problem = StatementFile.State.AWAY, why[:300]
         file.save()
+
+
+def read_again_what_broke_off() -> int:
+    """Read every statement again whose reading broke off; one that breaks off however often is put away. Returns how many."""
+    before = clock.now() - BROKEN_OFF
+    rows = list(
+        StatementFile.objects.filter(state=StatementFile.State.READING, time__lte=before).values_list("pk", flat=True)
+    )
+    for pk in rows:
+        try:
+            read_kept(pk)
+        except Exception:
+            log.exception("could not read statement %s", pk)
+            words = "It could not be read, and nothing of it was taken. Tell whoever runs this machine."
+            StatementFile.objects.filter(pk=pk, state=StatementFile.State.READING).update(
+                state=StatementFile.State.AWAY, problem=words
+            )
+    return len(rows)
 
 
 def _statements(file: StatementFile) -> list[Statement]:
