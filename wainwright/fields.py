@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 from decimal import Decimal
 
 from django import forms
@@ -69,6 +70,20 @@ def whole(text: str | None) -> int:
     except ValueError:
         return 0
     return number if 0 <= number < 2**63 else 0
+
+
+def day_of(text: str | None, missing: str, field: str = "on") -> date:
+    """A day as a form sends it. Raises ``Refusal`` with ``missing`` where it is none."""
+    try:
+        return date.fromisoformat((text or "").strip())
+    except ValueError as error:
+        raise Refusal(missing, field) from error
+
+
+def day_or_none(text: str | None, which: str, field: str = "on") -> date | None:
+    """A day as a form sends it, nothing where none was typed. Raises ``Refusal`` that says what it is and ``which`` is wanted."""
+    text = (text or "").strip()
+    return day_of(text, f"“{text[:20]}” is no day. {which}", field) if text else None
 
 
 def say(form: forms.Form, refusal: Refusal) -> None:

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TypeVar
 
-from django.db.models import Q
-
 from wainwright import clock
 from wainwright.accounts.models import Connection
 from wainwright.adapters.http_ledger import HttpLedger
@@ -44,7 +42,7 @@ def ask(firm: Firm, question: Callable[[Ledger, str], T]) -> T:
 def _failed(row: Connection, why: str) -> None:
     """Keep since when it fails, and tell its holder once."""
     now = clock.now()
-    began = Connection.objects.filter(Q(failing__isnull=True), pk=row.pk).update(failing=now)
+    began = Connection.objects.filter(pk=row.pk, failing__isnull=True).update(failing=now)
     Connection.objects.filter(pk=row.pk).update(problem=why[:200])
     if began:
         tell(

@@ -18,6 +18,11 @@ def next_month(day: date) -> date:
     return (first_of(day) + timedelta(days=31)).replace(day=1)
 
 
+def month_before(day: date) -> date:
+    """The first day of the month before a day's."""
+    return first_of(first_of(day) - timedelta(days=1))
+
+
 def last_of(month: date) -> date:
     """The last day of a month."""
     return next_month(month) - timedelta(days=1)

@@ -14,20 +14,19 @@ Whom = Literal["claimant", "finance", "administrator"]
 
 @dataclass(frozen=True, slots=True)
 class Meaning:
-    """One code of a ledger: ``{about}`` in the sentence and the cure is what it is about. ``recode`` leads to the coding's correction."""
+    """One code of a ledger: ``{about}`` in the sentence and the cure is what it is about."""
 
     sentence: str
     cure: str
     whom: Whom = "finance"
-    recode: bool = False
 
 
 # A further code of a ledger is one line here. What is not here is shown in the ledger's own words.
 MEANINGS = {
     "LB-104": Meaning("The ledger has closed the month {about}.", "Post it into an open month, or ask for the month to be opened."),
-    "LB-201": Meaning("The ledger does not know {about}.", "Choose another code and post again.", recode=True),
-    "LB-202": Meaning("The ledger has closed {about}.", "Choose an open code and post again.", recode=True),
-    "LB-305": Meaning("The ledger asks for a {about} that is missing.", "Add it and post again.", recode=True),
+    "LB-201": Meaning("The ledger does not know {about}.", "Choose another code and post again."),
+    "LB-202": Meaning("The ledger has closed {about}.", "Choose an open code and post again."),
+    "LB-305": Meaning("The ledger asks for a {about} that is missing.", "Add it and post again."),
     "LB-410": Meaning("Debits and credits differ for the ledger.", "Nothing can be mended here: tell whoever runs this machine, with the journal's key.", "administrator"),
     "LB-501": Meaning("The ledger does not know the supplier {about}.", "Connect the person with a supplier under Masters, then post again."),
     "LB-900": Meaning("The connection to the ledger is not allowed any more.", "Hand it to somebody under Masters, or give it a new token.", "administrator"),
@@ -41,8 +40,6 @@ class RefusalSaid:
     sentence: str
     cure: str
     whom: Whom
-    recode: bool
-    own_words: str
 
     @property
     def words(self) -> str:
@@ -52,15 +49,12 @@ class RefusalSaid:
 
 def refusal_said(posting: Posting) -> RefusalSaid:
     """Translate what the ledger refused; unknown codes are said in the ledger's own words, to finance."""
-    own = f"{posting.refusal_code} {posting.refusal_text}".strip()
     meaning = MEANINGS.get(posting.refusal_code)
     if meaning is None:
         words = f"The ledger refused the journal. Its own words: {posting.refusal_text}"
-        return RefusalSaid(words, "", "finance", False, own)
+        return RefusalSaid(words, "", "finance")
     about = _about(posting)
-    return RefusalSaid(
-        meaning.sentence.replace("{about}", about), meaning.cure.replace("{about}", about), meaning.whom, meaning.recode, own
-    )  # fmt: skip
+    return RefusalSaid(meaning.sentence.replace("{about}", about), meaning.cure.replace("{about}", about), meaning.whom)
 
 
 def _about(posting: Posting) -> str:

@@ -12,8 +12,8 @@ from wainwright.accounts.models import Budget, Code, FirmAccounts, PayRun, Posti
 from wainwright.accounts.models import Dimension as Dimension_
 from wainwright.core.budget import Budget as CoreBudget
 from wainwright.core.budget import BudgetEffect
+from wainwright.core.coding import ACCOUNT, CodeBook, Coding, Dimension
 from wainwright.core.coding import Code as CoreCode
-from wainwright.core.coding import CodeBook, Coding, Dimension
 from wainwright.core.money import Money, add_up
 from wainwright.core.picking import PickList, folded
 from wainwright.core.posting import Accounts, Entry, Journal
@@ -40,6 +40,11 @@ class Books:
     def picks(self, dimension: str) -> PickList:
         """The codes of a dimension, or of another kind (accounts, customers), for choosing."""
         return self._picks.get(dimension) or PickList(())
+
+    @cached_property
+    def account_names(self) -> list[tuple[str, str]]:
+        """The ledger's accounts by code, each with its name, for lists."""
+        return sorted((code, each.name) for (kind, code), each in self.codes.codes.items() if kind == ACCOUNT)
 
     @cached_property
     def _picks(self) -> dict[str, PickList]:

@@ -190,8 +190,7 @@ def prepare_pay_run(who: Membership, payables: Sequence[Payable], on: date) -> P
         raise Refusal(
             f"No bank account is known for {', '.join(without)}. It is added in their profile, an issuer's under Cards."
         )
-    number = next_number(PayRun, firm)
-    message_id = f"WW-{firm.slug[:12].upper()}-{number:05d}"
+    number, message_id = _next_run(firm)
     transfers = [
         Transfer(f"{message_id}-{index:03d}"[:35], p.payee, p.account, p.amount, p.text, on)
         for index, p in enumerate(payables, 1)
@@ -212,6 +211,12 @@ def prepare_pay_run(who: Membership, payables: Sequence[Payable], on: date) -> P
     return run
 
 
+def _next_run(firm: Firm) -> tuple[int, str]:
+    """The number of a firm's next pay run, and what its message is called at the bank."""
+    number = next_number(PayRun, firm)
+    return number, f"WW-{firm.slug[:12].upper()}-{number:05d}"
+
+
 def _keep_payments(run: PayRun, payables: Sequence[Payable], keys: Sequence[str]) -> list[Payment]:
     """Keep the payments of a run; the database refuses a subject that is under way or paid already. Raises ``Stale``."""
     try:
@@ -229,8 +234,7 @@ def keep_by_hand(
 ) -> tuple[PayRun, list[Payment]]:
     """Keep what was paid without a file: a run of its own, answered as it is made. Inside the caller's transaction. Raises ``Stale``."""
     firm = who.firm
-    number = next_number(PayRun, firm)
-    message_id = f"WW-{firm.slug[:12].upper()}-{number:05d}"
+    number, message_id = _next_run(firm)
     run = PayRun.objects.create(
         firm=firm, number=number, date=on, currency=firm.currency, message_id=message_id, file=b"", made_by=who, state=PayRun.State.ANSWERED,
         by_hand=method[:40], total_minor=total((p.amount for p in payables), firm.currency).minor, time=clock.now(),

@@ -33,10 +33,7 @@ class HttpLedger:
         """Enter a journal under its key."""
         body = {
             "key": journal.key, "date": on.isoformat(), "currency": journal.currency,
-            "lines": [
-                {"account": e.coding.account, "coding": dict(e.coding.codes), "debit": str(e.debit.amount), "credit": str(e.credit.amount), "text": e.text}
-                for e in journal.entries
-            ],
+            "lines": journal.plain_lines,
         }  # fmt: skip
         status, answer = self._ask("POST", f"/v1/{quote(firm)}/journals", body, journal.key)
         if status in (200, 201):

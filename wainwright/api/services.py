@@ -199,9 +199,6 @@ def plain_claim(claim: Claim, journal: Any, on: str) -> dict[str, Any]:
         "total": str(claim.total.amount), "due": str(claim.owed.amount), "post_on": on,
         "journal": {
             "key": journal.key,
-            "lines": [
-                {"account": e.coding.account, "coding": dict(e.coding.codes), "debit": str(e.debit.amount), "credit": str(e.credit.amount), "text": e.text}
-                for e in journal.entries
-            ],
+            "lines": journal.plain_lines,
         },
     }  # fmt: skip

@@ -15,7 +15,7 @@ from wainwright.bench.models import Undoable
 from wainwright.bench.things import kind_of, owner_of, subject_of
 from wainwright.claims.beside import beside
 from wainwright.claims.models import AdvanceTaken, Claim, Statement, TakenOff
-from wainwright.claims.services.road import contents_of
+from wainwright.claims.services.road import renew
 from wainwright.claims.services.statements import amend
 from wainwright.claims.statements import read
 from wainwright.core.states import CLAIM, TRIP
@@ -24,7 +24,6 @@ from wainwright.expenses.models import Expense
 from wainwright.expenses.services.editing import follow_meals
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
-from wainwright.signoff import services as signoff
 from wainwright.signoff.models import Remark, SignOff
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
@@ -152,7 +151,7 @@ def _claim_back(member: Membership, claim: Claim, was: dict[str, Any]) -> None:
         earlier = Statement.objects.get(pk=was["statement"])
         done = read(earlier, claim.currency)
         amend(claim, member, "put back what was decided on a line", done, {"as in statement": earlier.number})
-        signoff.renew(claim.subject, done.total, contents_of(done), claim.statement.risk if claim.statement else 0)
+        renew(claim, done)
 
 
 def _permitted_back(claim: Claim, was: dict[str, int]) -> None:

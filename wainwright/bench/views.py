@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
+from datetime import timedelta
 from urllib.parse import quote
 
 from django.contrib import messages
@@ -32,7 +32,7 @@ from wainwright.claims.statements import versions
 from wainwright.core.risk import Risk
 from wainwright.core.states import stage_reached
 from wainwright.errors import NotAllowed, Refusal
-from wainwright.fields import whole
+from wainwright.fields import day_or_none, whole
 from wainwright.people.models import Membership
 from wainwright.signoff.models import SignOff
 from wainwright.signoff.presenting import route_steps
@@ -254,11 +254,7 @@ def clear(request, object_id: int):
 @require_POST
 def post(request, object_id: int):
     """Finance posts a cleared claim, or one that the ledger refused, on the day that is chosen: its month may be closed by now."""
-    text = request.POST.get("on", "").strip()
-    try:
-        on = date.fromisoformat(text) if text else None
-    except ValueError as error:
-        raise Refusal(f"“{text[:20]}” is no day. Choose the day on which it is posted.") from error
+    on = day_or_none(request.POST.get("on"), "Choose the day on which it is posted.", "")
     return _posted(request, booking.post(request.member, object_id, _version(request), on))
 
 
@@ -281,11 +277,7 @@ def _posted(request, claim: Claim):
 @require_POST
 def recall(request, object_id: int):
     """Finance calls a posted claim back from the ledger."""
-    text = request.POST.get("on", "").strip()
-    try:
-        on = date.fromisoformat(text) if text else None
-    except ValueError as error:
-        raise Refusal(f"“{text[:20]}” is no day. Choose the day of the reversal.") from error
+    on = day_or_none(request.POST.get("on"), "Choose the day of the reversal.", "")
     claim = calling_back.recall(request.member, object_id, _version(request), request.POST.get("why", ""), on)
     if claim.state in ("Posted", "Settled"):
         reversal = postings_of(claim)[1]

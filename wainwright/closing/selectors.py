@@ -9,7 +9,7 @@ from datetime import date, timedelta
 from django.db.models import Count, Exists, Min, OuterRef, Q, QuerySet, Sum
 
 from wainwright.accounts.models import Period, Posting
-from wainwright.accounts.periods import last_of, next_month
+from wainwright.accounts.periods import last_of, month_before, next_month
 from wainwright.accounts.selectors import books
 from wainwright.claims.models import Claim, StatementCoding
 from wainwright.core.accruals import Accrued, Spent, accrue
@@ -55,7 +55,7 @@ def month_of(text: str, today: date) -> date:
             return found
     except ValueError:
         pass
-    return (today.replace(day=1) - timedelta(days=1)).replace(day=1)
+    return month_before(today)
 
 
 def closed(firm: Firm, month: date) -> Period | None:
@@ -72,7 +72,7 @@ def steps(firm: Firm, month: date) -> list[Step]:
     spent = claims.filter(Exists(costs) | Q(trip__ends__lte=until))
     # A claim that was not sent has no sum of its own yet: its costs are added up.
     unsent = Expense.objects.filter(firm=firm, claim__state__in=OPEN, date__lte=until, currency=firm.currency)
-    back = _unclaimed(firm, until)
+    back = _unclaimed(firm).filter(state="Back", ends__lte=until)
     waiting = SignOff.objects.filter(
         firm=firm, state=SignOff.State.WAITING, turn=True, kind="claim", since__date__lte=until + timedelta(days=45)
     )
@@ -97,10 +97,11 @@ def steps(firm: Firm, month: date) -> list[Step]:
     ]  # fmt: skip
 
 
-def _unclaimed(firm: Firm, until: date) -> QuerySet[Trip]:
+def _unclaimed(firm: Firm) -> QuerySet[Trip]:
+    """Trips of a firm that no claim counts."""
     taken = Claim.objects.live().filter(firm=firm, trip__isnull=False).values("trip_id")
     along = Claim.also.through.objects.filter(claim__firm=firm).exclude(claim__state__in=Claim.OVER).values("trip_id")
-    return Trip.objects.filter(firm=firm, state="Back", ends__lte=until).exclude(pk__in=taken).exclude(pk__in=along)
+    return Trip.objects.filter(firm=firm).exclude(pk__in=taken).exclude(pk__in=along)
 
 
 def _step(
@@ -161,10 +162,8 @@ def accrued(firm: Firm, month: date) -> list[Accrued]:
 
 def _under_way(firm: Firm, until: date) -> QuerySet[Trip]:
     """Trips that had begun by then and that no claim counts yet."""
-    taken = Claim.objects.live().filter(firm=firm, trip__isnull=False).values("trip_id")
-    along = Claim.also.through.objects.filter(claim__firm=firm).exclude(claim__state__in=Claim.OVER).values("trip_id")
-    rows = Trip.objects.filter(firm=firm, state__in=["Under way", "Back"], starts__lte=until, signed__isnull=False)
-    return rows.exclude(pk__in=taken).exclude(pk__in=along).select_related("signed")
+    rows = _unclaimed(firm).filter(state__in=["Under way", "Back"], starts__lte=until, signed__isnull=False)
+    return rows.select_related("signed")
 
 
 def _of_plans(trips: list[Trip], accounts: dict[str, str], firm: Firm) -> Iterator[Spent]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from datetime import date, timedelta
+from datetime import date
 
 from django.contrib import messages
 from django.http import Http404, HttpResponse, StreamingHttpResponse
@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.accounts.models import FirmAccounts, Period, Posting
-from wainwright.accounts.periods import last_of, next_month
+from wainwright.accounts.periods import last_of, month_before, next_month
 from wainwright.accounts.refusals import refusal_words
 from wainwright.accounts.selectors import books, journal_of
 from wainwright.closing import exports, services
@@ -39,6 +39,11 @@ def _month(request) -> date:
     return month_of(text, clock.today(request.member.firm.zone))
 
 
+def _around(month: date) -> dict[str, date]:
+    """A month and those beside it, to be looked at."""
+    return {"month": month, "before": month_before(month), "after": next_month(month)}
+
+
 @require_GET
 def month_page(request):
     """The closing of a month."""
@@ -52,13 +57,13 @@ def _show(request, month: date, status: int = 200, **more):
     rows = [] if accrual else accrued(firm, month)
     found = steps(firm, month)
     context = {
-        "month": month, "until": last_of(month), "before": (month - timedelta(days=1)).replace(day=1), "after": next_month(month),
+        "until": last_of(month), **_around(month),
         "over": last_of(month) <= clock.today(firm.zone), "steps": found, "left": sum(1 for step in found if step.count), "closed": closed(firm, month),
         "accrual": accrual, "accrual_of": [(label, coding, Money.from_minor(minor, firm.currency)) for _, label, coding, minor in accrual.of] if accrual else [], "accrued": rows, "accrued_sum": total((row.amount for row in rows), firm.currency), "unpaid": unpaid_by_person(firm)[:12],
         "refused": Posting.objects.filter(firm=firm, subject=f"accrual:{firm.pk}:{month:%Y-%m}", state="Refused").first(),
         "refused_words": "",
         "liability": FirmAccounts.objects.get(firm=firm).accrued, "advances_account": books(firm).accounts.advances, "error": "", "typed_why": "",
-        "ledger_accounts": sorted((code, each.name) for (d, code), each in books(firm).codes.codes.items() if d == "account"),
+        "ledger_accounts": books(firm).account_names,
         "periods": Period.objects.filter(firm=firm).select_related("by__person")[:6],
     }  # fmt: skip
     if context["refused"] is not None:
@@ -151,7 +156,7 @@ def account_page(request, code: str):
         raise Http404(f"the ledger has no account {code[:20]}")
     found = movements(firm, code, month)
     context = {
-        "code": code, "name": name.name, "month": month, "before": (month - timedelta(days=1)).replace(day=1), "after": next_month(month), "moved": found,
+        "code": code, "name": name.name, **_around(month), "moved": found,
         "page": page_of(found.rows, AT_ONCE, request.GET.get("page")), "more": f"month={month:%Y-%m}&",
     }  # fmt: skip
     return render(request, "closing/account.html", context)
@@ -184,7 +189,7 @@ def card_page(request, card_id: int):
         sums[state] = sums.get(state, 0) + minor
     currency = card.owner.firm.currency
     context = {
-        "card": card, "month": month, "before": (month - timedelta(days=1)).replace(day=1), "after": next_month(month), "page": page_of(rows, AT_ONCE, request.GET.get("page")),
+        "card": card, **_around(month), "page": page_of(rows, AT_ONCE, request.GET.get("page")),
         "sums": [(state, Money.from_minor(minor, currency)) for state, minor in sums.items()], "whole": Money.from_minor(sum(sums.values()), currency),
         "more": f"month={month:%Y-%m}&",
     }  # fmt: skip
@@ -203,7 +208,7 @@ def _tables(request, status: int = 200, error: str = ""):
     shape = request.member.firm.shapes.filter(pk=whole(asked.get("shape"))).first()
     kind = exports.KINDS.get(shape.kind if shape else asked.get("kind", ""), exports.KINDS["claims"])
     today = clock.today(request.member.firm.zone)
-    first = (today.replace(day=1) - timedelta(days=1)).replace(day=1)
+    first = month_before(today)
     chosen = shape.columns if shape else asked.getlist("columns") or list(kind.columns)
     context = {
         "kinds": exports.KINDS.values(), "kind": kind, "columns": [(name, name in chosen) for name in kind.columns], "error": error, "shapes": request.member.firm.shapes.all(),
@@ -249,10 +254,7 @@ def journal_json(request):
     entries = [
         {
             "number": row.number, "date": row.date.isoformat(), "key": row.key, "title": row.title, "currency": row.currency,
-            "lines": [
-                {"account": e.coding.account, "coding": dict(e.coding.codes), "debit": str(e.debit.amount), "credit": str(e.credit.amount), "text": e.text}
-                for e in journal_of(row).entries
-            ],
+            "lines": journal_of(row).plain_lines,
         }
         for row in rows.prefetch_related("lines")[: exports.MOST // 10]
     ]  # fmt: skip

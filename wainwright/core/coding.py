@@ -100,6 +100,11 @@ def coding_key(codes: Iterable[tuple[str, str]]) -> str:
     return hashlib.sha256(json.dumps(sorted([list(pair) for pair in codes])).encode()).hexdigest()
 
 
+def open_between(first: date | None, last: date | None, day: date) -> bool:
+    """Say whether ``day`` lies from ``first`` to ``last``; where one is not said there is no end on that side."""
+    return not (first and day < first) and not (last and day > last)
+
+
 @dataclass(frozen=True, slots=True)
 class Code:
     """One code of a dimension: where it belongs, when it is open, what it asks for."""
@@ -115,7 +120,7 @@ class Code:
 
     def open_on(self, day: date) -> bool:
         """Say whether the code may be posted to on ``day``."""
-        return not (self.open_from and day < self.open_from) and not (self.open_until and day > self.open_until)
+        return open_between(self.open_from, self.open_until, day)
 
 
 @dataclass(frozen=True, slots=True)

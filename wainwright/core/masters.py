@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import date
 from decimal import Decimal
-from typing import Literal
+from typing import Any, Literal
+
+from wainwright.core.coding import open_between
 
 # Kinds that are no dimension of codings; every other kind is the code of a dimension.
 ACCOUNT, CUSTOMER, SUPPLIER, TAX, PERSON = "account", "customer", "supplier", "tax_code", "person"
@@ -37,7 +39,15 @@ class Master:
 
     def open_on(self, day: date) -> bool:
         """Whether it may be used on a day."""
-        return not (self.open_from and day < self.open_from) and not (self.open_until and day > self.open_until)
+        return open_between(self.open_from, self.open_until, day)
+
+
+def plain(master: Master) -> dict[str, Any]:
+    """A master as values that JSON has: days and fractions as text."""
+    return {
+        name: value.isoformat() if isinstance(value, date) else str(value) if isinstance(value, Decimal) else value
+        for name, value in asdict(master).items()
+    }
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, total
@@ -77,6 +77,16 @@ class Journal:
     def credits(self) -> Money:
         """The sum of all credits."""
         return total((entry.credit for entry in self.entries), self.currency)
+
+    @property
+    def plain_lines(self) -> list[dict[str, Any]]:
+        """Its lines as values that JSON has, as every document of ours says them: amounts as decimal text."""
+        return [
+            {
+                "account": e.coding.account, "coding": dict(e.coding.codes), "debit": str(e.debit.amount), "credit": str(e.credit.amount), "text": e.text,
+            }
+            for e in self.entries
+        ]  # fmt: skip
 
     def balance(self, account: str) -> Money:
         """Debits less credits of one account."""

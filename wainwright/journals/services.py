@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from datetime import date, timedelta
 
 from django.db import transaction
+from django.db.models import Count
 from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
@@ -105,10 +106,15 @@ def _finish(run: PostingRun) -> None:
 
 def outcome(run: PostingRun) -> dict[str, int]:
     """How many of a run stand where. One query."""
-    rows = run.items.values_list("state", flat=True)
-    found = dict.fromkeys(PostingRunItem.State.values, 0)
-    for state in rows:
-        found[state] += 1
+    return outcomes([run])[run.pk]
+
+
+def outcomes(runs: Sequence[PostingRun]) -> dict[int, dict[str, int]]:
+    """How many of each of some runs stand where, by the run. One query."""
+    found = {run.pk: dict.fromkeys(PostingRunItem.State.values, 0) for run in runs}
+    rows = PostingRunItem.objects.filter(run__in=runs).order_by()
+    for run_id, state, count in rows.values_list("run", "state").annotate(n=Count("pk")):
+        found[run_id][state] = count
     return found
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import date
 from urllib.parse import quote
 
 from django.contrib import messages
@@ -43,7 +42,7 @@ from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.core.posting import t_accounts
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.fields import whole
+from wainwright.fields import day_of, whole
 from wainwright.formats.bank_text import bank_text
 from wainwright.formats.pain001 import NAME, NO_NAME, NO_TEXT, TEXT
 from wainwright.formats.problems import Unreadable
@@ -167,7 +166,7 @@ def _pay(request, status: int = 200, **more):
         "advances": [(trip, _as_bank(trip.traveller, advance_text(trip))) for trip in due],
         "objected": page_of(objected(request.member), AT_ONCE, request.GET.get("objected")), "owed": owed, "due": due, "waiting": page_of(held, AT_ONCE, request.GET.get("held")),
         "methods": paying_out.methods_of(request.member), "written_off": FirmAccounts.objects.filter(firm=firm).values_list("written_off", flat=True).first() or "",
-        "ledger_accounts": sorted((code, each.name) for (d, code), each in books(firm).codes.codes.items() if d == "account"),
+        "ledger_accounts": books(firm).account_names,
         "sum": Money.from_minor(in_all.minor, firm.currency),
         "page": page_of(pay_runs(firm), 20, request.GET.get("page")),
         "out": page_of(advances_out(request.member), AT_ONCE, request.GET.get("out")), "today": clock.today(firm.zone),
@@ -185,14 +184,9 @@ def _pay(request, status: int = 200, **more):
 @require_POST
 def paid_back(request, claim_id: int):
     """Take note that what was owed back on a claim came in."""
-    text, words = request.POST.get("on", ""), request.POST.get("reference", "")
+    words = request.POST.get("reference", "")
     try:
-        on = date.fromisoformat(text)
-    except ValueError:
-        return _pay(
-            request, 422, back_error="Choose the day on which it came in.", back_claim=claim_id, back_words=words
-        )
-    try:
+        on = day_of(request.POST.get("on"), "Choose the day on which it came in.")
         closing.take_note_paid_back(request.member, claim_id, on, words)
     except (Stale, NotAllowed):
         raise
@@ -200,13 +194,6 @@ def paid_back(request, claim_id: int):
         return _pay(request, 422, back_error=refusal.message, back_claim=claim_id, back_words=words)
     messages.info(request, "It is noted, booked, and the claim is settled.")
     return redirect("pay")
-
-
-def _on(text: str) -> date:
-    try:
-        return date.fromisoformat(text)
-    except ValueError as error:
-        raise Refusal("Choose the day on which it was paid.", "on") from error
 
 
 @require_POST
@@ -218,7 +205,7 @@ def pay_by_hand(request, claim_id: int):
             request.member,
             claim_id,
             post.get("method", ""),
-            _on(post.get("on", "")),
+            day_of(post.get("on"), "Choose the day on which it was paid."),
             post.get("reference", "")[:80],
             post.get("note", "")[:120],
         )

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Iterable, Sequence
-from dataclasses import asdict
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
@@ -16,7 +15,7 @@ from huey.contrib.djhuey import on_commit_task
 from wainwright import clock
 from wainwright.accounts.connection import ask, connection_of
 from wainwright.accounts.models import Code, Connection, Dimension
-from wainwright.core.masters import ACCOUNT, CUSTOMER, SUPPLIER, TAX, Master, compare
+from wainwright.core.masters import ACCOUNT, CUSTOMER, SUPPLIER, TAX, Master, compare, plain
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.formats.master_table import read_masters
 from wainwright.formats.problems import Unreadable
@@ -170,7 +169,7 @@ def read_file(member: Membership, name: str, content: bytes, kind: str, complete
 def _show(row: Fetch, rows: list[Master], complete: Iterable[str]) -> None:
     day = clock.today(row.firm.zone)
     changes = compare(known(row.firm), _kept_kinds(row.firm, rows), day, in_use(row.firm), complete)
-    row.rows, row.complete = [_plain(each) for each in rows], sorted(complete)
+    row.rows, row.complete = [plain(each) for each in rows], sorted(complete)
     row.changes = [
         [each.what, each.kind, each.code, each.name, each.words, list(each.in_use), each.hurts] for each in changes
     ]
@@ -182,13 +181,6 @@ def _kept_kinds(firm: Firm, rows: Iterable[Master]) -> list[Master]:
     """Those of kinds that are kept here; what people of the ledger are is nothing of ours."""
     kinds = {ACCOUNT, CUSTOMER, SUPPLIER, TAX, *Dimension.objects.filter(firm=firm).values_list("code", flat=True)}
     return [each for each in rows if each.kind in kinds]
-
-
-def _plain(master: Master) -> dict[str, Any]:
-    return {
-        name: value.isoformat() if isinstance(value, date) else str(value) if isinstance(value, Decimal) else value
-        for name, value in asdict(master).items()
-    }
 
 
 def _master(row: dict[str, Any]) -> Master:
@@ -212,11 +204,8 @@ def take(member: Membership, fetch_id: int) -> Fetch:
         raise Stale("Others were taken since this was shown. Fetch again.")
     rows, day = _kept_kinds(firm, [_master(each) for each in row.rows]), clock.today(firm.zone)
     before = {(each.kind, each.code): each for each in known(firm)}
-    gone = [
-        key
-        for key, each in before.items()
-        if key[0] in row.complete and key not in {(m.kind, m.code) for m in rows} and each.open_on(day)
-    ]
+    there = {(each.kind, each.code) for each in rows}
+    gone = [key for key, each in before.items() if key[0] in row.complete and key not in there and each.open_on(day)]
     _take_codes(
         firm,
         [each for each in rows if each.kind not in (SUPPLIER, TAX)],

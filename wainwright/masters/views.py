@@ -56,7 +56,7 @@ def _show(request, status: int = 200, **more):
     by_kind = [(key, name, [gap for gap in found if gap.kind == key]) for key, name in KINDS.items()]
     row = connection_of(firm)
     fetches = Fetch.objects.filter(firm=firm).defer("rows", "left").select_related("by__person", "taken_by__person")
-    accounts = sorted((code, each.name) for (d, code), each in books(firm).codes.codes.items() if d == "account")
+    accounts = books(firm).account_names
     context = {
         "connection": row, "hours": HOURS, "fetches": fetches[:8], "fetching": fetches.filter(state="fetching").exists(), "old": services.masters_old(firm),
         "gaps": [(key, name, rows[:AT_ONCE], max(0, len(rows) - AT_ONCE)) for key, name, rows in by_kind if rows], "gap_count": len(found),
@@ -188,7 +188,7 @@ def _categories(request, status: int = 200, error: str = "", typed: dict | None 
         }  # fmt: skip
         mine = typed is not None and typed["category"] == row.code
         rows.append({"row": row, "values": typed if mine else values, "error": error if mine else ""})
-    accounts = sorted((code, each.name) for (d, code), each in books(firm).codes.codes.items() if d == "account")
+    accounts = books(firm).account_names
     context = {"rows": rows, "accounts": accounts, "taxes": TaxCode.objects.filter(firm=firm)}
     return render(request, "masters/categories.html", context, status=status)
 

@@ -17,7 +17,7 @@ from wainwright.core.money import Money
 from wainwright.core.reconciling import best_for
 from wainwright.drawing.agreement import draw
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.fields import AmountField, whole
+from wainwright.fields import AmountField, day_of, whole
 from wainwright.formats.statement import MOST_BYTES
 from wainwright.paging import page_of
 from wainwright.reconciling import services
@@ -57,15 +57,9 @@ def accounts_page(request):
             error, field = refusal.message, refusal.field
     context = {
         "accounts": accounts_of(request.member.firm), "typed": typed, "error": error, "field": field, "kinds": BankAccount.Kind.choices,
-        "ledger_accounts": [(code, words) for code, words in _ledger_accounts(request.member.firm)],
+        "ledger_accounts": books(request.member.firm).account_names,
     }  # fmt: skip
     return render(request, "reconciling/accounts.html", context, status=422 if error else 200)
-
-
-def _ledger_accounts(firm) -> list[tuple[str, str]]:
-    return sorted(
-        (code, each.name) for (dimension, code), each in books(firm).codes.codes.items() if dimension == "account"
-    )
 
 
 def account_page(request, account_id: int):
@@ -92,7 +86,7 @@ def _show(request, account: BankAccount, status: int = 200, **more):
         "files": account.files.select_related("by__person", "account")[:6], "reading": account.files.filter(state="reading").exists(),
         "matches": account.matches.select_related("by__person").prefetch_related("lines__account")[:8], "closed": account.reconciliations.select_related("by__person")[:6],
         "bank_says": last_file.closing if last_file else None, "error": "", "close_error": "", "typed": BLANK, "rule_error": "", "rule_line": 0,
-        "ledger_accounts": _ledger_accounts(account.firm), "until": found.until,
+        "ledger_accounts": books(account.firm).account_names, "until": found.until,
     }  # fmt: skip
     return render(request, "reconciling/account.html", context | more, status=status)
 
@@ -143,7 +137,7 @@ def line_page(request, account_id: int, line_id: int):
     things = {each.key: each for each in expected(account, line.day, line.day)} if line.match_id is None else {}
     best = best_for(as_core(line), list(things.values()))
     context = {
-        "account": account, "line": line, "ledger_accounts": _ledger_accounts(account.firm), "rule_error": "", "typed": BLANK | {"words": line.name.casefold()[:80]},
+        "account": account, "line": line, "ledger_accounts": books(account.firm).account_names, "rule_error": "", "typed": BLANK | {"words": line.name.casefold()[:80]},
         "best": [{"label": label_of(m.things[0], things[m.things[0]]), "score": m.score, "why": m.why, "value": f"line:{line.pk}>{m.things[0]}"} for m in best],
     }  # fmt: skip
     return render(request, "reconciling/line.html", context)
@@ -198,10 +192,7 @@ def close(request, account_id: int):
     """Close a period."""
     account, post = _account(request, account_id), request.POST
     try:
-        try:
-            until = date.fromisoformat(post.get("until", ""))
-        except ValueError as error:
-            raise Refusal("Choose the day to which it is closed.", "until") from error
+        until = day_of(post.get("until"), "Choose the day to which it is closed.", "until")
         try:
             closing = AmountField(label="The balance", min_value=None).clean(post.get("closing", "")[:40])
         except ValidationError as fault:

@@ -8,6 +8,7 @@ from decimal import Decimal
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 
+from wainwright.core.coding import open_between
 from wainwright.core.rules import Level, Setting
 
 
@@ -159,7 +160,7 @@ class TaxCode(models.Model):
 
     def open_on(self, day: date) -> bool:
         """Whether it may be used on a day."""
-        return not (self.open_from and day < self.open_from) and not (self.open_until and day > self.open_until)
+        return open_between(self.open_from, self.open_until, day)
 
 
 class RuleSetting(models.Model):

@@ -20,6 +20,7 @@ from wainwright.accounts.selectors import books as ledger_books
 from wainwright.claims.models import Claim
 from wainwright.claims.paying import (
     AtBank,
+    Part,
     advance_text,
     advances_to_pay,
     at_bank,
@@ -205,10 +206,7 @@ def pay_what_can_be_paid(
             trips.remove(trip)
             left.append(f"The advance of {trip.code} is your own: somebody else pays it.")
         parts = [part for its in parts_of(chosen).values() for part in its]
-        payables = [
-            accounts.Payable(p.subject, p.claim.claimant, p.amount, p.text, p.to if p.to_issuer else "", p.iban)
-            for p in parts
-        ]
+        payables = payables_of(parts)
         payables += [accounts.Payable(t.advance_subject, t.traveller, t.advance, advance_text(t)) for t in trips]
         if left and not payables:
             raise Stale(f"Nothing is left to pay. {' '.join(left)}")
@@ -230,6 +228,14 @@ def pay_what_can_be_paid(
         run = accounts.prepare_pay_run(member, ready or payables, on)
     finish_pay_run(run)
     return Paid(run, left)
+
+
+def payables_of(parts: Sequence[Part]) -> list[accounts.Payable]:
+    """Return what is still to be paid of claims as payments are made of it."""
+    return [
+        accounts.Payable(p.subject, p.claim.claimant, p.amount, p.text, p.to if p.to_issuer else "", p.iban)
+        for p in parts
+    ]
 
 
 def not_by(member: Membership, claim: Claim, most: int | None) -> str:

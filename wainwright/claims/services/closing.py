@@ -113,24 +113,29 @@ def take_earlier_off(claim: Claim, earlier: Money) -> None:
             TakenOff.objects.create(claim=claim, owed=each.claim, amount_minor=part.minor)
 
 
+def owed_claim(member: Membership, claim_id: int) -> tuple[Claim, Money]:
+    """Lock and return a claim on which something is owed back, and what is left of it, for finance's act. Raises ``NotAllowed``, ``Stale``."""
+    if not member.finance:
+        raise NotAllowed("Only finance follows what is owed back.")
+    rows = Claim.objects.select_for_update(of=("self",)).select_related(
+        "firm", "claimant__person", "claimant__firm", "trip", "statement"
+    )
+    claim = rows.get(pk=claim_id, firm_id=member.firm_id)
+    if claim.claimant_id == member.pk:
+        raise NotAllowed("Somebody else follows what you owe back.")
+    left = next((each.left for each in owes(Claim.objects.filter(pk=claim.pk))), None)
+    if left is None:
+        raise Stale("Nothing is owed back on it any more.")
+    return claim, left
+
+
 @transaction.atomic
 def take_note_paid_back(member: Membership, claim_id: int, on: date, reference: str) -> Posting:
     """Finance takes note that what a claim was owed back came in: a journal, and the claim is settled.
 
     Raises ``Refusal``, ``NotAllowed``, ``Stale``.
     """
-    if not member.finance:
-        raise NotAllowed("Only finance takes note of money that came in.")
-    claim = (
-        Claim.objects.select_for_update(of=("self",))
-        .select_related("firm", "claimant__person", "claimant__firm", "trip", "statement")
-        .get(pk=claim_id, firm_id=member.firm_id)
-    )
-    if claim.claimant_id == member.pk:
-        raise NotAllowed("Somebody else takes note of what you pay back.")
-    left = next((each.left for each in owes(Claim.objects.filter(pk=claim.pk))), None)
-    if left is None:
-        raise Stale("Nothing is owed back on it any more.")
+    claim, left = owed_claim(member, claim_id)
     if on > clock.today(member.firm.zone):
         raise Refusal("That day has not come yet.", "on")
     if len(reference.strip()) < 3:

@@ -13,7 +13,7 @@ from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books
 from wainwright.claims.models import Claim, OverPermitted
 from wainwright.claims.services.closing import link
-from wainwright.claims.services.road import asked_for, contents_of, finance_claim
+from wainwright.claims.services.road import asked_for, contents_of, finance_claim, renew
 from wainwright.claims.services.statements import amend, must_not_be_on_its_way
 from wainwright.claims.statements import read
 from wainwright.core.coding import Coding, check_coding
@@ -138,7 +138,7 @@ def allow_over(member: Membership, claim_id: int, version: int, key: str, commen
         {"line": key, "over": str(line.over), "why": comment.strip()[:300]},
     )
     signoff.remark(member, claim.subject, f"Permitted: {line.over} over the ceiling. {comment.strip()}", key)
-    signoff.renew(claim.subject, done.total, contents_of(done), claim.statement.risk if claim.statement else 0)
+    renew(claim, done)
     tell(claim.claimant, f"{line.over} over the ceiling on {line.label} is paid: {comment.strip()[:120]}", link(claim))
     return claim
 

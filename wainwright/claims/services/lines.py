@@ -14,7 +14,7 @@ from wainwright.claims.selectors import live_file
 from wainwright.claims.services.closing import link
 from wainwright.claims.services.compose import must_be_claimant
 from wainwright.claims.services.correcting import ask_again, ask_owners, deciders
-from wainwright.claims.services.road import contents_of, finance_claim
+from wainwright.claims.services.road import finance_claim, renew
 from wainwright.claims.services.statements import amend
 from wainwright.claims.statements import read
 from wainwright.core.cutting import in_part
@@ -230,7 +230,7 @@ def _amended(member: Membership, claim: Claim, act: str, done: Statement, key: s
     """Write the next version, with a remark on the line, and put it before those who have not signed yet."""
     amend(claim, member, act, done, {"line": key, "why": remark})
     signoff.remark(member, claim.subject, remark, key)
-    signoff.renew(claim.subject, done.total, contents_of(done), claim.statement.risk if claim.statement else 0)
+    renew(claim, done)
 
 
 @transaction.atomic

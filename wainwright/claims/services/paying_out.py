@@ -10,12 +10,11 @@ from wainwright import clock
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.accounts.selectors import books
-from wainwright.claims.beside import owes
 from wainwright.claims.models import Claim
 from wainwright.claims.paying import at_bank, parts_of, payable
 from wainwright.claims.services.answers import answered_by_hand
-from wainwright.claims.services.books import finish_pay_run, not_by
-from wainwright.claims.services.closing import link, settled
+from wainwright.claims.services.books import finish_pay_run, not_by, payables_of
+from wainwright.claims.services.closing import link, owed_claim, settled
 from wainwright.core.posting import written_off_journal
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
@@ -51,11 +50,7 @@ def pay_by_hand(member: Membership, claim_id: int, method: str, on: date, refere
         why = not_by(member, claim, rulebook(member.firm).policy.second_payer_minor)
         if why:
             raise NotAllowed(f"{claim.code} {why}.")
-        parts = parts_of([claim])[claim.pk]
-        payables = [
-            accounts.Payable(p.subject, p.claim.claimant, p.amount, p.text, p.to if p.to_issuer else "", p.iban)
-            for p in parts
-        ]
+        payables = payables_of(parts_of([claim])[claim.pk])
         run, rows = accounts.keep_by_hand(member, payables, on, method, words)
         for row in rows:
             answered_by_hand(row.pk)
@@ -108,7 +103,7 @@ def _waiting(member: Membership, run_id: int) -> PayRun:
 @transaction.atomic
 def remind_owed_back(member: Membership, claim_id: int) -> Claim:
     """Remind a claimant of what they owe back. Raises ``NotAllowed``, ``Stale``."""
-    claim, left = _owed(member, claim_id)
+    claim, left = owed_claim(member, claim_id)
     record(member, "reminded of what is owed back", claim.subject, after={"amount": str(left)})
     tell(
         claim.claimant,
@@ -125,7 +120,7 @@ def write_off(member: Membership, claim_id: int, account: str, why: str) -> Post
     if len(words) < 3:
         raise Refusal("Say why it is given up.", "why")
     with transaction.atomic():
-        claim, left = _owed(member, claim_id)
+        claim, left = owed_claim(member, claim_id)
         ledger = books(claim.firm)
         if ("account", account) not in ledger.codes.codes:
             raise Refusal(f"The ledger has no account {account[:20] or '(none)'}.", "account")
@@ -146,18 +141,3 @@ def write_off(member: Membership, claim_id: int, account: str, why: str) -> Post
         settled(claim)
         tell(claim.claimant, f"{left} {claim.currency} on {claim.title} need not be paid back", link(claim), words)
     return accounts.send_posting(posting, member)
-
-
-def _owed(member: Membership, claim_id: int):
-    if not member.finance:
-        raise NotAllowed("Only finance follows what is owed back.")
-    rows = Claim.objects.select_for_update(of=("self",)).select_related(
-        "firm", "claimant__person", "claimant__firm", "trip", "statement"
-    )
-    claim = rows.get(pk=claim_id, firm_id=member.firm_id)
-    if claim.claimant_id == member.pk:
-        raise NotAllowed("Somebody else follows what you owe back.")
-    left = next((each.left for each in owes(Claim.objects.filter(pk=claim.pk))), None)
-    if left is None:
-        raise Stale("Nothing is owed back on it any more.")
-    return claim, left

@@ -96,6 +96,11 @@ def contents_of(done: Statement) -> dict[str, str]:
     return contents | {scope: signoff.fingerprint({"amount": amount}) for scope, amount in codes.items()}
 
 
+def renew(claim: Claim, done: Statement) -> None:
+    """Put a statement's next version before those who have not signed yet, with its risk. Inside the caller's transaction."""
+    signoff.renew(claim.subject, done.total, contents_of(done), claim.statement.risk if claim.statement else 0)
+
+
 def _personal(line: Line) -> list[str]:
     return [str(each.gross.amount) for each in line.coded if each.personal]
 

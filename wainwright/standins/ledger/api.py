@@ -4,14 +4,12 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterable
-from dataclasses import asdict
 from datetime import date
-from decimal import Decimal
 from typing import Any
 from urllib.parse import parse_qs, unquote
 
 from wainwright.core.coding import Coding
-from wainwright.core.masters import Master
+from wainwright.core.masters import plain
 from wainwright.core.money import Money
 from wainwright.core.posting import Entry, Journal, Unbalanced
 from wainwright.ports.ledger import NewSupplier, Refused
@@ -67,20 +65,13 @@ def _body(environ: dict[str, Any]) -> dict[str, Any]:
     return found if isinstance(found, dict) else {}
 
 
-def _plain(master: Master) -> dict[str, Any]:
-    return {
-        name: value.isoformat() if isinstance(value, date) else str(value) if isinstance(value, Decimal) else value
-        for name, value in asdict(master).items()
-    }
-
-
 def _masters(firm: str, query: dict[str, list[str]]) -> Answer:
     found = Standin().masters(firm)
     first = int((query.get("after") or ["0"])[0] or 0)
     limit = min(int((query.get("limit") or [str(LIMIT)])[0] or LIMIT), LIMIT)
     page = found.rows[first : first + limit]
     after = str(first + limit) if first + limit < len(found.rows) else ""
-    return 200, {"kinds": sorted(found.kinds), "masters": [_plain(each) for each in page], "next": after}
+    return 200, {"kinds": sorted(found.kinds), "masters": [plain(each) for each in page], "next": after}
 
 
 def _journal(firm: str, key: str, body: dict[str, Any]) -> Answer:
@@ -110,4 +101,4 @@ def _supplier(firm: str, key: str, body: dict[str, Any]) -> Answer:
     made = Standin().make_supplier(
         firm, NewSupplier(key, str(body.get("name") or "")[:120], str(body.get("iban") or ""), str(body.get("tax_number") or ""), str(body.get("country") or "")[:2])
     )  # fmt: skip
-    return 201 if LedgerParty.objects.filter(firm=firm).count() > known else 200, _plain(made)
+    return 201 if LedgerParty.objects.filter(firm=firm).count() > known else 200, plain(made)
