@@ -54,8 +54,6 @@ class Outside:
 
 
 class Api(WorldTestCase):
-    same_on_any_day = True
-
     def setUp(self):
         super().setUp()
         cache.clear()

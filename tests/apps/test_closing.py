@@ -27,8 +27,6 @@ from wainwright.standins.ledger.models import ClosedPeriod, LedgerEntry
 
 
 class Closing(WorldTestCase):
-    same_on_any_day = True
-
     def setUp(self):
         super().setUp()
         self.month = self.today.replace(day=1)

@@ -477,8 +477,6 @@ class UndoTest(Deciding):
 
 
 class MealTest(Deciding):
-    same_on_any_day = True
-
     def test_a_meal_on_a_corrected_bill_takes_it_from_the_allowance(self):
         claim = self.checked_claim(costs=("80.00",))
         expense, before = claim.expenses.get(amount_minor=8000), self.due(claim)

@@ -202,8 +202,6 @@ class FileTest(TestCase):
 
 
 class Mastering(WorldTestCase):
-    same_on_any_day = True
-
     def fetched(self) -> Fetch:
         with self.done():
             row = services.fetch(self.priya)

@@ -48,8 +48,6 @@ class VersionsTest(TestCase):
 
 
 class Paying(WorldTestCase):
-    same_on_any_day = True
-
     def posted(self, *amounts: str) -> list[Claim]:
         claims = [self.cleared_claim(costs=(amount,)) for amount in amounts]
         for claim in claims:

@@ -20,8 +20,6 @@ from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode, LedgerEn
 
 
 class RunTest(WorldTestCase):
-    same_on_any_day = True
-
     def three(self) -> list[Claim]:
         return [self.cleared_claim(costs=(amount,)) for amount in ("20.00", "21.00", "22.00")]
 
@@ -111,8 +109,6 @@ class RunTest(WorldTestCase):
 
 
 class RecallTest(WorldTestCase):
-    same_on_any_day = True
-
     def posted(self, **options) -> Claim:
         claim = self.cleared_claim(**options)
         with self.done():

@@ -23,8 +23,6 @@ from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode
 
 
 class Reconciling(WorldTestCase):
-    same_on_any_day = True
-
     def setUp(self):
         super().setUp()
         firm = self.priya.firm
