@@ -8,10 +8,10 @@ from decimal import Decimal
 from xml.sax.saxutils import escape
 
 from wainwright.accounts.models import Payment
-from wainwright.masters import services as masters
+from wainwright.masters.services.fetching import fetch
 from wainwright.people.models import Membership
-from wainwright.reconciling import services
 from wainwright.reconciling.models import BankAccount
+from wainwright.reconciling.services.taking import take_statement
 from wainwright.standins.ledger.models import LedgerCode, LedgerParty
 
 # Day, signed amount, name, text, reference, the bank's own key.
@@ -77,7 +77,7 @@ def tell(people: dict[str, Membership], today: date) -> None:
             )
     ledger_moves_on("ltd")
     finance = people["priya"]
-    masters.fetch(finance)
+    fetch(finance)
     paid = Payment.objects.filter(run__firm=finance.firm, state=Payment.State.PAID).select_related(
         "run", "member__person"
     )
@@ -94,6 +94,6 @@ def tell(people: dict[str, Membership], today: date) -> None:
     opening = Decimal("18240.00")
     closing = opening + sum((Decimal(row[1]) for row in rows), Decimal(0))
     content = camt(finance.firm.iban, rows, str(opening), str(closing))
-    services.take_statement(
+    take_statement(
         finance, BankAccount.objects.get(firm=finance.firm, kind="bank").pk, "tidewater-statement.xml", content
     )

@@ -29,9 +29,9 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.formats.master_table import read_masters
 from wainwright.formats.problems import Unreadable
 from wainwright.journals import services as runs
-from wainwright.masters import services
 from wainwright.masters.models import Fetch, Supplier
 from wainwright.masters.selectors import gaps
+from wainwright.masters.services import connecting, fetching, posting_to, taking
 from wainwright.people.models import Card, new_version
 from wainwright.people.sealing import seal, unseal
 from wainwright.ports.ledger import Entered, LedgerAway, LedgerShut, NewSupplier, Refused
@@ -120,6 +120,7 @@ class OverTheNetworkTest(TestCase):
                     "debit": "10.00",
                     "credit": "0.00",
                     "text": "Taxi",
+                    "supplier": "",
                 },
             )
 
@@ -204,7 +205,7 @@ class FileTest(TestCase):
 class Mastering(WorldTestCase):
     def fetched(self) -> Fetch:
         with self.done():
-            row = services.fetch(self.priya)
+            row = fetching.fetch(self.priya)
         row.refresh_from_db()
         return row
 
@@ -219,7 +220,7 @@ class TakeTest(Mastering):
         self.assertEqual(row.state, "shown", row.problem)
         # The ledger has closed a project that somebody still uses.
         self.assertEqual([(c[0], c[2], c[6]) for c in row.changes if c[6]], [("closed", "P-0388", True)])
-        services.take(self.priya, row.pk)
+        taking.take(self.priya, row.pk)
         self.assertEqual(self.fetched().changes, [])
         LedgerCode.objects.filter(firm=self.slug, dimension="cost_centre", code="3120").update(name="Field")
         LedgerCode.objects.create(firm=self.slug, dimension="project", code="P-9999", name="New bridge")
@@ -250,7 +251,7 @@ class TakeTest(Mastering):
             (Code.objects.get(firm=self.priya.firm, code="3120").name, TaxCode.objects.get().rate * 100), ("Field", 23)
         )
         with self.assertRaises(Stale):
-            services.take(self.priya, row.pk)
+            taking.take(self.priya, row.pk)
         # Undone by the next fetch.
         LedgerCode.objects.create(firm=self.slug, dimension="account", code="6430", name="Air travel")
         again = self.fetched()
@@ -261,9 +262,9 @@ class TakeTest(Mastering):
         first, second = self.fetched(), None
         with mock.patch.object(clock, "now", return_value=clock.now() + timedelta(minutes=1)):
             second = self.fetched()
-            services.take(self.priya, second.pk)
+            taking.take(self.priya, second.pk)
         with self.assertRaises(Stale):
-            services.take(self.priya, first.pk)
+            taking.take(self.priya, first.pk)
 
     def test_a_file_says_what_it_holds_and_no_more_is_gone(self):
         self.enter(self.priya)
@@ -271,7 +272,7 @@ class TakeTest(Mastering):
         page = self.client.post("/ledger/masters/file/", {"file": file, "kind": "supplier"}, follow=True)
         self.assertContains(page, "2 changes")
         self.assertContains(page, "1 row was left out")
-        services.take(self.priya, Fetch.objects.first().pk)
+        taking.take(self.priya, Fetch.objects.first().pk)
         file = SimpleUploadedFile("s.csv", b"code,name\nL1,Harbour Taxi\n")
         self.client.post("/ledger/masters/file/", {"file": file, "kind": "supplier", "complete": "1"})
         self.assertIn(("gone", "L2"), {(c[0], c[2]) for c in Fetch.objects.first().changes})
@@ -280,14 +281,14 @@ class TakeTest(Mastering):
 
     def test_twenty_thousand_codes_in_seconds(self):
         rows = "\n".join(f"project,P{n},Project {n}" for n in range(20_000))
-        row = services.read_file(self.priya, "big.csv", f"kind,code,name\n{rows}".encode(), "", False)
-        services.take(self.priya, row.pk)
+        row = fetching.read_file(self.priya, "big.csv", f"kind,code,name\n{rows}".encode(), "", False)
+        taking.take(self.priya, row.pk)
         # The road of the ledger's own fetch: kinds that come whole, so that everything known is looked for.
-        row = services.read_file(
+        row = fetching.read_file(
             self.priya, "big.csv", f"kind,code,name\n{rows}\nproject,PX,One more".encode(), "", True
         )
         begun = time.perf_counter()
-        services.take(self.priya, row.pk)
+        taking.take(self.priya, row.pk)
         self.assertEqual(Code.objects.filter(firm=self.priya.firm, code__startswith="P1").count(), 11_111)
         # Ten seconds are promised; a busy machine gets three times that.
         self.assertLess(time.perf_counter() - begun, 30)
@@ -295,29 +296,29 @@ class TakeTest(Mastering):
     def test_who_may(self):
         for member in (self.tobias, self.maren):
             with self.assertRaises(NotAllowed):
-                services.fetch(member)
+                fetching.fetch(member)
         with self.assertRaises(Stale):
-            services.take(
+            taking.take(
                 self.liv, Fetch.objects.create(firm=self.priya.firm, source="x", time=clock.now(), state="shown").pk
             )
 
 
 class ConnectionTest(Mastering):
     def connected(self, address: str):
-        return services.connect(self.priya, address, "ltd", "secret-token", 0)
+        return connecting.connect(self.priya, address, "ltd", "secret-token", 0)
 
     def test_it_belongs_to_the_firm_and_is_handed_over(self):
         with self.assertRaisesMessage(Refusal, "https"):
-            services.connect(self.priya, "http://ledger.example", "", "x", 0)
+            connecting.connect(self.priya, "http://ledger.example", "", "x", 0)
         with self.assertRaisesMessage(Refusal, "token"):
-            services.connect(self.priya, "https://ledger.example", "", "", 0)
+            connecting.connect(self.priya, "https://ledger.example", "", "", 0)
         row = self.connected("https://ledger.example")
         self.assertNotIn("secret", row.token)
-        services.hand_over(self.priya, self.desmond.pk)
+        connecting.hand_over(self.priya, self.desmond.pk)
         self.assertEqual(connection_of(self.priya.firm).holder_id, self.desmond.pk)
         self.assertTrue(self.desmond.notices.filter(text__contains="holds the connection").exists())
         with self.assertRaises(Refusal):
-            services.hand_over(self.priya, self.maren.pk)
+            connecting.hand_over(self.priya, self.maren.pk)
         self.enter(self.priya)
         page = self.client.post("/ledger/masters/connection/", {"address": "ftp://x", "every_hours": "0"})
         self.assertContains(page, 'value="ftp://x"', status_code=422)
@@ -373,11 +374,11 @@ class ConnectionTest(Mastering):
 
     def test_fetched_on_a_schedule_and_its_holder_told(self):
         LedgerCode.objects.create(firm=self.slug, dimension="project", code="P-1", name="One")
-        services.connect(self.priya, "", "", "", 24)
-        self.assertEqual((services.fetch_due(), services.fetch_due()), (1, 0))
+        connecting.connect(self.priya, "", "", "", 24)
+        self.assertEqual((fetching.fetch_due(), fetching.fetch_due()), (1, 0))
         self.assertTrue(self.priya.notices.filter(text__contains="would change").exists())
         with mock.patch.object(clock, "now", return_value=clock.now() + timedelta(days=2)):
-            self.assertEqual(services.fetch_due(), 1)
+            self.assertEqual(fetching.fetch_due(), 1)
 
 
 class ApiTest(Mastering):
@@ -459,12 +460,12 @@ class GapTest(Mastering):
     def test_suppliers_are_found_or_made_and_never_twice(self):
         LedgerParty.objects.create(firm=self.slug, kind="supplier", code="L5", name="M. Oyelaran", iban=self.maren.iban)
         people = [self.maren.pk, self.tobias.pk]
-        done, left = services.make_suppliers(self.priya, people)
+        done, left = connecting.make_suppliers(self.priya, people)
         self.assertEqual((done, left), (2, []))
         self.assertEqual(Supplier.objects.get(member=self.maren).code, "L5")
-        self.assertEqual(services.make_suppliers(self.priya, people), (0, []))
+        self.assertEqual(connecting.make_suppliers(self.priya, people), (0, []))
         Supplier.objects.all().delete()
-        services.make_suppliers(self.priya, people)
+        connecting.make_suppliers(self.priya, people)
         self.assertEqual(LedgerParty.objects.filter(firm=self.slug, kind="supplier").count(), 2)
         made = ask(
             self.priya.firm,
@@ -484,11 +485,11 @@ class CategoryTest(Mastering):
             LedgerCode.objects.create(firm=firm.slug, dimension="account", code=code)
         usual = Category.objects.get(firm=firm, code="taxi").account
         before = self.sent_claim(costs=("20.00",))
-        services.set_category(self.priya, "taxi", usual, "6411", "", "")
+        posting_to.set_category(self.priya, "taxi", usual, "6411", "", "")
         for member in (self.maren, self.priya):
             member.firm.refresh_from_db()
         abroad = self.sent_claim(costs=("21.00",))
-        services.set_category(self.priya, "taxi", usual, "6411", "NO 6412", "")
+        posting_to.set_category(self.priya, "taxi", usual, "6411", "NO 6412", "")
         for member in (self.maren, self.priya):
             member.firm.refresh_from_db()
         norway = self.sent_claim(costs=("22.00",))
@@ -499,7 +500,7 @@ class CategoryTest(Mastering):
         firm = self.priya.firm
         TaxCode.objects.create(firm=firm, code="V13", name="Half", country="IE", rate="0.135", share="0.5")
         category = Category.objects.get(firm=firm, code="taxi")
-        services.set_category(self.priya, "taxi", category.account, "", "", "IE V13")
+        posting_to.set_category(self.priya, "taxi", category.account, "", "", "IE V13")
         firm.refresh_from_db()
         book = rulebook(firm)
         self.assertEqual(book.tax_of(book.categories["taxi"], "", self.today).share * 2, 1)

@@ -14,11 +14,13 @@ from wainwright import clock
 from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books
+from wainwright.closing.selectors import movements
 from wainwright.core.coding import Coding
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.reconciling import services
 from wainwright.reconciling.models import BankAccount, Line, Match
 from wainwright.reconciling.selectors import agreed, lay, open_lines
+from wainwright.reconciling.services import closing as periods
+from wainwright.reconciling.services import matching, rules, taking
 from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode
 
 
@@ -35,7 +37,7 @@ class Reconciling(WorldTestCase):
 
     def take(self, content: bytes, name: str = "statement.xml"):
         with self.done():
-            file = services.take_statement(self.priya, self.account.pk, name, content)
+            file = taking.take_statement(self.priya, self.account.pk, name, content)
         file.refresh_from_db()
         return file
 
@@ -59,7 +61,7 @@ class TakeTest(Reconciling):
         first = self.statement(rows)
         self.assertEqual((self.take(first).new, Line.objects.count()), (3, 3))
         with self.assertRaisesMessage(Refusal, "taken already"):
-            services.take_statement(self.priya, self.account.pk, "again.xml", first)
+            taking.take_statement(self.priya, self.account.pk, "again.xml", first)
         more = [*rows[1:], (self.today, "-99.00", "Shop 9", "", "", "K9")]
         overlap = self.take(self.statement(more, number="S2"))
         self.assertEqual((overlap.state, overlap.new, overlap.known), ("taken", 1, 2))
@@ -93,15 +95,15 @@ class TakeTest(Reconciling):
 
     def test_a_reading_that_broke_off_is_done_again_or_put_away(self):
         content = self.statement([(self.today, "-10.00", "Shop", "", "", "K1")])
-        with mock.patch.object(services, "read_file"):
-            file = services.take_statement(self.priya, self.account.pk, "s.xml", content)
-        self.assertEqual(services.read_again_what_broke_off(), 0)
+        with mock.patch.object(taking, "read_file"):
+            file = taking.take_statement(self.priya, self.account.pk, "s.xml", content)
+        self.assertEqual(taking.read_again_what_broke_off(), 0)
         later = clock.now() + timedelta(minutes=5)
         with (
             mock.patch.object(clock, "now", return_value=later),
-            mock.patch.object(services, "_take", side_effect=RuntimeError("killed")),
+            mock.patch.object(taking, "_take", side_effect=RuntimeError("killed")),
         ):
-            self.assertEqual(services.read_again_what_broke_off(), 1)
+            self.assertEqual(taking.read_again_what_broke_off(), 1)
         file.refresh_from_db()
         self.assertEqual((file.state, Line.objects.count()), ("away", 0))
         # It can be sent again, and is read then.
@@ -113,9 +115,9 @@ class TakeTest(Reconciling):
         self.assertEqual(file.state, "taken", file.problem)
         self.assertEqual(set(Line.objects.values_list("amount_minor", flat=True)), {-450, 1200})
         with self.assertRaises(NotAllowed):
-            services.take_statement(self.tobias, self.account.pk, "x", b"x")
+            taking.take_statement(self.tobias, self.account.pk, "x", b"x")
         with self.assertRaises(BankAccount.DoesNotExist):
-            services.take_statement(self.liv, self.account.pk, "x", b"x")
+            taking.take_statement(self.liv, self.account.pk, "x", b"x")
 
 
 class TellTest(Reconciling):
@@ -137,11 +139,11 @@ class TellTest(Reconciling):
         self.assertContains(page, "told already")
         self.assertEqual(open_lines(self.account).count(), 1)
         match = Match.objects.first()
-        services.undo(self.priya, match.pk)
+        matching.undo(self.priya, match.pk)
         self.assertEqual(open_lines(self.account).count(), 2)
         self.assertEqual(len(lay(self.account).sure), 1)
         with self.assertRaises(Stale):
-            services.undo(self.priya, match.pk)
+            matching.undo(self.priya, match.pk)
 
     def test_a_run_that_was_debited_as_one_sum(self):
         payments = self.paid("20.00", "31.00")
@@ -149,7 +151,7 @@ class TellTest(Reconciling):
         self.take(self.statement([(self.today, str(-whole), "", f"COLLECTIVE {payments[0].run.message_id}", "", "K1")]))
         (match,) = lay(self.account).sure
         self.assertEqual(len(match.things), 2)
-        done, left = services.confirm(self.priya, self.account.pk, [(match.lines, match.things)])
+        done, left = matching.confirm(self.priya, self.account.pk, [(match.lines, match.things)])
         self.assertEqual((done, left), (1, []))
         self.assertEqual(agreed(self.account).left_count, 0)
 
@@ -157,13 +159,13 @@ class TellTest(Reconciling):
         payments = self.paid("20.00", "31.00")
         self.take(self.statement([(self.today, str(-payments[0].amount.amount), "x", "", "", "K1")]))
         line = open_lines(self.account).get()
-        done, left = services.confirm(
+        done, left = matching.confirm(
             self.priya, self.account.pk, [([f"line:{line.pk}"], [f"payment:{payments[1].pk}"])]
         )
         self.assertEqual(done, 0)
         self.assertIn("Nothing was confirmed", left[0])
         for odd in (["line:9"], ["x"], [f"line:{line.pk}", "line:999999"]):
-            done, _ = services.confirm(self.priya, self.account.pk, [(odd, [f"payment:{payments[0].pk}"])])
+            done, _ = matching.confirm(self.priya, self.account.pk, [(odd, [f"payment:{payments[0].pk}"])])
             self.assertEqual(done, 0)
 
     def test_a_payment_nobody_answered_was_paid_as_the_statement_says(self):
@@ -176,7 +178,7 @@ class TellTest(Reconciling):
         self.take(self.statement([(self.today, str(-payment.amount.amount), "x", "", payment.end_to_end, "K1")]))
         (match,) = lay(self.account).sure
         with self.done():
-            services.confirm(self.priya, self.account.pk, [(match.lines, match.things)])
+            matching.confirm(self.priya, self.account.pk, [(match.lines, match.things)])
         payment.refresh_from_db()
         self.assertEqual(payment.state, "Paid")
         self.assertIn("bank statement", payment.by_hand)
@@ -205,21 +207,26 @@ class RuleTest(Reconciling):
             {(row.account, row.debit_minor, row.credit_minor) for row in posting.lines.all()},
             {(account, 450, 0), ("1100", 0, 450)},
         )
-        services.apply_rules(self.priya, self.account.pk)
+        rules.apply_rules(self.priya, self.account.pk)
         self.assertEqual(Posting.objects.filter(key__startswith="bank-line:").count(), 1)
-        with self.assertRaisesMessage(Refusal, "rule has posted"):
-            services.undo(self.priya, Match.objects.get().pk)
+        # Undone, it is reversed in the ledger; told again, it is posted anew under a key of its own.
+        matching.undo(self.priya, Match.objects.get().pk)
+        rules.apply_rules(self.priya, self.account.pk)
+        found = Posting.objects.filter(key__startswith="bank-line:", state="Entered").order_by("pk")
+        base = posting.key
+        self.assertEqual([row.key for row in found], [base, f"{base}:undo", f"{base}:2"])
+        self.assertEqual(movements(self.priya.firm, account, self.today.replace(day=1)).closing, eur("4.50"))
 
     def test_a_refused_posting_leaves_the_line_open_and_says_why(self):
         self.take(self.statement([(self.today, "-4.50", "Quay Bank", "Monthly fee", "", "K1")]))
         closed = ClosedPeriod.objects.create(firm=self.priya.firm.slug, month=f"{self.today:%Y-%m}")
         account = LedgerCode.objects.filter(firm=self.priya.firm.slug, dimension="account", asks_for=[]).first().code
-        services.make_rule(self.priya, self.account.pk, "fee", account, Coding())
-        done, left = services.apply_rules(self.priya, self.account.pk)
+        rules.make_rule(self.priya, self.account.pk, "fee", account, Coding())
+        done, left = rules.apply_rules(self.priya, self.account.pk)
         self.assertEqual((done, len(left)), (0, 1))
         self.assertIn("closed the month", left[0])
         closed.delete()
-        self.assertEqual(services.apply_rules(self.priya, self.account.pk)[0], 1)
+        self.assertEqual(rules.apply_rules(self.priya, self.account.pk)[0], 1)
 
 
 class CloseTest(Reconciling):
@@ -228,13 +235,13 @@ class CloseTest(Reconciling):
         rows = [(self.today, str(-p.amount.amount), "x", "", p.end_to_end, f"K{p.pk}") for p in payments]
         self.take(self.statement([*rows, (self.today, "5.00", "Interest", "", "", "K0")]))
         laid = lay(self.account)
-        services.confirm(self.priya, self.account.pk, [(m.lines, m.things) for m in laid.sure])
+        matching.confirm(self.priya, self.account.pk, [(m.lines, m.things) for m in laid.sure])
         closing = eur(1000) - sum((p.amount for p in payments), eur(0)) + eur(5)
         with self.assertRaisesMessage(Refusal, "the bank says"):
-            services.close(self.priya, self.account.pk, self.today, closing + eur("0.01"), "x")
+            periods.close(self.priya, self.account.pk, self.today, closing + eur("0.01"), "x")
         with self.assertRaisesMessage(Refusal, "1 line is left"):
-            services.close(self.priya, self.account.pk, self.today, closing, "")
-        made = services.close(self.priya, self.account.pk, self.today, closing, "Interest: asked the bank")
+            periods.close(self.priya, self.account.pk, self.today, closing, "")
+        made = periods.close(self.priya, self.account.pk, self.today, closing, "Interest: asked the bank")
         self.assertEqual((made.left_minor, len(made.left)), (500, 1))
         self.enter(self.priya)
         base = f"/ledger/bank/{self.account.pk}/closed/{made.pk}/"
@@ -245,11 +252,11 @@ class CloseTest(Reconciling):
         late = self.take(self.statement([(self.today - timedelta(days=2), "-1.00", "Late", "", "", "L1")], number="S2"))
         self.assertEqual((late.new, len(late.left)), (0, 1))
         with self.assertRaisesMessage(Refusal, "closed"):
-            services.undo(self.priya, Match.objects.first().pk)
+            matching.undo(self.priya, Match.objects.first().pk)
         self.assertEqual(open_lines(self.account).count(), 1)
         next_day = self.today + timedelta(days=0)
         with self.assertRaisesMessage(Refusal, "closed to"):
-            services.close(self.priya, self.account.pk, next_day, closing, "x")
+            periods.close(self.priya, self.account.pk, next_day, closing, "x")
         self.client.post(f"{base}reopen/", {"why": "A line was wrong"})
         self.assertFalse(self.account.reconciliations.exists())
         self.assertEqual(agreed(self.account).closing, closing)
@@ -257,7 +264,7 @@ class CloseTest(Reconciling):
     def test_the_next_period_begins_where_the_last_ended(self):
         day = self.today - timedelta(days=3)
         self.take(self.statement([(day, "-10.00", "A", "", "", "K1")]))
-        services.close(self.priya, self.account.pk, day, eur(990), "Asked")
+        periods.close(self.priya, self.account.pk, day, eur(990), "Asked")
         self.take(self.statement([(self.today, "4.00", "B", "", "", "K2")], opening="990.00", number="S2"))
         found = agreed(self.account)
         self.assertEqual(

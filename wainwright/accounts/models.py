@@ -144,6 +144,11 @@ class FirmAccounts(models.Model):
         max_length=20, blank=True, help_text="What is owed for costs that are spent and not posted yet."
     )
     written_off = models.CharField(max_length=20, blank=True, help_text="What is given up of what staff owe back.")
+    suppliers = models.CharField(max_length=20, blank=True, help_text="What is owed to whoever bills the firm itself.")
+    card_issuers = models.CharField(max_length=20, blank=True, help_text="What is owed to the issuers of its cards.")
+    differences = models.CharField(
+        max_length=20, blank=True, help_text="What cards charged more or less than was claimed."
+    )
 
     def __str__(self):
         return f"Accounts of {self.firm}"
@@ -264,6 +269,7 @@ class PostingLine(CodedModel):
     debit_minor = models.BigIntegerField(default=0)
     credit_minor = models.BigIntegerField(default=0)
     text = models.CharField(max_length=160)
+    party = models.CharField(max_length=20, blank=True, help_text="The supplier's code in the ledger.")
     kept = models.ForeignKey(CodingKept, on_delete=models.PROTECT, null=True, related_name="lines")
 
     class Meta:

@@ -14,12 +14,13 @@ from wainwright.core.budget import Budget as CoreBudget
 from wainwright.core.budget import BudgetEffect
 from wainwright.core.coding import ACCOUNT, CodeBook, Coding, Dimension
 from wainwright.core.coding import Code as CoreCode
+from wainwright.core.matching import plain_merchant
 from wainwright.core.money import Money, add_up
 from wainwright.core.picking import PickList, folded
 from wainwright.core.posting import Accounts, Entry, Journal
 from wainwright.core.routing import Owned
 from wainwright.errors import Refusal
-from wainwright.people.models import Firm
+from wainwright.people.models import Firm, Membership
 
 
 @dataclass(frozen=True)
@@ -98,6 +99,9 @@ def _books(firm_id: int, _version: str) -> Books:
         row.advances,
         row.input_tax,
         row.bank,
+        row.suppliers,
+        row.card_issuers,
+        row.differences,
     )
     return Books(CodeBook.of(firm.slug, codes, dimensions), tuple(owned), accounts, row.allowance, row.mileage)
 
@@ -129,6 +133,20 @@ def budget_effects(
     return effects
 
 
+def supplier_of(member: Membership) -> str:
+    """Return the code under which the ledger keeps a person as a supplier, nothing where it does not. One query at most."""
+    row = getattr(member, "supplier", None)
+    return row.code if row is not None else ""
+
+
+def supplier_of_merchant(firm: Firm, merchant: str) -> str:
+    """Return the code of the supplier that a merchant is, nothing where nobody has said. One query."""
+    plain = plain_merchant(merchant)[:120]
+    return (
+        firm.suppliers.filter(merchants__merchant=plain).values_list("code", flat=True).first() or "" if plain else ""
+    )
+
+
 def postings(firm: Firm) -> QuerySet[Posting]:
     """Return a firm's journals, newest first."""
     return Posting.objects.filter(firm=firm).order_by("-time")
@@ -157,7 +175,7 @@ def journal_of(posting: Posting) -> Journal:
     entries = tuple(
         Entry(
             line.coding.with_account(line.account), Money.from_minor(line.debit_minor, posting.currency),
-            Money.from_minor(line.credit_minor, posting.currency), line.text,
+            Money.from_minor(line.credit_minor, posting.currency), line.text, line.party,
         )
         for line in posting.lines.all()
     )  # fmt: skip

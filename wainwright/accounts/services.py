@@ -104,7 +104,7 @@ def prepare_posting(firm: Firm, journal: Journal, subject: str, title: str, on: 
     for order, entry in enumerate(journal.entries):
         row = PostingLine(
             posting=posting, order=order, account=entry.coding.account, debit_minor=entry.debit.minor,
-            credit_minor=entry.credit.minor, text=entry.text[:160], kept=kept.get(entry.coding.with_account("")),
+            credit_minor=entry.credit.minor, text=entry.text[:160], party=entry.party, kept=kept.get(entry.coding.with_account("")),
         )  # fmt: skip
         row.take_coding(entry.coding)
         rows.append(row)

@@ -10,6 +10,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
+from wainwright.accounts.ahead import would_refuse
 from wainwright.accounts.forms import CodingForm
 from wainwright.accounts.models import Posting
 from wainwright.accounts.refusals import refusal_words
@@ -44,6 +45,8 @@ from wainwright.trips.selectors import load_file as load_trip
 from wainwright.trips.versions import between
 
 WIDEST = 76
+# In these it is said beforehand what the ledger would refuse.
+UNPOSTED = ("In finance check", "Cleared", "Posting refused")
 # So many that agree are shown beside what is out of line; more are folded.
 UNFOLDED = 3
 # For so long it is said that a decision can be undone.
@@ -135,6 +138,8 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "may_recode": finance and claim.state in ("In finance check", "Cleared", "Posting refused"),
         "recode_form": CodingForm(books=file.books, every=True) if finance else None,
         "codes": sorted({(d, c) for d, c in file.figures.by_code if d != "account"}),
+        "accounts_on_it": sorted({c for d, c in file.figures.by_code if d == "account"}),
+        "ahead": would_refuse(claim.firm, file.journal, clock.today(claim.firm.zone)) if finance and claim.state in UNPOSTED else [],
         "free_advances": list(free_advances(claim)) if finance and claim.state == "In finance check" else [],
         "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
         "risk": risk, "risk_words": f"Risk {risk.points}", "today": clock.today(claim.firm.zone), "by_coding": by_coding(file),
@@ -307,6 +312,21 @@ def allow_over(request, object_id: int):
     services.allow_over(request.member, object_id, _version(request), line, request.POST.get("comment", ""))
     messages.info(request, "What is over the ceiling is paid; the claimant is told.")
     return redirect(f"/bench/claim/{object_id}/?line={quote(line)}#evidence")
+
+
+@require_POST
+def reaccount(request, object_id: int):
+    """Finance puts another account in place of one."""
+    claim = claim_for(request.member, object_id)
+    typed = request.POST.get("account", "")[:60]
+    try:
+        account = books(claim.firm).picks("account").exact(typed)
+    except ValueError as error:
+        raise Refusal(f"The ledger does not know account {typed[:20] or '(none)'}.", "account") from error
+    old = request.POST.get("old", "")[:20]
+    count = correcting.reaccount(request.member, object_id, _version(request), old, account)
+    messages.info(request, f"{count} {'line is' if count == 1 else 'lines are'} on account {account} now.")
+    return redirect("bench-item", "claim", object_id)
 
 
 @require_POST

@@ -116,7 +116,7 @@ def _had(claim: Claim, trip: Trip, rows: Sequence[Claim]) -> Had:
     # A further trip's advance is set against the claim by a row of its own, as any other that no claim takes.
     here = trip.pk == claim.trip_id and trip.advance_paid
     here = here and not AdvanceTaken.objects.filter(trip=trip).exclude(claim=claim).exists()
-    paid = trip.advance if here else Money.zero(claim.currency)
+    paid = trip.advance_out if here else Money.zero(claim.currency)
     codes = tuple(o.code for o in sent if o.statement.allowance_minor or o.statement.flat_minor)
     earlier = next((other.code for other in others if other.editable and other.pk < claim.pk), "")
     return Had(allowance, flat, max(Money.zero(claim.currency), paid - gone), codes, earlier)

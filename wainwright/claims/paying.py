@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from django.db.models import Count, Q, QuerySet, Sum
+from django.db.models import Case, Count, F, Q, QuerySet, Sum, When
 
 from wainwright.accounts.models import Payment
 from wainwright.claims.models import Claim
@@ -15,6 +15,14 @@ from wainwright.people.models import Issuer, Membership
 from wainwright.trips.models import Trip
 
 CLAIM, ISSUER, ADVANCE = "claim", "issuer", "advance"
+# What of an advance is still to be paid, in SQL, as ``Trip.advance_to_pay`` says it.
+TO_PAY = Case(When(advance_paid=True, then=F("advance_unpaid_minor")), default=F("advance_minor"))
+
+
+def subject_of(subject: str) -> tuple[str, int]:
+    """Return what a payment is of and its number: "advance:7:30000" is of the advance of trip 7, raised after 300.00 were paid."""
+    kind, number, *_ = subject.split(":")
+    return kind, int(number)
 
 
 @dataclass(frozen=True)
@@ -30,8 +38,8 @@ def at_bank(firm_id: int) -> AtBank:
     open_ = Payment.objects.filter(state__in=Payment.OPEN, run__firm_id=firm_id)
     found: dict[str, set[int]] = {CLAIM: set(), ISSUER: set(), ADVANCE: set()}
     for subject in open_.values_list("subject", flat=True):
-        kind, _, number = subject.partition(":")
-        found[kind].add(int(number))
+        kind, number = subject_of(subject)
+        found[kind].add(number)
     return AtBank(frozenset(found[CLAIM] | found[ISSUER]), frozenset(found[ADVANCE]))
 
 
@@ -93,7 +101,7 @@ def owing(member: Membership, bank: AtBank) -> Owing:
     found = [
         rows.order_by().aggregate(count=Count("pk"), minor=Sum(column, default=0))
         for rows, column in (
-            (payable(member, bank), "statement__due_minor"), (advances_to_pay(member, bank), "advance_minor"),
+            (payable(member, bank), "statement__due_minor"), (advances_to_pay(member, bank), TO_PAY),
         )
     ]  # fmt: skip
     claims, advances = found
@@ -106,15 +114,14 @@ def owing(member: Membership, bank: AtBank) -> Owing:
 
 def advance_text(trip: Trip) -> str:
     """The text of the payment of a trip's advance."""
-    return f"Advance {trip.code} {trip.title}"
+    return f"{'More in advance' if trip.advance_paid else 'Advance'} {trip.code} {trip.title}"
 
 
 def advances_to_pay(member: Membership, bank: AtBank | None = None) -> QuerySet[Trip]:
-    """Return the trips of the firm whose advance was authorised and is not paid yet; not where the claim was sent."""
+    """Return the trips of the firm whose advance was authorised and is not paid yet, or was raised since; not where the claim was sent."""
+    due = Q(advance_minor__gt=0, advance_paid=False) | Q(advance_unpaid_minor__gt=0, advance_paid=True)
     return (
-        Trip.objects.filter(
-            firm_id=member.firm_id, state__in=["Authorised", "Under way"], advance_minor__gt=0, advance_paid=False
-        )
+        Trip.objects.filter(due, firm_id=member.firm_id, state__in=["Authorised", "Under way"])
         .exclude(claims__state__in=CLAIM_SENT)
         .exclude(also_claims__state__in=CLAIM_SENT)
         .exclude(pk__in=(bank or at_bank(member.firm_id)).advances)

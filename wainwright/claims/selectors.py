@@ -12,7 +12,7 @@ from django.db.models import Case, Exists, OuterRef, QuerySet, When
 
 from wainwright import clock
 from wainwright.accounts.models import Posting
-from wainwright.accounts.selectors import Books, books, budget_effects, journal_of
+from wainwright.accounts.selectors import Books, books, budget_effects, journal_of, supplier_of
 from wainwright.claims.beside import Beside, beside
 from wainwright.claims.facts import claim_subject
 from wainwright.claims.figures import lines_of
@@ -140,7 +140,8 @@ class ClaimFile:
 
 def journal_for(claim: Claim, done: Statement, ledger: Books) -> Journal:
     """Return the journal a claim will post, under its key."""
-    return claim_journal(claim.journal_key, done.post_lines, done.settlement, ledger.accounts)
+    journal = claim_journal(claim.journal_key, done.post_lines, done.settlement, ledger.accounts)
+    return journal.naming(supplier_of(claim.claimant), (*ledger.accounts.of_staff, ledger.accounts.advances))
 
 
 def load_file(member: Membership, claim: Claim) -> ClaimFile:
@@ -208,7 +209,13 @@ def claim_for(member: Membership, claim_id: int) -> Claim:
     claim = (
         Claim.objects.visible_to(member)
         .select_related(
-            "firm", "claimant__person", "trip__traveller__person", "trip__signed", "cleared_by__person", "statement"
+            "firm",
+            "claimant__person",
+            "claimant__supplier",
+            "trip__traveller__person",
+            "trip__signed",
+            "cleared_by__person",
+            "statement",
         )
         .defer(*(f"trip__{name}" for name in WHOLE))
         .annotate(has_also=Exists(Claim.also.through.objects.filter(claim_id=OuterRef("pk"))))

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from django.db.models import Count, Exists, Min, OuterRef, Q, QuerySet, Sum
+from django.db.models.expressions import CombinedExpression
 
 from wainwright.accounts.models import Period, Posting
 from wainwright.accounts.periods import last_of, month_before, next_month
@@ -23,6 +24,7 @@ from wainwright.reconciling.models import BankAccount
 from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff.models import SignOff
 from wainwright.trips.models import Trip
+from wainwright.trips.selectors import ADVANCE_OUT
 
 ON_THEIR_WAY = ("In sign-off", "In finance check", "Cleared", "Posting refused")
 OPEN = ("Open", "Sent back")
@@ -91,7 +93,7 @@ def steps(firm: Firm, month: date) -> list[Step]:
         _step("cleared", "Cleared and not posted", claims.filter(state="Cleared"), "statement__total_minor", "sent", "claimant__person__name", firm, "/ledger/", "Post them", True),
         _step("refused", "Refused by the ledger", refused, "total_minor", "date", "title", firm, "/ledger/", "Mend them", True),
         _step("unpaid", "Posted and not paid", due, "statement__due_minor", "sent", "claimant__person__name", firm, "/ledger/pay/", "Pay them"),
-        _step("advances", "Advances that are out", out, "advance_minor", "starts", "traveller__person__name", firm, "/ledger/pay/#advances-out", "See them"),
+        _step("advances", "Advances that are out", out, ADVANCE_OUT, "starts", "traveller__person__name", firm, "/ledger/pay/#advances-out", "See them"),
         _step("owed", "Owed back to the firm", owed, "statement__due_minor", "sent", "claimant__person__name", firm, "/ledger/pay/#owed-back", "Follow them"),
         _reconciled(firm, until),
     ]  # fmt: skip
@@ -105,7 +107,7 @@ def _unclaimed(firm: Firm) -> QuerySet[Trip]:
 
 
 def _step(
-    key: str, name: str, rows: QuerySet, amount: str, day: str, who: str, firm: Firm, link: str, act: str, blocks: bool = False,
+    key: str, name: str, rows: QuerySet, amount: str | CombinedExpression, day: str, who: str, firm: Firm, link: str, act: str, blocks: bool = False,
     counted: str = "pk",
 ) -> Step:  # fmt: skip
     rows = rows.order_by()

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from wainwright.core.coding import Coding
@@ -26,6 +26,15 @@ class Accounts:
     advances: str
     input_tax: str
     bank: str
+    # Three that a firm may do without: what it owes to suppliers and to card issuers, and what currencies differ by.
+    suppliers: str = ""
+    card_issuers: str = ""
+    differences: str = ""
+
+    @property
+    def of_staff(self) -> tuple[str, str]:
+        """The two on which what a person is owed and owes stands: entries there name the person as a supplier."""
+        return self.owed_to_staff, self.owed_by_staff
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,12 +57,13 @@ class PostLine:
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One line of a journal: either a debit or a credit, never below zero."""
+    """One line of a journal: either a debit or a credit, never below zero. ``party`` is the supplier's code, where it is about one."""
 
     coding: Coding
     debit: Money
     credit: Money
     text: str
+    party: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,6 +94,7 @@ class Journal:
         return [
             {
                 "account": e.coding.account, "coding": dict(e.coding.codes), "debit": str(e.debit.amount), "credit": str(e.credit.amount), "text": e.text,
+                "supplier": e.party,
             }
             for e in self.entries
         ]  # fmt: skip
@@ -94,8 +105,14 @@ class Journal:
 
     def reversed(self, key: str) -> Journal:
         """The journal that undoes this one."""
-        swapped = tuple(Entry(e.coding, e.credit, e.debit, f"Reversal: {e.text}") for e in self.entries)
+        swapped = tuple(Entry(e.coding, e.credit, e.debit, f"Reversal: {e.text}", e.party) for e in self.entries)
         return Journal(key, self.currency, swapped)
+
+    def naming(self, party: str, accounts: Collection[str]) -> Journal:
+        """The same journal with a supplier named on what stands on some accounts; an empty one names nobody."""
+        return replace(
+            self, entries=tuple(replace(e, party=party) if e.coding.account in accounts else e for e in self.entries)
+        )
 
 
 def _entry(coding: Coding, amount: Money, text: str, debit: bool) -> Entry | None:
@@ -220,6 +237,48 @@ def set_off_journal(key: str, amount: Money, back: Money, accounts: Accounts, te
         _entry(Coding(accounts.owed_to_staff), back, "Advance owed back", False),
     )  # fmt: skip
     return Journal(key, amount.currency, _collect(entries))
+
+
+def advance_back_journal(key: str, amount: Money, accounts: Accounts, text: str) -> Journal:
+    """Build the journal of an advance that came back before any claim took it: debit the bank, credit advances."""
+    return _two_lines(key, accounts.bank, accounts.advances, amount, text)
+
+
+def billed_journal(key: str, amount: Money, accounts: Accounts, text: str) -> Journal:
+    """Build the journal of what a supplier billed to the firm: debit prepaid travel, credit suppliers.
+
+    An ``amount`` below zero is what of it was given back. A claim takes it out of prepaid travel.
+    """
+    return _two_lines(key, accounts.prepaid_travel, accounts.suppliers, amount, text)
+
+
+@dataclass(frozen=True, slots=True)
+class Charged:
+    """What a card of the firm was charged, on the clearing account behind it; a refund is below zero."""
+
+    clearing: str
+    amount: Money
+    text: str
+
+
+def charges_journal(key: str, charged: Sequence[Charged], currency: str, accounts: Accounts, text: str) -> Journal:
+    """Build the journal of what a card's issuer charged: debit clearing, charge by charge, credit card issuers with the sum.
+
+    A claim takes each out of clearing, so what stays there was not claimed yet.
+    """
+    entries = [_entry(Coding(each.clearing), each.amount, each.text, True) for each in charged]
+    whole = total((each.amount for each in charged), currency)
+    return Journal(key, currency, _collect([*entries, _entry(Coding(accounts.card_issuers), whole, text, False)]))
+
+
+def difference_journal(key: str, clearing: str, amount: Money, accounts: Accounts, text: str) -> Journal:
+    """Build the journal of what an issuer charged more than was claimed of a charge: debit differences, credit clearing."""
+    return _two_lines(key, accounts.differences, clearing, amount, text)
+
+
+def card_paid_journal(key: str, card: str, bank: str, amount: Money, text: str) -> Journal:
+    """Build the journal of a card's bill that the bank paid: debit what is owed to its issuer, credit the bank."""
+    return _two_lines(key, card, bank, amount, text)
 
 
 def _two_lines(key: str, debit: str, credit: str, amount: Money, text: str) -> Journal:

@@ -306,6 +306,19 @@ class Statement:
         return Statement(self.currency, tuple(lines), self.settlement)
 
 
+def reaccounted(statement: Statement, old: str, account: str) -> tuple[Statement, int]:
+    """Put another account in place of one, everything else as it is; return how many places that were as well."""
+    places = sum(c.coding.account == old and not c.personal for line in statement.lines for c in line.coded)
+    lines = [
+        replace(line, coded=tuple(
+            replace(c, coding=c.coding.with_account(account)) if c.coding.account == old and not c.personal else c
+            for c in line.coded
+        ))
+        for line in statement.lines
+    ]  # fmt: skip
+    return replace(statement, lines=tuple(lines)), places
+
+
 def _moved(line: Line, by: Money) -> Line:
     """A line that is worked out, with so much more or less; its first coding bears it."""
     first = line.coded[0]

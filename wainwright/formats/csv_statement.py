@@ -1,8 +1,9 @@
-"""CSV from banks: no two alike, so a mapping of columns is proposed from the header, confirmed by the person, and kept."""
+"""Tables from banks, CSV or a spreadsheet: no two alike, so a mapping of columns is proposed from the header, confirmed by the person, and kept."""
 
 from __future__ import annotations
 
 import csv
+import hashlib
 import io
 from collections import Counter
 from collections.abc import Mapping, Sequence
@@ -10,6 +11,7 @@ from dataclasses import dataclass
 
 from wainwright.core.money import Money
 from wainwright.formats.problems import LeftOut, Unreadable
+from wainwright.formats.spreadsheet import Rows, is_spreadsheet, sheets_of
 from wainwright.formats.statement import (
     MOST_BYTES,
     MOST_LINES,
@@ -57,6 +59,19 @@ def table_of(content: bytes) -> Table:
     """
     if len(content) > MOST_BYTES:
         raise Unreadable("The file is larger than 12 MB. Ask the bank for a shorter period.")
+    return _in_rows(_sheet(content) if is_spreadsheet(content) else _rows(content))
+
+
+def _sheet(content: bytes) -> Rows:
+    """The sheet that holds the table: the first with a header that says enough, else the longest."""
+    sheets = sheets_of(content, MOST_LINES)
+    if not sheets:
+        raise Unreadable("The spreadsheet is empty.")
+    headed = (rows for rows in sheets if any(_looks_like_header(row) for _, row in rows[:40]))
+    return next(headed, max(sheets, key=len))
+
+
+def _rows(content: bytes) -> Rows:
     text = text_of(content)
     if not text.strip():
         raise Unreadable("The file is empty.")
@@ -73,7 +88,11 @@ def table_of(content: bytes) -> Table:
         ]
     except csv.Error as error:
         raise Unreadable(f"The table cannot be read: {error}. Save it as CSV anew.") from error
-    rows = [(n, row) for n, row in rows if any(row)]
+    return [(n, row) for n, row in rows if any(row)]
+
+
+def _in_rows(rows: Rows) -> Table:
+    """The table in rows: its header is the first that looks like one, below whatever stands before it."""
     if not rows:
         raise Unreadable("The table is empty.")
     start = next((i for i, (_, row) in enumerate(rows[:40]) if _looks_like_header(row)), None)
@@ -111,6 +130,11 @@ def _looks_like_header(row: Sequence[str]) -> bool:
 def says_enough(mapping: Mapping[str, int]) -> bool:
     """Say whether a mapping names what every charge needs: its day, its merchant, and an amount of some kind."""
     return all(name in mapping for name in NEEDED) and not SUMS.isdisjoint(mapping)
+
+
+def header_key(header: Sequence[str]) -> str:
+    """A name for a header, by which the meaning of its columns is found again."""
+    return hashlib.sha256("|".join(header).casefold().encode()).hexdigest()
 
 
 def propose(header: Sequence[str]) -> dict[str, int]:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import io
 from collections.abc import Sequence
-from datetime import date, datetime
+from datetime import date
 from decimal import Decimal, InvalidOperation
 
 from wainwright.core.masters import Master
 from wainwright.formats.problems import LeftOut, Unreadable
+from wainwright.formats.spreadsheet import Rows, is_spreadsheet, sheets_of
 from wainwright.formats.statement import read_day, text_of
 
 MOST_ROWS, MOST_BYTES = 60_000, 12_000_000
@@ -25,7 +26,7 @@ def read_masters(content: bytes, kind: str = "") -> tuple[list[Master], list[Lef
     """Read masters of a file; ``kind`` is what all rows are where no column says it. Raises ``Unreadable`` with a sentence."""
     if len(content) > MOST_BYTES:
         raise Unreadable("The file is larger than 12 MB. Leave out what is not needed.")
-    rows = _sheet(content) if content[:4] == b"PK\x03\x04" else _csv(content)
+    rows = _sheet(content) if is_spreadsheet(content) else _csv(content)
     rows = [(number, row) for number, row in rows if any(row)]
     if not rows:
         raise Unreadable("The file holds no rows.")
@@ -49,7 +50,7 @@ def read_masters(content: bytes, kind: str = "") -> tuple[list[Master], list[Lef
     return list(found.values()), left
 
 
-def _csv(content: bytes) -> list[tuple[int, tuple[str, ...]]]:
+def _csv(content: bytes) -> Rows:
     import csv  # noqa: PLC0415 - beside the spreadsheet's own
 
     text = text_of(content)
@@ -64,37 +65,10 @@ def _csv(content: bytes) -> list[tuple[int, tuple[str, ...]]]:
         raise Unreadable(f"The table cannot be read: {error}. Save it as CSV anew.") from error
 
 
-def _sheet(content: bytes) -> list[tuple[int, tuple[str, ...]]]:
-    """The first sheet with a code in its header; formulas by the values that were kept."""
-    import openpyxl  # noqa: PLC0415 - wanted for spreadsheets alone
-
-    try:
-        book = openpyxl.load_workbook(io.BytesIO(content), read_only=True, data_only=True)
-        sheets = [
-            [
-                (n, tuple(_cell(each) for each in row))
-                for n, row in enumerate(sheet.iter_rows(values_only=True, max_row=MOST_ROWS + 50), 1)
-            ]
-            for sheet in book.worksheets[:20]
-        ]
-    except Exception as error:
-        # Whatever the library meets in a damaged file.
-        raise Unreadable("The spreadsheet is damaged. Save it anew, or as CSV.") from error
-    filled = [[(n, row) for n, row in rows if any(row)] for rows in sheets]
-    return next(
-        (rows for rows in filled if rows and "code" in _columns(rows[0][1])),
-        next((rows for rows in filled if rows), []),
-    )
-
-
-def _cell(value: object) -> str:
-    if value is None:
-        return ""
-    if isinstance(value, datetime | date):
-        return value.strftime("%Y-%m-%d")
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    return str(value).strip()
+def _sheet(content: bytes) -> Rows:
+    """The first sheet with a code in its header, else the first that holds anything."""
+    sheets = sheets_of(content, MOST_ROWS)
+    return next((rows for rows in sheets if "code" in _columns(rows[0][1])), sheets[0] if sheets else [])
 
 
 def _columns(header: Sequence[str]) -> dict[str, int]:

@@ -9,6 +9,7 @@ from wainwright.formats.mt940 import is_mt940, read_mt940
 from wainwright.formats.ofx import read_ofx
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.qif import is_qif, read_qif
+from wainwright.formats.spreadsheet import is_spreadsheet
 from wainwright.formats.statement import Statement
 
 
@@ -26,9 +27,11 @@ READERS: tuple[tuple[str, Callable[[bytes], bool], Callable[[bytes, str], list[S
 
 
 def format_of(content: bytes) -> str:
-    """Return the name of a file's format, or "CSV" for a table that has to be mapped. Raises ``Unreadable`` for an empty file."""
+    """Return the name of a file's format, or "CSV" for a table that has to be mapped, a workbook's as well. Raises ``Unreadable`` for an empty file."""
     if not content.strip():
         raise Unreadable("The file is empty.")
+    if is_spreadsheet(content):
+        return "CSV"
     return next((name for name, is_it, _ in READERS if is_it(content)), "CSV")
 
 

@@ -35,7 +35,7 @@ def run_page(request, run_id: int):
     rows = PostingRun.objects.filter(firm=request.member.firm).select_related("by__person").with_open()
     run = get_object_or_404(rows, pk=run_id)
     counted = services.outcome(run)
-    items = run.items.select_related("claim__claimant__person").order_by("-state", "pk")
+    items = run.items.select_related("claim__claimant__person", "posting").order_by("-state", "pk")
     page = page_of(items, AT_ONCE, request.GET.get("page"), sum(counted.values()))
     entered = run.items.filter(state=PostingRunItem.State.ENTERED).aggregate(s=Sum("amount_minor", default=0))["s"]
     context = {

@@ -13,6 +13,7 @@ from huey.contrib.djhuey import on_commit_task
 from wainwright import clock
 from wainwright.accounts.models import Posting
 from wainwright.accounts.refusals import refusal_words
+from wainwright.accounts.services import send_posting
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books
 from wainwright.core.states import NotNow
@@ -29,23 +30,27 @@ MOST = 1000
 BROKEN_OFF = timedelta(minutes=2)
 
 
+def day_for(member: Membership, on: date | None) -> date:
+    """The day on which a run posts: the one that was chosen, else today. Raises ``Refusal``."""
+    today = clock.today(member.firm.zone)
+    if on is not None and not date(2000, 1, 1) <= on <= today + timedelta(days=366):
+        raise Refusal("Choose a day of this year or before on which they are posted.", "on")
+    return on or today
+
+
 @transaction.atomic
 def start_run(member: Membership, claim_ids: Sequence[int], on: date | None = None) -> PostingRun:
     """Begin to post cleared claims on a day; each is posted by itself in the queue. Raises ``NotAllowed``, ``Refusal``."""
     if not member.finance:
         raise NotAllowed("Only finance posts.")
-    day = on or clock.today(member.firm.zone)
-    if not date(2000, 1, 1) <= day <= clock.today(member.firm.zone) + timedelta(days=366):
-        raise Refusal("Choose a day of this year or before on which they are posted.", "on")
+    day = day_for(member, on)
     rows = Claim.objects.filter(firm_id=member.firm_id, pk__in=claim_ids, state__in=["Cleared", "Posting refused"])
     chosen = list(rows.select_related("statement").order_by("sent", "pk")[: MOST + 1])
     if not chosen:
         raise Refusal("None of these can be posted: they were posted or changed meanwhile. Choose again.")
     if len(chosen) > MOST:
         raise Refusal(f"A run posts at most {MOST} claims. Choose fewer.")
-    run = PostingRun.objects.create(
-        firm=member.firm, number=next_number(PostingRun, member.firm), date=day, by=member, time=clock.now()
-    )
+    run = new_run(member, day)
     PostingRunItem.objects.bulk_create(
         PostingRunItem(run=run, claim=each, version=each.version, amount_minor=each.total.minor, currency=each.currency)
         for each in chosen
@@ -53,6 +58,12 @@ def start_run(member: Membership, claim_ids: Sequence[int], on: date | None = No
     record(member, "began a posting run", f"postingrun:{run.pk}", after={"claims": len(chosen), "on": day.isoformat()})
     post_run(run.pk)
     return run
+
+
+def new_run(member: Membership, day: date) -> PostingRun:
+    """Make a run that nothing is in yet. Inside the caller's transaction."""
+    number = next_number(PostingRun, member.firm)
+    return PostingRun.objects.create(firm=member.firm, number=number, date=day, by=member, time=clock.now())
 
 
 @on_commit_task(retries=3, retry_delay=30)
@@ -64,8 +75,11 @@ def post_run(run_id: int) -> None:
 def go_on(run_id: int) -> PostingRun:
     """Post what of a run was not tried yet, one after another; safe to call again after it was broken off."""
     run = PostingRun.objects.select_related("firm", "by__person", "by__firm").get(pk=run_id)
-    for item in run.items.filter(state=PostingRunItem.State.WAITING).select_related("claim"):
-        _one(run, item)
+    for item in run.items.filter(state=PostingRunItem.State.WAITING).select_related("claim", "posting__firm"):
+        if item.posting is not None:
+            _journal(run, item, item.posting)
+        else:
+            _one(run, item)
     if run.finished is None and not run.items.filter(state=PostingRunItem.State.WAITING).exists():
         _finish(run)
     return run
@@ -73,7 +87,7 @@ def go_on(run_id: int) -> PostingRun:
 
 def _one(run: PostingRun, item: PostingRunItem) -> None:
     try:
-        claim = books.post(run.by, item.claim_id, item.version, run.date)
+        claim = books.post(run.by, item.claim_id or 0, item.version, run.date)
     except (Refusal, NotNow) as error:
         entered = Claim.objects.filter(pk=item.claim_id, state__in=["Posted", "Settled"]).exists()
         # What another process of the same run has posted meanwhile counts as what it is.
@@ -87,6 +101,17 @@ def _one(run: PostingRun, item: PostingRunItem) -> None:
         item.state = PostingRunItem.State.REFUSED if refused else PostingRunItem.State.ENTERED
         item.why = _why(claim)[:300] if refused else ""
     PostingRunItem.objects.filter(pk=item.pk, state=PostingRunItem.State.WAITING).update(state=item.state, why=item.why)
+
+
+def _journal(run: PostingRun, item: PostingRunItem, posting: Posting) -> None:
+    """Send a journal of a run that is no claim's; one that is refused is sent again from its own page."""
+    done = send_posting(posting, run.by)
+    if done.state == Posting.State.SENDING:
+        return
+    refused = done.state == Posting.State.REFUSED
+    state = PostingRunItem.State.REFUSED if refused else PostingRunItem.State.ENTERED
+    why = refusal_words(done)[:300] if refused else ""
+    PostingRunItem.objects.filter(pk=item.pk, state=PostingRunItem.State.WAITING).update(state=state, why=why)
 
 
 def _why(claim: Claim) -> str:

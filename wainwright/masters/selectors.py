@@ -10,6 +10,7 @@ from django.db.models import Count, Q
 from rapidfuzz import fuzz
 
 from wainwright.accounts.models import Budget, Code, FirmAccounts
+from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
 from wainwright.core.masters import ACCOUNT, SUPPLIER, TAX, Master
 from wainwright.core.matching import plain_merchant
@@ -100,10 +101,26 @@ class Gap:
 
 
 def gaps(firm: Firm, day: date) -> list[Gap]:
-    """Return what has to be connected, before it hurts: categories, cards, people, merchants. Nine queries."""
+    """Return what has to be connected, before it hurts: categories, cards, people, merchants. Twelve queries."""
     codes = {row.code: row for row in Code.objects.filter(firm=firm, dimension=ACCOUNT)}
     open_accounts = {code: row for code, row in codes.items() if not (row.open_until and row.open_until < day)}
-    return [*_categories(firm, open_accounts, codes), *_cards(firm, open_accounts), *_people(firm), *_merchants(firm)]
+    return [
+        *_firm(firm, open_accounts, codes),
+        *_categories(firm, open_accounts, codes),
+        *_cards(firm, open_accounts),
+        *_people(firm, day),
+        *_merchants(firm, day),
+    ]
+
+
+def _firm(firm: Firm, open_accounts: dict[str, Code], codes: dict[str, Code]) -> list[Gap]:
+    """Accounts of the firm that the ledger has closed or does not have: nothing that stands on them can be posted."""
+    row = FirmAccounts.objects.filter(firm=firm).values().first() or {}
+    return [
+        Gap("firm", name, name.replace("_", " ").capitalize(), f"account {account} is {'closed' if account in codes else 'not in the ledger'}")
+        for name, account in row.items()
+        if name not in ("id", "firm_id") and account and account not in open_accounts
+    ]  # fmt: skip
 
 
 def _categories(firm: Firm, open_accounts: dict[str, Code], codes: dict[str, Code]) -> list[Gap]:
@@ -161,14 +178,16 @@ def _cards(firm: Firm, open_accounts: dict[str, Code]) -> list[Gap]:
     return found
 
 
-def _people(firm: Firm) -> list[Gap]:
+def _people(firm: Firm, day: date) -> list[Gap]:
     """People with claims who are no supplier of the ledger yet; one with the same account or name is proposed."""
     rows = (
-        Membership.objects.filter(firm=firm, active=True, traveller=True, supplier__isnull=True)
-        .select_related("person")
+        Membership.objects.filter(
+            Q(supplier__isnull=True) | Q(supplier__open_until__lt=day), firm=firm, active=True, traveller=True
+        )
+        .select_related("person", "supplier")
         .order_by("person__name")
     )
-    free = list(Supplier.objects.filter(firm=firm, member__isnull=True))
+    free = list(Supplier.objects.filter(firm=firm, member__isnull=True, open_until__isnull=True))
     by_iban = {row.iban: row for row in free if row.iban}
     by_name = {row.name.casefold(): row for row in free}
     found = []
@@ -180,26 +199,39 @@ def _people(firm: Firm) -> list[Gap]:
             row = by_name[member.person.name.casefold()]
             proposal = Proposal(row.code, row.name, "it has the same name")
         found.append(
-            Gap("person", str(member.pk), member.person.name, "no supplier of the ledger is this person", proposal)
+            Gap(
+                "person",
+                str(member.pk),
+                member.person.name,
+                f"the ledger has closed {supplier}"
+                if (supplier := getattr(member, "supplier", None))
+                else "no supplier of the ledger is this person",
+                proposal,
+            )
         )
     return found
 
 
-def _merchants(firm: Firm) -> list[Gap]:
+def _merchants(firm: Firm, day: date) -> list[Gap]:
     """Merchants that bill the firm centrally and are no supplier yet, the most frequent first."""
-    rows = (
-        Expense.objects.filter(firm=firm, paid_by="central")
-        .exclude(merchant="")
-        .values("merchant")
-        .annotate(n=Count("pk"))
-        .order_by("-n", "merchant")
-    )
-    told = set(MerchantSupplier.objects.filter(firm=firm).values_list("merchant", flat=True))
-    free = list(Supplier.objects.filter(firm=firm).filter(Q(member__isnull=True)))
+    counted: dict[str, int] = defaultdict(int)
+    billed = Expense.objects.filter(firm=firm, paid_by="central").exclude(merchant="").values_list("merchant")
+    booked = Booking.objects.filter(firm=firm, paid_by="central", state="Ticketed").values_list("carrier")
+    for merchant, number in [*billed.annotate(n=Count("pk")), *booked.annotate(n=Count("pk"))]:
+        counted[merchant] += number
+    # A card's issuer bills the firm as well.
+    issuers = Card.objects.filter(owner__firm=firm, firm_pays=True, closed__isnull=True).values_list("issuer")
+    for issuer, number in issuers.annotate(n=Count("pk")):
+        counted[issuer] += number
+    rows = sorted(counted.items(), key=lambda each: (-each[1], each[0]))
+    told = dict(MerchantSupplier.objects.filter(firm=firm).values_list("merchant", "supplier__open_until"))
+    open_ = Q(open_until__isnull=True) | Q(open_until__gte=day)
+    free = list(Supplier.objects.filter(open_, firm=firm, member__isnull=True))
     found, seen = [], set()
-    for row in rows[:MOST_MERCHANTS]:
-        plain = plain_merchant(row["merchant"])[:120]
-        if not plain or plain in told or plain in seen:
+    for merchant, number in rows[:MOST_MERCHANTS]:
+        plain = plain_merchant(merchant)[:120]
+        closed = (until := told.get(plain)) is not None and until < day
+        if not plain or (plain in told and not closed) or plain in seen:
             continue
         seen.add(plain)
         best = max(
@@ -212,8 +244,8 @@ def _merchants(firm: Firm) -> list[Gap]:
             Gap(
                 "merchant",
                 plain,
-                row["merchant"],
-                f"billed the firm {row['n']} {'time' if row['n'] == 1 else 'times'}, and is no supplier of the ledger",
+                merchant,
+                f"billed the firm {number} {'time' if number == 1 else 'times'}, and {'its supplier is closed' if closed else 'is no supplier of the ledger'}",
                 proposal,
             )
         )

@@ -8,13 +8,14 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.accounts.connection import connection_of
+from wainwright.accounts.models import FirmAccounts
 from wainwright.accounts.selectors import books
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import whole
 from wainwright.formats.master_table import MOST_BYTES
-from wainwright.masters import services
 from wainwright.masters.models import Fetch, Supplier
 from wainwright.masters.selectors import gaps
+from wainwright.masters.services import connecting, fetching, posting_to, taking
 from wainwright.paging import page_of
 from wainwright.people.selectors import finance_of
 from wainwright.rulebook.models import Category, TaxCode
@@ -30,6 +31,7 @@ WORDS = {
     "new": "new",
 }
 KINDS = {
+    "firm": "Accounts of the firm",
     "category": "Categories",
     "card": "Cards",
     "card bank": "Cards without an account",
@@ -58,7 +60,7 @@ def _show(request, status: int = 200, **more):
     fetches = Fetch.objects.filter(firm=firm).defer("rows", "left").select_related("by__person", "taken_by__person")
     accounts = books(firm).account_names
     context = {
-        "connection": row, "hours": HOURS, "fetches": fetches[:8], "fetching": fetches.filter(state="fetching").exists(), "old": services.masters_old(firm),
+        "connection": row, "hours": HOURS, "fetches": fetches[:8], "fetching": fetches.filter(state="fetching").exists(), "old": fetching.masters_old(firm),
         "gaps": [(key, name, rows[:AT_ONCE], max(0, len(rows) - AT_ONCE)) for key, name, rows in by_kind if rows], "gap_count": len(found),
         "accounts": accounts, "suppliers": Supplier.objects.filter(firm=firm, open_until__isnull=True)[:500], "people": finance_of(firm.pk),
         "counts": _counts(firm), "error": "", "field": "", "gap_error": "", "gap_at": "",
@@ -89,7 +91,7 @@ def connect(request):
         "kind": "",
     }
     try:
-        services.connect(
+        connecting.connect(
             request.member, typed["address"], typed["known_as"], post.get("token", ""), typed["every_hours"]
         )
     except NotAllowed:
@@ -103,7 +105,7 @@ def connect(request):
 @require_POST
 def hand_over(request):
     """Hand the connection over."""
-    row = services.hand_over(request.member, whole(request.POST.get("to")))
+    row = connecting.hand_over(request.member, whole(request.POST.get("to")))
     messages.info(request, f"{row.holder.person.name} holds the connection now.")
     return redirect("masters")
 
@@ -111,7 +113,7 @@ def hand_over(request):
 @require_POST
 def fetch(request):
     """Fetch now."""
-    row = services.fetch(request.member)
+    row = fetching.fetch(request.member)
     return redirect("masters-fetch", row.pk)
 
 
@@ -123,7 +125,7 @@ def read_file(request):
         if given is not None and given.size > MOST_BYTES:
             raise Refusal("The file is larger than 12 MB. Leave out what is not needed.", "file")
         name, content = (given.name or "", given.read()) if given is not None else ("", b"")
-        row = services.read_file(
+        row = fetching.read_file(
             request.member, name, content, request.POST.get("kind", ""), "complete" in request.POST
         )
     except NotAllowed:
@@ -162,7 +164,7 @@ def fetch_page(request, fetch_id: int):
 @require_POST
 def take(request, fetch_id: int):
     """Take what was shown."""
-    row = services.take(request.member, fetch_id)
+    row = taking.take(request.member, fetch_id)
     messages.info(
         request,
         f"{len(row.changes)} {'change is' if len(row.changes) == 1 else 'changes are'} taken. What is not connected stands below, first.",
@@ -200,7 +202,7 @@ def set_category(request):
         name: request.POST.get(name, "")[:300] for name in ("category", "account", "abroad", "by_country", "tax_codes")
     }
     try:
-        row = services.set_category(
+        row = posting_to.set_category(
             request.member,
             typed["category"],
             *(typed[name] for name in ("account", "abroad", "by_country", "tax_codes")),
@@ -213,12 +215,46 @@ def set_category(request):
     return redirect("categories")
 
 
+@require_GET
+def accounts_page(request):
+    """On which accounts what the firm owes and is owed stands."""
+    return _accounts(request)
+
+
+def _accounts(request, status: int = 200, error: str = "", which: str = "", typed: str = ""):
+    _may_read(request)
+    firm = request.member.firm
+    row, ledger = FirmAccounts.objects.get(firm=firm), books(firm)
+    names = dict(ledger.account_names)
+    rows = [
+        {"which": key, "name": name, "stands": words, "account": typed if which == key else getattr(row, key), "called": names.get(getattr(row, key), ""), "error": error if which == key else "", "needed": key not in posting_to.OPTIONAL}
+        for key, (name, words) in posting_to.FIRM_ACCOUNTS.items()
+    ]  # fmt: skip
+    return render(request, "masters/accounts.html", {"rows": rows}, status=status)
+
+
+@require_POST
+def name_account(request):
+    """Name one."""
+    which, typed = request.POST.get("which", "")[:20], request.POST.get("account", "")[:60]
+    try:
+        account = books(request.member.firm).picks("account").exact(typed) if typed.strip() else ""
+        posting_to.name_account(request.member, which, account)
+    except NotAllowed:
+        raise
+    except (Refusal, ValueError) as fault:
+        words = getattr(fault, "message", f"The ledger does not know account {typed[:20]}.")
+        return _accounts(request, 422, words, which, typed)
+    messages.info(request, f"{posting_to.FIRM_ACCOUNTS[which][0]}: {account or 'none'}.")
+    return redirect("firm-accounts")
+
+
 @require_POST
 def close_gap(request):
     """Connect one thing."""
     post = request.POST
     try:
-        services.close_gap(request.member, post.get("kind", "")[:20], post.get("key", "")[:120], post.get("code", ""))
+        connecting.close_gap(request.member, post.get("kind", "")[:20], post.get("key", "")[:120], post.get("code", ""))
     except (NotAllowed, Stale):
         raise
     except Refusal as refusal:
@@ -230,7 +266,7 @@ def close_gap(request):
 @require_POST
 def make_suppliers(request):
     """Make people suppliers of the ledger."""
-    done, left = services.make_suppliers(request.member, [whole(each) for each in request.POST.getlist("person")])
+    done, left = connecting.make_suppliers(request.member, [whole(each) for each in request.POST.getlist("person")])
     if done:
         messages.info(request, f"{done} {'person is' if done == 1 else 'people are'} connected with a supplier.")
     for words in left[:5]:

@@ -23,6 +23,9 @@ class BankAccount(models.Model):
     kind = models.CharField(max_length=5, choices=Kind.choices, default=Kind.BANK)
     ledger_account = models.CharField(max_length=20)
     currency = models.CharField(max_length=3)
+    columns = models.JSONField(
+        default=dict, blank=True, help_text="Which column means what, by the key of a table's header."
+    )
 
     class Meta:
         ordering = ["kind", "name"]
@@ -44,6 +47,7 @@ class StatementFile(models.Model):
         """Being read; a table whose columns have to be named; taken; or not readable, with why."""
 
         READING = "reading"
+        COLUMNS = "columns"
         TAKEN = "taken"
         AWAY = "away"
 
@@ -58,6 +62,8 @@ class StatementFile(models.Model):
     new = models.PositiveIntegerField(default=0)
     known = models.PositiveIntegerField(default=0)
     left = models.JSONField(default=list, help_text="What was left out: [where, why] of each.")
+    header = models.JSONField(default=list, blank=True)
+    sample = models.JSONField(default=list, blank=True, help_text="The first rows under the header.")
     by = models.ForeignKey("people.Membership", on_delete=models.PROTECT, related_name="+")
     time = models.DateTimeField()
 
@@ -88,7 +94,7 @@ class Match(models.Model):
     why = models.CharField(max_length=300)
     score = models.PositiveSmallIntegerField(default=0, help_text="How sure it was when it was proposed.")
     posting = models.ForeignKey(
-        "accounts.Posting", on_delete=models.PROTECT, null=True, blank=True, related_name="+", help_text="What a rule posted for it."
+        "accounts.Posting", on_delete=models.PROTECT, null=True, blank=True, related_name="+", help_text="What was posted for it."
     )  # fmt: skip
     by = models.ForeignKey("people.Membership", on_delete=models.PROTECT, related_name="+")
     time = models.DateTimeField()
@@ -101,7 +107,7 @@ class Match(models.Model):
 
 
 class MatchedThing(models.Model):
-    """Something that a match says a statement shows: "payment:7", "charge:12", "claim:4"; it is matched once."""
+    """Something that a match says a statement shows: "payment:7", "charge:12", "posting:40"; it is matched once."""
 
     match = models.ForeignKey(Match, on_delete=models.CASCADE, related_name="things")
     firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT, related_name="+")

@@ -2,25 +2,34 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
 from django.db.models import Count, Max, Min, Q, QuerySet, Sum
 
-from wainwright.accounts.models import Payment
+from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.claims.beside import owes
 from wainwright.claims.models import Claim
 from wainwright.core.money import Money
 from wainwright.core.reconciling import DAYS_AFTER, BankLine, Expected, Match, propose
+from wainwright.core.states import CLAIM_SENT
 from wainwright.drawing.agreement import Day
 from wainwright.expenses.models import Charge
 from wainwright.people.models import Firm, Membership
-from wainwright.reconciling.models import BankAccount, Line, MatchedThing
+from wainwright.reconciling.models import BankAccount, Line, MatchedThing, StatementFile
+from wainwright.trips.models import Trip
 
 # No more than so many open lines are laid beside what they may be at once; what is beyond is counted and comes next.
 AT_ONCE = 5000
 WINDOW = timedelta(days=60)
+# How issuers write on a card's statement that its bill was paid.
+CARD_PAID = ("payment", "direct debit", "lastschrift", "zahlung", "innbetaling", "betaling", "paiement", "pago")
+# How what a line may be is called, by the kind in its key.
+KINDS = {
+    "payment": "Payment to", "charge": "Charge", "claim": "Paid back by", "advance": "Advance back from", "posting": "Booked:", "bill": "Bill of",
+}  # fmt: skip
 
 
 def accounts_of(firm: Firm) -> QuerySet[BankAccount]:
@@ -38,10 +47,11 @@ def open_lines(account: BankAccount) -> QuerySet[Line]:
 
 
 def expected(account: BankAccount, since: date, until: date) -> list[Expected]:
-    """Return what a statement of the account should show around some days and is not matched yet. Four queries."""
+    """Return what a statement of the account should show around some days and is not matched yet. Eight queries at most."""
     since, until = since - WINDOW, until + timedelta(days=DAYS_AFTER)
     matched = set(MatchedThing.objects.filter(firm_id=account.firm_id).values_list("key", flat=True))
     found = _charges(account, since, until) if account.kind == "card" else _money(account, since, until)
+    found += _booked(account, since, until)
     return [each for each in found if each.key not in matched]
 
 
@@ -52,6 +62,7 @@ def _money(account: BankAccount, since: date, until: date) -> list[Expected]:
     rows = (
         rows.exclude(state=Payment.State.FAILED)
         .exclude(run__to_release=True)
+        .exclude(run__state=PayRun.State.PREPARED)
         .select_related("run", "member__person")
         .defer("run__file")
     )
@@ -71,7 +82,46 @@ def _money(account: BankAccount, since: date, until: date) -> list[Expected]:
         found.append(
             Expected(f"claim:{claim.pk}", max(day, since), each.left, claim.claimant.person.name, (claim.code,))
         )
-    return found
+    held = Q(claims__state__in=CLAIM_SENT) | Q(also_claims__state__in=CLAIM_SENT) | Q(advance_taken__isnull=False)
+    out = Trip.objects.filter(
+        firm_id=account.firm_id, currency=account.currency, advance_paid=True, advance_settled=False
+    )
+    for trip in out.exclude(held).select_related("traveller__person"):
+        day = max(trip.ends or since, since)
+        found.append(Expected(f"advance:{trip.pk}", day, trip.advance_out, trip.traveller.person.name, (trip.code,)))
+    return [*found, *_bills(account, since, until)]
+
+
+def _bills(account: BankAccount, since: date, until: date) -> list[Expected]:
+    """What the firm's card accounts owe by their statements: the bank pays it by direct debit, in one sum."""
+    rows = StatementFile.objects.filter(
+        account__firm_id=account.firm_id, account__kind=BankAccount.Kind.CARD, account__currency=account.currency,
+        state=StatementFile.State.TAKEN, closing_minor__lt=0,
+    )  # fmt: skip
+    rows = rows.annotate(last=Max("lines__day")).filter(last__range=(since, until)).select_related("account")
+    return [
+        Expected(f"bill:{row.pk}", row.last, Money.from_minor(row.closing_minor or 0, account.currency), row.account.name, (row.account.number, row.account.name))
+        for row in rows
+    ]  # fmt: skip
+
+
+def _booked(account: BankAccount, since: date, until: date) -> list[Expected]:
+    """What finance has booked on the account already and no line has shown: money that came back, a card's bill that was paid."""
+    rows = Posting.objects.filter(firm_id=account.firm_id, currency=account.currency, date__range=(since, until))
+    rows = rows.exclude(state=Posting.State.REFUSED)
+    told: tuple[str, ...] = ()
+    if account.kind == BankAccount.Kind.CARD:
+        rows = rows.filter(key__startswith="card-bill:", subject=f"bankaccount:{account.pk}").exclude(
+            key__endswith=":undo"
+        )
+        told = CARD_PAID
+    else:
+        back = Q(key__startswith="paid-back:") | Q(key__startswith="advance-back:")
+        rows = rows.filter(back, lines__account=account.ledger_account)
+    return [
+        Expected(f"posting:{row.pk}", row.date, row.total, row.title, (*re.findall(r"\b[A-Z]+-\d[\w-]*", row.title), *told))
+        for row in rows.distinct()
+    ]  # fmt: skip
 
 
 def _charges(account: BankAccount, since: date, until: date) -> list[Expected]:
@@ -110,7 +160,7 @@ class Laid:
 
 
 def lay(account: BankAccount) -> Laid:
-    """Lay the open lines of an account beside what they may be. Seven queries at most."""
+    """Lay the open lines of an account beside what they may be. Ten queries at most."""
     count = open_lines(account).count()
     rows = list(open_lines(account)[:AT_ONCE])
     if not rows:
@@ -177,7 +227,7 @@ def agreed(account: BankAccount, until: date | None = None) -> Agreed:
 
 def label_of(key: str, thing: Expected) -> str:
     """What something is called on the page and in a match."""
-    kind = {"payment": "Payment to", "charge": "Charge", "claim": "Paid back by"}[key.partition(":")[0]]
+    kind = KINDS[key.partition(":")[0]]
     reference = thing.references[0] if thing.references else ""
     return f"{kind} {thing.name} {thing.amount}, {thing.day:%d %b} {reference}".strip()[:200]
 

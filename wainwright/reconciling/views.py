@@ -18,14 +18,21 @@ from wainwright.core.reconciling import best_for
 from wainwright.drawing.agreement import draw
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import AmountField, day_of, whole
+from wainwright.formats.csv_statement import propose
 from wainwright.formats.statement import MOST_BYTES
 from wainwright.paging import page_of
-from wainwright.reconciling import services
-from wainwright.reconciling.models import BankAccount, Line, Reconciliation
+from wainwright.reconciling.models import BankAccount, Line, Reconciliation, StatementFile
 from wainwright.reconciling.selectors import accounts_of, agreed, as_core, by_day, expected, label_of, labels, lay
+from wainwright.reconciling.services import closing as periods
+from wainwright.reconciling.services import matching, taking
+from wainwright.reconciling.services import rules as telling
 from wainwright.trips.letters import printed
 
 AT_ONCE = 40
+# What a column of a bank's table may mean, as people call it.
+COLUMNS = {
+    "date": "Day", "merchant": "Name or text", "amount": "Amount, out below zero", "debit": "Out", "credit": "In", "currency": "Currency", "key": "The bank's own key",
+}  # fmt: skip
 # What the forms of an account's page begin with.
 BLANK = dict.fromkeys(("until", "closing", "why_left", "words", "ledger_account", "coding"), "")
 
@@ -48,7 +55,7 @@ def accounts_page(request):
     if request.method == "POST":
         typed = {name: request.POST.get(name, "")[:80] for name in typed}
         try:
-            made = services.keep_account(request.member, **typed)
+            made = taking.keep_account(request.member, **typed)
             messages.info(request, f"{made.name} is kept. Take a statement in.")
             return redirect("bank-account", made.pk)
         except NotAllowed:
@@ -72,7 +79,7 @@ def account_page(request, account_id: int):
 def _show(request, account: BankAccount, status: int = 200, **more):
     laid = lay(account)
     rules = list(account.rules.all())
-    told = {line.pk: rule for line in laid.loose if (rule := services.fitting_rule(line, rules))}
+    told = {line.pk: rule for line in laid.loose if (rule := telling.fitting_rule(line, rules))}
     loose = [line for line in laid.loose if line.pk not in told]
     page = page_of(loose, AT_ONCE, request.GET.get("page"))
     likely = page_of(laid.likely, AT_ONCE, request.GET.get("likely"))
@@ -83,7 +90,7 @@ def _show(request, account: BankAccount, status: int = 200, **more):
         "account": account, "agreed": found, "picture": draw(by_day(account)), "sure": labels(laid, sure[:8]), "sure_count": len(laid.sure), "sure_values": [f"{','.join(m.lines)}>{','.join(m.things)}" for m in sure],
         "sure_at_once": len(sure), "sure_more": max(0, len(sure) - 8), "likely": labels(laid, likely.object_list), "likely_page": likely, "page": page, "beyond": laid.beyond,
         "by_rule": [(line, told[line.pk]) for line in laid.loose if line.pk in told][:8], "by_rule_count": len(told), "rules": rules,
-        "files": account.files.select_related("by__person", "account")[:6], "reading": account.files.filter(state="reading").exists(),
+        "files": account.files.select_related("by__person", "account")[:6], "reading": account.files.filter(state="reading").exists(), "unnamed": account.files.filter(state="columns")[:5],
         "matches": account.matches.select_related("by__person").prefetch_related("lines__account")[:8], "closed": account.reconciliations.select_related("by__person")[:6],
         "bank_says": last_file.closing if last_file else None, "error": "", "close_error": "", "typed": BLANK, "rule_error": "", "rule_line": 0,
         "ledger_accounts": books(account.firm).account_names, "until": found.until,
@@ -98,13 +105,45 @@ def take(request, account_id: int):
     try:
         if given is not None and given.size > MOST_BYTES:
             raise Refusal("The file is larger than 12 MB. Ask the bank for a shorter period.", "file")
-        services.take_statement(
+        taking.take_statement(
             request.member, account_id, given.name or "" if given else "", given.read() if given else b""
         )
     except NotAllowed:
         raise
     except Refusal as refusal:
         return _show(request, account, 422, error=refusal.message)
+    return redirect("bank-account", account_id)
+
+
+@require_http_methods(["GET", "POST"])
+def columns_page(request, account_id: int, file_id: int):
+    """Say which column of a table means what; it is kept for the next file like it."""
+    account = _account(request, account_id)
+    file = get_object_or_404(account.files, pk=file_id)
+    if request.method == "GET" and file.state != StatementFile.State.COLUMNS:
+        return redirect("bank-account", account_id)
+    named, error = propose(file.header), ""
+    if request.method == "POST":
+        given = {name: request.POST.get(f"column-{name}", "") for name in COLUMNS}
+        named = {name: int(text) for name, text in given.items() if text.isdecimal() and len(text) < 4}
+        try:
+            taking.name_columns(request.member, account_id, file_id, named)
+            return redirect("bank-account", account_id)
+        except (NotAllowed, Stale):
+            raise
+        except Refusal as refusal:
+            error = refusal.message
+    columns = [(name, words, named.get(name)) for name, words in COLUMNS.items()]
+    context = {"account": account, "file": file, "columns": columns, "error": error}
+    return render(request, "reconciling/columns.html", context, status=422 if error else 200)
+
+
+@require_POST
+def put_away(request, account_id: int, file_id: int):
+    """Take nothing of a table whose columns nobody has named."""
+    _account(request, account_id)
+    taking.put_away(request.member, account_id, file_id)
+    messages.info(request, "Nothing was taken of it.")
     return redirect("bank-account", account_id)
 
 
@@ -121,7 +160,7 @@ def _chosen(values: list[str]) -> list[tuple[list[str], list[str]]]:
 def confirm(request, account_id: int):
     """Confirm what was proposed: a heap, or one."""
     _account(request, account_id)
-    done, left = services.confirm(request.member, account_id, _chosen(request.POST.getlist("match")))
+    done, left = matching.confirm(request.member, account_id, _chosen(request.POST.getlist("match")))
     if done:
         messages.info(request, f"{done} confirmed.")
     for words in left[:5]:
@@ -151,7 +190,7 @@ def rule(request, account_id: int):
     try:
         text = request.POST.get("coding", "").strip()
         coding = read_coding(text, books(account.firm)) if text else Coding()
-        services.make_rule(
+        telling.make_rule(
             member, account_id, request.POST.get("words", ""), request.POST.get("ledger_account", "")[:20], coding
         )
     except (NotAllowed, Stale):
@@ -164,7 +203,7 @@ def rule(request, account_id: int):
 
 
 def _apply(request, account_id: int):
-    done, left = services.apply_rules(request.member, account_id)
+    done, left = telling.apply_rules(request.member, account_id)
     messages.info(request, f"{done} {'line is' if done == 1 else 'lines are'} posted by rule.")
     for words in left[:5]:
         messages.error(request, words)
@@ -182,7 +221,7 @@ def apply_rules(request, account_id: int):
 def undo(request, account_id: int, match_id: int):
     """Undo a match."""
     _account(request, account_id)
-    services.undo(request.member, match_id)
+    matching.undo(request.member, match_id)
     messages.info(request, "Undone: its lines are open again.")
     return redirect("bank-account", account_id)
 
@@ -197,7 +236,7 @@ def close(request, account_id: int):
             closing = AmountField(label="The balance", min_value=None).clean(post.get("closing", "")[:40])
         except ValidationError as fault:
             raise Refusal(f"Type the balance that the bank says. {' '.join(fault.messages)}", "closing") from fault
-        made = services.close(
+        made = periods.close(
             request.member, account_id, until, Money.rounded(closing, account.currency), post.get("why_left", "")
         )
     except (NotAllowed, Stale):
@@ -247,6 +286,6 @@ def reconciliation_pdf(request, account_id: int, number: int):
 def reopen(request, account_id: int, number: int):
     """Open a closed period again."""
     _closed(request, account_id, number)
-    services.reopen(request.member, number, request.POST.get("why", ""))
+    periods.reopen(request.member, number, request.POST.get("why", ""))
     messages.info(request, "The period is open again.")
     return redirect("bank-account", account_id)

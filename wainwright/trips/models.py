@@ -60,6 +60,10 @@ class Trip(CodedModel):
     advance_minor = models.BigIntegerField(default=0)
     advance_paid = models.BooleanField(default=False)
     advance_settled = models.BooleanField(default=False, help_text="Set against a posted claim.")
+    advance_unpaid_minor = models.BigIntegerField(default=0, help_text="What a paid one was raised by, not paid yet.")
+    advance_back_minor = models.BigIntegerField(
+        default=0, help_text="What of it came back, or was accounted for before the rest was paid."
+    )
     shares = models.JSONField(default=list, blank=True, help_text="How its cost is split over codings.")
     answers = models.JSONField(default=dict, blank=True, help_text="Answers to the firm's own questions.")
     permissions = models.JSONField(default=list, blank=True, help_text="Special permissions added by hand.")
@@ -158,9 +162,25 @@ class Trip(CodedModel):
         return Money.from_minor(self.advance_minor, self.currency)
 
     @property
+    def advance_to_pay(self) -> Money:
+        """What of the advance is still to be paid out: all of it, or what it was raised by since."""
+        minor = self.advance_unpaid_minor if self.advance_paid else self.advance_minor
+        return Money.from_minor(minor, self.currency)
+
+    @property
+    def advance_paid_out(self) -> Money:
+        """What of the advance was paid out, whatever came back of it."""
+        return self.advance - self.advance_to_pay
+
+    @property
+    def advance_out(self) -> Money:
+        """What of the advance the traveller holds, if no claim has taken it."""
+        return self.advance_paid_out - Money.from_minor(self.advance_back_minor, self.currency)
+
+    @property
     def advance_subject(self) -> str:
-        """The name of its advance on payments."""
-        return f"advance:{self.pk}"
+        """The name of its next payment: of the advance, or of what one of so much is raised by. Each is paid once."""
+        return f"advance:{self.pk}:{self.advance_paid_out.minor}" if self.advance_paid else f"advance:{self.pk}"
 
     @property
     def planned(self) -> Money | None:

@@ -8,7 +8,7 @@ from datetime import date
 from functools import cached_property
 from typing import Any
 
-from django.db.models import QuerySet, Sum
+from django.db.models import F, QuerySet, Sum
 
 from wainwright import clock
 from wainwright.accounts.models import Payment
@@ -37,6 +37,8 @@ from wainwright.trips.moving import move_of
 from wainwright.trips.own_findings import Seen, own_findings, route_findings
 
 ALLOWANCE = "allowance"
+# What of its advance a traveller holds, in SQL, as ``Trip.advance_out`` says it.
+ADVANCE_OUT = F("advance_minor") - F("advance_unpaid_minor") - F("advance_back_minor")
 # The large columns of a signed version, which few pages read.
 WHOLE = ("signed__frozen", "signed__lines")
 
@@ -181,13 +183,13 @@ def borne_by(trip: Trip, done: TripFigures) -> list[tuple[Coding, Money]]:
 
 def outstanding_advances(traveller: Membership, besides: Trip, currency: str) -> Money:
     """Return the advances of a person's other trips that were paid and not yet set against a claim."""
-    rows = Trip.objects.filter(traveller=traveller, advance_paid=True, advance_settled=False)
-    return Money.from_minor(rows.exclude(pk=besides.pk).aggregate(s=Sum("advance_minor", default=0))["s"], currency)
+    rows = Trip.objects.filter(traveller=traveller, advance_paid=True, advance_settled=False).exclude(pk=besides.pk)
+    return Money.from_minor(rows.aggregate(s=Sum(ADVANCE_OUT, default=0))["s"], currency)
 
 
 def advance_with_bank(trip: Trip) -> bool:
     """Say whether the payment of a trip's advance is with the bank and not answered yet. One query at most."""
-    if not trip.advance_minor or trip.advance_paid:
+    if not trip.advance_to_pay:
         return False
     return Payment.objects.filter(subject=trip.advance_subject, state__in=Payment.OPEN).exists()
 
@@ -196,12 +198,28 @@ def advance_words(trip: Trip | None) -> str:
     """Say how the advance of a trip stands, the same on its page and its claim's; nothing where none was asked for."""
     if trip is None or not trip.advance_minor:
         return ""
+    parts = _advance_parts(trip)
+    if trip.advance_paid and not trip.advance_out and not trip.advance_to_pay:
+        return parts
+    return "; ".join(filter(None, (_advance_stands(trip), parts)))
+
+
+def _advance_parts(trip: Trip) -> str:
+    """What of a paid advance came back, and what it was raised by and is not paid yet, in words."""
+    back, more = Money.from_minor(trip.advance_back_minor, trip.currency), trip.advance_to_pay
+    words = [f"{back} of it came back" if back else ""]
+    if trip.advance_paid and more:
+        words.append(f"{more} more is {'with the bank' if advance_with_bank(trip) else 'asked for, not paid yet'}")
+    return "; ".join(filter(None, words))
+
+
+def _advance_stands(trip: Trip) -> str:
     if trip.advance_paid and (row := trip.advance_taken.select_related("claim").first()) is not None:
         return f"paid, and set against {row.claim.code}"
     claim = _advance_claim(trip)
     set_off = claim is not None and claim.statement is not None and claim.statement.advance_minor > 0
     code, state = (claim.code, claim.state) if claim is not None else ("", "")
-    return advance_standing(trip.advance_paid, advance_with_bank(trip), code, state, set_off)
+    return advance_standing(trip.advance_paid, not trip.advance_paid and advance_with_bank(trip), code, state, set_off)
 
 
 def _advance_claim(trip: Trip) -> Any:

@@ -19,11 +19,11 @@ from wainwright.expenses.services.feeds import ask_for_all
 from wainwright.expenses.services.mails import open_again_what_broke_off, take_from_folder
 from wainwright.expenses.services.reading import read_again_what_broke_off
 from wainwright.journals.services import go_on_where_broken_off
-from wainwright.masters.services import fetch_due, put_away_what_broke_off
+from wainwright.masters.services.fetching import fetch_due, put_away_what_broke_off
 from wainwright.news.daily import send_daily
 from wainwright.people.files import delete_dropped
 from wainwright.people.models import Attempt, Guess, Once
-from wainwright.reconciling.services import read_again_what_broke_off as read_statements_again
+from wainwright.reconciling.services.taking import read_again_what_broke_off as read_statements_again
 from wainwright.trail import anchors
 from wainwright.trips.services.road import move_along
 

@@ -7,10 +7,12 @@ from django.db import transaction
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.accounts.selectors import books as ledger_books
+from wainwright.accounts.selectors import supplier_of
 from wainwright.claims.models import Claim
-from wainwright.claims.paying import ISSUER, all_paid
+from wainwright.claims.paying import ADVANCE, ISSUER, all_paid, subject_of
 from wainwright.claims.services.closing import link, settled
 from wainwright.claims.services.correcting import may_set_off, set_off_advance
+from wainwright.core.money import Money
 from wainwright.core.posting import advance_journal, payment_journal
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.formats.apart import apart
@@ -21,6 +23,8 @@ from wainwright.people.selectors import finance_of
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 
+# From these finance may say what became of a payment: the file went to the bank, whether or not it has answered.
+SETTLED_BY_HAND = (PayRun.State.SENT, PayRun.State.WAITING, PayRun.State.ANSWERED)
 # What the bank must have said of a payment that is closed.
 CLOSED = {Payment.State.PAID: Outcome.PAID, Payment.State.FAILED: Outcome.REFUSED}
 
@@ -93,9 +97,7 @@ def settle_by_hand(member: Membership, payment_id: int, paid: bool, words: str) 
         payment = (
             Payment.objects.select_for_update(of=("self",))
             .select_related("run")
-            .filter(
-                pk=payment_id, run__firm_id=member.firm_id, run__state__in=[PayRun.State.WAITING, PayRun.State.ANSWERED]
-            )
+            .filter(pk=payment_id, run__firm_id=member.firm_id, run__state__in=SETTLED_BY_HAND, run__to_release=False)
             .first()
         )
         if payment is None or not payment.open or payment.member_id == member.pk:
@@ -144,13 +146,13 @@ def _answered(payment_id: int, answer: Answer) -> None:
             _tell_finance(payment, f"not settled yet, {words}")
     if answer.outcome == Outcome.PENDING:
         return
-    kind, _, number = payment.subject.partition(":")
-    things = Trip.objects if kind == "advance" else Claim.objects.select_related("trip", "statement")
-    thing = things.select_for_update(of=("self",)).select_related("firm").get(pk=int(number))
+    kind, number = subject_of(payment.subject)
+    things = Trip.objects if kind == ADVANCE else Claim.objects.select_related("trip", "statement")
+    thing = things.select_for_update(of=("self",)).select_related("firm").get(pk=number)
     if isinstance(thing, Trip) and accepted and not may_set_off(thing):
         # The journal of its claim is on the way: the answer is taken up when that is entered or refused.
         return
-    where = f"/trips/{thing.pk}/" if kind == "advance" else link(thing)
+    where = f"/trips/{thing.pk}/" if kind == ADVANCE else link(thing)
     if not accepted:
         payment.state, payment.failure = Payment.State.FAILED, words[:120]
         payment.save(update_fields=["state", "failure"])
@@ -165,14 +167,14 @@ def _answered(payment_id: int, answer: Answer) -> None:
     payment.state = Payment.State.PAID
     payment.save(update_fields=["state"])
     books = ledger_books(thing.firm).accounts
-    make = advance_journal if kind == "advance" else payment_journal
+    make = advance_journal if kind == ADVANCE else payment_journal
     journal = make(f"payment:{payment.end_to_end}", payment.amount, books, payment.text)
+    journal = journal.naming(supplier_of(payment.member), (*books.of_staff, books.advances))
     posting = accounts.prepare_posting(
         thing.firm, journal, payment.subject, f"Payment {payment.text}", payment.run.date
     )
     if isinstance(thing, Trip):
-        thing.advance_paid = True
-        thing.save(update_fields=["advance_paid"])
+        _paid_out(thing, payment.amount)
         record(None, "advance paid", thing.subject, firm_id=thing.firm_id, after={"amount": payment.amount_minor})
         correction = set_off_advance(thing, payment.amount)
         if correction is not None:
@@ -186,6 +188,18 @@ def _answered(payment_id: int, answer: Answer) -> None:
         where,
     )
     transaction.on_commit(lambda: accounts.send_posting(posting, None))
+
+
+def _paid_out(trip: Trip, amount: Money) -> None:
+    """Keep that an advance, or what it was raised by, was paid. Inside the caller's transaction."""
+    if trip.advance_paid:
+        if trip.advance_settled:
+            # A claim has taken what was paid before: what the traveller holds is the rest alone.
+            trip.advance_back_minor = trip.advance_paid_out.minor
+            trip.advance_settled = False
+        trip.advance_unpaid_minor = max(0, trip.advance_unpaid_minor - amount.minor)
+    trip.advance_paid = True
+    trip.save(update_fields=["advance_paid", "advance_settled", "advance_unpaid_minor", "advance_back_minor"])
 
 
 def _settle_if_even(correction: Posting) -> None:

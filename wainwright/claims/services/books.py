@@ -17,8 +17,11 @@ from wainwright.accounts.models import PayRun, Posting
 from wainwright.accounts.periods import open_day
 from wainwright.accounts.refusals import refusal_said
 from wainwright.accounts.selectors import books as ledger_books
+from wainwright.accounts.selectors import supplier_of, supplier_of_merchant
 from wainwright.claims.models import Claim
 from wainwright.claims.paying import (
+    ADVANCE,
+    ISSUER,
     AtBank,
     Part,
     advance_text,
@@ -26,6 +29,7 @@ from wainwright.claims.paying import (
     at_bank,
     parts_of,
     payable,
+    subject_of,
     waiting_for_bank,
 )
 from wainwright.claims.selectors import journal_for
@@ -48,6 +52,8 @@ from wainwright.trips.models import Trip
 from wainwright.trips.selectors import advance_words
 
 log = logging.getLogger(__name__)
+# What the ledger says of a supplier that it does not know, or has closed.
+UNKNOWN_SUPPLIER = "LB-501"
 
 
 def post(member: Membership, claim_id: int, version: int, on: date | None = None) -> Claim:
@@ -207,7 +213,7 @@ def pay_what_can_be_paid(
             left.append(f"The advance of {trip.code} is your own: somebody else pays it.")
         parts = [part for its in parts_of(chosen).values() for part in its]
         payables = payables_of(parts)
-        payables += [accounts.Payable(t.advance_subject, t.traveller, t.advance, advance_text(t)) for t in trips]
+        payables += [accounts.Payable(t.advance_subject, t.traveller, t.advance_to_pay, advance_text(t)) for t in trips]
         if left and not payables:
             raise Stale(f"Nothing is left to pay. {' '.join(left)}")
         early = [each for each in payables if each.early]
@@ -279,7 +285,7 @@ def finish_pay_run(run: PayRun) -> None:
 def post_again(member: Membership, posting_id: int) -> Posting:
     """Finance sends a journal again that the ledger refused and that is no claim's: a payment, an advance set off.
 
-    It keeps its key and its lines, and takes today's date. Raises ``NotAllowed``, ``Stale``.
+    It keeps its key and its lines, takes today's date, and names whoever the supplier is by now. Raises ``NotAllowed``, ``Stale``.
     """
     if not member.finance:
         raise NotAllowed("Only finance posts.")
@@ -290,15 +296,34 @@ def post_again(member: Membership, posting_id: int) -> Posting:
             .get(pk=posting_id, firm_id=member.firm_id)
         )
         if posting.state != Posting.State.REFUSED or posting.key.startswith(("claim:", "reverse:")):
-            raise Stale(
-                "Only a refused journal of a payment or an advance is sent again here. A claim is posted on the bench."
-            )
+            raise Stale("Only a refused journal that is no claim's is sent again here. A claim is posted on the bench.")
+        rename_party(posting)
         posting.state, posting.time = Posting.State.SENDING, clock.now()
         posting.date = open_day(posting.firm, clock.today(posting.firm.zone))
         posting.tries += 1
         posting.save()
         record(member, "sent the journal again", posting.subject, after={"key": posting.key, "try": posting.tries})
     return accounts.send_posting(posting, member)
+
+
+def rename_party(posting: Posting) -> None:
+    """Name on a refused journal whoever is the supplier by now, where the ledger does not know the one it named. Inside the caller's transaction."""
+    old = posting.refusal_about
+    if posting.refusal_code != UNKNOWN_SUPPLIER or not old:
+        return
+    posting.lines.filter(party=old).update(party=_party_now(posting))
+
+
+def _party_now(posting: Posting) -> str:
+    """The supplier that a journal is about as the firm has it now: a person's, a merchant's, a card issuer's."""
+    kind, number = subject_of(posting.subject)
+    if kind in ("claim", ISSUER):
+        return supplier_of(Claim.objects.select_related("claimant__supplier").get(pk=number).claimant)
+    if kind == ADVANCE:
+        return supplier_of(Trip.objects.select_related("traveller__supplier").get(pk=number).traveller)
+    billed, charge = getattr(posting, "billed", None), posting.charges.select_related("card").first()
+    merchant = billed.supplier if billed is not None else charge.card.issuer if charge is not None else ""
+    return supplier_of_merchant(posting.firm, merchant)
 
 
 def finish_what_broke_off(patience: timedelta = timedelta(minutes=2)) -> int:

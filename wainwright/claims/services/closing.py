@@ -10,7 +10,7 @@ from django.db.models import Sum
 from wainwright import clock
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import Posting
-from wainwright.accounts.selectors import books
+from wainwright.accounts.selectors import books, supplier_of
 from wainwright.accounts.services import give_back
 from wainwright.claims.beside import beside, owes
 from wainwright.claims.models import PAYS_BACK, Claim, TakenOff
@@ -75,8 +75,8 @@ def nothing_to_claim(member: Membership, trip_id: int) -> Trip:
         if not claim.editable or claim.expenses.exists():
             raise Refusal(f"{claim.code} is there, {claim.state}. Withdraw it first, or send it.")
         withdraw(member, claim.pk, claim.version)
-    if trip.advance_paid:
-        raise Refusal(f"The advance of {trip.advance} was paid. Make the claim: it says what of it goes back.")
+    if trip.advance_out:
+        raise Refusal(f"The advance of {trip.advance_out} was paid. Make the claim: it says what of it goes back.")
     before = trip.state
     trip.state = TRIP.after(trip.state, "close")
     trip.version += 1
@@ -141,7 +141,9 @@ def take_note_paid_back(member: Membership, claim_id: int, on: date, reference: 
     if len(reference.strip()) < 3:
         raise Refusal("Say how it came in: the line of the bank's statement, the receipt of the till.", "reference")
     text = f"Paid back, {claim.code} {claim.title}"
-    journal = paid_back_journal(f"paid-back:{claim.firm_id}:{claim.number}", left, books(claim.firm).accounts, text)
+    ledger = books(claim.firm).accounts
+    journal = paid_back_journal(f"paid-back:{claim.firm_id}:{claim.number}", left, ledger, text)
+    journal = journal.naming(supplier_of(claim.claimant), ledger.of_staff)
     posting = accounts.prepare_posting(claim.firm, journal, claim.subject, text, on)
     record(
         member,

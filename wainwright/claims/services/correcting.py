@@ -5,22 +5,22 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from django.db import transaction
-from django.db.models import F, QuerySet, Sum
+from django.db.models import F, QuerySet
 
 from wainwright import clock
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import Posting
-from wainwright.accounts.selectors import books
+from wainwright.accounts.selectors import books, supplier_of
 from wainwright.claims.models import Claim, OverPermitted
 from wainwright.claims.services.closing import link
 from wainwright.claims.services.road import asked_for, contents_of, finance_claim, renew
 from wainwright.claims.services.statements import amend, must_not_be_on_its_way
 from wainwright.claims.statements import read
-from wainwright.core.coding import Coding, check_coding
+from wainwright.core.coding import ACCOUNT, Coding, check_coding
 from wainwright.core.money import Money
 from wainwright.core.posting import set_off_journal
 from wainwright.core.routing import RouteStep, work_out_route
-from wainwright.core.statement import Statement
+from wainwright.core.statement import Statement, reaccounted
 from wainwright.core.states import CLAIM, CLAIM_SENT
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
@@ -60,6 +60,26 @@ def recode(member: Membership, claim_id: int, version: int, dimension: str, old:
     amend(claim, member, "corrected the coding", done, after)
     ask_owners(member, claim, done)
     tell(claim.claimant, f"Finance corrected the coding of {claim.title} from {old} to {coding}", link(claim))
+    return places
+
+
+@transaction.atomic
+def reaccount(member: Membership, claim_id: int, version: int, old: str, account: str) -> int:
+    """Finance puts another account in place of one on a claim that was sent; return how many places changed.
+
+    The statement's next version; nobody is asked again, since what its owners bear stays. Raises ``Refusal``, ``Stale``.
+    """
+    claim = finance_claim(member, claim_id, version)
+    if claim.state not in ("In finance check", "Posting refused", "Cleared"):
+        raise Stale(f"The claim stands at {claim.state}: its accounts cannot be corrected now.")
+    known = books(claim.firm).codes.codes.get((ACCOUNT, account))
+    if known is None or not known.open_on(clock.today(claim.firm.zone)):
+        raise Refusal(f"Account {account[:20] or '(none)'} is not open in the ledger.", "account")
+    done, places = reaccounted(read(claim.statement, claim.currency), old, account)
+    if not places:
+        raise Refusal(f"Nothing on the claim is on account {old[:20]}.", "old")
+    after = {"instead of": old, "account": account, "places": places}
+    amend(claim, member, "corrected an account", done, after)
     return places
 
 
@@ -205,18 +225,21 @@ def set_off_advance(trip: Trip, amount: Money) -> Posting | None:
     if claim is None or claim.statement is None:
         return None
     was = read(claim.statement, claim.currency)
-    # What was set against it of other trips' advances stays.
-    taken = claim.advances_taken.aggregate(s=Sum("amount_minor", default=0))["s"]
-    done = was.with_advance(amount + Money.from_minor(taken, claim.currency))
+    # What was set against it before stays: of other trips' advances, and of this one where it was raised since.
+    done = was.with_advance(was.advance + amount)
     row = amend(claim, None, "the advance was paid and set against it", done)
     words = f"Due to you is now {done.settlement.due} {claim.currency} (statement {row.number})."
     tell(claim.claimant, f"The advance of {amount} is set against {claim.title}", link(claim), words)
     if claim.state != "Posted":
         return None
     key = f"set-off:{claim.firm_id}:{claim.number}:{claim.entry}"
+    before = Posting.objects.filter(firm=claim.firm, key__startswith=key).count()
+    key = f"{key}:{before + 1}" if before else key
     text = f"Advance set against {claim.code}"
     back = done.settlement.owed_back - was.settlement.owed_back
-    journal = set_off_journal(key, amount, back, books(claim.firm).accounts, text)
+    ledger = books(claim.firm).accounts
+    journal = set_off_journal(key, amount, back, ledger, text)
+    journal = journal.naming(supplier_of(claim.claimant), (*ledger.of_staff, ledger.advances))
     trip.advance_settled = True
     trip.save(update_fields=["advance_settled"])
     return accounts.prepare_posting(claim.firm, journal, claim.subject, text, clock.today(claim.firm.zone))

@@ -9,7 +9,7 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import Payment, PayRun, Posting
-from wainwright.accounts.selectors import books
+from wainwright.accounts.selectors import books, supplier_of
 from wainwright.claims.models import Claim
 from wainwright.claims.paying import at_bank, parts_of, payable
 from wainwright.claims.services.answers import answered_by_hand
@@ -31,18 +31,23 @@ def methods_of(member: Membership) -> tuple[str, ...]:
     return tuple(rulebook(member.firm).policy.pay_methods) or METHODS
 
 
-def pay_by_hand(member: Membership, claim_id: int, method: str, on: date, reference: str, note: str = "") -> PayRun:
-    """Finance says that a claim was paid without a file: how, when, under which reference. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
+def said_by_hand(member: Membership, method: str, on: date, reference: str, note: str) -> str:
+    """Check how something was paid without a file; return reference and note in words. Raises ``NotAllowed``, ``Refusal``."""
     if not member.finance:
         raise NotAllowed("Only finance pays.")
     reference, note = " ".join(reference.split())[:80], " ".join(note.split())[:60]
-    words = f"{reference} ({note})" if note else reference
     if method not in methods_of(member):
         raise Refusal("Choose how it was paid.", "method")
     if len(reference.strip()) < 3:
         raise Refusal("Say under which reference it was paid, so that it is found on the statement.", "reference")
     if not date(2000, 1, 1) <= on <= clock.today(member.firm.zone):
         raise Refusal("Choose the day on which it was paid: today or before.", "on")
+    return f"{reference} ({note})" if note else reference
+
+
+def pay_by_hand(member: Membership, claim_id: int, method: str, on: date, reference: str, note: str = "") -> PayRun:
+    """Finance says that a claim was paid without a file: how, when, under which reference. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
+    words = said_by_hand(member, method, on, reference, note)
     with transaction.atomic():
         claim = payable(member, at_bank(member.firm_id)).select_for_update(of=("self",)).filter(pk=claim_id).first()
         if claim is None:
@@ -130,7 +135,7 @@ def write_off(member: Membership, claim_id: int, account: str, why: str) -> Post
         text = f"Written off, {claim.code} {claim.title}"
         journal = written_off_journal(
             f"written-off:{claim.firm_id}:{claim.number}", left, ledger.accounts, account, text
-        )
+        ).naming(supplier_of(claim.claimant), ledger.accounts.of_staff)
         posting = accounts.prepare_posting(claim.firm, journal, claim.subject, text, clock.today(claim.firm.zone))
         record(
             member,

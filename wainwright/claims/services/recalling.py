@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 
 from django.db import transaction
+from django.db.models import Q
 
 from wainwright import clock
 from wainwright.accounts import services as accounts
@@ -21,6 +22,7 @@ from wainwright.news.services import tell
 from wainwright.people.models import Membership
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
+from wainwright.trips.selectors import ADVANCE_OUT
 
 
 def recall(member: Membership, claim_id: int, version: int, why: str, on: date | None = None) -> Claim:
@@ -112,8 +114,9 @@ def _unposted(claim: Claim) -> None:
         accounts.use_budgets(claim.firm, row.budget_day.year, claim.subject, done.by_code, actual=False)
         if row.advance_minor:
             taken = claim.advances_taken.values("trip_id")
-            Trip.objects.filter(pk__in=[claim.trip_id or 0]).update(advance_settled=False)
-            Trip.objects.filter(pk__in=taken).update(advance_settled=False)
+            # What came back in money meanwhile is out no more.
+            held = Trip.objects.alias(out=ADVANCE_OUT).filter(out__gt=0)
+            held.filter(Q(pk=claim.trip_id) | Q(pk__in=taken)).update(advance_settled=False)
 
 
 def recalled_half(before: datetime) -> list[Posting]:

@@ -5,13 +5,16 @@ from __future__ import annotations
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.accounts.ahead import would_refuse
+from wainwright.accounts.selectors import books
 from wainwright.accounts.services import give_back
 from wainwright.claims.models import Claim
 from wainwright.claims.risk import risk_as_kept, risk_of
-from wainwright.claims.selectors import load_file
+from wainwright.claims.selectors import journal_for, load_file
 from wainwright.claims.services.closing import give_back_expenses, link, take_earlier_off
 from wainwright.claims.services.compose import mine
 from wainwright.claims.services.statements import must_not_be_on_its_way, write
+from wainwright.claims.statements import read
 from wainwright.core.money import Money
 from wainwright.core.risk import drawn, looks_at
 from wainwright.core.statement import Line, Statement
@@ -173,7 +176,7 @@ def clears_itself(claim: Claim) -> bool:
     number = drawn(policy.look_seed, f"{claim.code}:{row.number}")
     found = looks_at(risk_as_kept(row), policy.harmless_to, claim.total, above, policy.look_share, number)
     after = {"number drawn": str(number), "of": f"{claim.code}:{row.number}", "why": found.why}
-    if found.looks:
+    if found.looks or ahead_of(claim):
         record(None, "goes to finance to be looked at", claim.subject, firm_id=claim.firm_id, after=after)
         return False
     before = claim.state
@@ -227,6 +230,14 @@ def finance_claim(member: Membership, claim_id: int, version: int | None = None)
     return claim
 
 
+def ahead_of(claim: Claim) -> list[str]:
+    """What the ledger would refuse of a claim that was sent, as far as is known here today."""
+    if claim.statement is None:
+        return []
+    journal = journal_for(claim, read(claim.statement, claim.currency), books(claim.firm))
+    return would_refuse(claim.firm, journal, clock.today(claim.firm.zone))
+
+
 @transaction.atomic
 def clear(member: Membership, claim_id: int, version: int) -> Claim:
     """Finance clears the claim: its figures are right and it may be posted."""
@@ -235,6 +246,8 @@ def clear(member: Membership, claim_id: int, version: int) -> Claim:
         raise Refusal(f"{claim.claimant.person.name} objects: {claim.objection} Answer that first.")
     before = claim.state
     claim.state = CLAIM.after(claim.state, "clear")
+    if faults := ahead_of(claim):
+        raise Refusal(f"The ledger would refuse it. {' '.join(faults[:3])}")
     claim.cleared_by = member
     claim.version += 1
     claim.save()

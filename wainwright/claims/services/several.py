@@ -109,14 +109,18 @@ def set_advance(member: Membership, claim_id: int, trip_id: int) -> Claim:
     if trip is None:
         raise Stale("That advance is set against a claim already.")
     _take(claim, trip)
-    what, after = "set an advance against it", {"trip": trip.code, "amount": str(trip.advance)}
+    what, after = "set an advance against it", {"trip": trip.code, "amount": str(trip.advance_out)}
     if claim.editable:
         changed(member, claim, what, None, after)
     else:
         done = read(claim.statement, claim.currency)
-        amend(claim, member, what, done.with_advance(done.advance + trip.advance), after)
+        amend(claim, member, what, done.with_advance(done.advance + trip.advance_out), after)
     if member.pk != claim.claimant_id:
-        tell(claim.claimant, f"The advance of {trip.title}, {trip.advance}, is set against {claim.title}", link(claim))
+        tell(
+            claim.claimant,
+            f"The advance of {trip.title}, {trip.advance_out}, is set against {claim.title}",
+            link(claim),
+        )
     return claim
 
 
@@ -151,7 +155,7 @@ def _undecided(member: Membership, claim_id: int) -> Claim:
 def _take(claim: Claim, trip: Trip) -> None:
     """Set a trip's advance against a claim where it was paid and nobody has it."""
     if trip.advance_paid and not trip.advance_settled and not AdvanceTaken.objects.filter(trip=trip).exists():
-        AdvanceTaken.objects.create(claim=claim, trip=trip, amount_minor=trip.advance_minor)
+        AdvanceTaken.objects.create(claim=claim, trip=trip, amount_minor=trip.advance_out.minor)
 
 
 def advances_on(claim: Claim) -> list[tuple[Trip, Money]]:

@@ -76,6 +76,9 @@ class Charge(models.Model):
     original_minor = models.BigIntegerField(null=True, blank=True)
     original_currency = models.CharField(max_length=3, blank=True)
     aside = models.CharField(max_length=120, blank=True, help_text="Put aside, and why.")
+    posting = models.ForeignKey(
+        "accounts.Posting", on_delete=models.PROTECT, null=True, blank=True, related_name="charges", help_text="The journal that told the ledger of it."
+    )  # fmt: skip
     reminded = models.DateField(null=True, blank=True, help_text="When its owner was last reminded of it.")
     state = models.CharField(max_length=14, choices=[(s, s) for s in CHARGE.states], default=CHARGE.first)
 

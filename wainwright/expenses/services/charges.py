@@ -21,8 +21,9 @@ from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.arrivals import arrived
 from wainwright.expenses.models import CardFile, Charge, ColumnMapping
+from wainwright.expenses.services.taking import follow_charge
 from wainwright.formats.apart import apart
-from wainwright.formats.csv_statement import propose, read_csv, says_enough
+from wainwright.formats.csv_statement import header_key, propose, read_csv, says_enough
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.statement import MOST_BYTES, Statement, StatementLine
 from wainwright.formats.statements import format_of
@@ -89,7 +90,7 @@ def _statements(file: CardFile) -> list[Statement] | None:
     table = apart("table", content)
     file.header, file.sample = clean_data([list(table.header), [list(row) for _, row in table.rows[:SAMPLE]]])
     if not file.mapping:
-        kept = ColumnMapping.objects.filter(member=file.member, header=_header_key(table.header)).first()
+        kept = ColumnMapping.objects.filter(member=file.member, header=header_key(table.header)).first()
         file.mapping = kept.columns if kept else propose(table.header)
         if not says_enough(file.mapping):
             return None
@@ -98,12 +99,8 @@ def _statements(file: CardFile) -> list[Statement] | None:
 
 def _keep_mapping(file: CardFile) -> None:
     """What a person named, or took as it was proposed, is found again by the header."""
-    key = _header_key(file.header)
+    key = header_key(file.header)
     ColumnMapping.objects.update_or_create(member=file.member, header=key, defaults={"columns": file.mapping})
-
-
-def _header_key(header: Sequence[str]) -> str:
-    return hashlib.sha256("|".join(header).casefold().encode()).hexdigest()
 
 
 @transaction.atomic
@@ -318,13 +315,22 @@ def _charge(member: Membership, row: dict) -> Charge:
 
 
 def _book(row: dict) -> bool:
-    """A charge that was pending is booked now, at the amount it has now; one that is posted stays as it is."""
-    changed = Charge.objects.filter(pk=row["charge"]).exclude(state="Posted")
-    return bool(
-        changed.update(
-            bank_id=row["key"], amount_minor=row["minor"], date=date.fromisoformat(row["day"]), pending=False
-        )
+    """A charge that was pending is booked now, at the amount it has now; a cost that nobody has certified follows it.
+
+    What was sent or posted stays as it was signed: the ledger is told of the difference (``journals/billed.py``).
+    """
+    charge = (
+        Charge.objects.select_related("expense__claim", "expense__firm").filter(pk=row["charge"], pending=True).first()
     )
+    if charge is None:
+        return False
+    before, charge.amount_minor = charge.amount_minor, row["minor"]
+    charge.bank_id, charge.date, charge.pending = row["key"], date.fromisoformat(row["day"]), False
+    charge.save(update_fields=["bank_id", "amount_minor", "date", "pending"])
+    expense = charge.expense
+    if expense is not None and charge.amount_minor != before and (expense.claim is None or expense.claim.editable):
+        follow_charge(expense, charge)
+    return True
 
 
 @transaction.atomic

@@ -166,6 +166,19 @@ def set_tax(expense: Expense, stated: Money | None) -> None:
     expense.tax_minor, expense.tax_odd = line.tax.minor, line.odd and bool(expense.tax_rate)
 
 
+def follow_charge(expense: Expense, charge: Charge) -> None:
+    """Give a cost the amount at which its charge was booked; what a receipt says of tax stays. Inside the caller's transaction."""
+    before, original = expense.amount_minor, expense.original
+    set_amount(expense, original or charge.amount, charge.amount if original is not None else None)
+    set_tax(expense, expense.tax if expense.tax_minor else None)
+    expense.version += 1
+    expense.save()
+    record(
+        None, "the card's charge was booked", expense.key, firm_id=expense.firm_id, before={"amount": before},
+        after={"amount": expense.amount_minor, "charge": charge.pk},
+    )  # fmt: skip
+
+
 @transaction.atomic
 def mark_personal(member: Membership, charge_id: int) -> Expense:
     """Mark a charge on the firm's card as personal: it becomes a line that is owed back. Raises ``Stale``."""

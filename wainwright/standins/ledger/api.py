@@ -82,6 +82,7 @@ def _journal(firm: str, key: str, body: dict[str, Any]) -> Answer:
             Entry(
                 Coding.of(dict(line.get("coding") or {}).items()).with_account(str(line["account"])), Money.of(str(line["debit"]), currency),
                 Money.of(str(line["credit"]), currency), str(line.get("text") or ""),
+                str(line.get("supplier") or "")[:20],
             )
             for line in body["lines"]
         )  # fmt: skip

@@ -30,9 +30,18 @@ class Standin:
             refused = _check(entry.coding.parts(), codes, on)
             if refused:
                 return refused
+        refused = _check_parties({entry.party for entry in journal.entries} - {""}, firm, on)
+        if refused:
+            return refused
         number = f"B{on:%y}-{LedgerEntry.objects.filter(firm=firm).count() + 1:05d}"
         lines = [
-            {"parts": e.coding.parts(), "debit": str(e.debit.amount), "credit": str(e.credit.amount), "text": e.text}
+            {
+                "parts": e.coding.parts(),
+                "debit": str(e.debit.amount),
+                "credit": str(e.credit.amount),
+                "text": e.text,
+                "supplier": e.party,
+            }
             for e in journal.entries
         ]
         LedgerEntry.objects.create(firm=firm, key=journal.key, number=number, date=on, lines=lines)
@@ -89,6 +98,14 @@ def _party(row: LedgerParty) -> Master:
         iban=row.iban,
         tax_number=row.tax_number,
     )
+
+
+def _check_parties(named: set[str], firm: str, on: date) -> Refused | None:
+    """Whom the entries name must be a supplier that is open."""
+    rows = LedgerParty.objects.filter(firm=firm, kind=SUPPLIER, code__in=named) if named else ()
+    known = {row.code for row in rows if not (row.open_until and on > row.open_until)}
+    missing = sorted(named - known)
+    return Refused("LB-501", f"Ukjent leverandør {missing[0]}", missing[0]) if missing else None
 
 
 def _check(parts: dict[str, str], codes: dict[tuple[str, str], LedgerCode], on: date) -> Refused | None:

@@ -19,19 +19,22 @@ class AdvancePanel(Panel):
     order = 75
 
     def there(self, page: Page) -> bool:
-        """While planning, until it is paid; on a move on the employee's own trip alone."""
-        return page.editable and not page.trip.advance_paid and page.trip.moves_with_id is None
+        """While planning: asked for, or raised where one is paid; on a move on the employee's own trip alone."""
+        return page.editable and page.trip.moves_with_id is None
 
     def says(self, page: Page) -> str:
         """What is asked for, or what could be."""
         most = page.file.figures.proposed_advance.amount
+        if page.trip.advance_paid:
+            more = page.trip.advance_to_pay
+            return f"{page.trip.advance_paid_out} paid{f', {more} more asked for' if more else ''}"
         if page.trip.advance_minor:
             return f"{page.trip.advance} asked for"
         return f"up to {most}" if most.minor else "none is due"
 
     def asks(self, page: Page) -> bool:
         """Where more is asked for than is proposed."""
-        return page.trip.advance > page.file.figures.proposed_advance.amount
+        return bool(page.trip.advance_to_pay) and page.trip.advance > page.file.figures.proposed_advance.amount
 
     def answers(self, target: str, page: Page) -> str:
         """The advance."""
@@ -40,7 +43,7 @@ class AdvancePanel(Panel):
     def load(self, page: Page, which: str) -> dict[str, Any]:
         """The proposal with its workings, and what was typed."""
         return {
-            "proposed": page.file.figures.proposed_advance, "outstanding": page.file.outstanding,
+            "paid": page.trip.advance_paid_out, "proposed": page.file.figures.proposed_advance, "outstanding": page.file.outstanding,
             "amount": page.typed.get("amount", page.trip.advance.amount), "error": page.typed.get("error", ""),
         }  # fmt: skip
 

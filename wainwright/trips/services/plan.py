@@ -260,15 +260,15 @@ def ask_advance(member: Membership, trip_id: int, amount: Decimal, most: Money) 
     trip = mine(member, trip_id)
     if trip.moves_with_id is not None:
         raise Refusal("An advance is asked for on the employee's own trip of a move, and set against that claim alone.")
-    if trip.advance_paid:
-        raise Refusal(f"The advance of {trip.advance} is paid already and stays as it is.", "advance")
     if advance_with_bank(trip):
         raise Refusal(f"The advance of {trip.advance} is with the bank already and stays as it is.", "advance")
-    wanted = Money.rounded(amount, trip.currency)
-    if wanted.minor < 0 or wanted > most:
+    wanted, paid = Money.rounded(amount, trip.currency), trip.advance_paid_out
+    if wanted < paid:
+        raise Refusal(f"{paid} of it is paid already: it can be raised, not lowered.", "advance")
+    if wanted.minor < 0 or wanted > max(most, paid):
         raise Refusal(f"An advance lies between nothing and the {most} proposed.", "advance")
     before = trip.advance_minor
-    trip.advance_minor = wanted.minor
+    trip.advance_minor, trip.advance_unpaid_minor = wanted.minor, (wanted - paid).minor if trip.advance_paid else 0
     changed(member, trip, "asked for an advance", before, wanted.minor)
 
 

@@ -86,10 +86,10 @@ def _send(
     if not trip.legs.exists():
         raise Refusal("The trip has no legs yet. Say where you go first.")
     _certified(member, file.book.policy.certify_by, typed)
-    if trip.advance > file.figures.proposed_advance.amount and not trip.advance_paid:
+    if trip.advance_to_pay and trip.advance > file.figures.proposed_advance.amount:
         raise Refusal("The advance is more than the plan supports now. Lower it.", "advance")
-    if trip.advance_minor and not trip.advance_paid and not advance_confirmed:
-        raise Refusal(f"Say that you ask for the advance of {trip.advance}, or take it off.", "advance_confirmed")
+    if trip.advance_to_pay and not advance_confirmed:
+        raise Refusal(f"Say that you ask for {trip.advance_to_pay} in advance, or take it off.", "advance_confirmed")
     before = trip.state
     trip.state = TRIP.after(trip.state, "send")
     trip.sent, trip.signed_name, trip.ready_by = clock.now(), member.person.name, None

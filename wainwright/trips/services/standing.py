@@ -41,7 +41,7 @@ def stand_again(trip: Trip) -> None:
     A booking that was given up meanwhile stays given up: its move or night is on the plan without it. What was held since
     is let go once this is kept.
     """
-    kept = trip.standing
+    kept, paid = trip.standing, trip.advance_paid_out
     trip.legs.all().delete()
     trip.nights.all().delete()
     trip.others.all().delete()
@@ -53,6 +53,9 @@ def stand_again(trip: Trip) -> None:
     for name, value in kept["trip"].items():
         field = name.removesuffix("_id")
         setattr(trip, name, Trip._meta.get_field(field).to_python(value) if value is not None else None)
+    if trip.advance_paid:
+        # What was paid out stays so, also where it was paid while the plan stood open.
+        trip.advance_unpaid_minor = max(0, trip.advance_minor - paid.minor)
     trip.state, trip.standing = TRIP.after(trip.state, "stand"), {}
     trip.version += 1
     trip.save()

@@ -1,0 +1,124 @@
+"""To which accounts the firm posts: each category, and what claims, cards, suppliers and banks stand on."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from wainwright import clock
+from wainwright.accounts.models import Code, FirmAccounts, Posting, PostingLine
+from wainwright.core.masters import ACCOUNT
+from wainwright.errors import Refusal, Stale
+from wainwright.masters.services.base import must_be_finance
+from wainwright.people.models import Firm, Membership, new_version
+from wainwright.rulebook.models import Category, TaxCode
+from wainwright.trail.services import record
+
+
+@transaction.atomic
+def set_category(member: Membership, code: str, account: str, abroad: str, by_country: str, tax_codes: str) -> Category:
+    """Say to which account a category posts, to which for what was paid abroad or in a country, and its usual tax codes.
+
+    ``by_country`` and ``tax_codes`` are pairs as people type them: "NO 6412, GB 6413". Raises ``Refusal``, ``Stale``.
+    """
+    must_be_finance(member)
+    firm = member.firm
+    row = Category.objects.select_for_update().filter(firm=firm, code=code).first()
+    if row is None:
+        raise Stale("That category is not there any more.")
+    others = ([("abroad", abroad.strip())] if abroad.strip() else []) + _pairs(by_country, "by_country")
+    taxes = _pairs(tax_codes, "tax_codes")
+    day = clock.today(firm.zone)
+    accounts = {
+        each.code
+        for each in Code.objects.filter(firm=firm, dimension=ACCOUNT)
+        if not (each.open_until and each.open_until < day)
+    }
+    for each in (account.strip(), *(other for _, other in others)):
+        if each not in accounts:
+            raise Refusal(f"Account {each[:20] or '(none)'} is not open in the ledger.", "account")
+    known_codes = set(TaxCode.objects.filter(firm=firm).values_list("code", flat=True))
+    for _, each in taxes:
+        if each not in known_codes:
+            raise Refusal(f"The ledger has no tax code {each[:20]}.", "tax_codes")
+    before = {"account": row.account, "elsewhere": row.accounts_if, "tax": row.tax_codes}
+    row.account, row.tax_codes = account.strip(), dict(taxes)
+    row.accounts_if = [{"where": where, "account": other} for where, other in others]
+    row.save(update_fields=["account", "accounts_if", "tax_codes"])
+    Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
+    record(
+        member,
+        "set a category's accounts",
+        f"firm:{firm.pk}",
+        before=before,
+        after={"category": code, "account": row.account, "elsewhere": row.accounts_if, "tax": row.tax_codes},
+    )
+    return row
+
+
+def _pairs(text: str, field: str) -> list[tuple[str, str]]:
+    """Read "NO 6412, GB 6413". Raises ``Refusal``."""
+    found: dict[str, str] = {}
+    for piece in filter(None, (piece.strip() for piece in text[:300].replace(";", ",").split(","))):
+        country, _, code = piece.replace(":", " ").partition(" ")
+        country, code = country.upper(), code.strip()
+        if len(country) != 2 or not country.isalpha() or not code or country in found:
+            raise Refusal(f"“{piece[:30]}” is no country and code. Type them as: NO 6412, GB 6413.", field)
+        found[country] = code
+    return list(found.items())
+
+
+# The firm's accounts: what stands on each, and what is not done where one is not named.
+FIRM_ACCOUNTS = {
+    "owed_to_staff": ("Owed to staff", "what people paid themselves, and their allowances"),
+    "owed_by_staff": ("Owed by staff", "personal cost on the firm's cards, and what is owed back"),
+    "card_clearing": ("Card clearing", "what the firm's cards were charged and nobody has claimed yet"),
+    "prepaid_travel": ("Prepaid travel", "what was billed to the firm and nobody has claimed yet"),
+    "advances": ("Advances", "what was paid before trips"),
+    "input_tax": ("Input tax", "the tax that comes back"),
+    "bank": ("Bank", "the account from which claims are paid"),
+    "allowance": ("Daily allowance", "its cost"),
+    "mileage": ("Mileage", "its cost"),
+    "accrued": ("Accrued", "what is spent and not posted; without it no month is accrued"),
+    "written_off": ("Written off", "what is not asked back any more"),
+    "suppliers": ("Owed to suppliers", "what is billed to the firm; without it no booking is posted before its claim"),
+    "card_issuers": ("Owed to card issuers", "what the firm's cards were charged; without it no charge is posted before its claim"),
+    "differences": ("Differences", "what cards charged more or less than was claimed; without it none is posted"),
+}  # fmt: skip
+OPTIONAL = ("accrued", "written_off", "suppliers", "card_issuers", "differences")
+
+
+@transaction.atomic
+def name_account(member: Membership, which: str, account: str) -> FirmAccounts:
+    """Name the account on which something of the firm's stands; an empty one is named no more. Raises ``Refusal``.
+
+    Journals that the ledger refused and that name the account before follow, so that they can be sent again.
+    """
+    must_be_finance(member)
+    if which not in FIRM_ACCOUNTS:
+        raise Refusal("There is no such account of the firm.")
+    firm, account = Firm.objects.select_for_update().get(pk=member.firm_id), account.strip()[:20]
+    row = FirmAccounts.objects.get(firm=firm)
+    known = Code.objects.filter(firm=firm, dimension=ACCOUNT, code=account).first()
+    if account and (known is None or (known.open_until and known.open_until < clock.today(firm.zone))):
+        raise Refusal(f"Account {account} is not open in the ledger.", which)
+    if not account and which not in OPTIONAL:
+        raise Refusal(f"{FIRM_ACCOUNTS[which][0]} is needed: claims post to it.", which)
+    before = getattr(row, which)
+    setattr(row, which, account)
+    row.save(update_fields=[which])
+    moved = 0
+    if before and account:
+        lines = PostingLine.objects.filter(
+            posting__firm=firm, posting__state=Posting.State.REFUSED, posting__refusal_about=f"{ACCOUNT}:{before}", account=before
+        )  # fmt: skip
+        moved = (
+            lines.exclude(posting__key__startswith="claim:")
+            .exclude(posting__key__startswith="reverse:")
+            .update(account=account)
+        )
+    Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
+    record(
+        member, "named an account of the firm", f"firm:{firm.pk}", before={which: before},
+        after={which: account, "lines of refused journals": moved},
+    )  # fmt: skip
+    return row

@@ -1,0 +1,19 @@
+"""Who reconciles, and which account."""
+
+from __future__ import annotations
+
+from wainwright.errors import NotAllowed
+from wainwright.people.models import Membership
+from wainwright.reconciling.models import BankAccount
+
+
+def must_be_finance(member: Membership) -> None:
+    """Raise ``NotAllowed`` for anybody but finance."""
+    if not member.finance:
+        raise NotAllowed("Only finance reconciles.")
+
+
+def account_for(member: Membership, account_id: int, lock: bool = False) -> BankAccount:
+    """Return one of the firm's accounts. Raises ``BankAccount.DoesNotExist``."""
+    rows = BankAccount.objects.select_for_update(of=("self",)) if lock else BankAccount.objects
+    return rows.select_related("firm").get(pk=account_id, firm_id=member.firm_id)
