@@ -61,6 +61,10 @@ def ledger_moves_on(slug: str) -> None:
         LedgerParty.objects.create(
             firm=slug, kind="tax_code", code=code, name=name, country="IE", rate=rate, share=share
         )
+    LedgerCode.objects.create(firm=slug, dimension="account", code="1110", name="Deposit account")
+    LedgerParty.objects.create(
+        firm=slug, kind="bank_account", code="TB2", name="Tidewater deposit account", iban="IE12BOFI90000112345678", parent="1110"
+    )  # fmt: skip
     for code, name in (("L10001", "Skerry Air"), ("L10002", "Quayside Parking"), ("L10003", "Dublin Harbour Inn")):
         LedgerParty.objects.create(firm=slug, kind="supplier", code=code, name=name)
 

@@ -180,7 +180,7 @@ class BankTest(WorldTestCase):
             books.post(self.priya, claim.pk, claim.version)
         owed = sum(claim.statement.due_minor for claim in posted)
         self.enter(self.priya)
-        with mock.patch("wainwright.journals.views.AT_ONCE", 1):
+        with mock.patch("wainwright.journals.views.AT_ONCE", 1), mock.patch("wainwright.journals.paying.AT_ONCE", 1):
             first = self.client.get("/ledger/pay/")
             self.assertContains(first, "2 posted claims are owed")
             self.assertContains(first, f"{owed / 100:.2f} EUR in all")

@@ -146,12 +146,21 @@ class FirmAccounts(models.Model):
     written_off = models.CharField(max_length=20, blank=True, help_text="What is given up of what staff owe back.")
     suppliers = models.CharField(max_length=20, blank=True, help_text="What is owed to whoever bills the firm itself.")
     card_issuers = models.CharField(max_length=20, blank=True, help_text="What is owed to the issuers of its cards.")
+    known_as_of = models.DateTimeField(
+        null=True, blank=True, help_text="When the ledger's masters were last as known here."
+    )
     differences = models.CharField(
         max_length=20, blank=True, help_text="What cards charged more or less than was claimed."
     )
 
     def __str__(self):
         return f"Accounts of {self.firm}"
+
+    @property
+    def named(self) -> dict[str, str]:
+        """The accounts that are named, by what stands on them."""
+        fields = (each.name for each in self._meta.fields if isinstance(each, models.CharField))
+        return {name: account for name in fields if (account := getattr(self, name))}
 
 
 class Period(models.Model):

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from functools import cached_property, lru_cache
 
 from django.db.models import Q, QuerySet, Sum
 
+from wainwright import clock
 from wainwright.accounts.models import Budget, Code, FirmAccounts, PayRun, Posting, PostingLine
 from wainwright.accounts.models import Dimension as Dimension_
 from wainwright.core.budget import Budget as CoreBudget
@@ -22,6 +24,9 @@ from wainwright.core.routing import Owned
 from wainwright.errors import Refusal
 from wainwright.people.models import Firm, Membership
 
+# What is known of the ledger for longer may be wrong by now.
+OLD = timedelta(days=7)
+
 
 @dataclass(frozen=True)
 class Books:
@@ -32,6 +37,12 @@ class Books:
     accounts: Accounts
     allowance_account: str
     mileage_account: str
+    known_as_of: datetime | None = None
+
+    @property
+    def old(self) -> bool:
+        """Whether what is known of the ledger is so old that what is checked against it may be wrong."""
+        return self.known_as_of is not None and self.known_as_of < clock.now() - OLD
 
     @property
     def dimensions(self) -> tuple[Dimension, ...]:
@@ -103,7 +114,9 @@ def _books(firm_id: int, _version: str) -> Books:
         row.card_issuers,
         row.differences,
     )
-    return Books(CodeBook.of(firm.slug, codes, dimensions), tuple(owned), accounts, row.allowance, row.mileage)
+    return Books(
+        CodeBook.of(firm.slug, codes, dimensions), tuple(owned), accounts, row.allowance, row.mileage, row.known_as_of
+    )
 
 
 def by_code(amounts: Iterable[tuple[Coding, Money]]) -> dict[tuple[str, str], Money]:

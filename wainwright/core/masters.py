@@ -12,6 +12,7 @@ from wainwright.core.coding import open_between
 
 # Kinds that are no dimension of codings; every other kind is the code of a dimension.
 ACCOUNT, CUSTOMER, SUPPLIER, TAX, PERSON = "account", "customer", "supplier", "tax_code", "person"
+BANK = "bank_account"
 
 What = Literal["new", "renamed", "changed", "closed", "gone", "back"]
 ORDER: tuple[What, ...] = ("gone", "closed", "renamed", "changed", "back", "new")
@@ -22,6 +23,7 @@ class Master:
     """One thing that a ledger keeps: its kind, code and name, when it is open, what else it asks for, and what is known besides.
 
     ``rate`` and ``share`` are a tax code's, as fractions (0.25 is 25 %); ``iban`` and ``tax_number`` a supplier's.
+    A bank account's ``parent`` is the account of the ledger that mirrors it.
     """
 
     kind: str

@@ -42,6 +42,8 @@ from wainwright.paging import page_of
 from wainwright.profile import services as accounts_of_people
 
 MOST_ANSWER = 5_000_000
+# What the forms of what was paid by hand begin with.
+BLANK = {"method": "", "reference": "", "note": ""}
 # So many claims stand on a page to be paid, and go into one run.
 AT_ONCE = 100
 
@@ -69,7 +71,8 @@ def _pay(request, status: int = 200, **more):
         "advance_error": "",
         "advance_trip": 0,
         "advance_typed": {},
-        "hand": {"method": "", "reference": "", "note": ""},
+        "hand": BLANK,
+        "blank": BLANK,
     } | more
     firm, bank = request.member.firm, at_bank(request.member.firm_id)
     in_all = owing(request.member, bank)

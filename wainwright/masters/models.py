@@ -58,6 +58,24 @@ class Supplier(models.Model):
         return f"{self.code} {self.name}"
 
 
+class LedgerBank(models.Model):
+    """A bank account as the ledger keeps it, and the account that mirrors it: proposed where its statements are not taken here."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="+")
+    code = models.CharField(max_length=20)
+    name = models.CharField(max_length=120)
+    iban = models.CharField(max_length=34)
+    account = models.CharField(max_length=20)
+    open_until = models.DateField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["name", "code"]
+        constraints = [models.UniqueConstraint(fields=["firm", "code"], name="one_ledger_bank_code")]
+
+    def __str__(self):
+        return f"{self.code} {self.name}"
+
+
 class MerchantSupplier(models.Model):
     """Which supplier a merchant is, by its plain name."""
 

@@ -12,10 +12,10 @@ from rapidfuzz import fuzz
 from wainwright.accounts.models import Budget, Code, FirmAccounts
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
-from wainwright.core.masters import ACCOUNT, SUPPLIER, TAX, Master
+from wainwright.core.masters import ACCOUNT, BANK, SUPPLIER, TAX, Master
 from wainwright.core.matching import plain_merchant
 from wainwright.expenses.models import Expense
-from wainwright.masters.models import MerchantSupplier, Supplier
+from wainwright.masters.models import LedgerBank, MerchantSupplier, Supplier
 from wainwright.people.models import Card, Firm, Membership
 from wainwright.reconciling.models import BankAccount
 from wainwright.rulebook.models import Category, TaxCode
@@ -26,7 +26,7 @@ MOST_MERCHANTS = 50
 
 
 def known(firm: Firm) -> list[Master]:
-    """Return every master that is known here. Three queries."""
+    """Return every master that is known here. Four queries."""
     fields = ("dimension", "code", "name", "open_from", "open_until", "asks_for", "parent")
     found = [
         Master(*what, tuple(asks_for), parent)
@@ -35,6 +35,10 @@ def known(firm: Firm) -> list[Master]:
     found += [
         Master(SUPPLIER, row.code, row.name, None, row.open_until, iban=row.iban, tax_number=row.tax_number)
         for row in Supplier.objects.filter(firm=firm)
+    ]
+    found += [
+        Master(BANK, row.code, row.name, None, row.open_until, parent=row.account, iban=row.iban)
+        for row in LedgerBank.objects.filter(firm=firm)
     ]
     found += [
         Master(
@@ -53,10 +57,9 @@ def in_use(firm: Firm) -> dict[tuple[str, str], list[str]]:
             found[ACCOUNT, account].append(f"category {category.name}")
         for code in set(category.tax_codes.values()):
             found[TAX, code].append(f"category {category.name}")
-    row = FirmAccounts.objects.filter(firm=firm).values().first() or {}
-    for name, account in row.items():
-        if name not in ("id", "firm_id") and account:
-            found[ACCOUNT, account].append(f"the firm's account of {name.replace('_', ' ')}")
+    row = FirmAccounts.objects.filter(firm=firm).first()
+    for name, account in row.named.items() if row is not None else ():
+        found[ACCOUNT, account].append(f"the firm's account of {name.replace('_', ' ')}")
     for account in (
         Card.objects.filter(owner__firm=firm, closed__isnull=True)
         .exclude(account="")
@@ -101,13 +104,14 @@ class Gap:
 
 
 def gaps(firm: Firm, day: date) -> list[Gap]:
-    """Return what has to be connected, before it hurts: categories, cards, people, merchants. Twelve queries."""
+    """Return what has to be connected, before it hurts: categories, cards, people, merchants. Fourteen queries."""
     codes = {row.code: row for row in Code.objects.filter(firm=firm, dimension=ACCOUNT)}
     open_accounts = {code: row for code, row in codes.items() if not (row.open_until and row.open_until < day)}
     return [
         *_firm(firm, open_accounts, codes),
         *_categories(firm, open_accounts, codes),
         *_cards(firm, open_accounts),
+        *_banks(firm, day),
         *_people(firm, day),
         *_merchants(firm, day),
     ]
@@ -115,11 +119,11 @@ def gaps(firm: Firm, day: date) -> list[Gap]:
 
 def _firm(firm: Firm, open_accounts: dict[str, Code], codes: dict[str, Code]) -> list[Gap]:
     """Accounts of the firm that the ledger has closed or does not have: nothing that stands on them can be posted."""
-    row = FirmAccounts.objects.filter(firm=firm).values().first() or {}
+    row = FirmAccounts.objects.filter(firm=firm).first()
     return [
         Gap("firm", name, name.replace("_", " ").capitalize(), f"account {account} is {'closed' if account in codes else 'not in the ledger'}")
-        for name, account in row.items()
-        if name not in ("id", "firm_id") and account and account not in open_accounts
+        for name, account in (row.named.items() if row is not None else ())
+        if account not in open_accounts
     ]  # fmt: skip
 
 
@@ -176,6 +180,23 @@ def _cards(firm: Firm, open_accounts: dict[str, Code]) -> list[Gap]:
                 )
             )
     return found
+
+
+def _banks(firm: Firm, day: date) -> list[Gap]:
+    """Bank accounts of the ledger whose statements nobody takes in here."""
+    kept = set(BankAccount.objects.filter(firm=firm).values_list("number", flat=True))
+    rows = LedgerBank.objects.filter(Q(open_until__isnull=True) | Q(open_until__gte=day), firm=firm)
+    return [
+        Gap(
+            "bank",
+            row.code,
+            f"{row.name} {row.iban}",
+            "no statement of it is taken in here",
+            Proposal(row.account, f"is its account of the ledger: keep {row.name}", "the ledger says so"),
+        )
+        for row in rows
+        if row.iban not in kept
+    ]
 
 
 def _people(firm: Firm, day: date) -> list[Gap]:

@@ -35,6 +35,7 @@ KINDS = {
     "category": "Categories",
     "card": "Cards",
     "card bank": "Cards without an account",
+    "bank": "Bank accounts of the ledger",
     "person": "People",
     "merchant": "Merchants",
 }
@@ -60,7 +61,7 @@ def _show(request, status: int = 200, **more):
     fetches = Fetch.objects.filter(firm=firm).defer("rows", "left").select_related("by__person", "taken_by__person")
     accounts = books(firm).account_names
     context = {
-        "connection": row, "hours": HOURS, "fetches": fetches[:8], "fetching": fetches.filter(state="fetching").exists(), "old": fetching.masters_old(firm),
+        "connection": row, "hours": HOURS, "fetches": fetches[:8], "fetching": fetches.filter(state="fetching").exists(), "old": books(firm).old,
         "gaps": [(key, name, rows[:AT_ONCE], max(0, len(rows) - AT_ONCE)) for key, name, rows in by_kind if rows], "gap_count": len(found),
         "accounts": accounts, "suppliers": Supplier.objects.filter(firm=firm, open_until__isnull=True)[:500], "people": finance_of(firm.pk),
         "counts": _counts(firm), "error": "", "field": "", "gap_error": "", "gap_at": "",

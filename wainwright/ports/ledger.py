@@ -66,7 +66,7 @@ class Ledger(Protocol):
         """Return under which number a journal stands, nothing where it does not."""
 
     def masters(self, firm: str) -> Masters:
-        """Return accounts, dimensions' codes, customers, suppliers, tax codes and people, as they are now."""
+        """Return accounts, dimensions' codes, customers, suppliers, tax codes, people and bank accounts, as they are now."""
 
     def make_supplier(self, firm: str, supplier: NewSupplier) -> Master:
         """Make a supplier, or return the one that is there under the key, the account or the tax number."""

@@ -11,13 +11,14 @@ from wainwright.accounts.connection import ask, connection_of
 from wainwright.accounts.models import Code, Connection
 from wainwright.core.masters import ACCOUNT, Master
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.masters.models import MerchantSupplier, Supplier
+from wainwright.masters.models import LedgerBank, MerchantSupplier, Supplier
 from wainwright.masters.services.base import must_be_finance
 from wainwright.news.services import tell
 from wainwright.people.models import Card, Firm, Membership, new_version
 from wainwright.people.reachable import must_be_reachable
 from wainwright.people.sealing import seal
 from wainwright.ports.ledger import LedgerAway, LedgerShut, NewSupplier
+from wainwright.reconciling.services.taking import keep_account
 from wainwright.rulebook.models import Category
 from wainwright.trail.services import record
 
@@ -87,7 +88,7 @@ def hand_over(member: Membership, to_id: int) -> Connection:
 
 @transaction.atomic
 def close_gap(member: Membership, kind: str, key: str, code: str) -> None:
-    """Connect one thing: a category or a card with an account, a person or a merchant with a supplier. Raises ``Refusal``, ``Stale``."""
+    """Connect one thing: a category or a card with an account, a person or a merchant with a supplier, a bank account of the ledger with its account. Raises ``Refusal``, ``Stale``."""
     must_be_finance(member)
     firm, code = member.firm, code.strip()[:20]
     if kind in ("category", "card"):
@@ -99,6 +100,9 @@ def close_gap(member: Membership, kind: str, key: str, code: str) -> None:
         else:
             done = Card.objects.filter(owner__firm=firm, pk=int(key) if key.isdecimal() else 0).update(account=code)
         Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
+    elif kind == "bank":
+        bank = LedgerBank.objects.filter(firm=firm, code=key[:20]).first()
+        done = keep_account(member, bank.name, bank.iban, "bank", code).pk if bank is not None else 0
     elif kind in ("person", "merchant"):
         supplier = Supplier.objects.filter(firm=firm, code=code).first()
         if supplier is None:

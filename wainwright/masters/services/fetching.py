@@ -7,13 +7,12 @@ from collections.abc import Iterable
 from datetime import timedelta
 
 from django.db import transaction
-from django.db.models import Q
 from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
 from wainwright.accounts.connection import ask
-from wainwright.accounts.models import Connection, Dimension
-from wainwright.core.masters import ACCOUNT, CUSTOMER, SUPPLIER, TAX, Master, compare, plain
+from wainwright.accounts.models import Connection, Dimension, FirmAccounts
+from wainwright.core.masters import ACCOUNT, BANK, CUSTOMER, SUPPLIER, TAX, Master, compare, plain
 from wainwright.errors import Refusal, Stale
 from wainwright.formats.apart import apart
 from wainwright.formats.problems import Unreadable
@@ -21,12 +20,11 @@ from wainwright.masters.models import Fetch
 from wainwright.masters.selectors import in_use, known
 from wainwright.masters.services.base import must_be_finance
 from wainwright.news.services import tell
-from wainwright.people.models import Firm, Membership
+from wainwright.people.models import Firm, Membership, new_version
 from wainwright.ports.ledger import LedgerAway, LedgerShut, Masters
 from wainwright.trail.services import record
 
 log = logging.getLogger(__name__)
-OLD = timedelta(days=7)
 
 
 @transaction.atomic
@@ -104,11 +102,26 @@ def _show(row: Fetch, rows: list[Master], complete: Iterable[str]) -> None:
     ]
     row.state = Fetch.State.SHOWN
     row.save()
+    if not changes and complete:
+        known_as_of_now(row.firm)
+
+
+def known_as_of_now(firm: Firm) -> None:
+    """Keep that what is known here is what the ledger has now. Inside the caller's transaction, or by itself."""
+    FirmAccounts.objects.filter(firm=firm).update(known_as_of=clock.now())
+    Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
 
 
 def kept_kinds(firm: Firm, rows: Iterable[Master]) -> list[Master]:
     """Those of kinds that are kept here; what people of the ledger are is nothing of ours."""
-    kinds = {ACCOUNT, CUSTOMER, SUPPLIER, TAX, *Dimension.objects.filter(firm=firm).values_list("code", flat=True)}
+    kinds = {
+        ACCOUNT,
+        BANK,
+        CUSTOMER,
+        SUPPLIER,
+        TAX,
+        *Dimension.objects.filter(firm=firm).values_list("code", flat=True),
+    }
     return [each for each in rows if each.kind in kinds]
 
 
@@ -144,14 +157,3 @@ def fetch_due() -> int:
         except Exception:
             log.exception("could not fetch the masters of firm %s; it is tried again", row.firm_id)
     return done
-
-
-def masters_old(firm: Firm) -> bool:
-    """Whether what is known of the ledger is old, so that what is checked against it may be wrong. One query."""
-    row = (
-        Fetch.objects.filter(firm=firm)
-        .filter(Q(state=Fetch.State.TAKEN) | Q(state=Fetch.State.SHOWN, changes=[]))
-        .order_by("-time")
-        .first()
-    )
-    return row is not None and row.time < clock.now() - OLD

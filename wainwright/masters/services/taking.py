@@ -11,13 +11,13 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.accounts.models import Code
-from wainwright.core.masters import SUPPLIER, TAX, Master
+from wainwright.core.masters import BANK, SUPPLIER, TAX, Master
 from wainwright.errors import Stale
-from wainwright.masters.models import Fetch, Supplier
+from wainwright.masters.models import Fetch, LedgerBank, Supplier
 from wainwright.masters.selectors import known
 from wainwright.masters.services.base import must_be_finance
-from wainwright.masters.services.fetching import kept_kinds
-from wainwright.people.models import Firm, Membership, new_version
+from wainwright.masters.services.fetching import kept_kinds, known_as_of_now
+from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.models import TaxCode
 from wainwright.trail.services import record
 
@@ -47,19 +47,16 @@ def take(member: Membership, fetch_id: int) -> Fetch:
     before = {(each.kind, each.code): each for each in known(firm)}
     there = {(each.kind, each.code) for each in rows}
     gone = [key for key, each in before.items() if key[0] in row.complete and key not in there and each.open_on(day)]
-    _take_codes(
-        firm,
-        [each for each in rows if each.kind not in (SUPPLIER, TAX)],
-        [key for key in gone if key[0] not in (SUPPLIER, TAX)],
-        day,
-    )
+    own = (SUPPLIER, TAX, BANK)
+    _take_codes(firm, [each for each in rows if each.kind not in own], [key for key in gone if key[0] not in own], day)
+    _take_banks(firm, [each for each in rows if each.kind == BANK], [code for kind, code in gone if kind == BANK], day)
     _take_suppliers(
         firm, [each for each in rows if each.kind == SUPPLIER], [code for kind, code in gone if kind == SUPPLIER], day
     )
     _take_tax(firm, [each for each in rows if each.kind == TAX], [code for kind, code in gone if kind == TAX], day)
     row.state, row.taken_by, row.taken = Fetch.State.TAKEN, member, clock.now()
     row.save()
-    Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
+    known_as_of_now(firm)
     counted: dict[str, int] = {}
     for what, *_ in row.changes:
         counted[what] = counted.get(what, 0) + 1
@@ -105,6 +102,13 @@ def _take_suppliers(firm: Firm, rows: Sequence[Master], gone: Sequence[str], day
         changed.append(known_[code])
     Supplier.objects.bulk_create(new, batch_size=BATCH)
     Supplier.objects.bulk_update(changed, ["name", "iban", "tax_number", "open_until"], batch_size=500)
+
+
+def _take_banks(firm: Firm, rows: Sequence[Master], gone: Sequence[str], day: date) -> None:
+    for each in rows:
+        values = {"name": each.name, "iban": each.iban, "account": each.parent, "open_until": each.open_until}
+        LedgerBank.objects.update_or_create(firm=firm, code=each.code, defaults=values)
+    LedgerBank.objects.filter(firm=firm, code__in=gone).update(open_until=day - timedelta(days=1))
 
 
 def _take_tax(firm: Firm, rows: Sequence[Master], gone: Sequence[str], day: date) -> None:

@@ -36,6 +36,7 @@ class LedgerParty(models.Model):
     rate = models.DecimalField(max_digits=5, decimal_places=4, null=True)
     share = models.DecimalField(max_digits=5, decimal_places=4, null=True)
     open_until = models.DateField(null=True)
+    parent = models.CharField(max_length=20, blank=True, help_text="The account that mirrors a bank account.")
     key = models.CharField(max_length=80, blank=True, help_text="Under which it was made, where somebody asked for it.")
 
     class Meta:

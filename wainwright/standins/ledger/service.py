@@ -7,7 +7,7 @@ from datetime import date
 from django.db import transaction
 from django.db.models import Q
 
-from wainwright.core.masters import CUSTOMER, PERSON, SUPPLIER, TAX, Master
+from wainwright.core.masters import BANK, CUSTOMER, PERSON, SUPPLIER, TAX, Master
 from wainwright.core.posting import Journal
 from wainwright.ports.ledger import Entered, Masters, NewSupplier, Refused
 from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode, LedgerEntry, LedgerParty
@@ -67,7 +67,9 @@ class Standin:
             for row in LedgerCode.objects.filter(firm=firm).order_by("dimension", "code")
         ]
         parties = [_party(row) for row in LedgerParty.objects.filter(firm=firm).order_by("kind", "code")]
-        return Masters((*codes, *parties), frozenset({row.kind for row in codes} | {SUPPLIER, CUSTOMER, TAX, PERSON}))
+        return Masters(
+            (*codes, *parties), frozenset({row.kind for row in codes} | {SUPPLIER, CUSTOMER, TAX, PERSON, BANK})
+        )
 
     @transaction.atomic
     def make_supplier(self, firm: str, supplier: NewSupplier) -> Master:
@@ -96,6 +98,7 @@ def _party(row: LedgerParty) -> Master:
         rate=row.rate,
         share=row.share,
         iban=row.iban,
+        parent=row.parent,
         tax_number=row.tax_number,
     )
 

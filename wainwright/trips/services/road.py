@@ -89,7 +89,8 @@ def _send(
     if trip.advance_to_pay and trip.advance > file.figures.proposed_advance.amount:
         raise Refusal("The advance is more than the plan supports now. Lower it.", "advance")
     if trip.advance_to_pay and not advance_confirmed:
-        raise Refusal(f"Say that you ask for {trip.advance_to_pay} in advance, or take it off.", "advance_confirmed")
+        more = f"{trip.advance_to_pay} more in advance" if trip.advance_paid else f"the advance of {trip.advance}"
+        raise Refusal(f"Say that you ask for {more}, or take it off.", "advance_confirmed")
     before = trip.state
     trip.state = TRIP.after(trip.state, "send")
     trip.sent, trip.signed_name, trip.ready_by = clock.now(), member.person.name, None
