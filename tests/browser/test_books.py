@@ -4,20 +4,27 @@ from __future__ import annotations
 
 from contextlib import nullcontext
 from datetime import datetime, time, timedelta
+from decimal import Decimal
 from pathlib import Path
 
 from demo.bank import camt
 from tests import worlds
-from tests.apps.world import World
+from tests.apps.world import World, eur
 from tests.browser.base import BrowserTestCase
-from wainwright.accounts.models import Code, Payment, PayRun, Period, Posting
+from wainwright import clock
+from wainwright.accounts.models import Code, FirmAccounts, Payment, PayRun, Period, Posting
+from wainwright.bookings.services import ByHand
 from wainwright.claims.models import Claim
 from wainwright.closing.models import Accrual
 from wainwright.journals.models import PostingRun
-from wainwright.people.models import Firm, new_version
+from wainwright.people.models import Firm, Membership, new_version
 from wainwright.reconciling.models import BankAccount, Line
 from wainwright.rulebook.models import Category, Policy
 from wainwright.standins.ledger.models import LedgerCode, LedgerParty
+from wainwright.trips.services import basket, plan
+from wainwright.trips.services import road as trips
+
+CLOSED_IBAN = "IE64IRCE92050112345678"
 
 
 class BooksTest(World, BrowserTestCase):
@@ -109,6 +116,60 @@ class BooksTest(World, BrowserTestCase):
         self.see("went to the bank", "Released by Desmond Kvale")
         self.assertEqual({Claim.objects.get(pk=claim.pk).state for claim in claims}, {"Settled"})
         self.assertEqual(Payment.objects.filter(state="Paid").count(), 2)
+
+    def test_a_run_is_rejected_in_part_the_rest_is_paid_by_hand_and_an_advance_comes_back(self):
+        """The bank refuses one payment of three: it is open again with why, and paid by hand; an advance that is out is owed back."""
+        aikos = self.cleared_claim(who=self.aiko, costs=("21.00",))
+        Membership.objects.filter(pk=self.aiko.pk).update(iban=CLOSED_IBAN)
+        (marens,) = self.claims("20.00")
+        trip = self.a_trip(starts=5)
+        plan.ask_advance(self.maren, trip.pk, Decimal(60), eur(500))
+        trip.refresh_from_db()
+        trips.send(self.maren, trip.pk, trip.version, "Maren Oyelaran", True)
+        self.approve_all("trip", trip.pk)
+        self.sign_in("Priya Sundqvist")
+        self.open("/ledger/")
+        self.press("Post what is ticked")
+        self.see("2 entered")
+        self.open("/ledger/pay/")
+        self.press("Make the pay run")
+        self.see("1 failed and can be paid again", "the account is closed")
+        self.assertEqual(Claim.objects.get(pk=aikos.pk).state, "Posted")
+        self.open("/ledger/pay/")
+        self.press("Paid already, by hand")
+        self.fill("#by-hand form", reference="Till 7")
+        self.press("It was paid", within="#by-hand")
+        self.see("Paid by hand: bank transfer")
+        self.assertEqual({Claim.objects.get(pk=each.pk).state for each in (aikos, marens)}, {"Settled"})
+        self.open("/ledger/pay/#advances-out")
+        self.fill("#advances-out form", amount="25.00", reference="Till 8")
+        self.press("Take note", within="#advances-out")
+        self.see("It is noted and booked", "35.00")
+        self.fill("#advances-out form", reference="Till 9")
+        self.press("Take note", within="#advances-out")
+        self.see("It is noted and booked")
+        trip.refresh_from_db()
+        self.assertEqual((trip.advance_out, trip.advance_settled), (eur(0), True))
+
+    def test_what_is_billed_before_any_claim_is_told_to_the_ledger(self):
+        """A ticket that is billed to the firm and a card's charges: an account is named, both are posted, each once."""
+        FirmAccounts.objects.filter(firm=self.priya.firm).update(suppliers="")
+        Firm.objects.filter(pk=self.priya.firm_id).update(rules_version=new_version())
+        typed = ByHand("fee", "Agent's fee", "Quay Travel", "QT-9", eur("45.00"), "central", clock.now())
+        basket.by_hand(self.maren, self.authorised_trip(starts=5).pk, typed)
+        self.sign_in("Priya Sundqvist")
+        self.open("/ledger/")
+        self.press("Billed")
+        self.see("Agent's fee", "45.00")
+        self.press("Name the account")
+        self.fill("#suppliers form", account="2330")
+        self.press("Name it", within="#suppliers")
+        self.see("Owed to suppliers: 2330")
+        self.open("/ledger/billed/")
+        self.press("Post it", within="#bookings")
+        self.see("1 entered")
+        self.press("Billed:")
+        self.see("1480", "2330", "45.00")
 
     def test_the_statement_agrees_to_the_last_line_and_the_month_is_closed(self):
         """A statement reconciled to its last line, a period closed; then the month with its accruals."""

@@ -19,6 +19,7 @@ from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.expenses.models import Charge, Expense
 from wainwright.expenses.proposals import guides
+from wainwright.journals.billed import bookings_billed, charges_untold
 from wainwright.people.models import Firm
 from wainwright.reconciling.models import BankAccount
 from wainwright.rulebook.selectors import rulebook
@@ -84,9 +85,18 @@ def steps(firm: Firm, month: date) -> list[Step]:
     owed = Claim.objects.filter(firm=firm, state="Posted", statement__due_minor__lt=0)
     out = Trip.objects.filter(firm=firm, advance_paid=True, advance_settled=False, starts__lte=until)
     refused = Posting.objects.filter(firm=firm, state="Refused", date__lte=until)
+    named = books(firm).accounts
+    billed = bookings_billed(firm).filter(asked__date__lte=until)
+    untold = charges_untold(firm).filter(date__lte=until)
+    # A firm that names no account for them tells the ledger of them by its claims alone.
+    before = [
+        _step("billed", "Bookings billed and not posted", billed, "due", "asked", "carrier", firm, "/ledger/billed/#bookings", "Post them") if named.suppliers else None,
+        _step("charged", "Charges booked and not posted", untold, "amount_minor", "date", "owner__person__name", firm, "/ledger/billed/#charges", "Post them") if named.card_issuers else None,
+    ]  # fmt: skip
     return [
         _step("loose", "Charges that lie loose", charges, "amount_minor", "date", "owner__person__name", firm, "/ledger/loose/", "Remind whose they are"),
         _step("unclaimed", "Trips back and not claimed", back, "signed__total_minor", "ends", "traveller__person__name", firm, "/firm/trips/?state=Back", "See them"),
+        *filter(None, before),
         _step("open", "Claims not sent", unsent, "amount_minor", "date", "claim__claimant__person__name", firm, "/firm/claims/?state=Open", "See them", counted="claim"),
         _step("signing", "In sign-off", waiting, "amount_minor", "since", "signer__person__name", firm, "/bench/queue/?show=others", "Push who decides"),
         _step("check", "In finance's check", spent.filter(state="In finance check"), "statement__total_minor", "sent", "claimant__person__name", firm, "/bench/", "Check them"),
