@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 from datetime import timedelta
+from unittest import mock
 
 from demo.story import proof
 from tests.apps.world import WorldTestCase, eur
@@ -17,11 +19,13 @@ from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.models import Charge
 from wainwright.expenses.services import taking
 from wainwright.journals import billed
-from wainwright.journals.models import Billed, Difference
+from wainwright.journals.models import Billed, Difference, PostingRun
+from wainwright.journals.services import go_on
 from wainwright.masters.models import MerchantSupplier, Supplier
 from wainwright.masters.services import connecting, posting_to
 from wainwright.people.models import Firm, new_version
-from wainwright.standins.ledger.models import LedgerCode, LedgerParty
+from wainwright.standins.ledger.models import LedgerCode, LedgerEntry, LedgerParty
+from wainwright.trail.selectors import check_chain
 from wainwright.trips.models import Trip
 from wainwright.trips.services import basket
 
@@ -191,6 +195,40 @@ class ChargesTest(BilledCase):
             billed.open_of(self.firm)
         with self.assertNumQueries(10):
             self.client.get("/ledger/billed/")
+
+
+class KilledTest(BilledCase):
+    """Killed at every point of telling the ledger: nothing lost, nothing double, the trail proves itself."""
+
+    POINTS = (
+        "wainwright.journals.billed.accounts.prepare_posting",
+        "wainwright.journals.billed.record",
+        "wainwright.accounts.services.ask",
+        "wainwright.accounts.services.record",
+        "wainwright.journals.services._finish",
+    )
+
+    def test_a_run_goes_on_where_it_broke_off(self):
+        self.assertEqual(len(self.POINTS), 5)
+        trip = self.authorised_trip()
+        for number, point in enumerate(self.POINTS):
+            with self.subTest(point):
+                self.bought(trip, f"QT-{number}", "10.00")
+                self.charge("7.00", key=f"K{number}")
+                for kind in (billed.BOOKINGS, billed.CHARGES):
+                    with mock.patch(point, side_effect=RuntimeError("killed")), self.assertRaises(RuntimeError):
+                        go_on(billed.post_billed(self.priya, kind).pk)
+                    for run in PostingRun.objects.filter(finished__isnull=True):
+                        go_on(run.pk)
+                    with contextlib.suppress(Refusal):
+                        self.post(kind)
+                count = number + 1
+                self.assertEqual(self.standing(self.ledger.suppliers), eur(-10 * count))
+                self.assertEqual(self.standing(self.ledger.card_issuers), eur(-7 * count))
+        keys = list(LedgerEntry.objects.values_list("key", flat=True))
+        self.assertEqual(len(keys), len(set(keys)))
+        self.assertFalse(PostingRun.objects.filter(finished__isnull=True).exists())
+        self.assertIsNone(check_chain())
 
 
 class DifferencesTest(BilledCase):

@@ -27,13 +27,12 @@ WAYS = f"/trips/{{northern}}/ways/?from=Bergen&to=Oslo&on={NEXT + timedelta(days
 # Which trip, claim and cost are meant, as the demo's own names.
 WHICH = """
 import json; from wainwright.trips.models import Trip
-from wainwright.claims.models import Claim; from wainwright.accounts.models import Posting; from wainwright.masters.models import Fetch; from wainwright.reconciling.models import BankAccount
+from wainwright.claims.models import Claim; from wainwright.accounts.models import PayRun, Posting; from wainwright.masters.models import Fetch; from wainwright.reconciling.models import BankAccount
 tide = Trip.objects.get(title__startswith="Tide-gauge")
 northern = Trip.objects.get(title__startswith="Northern")
-checked = Claim.objects.get(title__startswith="Depot supplies")
 print("WHICH" + json.dumps({"northern": northern.pk, "move": Trip.objects.get(kind="move", moves_with=None).pk, "bergen": northern.nights.first().date.isoformat(), "tide": tide.pk,
     "claim": Claim.objects.get(trip=tide).pk,
-    "signing": Claim.objects.get(title="Lisbon dredge trial").pk, "checked": checked.pk, "wrong": checked.expenses.filter(kind="cost").first().pk, "fetch": Fetch.objects.first().pk, "bank": BankAccount.objects.get(firm__slug="ltd", kind="bank").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk}))
+    "signing": Claim.objects.get(title="Lisbon dredge trial").pk, "payrun": PayRun.objects.filter(firm__slug="ltd").order_by("payments__state").first().pk, "fetch": Fetch.objects.first().pk, "bank": BankAccount.objects.get(firm__slug="ltd", kind="bank").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk}))
 """
 M, T, P, J = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist", "Jonas Petrauskas"
 # name, who, address, css of a link to follow first, width
@@ -43,7 +42,7 @@ SHOTS = [
     ("sign", M, "/trips/{northern}/sign/", "", 1280),
     ("tray", M, "/tray/", "", 1280),
     ("claim", M, "/claims/{claim}/?asked=1", "", 1280), ("split", M, "/claims/{claim}/?split=category:lodging#split", "", 1280),
-    ("bench", T, "/bench/claim/{signing}/", "", 1280), ("queue", T, "/bench/queue/", "", 1280), ("correct", P, "/bench/claim/{checked}/correct/{wrong}/", "", 1280), ("phone-bench", T, "/bench/claim/{signing}/", "", 390), ("journal", P, "/ledger/{journal}/", "", 1280), ("masters", P, "/ledger/masters/{fetch}/", "", 1280), ("reconciling", P, "/ledger/bank/{bank}/", "", 1280), ("month", P, "/ledger/month/?month=2026-09", "", 1280), ("phone-tray", M, "/tray/", "", 390), ("phone-trip", M, "/trips/{northern}/", "", 390),
+    ("bench", T, "/bench/claim/{signing}/", "", 1280), ("queue", T, "/bench/queue/", "", 1280), ("phone-bench", T, "/bench/claim/{signing}/", "", 390), ("journal", P, "/ledger/{journal}/", "", 1280), ("payrun", P, "/ledger/pay/{payrun}/", "", 1280), ("masters", P, "/ledger/masters/{fetch}/", "", 1280), ("reconciling", P, "/ledger/bank/{bank}/", "", 1280), ("month", P, "/ledger/month/?month=2026-09", "", 1280), ("phone-tray", M, "/tray/", "", 390), ("phone-trip", M, "/trips/{northern}/", "", 390),
 ]  # fmt: skip
 
 

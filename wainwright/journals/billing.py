@@ -6,6 +6,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
+from wainwright.accounts.selectors import books
 from wainwright.core.money import Money
 from wainwright.errors import NotAllowed
 from wainwright.fields import day_or_none
@@ -30,7 +31,7 @@ def billed_page(request):
         return Money.from_minor(minor, currency)
 
     context = {
-        "open": {each.kind: each for each in billed.open_of(firm)}, "today": today,
+        "open": {each.kind: each for each in billed.open_of(firm)}, "today": today, "accounts": books(firm).accounts,
         "bookings": bookings, "booking_rows": [(row, money(row.due)) for row in bookings],
         "taken_off": [(row["supplier"], money(row["due"])) for row in billed.bookings_taken_off(firm)[:AT_ONCE]],
         "charges": charges, "differ": differ,

@@ -80,10 +80,12 @@ def _pay(request, status: int = 200, **more):
     due = page_of(advances_to_pay(request.member, bank), AT_ONCE, request.GET.get("due"), in_all.advances)
     held = waiting_for_bank(request.member, bank) if bank.advances else Claim.objects.none()
     parts = parts_of(owed)
+    owing_back = _owing_back(firm, [claim.claimant_id for claim in owed])
     people = {m.pk: m for m in (*(claim.claimant for claim in owed), *(trip.traveller for trip in due))}
     context = {
         "changed": [m for m in people.values() if m.account_from and m.pk != request.member.pk],
         "ready": [(claim, parts[claim.pk], _as_bank(claim.claimant, f"{claim.code} {claim.title}")) for claim in owed],
+        "owing_back": owing_back,
         "advances": [(trip, _as_bank(trip.traveller, advance_text(trip))) for trip in due],
         "objected": page_of(objected(request.member), AT_ONCE, request.GET.get("objected")), "owed": owed, "due": due, "waiting": page_of(held, AT_ONCE, request.GET.get("held")),
         "methods": paying_out.methods_of(request.member), "written_off": FirmAccounts.objects.filter(firm=firm).values_list("written_off", flat=True).first() or "",
@@ -100,6 +102,17 @@ def _pay(request, status: int = 200, **more):
     )
     context |= {"back": back, "rows_back": [(claim, left.get(claim.pk)) for claim in back]}
     return render(request, "journals/pay.html", context | more, status=status)
+
+
+def _owing_back(firm, claimants: list[int]) -> dict[int, str]:
+    """What those who are paid owe back on other claims, in words, by the person. Two queries at most, none where nobody is paid."""
+    if not claimants:
+        return {}
+    rows = Claim.objects.filter(firm=firm, claimant__in=claimants, state="Posted", statement__due_minor__lt=0)
+    said: dict[int, list[str]] = {}
+    for each in owes(rows.select_related("statement")):
+        said.setdefault(each.claim.claimant_id, []).append(f"{each.left} on {each.claim.code}")
+    return {who: " and ".join(words) for who, words in said.items()}
 
 
 @require_POST
