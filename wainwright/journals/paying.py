@@ -130,49 +130,31 @@ def paid_back(request, claim_id: int):
     return redirect("pay")
 
 
-@require_POST
-def pay_by_hand(request, claim_id: int):
-    """Say that a claim was paid without a file."""
+def _by_hand(request, act, number: int, which: str):
+    """Say that something was paid without a file: a claim, an advance; what was typed stays where it is refused."""
     post = request.POST
+    typed = {name: post.get(name, "")[:120] for name in BLANK}
     try:
-        run = paying_out.pay_by_hand(
-            request.member,
-            claim_id,
-            post.get("method", ""),
-            day_of(post.get("on"), "Choose the day on which it was paid."),
-            post.get("reference", "")[:80],
-            post.get("note", "")[:120],
-        )
+        on = day_of(post.get("on"), "Choose the day on which it was paid.")
+        run = act(request.member, number, typed["method"], on, typed["reference"], typed["note"])
     except (Stale, NotAllowed):
         raise
     except Refusal as refusal:
-        return _pay(
-            request,
-            422,
-            hand_error=refusal.message,
-            hand_claim=claim_id,
-            hand={name: post.get(name, "")[:120] for name in ("method", "reference", "note")},
-        )
+        return _pay(request, 422, hand_error=refusal.message, hand=typed, **{which: number})
     messages.info(request, f"It is paid: {run.by_hand}.")
     return redirect("pay-run", run.pk)
+
+
+@require_POST
+def pay_by_hand(request, claim_id: int):
+    """Say that a claim was paid without a file."""
+    return _by_hand(request, paying_out.pay_by_hand, claim_id, "hand_claim")
 
 
 @require_POST
 def advance_by_hand(request, trip_id: int):
     """Say that an advance was paid without a file."""
-    post = request.POST
-    try:
-        on = day_of(post.get("on"), "Choose the day on which it was paid.")
-        run = advances.pay_advance_by_hand(
-            request.member, trip_id, post.get("method", ""), on, post.get("reference", "")[:80], post.get("note", "")[:120]
-        )  # fmt: skip
-    except (Stale, NotAllowed):
-        raise
-    except Refusal as refusal:
-        typed = {name: post.get(name, "")[:120] for name in ("method", "reference", "note")}
-        return _pay(request, 422, hand_error=refusal.message, hand_trip=trip_id, hand=typed)
-    messages.info(request, f"It is paid: {run.by_hand}.")
-    return redirect("pay-run", run.pk)
+    return _by_hand(request, advances.pay_advance_by_hand, trip_id, "hand_trip")
 
 
 @require_POST
