@@ -259,6 +259,7 @@ urlpatterns = [
     path("api/v1/claims/<str:number>/posted/", endpoints.Posted.as_view(), name="api-posted"),
     path("api/v1/claims/<str:number>/refused/", endpoints.RefusedBy.as_view(), name="api-refused"),
     path("ledger/month/", closing.month_page, name="month"),
+    path("ledger/month/accrued.csv", closing.accrued_csv, name="accrued-csv"),
     path("ledger/month/accrue/", closing.accrue, name="month-accrue"),
     path("ledger/month/take-back/", closing.take_back, name="month-take-back"),
     path("ledger/month/account/", closing.account, name="month-account"),

@@ -221,37 +221,33 @@ def _of_charges(firm: Firm, until: date, trips: list[Trip], accounts: dict[str, 
 
 
 def _of_open_claims(firm: Firm, until: date, accounts: dict[str, str], mileage: str) -> Iterator[Spent]:
-    """Costs on claims that were not sent, whole: what of their tax comes back is known once they are sent."""
+    """Costs on claims that were not sent, by claim and coding, whole: what of their tax comes back is known once they are sent."""
     rows = Expense.objects.filter(
         firm=firm, claim__state__in=OPEN, date__lte=until, personal=False, currency=firm.currency
     )
-    for row in rows.select_related("claim").order_by("date", "pk"):
-        account = mileage if row.kind == Expense.Kind.MILEAGE else accounts.get(row.category, "")
-        coding = row.coding.filled_from(row.claim.coding).with_account(account)
-        yield Spent("claim", row.key, f"{row.claim.code} {row.label}", coding, row.amount)
+    of = ("claim_id", "claim__number", "claim__title", "claim__codes", "kind", "category", "codes")
+    summed = rows.order_by().values(*of).annotate(s=Sum("amount_minor"), first=Min("date")).order_by("first", *of)
+    for row in summed:
+        account = mileage if row["kind"] == Expense.Kind.MILEAGE else accounts.get(row["category"], "")
+        coding = Coding.of(row["codes"]).filled_from(Coding.of(row["claim__codes"])).with_account(account)
+        yield _of_claim(row["claim_id"], row["claim__number"], row["claim__title"], coding, row["s"], firm)
 
 
 def _of_sent_claims(firm: Firm, until: date) -> Iterator[Spent]:
-    """Lines of claims that were sent and not posted, as their statements say: cost without the tax that comes back."""
-    rows = StatementCoding.objects.filter(
-        line__statement__claim__firm=firm,
-        line__statement__claim__state__in=ON_THEIR_WAY,
-        line__day__lte=until,
-        personal=False,
-    )
+    """Claims that were sent and not posted, by claim and coding, as their statements say: cost without the tax that comes back."""
+    claim = "line__statement__claim"
     current = Claim.objects.filter(firm=firm, state__in=ON_THEIR_WAY).values("statement_id")
-    for row in (
-        rows.filter(line__statement__in=current).select_related("line__statement__claim").order_by("line__day", "pk")
-    ):
-        claim = row.line.statement.claim
-        coding = Coding.of(row.codes).with_account(row.account)
-        yield Spent(
-            "claim",
-            f"{claim.subject}#{row.pk}",
-            f"{claim.code} {row.text}",
-            coding,
-            Money.from_minor(row.net_minor, firm.currency),
-        )
+    rows = StatementCoding.objects.filter(line__statement__in=current, line__day__lte=until, personal=False)
+    of = (f"{claim}_id", f"{claim}__number", f"{claim}__title", "account", "codes")
+    summed = rows.order_by().values(*of).annotate(s=Sum("net_minor"), first=Min("line__day")).order_by("first", *of)
+    for row in summed:
+        coding = Coding.of(row["codes"]).with_account(row["account"])
+        yield _of_claim(row[of[0]], row[of[1]], row[of[2]], coding, row["s"], firm)
+
+
+def _of_claim(claim_id: int, number: int, title: str, coding: Coding, minor: int, firm: Firm) -> Spent:
+    words = f"{Claim(number=number).code} {title}"
+    return Spent("claim", f"claim:{claim_id}", words, coding, Money.from_minor(minor, firm.currency))
 
 
 def unpaid_by_person(firm: Firm) -> list[dict]:

@@ -17,6 +17,7 @@ from wainwright.accounts.refusals import refusal_words
 from wainwright.accounts.selectors import books, journal_of
 from wainwright.closing import exports, services
 from wainwright.closing.selectors import accrued, closed, month_of, movements, steps, unpaid_by_person
+from wainwright.core.accruals import NAMES
 from wainwright.core.money import Money, total
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge
@@ -56,10 +57,11 @@ def _show(request, month: date, status: int = 200, **more):
     accrual = services.standing_accrual(firm, month)
     rows = [] if accrual else accrued(firm, month)
     found = steps(firm, month)
+    of = page_of(accrual.of if accrual else [], AT_ONCE, request.GET.get("of"))
     context = {
         "until": last_of(month), **_around(month),
         "over": last_of(month) <= clock.today(firm.zone), "steps": found, "left": sum(1 for step in found if step.count), "closed": closed(firm, month),
-        "accrual": accrual, "accrual_of": [(label, coding, Money.from_minor(minor, firm.currency)) for _, label, coding, minor in accrual.of] if accrual else [], "accrued": rows, "accrued_sum": total((row.amount for row in rows), firm.currency), "unpaid": unpaid_by_person(firm)[:12],
+        "accrual": accrual, "accrual_page": of, "accrual_rows": [(label, coding, Money.from_minor(minor, firm.currency)) for _, label, coding, minor in of], "month_more": f"month={month:%Y-%m}&", "accrued": rows, "accrued_sum": total((row.amount for row in rows), firm.currency), "unpaid": unpaid_by_person(firm)[:12],
         "refused": Posting.objects.filter(firm=firm, subject=f"accrual:{firm.pk}:{month:%Y-%m}", state="Refused").first(),
         "refused_words": "",
         "liability": FirmAccounts.objects.get(firm=firm).accrued, "advances_account": books(firm).accounts.advances, "error": "", "typed_why": "",
@@ -69,6 +71,22 @@ def _show(request, month: date, status: int = 200, **more):
     if context["refused"] is not None:
         context["refused_words"] = refusal_words(context["refused"])
     return render(request, "closing/month.html", context | more, status=status)
+
+
+@require_GET
+def accrued_csv(request):
+    """Everything that would be accrued in a month, as a table."""
+    _may_read(request)
+    month = _month(request)
+    rows = (
+        [NAMES[each.what], each.label, each.coding.account, str(each.coding), each.amount.amount, each.amount.currency]
+        for row in accrued(request.member.firm, month)
+        for each in row.of
+    )
+    header = ("What", "Of", "Account", "Coding", "Amount", "Currency")
+    response = HttpResponse("".join(write_csv(header, rows)), content_type="text/csv; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="accrued-{month:%Y-%m}.csv"'
+    return response
 
 
 def _after(request, month: date, act):

@@ -14,6 +14,10 @@ What = Literal["plan", "charge", "claim"]
 NAMES = {"plan": "Plans under way", "charge": "Loose charges", "claim": "Claims on their way"}
 
 
+# So many of the things that an account bears are named beside its sum; all of them stand in the table.
+FEW = 12
+
+
 @dataclass(frozen=True, slots=True)
 class Spent:
     """Something that was spent and is not posted: what it is, how it is called, its coding with its account, its cost."""
@@ -32,6 +36,16 @@ class Accrued:
     coding: Coding
     amount: Money
     of: tuple[Spent, ...]
+
+    @property
+    def largest(self) -> tuple[Spent, ...]:
+        """The few things of it that come to most, in their order of size."""
+        return tuple(sorted(self.of, key=lambda each: (-abs(each.amount.amount), each.label))[:FEW])
+
+    @property
+    def beyond(self) -> int:
+        """How many more there are."""
+        return max(0, len(self.of) - FEW)
 
     @property
     def by_what(self) -> list[tuple[str, Money]]:

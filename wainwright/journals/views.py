@@ -60,7 +60,7 @@ def ledger_page(request):
     )  # fmt: skip
     context = {
         "page": page, "open_claims": page_of(open_claims, AT_ONCE, request.GET.get("open")), "typed": typed, "sums": sums, "fault": fault,
-        "old": books(firm).old, "more": f"&coded={quote(typed)}" if typed else "", "today": clock.today(firm.zone),
+        "old": books(firm).old, "more": f"coded={quote(typed)}&" if typed else "", "today": clock.today(firm.zone),
         "runs_open": PostingRun.objects.filter(firm=firm).with_open().filter(Q(to_mend=True) | Q(finished__isnull=True))[:5] if not typed else [],
     }  # fmt: skip
     return render(request, "journals/ledger.html", context)
