@@ -69,17 +69,17 @@ def in_use(firm: Firm) -> dict[tuple[str, str], list[str]]:
         found[ACCOUNT, account].append("clearing account of a card")
     counted: dict[tuple[str, str], dict[str, int]] = defaultdict(lambda: defaultdict(int))
     for what, rows in (
-        ("person's usual coding", Membership.objects.filter(firm=firm, active=True)), ("open trip", Trip.objects.filter(firm=firm).exclude(state__in=Trip.OVER)),
-        ("open claim", Claim.objects.filter(firm=firm).exclude(state__in=[*Claim.OVER, "Settled", "Posted"])),
-        ("cost not posted", Expense.objects.filter(firm=firm).exclude(codes=[]).exclude(claim__state__in=["Posted", "Settled"])),
+        ("person's usual coding|people's usual coding", Membership.objects.filter(firm=firm, active=True)), ("open trip|open trips", Trip.objects.filter(firm=firm).exclude(state__in=Trip.OVER)),
+        ("open claim|open claims", Claim.objects.filter(firm=firm).exclude(state__in=[*Claim.OVER, "Settled", "Posted"])),
+        ("cost not posted|costs not posted", Expense.objects.filter(firm=firm).exclude(codes=[]).exclude(claim__state__in=["Posted", "Settled"])),
     ):  # fmt: skip
         for codes in rows.values_list("codes", flat=True):
             for dimension, code in codes:
                 counted[dimension, code][what] += 1
     for dimension, code in Budget.objects.filter(firm=firm).values_list("dimension", "code").distinct():
-        counted[dimension, code]["budget"] += 1
+        counted[dimension, code]["budget|budgets"] += 1
     for key, of in counted.items():
-        found[key] += [f"{number} {what}{'s' if number > 1 else ''}" for what, number in of.items()]
+        found[key] += [f"{number} {what.split('|')[number > 1]}" for what, number in of.items()]
     return found
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.text import capfirst
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
@@ -152,7 +153,7 @@ def fetch_page(request, fetch_id: int):
     shown = [change for change in row.changes if not wanted or change[0] == wanted]
     names = {each.code: each.name for each in books(row.firm).dimensions}
     rows = [
-        {"what": what, "kind": names.get(kind, kind.replace("_", " ").capitalize()), "code": code, "name": name, "words": words, "in_use": used, "hurts": hurts}
+        {"what": what, "kind": capfirst(names.get(kind, kind.replace("_", " "))), "code": code, "name": name, "words": words, "in_use": used, "hurts": hurts}
         for what, kind, code, name, words, used, hurts in shown
     ]  # fmt: skip
     context = {
