@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import time
 from pathlib import Path
+from unittest import mock
 
 from django.conf import settings
 from django.db import connection
@@ -13,7 +14,7 @@ from django.test.utils import CaptureQueriesContext
 from tests.apps.world import FIELD, OFFICE, WorldTestCase
 from tests.codings import coded
 from wainwright.accounts.models import Code, CodingKept, Dimension, PostingLine
-from wainwright.accounts.selectors import books, coded_to, sums_by
+from wainwright.accounts.selectors import books, coded_so
 from wainwright.accounts.services import keep_codings
 from wainwright.claims.services import books as claim_books
 from wainwright.core.coding import Coding, check_coding, coding_key
@@ -146,7 +147,7 @@ class NotChosenTest(WorldTestCase):
 
 
 class SumsTest(WorldTestCase):
-    def test_lines_are_narrowed_and_summed_by_any_dimension_in_one_query(self):
+    def test_lines_are_narrowed_and_summed_by_any_dimension(self):
         first, second = (
             self.cleared_claim(who=who, coding=coding, costs=(cost,))
             for who, coding, cost in ((self.maren, FIELD, "20.00"), (self.aiko, OFFICE, "31.00"))
@@ -154,10 +155,18 @@ class SumsTest(WorldTestCase):
         for claim in (first, second):
             claim_books.post(self.priya, claim.pk, claim.version)
         lines = PostingLine.objects.filter(posting__firm=self.maren.firm)
-        with self.assertNumQueries(1):
-            by_centre = dict(sums_by(lines, "cost_centre"))
-        with self.assertNumQueries(1):
-            by_task = dict(sums_by(coded_to(lines, coded("3120", "P-0417")), "task"))
+        with self.assertNumQueries(5):
+            by_centre = coded_so(self.maren.firm, coded("3120")).sums["cost_centre"]
+        found = coded_so(self.maren.firm, coded("3120", "P-0417"))
+        by_task, count = found.sums["task"], found.count
+        self.assertEqual((count, [row.subject for row in found.journals]), (1, [first.subject]))
+        with mock.patch("wainwright.accounts.selectors.FEW_JOURNALS", 0):
+            self.assertEqual(list(coded_so(self.maren.firm, coded("3120", "P-0417")).journals), list(found.journals))
+        # What the ledger has not entered counts nothing.
+        first_posting = found.journals.get()
+        type(first_posting).objects.filter(pk=first_posting.pk).update(state="Refused")
+        self.assertEqual(coded_so(self.maren.firm, coded("3120", "P-0417")).sums["task"], {"field": 0})
+        type(first_posting).objects.filter(pk=first_posting.pk).update(state="Entered")
         expected: dict[str, int] = {}
         for line in lines:
             for dimension, code in line.codes:

@@ -283,6 +283,7 @@ class PostingLine(CodedModel):
 
     class Meta:
         ordering = ["order"]
+        indexes = [models.Index(fields=["kept", "posting", "debit_minor", "credit_minor"], name="lines_by_coding")]
         constraints = [
             models.CheckConstraint(condition=Q(debit_minor__gte=0, credit_minor__gte=0), name="no_negative_entries")
         ]

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import cached_property, lru_cache
 
-from django.db.models import Q, QuerySet, Sum
+from django.db.models import Count, Exists, OuterRef, Q, QuerySet, Sum
 
 from wainwright import clock
-from wainwright.accounts.models import Budget, Code, FirmAccounts, PayRun, Posting, PostingLine
+from wainwright.accounts.models import Budget, Code, CodingKept, CodingPart, FirmAccounts, PayRun, Posting, PostingLine
 from wainwright.accounts.models import Dimension as Dimension_
 from wainwright.core.budget import Budget as CoreBudget
 from wainwright.core.budget import BudgetEffect
@@ -24,6 +24,8 @@ from wainwright.core.routing import Owned
 from wainwright.errors import Refusal
 from wainwright.people.models import Firm, Membership
 
+# No more journals than these are found by their lines.
+FEW_JOURNALS = 5000
 # What is known of the ledger for longer may be wrong by now.
 OLD = timedelta(days=7)
 
@@ -165,17 +167,39 @@ def postings(firm: Firm) -> QuerySet[Posting]:
     return Posting.objects.filter(firm=firm).order_by("-time")
 
 
-def coded_to(rows: QuerySet, coding: Coding, path: str = "kept") -> QuerySet:
-    """Narrow lines to those that carry every code of a coding; ``path`` leads from a row to its kept coding."""
+@dataclass(frozen=True)
+class Coded:
+    """What of a firm's ledger carries every code of a coding: how many journals, the newest first, and what its lines come to."""
+
+    journals: QuerySet[Posting]
+    count: int
+    sums: dict[str, dict[str, int]]
+
+
+def coded_so(firm: Firm, coding: Coding) -> Coded:
+    """Return the journals with a line that carries every code of a coding; ``sums`` are debits less credits, in whole minor units, of what
+    the ledger entered, by dimension and code. Five queries, from indexes alone where they read much.
+    """
+    kept = CodingKept.objects.filter(firm=firm)
     for dimension, code in coding.codes:
-        rows = rows.filter(**{f"{path}__parts__dimension": dimension, f"{path}__parts__code": code})
-    return rows
-
-
-def sums_by(lines: QuerySet[PostingLine], dimension: str) -> list[tuple[str, int]]:
-    """Return debits less credits of lines by the codes of a dimension, in whole minor units. One query."""
-    rows = lines.order_by().filter(kept__parts__dimension=dimension).values_list("kept__parts__code")
-    return list(rows.annotate(sum=Sum("debit_minor") - Sum("credit_minor")).order_by("kept__parts__code"))
+        kept = kept.filter(parts__dimension=dimension, parts__code=code)
+    keys = list(kept.values_list("pk", flat=True))
+    lines = PostingLine.objects.filter(kept__in=keys).order_by()
+    count = lines.aggregate(n=Count("posting", distinct=True))["n"]
+    # Few are found by their lines; of many the newest are found soonest by walking down the journals.
+    few = Q(pk__in=lines.values("posting")) if count <= FEW_JOURNALS else Exists(lines.filter(posting=OuterRef("pk")))
+    amount = Sum("debit_minor") - Sum("credit_minor")
+    by_key = dict(lines.values_list("kept").annotate(s=amount))
+    # What the ledger has not entered is little: it is taken off again, so that the many need no look at their journals.
+    waiting = lines.filter(posting__firm=firm, posting__state__in=[Posting.State.SENDING, Posting.State.REFUSED])
+    for key, minor in waiting.values_list("kept").annotate(s=amount):
+        by_key[key] -= minor
+    sums: dict[str, dict[str, int]] = {}
+    for key, dimension, code in CodingPart.objects.filter(coding__in=keys).values_list("coding", "dimension", "code"):
+        if key in by_key:
+            of = sums.setdefault(dimension, {})
+            of[code] = of.get(code, 0) + by_key[key]
+    return Coded(postings(firm).filter(few), count, {name: dict(sorted(of.items())) for name, of in sums.items()})
 
 
 def lines_of(posting: Posting) -> list[PostingLine]:

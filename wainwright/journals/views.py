@@ -10,19 +10,11 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
-from wainwright.accounts.models import Posting, PostingLine
+from wainwright.accounts.models import Posting
 from wainwright.accounts.refusals import refusal_words
-from wainwright.accounts.selectors import (
-    books,
-    coded_to,
-    journal_of,
-    postings,
-    read_coding,
-    sums_by,
-)
+from wainwright.accounts.selectors import books, coded_so, journal_of, postings, read_coding
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books as booking
-from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.core.posting import t_accounts
 from wainwright.errors import NotAllowed, Refusal
@@ -43,15 +35,14 @@ def ledger_page(request):
     """Journals, the refused first, and what is to be posted."""
     _may_read(request)
     firm, typed = request.member.firm, request.GET.get("coded", "").strip()[:120]
-    rows, sums, fault = postings(firm), [], ""
+    rows, count, sums, fault = postings(firm), None, [], ""
     if typed:
         try:
-            coding = read_coding(typed, books(firm))
-            rows = coded_to(rows, coding, "lines__kept").distinct()
-            sums = _sums(firm, coding)
+            found = coded_so(firm, read_coding(typed, books(firm)))
+            rows, count, sums = found.journals, found.count, _sums(firm, found.sums)
         except Refusal as refusal:
-            fault, rows = refusal.message, rows.none()
-    page = page_of(rows, 30, request.GET.get("page"))
+            fault, rows, count = refusal.message, rows.none(), 0
+    page = page_of(rows, 30, request.GET.get("page"), count)
     open_claims = Claim.objects.none() if typed else (
         Claim.objects.filter(firm=firm, state__in=["Cleared", "Posting refused"])
         .select_related("claimant__person", "statement")
@@ -59,23 +50,27 @@ def ledger_page(request):
         .order_by("sent", "id")
     )  # fmt: skip
     context = {
-        "page": page, "open_claims": page_of(open_claims, AT_ONCE, request.GET.get("open")), "typed": typed, "sums": sums, "fault": fault,
+        "page": page, "refused": _refused(firm) if not typed else [], "open_claims": page_of(open_claims, AT_ONCE, request.GET.get("open")), "typed": typed, "sums": sums, "fault": fault,
         "old": books(firm).old, "more": f"coded={quote(typed)}&" if typed else "", "today": clock.today(firm.zone),
         "runs_open": PostingRun.objects.filter(firm=firm).with_open().filter(Q(to_mend=True) | Q(finished__isnull=True))[:5] if not typed else [],
     }  # fmt: skip
     return render(request, "journals/ledger.html", context)
 
 
-def _sums(firm, coding: Coding) -> list[tuple[str, Money]]:
-    """What stands on the lines coded so that the ledger entered: by each dimension, a query for each."""
-    entered = PostingLine.objects.filter(posting__firm=firm, posting__state=Posting.State.ENTERED)
-    lines = coded_to(entered, coding)
+def _refused(firm):
+    """The refused journals that are no claim's, a page of them: each is sent again from its own page."""
+    rows = postings(firm).filter(state=Posting.State.REFUSED)
+    return page_of(rows.exclude(key__startswith="claim:").exclude(key__startswith="reverse:"), AT_ONCE, None)
+
+
+def _sums(firm, sums: dict[str, dict[str, int]]) -> list[tuple[str, Money]]:
+    """What stands on lines by each code, in words, in the firm's order of dimensions."""
     picks = books(firm).picks
     return [
         (picks(each.code).words(code), Money.from_minor(minor, firm.currency))
         for each in books(firm).dimensions
-        for code, minor in sums_by(lines, each.code)
-    ]  # fmt: skip
+        for code, minor in sums.get(each.code, {}).items()
+    ]
 
 
 @require_GET
