@@ -136,6 +136,24 @@ class BookingsTest(BilledCase):
         )
         self.assertContains(self.client.get(f"/ledger/runs/{run.pk}/"), "has been mended since")
 
+    def test_a_refused_one_is_put_on_another_account_and_sent_again(self):
+        self.bought(self.authorised_trip())
+        LedgerCode.objects.filter(firm=self.firm.slug, dimension="account", code=self.ledger.suppliers).delete()
+        self.post(billed.BOOKINGS)
+        posting = Posting.objects.get(key__startswith="booking:")
+        self.enter(self.priya)
+        self.assertContains(self.client.get("/ledger/"), "Refused, and no claim")
+        for typed in ("nowhere", "2330 x y"):
+            page = self.client.post(
+                f"/ledger/{posting.pk}/again/", {"instead_of": "2330", "account": typed}, follow=True
+            )
+            self.assertNotEqual(page.status_code, 500)
+        self.client.post(f"/ledger/{posting.pk}/again/", {"instead_of": "2330", "account": "2320"})
+        posting.refresh_from_db()
+        self.assertEqual(
+            (posting.state, set(posting.lines.values_list("account", flat=True))), ("Entered", {"1480", "2320"})
+        )
+
     def test_a_supplier_that_the_ledger_closed_is_connected_anew(self):
         self.bought(self.authorised_trip())
         old, new = self.supplier("L1", "Quay Travel"), self.supplier("L2", "Quay Travel (new)")

@@ -1,6 +1,9 @@
 """Card files: looked at before they are taken, in every format, twice, overlapping, and what was pending."""
 
+import io
 from datetime import timedelta
+
+import openpyxl
 
 from tests.apps.world import WorldTestCase
 from tests.formats.test_statements import CAMT
@@ -77,6 +80,14 @@ class CardFilesTest(WorldTestCase):
         self.assertEqual((file.state, len(file.rows), len(file.left)), ("Shown", 1, 1))
         self.assertEqual(self.shown(text.encode(), "d.csv").state, "Shown")
         self.assertEqual(ColumnMapping.objects.count(), 1)
+
+    def test_a_workbook_is_a_table_like_any_other(self):
+        book, out = openpyxl.Workbook(), io.BytesIO()
+        book.active.append(["Date", "Merchant", "Amount", "Card"])
+        book.active.append([self.today - timedelta(days=3), "Pier taxi", 19.6, "4410"])
+        book.save(out)
+        file = self.shown(out.getvalue(), "c.xlsx")
+        self.assertEqual((file.state, file.rows[0]["minor"], file.rows[0]["what"]), ("Shown", 19_60, "new"))
 
     def test_a_header_that_says_enough_is_shown_at_once_and_none_is_asked_about(self):
         line = f"{self.today - timedelta(days=3)};Pier taxi;19,60;4410\n"

@@ -1,3 +1,4 @@
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from unittest import TestCase
@@ -12,12 +13,18 @@ from wainwright.core.dividing import check_parts, divide, divide_lines
 from wainwright.core.money import Money, total
 from wainwright.core.posting import (
     Accounts,
+    Charged,
     Entry,
     Journal,
     PostLine,
     Unbalanced,
+    advance_back_journal,
     advance_journal,
+    billed_journal,
+    card_paid_journal,
+    charges_journal,
     claim_journal,
+    difference_journal,
     payment_journal,
 )
 from wainwright.core.settlement import ClaimSums, settle
@@ -29,6 +36,7 @@ DAY = date(2026, 10, 14)
 A, B = coded("3120", "P-0417", "field", account="6420"), coded("3140", account="6420")
 C = coded("3180", account="6420")
 BOOKS = Accounts("2320", "1530", "2310", "1480", "1520", "1410", "1100")
+TOLD = replace(BOOKS, suppliers="2330", card_issuers="2315", differences="7790")
 KEPT = [
     Dimension("cost_centre", "cost centre", "cost centres", 0, Asked.ALWAYS), Dimension("project", "project", "projects", 1, Asked.FREE),
     Dimension("task", "task", "tasks", 2), Dimension("fund", "funding source", "funding sources", 3),
@@ -167,6 +175,44 @@ class PostingTest(TestCase):
         self.assertEqual(advance_journal("adv:1", eur(120), BOOKS, "Advance").balance("1520"), eur(120))
         back = paid.reversed("pay:1:reversal")
         self.assertEqual(back.balance("2320") + paid.balance("2320"), eur(0))
+
+    def test_what_is_billed_given_back_and_told_names_its_supplier(self):
+        billed = billed_journal("booking:1", eur("45.00"), TOLD, "Fee").naming("L1", (TOLD.suppliers,))
+        self.assertEqual([(e.coding.account, e.party) for e in billed.entries], [("1480", ""), ("2330", "L1")])
+        back = billed_journal("booking:1:2", eur("-35.00"), TOLD, "Fee")
+        self.assertEqual((billed.balance("2330") + back.balance("2330"), back.balance("1480")), (eur(-10), eur(-35)))
+        self.assertEqual({e.party for e in billed.reversed("x").entries}, {"", "L1"})
+        self.assertEqual(advance_back_journal("b", eur(60), TOLD, "Back").balance("1520"), eur(-60))
+        self.assertEqual(card_paid_journal("c", "2315", "1100", eur(120), "Bill").balance("2315"), eur(120))
+        self.assertEqual(difference_journal("d", "2310", eur("-1.20"), TOLD, "Less").balance("7790"), eur("-1.20"))
+
+    @given(
+        st.lists(
+            st.tuples(st.integers(-(10**6), 10**6), st.integers(-500, 500), st.booleans()), min_size=1, max_size=20
+        )
+    )
+    def test_clearing_comes_to_what_nobody_has_claimed_once_differences_are_told(self, rows):
+        """Charges in, claims at what was pending, the differences after: to the cent, whatever was booked."""
+        cent = lambda n: Money.from_minor(n, "EUR")  # noqa: E731
+        charged = [Charged("2310", cent(minor + more), f"charge {n}") for n, (minor, more, _) in enumerate(rows)]
+        told = charges_journal("charges:1", charged, "EUR", TOLD, "Charged")
+        lines = [
+            PostLine(f"line {n}", A, cent(minor), cent(0), "firm") for n, (minor, _, used) in enumerate(rows) if used
+        ]
+        spent = total((line.net for line in lines), "EUR")
+        claimed = claim_journal(
+            "claim:1", lines, settle(ClaimSums(cent(0), cent(0), cent(0), spent, cent(0), cent(0))), TOLD
+        )
+        differ = [
+            difference_journal(f"d:{n}", "2310", cent(more), TOLD, "x")
+            for n, (_, more, used) in enumerate(rows)
+            if used
+        ]
+        whole = [told, claimed, *differ]
+        left = total((cent(minor + more) for minor, more, used in rows if not used), "EUR")
+        self.assertEqual(total((journal.balance("2310") for journal in whole), "EUR"), left)
+        self.assertEqual(told.balance("2315"), -total((each.amount for each in charged), "EUR"))
+        self.assertTrue(all(journal.debits == journal.credits for journal in whole))
 
     def test_what_does_not_balance_cannot_be_made(self):
         with self.assertRaises(Unbalanced):

@@ -107,6 +107,7 @@ class LineSaid(serializers.Serializer):
     debit = serializers.CharField(help_text="A decimal number")
     credit = serializers.CharField(help_text="A decimal number")
     text = serializers.CharField()
+    supplier = serializers.CharField(help_text="Its code in the ledger where the line is about one, else empty")
 
 
 class JournalSaid(serializers.Serializer):

@@ -100,6 +100,7 @@ KINDS = {
             "Number": lambda r: r.posting.number, "Day": lambda r: r.posting.date, "Key": lambda r: r.posting.key, "Line": lambda r: r.order + 1, "Account": lambda r: r.account,
             "Coding": lambda r: str(r.coding), "Debit": lambda r: _money(r.debit_minor, r.posting.currency), "Credit": lambda r: _money(r.credit_minor, r.posting.currency),
             "Currency": lambda r: r.posting.currency, "Text": lambda r: r.text, "Title": lambda r: r.posting.title,
+            "Supplier": lambda r: r.party,
         }, _journal),
     )
 }  # fmt: skip

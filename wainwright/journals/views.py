@@ -88,6 +88,7 @@ def journal_page(request, posting_id: int):
             "journal": journal_of(posting),
             "t_accounts": t_accounts(journal_of(posting)),
             "refused": words,
+            "accounts": sorted({line.account for line in posting.lines.all()}),
             "claim_id": number if kind == "claim" else "",
             "may_post": request.member.finance
             and posting.state == Posting.State.REFUSED
@@ -98,8 +99,13 @@ def journal_page(request, posting_id: int):
 
 @require_POST
 def post_again(request, posting_id: int):
-    """Send a refused journal of a payment or an advance again."""
-    posting = booking.post_again(request.member, posting_id)
+    """Send a refused journal that is no claim's again, on another account where one was chosen."""
+    old, typed = request.POST.get("instead_of", "")[:20], request.POST.get("account", "").strip()[:60]
+    try:
+        account = books(request.member.firm).picks("account").exact(typed) if typed else ""
+    except ValueError as error:
+        raise Refusal(f"The ledger does not know account {typed[:20]}.", "account") from error
+    posting = booking.post_again(request.member, posting_id, old if account else "", account)
     if posting.state == Posting.State.REFUSED:
         messages.error(request, f"The ledger refused it again. {refusal_words(posting)}")
     elif posting.state == Posting.State.SENDING:

@@ -38,6 +38,7 @@ from wainwright.claims.services.closing import link, settle_what_it_paid, settle
 from wainwright.claims.services.recalling import finish_recall, recalled_half
 from wainwright.claims.services.road import finance_claim
 from wainwright.claims.statements import read
+from wainwright.core.coding import ACCOUNT
 from wainwright.core.money import Money
 from wainwright.core.states import CHARGE, CLAIM
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -282,10 +283,11 @@ def finish_pay_run(run: PayRun) -> None:
     carry_answers(run)
 
 
-def post_again(member: Membership, posting_id: int) -> Posting:
+def post_again(member: Membership, posting_id: int, instead_of: str = "", account: str = "") -> Posting:
     """Finance sends a journal again that the ledger refused and that is no claim's: a payment, an advance set off.
 
-    It keeps its key and its lines, takes today's date, and names whoever the supplier is by now. Raises ``NotAllowed``, ``Stale``.
+    It keeps its key and its lines, takes today's date, and names whoever the supplier is by now;
+    ``account`` stands in place of ``instead_of``. Raises ``Refusal`` for one that is not open, ``NotAllowed``, ``Stale``.
     """
     if not member.finance:
         raise NotAllowed("Only finance posts.")
@@ -297,13 +299,29 @@ def post_again(member: Membership, posting_id: int) -> Posting:
         )
         if posting.state != Posting.State.REFUSED or posting.key.startswith(("claim:", "reverse:")):
             raise Stale("Only a refused journal that is no claim's is sent again here. A claim is posted on the bench.")
+        if instead_of:
+            _put_on(posting, instead_of, account)
         rename_party(posting)
         posting.state, posting.time = Posting.State.SENDING, clock.now()
         posting.date = open_day(posting.firm, clock.today(posting.firm.zone))
         posting.tries += 1
         posting.save()
-        record(member, "sent the journal again", posting.subject, after={"key": posting.key, "try": posting.tries})
+        record(
+            member,
+            "sent the journal again",
+            posting.subject,
+            after={"key": posting.key, "try": posting.tries, "instead of": instead_of, "account": account},
+        )
     return accounts.send_posting(posting, member)
+
+
+def _put_on(posting: Posting, instead_of: str, account: str) -> None:
+    """Put another account in place of one on a refused journal. Inside the caller's transaction."""
+    known = ledger_books(posting.firm).codes.codes.get((ACCOUNT, account))
+    if known is None or not known.open_on(clock.today(posting.firm.zone)):
+        raise Refusal(f"Account {account[:20] or '(none)'} is not open in the ledger.", "account")
+    if not posting.lines.filter(account=instead_of).update(account=account):
+        raise Refusal(f"Nothing of it is on account {instead_of[:20]}.", "instead_of")
 
 
 def rename_party(posting: Posting) -> None:

@@ -176,7 +176,9 @@ def clears_itself(claim: Claim) -> bool:
     number = drawn(policy.look_seed, f"{claim.code}:{row.number}")
     found = looks_at(risk_as_kept(row), policy.harmless_to, claim.total, above, policy.look_share, number)
     after = {"number drawn": str(number), "of": f"{claim.code}:{row.number}", "why": found.why}
-    if found.looks or ahead_of(claim):
+    ahead = ahead_of(claim)
+    if found.looks or ahead:
+        after |= {"why": f"the ledger would refuse it: {ahead[0]}"} if ahead else {}
         record(None, "goes to finance to be looked at", claim.subject, firm_id=claim.firm_id, after=after)
         return False
     before = claim.state
