@@ -88,6 +88,9 @@ def journal_page(request, posting_id: int):
             "journal": journal_of(posting),
             "t_accounts": t_accounts(journal_of(posting)),
             "refused": words,
+            "about": posting.refusal_about.removeprefix("account:")
+            if posting.refusal_about.startswith("account:")
+            else "",
             "accounts": sorted({line.account for line in posting.lines.all()}),
             "claim_id": number if kind == "claim" else "",
             "may_post": request.member.finance
