@@ -317,10 +317,18 @@ class AheadTest(BilledCase):
             books.post(self.priya, claim.pk, claim.version)
         self.assertEqual(Claim.objects.get(pk=claim.pk).state, "Posted")
 
-    def _journal(self, claim):
+    def _journal(self, claim, who=None):
         from wainwright.claims.selectors import claim_for, load_file  # noqa: PLC0415 - beside what it is about
 
-        return load_file(self.priya, claim_for(self.priya, claim.pk)).journal
+        return load_file(who or self.priya, claim_for(who or self.priya, claim.pk)).journal
+
+    def test_it_is_known_from_the_first_draft_on(self):
+        claim = self.a_claim()
+        account = next(e.coding.account for e in self._journal(claim, self.maren).entries if e.coding.codes)
+        self.firm.codes.filter(dimension="account", code=account).update(open_until=self.today - timedelta(days=1))
+        Firm.objects.filter(pk=self.firm.pk).update(rules_version=new_version())
+        self.enter(self.maren)
+        self.assertContains(self.client.get(f"/claims/{claim.pk}/"), f"account {account}, which the ledger has closed")
 
     def test_hostile_accounts_are_refused(self):
         claim = self.checked_claim()

@@ -8,7 +8,7 @@ from wainwright import clock
 from wainwright.accounts.selectors import Books
 from wainwright.accounts.splits import parts_from, shares_of
 from wainwright.claims.models import Claim
-from wainwright.core.coding import Coding, check_coding
+from wainwright.core.coding import ACCOUNT, Coding, check_coding
 from wainwright.core.dividing import check_parts
 from wainwright.core.money import Money, total
 from wainwright.core.routing import Route
@@ -29,6 +29,7 @@ def own_findings(
     """Return what must be put right or explained: nothing on it, rides that earn nothing, codings, torn bills, who signs, what was turned down before."""
     found = [*_nothing(claim, done), *_driven(expenses, facts)]
     found += _codings(claim, expenses, ledger)
+    found += _accounts(claim, done, ledger)
     found += _splits(claim, expenses, done)
     found += [
         _stop(
@@ -94,6 +95,28 @@ def _codings(claim: Claim, expenses: Sequence[Expense], ledger: Books) -> Iterat
                     said.add(fault.text)
                     text = f"{expense.label}: {fault.text}"
                     yield _stop(f"coding-{fault.code}-{fault.dimension}", expense.key, text, "Change the coding")
+
+
+def _accounts(claim: Claim, done: Statement, ledger: Books) -> Iterator[Finding]:
+    """Accounts that the ledger does not take any more: nothing for the claimant to mend, and known before anybody approves."""
+    day, known = clock.today(claim.firm.zone), ledger.codes.codes
+    if not any(kind == ACCOUNT for kind, _ in known):
+        return
+    for line in done.lines:
+        for account in dict.fromkeys(each.coding.account for each in line.coded if not each.personal):
+            row = known.get((ACCOUNT, account))
+            if row is None or not row.open_on(day):
+                why = "has closed" if row is not None else "does not have"
+                text = f"{line.label} posts to account {account or '(none)'}, which the ledger {why}: finance names another before it is posted."
+                yield Finding(
+                    f"account-{account}@{line.key}",
+                    "account",
+                    Level.NOTE,
+                    text,
+                    "",
+                    Cure("Nothing for you to do", line.key),
+                    line.key,
+                )
 
 
 def _splits(claim: Claim, expenses: Sequence[Expense], done: Statement) -> Iterator[Finding]:
