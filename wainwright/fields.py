@@ -63,6 +63,11 @@ class AmountField(forms.DecimalField):
         return super().to_python(plain_number(value) if isinstance(value, str) else value)
 
 
+def few(words: Sequence[str], most: int = 5) -> list[str]:
+    """The first few of many sentences, and how many more there are."""
+    return [*words[:most], *([f"And {len(words) - most} more like these."] if len(words) > most else [])]
+
+
 def whole(text: str | None) -> int:
     """A whole number of a form's hidden field; what is none counts as 0, which no object has."""
     try:

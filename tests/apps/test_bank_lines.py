@@ -105,7 +105,25 @@ class TablesTest(Lines):
         self.client.post(f"/ledger/bank/{self.account.pk}/files/{file.pk}/away/")
         file.refresh_from_db()
         self.assertEqual(file.state, "away")
-        self.assertEqual(self.client.get(f"/ledger/bank/{self.account.pk}/files/{file.pk}/").status_code, 302)
+        self.assertContains(
+            self.client.get(f"/ledger/bank/{self.account.pk}/files/{file.pk}/"), "Nothing was taken of it"
+        )
+
+    def test_nothing_of_a_table_is_cut_in_silence(self):
+        row = f"{self.today.isoformat()};Shop;-1,00"
+        file = self.take("\n".join(["Date;Text;Amount", *[row] * 50_001]).encode(), "long.csv")
+        self.assertEqual((file.state, Line.objects.count()), ("away", 0))
+        self.assertIn("more than 50,000 rows", file.problem)
+
+    def test_what_was_left_out_is_counted_and_reached(self):
+        good, odd = f"{self.today.isoformat()};Shop;-1,00", "no day;Shop;-1,00"
+        file = self.take("\n".join(["Date;Text;Amount", good, *[odd] * 450]).encode(), "odd.csv")
+        self.assertEqual((file.state, file.new, len(file.left)), ("taken", 1, 450))
+        self.enter(self.priya)
+        self.assertContains(self.client.get(f"/ledger/bank/{self.account.pk}/"), "All 450 of them")
+        self.assertContains(
+            self.client.get(f"/ledger/bank/{self.account.pk}/files/{file.pk}/?page=3"), "Left out, page 3 of 3"
+        )
 
     def test_the_door_takes_a_workbook_and_refuses_what_is_empty(self):
         self.enter(self.priya)

@@ -98,7 +98,14 @@ def _in_rows(rows: Rows) -> Table:
     start = next((i for i, (_, row) in enumerate(rows[:40]) if _looks_like_header(row)), None)
     if start is None:
         return _unknown_words(rows)
-    return Table(rows[start][1], tuple(rows[start + 1 : start + 1 + MOST_LINES]))
+    return Table(rows[start][1], _not_too_many(rows[start + 1 :]))
+
+
+def _not_too_many(rows: Rows) -> tuple[tuple[int, tuple[str, ...]], ...]:
+    """The rows under a header. Raises ``Unreadable`` for more than can be taken: nothing of a file is left out in silence."""
+    if len(rows) > MOST_LINES:
+        raise Unreadable(f"The table has more than {MOST_LINES:,} rows. Ask the bank for a shorter period.")
+    return tuple(rows)
 
 
 def _unknown_words(rows: Sequence[tuple[int, tuple[str, ...]]]) -> Table:
@@ -112,7 +119,7 @@ def _unknown_words(rows: Sequence[tuple[int, tuple[str, ...]]]) -> Table:
     header, under = rows[start][1], start + 1
     if any(_is_day(cell) for cell in header):
         header, under = tuple(f"Column {n}" for n in range(1, width + 1)), start
-    return Table(header, tuple(rows[under : under + MOST_LINES]))
+    return Table(header, _not_too_many(rows[under:]))
 
 
 def _is_day(cell: str) -> bool:

@@ -12,7 +12,7 @@ from wainwright.accounts.connection import connection_of
 from wainwright.accounts.models import FirmAccounts
 from wainwright.accounts.selectors import books
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.fields import whole
+from wainwright.fields import few, whole
 from wainwright.formats.master_table import MOST_BYTES
 from wainwright.masters.models import Fetch, Supplier
 from wainwright.masters.selectors import gaps
@@ -158,7 +158,7 @@ def fetch_page(request, fetch_id: int):
     ]  # fmt: skip
     context = {
         "row": row, "page": page_of(rows, AT_ONCE, request.GET.get("page")), "counted": [(what, WORDS[what], counted[what]) for what in WORDS if what in counted], "wanted": wanted,
-        "hurting": sum(bool(change[6]) for change in row.changes), "more": f"what={wanted}&" if wanted in WORDS else "",
+        "left": page_of(row.left, 200, request.GET.get("left")), "hurting": sum(bool(change[6]) for change in row.changes), "more": f"what={wanted}&" if wanted in WORDS else "",
     }  # fmt: skip
     return render(request, "masters/fetch.html", context)
 
@@ -271,6 +271,6 @@ def make_suppliers(request):
     done, left = connecting.make_suppliers(request.member, [whole(each) for each in request.POST.getlist("person")])
     if done:
         messages.info(request, f"{done} {'person is' if done == 1 else 'people are'} connected with a supplier.")
-    for words in left[:5]:
+    for words in few(left):
         messages.error(request, words)
     return redirect("masters")

@@ -17,7 +17,7 @@ from wainwright.core.money import Money
 from wainwright.core.reconciling import best_for
 from wainwright.drawing.agreement import draw
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.fields import AmountField, day_of, whole
+from wainwright.fields import AmountField, day_of, few, whole
 from wainwright.formats.csv_statement import propose
 from wainwright.formats.statement import MOST_BYTES
 from wainwright.paging import page_of
@@ -117,11 +117,12 @@ def take(request, account_id: int):
 
 @require_http_methods(["GET", "POST"])
 def columns_page(request, account_id: int, file_id: int):
-    """Say which column of a table means what; it is kept for the next file like it."""
+    """A statement's file: what was left out of it; or which column of it means what, kept for the next file like it."""
     account = _account(request, account_id)
     file = get_object_or_404(account.files, pk=file_id)
     if request.method == "GET" and file.state != StatementFile.State.COLUMNS:
-        return redirect("bank-account", account_id)
+        page = page_of(file.left, 200, request.GET.get("page"))
+        return render(request, "reconciling/file.html", {"account": account, "file": file, "page": page})
     named, error = propose(file.header), ""
     if request.method == "POST":
         given = {name: request.POST.get(f"column-{name}", "") for name in COLUMNS}
@@ -163,7 +164,7 @@ def confirm(request, account_id: int):
     done, left = matching.confirm(request.member, account_id, _chosen(request.POST.getlist("match")))
     if done:
         messages.info(request, f"{done} confirmed.")
-    for words in left[:5]:
+    for words in few(left):
         messages.error(request, words)
     return redirect("bank-account", account_id)
 
@@ -205,7 +206,7 @@ def rule(request, account_id: int):
 def _apply(request, account_id: int):
     done, left = telling.apply_rules(request.member, account_id)
     messages.info(request, f"{done} {'line is' if done == 1 else 'lines are'} posted by rule.")
-    for words in left[:5]:
+    for words in few(left):
         messages.error(request, words)
     return redirect("bank-account", account_id)
 

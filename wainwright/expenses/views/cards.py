@@ -10,7 +10,7 @@ from wainwright.core.money import Money
 from wainwright.errors import Refusal
 from wainwright.expenses.models import CardFile
 from wainwright.expenses.services import charges
-from wainwright.fields import whole
+from wainwright.fields import few, whole
 from wainwright.formats.csv_statement import WORDS
 from wainwright.formats.statement import MOST_BYTES
 from wainwright.paging import page_of
@@ -50,7 +50,7 @@ def look(request, file_id: int):
         "columns": columns,
         "read_as": [(words, file.header[index]) for _, words, index in columns if index is not None and index < len(file.header)],
         "sample": file.sample,
-        "left": file.left[:200], "wholly": counts["new"] + counts["booked"],
+        "left": page_of(file.left, 200, request.GET.get("left")), "wholly": counts["new"] + counts["booked"],
     }  # fmt: skip
     return render(request, "expenses/card_file.html", context)
 
@@ -73,8 +73,8 @@ def take_file(request, file_id: int):
     ticked = [whole(n) for n in request.POST.getlist("doubtful")]
     file = charges.take_file(request.member, file_id, ticked)
     messages.info(request, f"{file.name}: {file.taken} taken, {file.known} known already, {len(file.left)} left out.")
-    for where, why in file.left[:5]:
-        messages.error(request, f"Left out: {where}: {why}.")
+    for words in few([f"Left out: {where}: {why}." for where, why in file.left]):
+        messages.error(request, words)
     return redirect("tray")
 
 

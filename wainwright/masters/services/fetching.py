@@ -80,7 +80,7 @@ def read_file(member: Membership, name: str, content: bytes, kind: str, complete
         source=name[-120:] or "a file",
         by=member,
         time=clock.now(),
-        left=[[each.where, each.why] for each in left[:200]],
+        left=[[each.where, each.why] for each in left],
     )
     row.save()
     record(

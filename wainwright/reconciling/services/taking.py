@@ -239,7 +239,7 @@ def _take(file: StatementFile, statements: Sequence[Statement]) -> None:
     Line.objects.bulk_create(rows.values(), batch_size=BATCH)
     opening = next((each.opening for each in statements if each.opening is not None), None)
     closing = next((each.closing for each in reversed(statements) if each.closing is not None), None)
-    file.state, file.new, file.known, file.left = StatementFile.State.TAKEN, len(rows), same, left[:200]
+    file.state, file.new, file.known, file.left = StatementFile.State.TAKEN, len(rows), same, left
     file.opening_minor = None if opening is None else opening.minor
     file.closing_minor = None if closing is None else closing.minor
     file.save()
