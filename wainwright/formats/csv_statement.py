@@ -101,7 +101,7 @@ def _in_rows(rows: Rows) -> Table:
     return Table(rows[start][1], _not_too_many(rows[start + 1 :]))
 
 
-def _not_too_many(rows: Rows) -> tuple[tuple[int, tuple[str, ...]], ...]:
+def _not_too_many(rows: Sequence[tuple[int, tuple[str, ...]]]) -> tuple[tuple[int, tuple[str, ...]], ...]:
     """The rows under a header. Raises ``Unreadable`` for more than can be taken: nothing of a file is left out in silence."""
     if len(rows) > MOST_LINES:
         raise Unreadable(f"The table has more than {MOST_LINES:,} rows. Ask the bank for a shorter period.")
