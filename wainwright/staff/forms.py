@@ -8,6 +8,7 @@ from wainwright.core.money import Money
 from wainwright.core.picking import PickList
 from wainwright.fields import AmountField, PickField, day_input
 from wainwright.people.models import ROLES, Membership
+from wainwright.staff.leaving import Heirs
 from wainwright.staff.services import Place
 
 
@@ -38,6 +39,44 @@ class PlaceForm(forms.Form):
         d = self.cleaned_data
         limit = None if d["limit"] is None else Money.rounded(d["limit"], self.who.firm.currency)
         return Place(int(d["manager"] or 0), limit, frozenset(d["roles"]))
+
+
+class LeaveForm(forms.Form):
+    """To whom what is somebody's goes; only what there is something of is asked."""
+
+    manager = PickField(label="Who leads those they led", required=False, help_text="Empty: their own manager.")
+    owner = PickField(label="Who owns their codings", required=False)
+    finance = PickField(label="Who of finance holds the ledger's connection", required=False)
+    charges = PickField(label="Who accounts for the loose charges", required=False)
+    give_up = forms.BooleanField(label="What they have not sent is given up", required=False)
+    why = forms.CharField(label="Why they leave", required=False, max_length=200)
+
+    ASKED = {"reports": "manager", "codings": "owner", "ledger": "finance", "charges": "charges", "unsent": "give_up"}
+
+    def __init__(self, *args, names: PickList, there: set[str], **options):
+        super().__init__(*args, **options)
+        for kind, field in self.ASKED.items():
+            if kind not in there:
+                del self.fields[field]
+            elif field != "give_up":
+                self.fields[field].offer(names, address="/people/names/")  # type: ignore[attr-defined]
+
+    @property
+    def heirs(self) -> Heirs:
+        """Whom it goes to."""
+        d = self.cleaned_data
+        numbers = {name: int(d.get(name) or 0) for name in ("manager", "owner", "finance", "charges")}
+        return Heirs(**numbers, give_up=bool(d.get("give_up")))
+
+
+class BackForm(forms.Form):
+    """Whom somebody reports to who is brought back."""
+
+    manager = PickField(label="Reports to", required=False, help_text="Empty: whoever it was, if they are here.")
+
+    def __init__(self, *args, names: PickList, **options):
+        super().__init__(*args, **options)
+        self.fields["manager"].offer(names, address="/people/names/")  # type: ignore[attr-defined]
 
 
 class DaysForm(forms.Form):

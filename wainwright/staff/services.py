@@ -48,7 +48,7 @@ def set_place(by: Membership, who_id: int, place: Place) -> Membership:
     )
     if place.manager and manager is None:
         raise Refusal("Choose somebody of the firm who is here.", "manager")
-    _no_circle(who, manager)
+    no_circle(who, manager)
     before = _said(who)
     who.manager, who.limit_minor = manager, None if place.limit is None else place.limit.minor
     for role in ROLES:
@@ -77,7 +77,8 @@ def _words(said: dict[str, object]) -> str:
     )
 
 
-def _no_circle(who: Membership, manager: Membership | None) -> None:
+def no_circle(who: Membership, manager: Membership | None) -> None:
+    """Raise ``Refusal`` where a manager would be led by those they lead."""
     above, seen = manager, {who.pk}
     while above is not None:
         if above.pk in seen:

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.shortcuts import redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from wainwright import clock
-from wainwright.errors import Refusal
-from wainwright.fields import FEW, say, whole
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.fields import FEW, few, say, whole
 from wainwright.paging import page_of
 from wainwright.people.acting import may_prepare_for
-from wainwright.staff import services
-from wainwright.staff.forms import DaysForm, PlaceForm
+from wainwright.staff import leaving, services
+from wainwright.staff.forms import BackForm, DaysForm, LeaveForm, PlaceForm
 from wainwright.staff.selectors import names, people_of, person_for, place_page
 
 
@@ -48,6 +48,7 @@ def _person(request, member_id: int, status: int = 200, **forms):
     context = {
         "who": who, "own": own, "page": place_page(member, who),
         "place_form": PlaceForm(names=names(member), who=who) if member.administrator else None,
+        "back_form": BackForm(names=names(member), prefix="back") if member.administrator and not who.active else None,
         "cover_form": DaysForm(names=names(member, deciders=True), prefix="cover", initial=days)
         if own or member.administrator else None,
         "delegate_form": DaysForm(names=names(member), prefix="delegate", initial=days) if own else None,
@@ -69,6 +70,53 @@ def set_place(request, member_id: int):
         return _person(request, member_id, 422, place_form=form)
     messages.info(request, f"{who.person.name}'s place is set.")
     return redirect("person", member_id)
+
+
+@require_http_methods(["GET", "POST"])
+def leave(request, member_id: int):
+    """What is somebody's, and to whom it goes as they leave."""
+    who = person_for(request.member, member_id)
+    if not request.member.administrator:
+        raise NotAllowed("Only an administrator retires people.")
+    if not who.active:
+        return redirect("person", member_id)
+    found = leaving.theirs(who, request.member)
+    there = {each.key for each in found}
+    form = LeaveForm(request.POST or None, names=names(request.member), there=there)
+    if request.method == "POST" and form.is_valid():
+        try:
+            who, left = leaving.retire(request.member, member_id, form.heirs, form.cleaned_data["why"])
+        except (NotAllowed, Stale):
+            raise
+        except Refusal as refusal:
+            say(form, refusal)
+        else:
+            messages.info(
+                request, f"{who.person.name} is retired: no access from now on, and what was theirs is handed over."
+            )
+            for words in few(left):
+                messages.error(request, words)
+            return redirect("person", member_id)
+    context = {"who": who, "theirs": found, "form": form, "own": who.pk == request.member.pk}
+    return render(request, "staff/leave.html", context, status=422 if form.errors else 200)
+
+
+@require_POST
+def bring_back(request, member_id: int):
+    """Bring somebody back."""
+    who = person_for(request.member, member_id)
+    form = BackForm(request.POST, names=names(request.member), prefix="back")
+    if form.is_valid():
+        try:
+            leaving.bring_back(request.member, member_id, int(form.cleaned_data["manager"] or 0))
+        except (NotAllowed, Stale):
+            raise
+        except Refusal as refusal:
+            say(form, refusal)
+        else:
+            messages.info(request, f"{who.person.name} is back, with the roles of before.")
+            return redirect("person", member_id)
+    return _person(request, member_id, 422, back_form=form)
 
 
 @require_POST

@@ -1,0 +1,360 @@
+"""Somebody leaves, and comes back: what is theirs is listed, handed over in one act, and nothing of it hangs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from allauth.usersessions.models import UserSession
+from django.db import transaction
+from django.db.models import Q, QuerySet, Sum
+
+from wainwright import clock
+from wainwright.accounts.models import Code, Connection
+from wainwright.api.models import ApiToken, Webhook
+from wainwright.bench.moving import move_on
+from wainwright.claims.beside import owes
+from wainwright.claims.models import Claim
+from wainwright.claims.services.closing import withdraw
+from wainwright.core.money import Money
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.expenses.models import Charge, Expense, Receipt
+from wainwright.news.services import tell
+from wainwright.people.acting import acting_for
+from wainwright.people.models import Card, Delegate, Firm, Membership, new_version
+from wainwright.signoff.models import SignOff
+from wainwright.staff.services import no_circle
+from wainwright.trail.services import record
+from wainwright.trips.models import Trip
+from wainwright.trips.selectors import ADVANCE_OUT
+from wainwright.trips.services import road
+
+# Of each kind so many are named; how many there are is said.
+NAMED = 6
+# Only whoever they are of could send these claims.
+OPEN = ("Open", "Sent back")
+NOT_BEGUN = ("Planning", "Sent back", "Awaiting sign-off", "Authorised")
+
+
+@dataclass(frozen=True)
+class Theirs:
+    """One kind of what is somebody's: what it is, how many, the first few with where each lies, and what becomes of it."""
+
+    key: str
+    name: str
+    count: int
+    some: tuple[tuple[str, str], ...]
+    becomes: str
+
+    @property
+    def more(self) -> int:
+        """How many are not named."""
+        return self.count - len(self.some)
+
+
+def theirs(who: Membership, by: Membership) -> list[Theirs]:
+    """Return what of a person would hang if they left, kind by kind; a kind of which there is nothing is left out. Seventeen queries or so.
+
+    ``by`` sees of trips, claims and charges what they may read: an administrator alone which they are, and no more of them.
+    """
+    ahead, reads = Q(until__gte=clock.today(who.firm.zone)), by.reads_all
+    trips = Trip.objects.filter(traveller=who).exclude(state__in=Trip.OVER).order_by("starts", "pk")
+    on_their_way = Claim.objects.live().filter(claimant=who).exclude(state__in=(*OPEN, "Settled")).order_by("pk")
+
+    def person(member: Membership, more: str = "") -> tuple[str, str]:
+        return f"{member.person.name}{more}", f"/people/{member.pk}/"
+
+    def thing(row: Trip | Claim) -> tuple[str, str]:
+        area = "trips" if isinstance(row, Trip) else "claims"
+        return (
+            (f"{row.code} {row.title}, {row.state}", f"/{area}/{row.pk}/")
+            if reads
+            else (f"{row.code}, {row.state}", "")
+        )
+
+    def decision(row: SignOff) -> tuple[str, str]:
+        return (row.title, row.lies_at) if reads else (f"{row.kind} of {row.title.partition(':')[0]}", "")
+
+    def charge(row: Charge) -> tuple[str, str]:
+        return (
+            (f"{row.merchant} {row.amount}, {row.date:%d %b}", "/ledger/loose/") if reads else (f"{row.date:%d %b}", "")
+        )
+
+    kinds = (
+        _kind("reports", "People who report to them", who.reports.filter(active=True).select_related("person"), person, "they report to whoever is named"),
+        _kind("waiting", "Decisions that wait for them", waiting(who), decision, "each goes to the next above, or to their cover"),
+        _kind("codings", "Codings they own", Code.objects.filter(owner=who), lambda c: (str(c), ""), "whoever is named owns them"),
+        _kind("ledger", "The connection to the ledger, its tokens and webhooks", _held(who), lambda x: (x, "/ledger/masters/"), "somebody of finance holds them: nothing stops"),
+        _kind("covers", "Whom they cover", who.covering.filter(ahead).select_related("member__person"), lambda c: person(c.member, f", {c.since:%d %b} to {c.until:%d %b}"), "the cover ends; they are told"),
+        _kind("delegates", "Who prepares for them, and for whom they do", delegations(who), lambda d: (f"{d.by.person.name} for {d.member.person.name}", ""), "it ends; they are told"),
+        _kind("cards", "Cards of the firm", cards(who), lambda c: (str(c), "/ledger/cards/" if reads else ""), "closed today"),
+        _kind("charges", "Charges that lie loose on them", charges(who).order_by("date"), charge, "whoever is named accounts for them"),
+        _kind("ahead", "Trips that have not begun", trips.filter(state__in=NOT_BEGUN), thing, "called off, with what their bookings cost"),
+        _kind("trips", "Trips that have begun", trips.exclude(state__in=NOT_BEGUN), thing, "stay as they are"),
+        _kind("unsent", "Claims that were not sent", unsent(who), thing, "withdrawn: only they could certify them"),
+        _kind("claims", "Claims on their way", on_their_way, thing, "go on, and are paid"),
+        _kind("owed", "What they owe back", _owed(who), lambda x: (x if reads else "something", "/ledger/pay/" if reads else ""), "finance follows it"),
+    )  # fmt: skip
+    return [each for each in kinds if each.count]
+
+
+def _kind(key: str, name: str, rows: QuerySet | Sequence[str], said: Any, becomes: str) -> Theirs:
+    some = list(rows[: NAMED + 1])
+    count = len(some) if len(some) <= NAMED else rows.count() if isinstance(rows, QuerySet) else len(rows)
+    return Theirs(key, name, count, tuple(said(each) for each in some[:NAMED]), becomes)
+
+
+def waiting(who: Membership) -> QuerySet[SignOff]:
+    """The sign-offs that wait for a person."""
+    return SignOff.objects.filter(signer=who, state=SignOff.State.WAITING).order_by("since", "pk")
+
+
+def cards(who: Membership) -> QuerySet[Card]:
+    """The cards of the firm that a person holds."""
+    return Card.objects.filter(owner=who, firm_pays=True, closed__isnull=True)
+
+
+def charges(who: Membership) -> QuerySet[Charge]:
+    """The firm's charges that lie on a person and that no sent claim accounts for."""
+    lies = Q(state="Loose") | Q(expense__claim=None, expense__isnull=False) | Q(expense__claim__state__in=OPEN)
+    return Charge.objects.filter(lies, owner=who, card__firm_pays=True)
+
+
+def unsent(who: Membership) -> QuerySet[Claim]:
+    """The claims that only their claimant could send."""
+    return Claim.objects.filter(claimant=who, state__in=OPEN).order_by("pk")
+
+
+def delegations(who: Membership) -> QuerySet[Delegate]:
+    """Who prepares for a person, and for whom they prepare, from today on."""
+    rows = Delegate.objects.filter(Q(member=who) | Q(by=who), until__gte=clock.today(who.firm.zone))
+    return rows.select_related("by__person", "by__firm", "member__person", "member__firm")
+
+
+def _held(who: Membership) -> list[str]:
+    found = [f"the connection to {row}" for row in Connection.objects.filter(holder=who)]
+    found += [f"token {row.name}" for row in ApiToken.objects.filter(made_by=who, revoked__isnull=True)]
+    return found + [f"webhook to {row.address}" for row in Webhook.objects.filter(made_by=who)]
+
+
+def _owed(who: Membership) -> list[str]:
+    found = [f"{each.left} on {each.claim.code}" for each in owes(Claim.objects.filter(claimant=who))]
+    out = Trip.objects.filter(traveller=who, advance_paid=True, advance_settled=False).aggregate(
+        s=Sum(ADVANCE_OUT, default=0)
+    )
+    return found + ([f"{Money.from_minor(out['s'], who.firm.currency)} in advances"] if out["s"] else [])
+
+
+@dataclass(frozen=True)
+class Heirs:
+    """To whom what is somebody's goes, by number (nothing: nobody was named), and that what only they could send is given up."""
+
+    manager: int = 0
+    owner: int = 0
+    finance: int = 0
+    charges: int = 0
+    give_up: bool = False
+
+
+def retire(by: Membership, who_id: int, heirs: Heirs, why: str = "") -> tuple[Membership, list[str]]:
+    """Retire a person: no access from now on, what is theirs handed over, history kept. Returns what could not be done of it, in words.
+
+    Raises ``NotAllowed``; ``Refusal`` where something of theirs would hang, naming the field that is missing; ``Stale``.
+    """
+    if not by.administrator:
+        raise NotAllowed("Only an administrator retires people.")
+    with transaction.atomic():
+        # Two administrators who retire each other at once: the second finds that they are one no more.
+        Firm.objects.select_for_update().get(pk=by.firm_id)
+        if not Membership.objects.filter(pk=by.pk, active=True, administrator=True).exists():
+            raise NotAllowed("You are no administrator any more.")
+        who = _member(by, who_id)
+        if who.pk == by.pk:
+            raise Refusal("Another administrator retires you: nobody locks themselves out.")
+        if not who.active:
+            raise Stale(f"{who.person.name} is retired already.")
+        ahead = list(Trip.objects.filter(traveller=who, state__in=NOT_BEGUN).values_list("pk", flat=True))
+        done = _hand_over(by, who, heirs)
+        _end_access(who)
+        record(
+            by, "retired a person", f"member:{who.pk}", before={"roles": who.roles, "why": why.strip()[:200]}, after=done
+        )  # fmt: skip
+        move_on(by.firm_id)
+    left = [words for pk in ahead if (words := _call_off(by, who, pk))]
+    return who, left
+
+
+def _member(by: Membership, who_id: int) -> Membership:
+    rows = Membership.objects.select_for_update(of=("self",)).select_related("person", "firm", "manager__person")
+    return rows.get(pk=who_id, firm_id=by.firm_id)
+
+
+def _heir(by: Membership, who: Membership, number: int, field: str, words: str, role: str = "") -> Membership:
+    rows = (
+        Membership.objects.filter(firm_id=by.firm_id, active=True).select_related("person", "firm").exclude(pk=who.pk)
+    )
+    heir = rows.filter(pk=number).first()
+    if heir is None:
+        raise Refusal(words, field)
+    if role and not getattr(heir, role):
+        raise Refusal(
+            f"{heir.person.name} is no {'finance reviewer' if role == 'finance' else role}. Choose another.", field
+        )
+    return heir
+
+
+def _hand_over(by: Membership, who: Membership, heirs: Heirs) -> dict[str, Any]:
+    """Hand over what is somebody's. Inside the caller's transaction; raises ``Refusal`` before anything is done."""
+    if (
+        who.finance
+        and not Membership.objects.filter(firm_id=by.firm_id, finance=True, active=True).exclude(pk=who.pk).exists()
+    ):
+        raise Refusal("Nobody else is in finance: nothing could be checked or paid. Give somebody that role first.")
+    reports, codes = (
+        list(who.reports.filter(active=True).select_related("person", "manager")),
+        Code.objects.filter(owner=who),
+    )
+    held, loose, open_ = _held(who), charges(who), list(unsent(who))
+    manager = owner = finance = accounts = None
+    if reports:
+        number = heirs.manager or who.manager_id or 0
+        manager = _heir(by, who, number, "manager", f"Say to whom those report who reported to {who.person.name}.")
+    if codes.exists():
+        owner = _heir(by, who, heirs.owner, "owner", f"Say who owns the codings of {who.person.name}.", "approver")
+    if held:
+        finance = _heir(
+            by,
+            who,
+            heirs.finance,
+            "finance",
+            "Say who of finance holds the ledger's connection, so that it goes on.",
+            "finance",
+        )
+    if loose.exists():
+        accounts = _heir(
+            by,
+            who,
+            heirs.charges,
+            "charges",
+            f"Say who accounts for the charges that lie loose on {who.person.name}.",
+            "traveller",
+        )
+    if open_ and not heirs.give_up:
+        names = ", ".join(claim.code for claim in open_[:NAMED])
+        raise Refusal(
+            f"{names}: only {who.person.name} could send them. Let them be sent first, or say that they are given up.",
+            "give_up",
+        )
+    for claim in open_:
+        fresh = Membership.objects.select_related("person", "firm").get(pk=who.pk)
+        withdraw(acting_for(by, fresh), claim.pk, claim.version)
+    counted: dict[str, Any] = {"claims given up": len(open_)}
+    for report in reports:
+        # The heir cannot report to themselves: they take the place above.
+        report.manager = who.manager if manager is not None and report.pk == manager.pk else manager
+        if report.manager is not None:
+            no_circle(report, report.manager)
+        report.save(update_fields=["manager"])
+        tell(report, f"You report to {report.manager.person.name if report.manager else 'nobody'} now", "/profile/")
+    if owner is not None:
+        counted["codings"] = codes.update(owner=owner)
+        Firm.objects.filter(pk=by.firm_id).update(rules_version=new_version())
+    if finance is not None:
+        Connection.objects.filter(holder=who).update(holder=finance)
+        ApiToken.objects.filter(made_by=who).update(made_by=finance)
+        Webhook.objects.filter(made_by=who).update(made_by=finance)
+    if accounts is not None:
+        counted["charges"] = _account_for(loose, accounts)
+    today = clock.today(who.firm.zone)
+    counted["cards"] = cards(who).update(closed=today)
+    for cover in list(who.covering.filter(until__gte=today).select_related("member__person", "member__firm")):
+        tell(
+            cover.member, f"{who.person.name} does not cover you any more: name another", f"/people/{cover.member_id}/"
+        )
+        cover.delete()
+    for row in list(delegations(who)):
+        other = row.by if row.member_id == who.pk else row.member
+        tell(
+            other,
+            f"{row.by.person.name} does not prepare for {row.member.person.name} any more",
+            f"/people/{other.pk}/",
+        )
+        row.delete()
+    for heir, words, link in (
+        (manager, f"those who reported to {who.person.name} report to you", "/people/"), (owner, f"you own the codings of {who.person.name}", "/bench/"),
+        (finance, f"you hold the connection to the ledger, after {who.person.name}", "/ledger/masters/"), (accounts, f"charges of {who.person.name} lie in your tray", "/tray/"),
+    ):  # fmt: skip
+        if heir is not None:
+            tell(heir, words[0].upper() + words[1:], link)
+    named = {"manager": manager, "owner": owner, "finance": finance, "charges to": accounts}
+    return (
+        counted
+        | {name: heir.person.name for name, heir in named.items() if heir is not None}
+        | {"reports": len(reports)}
+    )
+
+
+def _account_for(loose: QuerySet[Charge], heir: Membership) -> int:
+    """Give charges, and the costs and papers that were made of them, to somebody who accounts for them. Inside the caller's transaction."""
+    keys, costs = list(loose.values_list("pk", flat=True)), list(loose.values_list("expense", flat=True))
+    Expense.objects.filter(pk__in=costs).update(owner=heir)
+    Receipt.objects.filter(expense__in=costs).update(owner=heir)
+    return Charge.objects.filter(pk__in=keys).update(owner=heir)
+
+
+def _end_access(who: Membership) -> None:
+    """No access from now on: in this firm, and to anything where it was the last. Inside the caller's transaction."""
+    who.active = False
+    who.save(update_fields=["active"])
+    if not who.person.memberships.filter(active=True).exists():
+        who.person.is_active = False
+        who.person.save(update_fields=["is_active"])
+        for session in UserSession.objects.filter(user=who.person):
+            session.end()
+
+
+def _call_off(by: Membership, who: Membership, trip_id: int) -> str:
+    """Call a trip off that somebody who left will not make; return why it could not be, in words."""
+    acting = acting_for(by, Membership.objects.select_related("person", "firm").get(pk=who.pk))
+    try:
+        if Trip.objects.filter(pk=trip_id, state="Awaiting sign-off").exists():
+            road.take_back(acting, trip_id)
+        road.call_off(acting, trip_id)
+    except Refusal as refusal:
+        return refusal.message
+    return ""
+
+
+@transaction.atomic
+def bring_back(by: Membership, who_id: int, manager_id: int = 0) -> Membership:
+    """Bring a retired person back, with the roles they had; cards stay closed, what was handed over stays there.
+
+    Raises ``NotAllowed``, ``Stale``; ``Refusal`` where nobody could sign for them.
+    """
+    if not by.administrator:
+        raise NotAllowed("Only an administrator brings people back.")
+    who = _member(by, who_id)
+    if who.active:
+        raise Stale(f"{who.person.name} is here.")
+    manager = (
+        Membership.objects.filter(pk=manager_id or who.manager_id or 0, firm_id=by.firm_id, active=True)
+        .exclude(pk=who.pk)
+        .first()
+    )
+    if manager is None and who.traveller and not who.signs_own:
+        raise Refusal(f"Say to whom {who.person.name} reports: the manager of before is not here any more.", "manager")
+    if manager is not None:
+        no_circle(who, manager)
+    who.active, who.manager = True, manager
+    who.save(update_fields=["active", "manager"])
+    who.person.is_active = True
+    who.person.save(update_fields=["is_active"])
+    record(
+        by,
+        "brought a person back",
+        f"member:{who.pk}",
+        after={"roles": who.roles, "manager": manager.person.name if manager else ""},
+    )
+    tell(who, f"{by.person.name} brought you back to {who.firm.name}", "/profile/", f"You are: {', '.join(who.roles)}.")
+    return who
