@@ -8,6 +8,7 @@ from wainwright.core.money import Money
 from wainwright.core.picking import PickList
 from wainwright.fields import AmountField, PickField, day_input
 from wainwright.people.models import ROLES, Membership
+from wainwright.staff.inviting import Invited
 from wainwright.staff.leaving import Heirs
 from wainwright.staff.services import Place
 
@@ -39,6 +40,31 @@ class PlaceForm(forms.Form):
         d = self.cleaned_data
         limit = None if d["limit"] is None else Money.rounded(d["limit"], self.who.firm.currency)
         return Place(int(d["manager"] or 0), limit, frozenset(d["roles"]))
+
+
+class InviteForm(forms.Form):
+    """Somebody new: name, address, and their place."""
+
+    name = forms.CharField(label="Name", max_length=120)
+    email = forms.CharField(label="Address for mail", max_length=254)
+    job = forms.CharField(label="What they are", required=False, max_length=80)
+    manager = PickField(label="Line manager", required=False, help_text="Any part of a name.")
+    limit = AmountField(label="Signs up to", required=False, help_text="Empty: any sum.")
+    roles = forms.MultipleChoiceField(
+        choices=[(role, f"{role}: {words}") for role, words in ROLES.items()], widget=forms.CheckboxSelectMultiple, required=False, initial=["traveller"],
+    )  # fmt: skip
+
+    def __init__(self, *args, names: PickList, currency: str, **options):
+        super().__init__(*args, **options)
+        self.currency = currency
+        self.fields["manager"].offer(names, address="/people/names/")  # type: ignore[attr-defined]
+
+    @property
+    def wanted(self) -> Invited:
+        """Who is to be invited."""
+        d = self.cleaned_data
+        limit = None if d["limit"] is None else Money.rounded(d["limit"], self.currency)
+        return Invited(d["name"], d["email"], d["job"], Place(int(d["manager"] or 0), limit, frozenset(d["roles"])))
 
 
 class LeaveForm(forms.Form):

@@ -309,7 +309,10 @@ def _end_access(who: Membership) -> None:
     who.save(update_fields=["active"])
     if not who.person.memberships.filter(active=True).exists():
         who.person.is_active = False
-        who.person.save(update_fields=["is_active"])
+        if not who.person.has_usable_password():
+            # An invitation that was not taken up opens nothing any more.
+            who.person.set_unusable_password()
+        who.person.save(update_fields=["is_active", "password"])
         for session in UserSession.objects.filter(user=who.person):
             session.end()
 

@@ -11,8 +11,8 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import FEW, few, say, whole
 from wainwright.paging import page_of
 from wainwright.people.acting import may_prepare_for
-from wainwright.staff import leaving, services
-from wainwright.staff.forms import BackForm, DaysForm, LeaveForm, PlaceForm
+from wainwright.staff import inviting, leaving, services
+from wainwright.staff.forms import BackForm, DaysForm, InviteForm, LeaveForm, PlaceForm
 from wainwright.staff.selectors import names, people_of, person_for, place_page
 
 
@@ -73,6 +73,36 @@ def set_place(request, member_id: int):
 
 
 @require_http_methods(["GET", "POST"])
+def invite(request):
+    """Invite somebody."""
+    member = request.member
+    if not member.administrator:
+        raise NotAllowed("Only an administrator invites people.")
+    form = InviteForm(
+        request.POST if request.method == "POST" else None, names=names(member), currency=member.firm.currency
+    )
+    if request.method == "POST" and form.is_valid():
+        try:
+            made = inviting.invite(member, form.wanted)
+        except NotAllowed:
+            raise
+        except Refusal as refusal:
+            say(form, refusal)
+        else:
+            messages.info(request, f"{made.person.name} is invited: a mail is on its way to {made.person.email}.")
+            return redirect("person", made.pk)
+    return render(request, "staff/invite.html", {"form": form}, status=422 if form.errors else 200)
+
+
+@require_POST
+def invite_again(request, member_id: int):
+    """Send the link again."""
+    who = inviting.invite_again(request.member, person_for(request.member, member_id).pk)
+    messages.info(request, f"Another mail is on its way to {who.person.email}.")
+    return redirect("person", member_id)
+
+
+@require_http_methods(["GET", "POST"])
 def leave(request, member_id: int):
     """What is somebody's, and to whom it goes as they leave."""
     who = person_for(request.member, member_id)
@@ -82,7 +112,7 @@ def leave(request, member_id: int):
         return redirect("person", member_id)
     found = leaving.theirs(who, request.member)
     there = {each.key for each in found}
-    form = LeaveForm(request.POST or None, names=names(request.member), there=there)
+    form = LeaveForm(request.POST if request.method == "POST" else None, names=names(request.member), there=there)
     if request.method == "POST" and form.is_valid():
         try:
             who, left = leaving.retire(request.member, member_id, form.heirs, form.cleaned_data["why"])

@@ -1,0 +1,133 @@
+"""People come: invited by an administrator, with a link by which they choose their own password; it works once, and for three days."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from allauth.account.forms import default_token_generator
+from allauth.account.utils import user_pk_to_url_str
+from django.conf import settings
+from django.core.exceptions import ValidationError
+from django.core.mail import EmailMultiAlternatives
+from django.core.validators import validate_email
+from django.db import IntegrityError, transaction
+from django.template.loader import render_to_string
+
+from wainwright.core.text import one_line
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.news.services import tell
+from wainwright.people.models import ROLES, Membership, Person
+from wainwright.people.post import post
+from wainwright.staff.services import Place
+from wainwright.trail.services import record
+
+SHORT = 2
+
+
+@dataclass(frozen=True)
+class Invited:
+    """Whoever is invited: name, address, what they do, and their place."""
+
+    name: str
+    email: str
+    job: str
+    place: Place
+
+
+@transaction.atomic
+def invite(by: Membership, whom: Invited) -> Membership:
+    """Invite a person: they are of the firm at once, and choose a password by the link in their mail.
+
+    Who signs in to another firm already is of both from now on, with the password they have. Raises ``NotAllowed``; ``Refusal``.
+    """
+    if not by.administrator:
+        raise NotAllowed("Only an administrator invites people.")
+    name, email = one_line(whom.name, 120).strip(), whom.email.strip().lower()[:254]
+    if len(name) < SHORT:
+        raise Refusal("Type their name, as it stands on letters.", "name")
+    try:
+        validate_email(email)
+    except ValidationError as error:
+        raise Refusal("That is no address for mail: check it.", "email") from error
+    place = whom.place
+    if not place.roles or not place.roles <= set(ROLES):
+        raise Refusal("Everybody has a role. Choose at least one.", "roles")
+    manager = Membership.objects.filter(pk=place.manager, firm_id=by.firm_id, active=True).first()
+    if manager is None and (place.manager or "traveller" in place.roles):
+        raise Refusal("Say to whom they report: else nothing of theirs could be signed.", "manager")
+    person = Person.objects.filter(email__iexact=email).first()
+    known = (
+        Membership.objects.filter(firm_id=by.firm_id, person=person).select_related("person").first()
+        if person
+        else None
+    )
+    if known is not None and known.active:
+        raise Refusal(f"{known.person.name} is here under that address already.", "email")
+    if known is not None:
+        raise Refusal(
+            f"{known.person.name} was here under that address: bring them back on their page under People.", "email"
+        )
+    new = person is None
+    try:
+        with transaction.atomic():
+            # Without a password nobody comes in: the link lets them choose one.
+            person = person or Person.objects.create_user(email, None, name=name)
+            made = Membership.objects.create(
+                firm=by.firm, person=person, job=one_line(whom.job, 80), manager=manager, codes=manager.codes if manager else [],
+                limit_minor=None if place.limit is None else place.limit.minor, **{role: role in place.roles for role in ROLES},
+            )  # fmt: skip
+    except IntegrityError as error:
+        raise Refusal("That address was invited a moment ago.", "email") from error
+    record(
+        by, "invited a person", f"member:{made.pk}",
+        after={"name": person.name, "roles": made.roles, "manager": manager.person.name if manager else "", "new here": new},
+    )  # fmt: skip
+    if person.has_usable_password():
+        if not person.is_active:
+            person.is_active = True
+            person.save(update_fields=["is_active"])
+        tell(
+            made,
+            f"{by.person.name} added you to {by.firm.name}",
+            "/firms/",
+            "Sign in as you do, and choose the firm at the top.",
+        )
+    else:
+        _send(by, made)
+    return made
+
+
+@transaction.atomic
+def invite_again(by: Membership, who_id: int) -> Membership:
+    """Send the link again to somebody who has not come yet; the one before works no more once either was used. Raises ``Stale``."""
+    if not by.administrator:
+        raise NotAllowed("Only an administrator invites people.")
+    who = Membership.objects.select_related("person", "firm").get(pk=who_id, firm_id=by.firm_id)
+    if not who.active or who.person.has_usable_password():
+        raise Stale(f"{who.person.name} has a password already: they sign in, or say that they forgot it.")
+    record(by, "invited a person again", f"member:{who.pk}")
+    _send(by, who)
+    return who
+
+
+def link_of(person: Person) -> str:
+    """The address at which a person chooses a password: it holds until one was chosen, and for three days."""
+    key = f"{user_pk_to_url_str(person)}-{default_token_generator.make_token(person)}"
+    return f"{settings.ADDRESS}/accounts/password/reset/key/{key}/"
+
+
+def _send(by: Membership, who: Membership) -> None:
+    """The invitation by mail. It stands in no news: whoever reads those is signed in, and the link is a key."""
+    context = {
+        "name": who.person.name,
+        "by": by.person.name,
+        "firm": by.firm.name,
+        "link": link_of(who.person),
+        "address": settings.ADDRESS,
+    }
+    mail = EmailMultiAlternatives(
+        subject=f"{by.person.name} invites you to {by.firm.name}'s travel and expenses",
+        body=render_to_string("staff/invitation.txt", context), from_email=settings.DEFAULT_FROM_EMAIL, to=[who.person.email],
+    )  # fmt: skip
+    mail.attach_alternative(render_to_string("staff/invitation.html", context), "text/html")
+    post(mail)
