@@ -203,25 +203,25 @@ def _charges(firm: Firm, ledger: Accounts, run: PostingRun) -> Iterator[Posting]
                     return
                 part = of_it[start : start + ON_A_JOURNAL]
                 text = f"{issuer}, charged in {date(*month, 1):%B %Y}"
-                yield _charged(
-                    firm, ledger, run, part, account or ledger.card_clearing, text, made, suppliers.get(plain_merchant(issuer)[:120], "")
+                journal = _charged(
+                    f"charges:{firm.pk}:{run.number}:{made}", part, account or ledger.card_clearing, ledger, firm.currency, text
                 )  # fmt: skip
+                journal = _named(journal, suppliers, issuer, ledger.card_issuers)
+                posting = accounts.prepare_posting(
+                    firm, journal, f"charges:{run.number}:{made}", text[:160], min(run.date, max(row.date for row in part))
+                )  # fmt: skip
+                Charge.objects.filter(pk__in=[row.pk for row in part]).update(posting=posting)
+                yield posting
 
 
 def _charged(
-    firm: Firm, ledger: Accounts, run: PostingRun, part: Sequence[Charge], clearing: str, text: str, number: int, party: str
-) -> Posting:  # fmt: skip
+    key: str, part: Sequence[Charge], clearing: str, ledger: Accounts, currency: str, text: str
+) -> Journal:  # fmt: skip
     charged = [
         Charged(clearing, row.amount, f"{row.merchant}, {row.owner.person.name}, {row.date:%d %b}"[:160])
         for row in part
     ]
-    journal = charges_journal(f"charges:{firm.pk}:{run.number}:{number}", charged, firm.currency, ledger, text)
-    journal = journal.naming(party, (ledger.card_issuers,))
-    posting = accounts.prepare_posting(
-        firm, journal, f"charges:{run.number}:{number}", text[:160], min(run.date, max(row.date for row in part))
-    )
-    Charge.objects.filter(pk__in=[row.pk for row in part]).update(posting=posting)
-    return posting
+    return charges_journal(key, charged, currency, ledger, text)
 
 
 def _differences(firm: Firm, ledger: Accounts, run: PostingRun) -> Iterator[Posting]:

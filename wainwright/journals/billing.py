@@ -25,6 +25,7 @@ def billed_page(request):
     currency = firm.currency
     bookings = page_of(billed.bookings_billed(firm), AT_ONCE, request.GET.get("bookings"))
     charges = page_of(billed.charges_untold(firm), AT_ONCE, request.GET.get("charges"))
+    gone = page_of(billed.bookings_taken_off(firm), AT_ONCE, request.GET.get("gone"))
     differ = page_of(billed.charges_that_differ(firm, today), AT_ONCE, request.GET.get("differ"))
 
     def money(minor: int) -> Money:
@@ -33,7 +34,7 @@ def billed_page(request):
     context = {
         "open": {each.kind: each for each in billed.open_of(firm)}, "today": today, "accounts": books(firm).accounts,
         "bookings": bookings, "booking_rows": [(row, money(row.due)) for row in bookings],
-        "taken_off": [(row["supplier"], money(row["due"])) for row in billed.bookings_taken_off(firm)[:AT_ONCE]],
+        "gone": gone, "taken_off": [(row["supplier"], money(row["due"])) for row in gone],
         "charges": charges, "differ": differ,
         "differ_rows": [(row, money(row.claimed), money(row.due)) for row in differ],
     }  # fmt: skip

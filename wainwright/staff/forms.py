@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django import forms
 
 from wainwright.core.money import Money
@@ -11,6 +13,9 @@ from wainwright.people.models import ROLES, Membership
 from wainwright.staff.inviting import Invited
 from wainwright.staff.leaving import Heirs
 from wainwright.staff.services import Place
+
+# Roles with what each may do beside it.
+DOES = [(role, f"{role}: {words}") for role, words in ROLES.items()]
 
 
 class PlaceForm(forms.Form):
@@ -23,7 +28,7 @@ class PlaceForm(forms.Form):
     )
     limit = AmountField(label="Signs up to", required=False, help_text="Empty: any sum.")
     roles = forms.MultipleChoiceField(
-        choices=[(role, f"{role}: {words}") for role, words in ROLES.items()], widget=forms.CheckboxSelectMultiple, required=False,
+        choices=DOES, widget=forms.CheckboxSelectMultiple, required=False,
     )  # fmt: skip
 
     def __init__(self, *args, names: PickList, who: Membership, **options):
@@ -37,9 +42,13 @@ class PlaceForm(forms.Form):
     @property
     def wanted(self) -> Place:
         """What was typed."""
-        d = self.cleaned_data
-        limit = None if d["limit"] is None else Money.rounded(d["limit"], self.who.firm.currency)
-        return Place(int(d["manager"] or 0), limit, frozenset(d["roles"]))
+        return _place(self.cleaned_data, self.who.firm.currency)
+
+
+def _place(typed: dict[str, Any], currency: str) -> Place:
+    """A place as manager, limit and roles were typed."""
+    limit = None if typed["limit"] is None else Money.rounded(typed["limit"], currency)
+    return Place(int(typed["manager"] or 0), limit, frozenset(typed["roles"]))
 
 
 class InviteForm(forms.Form):
@@ -51,7 +60,7 @@ class InviteForm(forms.Form):
     manager = PickField(label="Line manager", required=False, help_text="Any part of a name.")
     limit = AmountField(label="Signs up to", required=False, help_text="Empty: any sum.")
     roles = forms.MultipleChoiceField(
-        choices=[(role, f"{role}: {words}") for role, words in ROLES.items()], widget=forms.CheckboxSelectMultiple, required=False, initial=["traveller"],
+        choices=DOES, widget=forms.CheckboxSelectMultiple, required=False, initial=["traveller"],
     )  # fmt: skip
 
     def __init__(self, *args, names: PickList, currency: str, **options):
@@ -63,8 +72,7 @@ class InviteForm(forms.Form):
     def wanted(self) -> Invited:
         """Who is to be invited."""
         d = self.cleaned_data
-        limit = None if d["limit"] is None else Money.rounded(d["limit"], self.currency)
-        return Invited(d["name"], d["email"], d["job"], Place(int(d["manager"] or 0), limit, frozenset(d["roles"])))
+        return Invited(d["name"], d["email"], d["job"], _place(d, self.currency))
 
 
 class LeaveForm(forms.Form):

@@ -24,7 +24,7 @@ from wainwright.news.services import tell
 from wainwright.people.acting import acting_for
 from wainwright.people.models import Card, Delegate, Firm, Membership, new_version
 from wainwright.signoff.models import SignOff
-from wainwright.staff.services import no_circle
+from wainwright.staff.services import end_cover, end_delegate, no_circle
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import ADVANCE_OUT
@@ -204,95 +204,107 @@ def _heir(by: Membership, who: Membership, number: int, field: str, words: str, 
     return heir
 
 
-def _hand_over(by: Membership, who: Membership, heirs: Heirs) -> dict[str, Any]:
-    """Hand over what is somebody's. Inside the caller's transaction; raises ``Refusal`` before anything is done."""
-    if (
-        who.finance
-        and not Membership.objects.filter(firm_id=by.firm_id, finance=True, active=True).exclude(pk=who.pk).exists()
-    ):
-        raise Refusal("Nobody else is in finance: nothing could be checked or paid. Give somebody that role first.")
-    reports, codes = (
-        list(who.reports.filter(active=True).select_related("person", "manager")),
-        Code.objects.filter(owner=who),
-    )
-    held, loose, open_ = _held(who), charges(who), list(unsent(who))
-    manager = owner = finance = accounts = None
-    if reports:
+@dataclass(frozen=True)
+class _Chosen:
+    """The heirs as people: whoever was needed and may have it."""
+
+    manager: Membership | None = None
+    owner: Membership | None = None
+    finance: Membership | None = None
+    charges: Membership | None = None
+
+
+def _chosen(by: Membership, who: Membership, heirs: Heirs) -> _Chosen:
+    """Return who inherits what there is something of. Raises ``Refusal`` where nobody fitting was named."""
+    name, manager, owner, finance, accounts = who.person.name, None, None, None, None
+    if who.reports.filter(active=True).exists():
         number = heirs.manager or who.manager_id or 0
-        manager = _heir(by, who, number, "manager", f"Say to whom those report who reported to {who.person.name}.")
-    if codes.exists():
-        owner = _heir(by, who, heirs.owner, "owner", f"Say who owns the codings of {who.person.name}.", "approver")
-    if held:
-        finance = _heir(
-            by,
-            who,
-            heirs.finance,
-            "finance",
-            "Say who of finance holds the ledger's connection, so that it goes on.",
-            "finance",
-        )
-    if loose.exists():
-        accounts = _heir(
-            by,
-            who,
-            heirs.charges,
-            "charges",
-            f"Say who accounts for the charges that lie loose on {who.person.name}.",
-            "traveller",
-        )
-    if open_ and not heirs.give_up:
+        manager = _heir(by, who, number, "manager", f"Say to whom those report who reported to {name}.")
+    if Code.objects.filter(owner=who).exists():
+        owner = _heir(by, who, heirs.owner, "owner", f"Say who owns the codings of {name}.", "approver")
+    if _held(who):
+        words = "Say who of finance holds the ledger's connection, so that it goes on."
+        finance = _heir(by, who, heirs.finance, "finance", words, "finance")
+    if charges(who).exists():
+        words = f"Say who accounts for the charges that lie loose on {name}."
+        accounts = _heir(by, who, heirs.charges, "charges", words, "traveller")
+    return _Chosen(manager, owner, finance, accounts)
+
+
+def _hand_over(by: Membership, who: Membership, heirs: Heirs) -> dict[str, Any]:
+    """Hand over what is somebody's. Inside the caller's transaction; raises ``Refusal``."""
+    others = Membership.objects.filter(firm_id=by.firm_id, finance=True, active=True).exclude(pk=who.pk)
+    if who.finance and not others.exists():
+        raise Refusal("Nobody else is in finance: nothing could be checked or paid. Give somebody that role first.")
+    to = _chosen(by, who, heirs)
+    done: dict[str, Any] = {"claims given up": _give_up(by, who, heirs.give_up), "reports": _lead(who, to.manager)}
+    if to.owner is not None:
+        done["codings"] = Code.objects.filter(owner=who).update(owner=to.owner)
+        Firm.objects.filter(pk=by.firm_id).update(rules_version=new_version())
+    if to.finance is not None:
+        Connection.objects.filter(holder=who).update(holder=to.finance)
+        ApiToken.objects.filter(made_by=who).update(made_by=to.finance)
+        Webhook.objects.filter(made_by=who).update(made_by=to.finance)
+    if to.charges is not None:
+        done["charges"] = _account_for(charges(who), to.charges)
+    done["cards"] = cards(who).update(closed=clock.today(who.firm.zone))
+    _end_arrangements(by, who)
+    return done | _tell_heirs(who, to)
+
+
+def _give_up(by: Membership, who: Membership, said: bool) -> int:
+    """Withdraw what only they could send, where that was said; return how many. Raises ``Refusal`` where it was not."""
+    open_ = list(unsent(who))
+    if open_ and not said:
         names = ", ".join(claim.code for claim in open_[:NAMED])
         raise Refusal(
             f"{names}: only {who.person.name} could send them. Let them be sent first, or say that they are given up.",
             "give_up",
         )
     for claim in open_:
-        fresh = Membership.objects.select_related("person", "firm").get(pk=who.pk)
-        withdraw(acting_for(by, fresh), claim.pk, claim.version)
-    counted: dict[str, Any] = {"claims given up": len(open_)}
+        withdraw(_acting(by, who), claim.pk, claim.version)
+    return len(open_)
+
+
+def _acting(by: Membership, who: Membership) -> Membership:
+    """The person as somebody whom ``by`` works for: the trail says whose hand it was."""
+    return acting_for(by, Membership.objects.select_related("person", "firm").get(pk=who.pk))
+
+
+def _lead(who: Membership, manager: Membership | None) -> int:
+    """Give those whom they led their new manager; return how many."""
+    reports = list(who.reports.filter(active=True).select_related("person", "manager"))
     for report in reports:
         # The heir cannot report to themselves: they take the place above.
         report.manager = who.manager if manager is not None and report.pk == manager.pk else manager
-        if report.manager is not None:
-            no_circle(report, report.manager)
+        no_circle(report, report.manager)
         report.save(update_fields=["manager"])
         tell(report, f"You report to {report.manager.person.name if report.manager else 'nobody'} now", "/profile/")
-    if owner is not None:
-        counted["codings"] = codes.update(owner=owner)
-        Firm.objects.filter(pk=by.firm_id).update(rules_version=new_version())
-    if finance is not None:
-        Connection.objects.filter(holder=who).update(holder=finance)
-        ApiToken.objects.filter(made_by=who).update(made_by=finance)
-        Webhook.objects.filter(made_by=who).update(made_by=finance)
-    if accounts is not None:
-        counted["charges"] = _account_for(loose, accounts)
-    today = clock.today(who.firm.zone)
-    counted["cards"] = cards(who).update(closed=today)
-    for cover in list(who.covering.filter(until__gte=today).select_related("member__person", "member__firm")):
-        tell(
-            cover.member, f"{who.person.name} does not cover you any more: name another", f"/people/{cover.member_id}/"
-        )
-        cover.delete()
+    return len(reports)
+
+
+def _end_arrangements(by: Membership, who: Membership) -> None:
+    """End whom they cover, who prepares for them and for whom they do; the others are told."""
+    covers = who.covering.filter(until__gte=clock.today(who.firm.zone)).select_related("member__person", "member__firm")
+    for cover in list(covers):
+        words = f"{who.person.name} does not cover you any more: name another"
+        tell(cover.member, words, f"/people/{cover.member_id}/")
+        end_cover(by, cover.pk)
     for row in list(delegations(who)):
-        other = row.by if row.member_id == who.pk else row.member
-        tell(
-            other,
-            f"{row.by.person.name} does not prepare for {row.member.person.name} any more",
-            f"/people/{other.pk}/",
-        )
-        row.delete()
-    for heir, words, link in (
-        (manager, f"those who reported to {who.person.name} report to you", "/people/"), (owner, f"you own the codings of {who.person.name}", "/bench/"),
-        (finance, f"you hold the connection to the ledger, after {who.person.name}", "/ledger/masters/"), (accounts, f"charges of {who.person.name} lie in your tray", "/tray/"),
+        end_delegate(_acting(by, who), row.pk)
+
+
+def _tell_heirs(who: Membership, to: _Chosen) -> dict[str, str]:
+    """Tell whoever got something; return who got what, for the trail."""
+    name, said = who.person.name, {}
+    for heir, what, words, link in (
+        (to.manager, "manager", f"Those who reported to {name} report to you", "/people/"), (to.owner, "owner", f"You own the codings of {name}", "/bench/"),
+        (to.finance, "finance", f"You hold the connection to the ledger, after {name}", "/ledger/masters/"), (to.charges, "charges to", f"Charges of {name} lie in your tray", "/tray/"),
     ):  # fmt: skip
         if heir is not None:
-            tell(heir, words[0].upper() + words[1:], link)
-    named = {"manager": manager, "owner": owner, "finance": finance, "charges to": accounts}
-    return (
-        counted
-        | {name: heir.person.name for name, heir in named.items() if heir is not None}
-        | {"reports": len(reports)}
-    )
+            tell(heir, words, link)
+            said[what] = heir.person.name
+    return said
 
 
 def _account_for(loose: QuerySet[Charge], heir: Membership) -> int:
@@ -319,7 +331,7 @@ def _end_access(who: Membership) -> None:
 
 def _call_off(by: Membership, who: Membership, trip_id: int) -> str:
     """Call a trip off that somebody who left will not make; return why it could not be, in words."""
-    acting = acting_for(by, Membership.objects.select_related("person", "firm").get(pk=who.pk))
+    acting = _acting(by, who)
     try:
         if Trip.objects.filter(pk=trip_id, state="Awaiting sign-off").exists():
             road.take_back(acting, trip_id)
