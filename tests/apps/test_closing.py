@@ -153,6 +153,12 @@ class AccrualTest(Closing):
                 "no account none",
                 status_code=422,
             )
+            self.assertContains(self.client.post("/ledger/month/account/", data), "on which account", status_code=422)
+            codes = self.priya.firm.codes.filter(dimension="account", code="2390")
+            codes.update(open_until=date(2020, 1, 1))
+            closed = self.client.post("/ledger/month/account/", data | {"account": "2390"})
+            self.assertContains(closed, "2390 is not open", status_code=422)
+            codes.update(open_until=None)
             self.client.post("/ledger/month/account/", data | {"account": "2390"})
             self.assertEqual(FirmAccounts.objects.get(firm=self.priya.firm).accrued, "2390")
 

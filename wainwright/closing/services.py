@@ -11,14 +11,14 @@ from wainwright import clock
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import FirmAccounts, Period, Posting
 from wainwright.accounts.periods import last_of, next_month
-from wainwright.accounts.selectors import books, journal_of
+from wainwright.accounts.selectors import journal_of
 from wainwright.closing.models import Accrual
 from wainwright.closing.selectors import accrued, closed, steps
 from wainwright.core.accruals import accrual_journal
 from wainwright.core.money import total
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
-from wainwright.people.models import Firm, Membership, new_version
+from wainwright.people.models import Firm, Membership
 from wainwright.people.selectors import finance_of
 from wainwright.trail.services import record
 
@@ -35,24 +35,6 @@ def standing_accrual(firm: Firm, month: date) -> Accrual | None:
     rows = Accrual.objects.filter(firm=firm, month=month).exclude(posting__state=Posting.State.REFUSED)
     row = rows.select_related("posting__firm", "reversal", "by__person").first()
     return None if row is None or (row.reversal is not None and row.reversed_on <= last_of(month)) else row
-
-
-@transaction.atomic
-def name_account(member: Membership, account: str) -> None:
-    """Say on which account accruals are owed. Raises ``Refusal``."""
-    _must_be_finance(member)
-    if ("account", account) not in books(member.firm).codes.codes:
-        raise Refusal(f"The ledger has no account {account[:20]}.", "account")
-    before = FirmAccounts.objects.get(firm=member.firm).accrued
-    FirmAccounts.objects.filter(firm=member.firm).update(accrued=account)
-    Firm.objects.filter(pk=member.firm_id).update(rules_version=new_version())
-    record(
-        member,
-        "named the account of accruals",
-        f"firm:{member.firm_id}",
-        before={"account": before},
-        after={"account": account},
-    )
 
 
 def post_accruals(member: Membership, month: date) -> Accrual:

@@ -23,6 +23,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge
 from wainwright.fields import whole
 from wainwright.formats.tables import write_csv, write_xlsx
+from wainwright.masters.services.posting_to import name_account
 from wainwright.paging import page_of
 from wainwright.people.models import Card
 
@@ -134,7 +135,10 @@ def account(request):
     month = _month(request)
 
     def act() -> str:
-        services.name_account(request.member, request.POST.get("account", "")[:20])
+        account = request.POST.get("account", "").strip()[:20]
+        if not account:
+            raise Refusal("Say on which account accruals are owed.", "account")
+        name_account(request.member, "accrued", account)
         return "The account is named."
 
     return _after(request, month, act)

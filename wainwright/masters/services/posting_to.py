@@ -99,7 +99,9 @@ def name_account(member: Membership, which: str, account: str) -> FirmAccounts:
     firm, account = Firm.objects.select_for_update().get(pk=member.firm_id), account.strip()[:20]
     row = FirmAccounts.objects.get(firm=firm)
     known = Code.objects.filter(firm=firm, dimension=ACCOUNT, code=account).first()
-    if account and (known is None or (known.open_until and known.open_until < clock.today(firm.zone))):
+    if account and known is None:
+        raise Refusal(f"The ledger has no account {account}.", which)
+    if known is not None and known.open_until and known.open_until < clock.today(firm.zone):
         raise Refusal(f"Account {account} is not open in the ledger.", which)
     if not account and which not in OPTIONAL:
         raise Refusal(f"{FIRM_ACCOUNTS[which][0]} is needed: claims post to it.", which)
