@@ -329,7 +329,7 @@ class ObjectTest(Deciding):
         with self.assertRaisesRegex(Stale, "objection"):
             books.pay(self.priya, [claim.pk], self.today)
         with self.assertRaises(NotAllowed):
-            lines.object_to(self.aiko if self.aiko.reads_all else self.priya, claim.pk, "Not mine")
+            lines.object_to(self.aiko if self.aiko.may["read_all"] else self.priya, claim.pk, "Not mine")
         claim = self.fresh(claim)
         self.enter(self.priya)
         self.assertContains(self.client.get("/ledger/pay/"), "waits for an answer: “All three went by boat”")

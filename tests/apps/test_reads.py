@@ -159,7 +159,7 @@ class PeopleTest(WorldTestCase):
 
     def test_roles_and_initials(self):
         self.assertEqual(
-            (self.tobias.roles, self.maren.person.initials, self.priya.reads_all),
+            (self.tobias.roles, self.maren.person.initials, self.priya.may["read_all"]),
             (["traveller", "approver"], "MO", True),
         )
 

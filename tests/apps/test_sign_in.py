@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime, time, timedelta
 from unittest import mock
 
 from allauth.mfa.models import Authenticator
@@ -14,14 +15,18 @@ from django.template import engines
 from django.test import Client, override_settings
 
 from tests.apps.world import WorldTestCase
+from wainwright import clock
 from wainwright.core.money import Money
-from wainwright.errors import NotAllowed, Refusal
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.news.models import Notice
 from wainwright.people import guarding
 from wainwright.people.adapter import FactorAdapter
 from wainwright.people.models import Attempt, Firm
 from wainwright.people.second_factor import code_is_right
 from wainwright.rulebook.safeguards import Safeguards, safeguards_of, set_safeguards
+from wainwright.staff.services import take_factor_off
 from wainwright.trail.models import Entry
+from wainwright.web.templatetags.ui import long_day
 
 MAREN, PASSWORD = "maren.oyelaran@brackwater.example", "harbour-tide-9"
 
@@ -195,6 +200,59 @@ class FactorTest(WorldTestCase):
         self.assertEqual(priya.get("/ledger/").status_code, 200)
         Authenticator.objects.filter(user=self.priya.person).delete()
         self.assertEqual(priya.get("/ledger/").status_code, 302)
+
+    def on(self, ahead: int):
+        return clock.at(datetime.combine(self.today + timedelta(days=ahead), time(12), UTC))
+
+    def test_from_a_day_on_with_days_of_grace(self):
+        """Before the day a strip; from the first sign-in after it so many days; then nothing but setting it up."""
+        day = self.today + timedelta(days=10)
+        with self.done():
+            set_safeguards(
+                self.callum,
+                Safeguards(None, ("finance", "administrator"), "name", factor_from=day, factor_grace=3),
+            )
+        notice = Notice.objects.filter(member=self.priya).latest("pk")
+        self.assertIn("asks a second factor of you from", notice.text)
+        self.assertFalse(Notice.objects.filter(member=self.maren, text__contains="second factor").exists())
+        for ahead, until, status in (
+            (0, 13, 200),
+            (9, 13, 200),
+            (11, 14, 200),
+            (13, 14, 200),
+            (14, None, 302),
+            (40, None, 302),
+        ):
+            with self.subTest(ahead), self.on(ahead):
+                page = self.signed_in(self.priya).get("/ledger/")
+                self.assertEqual(page.status_code, status)
+                if until:
+                    self.assertContains(page, long_day(self.today + timedelta(days=until)))
+        with self.on(14):
+            self.assertEqual(self.signed_in(self.priya).get("/firms/").status_code, 200)
+            self.assertEqual(self.signed_in(self.maren).get("/trips/").status_code, 200)
+            priya = self.signed_in(self.priya)
+            self.set_up(self.priya, priya)
+            self.assertEqual(priya.get("/ledger/").status_code, 200)
+
+    def test_whoever_asks_it_of_themselves_later_is_not_locked_out(self):
+        set_safeguards(self.callum, Safeguards(None, ("administrator",), "name", factor_grace=5))
+        page = self.signed_in(self.callum).get("/people/")
+        self.assertContains(page, "Set up an authenticator")
+
+    def test_one_that_was_lost_is_taken_off_by_another_administrator(self):
+        client = self.signed_in(self.priya)
+        self.set_up(self.priya, client)
+        with self.done():
+            take_factor_off(self.callum, self.priya.pk)
+        self.assertFalse(Authenticator.objects.filter(user=self.priya.person).exists())
+        self.assertEqual(client.get("/ledger/").status_code, 302)
+        self.assertIn("took your second factor off", Notice.objects.filter(member=self.priya).latest("pk").text)
+        with self.assertRaises(Stale):
+            take_factor_off(self.callum, self.priya.pk)
+        for who, words in ((self.callum, "Another administrator"), (self.benedikt, "another firm as well")):
+            with self.assertRaisesRegex(Refusal, words):
+                take_factor_off(self.callum, who.pk)
 
 
 class SessionsTest(WorldTestCase):

@@ -48,6 +48,18 @@ class RouteTest(TestCase):
         privileged = PEOPLE | {"maren": replace(PEOPLE["maren"], signs_own=True)}
         self.assertEqual(names(run(people=privileged)), [(1, "Maren", "")])
 
+    def test_ones_own_is_signed_up_to_a_sum_and_no_further(self):
+        mine = PEOPLE | {"maren": replace(PEOPLE["maren"], signs_own=True, own_limit=eur(100))}
+        self.assertEqual(names(run("100", people=mine)), [(1, "Maren", "")])
+        self.assertEqual(names(run("100.01", people=mine)), [(1, "Tobias", "")])
+        # Lowered after they signed: the line manager is asked, with the reason.
+        lowered = PEOPLE | {"maren": replace(PEOPLE["maren"], signs_own=True, own_limit=eur(50))}
+        self.assertEqual(still_needed(eur(100), ["maren"], "maren", mine).steps, ())
+        got = still_needed(eur(100), ["maren"], "maren", lowered)
+        self.assertEqual((names(got), got.faults), ([(1, "Tobias", "")], ()))
+        self.assertIn("100.00 is over what Maren may sign of their own", got.steps[0].why.replace("EUR ", ""))
+        self.assertEqual(still_needed(eur(100), ["maren", "tobias"], "maren", lowered).steps, ())
+
     def test_cover_is_named_as_such(self):
         away = PEOPLE | {"tobias": replace(PEOPLE["tobias"], cover="ola")}
         self.assertEqual(names(run(people=away)), [(1, "Ola", "Tobias")])

@@ -30,7 +30,7 @@ def keep_split(member: Membership, name: str, parts: Sequence[SplitPart], shared
     Raises ``Refusal`` for shares that do not add up, a coding that does not hold or a name that says nothing;
     ``NotAllowed`` where somebody else than finance shares one.
     """
-    if shared and not member.finance:
+    if shared and not member.may["share_splits"]:
         raise NotAllowed("Only finance shares a split with the firm. Keep it for yourself.")
     name = " ".join(name.split())[:60]
     if len(name) < 2:
@@ -60,7 +60,7 @@ def drop_split(member: Membership, kept_id: int) -> None:
     kept = kept_for(member).filter(pk=kept_id).first()
     if kept is None:
         raise Stale("That split is not kept any more.")
-    if kept.owner_id is None and not member.finance:
+    if kept.owner_id is None and not member.may["share_splits"]:
         raise NotAllowed("Only finance drops a split of the firm.")
     record(member, "dropped a kept split", f"firm:{member.firm_id}", before={"name": kept.name, "parts": kept.parts})
     kept.delete()

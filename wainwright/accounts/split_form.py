@@ -174,7 +174,7 @@ def editor(
     rows = [*typed.rows, *[("", "")] * max(EMPTY, 3 - len(typed.rows))]
     return {
         "typed": typed, "rows": rows, "whole": whole, "abouts": abouts, "offered": list(dict.fromkeys(recent))[:FEW],
-        "kept": list(kept_for(member)[:FEW]), "may_share": member.finance, "bar": bar_of(typed, whole),
+        "kept": list(kept_for(member)[:FEW]), "may_share": member.may["share_splits"], "bar": bar_of(typed, whole),
     }  # fmt: skip
 
 

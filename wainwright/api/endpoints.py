@@ -42,7 +42,7 @@ class Bearer(BaseAuthentication):
             return None
         found = ApiToken.objects.filter(digest=digest_of(text.strip()), revoked__isnull=True)
         token = found.select_related("firm", "made_by__person", "made_by__firm").first()
-        if token is None or not (token.made_by.active and token.made_by.finance):
+        if token is None or not (token.made_by.active and token.made_by.may["let_in"]):
             raise AuthenticationFailed(
                 "The token is not known, was taken back, or whoever made it is not in finance any more."
             )

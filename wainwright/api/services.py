@@ -17,7 +17,8 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.api.models import EVENTS, SCOPES, ApiToken, Delivery, Webhook, digest_of
 from wainwright.claims.models import Claim
-from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.errors import Refusal, Stale
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.people.reachable import must_be_reachable
 from wainwright.people.sealing import seal, unseal
@@ -32,8 +33,7 @@ MOST = 20
 
 
 def _must_be_finance(member: Membership) -> None:
-    if not member.finance:
-        raise NotAllowed("Only finance lets an outside ledger in.")
+    must(member, "let_in")
 
 
 @transaction.atomic

@@ -11,6 +11,7 @@ from wainwright.api.models import EVENTS, SCOPES, Delivery
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
 from wainwright.paging import page_of
+from wainwright.people.may import must
 
 
 @require_GET
@@ -20,8 +21,7 @@ def page(request):
 
 
 def _show(request, status: int = 200, **more):
-    if not request.member.reads_all:
-        raise NotAllowed("The API is for finance and auditors.")
+    must(request.member, "read_books")
     firm = request.member.firm
     context = {
         "tokens": firm.api_tokens.select_related("made_by__person")[:60], "webhooks": firm.webhooks.select_related("made_by__person"), "scopes": SCOPES.items(), "events": EVENTS.items(),

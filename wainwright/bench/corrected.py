@@ -9,8 +9,8 @@ from django.views.decorators.http import require_GET
 
 from wainwright import clock
 from wainwright.claims.corrections import corrections_of, most_corrected
-from wainwright.errors import NotAllowed
 from wainwright.paging import page_of
+from wainwright.people.may import must
 
 SPANS = (30, 90, 365)
 AT_ONCE = 25
@@ -20,8 +20,7 @@ AT_ONCE = 25
 def corrections(request):
     """What is corrected most, and each correction."""
     member = request.member
-    if not (member.finance or member.reads_all):
-        raise NotAllowed("What is corrected is for finance and for who reads the whole firm.")
+    must(member, "read_all")
     text = request.GET.get("days", "")
     days = int(text) if text in {str(each) for each in SPANS} else 90
     rows = corrections_of(member.firm, clock.now() - timedelta(days=days))

@@ -64,7 +64,7 @@ def line_out(request, object_id: int):
 
 def _may_correct(request, object_id: int) -> Claim:
     claim = claim_for(request.member, object_id)
-    if not request.member.finance or claim.claimant_id == request.member.pk:
+    if not request.member.may["check"] or claim.claimant_id == request.member.pk:
         raise NotAllowed("Only finance corrects a claim, and nobody their own.")
     lines.must_be_correctable(claim)
     return claim

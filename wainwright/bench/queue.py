@@ -9,15 +9,14 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.bench import services
 from wainwright.bench.selectors import SHOWS, SORTS, Wanted, bench, calm, left_of
-from wainwright.errors import NotAllowed
 from wainwright.fields import whole
+from wainwright.people.may import must
 from wainwright.signoff.models import WHAT
 
 
 def may_enter(request) -> None:
     """Raise ``NotAllowed`` for who neither decides nor reads all of the firm."""
-    if not (request.member.approver or request.member.reads_all):
-        raise NotAllowed("The bench is for approvers and finance. What you sent stands on its own page.")
+    must(request.member, "queue")
 
 
 @require_GET
@@ -25,18 +24,18 @@ def queue(request):
     """What waits, filtered and sorted as the address says."""
     may_enter(request)
     member, wanted = request.member, Wanted.of(request.GET)
-    shows = {key: name for key, name in SHOWS.items() if key != "mine" or member.approver or member.finance}
+    shows = {key: name for key, name in SHOWS.items() if key != "mine" or member.may["decide"]}
     if wanted.show not in shows:
         wanted = Wanted.of(request.GET | {"show": "others"})
     found = bench(member, wanted, request.GET.get("page"))
-    easy = calm(member, wanted) if wanted.show == "mine" and member.approver and found.easy.count else []
+    easy = calm(member, wanted) if wanted.show == "mine" and member.may["take_over"] and found.easy.count else []
     context = {
         "bench": found, "left": left_of(member, found.waiting) if wanted.show != "decided" else {}, "wanted": wanted, "easy": easy,
         "tabs": [(name, wanted.address(show=key), key == wanted.show) for key, name in shows.items()],
         "sorts": [(key, name) for key, name in SORTS.items()] if wanted.show != "decided" else [], "kinds": WHAT,
         "more": wanted.address().removeprefix("?") + ("&" if wanted.address() else ""),
         "kept": list(member.kept_views.all()), "query": wanted.address().removeprefix("?"),
-        "may_take": member.approver and wanted.show == "others",
+        "may_take": member.may["take_over"] and wanted.show == "others",
     }  # fmt: skip
     return render(request, "bench/queue.html", context)
 

@@ -177,7 +177,7 @@ def _signoffs(member: Membership, wanted: Wanted) -> QuerySet[SignOff]:
     )
     if wanted.show == "decided":
         rows = rows.filter(decided__isnull=False)
-        rows = rows if member.reads_all else rows.filter(signer=member)
+        rows = rows if member.may["read_all"] else rows.filter(signer=member)
     else:
         rows = rows.filter(state=SignOff.State.WAITING, turn=True)
         rows = rows if wanted.show == "mine" else _of_others(member, rows)
@@ -191,14 +191,14 @@ def _signoffs(member: Membership, wanted: Wanted) -> QuerySet[SignOff]:
 def _of_others(member: Membership, rows: QuerySet[SignOff]) -> QuerySet[SignOff]:
     """What waits for others: of the whole firm for who reads it all, else of those below one."""
     rows = rows.exclude(signer=member)
-    if member.reads_all:
+    if member.may["read_all"]:
         return rows
     return rows.filter(signer__in=below(member))
 
 
 def _claims(member: Membership, wanted: Wanted) -> QuerySet[Claim]:
     """What waits for finance: never one's own; nothing for others, whose it is not."""
-    if not member.finance or wanted.show != "mine" or wanted.kind == "plan":
+    if not member.may["check"] or wanted.show != "mine" or wanted.kind == "plan":
         return Claim.objects.none()
     rows = Claim.objects.filter(firm_id=member.firm_id, state__in=list(WORDS)).exclude(claimant=member)
     if wanted.kind:

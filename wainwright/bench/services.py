@@ -16,6 +16,7 @@ from wainwright.claims.services import correcting, lines
 from wainwright.claims.services import road as claim_road
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.people.selectors import below
 from wainwright.signoff import services as signoff
@@ -31,10 +32,7 @@ ENDS = {"send_back": SignOff.State.SENT_BACK, "turn_down": SignOff.State.TURNED_
 
 def _must_decide(member: Membership) -> None:
     """Raise ``NotAllowed`` for who had the role when the page was opened and has it no more."""
-    if not (member.approver or member.finance):
-        raise NotAllowed(
-            "You do not decide for the firm any more, so nothing was decided. An administrator can say who does."
-        )
+    must(member, "decide")
 
 
 def _as_shown(thing: Trip | Claim, version: int | None) -> None:
@@ -125,7 +123,7 @@ def take_over(member: Membership, signoff_id: int) -> SignOff:
     )
     if row is None or row.state != SignOff.State.WAITING or not row.turn:
         raise Stale("It does not wait any more: it was decided, or taken back.")
-    if not member.approver or row.signer_id not in below(member):
+    if not member.may["take_over"] or row.signer_id not in below(member):
         raise NotAllowed("Only an approver above them takes a decision over.")
     owner = asker_of(row)
     if owner.pk == member.pk:

@@ -32,8 +32,9 @@ from wainwright.claims.services.lines import CORRECTABLE
 from wainwright.claims.statements import versions
 from wainwright.core.risk import Risk
 from wainwright.core.states import stage_reached
-from wainwright.errors import NotAllowed, Refusal
+from wainwright.errors import Refusal
 from wainwright.fields import day_or_none, whole
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.signoff.models import SignOff
 from wainwright.signoff.presenting import route_steps
@@ -56,8 +57,7 @@ BENCH_WIDTH = 856
 
 
 def _may_enter(request) -> None:
-    if not (request.member.approver or request.member.finance):
-        raise NotAllowed("The bench is for approvers and finance. What you sent stands on its own page.")
+    must(request.member, "bench")
 
 
 @require_GET
@@ -73,7 +73,7 @@ def bench_page(request):
 
 def item(request, kind: str, object_id: int):
     """One thing on the bench; whoever reads it and does not decide is led to its own page."""
-    if not (request.member.approver or request.member.finance):
+    if not request.member.may["bench"]:
         thing = trip_for(request.member, object_id) if kind == "trip" else claim_for(request.member, object_id)
         return redirect(kind, thing.pk)
     return _trip(request, object_id) if kind == "trip" else _claim(request, object_id)
@@ -118,7 +118,7 @@ def _claim(request, claim_id: int, status: int = 200, **more):
     rows = _rows(file.out_of_line, said)
     odd = [row for row in rows if row["found"] or not row["line"].agrees or row["said"]]
     chosen = next((row for row in rows if row["line"].key == request.GET.get("line")), (odd or rows or [None])[0])
-    finance = request.member.finance and claim.claimant_id != request.member.pk
+    finance = request.member.may["check"] and claim.claimant_id != request.member.pk
     posting, reversal = postings_of(claim) if finance else (None, None)
     risk = risk_as_kept(claim.statement) if claim.statement else Risk(0, ())
     context = {

@@ -14,9 +14,10 @@ from wainwright.claims.models import Claim, StatementCoding
 from wainwright.closing.models import Shape
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
-from wainwright.errors import NotAllowed, Refusal
+from wainwright.errors import Refusal
 from wainwright.expenses.models import Charge
 from wainwright.formats.tables import Cell
+from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.trail.services import record
 
@@ -147,8 +148,7 @@ def wanted(kind: str, columns: Sequence[str], since: str, until: str) -> Wanted:
 @transaction.atomic
 def keep_shape(member: Membership, name: str, kind: str, columns: Sequence[str]) -> Shape:
     """Keep a kind and its columns under a name. Raises ``NotAllowed``, ``Refusal``."""
-    if not member.finance:
-        raise NotAllowed("Only finance keeps tables.")
+    must(member, "tables")
     name = " ".join(name.split())[:60]
     if len(name) < 2:
         raise Refusal("Give it a name of two letters or more.", "name")
@@ -166,8 +166,7 @@ def keep_shape(member: Membership, name: str, kind: str, columns: Sequence[str])
 @transaction.atomic
 def drop_shape(member: Membership, shape_id: int) -> None:
     """Drop a kept table."""
-    if not member.finance:
-        raise NotAllowed("Only finance keeps tables.")
+    must(member, "tables")
     found = Shape.objects.filter(firm=member.firm, pk=shape_id).first()
     if found is not None:
         record(member, "dropped a kept table", f"firm:{member.firm_id}", before={"name": found.name})

@@ -16,8 +16,9 @@ from wainwright.closing.models import Accrual
 from wainwright.closing.selectors import accrued, closed, steps
 from wainwright.core.accruals import accrual_journal
 from wainwright.core.money import total
-from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.errors import Refusal, Stale
 from wainwright.news.services import tell
+from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.people.selectors import finance_of
 from wainwright.trail.services import record
@@ -26,8 +27,7 @@ log = logging.getLogger(__name__)
 
 
 def _must_be_finance(member: Membership) -> None:
-    if not member.finance:
-        raise NotAllowed("Only finance closes a month.")
+    must(member, "close")
 
 
 def standing_accrual(firm: Firm, month: date) -> Accrual | None:

@@ -25,6 +25,7 @@ from wainwright.fields import whole
 from wainwright.formats.tables import write_csv, write_xlsx
 from wainwright.masters.services.posting_to import name_account
 from wainwright.paging import page_of
+from wainwright.people.may import must
 from wainwright.people.models import Card
 
 AT_ONCE = 60
@@ -32,8 +33,7 @@ XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 
 def _may_read(request) -> None:
-    if not request.member.reads_all:
-        raise NotAllowed("The end of a month is for finance and auditors.")
+    must(request.member, "read_books")
 
 
 def _month(request) -> date:

@@ -13,7 +13,8 @@ class Signer:
     """A person as the route sees them.
 
     ``limit`` is the limit of authority (``None``: no limit). ``cover`` decides while they are
-    away, what comes to less than ``cover_below`` or everything; it is empty when they are not. ``signs_own`` is the privilege to sign one's own claim.
+    away, what comes to less than ``cover_below`` or everything; it is empty when they are not. ``signs_own`` is the privilege to sign
+    what is one's own, up to ``own_limit`` (``None``: as far as one signs for others).
     """
 
     key: str
@@ -25,6 +26,7 @@ class Signer:
     active: bool = True
     finance: bool = False
     cover_below: Money | None = None
+    own_limit: Money | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,20 +112,39 @@ def still_needed(amount: Money, signed: Sequence[str], claimant: str, people: Ma
     of them signs.
     """
     people = covered_for(amount, people)
-    if not signed or any(_may(people[key], amount) for key in signed):
+    me = people[claimant]
+    # What somebody signed of their own counts no more where they may not sign so much of it.
+    counted = [key for key in signed if key != claimant or me.signs_own]
+    if not signed or any(_may(people[key], amount) for key in counted):
         return Route(())
-    wishes, faults = _upwards(people[signed[-1]], signed[-1], 1, amount, claimant, people)
-    return _settle(wishes, claimant, people, faults)
+    if counted:
+        wishes, faults = _upwards(people[counted[-1]], counted[-1], 1, amount, claimant, people)
+        return _settle(wishes, claimant, people, faults)
+    if not me.manager:
+        return Route((), (f"{me.name} has no line manager. An administrator can name one under People.",))
+    signer, _, place = _who_can(me.manager, claimant, people)
+    more, faults = _upwards(signer, place, 2, amount, claimant, people)
+    why = f"{amount} is over what {me.name} may sign of their own"
+    return _settle([_Wish(me.manager, 1, why, "all"), *more], claimant, people, faults)
 
 
 def covered_for(amount: Money, people: Mapping[str, Signer]) -> Mapping[str, Signer]:
-    """Return people as an amount finds them: where a cover decides only what is below, the next above does in its place."""
-    over = {
-        key: replace(one, cover=one.manager)
-        for key, one in people.items()
-        if one.cover and one.cover_below is not None and one.manager and amount >= one.cover_below
-    }
+    """Return people as an amount finds them.
+
+    Where a cover decides only what is below, the next above does in its place; and whoever signs their own only up to a
+    sum does not sign more of it.
+    """
+    over = {key: _as_found(amount, one) for key, one in people.items()}
+    over = {key: one for key, one in over.items() if one is not people[key]}
     return {**people, **over} if over else people
+
+
+def _as_found(amount: Money, one: Signer) -> Signer:
+    if one.cover and one.cover_below is not None and one.manager and amount >= one.cover_below:
+        one = replace(one, cover=one.manager)
+    if one.signs_own and one.own_limit is not None and amount > one.own_limit:
+        one = replace(one, signs_own=False)
+    return one
 
 
 def finance_faults(claimant: str, people: Mapping[str, Signer]) -> list[str]:

@@ -37,10 +37,11 @@ from wainwright.claims.models import StatementLine
 from wainwright.core.matching import plain_merchant
 from wainwright.core.money import Money
 from wainwright.core.posting import Accounts, Charged, Journal, billed_journal, charges_journal, difference_journal
-from wainwright.errors import NotAllowed, Refusal
+from wainwright.errors import Refusal
 from wainwright.expenses.models import Charge
 from wainwright.journals.models import Billed, Difference, PostingRun, PostingRunItem
 from wainwright.journals.services import MOST, day_for, new_run, post_run
+from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.trail.services import record
 
@@ -133,8 +134,7 @@ def post_billed(member: Membership, kind: str, on: date | None = None) -> Postin
 
     A run takes so many at once; what is beyond waits for the next. Charges are posted in their own months.
     """
-    if not member.finance:
-        raise NotAllowed("Only finance posts.")
+    must(member, "post")
     if kind not in NEEDS:
         raise Refusal("Choose what is to be posted.")
     day = day_for(member, on)

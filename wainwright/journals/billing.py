@@ -8,10 +8,10 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright import clock
 from wainwright.accounts.selectors import books
 from wainwright.core.money import Money
-from wainwright.errors import NotAllowed
 from wainwright.fields import day_or_none
 from wainwright.journals import billed
 from wainwright.paging import page_of
+from wainwright.people.may import must
 
 AT_ONCE = 40
 
@@ -19,8 +19,7 @@ AT_ONCE = 40
 @require_GET
 def billed_page(request):
     """What suppliers and card issuers bill the firm and the ledger was not told of: of each kind how much, and one by one."""
-    if not request.member.reads_all:
-        raise NotAllowed("What is billed to the firm is for finance and auditors.")
+    must(request.member, "read_books")
     firm, today = request.member.firm, clock.today(request.member.firm.zone)
     currency = firm.currency
     bookings = page_of(billed.bookings_billed(firm), AT_ONCE, request.GET.get("bookings"))

@@ -39,6 +39,7 @@ from wainwright.formats.pain001 import NAME, NO_NAME, NO_TEXT, TEXT
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.tables import write_csv
 from wainwright.paging import page_of
+from wainwright.people.may import must
 from wainwright.profile import services as accounts_of_people
 
 MOST_ANSWER = 5_000_000
@@ -49,8 +50,7 @@ AT_ONCE = 100
 
 
 def _may_read(request) -> None:
-    if not request.member.reads_all:
-        raise NotAllowed("Paying is for finance and auditors.")
+    must(request.member, "read_books")
 
 
 @require_GET

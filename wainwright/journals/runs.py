@@ -8,11 +8,11 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.core.money import Money
-from wainwright.errors import NotAllowed
 from wainwright.fields import day_or_none, whole
 from wainwright.journals import services
 from wainwright.journals.models import PostingRun, PostingRunItem
 from wainwright.paging import page_of
+from wainwright.people.may import must
 
 AT_ONCE = 50
 
@@ -30,8 +30,7 @@ def start(request):
 @require_GET
 def run_page(request, run_id: int):
     """One posting run: how far it is, what was entered, refused, left out."""
-    if not request.member.reads_all:
-        raise NotAllowed("Posting runs are for finance and auditors.")
+    must(request.member, "read_books")
     rows = PostingRun.objects.filter(firm=request.member.firm).select_related("by__person").with_open()
     run = get_object_or_404(rows, pk=run_id)
     counted = services.outcome(run)
@@ -48,8 +47,7 @@ def run_page(request, run_id: int):
 @require_GET
 def runs_page(request):
     """All posting runs, the newest first."""
-    if not request.member.reads_all:
-        raise NotAllowed("Posting runs are for finance and auditors.")
+    must(request.member, "read_books")
     rows = PostingRun.objects.filter(firm=request.member.firm).select_related("by__person").with_open()
     page = page_of(rows, AT_ONCE, request.GET.get("page"))
     found = services.outcomes(list(page))
@@ -61,8 +59,7 @@ def runs_page(request):
 def go_on(request, run_id: int):
     """Look again what is left of a run that stands still: the worker may be down."""
     run = get_object_or_404(PostingRun, firm=request.member.firm, pk=run_id)
-    if not request.member.finance:
-        raise NotAllowed("Only finance posts.")
+    must(request.member, "post")
     services.go_on(run.pk)
     messages.info(request, f"Posting run {run.number}: {services.outcome_words(services.outcome(run))}.")
     return redirect("posting-run", run.pk)

@@ -17,9 +17,10 @@ from wainwright.accounts.services import send_posting
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books
 from wainwright.core.states import NotNow
-from wainwright.errors import NotAllowed, Refusal
+from wainwright.errors import Refusal
 from wainwright.journals.models import PostingRun, PostingRunItem
 from wainwright.news.services import tell
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.people.numbering import next_number
 from wainwright.trail.services import record
@@ -41,8 +42,7 @@ def day_for(member: Membership, on: date | None) -> date:
 @transaction.atomic
 def start_run(member: Membership, claim_ids: Sequence[int], on: date | None = None) -> PostingRun:
     """Begin to post cleared claims on a day; each is posted by itself in the queue. Raises ``NotAllowed``, ``Refusal``."""
-    if not member.finance:
-        raise NotAllowed("Only finance posts.")
+    must(member, "post")
     day = day_for(member, on)
     rows = Claim.objects.filter(firm_id=member.firm_id, pk__in=claim_ids, state__in=["Cleared", "Posting refused"])
     chosen = list(rows.select_related("statement").order_by("sent", "pk")[: MOST + 1])

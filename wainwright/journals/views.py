@@ -17,17 +17,17 @@ from wainwright.claims.models import Claim
 from wainwright.claims.services import books as booking
 from wainwright.core.money import Money
 from wainwright.core.posting import t_accounts
-from wainwright.errors import NotAllowed, Refusal
+from wainwright.errors import Refusal
 from wainwright.journals.models import PostingRun
 from wainwright.paging import page_of
+from wainwright.people.may import must
 
 # So many claims stand on a page to be posted.
 AT_ONCE = 100
 
 
 def _may_read(request) -> None:
-    if not request.member.reads_all:
-        raise NotAllowed("The ledger is for finance and auditors.")
+    must(request.member, "read_books")
 
 
 @require_GET
@@ -93,7 +93,7 @@ def journal_page(request, posting_id: int):
             else "",
             "accounts": sorted({line.account for line in posting.lines.all()}),
             "claim_id": number if kind == "claim" else "",
-            "may_post": request.member.finance
+            "may_post": request.member.may["post"]
             and posting.state == Posting.State.REFUSED
             and not posting.key.startswith(("claim:", "reverse:")),
         },

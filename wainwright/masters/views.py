@@ -18,6 +18,7 @@ from wainwright.masters.models import Fetch, Supplier
 from wainwright.masters.selectors import gaps
 from wainwright.masters.services import connecting, fetching, posting_to, taking
 from wainwright.paging import page_of
+from wainwright.people.may import must
 from wainwright.people.selectors import finance_of
 from wainwright.rulebook.models import Category, TaxCode
 
@@ -43,8 +44,7 @@ KINDS = {
 
 
 def _may_read(request) -> None:
-    if not (request.member.reads_all or request.member.administrator):
-        raise NotAllowed("The ledger's masters are for finance, auditors and administrators.")
+    must(request.member, "read_masters")
 
 
 @require_GET

@@ -14,14 +14,7 @@ from django.db.models.functions import Lower
 from wainwright import clock
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
-
-ROLES = {
-    "traveller": "plans and books trips, records costs, sends claims",
-    "approver": "decides on the trips and claims that are put before them",
-    "finance": "checks, corrects and clears claims, posts and pays them",
-    "administrator": "keeps rules, rates, people and routes",
-    "auditor": "reads everything in the firm, changes nothing",
-}
+from wainwright.core.roles import ACTS, ROLES, may
 
 
 def new_version() -> str:
@@ -42,6 +35,10 @@ class Firm(models.Model):
     address = models.CharField(max_length=200, blank=True)
     rules_version = models.CharField(max_length=32, default=new_version)
     factor_roles = models.JSONField(default=list, blank=True, help_text="Roles that need a second factor to work here.")
+    factor_from = models.DateField(null=True, blank=True, help_text="From which day; empty: at once.")
+    factor_grace = models.PositiveSmallIntegerField(
+        default=0, help_text="So many days each has from the day on which they first meet it."
+    )
 
     def __str__(self):
         return self.name
@@ -95,6 +92,9 @@ class Membership(models.Model):
     administrator = models.BooleanField(default=False)
     auditor = models.BooleanField(default=False)
     signs_own = models.BooleanField(default=False)
+    own_limit_minor = models.BigIntegerField(
+        null=True, blank=True, help_text="Up to which sum they sign what is their own; empty: as far as they sign."
+    )
     manager = models.ForeignKey("self", on_delete=models.PROTECT, null=True, blank=True, related_name="reports")
     limit_minor = models.BigIntegerField(null=True, blank=True)
     codes = models.JSONField(default=list, blank=True, help_text="The usual coding: pairs of dimension and code.")
@@ -111,6 +111,7 @@ class Membership(models.Model):
         max_length=40, null=True, blank=True, unique=True, help_text="Where receipts are forwarded to."
     )
     active = models.BooleanField(default=True)
+    factor_due = models.DateField(null=True, blank=True, help_text="Until when they may work without a second factor.")
 
     # Who really acts, where somebody prepares for this person (see ``acting``). Never kept.
     prepared_by: Membership | None = None
@@ -159,7 +160,7 @@ class Membership(models.Model):
 
     @property
     def needs_factor(self) -> bool:
-        """Whether the firm asks a second factor of one of their roles."""
+        """Whether the firm asks a second factor of one of their roles, now or from a day on."""
         return bool(self.firm.factor_roles) and not set(self.firm.factor_roles).isdisjoint(self.roles)
 
     @property
@@ -173,14 +174,20 @@ class Membership(models.Model):
         return self.auditor and self.roles == ["auditor"]
 
     @property
-    def reads_all(self) -> bool:
-        """Whether the person reads every trip and claim of the firm."""
-        return self.finance or self.auditor
+    def may(self) -> dict[str, bool]:
+        """What the roles held open, act by act, as ``core.roles`` has it."""
+        held = self.roles
+        return {key: may(held, key) for key in ACTS}
 
     @property
     def limit(self) -> Money | None:
         """The limit of authority, or nothing where there is none."""
         return None if self.limit_minor is None else Money.from_minor(self.limit_minor, self.firm.currency)
+
+    @property
+    def own_limit(self) -> Money | None:
+        """Up to which sum they sign what is their own, where they may; nothing: as far as they sign for others."""
+        return None if self.own_limit_minor is None else Money.from_minor(self.own_limit_minor, self.firm.currency)
 
 
 class Cover(models.Model):

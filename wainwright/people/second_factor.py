@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from datetime import date, timedelta
+
 from allauth.mfa.models import Authenticator
 from allauth.mfa.totp.internal.auth import TOTP
 
-from wainwright.people.models import Person
+from wainwright.people.models import Membership, Person
 
 
 def has_authenticator(person: Person) -> bool:
@@ -17,3 +19,25 @@ def code_is_right(person: Person, code: str) -> bool:
     """Say whether ``code`` is what the person's authenticator shows now; nobody's code is right without one."""
     row = Authenticator.objects.filter(user=person, type=Authenticator.Type.TOTP).first()
     return row is not None and bool(TOTP(row).validate_code(code.strip().replace(" ", "")))
+
+
+def asked_from(member: Membership, today: date) -> date | None:
+    """Return from which day on a person cannot work without a second factor; nothing where none is asked or one is there.
+
+    The days of grace begin when they first come here after the firm's day; that is kept, so that they end. Two queries.
+    """
+    if not member.needs_factor or has_authenticator(member.person):
+        return None
+    firm = member.firm
+    begins = firm.factor_from or today
+    if today < begins:
+        return begins + timedelta(days=firm.factor_grace)
+    if member.factor_due is None:
+        member.factor_due = today + timedelta(days=firm.factor_grace)
+        Membership.objects.filter(pk=member.pk).update(factor_due=member.factor_due)
+    return member.factor_due
+
+
+def take_off(person: Person) -> int:
+    """Take a person's authenticator and recovery codes off, and return how many there were. Inside the caller's transaction."""
+    return Authenticator.objects.filter(user=person).delete()[0]

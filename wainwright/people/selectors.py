@@ -20,15 +20,16 @@ def signers(firm_id: int, today: date) -> dict[str, Signer]:
         .annotate(cover_id=Subquery(cover.values("by")[:1]), below=Subquery(cover.values("below_minor")[:1]))
         .values_list(
             "id", "person__name", "manager_id", "limit_minor", "firm__currency", "cover_id", "signs_own", "active",
-            "person__is_active", "finance", "below",
+            "person__is_active", "finance", "below", "own_limit_minor",
         )
     )  # fmt: skip
     return {
         str(pk): Signer(
             str(pk), name, str(manager or ""), None if limit is None else Money.from_minor(limit, currency),
             str(cover_id or ""), signs_own, active and is_active, finance, None if below is None else Money.from_minor(below, currency),
+            None if own is None else Money.from_minor(own, currency),
         )
-        for pk, name, manager, limit, currency, cover_id, signs_own, active, is_active, finance, below in rows
+        for pk, name, manager, limit, currency, cover_id, signs_own, active, is_active, finance, below, own in rows
     }  # fmt: skip
 
 

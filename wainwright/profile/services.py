@@ -78,7 +78,7 @@ def put_account_back(member: Membership) -> Membership:
 @transaction.atomic
 def confirm_account(member: Membership, of_id: int) -> Membership:
     """Finance has asked a person and confirms their changed account: it is paid to at once. Never one's own."""
-    if not member.finance or of_id == member.pk:
+    if not member.may["pay"] or of_id == member.pk:
         raise NotAllowed("Somebody else in finance confirms that.")
     kept = (
         Membership.objects.select_for_update(of=("self",))

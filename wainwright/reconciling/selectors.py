@@ -234,7 +234,7 @@ def label_of(key: str, thing: Expected) -> str:
 
 def may_read(member: Membership) -> bool:
     """Whether somebody sees the firm's accounts at all."""
-    return member.reads_all
+    return member.may["read_books"]
 
 
 def labels(laid: Laid, matches: Sequence[Match]) -> list[dict]:

@@ -21,6 +21,7 @@ from wainwright.fields import AmountField, day_of, few, whole
 from wainwright.formats.csv_statement import propose
 from wainwright.formats.statement import MOST_BYTES
 from wainwright.paging import page_of
+from wainwright.people.may import must
 from wainwright.reconciling.models import BankAccount, Line, Reconciliation, StatementFile
 from wainwright.reconciling.selectors import accounts_of, agreed, as_core, by_day, expected, label_of, labels, lay
 from wainwright.reconciling.services import closing as periods
@@ -38,8 +39,7 @@ BLANK = dict.fromkeys(("until", "closing", "why_left", "words", "ledger_account"
 
 
 def _may_read(request) -> None:
-    if not request.member.reads_all:
-        raise NotAllowed("Reconciling is for finance and auditors.")
+    must(request.member, "read_books")
 
 
 def _account(request, account_id: int) -> BankAccount:

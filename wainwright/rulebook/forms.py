@@ -5,6 +5,7 @@ from __future__ import annotations
 from django import forms
 
 from wainwright.core.money import Money
+from wainwright.fields import day_input
 from wainwright.people.models import ROLES
 from wainwright.rulebook.safeguards import Safeguards
 
@@ -28,6 +29,12 @@ class SafeguardsForm(forms.Form):
         widget=forms.CheckboxSelectMultiple,
     )  # fmt: skip
 
+    factor_from = forms.DateField(
+        label="From", required=False, widget=day_input(), help_text="Empty: at once. Until then they are told of it on every page.",
+    )  # fmt: skip
+    factor_grace = forms.IntegerField(
+        label="Days of grace", min_value=0, max_value=90, required=False, help_text="For each, from their first sign-in then.",
+    )  # fmt: skip
     look_share = forms.IntegerField(
         label="Finance looks at, per cent", min_value=0, max_value=100, help_text="Of harmless claims; the others clear by themselves. Which, is drawn.",
     )  # fmt: skip
@@ -54,6 +61,7 @@ class SafeguardsForm(forms.Form):
                 "roles": list(initial.factor_roles), "look_share": initial.look_share, "harmless_to": initial.harmless_to,
                 "look_above": initial.look_above.amount if initial.look_above is not None else None,
                 "decide_days": initial.decide_days, "remind_days": initial.remind_days, "goes_on_days": initial.goes_on_days,
+                "factor_from": initial.factor_from, "factor_grace": initial.factor_grace,
                 "release_above": initial.release_above.amount if initial.release_above is not None else None,
             }  # fmt: skip
         super().__init__(*args, initial=given, **options)
@@ -67,5 +75,5 @@ class SafeguardsForm(forms.Form):
         )
         return Safeguards(
             sum_, tuple(d["roles"]), d["certify_by"], d["look_share"], above, d["harmless_to"], d["decide_days"],
-            d["remind_days"], d["goes_on_days"], release,
+            d["remind_days"], d["goes_on_days"], release, d["factor_from"], d["factor_grace"] or 0,
         )  # fmt: skip

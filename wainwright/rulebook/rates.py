@@ -9,10 +9,11 @@ from decimal import Decimal
 from django.db import transaction
 
 from wainwright import clock
-from wainwright.errors import NotAllowed, Refusal
+from wainwright.errors import Refusal
 from wainwright.formats.apart import apart
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.rate_table import PublishedRate
+from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.models import ExchangeRate
 from wainwright.rulebook.selectors import rate_table
@@ -47,8 +48,7 @@ class Latest:
 
 def take_rates(member: Membership, name: str, content: bytes) -> RatesTaken:
     """Take a table in for one's firm. A rate that is known stays as it is. Raises ``NotAllowed``, ``Refusal``."""
-    if not (member.finance or member.administrator):
-        raise NotAllowed("Only finance and administrators take in rates.")
+    must(member, "rates")
     today = clock.today(member.firm.zone)
     try:
         table = _read(content, today)

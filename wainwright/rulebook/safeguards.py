@@ -5,12 +5,18 @@ from __future__ import annotations
 import hashlib
 import secrets
 from dataclasses import dataclass
+from datetime import date
 
 from django.db import transaction
 
+from wainwright import clock
 from wainwright.core.money import Money
-from wainwright.errors import NotAllowed, Refusal
-from wainwright.people.models import ROLES, Firm, Membership, new_version
+from wainwright.core.roles import ROLES
+from wainwright.core.workings import day_text
+from wainwright.errors import Refusal
+from wainwright.news.services import tell
+from wainwright.people.may import must
+from wainwright.people.models import Firm, Membership, new_version
 from wainwright.people.second_factor import has_authenticator
 from wainwright.rulebook.models import Policy
 from wainwright.trail.services import record
@@ -34,6 +40,8 @@ class Safeguards:
     remind_days: int = 2
     goes_on_days: int = 5
     release_above: Money | None = None
+    factor_from: date | None = None
+    factor_grace: int = 0
 
 
 def safeguards_of(firm: Firm) -> Safeguards:
@@ -46,21 +54,22 @@ def safeguards_of(firm: Firm) -> Safeguards:
     return Safeguards(
         money(policy.second_payer_minor), tuple(firm.factor_roles), policy.certify_by, policy.look_share,
         money(policy.look_above_minor), policy.harmless_to, policy.decide_days, policy.remind_days, policy.goes_on_days,
-        money(policy.release_above_minor),
+        money(policy.release_above_minor), firm.factor_from, firm.factor_grace,
     )  # fmt: skip
 
 
 @transaction.atomic
 def set_safeguards(member: Membership, wanted: Safeguards) -> None:
     """Set a firm's safeguards. Only its administrators. Raises ``NotAllowed``, ``Refusal``."""
-    if not member.administrator:
-        raise NotAllowed("Only an administrator sets the safeguards of the firm.")
+    must(member, "safeguards")
     if wanted.second_payer is not None and wanted.second_payer.minor < 0:
         raise Refusal("An amount below zero means nothing here. Leave it empty for: never.", "second_payer")
     if wanted.release_above is not None and wanted.release_above.minor < 0:
         raise Refusal("An amount below zero means nothing here. Leave it empty for: never.", "release_above")
     roles = [role for role in ROLES if role in wanted.factor_roles]
-    if not set(roles).isdisjoint(member.roles) and not has_authenticator(member.person):
+    today = clock.today(member.firm.zone)
+    at_once = not wanted.factor_grace and (wanted.factor_from is None or wanted.factor_from <= today)
+    if at_once and not set(roles).isdisjoint(member.roles) and not has_authenticator(member.person):
         raise Refusal(
             "You hold such a role yourself: set up your own authenticator first, or you lock yourself out.", "roles"
         )
@@ -69,14 +78,13 @@ def set_safeguards(member: Membership, wanted: Safeguards) -> None:
     if wanted.look_above is not None and wanted.look_above.minor < 0:
         raise Refusal("An amount below zero means nothing here. Leave it empty for: no such amount.", "look_above")
     for name, least, most in (
-        ("look_share", 0, 100), ("harmless_to", 0, 100), ("decide_days", 1, 60), ("remind_days", 0, 30), ("goes_on_days", 0, 60),
+        ("look_share", 0, 100), ("harmless_to", 0, 100), ("decide_days", 1, 60), ("remind_days", 0, 30), ("goes_on_days", 0, 60), ("factor_grace", 0, 90),
     ):  # fmt: skip
         if not least <= getattr(wanted, name) <= most:
             raise Refusal(f"Between {least} and {most}, please.", name)
     firm = Firm.objects.select_for_update().get(pk=member.firm_id)
     before = safeguards_of(firm)
-    firm.factor_roles, firm.rules_version = roles, new_version()
-    firm.save(update_fields=["factor_roles", "rules_version"])
+    _ask_factor(firm, roles, wanted)
     policy = Policy.objects.select_for_update().get(firm=firm)
     policy.second_payer_minor = None if wanted.second_payer is None else wanted.second_payer.minor
     policy.release_above_minor = None if wanted.release_above is None else wanted.release_above.minor
@@ -93,11 +101,33 @@ def set_safeguards(member: Membership, wanted: Safeguards) -> None:
     record(member, "set the safeguards", f"firm:{firm.pk}", before=_text(before), after=after)
 
 
+def _ask_factor(firm: Firm, roles: list[str], wanted: Safeguards) -> None:
+    """Keep who needs a second factor, from when; whoever it concerns and has none is told. Inside the caller's transaction."""
+    same = (firm.factor_roles, firm.factor_from, firm.factor_grace) == (roles, wanted.factor_from, wanted.factor_grace)
+    firm.factor_roles, firm.factor_from, firm.factor_grace = roles, wanted.factor_from, wanted.factor_grace
+    firm.rules_version = new_version()
+    firm.save(update_fields=["factor_roles", "factor_from", "factor_grace", "rules_version"])
+    if same:
+        return
+    # The days of grace begin anew with what is asked anew.
+    members = Membership.objects.filter(firm=firm, active=True)
+    members.update(factor_due=None)
+    if not roles:
+        return
+    since = f"from {day_text(wanted.factor_from, year=True)}" if wanted.factor_from else "from now on"
+    grace = f" Each has {wanted.factor_grace} days from their first sign-in then." if wanted.factor_grace else ""
+    for member in members.select_related("person", "firm"):
+        if member.needs_factor and not has_authenticator(member.person):
+            words = f"{firm.name} asks a second factor of you {since}"
+            tell(member, words, "/accounts/2fa/", f"Set up an authenticator on your phone.{grace}")
+
+
 def _text(safeguards: Safeguards) -> dict[str, object]:
     most = safeguards.second_payer
     return {
         "another pays above": str(most) if most is not None else "never",
         "a second person releases above": str(safeguards.release_above) if safeguards.release_above is not None else "never", "second factor": list(safeguards.factor_roles),
+        "second factor from": str(safeguards.factor_from or "at once"), "days of grace": safeguards.factor_grace,
         "certified by": safeguards.certify_by, "finance looks at": f"{safeguards.look_share} % up to a risk of {safeguards.harmless_to}",
         "and always above": str(safeguards.look_above) if safeguards.look_above is not None else "no amount",
         "days": f"{safeguards.decide_days} to decide, reminded every {safeguards.remind_days}, on after {safeguards.goes_on_days}",

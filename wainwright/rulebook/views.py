@@ -58,7 +58,7 @@ def rates_page(request):
             fault = f"There is {error}." if isinstance(error, NoRate) else "No such currency is known."
     context = {
         "latest": [(each, way_of(each.way)) for each in rates.latest_rates(member.firm, today)], "form": asked, "worth": worth, "fault": fault,
-        "may_take": member.finance or member.administrator, "today": today, "old": today - rates.KEPT,
+        "may_take": member.may["rates"], "today": today, "old": today - rates.KEPT,
     }  # fmt: skip
     return render(request, "rulebook/rates.html", context)
 

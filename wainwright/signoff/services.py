@@ -190,7 +190,7 @@ def end(member: Membership, subject: str, state: SignOff.State, comment: str) ->
 def pass_on(member: Membership, subject: str, to: Membership, comment: str, title: str, link: str) -> SignOff:
     """Hand a decision to somebody else with a message."""
     signoff = turn_of(member, subject)
-    if to.pk == member.pk or not to.active or to.firm_id != member.firm_id or not (to.approver or to.finance):
+    if to.pk == member.pk or not to.active or to.firm_id != member.firm_id or not to.may["decide"]:
         raise Refusal("Choose another approver of the firm.", "to")
     limit, own = to.limit, member.limit
     if limit is not None and signoff.amount > limit and (own is None or own > limit):

@@ -8,8 +8,9 @@ from django import forms
 
 from wainwright.core.money import Money
 from wainwright.core.picking import PickList
+from wainwright.core.roles import ROLES
 from wainwright.fields import AmountField, PickField, day_input
-from wainwright.people.models import ROLES, Membership
+from wainwright.people.models import Membership
 from wainwright.staff.inviting import Invited
 from wainwright.staff.leaving import Heirs
 from wainwright.staff.services import Place
@@ -31,9 +32,15 @@ class PlaceForm(forms.Form):
         choices=DOES, widget=forms.CheckboxSelectMultiple, required=False,
     )  # fmt: skip
 
+    signs_own = forms.BooleanField(
+        label="Signs what is their own", required=False, help_text="A privilege. Without it somebody above signs."
+    )
+    own_limit = AmountField(label="Their own up to", required=False, help_text="Empty: as far as they sign for others.")
+
     def __init__(self, *args, names: PickList, who: Membership, **options):
         initial = {
             "manager": str(who.manager_id or ""), "limit": who.limit.amount if who.limit is not None else None, "roles": who.roles,
+            "signs_own": who.signs_own, "own_limit": who.own_limit.amount if who.own_limit is not None else None,
         }  # fmt: skip
         super().__init__(*args, initial=initial, **options)
         self.who = who
@@ -47,8 +54,22 @@ class PlaceForm(forms.Form):
 
 def _place(typed: dict[str, Any], currency: str) -> Place:
     """A place as manager, limit and roles were typed."""
-    limit = None if typed["limit"] is None else Money.rounded(typed["limit"], currency)
-    return Place(int(typed["manager"] or 0), limit, frozenset(typed["roles"]))
+    limit, own = (None if typed.get(n) is None else Money.rounded(typed[n], currency) for n in ("limit", "own_limit"))
+    return Place(
+        int(typed["manager"] or 0), limit, frozenset(typed["roles"]), bool(typed.get("signs_own")), own
+    )  # fmt: skip
+
+
+class SightForm(forms.Form):
+    """Two people: who reads, and whose it is."""
+
+    reader = PickField(label="Does", help_text="Any part of a name.")
+    whose = PickField(label="see what is whose?", help_text="Any part of a name.")
+
+    def __init__(self, *args, names: PickList, **options):
+        super().__init__(*args, **options)
+        for field in self.fields.values():
+            field.offer(names, address="/people/names/")  # type: ignore[attr-defined]
 
 
 class InviteForm(forms.Form):

@@ -13,10 +13,12 @@ from django.core.validators import validate_email
 from django.db import IntegrityError, transaction
 from django.template.loader import render_to_string
 
+from wainwright.core.roles import ROLES
 from wainwright.core.text import one_line
-from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.errors import Refusal, Stale
 from wainwright.news.services import tell
-from wainwright.people.models import ROLES, Membership, Person
+from wainwright.people.may import must
+from wainwright.people.models import Membership, Person
 from wainwright.people.post import post
 from wainwright.staff.services import Place
 from wainwright.trail.services import record
@@ -40,8 +42,7 @@ def invite(by: Membership, whom: Invited) -> Membership:
 
     Who signs in to another firm already is of both from now on, with the password they have. Raises ``NotAllowed``; ``Refusal``.
     """
-    if not by.administrator:
-        raise NotAllowed("Only an administrator invites people.")
+    must(by, "people")
     name, email = one_line(whom.name, 120).strip(), whom.email.strip().lower()[:254]
     if len(name) < SHORT:
         raise Refusal("Type their name, as it stands on letters.", "name")
@@ -100,8 +101,7 @@ def invite(by: Membership, whom: Invited) -> Membership:
 @transaction.atomic
 def invite_again(by: Membership, who_id: int) -> Membership:
     """Send the link again to somebody who has not come yet; the one before works no more once either was used. Raises ``Stale``."""
-    if not by.administrator:
-        raise NotAllowed("Only an administrator invites people.")
+    must(by, "people")
     who = Membership.objects.select_related("person", "firm").get(pk=who_id, firm_id=by.firm_id)
     if not who.active or who.person.has_usable_password():
         raise Stale(f"{who.person.name} has a password already: they sign in, or say that they forgot it.")

@@ -22,6 +22,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge, Expense, Receipt
 from wainwright.news.services import tell
 from wainwright.people.acting import acting_for
+from wainwright.people.may import must
 from wainwright.people.models import Card, Delegate, Firm, Membership, new_version
 from wainwright.signoff.models import SignOff
 from wainwright.staff.services import end_cover, end_delegate, no_circle
@@ -58,7 +59,7 @@ def theirs(who: Membership, by: Membership) -> list[Theirs]:
 
     ``by`` sees of trips, claims and charges what they may read: an administrator alone which they are, and no more of them.
     """
-    ahead, reads = Q(until__gte=clock.today(who.firm.zone)), by.reads_all
+    ahead, reads = Q(until__gte=clock.today(who.firm.zone)), by.may["read_all"]
     trips = Trip.objects.filter(traveller=who).exclude(state__in=Trip.OVER).order_by("starts", "pk")
     on_their_way = Claim.objects.live().filter(claimant=who).exclude(state__in=(*OPEN, "Settled")).order_by("pk")
 
@@ -162,8 +163,7 @@ def retire(by: Membership, who_id: int, heirs: Heirs, why: str = "") -> tuple[Me
 
     Raises ``NotAllowed``; ``Refusal`` where something of theirs would hang, naming the field that is missing; ``Stale``.
     """
-    if not by.administrator:
-        raise NotAllowed("Only an administrator retires people.")
+    must(by, "people")
     with transaction.atomic():
         # Two administrators who retire each other at once: the second finds that they are one no more.
         Firm.objects.select_for_update().get(pk=by.firm_id)
@@ -347,8 +347,7 @@ def bring_back(by: Membership, who_id: int, manager_id: int = 0) -> Membership:
 
     Raises ``NotAllowed``, ``Stale``; ``Refusal`` where nobody could sign for them.
     """
-    if not by.administrator:
-        raise NotAllowed("Only an administrator brings people back.")
+    must(by, "people")
     who = _member(by, who_id)
     if who.active:
         raise Stale(f"{who.person.name} is here.")

@@ -10,6 +10,7 @@ from wainwright import clock
 from wainwright.core.picking import PickList
 from wainwright.core.routing import Signer, who_signs_for
 from wainwright.errors import NotAllowed
+from wainwright.people.may import must
 from wainwright.people.models import Cover, Delegate, Membership
 from wainwright.people.selectors import signers
 from wainwright.signoff.models import SignOff
@@ -17,10 +18,7 @@ from wainwright.signoff.models import SignOff
 
 def people_of(member: Membership, text: str = "") -> QuerySet[Membership]:
     """Return the firm's people by name, with manager, cover of today and how much waits for them. Two queries."""
-    if not (member.administrator or member.auditor):
-        raise NotAllowed(
-            "The list of people is for administrators and auditors. Your own place stands on your profile."
-        )
+    must(member, "read_people")
     today = clock.today(member.firm.zone)
     now = Cover.objects.filter(since__lte=today, until__gte=today).select_related("by__person")
     waiting = Count("signoffs", filter=Q(signoffs__state=SignOff.State.WAITING, signoffs__turn=True))
@@ -39,7 +37,7 @@ def person_for(member: Membership, member_id: int) -> Membership:
     found = Membership.objects.select_related("person", "firm", "manager__person").get(
         pk=member_id, firm_id=member.firm_id
     )
-    if found.pk != member.pk and not (member.administrator or member.auditor):
+    if found.pk != member.pk and not member.may["read_people"]:
         raise NotAllowed("Only they, administrators and auditors see somebody's place.")
     return found
 
@@ -78,9 +76,14 @@ def _faults(who: Membership, people: dict[str, Signer]) -> list[str]:
     return []
 
 
-def names(member: Membership, deciders: bool = False) -> PickList:
-    """Return the firm's people to choose from, by name and job; ``deciders`` are those who may decide. One query."""
-    rows = Membership.objects.filter(firm_id=member.firm_id, active=True, person__is_active=True)
+def names(member: Membership, deciders: bool = False, everybody: bool = False) -> PickList:
+    """Return the firm's people to choose from, by name and job; ``deciders`` are those who may decide. One query.
+
+    ``everybody`` takes in those who are not here any more.
+    """
+    rows = Membership.objects.filter(firm_id=member.firm_id)
+    if not everybody:
+        rows = rows.filter(active=True, person__is_active=True)
     if deciders:
         rows = rows.filter(Q(approver=True) | Q(finance=True))
     found = rows.order_by("person__name").values_list("pk", "person__name", "job")

@@ -6,25 +6,34 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
+from allauth.usersessions.models import UserSession
 from django.db import transaction
 
 from wainwright import clock
 from wainwright.bench.moving import move_on
 from wainwright.core.money import Money
+from wainwright.core.roles import ROLES, may
 from wainwright.core.workings import day_text
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
-from wainwright.people.models import ROLES, Cover, Delegate, Membership
+from wainwright.people.may import must
+from wainwright.people.models import Cover, Delegate, Membership
+from wainwright.people.second_factor import take_off
 from wainwright.trail.services import record
 
 
 @dataclass(frozen=True)
 class Place:
-    """A person's place: whom they report to, how far they sign (nothing: without limit), and what they do."""
+    """A person's place: whom they report to, how far they sign (nothing: without limit), what they do.
+
+    ``signs_own`` is the privilege to sign what is their own, up to ``own_limit`` (nothing: as far as for others).
+    """
 
     manager: int
     limit: Money | None
     roles: frozenset[str]
+    signs_own: bool = False
+    own_limit: Money | None = None
 
 
 @transaction.atomic
@@ -33,8 +42,7 @@ def set_place(by: Membership, who_id: int, place: Place) -> Membership:
 
     Raises ``Membership.DoesNotExist``, ``NotAllowed``; ``Refusal`` for a manager who is not here, or would be led by those they lead.
     """
-    if not by.administrator:
-        raise NotAllowed("Only an administrator names managers, limits and roles.")
+    must(by, "people")
     rows = Membership.objects.select_for_update(of=("self",)).select_related("person", "firm")
     who = rows.get(pk=who_id, firm_id=by.firm_id)
     if not place.roles <= set(ROLES):
@@ -43,6 +51,7 @@ def set_place(by: Membership, who_id: int, place: Place) -> Membership:
         raise Refusal("Everybody has a role. Choose at least one.", "roles")
     if who.pk == by.pk and "administrator" not in place.roles:
         raise Refusal("Another administrator takes that role from you.", "roles")
+    _must_be_fair(by, who, place)
     manager = (
         Membership.objects.select_related("person").filter(firm_id=by.firm_id, pk=place.manager, active=True).first()
     )
@@ -51,6 +60,8 @@ def set_place(by: Membership, who_id: int, place: Place) -> Membership:
     no_circle(who, manager)
     before = _said(who)
     who.manager, who.limit_minor = manager, None if place.limit is None else place.limit.minor
+    who.signs_own = place.signs_own
+    who.own_limit_minor = None if place.own_limit is None or not place.signs_own else place.own_limit.minor
     for role in ROLES:
         setattr(who, role, role in place.roles)
     who.save()
@@ -63,18 +74,69 @@ def set_place(by: Membership, who_id: int, place: Place) -> Membership:
     return who
 
 
+def _must_be_fair(by: Membership, who: Membership, place: Place) -> None:
+    """Raise ``Refusal`` where a privilege to sign one's own is taken by oneself, or held by somebody who signs nothing."""
+    own = None if place.own_limit is None else place.own_limit.minor
+    wider = place.signs_own and (
+        not who.signs_own or (who.own_limit_minor is not None and (own is None or own > who.own_limit_minor))
+    )
+    if who.pk == by.pk and wider:
+        raise Refusal("Another administrator gives you that: nobody widens what they sign of their own.", "signs_own")
+    if place.signs_own and not may(place.roles, "decide"):
+        raise Refusal("Only who signs for others may sign their own: give them such a role first.", "signs_own")
+
+
 def _said(who: Membership) -> dict[str, object]:
-    return {
+    said = {
         "manager": who.manager.person.name if who.manager else "", "limit": str(who.limit) if who.limit is not None else "",
         "roles": who.roles,
     }  # fmt: skip
+    if who.signs_own:
+        said["signs their own"] = f"up to {who.own_limit}" if who.own_limit is not None else "yes"
+    return said
 
 
 def _words(said: dict[str, object]) -> str:
     return (
         f"You report to {said['manager'] or 'nobody'}; you sign up to {said['limit'] or 'any sum'}; "
         f"you are: {', '.join(said['roles'])}."  # type: ignore[arg-type]
+        + (f" You sign what is your own: {said['signs their own']}." if "signs their own" in said else "")
     )
+
+
+@transaction.atomic
+def take_factor_off(by: Membership, who_id: int) -> Membership:
+    """Take off the second factor of somebody who has lost it, codes and all: they sign in by password and set up a new one.
+
+    Only another administrator, and of each firm in which the person is: it opens them all. They and the other
+    administrators are told. Raises ``NotAllowed``, ``Refusal``, ``Stale``.
+    """
+    must(by, "people")
+    who = Membership.objects.select_related("person", "firm").get(pk=who_id, firm_id=by.firm_id)
+    if who.person_id == by.person_id:
+        raise Refusal("Another administrator does that for you.")
+    theirs = who.person.memberships.filter(active=True).exclude(firm_id=by.firm_id)
+    mine = by.person.memberships.filter(active=True, administrator=True).values("firm_id")
+    if theirs.exclude(firm_id__in=mine).exists():
+        raise Refusal(f"{who.person.name} signs in to another firm as well: somebody who administers both does that.")
+    if not take_off(who.person):
+        raise Stale(f"{who.person.name} has no second factor.")
+    record(by, "took a second factor off", f"member:{who.pk}")
+    # Whoever holds a session of theirs is not taken for them any more.
+    for session in UserSession.objects.filter(user=who.person):
+        session.end()
+    tell(
+        who,
+        f"{by.person.name} took your second factor off",
+        "/accounts/2fa/",
+        "Set up a new one. If you did not ask for it, change your password and tell them.",
+    )
+    others = Membership.objects.filter(firm_id=by.firm_id, active=True, administrator=True).select_related(
+        "person", "firm"
+    )
+    for other in others.exclude(pk__in=(by.pk, who.pk)):
+        tell(other, f"{by.person.name} took the second factor of {who.person.name} off", f"/people/{who.pk}/")
+    return who
 
 
 def no_circle(who: Membership, manager: Membership | None) -> None:
@@ -97,14 +159,14 @@ def set_cover(
     ``below`` an amount alone, where it is given: the rest goes to the next above. Raises ``NotAllowed``, ``Refusal``.
     """
     who = Membership.objects.select_related("person", "firm").get(pk=who_id, firm_id=by.firm_id)
-    if who.pk != by.pk and not by.administrator:
+    if who.pk != by.pk and not by.may["people"]:
         raise NotAllowed("Only they, or an administrator, name who decides for them.")
     if below is not None and (below <= 0 or who.manager_id is None):
         words = "Type more than nothing, or leave it empty for everything."
         raise Refusal(words if below <= 0 else "Nobody stands above them who could decide the rest.", "below")
     found = Membership.objects.select_related("person", "firm").filter(firm_id=by.firm_id, pk=cover_id, active=True)
     cover = found.exclude(pk=who.pk).first()
-    if cover is None or not (cover.approver or cover.finance):
+    if cover is None or not cover.may["decide"]:
         raise Refusal("Choose another approver of the firm.", "by")
     _must_be_to_come(by, since, until)
     if Cover.objects.filter(member=who, since__lte=until, until__gte=since).exists():
@@ -134,7 +196,7 @@ def end_cover(by: Membership, cover_id: int) -> None:
     cover = rows.filter(pk=cover_id, member__firm_id=by.firm_id).first()
     if cover is None:
         raise Stale("It is ended already.")
-    if cover.member_id != by.pk and not by.administrator:
+    if cover.member_id != by.pk and not by.may["people"]:
         raise NotAllowed("Only they, or an administrator, end it.")
     record(by, "ended a cover", f"member:{cover.member_id}", before={"by": cover.by.person.name})
     cover.delete()

@@ -7,12 +7,16 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from wainwright import clock
+from wainwright.core.roles import ROLES
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import FEW, few, say, whole
 from wainwright.paging import page_of
 from wainwright.people.acting import may_prepare_for
+from wainwright.people.may import must
+from wainwright.people.second_factor import has_authenticator
 from wainwright.staff import inviting, leaving, services
-from wainwright.staff.forms import BackForm, DaysForm, InviteForm, LeaveForm, PlaceForm
+from wainwright.staff.forms import BackForm, DaysForm, InviteForm, LeaveForm, PlaceForm, SightForm
+from wainwright.staff.seeing import sight, table
 from wainwright.staff.selectors import names, people_of, person_for, place_page
 
 
@@ -23,6 +27,21 @@ def people(request):
     page = page_of(people_of(request.member, text), 50, request.GET.get("page"))
     more = f"q={text}&" if text else ""
     return render(request, "staff/people.html", {"page": page, "text": text, "more": more})
+
+
+@require_GET
+def roles(request):
+    """What each role may do; and, asked of two people, who sees what is whose. The table is for everybody."""
+    member = request.member
+    found = names(member, everybody=True)
+    asked = request.GET if member.may["read_people"] and request.GET else None
+    form = SightForm(asked, names=found) if member.may["read_people"] else None
+    answer = None
+    if form is not None and form.is_valid():
+        reader, whose = (person_for(member, int(form.cleaned_data[name])) for name in ("reader", "whose"))
+        answer = sight(reader, whose)
+    context = {"roles": list(ROLES.items()), "table": table(), "form": form, "sight": answer}
+    return render(request, "staff/roles.html", context, status=422 if form is not None and form.errors else 200)
 
 
 @require_GET
@@ -47,10 +66,11 @@ def _person(request, member_id: int, status: int = 200, **forms):
     days = {"since": today, "until": today}
     context = {
         "who": who, "own": own, "page": place_page(member, who),
-        "place_form": PlaceForm(names=names(member), who=who) if member.administrator else None,
-        "back_form": BackForm(names=names(member), prefix="back") if member.administrator and not who.active else None,
+        "has_factor": member.may["people"] and not own and has_authenticator(who.person),
+        "place_form": PlaceForm(names=names(member), who=who) if member.may["people"] else None,
+        "back_form": BackForm(names=names(member), prefix="back") if member.may["people"] and not who.active else None,
         "cover_form": DaysForm(names=names(member, deciders=True), prefix="cover", initial=days)
-        if own or member.administrator else None,
+        if own or member.may["people"] else None,
         "delegate_form": DaysForm(names=names(member), prefix="delegate", initial=days) if own else None,
     }  # fmt: skip
     return render(request, "staff/person.html", context | forms, status=status)
@@ -76,8 +96,7 @@ def set_place(request, member_id: int):
 def invite(request):
     """Invite somebody."""
     member = request.member
-    if not member.administrator:
-        raise NotAllowed("Only an administrator invites people.")
+    must(member, "people")
     form = InviteForm(
         request.POST if request.method == "POST" else None, names=names(member), currency=member.firm.currency
     )
@@ -102,12 +121,21 @@ def invite_again(request, member_id: int):
     return redirect("person", member_id)
 
 
+@require_POST
+def factor_off(request, member_id: int):
+    """Take off the second factor of somebody who has lost it."""
+    who = services.take_factor_off(request.member, person_for(request.member, member_id).pk)
+    messages.info(
+        request, f"{who.person.name} signs in by password, and is asked to set up a new one where it is needed."
+    )
+    return redirect("person", member_id)
+
+
 @require_http_methods(["GET", "POST"])
 def leave(request, member_id: int):
     """What is somebody's, and to whom it goes as they leave."""
     who = person_for(request.member, member_id)
-    if not request.member.administrator:
-        raise NotAllowed("Only an administrator retires people.")
+    must(request.member, "people")
     if not who.active:
         return redirect("person", member_id)
     found = leaving.theirs(who, request.member)

@@ -28,7 +28,7 @@ class TripQuerySet(models.QuerySet):
     def visible_to(self, member: Membership):
         """The person's own trips, those they are asked to sign, and all of the firm for those who read all."""
         firm = self.filter(firm_id=member.firm_id)
-        if member.reads_all:
+        if member.may["read_all"]:
             return firm
         return firm.filter(Q(traveller=member) | Q(pk__in=asked_about(member, "trip")))
 

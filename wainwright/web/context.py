@@ -6,17 +6,17 @@ from django.conf import settings
 
 from wainwright import clock
 
-# Area, its name, its address, the key after "g", and the roles that open it (none: everybody).
+# Area, its name, its address, the key after "g", and the act of ``core.roles`` that opens it (none: everybody).
 AREAS = (
-    ("desk", "Desk", "/", "d", ()),
-    ("trips", "Trips", "/trips/", "t", ()),
-    ("tray", "Tray", "/tray/", "y", ("traveller",)),
-    ("claims", "Claims", "/claims/", "c", ()),
-    ("bench", "Bench", "/bench/", "b", ("approver", "finance")),
-    ("ledger", "Ledger", "/ledger/", "l", ("finance", "auditor")),
-    ("rules", "Rules", "/rules/", "r", ("administrator", "finance", "auditor")),
-    ("people", "People", "/people/", "p", ("auditor", "administrator")),
-    ("trail", "Trail", "/trail/", "a", ("auditor", "administrator")),
+    ("desk", "Desk", "/", "d", ""),
+    ("trips", "Trips", "/trips/", "t", ""),
+    ("tray", "Tray", "/tray/", "y", "travel"),
+    ("claims", "Claims", "/claims/", "c", ""),
+    ("bench", "Bench", "/bench/", "b", "bench"),
+    ("ledger", "Ledger", "/ledger/", "l", "read_books"),
+    ("rules", "Rules", "/rules/", "r", "read_rules"),
+    ("people", "People", "/people/", "p", "read_people"),
+    ("trail", "Trail", "/trail/", "a", "read_trail"),
 )
 
 
@@ -25,14 +25,14 @@ def frame(request):
     member = getattr(request, "member", None)
     areas = []
     if member:
-        held = set(member.roles)
+        may = member.may
         areas = [
             {"code": code, "name": name, "link": link, "key": key, "here": _here(request.path, link)}
-            for code, name, link, key, roles in AREAS
-            if not roles or held & set(roles)
+            for code, name, link, key, act in AREAS
+            if not act or may[act]
         ]
     demo = {"demo": settings.DEMO, "demo_now": clock.now() if settings.DEMO else None}
-    return {"member": member, "areas": areas, **demo}
+    return {"member": member, "areas": areas, "factor_from": getattr(request, "factor_from", None), **demo}
 
 
 def _here(path: str, link: str) -> bool:

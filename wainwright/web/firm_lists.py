@@ -13,8 +13,8 @@ from django.views.decorators.http import require_GET
 
 from wainwright.claims.models import Claim
 from wainwright.core.states import CLAIM, TRIP
-from wainwright.errors import NotAllowed
 from wainwright.paging import page_of
+from wainwright.people.may import must
 from wainwright.trips.models import Trip
 from wainwright.web.selectors import number_typed
 
@@ -79,8 +79,7 @@ def _shown(request, title: str, rows: QuerySet, narrow: Narrow, states: list[str
 
 
 def _reads_all(request) -> None:
-    if not request.member.reads_all:
-        raise NotAllowed("The firm's lists are for finance and auditors. Your own stand under Trips and Claims.")
+    must(request.member, "read_all")
 
 
 @require_GET

@@ -21,7 +21,7 @@ from wainwright.core.text import clean, one_line
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.people.acting import acting_for, may_prepare_for
 from wainwright.people.models import Once
-from wainwright.people.second_factor import has_authenticator
+from wainwright.people.second_factor import asked_from
 from wainwright.web.selectors import membership_of
 
 log = logging.getLogger(__name__)
@@ -143,13 +143,14 @@ class MemberMiddleware:
         request.member = membership_of(request.user, request.session.get("firm"))
         if request.member is None:
             return render(request, "web/no_firm.html", status=403)
-        if (
-            request.member.needs_factor
-            and not request.path.startswith(THEIR_OWN)
-            and not has_authenticator(request.user)
-        ):
-            messages.info(request, f"{request.member.firm.name} asks a second factor of you. Set it up, then go on.")
-            return redirect("mfa_activate_totp")
+        if request.member.needs_factor and not request.path.startswith(THEIR_OWN):
+            today = clock.today(request.member.firm.zone)
+            request.factor_from = asked_from(request.member, today)
+            if request.factor_from is not None and request.factor_from <= today:
+                messages.info(
+                    request, f"{request.member.firm.name} asks a second factor of you. Set it up, then go on."
+                )
+                return redirect("mfa_activate_totp")
         if request.session.get("for") and not request.path.startswith(("/delegate/", *THEIR_OWN)):
             refused = _for_another(request)
             if refused is not None:

@@ -26,7 +26,7 @@ from wainwright.claims.models import Claim
 from wainwright.claims.paying import payable
 from wainwright.claims.services.drafting import draft_what_is_back
 from wainwright.core.states import stage_reached
-from wainwright.errors import NotAllowed, Refusal
+from wainwright.errors import Refusal
 from wainwright.expenses.models import Charge, Receipt
 from wainwright.fields import say, whole
 from wainwright.news.daily import choose, member_of
@@ -34,6 +34,7 @@ from wainwright.news.models import Notice
 from wainwright.news.services import mark_read
 from wainwright.paging import page_of
 from wainwright.people.acting import may_prepare_for
+from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.forms import SafeguardsForm
 from wainwright.rulebook.models import AllowanceRate, MileageRateRow, RuleSetting
@@ -77,14 +78,14 @@ def desk(request):
     context = more | {
         "trips": [(t, stage_reached(t.state, t.state != "Authorised", t.claim.state if t.claim else "")) for t in trips],
         "claims": [(c, stage_reached(c.trip.state if c.trip else "", True, c.state), (c.due - today).days if c.editable and c.due else None) for c in claims],
-        "loose_papers": Receipt.objects.filter(owner=member, expense__isnull=True).count() if member.traveller else 0,
-        "loose_charges": Charge.objects.filter(owner=member, state="Loose").count() if member.traveller else 0,
-        "waiting": waiting_count(member) if member.approver or member.finance else None,
-        "to_sign": to_sign(member), "owes_back": owes(Claim.objects.filter(claimant=member)) if member.traveller else (),
+        "loose_papers": Receipt.objects.filter(owner=member, expense__isnull=True).count() if member.may["travel"] else 0,
+        "loose_charges": Charge.objects.filter(owner=member, state="Loose").count() if member.may["travel"] else 0,
+        "waiting": waiting_count(member) if member.may["bench"] else None,
+        "to_sign": to_sign(member), "owes_back": owes(Claim.objects.filter(claimant=member)) if member.may["travel"] else (),
         "prepares_for": list(may_prepare_for(member.doer, today)) if member.prepared_by is None else [],
         "news": [] if member.prepared_by else list(Notice.objects.filter(member=member).order_by("-time")[:6]),
     }  # fmt: skip
-    if member.finance:
+    if member.may["read_books"]:
         context["refused"] = Posting.objects.filter(firm=member.firm, state="Refused").count()
         context["payable"] = payable(member).count()
         context["ledger"] = connection_of(member.firm)
@@ -162,8 +163,7 @@ def set_safeguards(request):
 
 def _rules(request, form: SafeguardsForm, status: int = 200):
     member = request.member
-    if not (member.administrator or member.reads_all):
-        raise NotAllowed("The rules are for administrators, finance and auditors.")
+    must(member, "read_rules")
     book = rulebook(member.firm)
     context = {
         "book": book, "rules": RuleSetting.objects.filter(firm=member.firm),
@@ -176,8 +176,7 @@ def _rules(request, form: SafeguardsForm, status: int = 200):
 @require_GET
 def trail_page(request):
     """The trail, the latest first."""
-    if not (request.member.auditor or request.member.administrator):
-        raise NotAllowed("The trail is for auditors and administrators.")
+    must(request.member, "read_trail")
     page = page_of(of_firm(request.member.firm_id), 60, request.GET.get("page"))
     return render(request, "web/trail.html", {"page": page})
 

@@ -35,7 +35,7 @@ class ClaimQuerySet(models.QuerySet):
     def visible_to(self, member: Membership):
         """One's own, those one is asked to sign, and all of the firm for those who read all."""
         firm = self.filter(firm_id=member.firm_id)
-        if member.reads_all:
+        if member.may["read_all"]:
             return firm
         return firm.filter(Q(claimant=member) | Q(pk__in=asked_about(member, "claim")))
 

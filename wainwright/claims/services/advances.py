@@ -20,6 +20,7 @@ from wainwright.core.posting import advance_back_journal
 from wainwright.core.states import CLAIM_SENT
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
@@ -50,8 +51,7 @@ def take_note_advance_back(member: Membership, trip_id: int, amount: Money, on: 
 
     Raises ``Refusal``, ``NotAllowed``, ``Stale``.
     """
-    if not member.finance:
-        raise NotAllowed("Only finance follows advances.")
+    must(member, "pay")
     rows = advances_out(member).select_related("traveller__person", "traveller__firm", "firm").prefetch_related(None)
     trip = rows.select_for_update(of=("self",)).filter(pk=trip_id).first()
     if trip is None or not trip.advance_out:

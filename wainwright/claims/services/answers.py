@@ -14,10 +14,11 @@ from wainwright.claims.services.closing import link, settled
 from wainwright.claims.services.correcting import may_set_off, set_off_advance
 from wainwright.core.money import Money
 from wainwright.core.posting import advance_journal, payment_journal
-from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.errors import Refusal, Stale
 from wainwright.formats.apart import apart
 from wainwright.formats.pain002 import Answer, Outcome
 from wainwright.news.services import tell
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.people.selectors import finance_of
 from wainwright.trail.services import record
@@ -31,8 +32,7 @@ CLOSED = {Payment.State.PAID: Outcome.PAID, Payment.State.FAILED: Outcome.REFUSE
 
 def take_answer(member: Membership, run_id: int, content: bytes) -> PayRun:
     """Finance takes in an answer of the bank that came as a file. Raises ``Refusal``, ``Unreadable``."""
-    if not member.finance:
-        raise NotAllowed("Only finance takes in the bank's answers.")
+    must(member, "pay")
     # A file is opened apart before anything is locked; what comes through the bank's own port is the bank's.
     apart("answer", content)
     with transaction.atomic():
@@ -89,8 +89,7 @@ def _contradicted(payment_id: int) -> None:
 
 def settle_by_hand(member: Membership, payment_id: int, paid: bool, words: str) -> Payment:
     """Finance says what became of a payment that the bank has not settled, or says both of. Raises ``Refusal``, ``Stale``."""
-    if not member.finance:
-        raise NotAllowed("Only finance says what became of a payment.")
+    must(member, "pay")
     if len(words.strip()) < 3:
         raise Refusal("Say how you know, so that others can follow it.", "words")
     with transaction.atomic():

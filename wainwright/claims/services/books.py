@@ -41,9 +41,10 @@ from wainwright.claims.statements import read
 from wainwright.core.coding import ACCOUNT
 from wainwright.core.money import Money
 from wainwright.core.states import CHARGE, CLAIM
-from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Charge
 from wainwright.news.services import tell
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.people.selectors import finance_of
 from wainwright.ports.ledger import Entered, Refused
@@ -194,8 +195,7 @@ def pay_what_can_be_paid(
     Only finance. What was paid or changed meanwhile, or has no bank account, is left out and said. Raises ``Stale``,
     or ``Refusal`` where nothing is left to pay.
     """
-    if not member.finance:
-        raise NotAllowed("Only finance pays.")
+    must(member, "pay")
     with transaction.atomic():
         bank = at_bank(member.firm_id)
         chosen = list(payable(member, bank).select_for_update(of=("self",)).filter(pk__in=claim_ids))
@@ -289,8 +289,7 @@ def post_again(member: Membership, posting_id: int, instead_of: str = "", accoun
     It keeps its key and its lines, takes today's date, and names whoever the supplier is by now;
     ``account`` stands in place of ``instead_of``. Raises ``Refusal`` for one that is not open, ``NotAllowed``, ``Stale``.
     """
-    if not member.finance:
-        raise NotAllowed("Only finance posts.")
+    must(member, "post")
     with transaction.atomic():
         posting = (
             Posting.objects.select_for_update(of=("self",))

@@ -22,6 +22,7 @@ from wainwright.core.states import CLAIM, TRIP
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.services.editing import follow_meals
 from wainwright.news.services import tell
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
@@ -115,8 +116,7 @@ def take_earlier_off(claim: Claim, earlier: Money) -> None:
 
 def owed_claim(member: Membership, claim_id: int) -> tuple[Claim, Money]:
     """Lock and return a claim on which something is owed back, and what is left of it, for finance's act. Raises ``NotAllowed``, ``Stale``."""
-    if not member.finance:
-        raise NotAllowed("Only finance follows what is owed back.")
+    must(member, "pay")
     rows = Claim.objects.select_for_update(of=("self",)).select_related(
         "firm", "claimant__person", "claimant__firm", "trip", "statement"
     )

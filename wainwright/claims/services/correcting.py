@@ -120,7 +120,7 @@ def deciders(member: Membership, claim_id: int, version: int) -> Claim:
         raise Stale("The claim was changed since you opened this page. Look at it again, then decide.")
     if claim.state == "In sign-off":
         signoff.turn_of(member, claim.subject)
-    elif not (member.finance and claim.state == "In finance check"):
+    elif not (member.may["check"] and claim.state == "In finance check"):
         raise Stale(f"The claim stands at {claim.state}: nothing is decided on its lines now.")
     return claim
 

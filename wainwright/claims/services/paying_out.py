@@ -18,6 +18,7 @@ from wainwright.claims.services.closing import link, owed_claim, settled
 from wainwright.core.posting import written_off_journal
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
@@ -33,8 +34,7 @@ def methods_of(member: Membership) -> tuple[str, ...]:
 
 def said_by_hand(member: Membership, method: str, on: date, reference: str, note: str) -> str:
     """Check how something was paid without a file; return reference and note in words. Raises ``NotAllowed``, ``Refusal``."""
-    if not member.finance:
-        raise NotAllowed("Only finance pays.")
+    must(member, "pay")
     reference, note = " ".join(reference.split())[:80], " ".join(note.split())[:60]
     if method not in methods_of(member):
         raise Refusal("Choose how it was paid.", "method")
@@ -64,8 +64,7 @@ def pay_by_hand(member: Membership, claim_id: int, method: str, on: date, refere
 
 def release(member: Membership, run_id: int) -> PayRun:
     """Release a pay run that waits for a second person: its file goes to the bank. Raises ``NotAllowed``, ``Stale``."""
-    if not member.finance:
-        raise NotAllowed("Only finance releases a pay run.")
+    must(member, "pay")
     with transaction.atomic():
         run = _waiting(member, run_id)
         if run.made_by_id == member.pk:
@@ -82,8 +81,7 @@ def release(member: Membership, run_id: int) -> PayRun:
 @transaction.atomic
 def drop(member: Membership, run_id: int, why: str) -> PayRun:
     """Take a pay run back that was not released: what it would have paid is open again. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
-    if not member.finance:
-        raise NotAllowed("Only finance takes a pay run back.")
+    must(member, "pay")
     words = " ".join(why.split())[:100]
     if len(words) < 3:
         raise Refusal("Say why it is taken back.", "why")

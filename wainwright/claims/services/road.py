@@ -22,6 +22,7 @@ from wainwright.core.states import CLAIM
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.acting import must_be_oneself, must_prepare
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.people.selectors import finance_of
 from wainwright.rulebook.selectors import rulebook
@@ -223,8 +224,7 @@ def finance_claim(member: Membership, claim_id: int, version: int | None = None)
         .select_related("firm", "claimant__person", "claimant__firm", "trip", "statement")
         .get(pk=claim_id)
     )
-    if not member.finance:
-        raise NotAllowed("Only finance does this.")
+    must(member, "check")
     if claim.claimant_id == member.pk:
         raise NotAllowed("Somebody else in finance checks your own claim.")
     if version is not None and version != claim.version:

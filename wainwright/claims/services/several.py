@@ -145,7 +145,7 @@ def _undecided(member: Membership, claim_id: int) -> Claim:
         .select_related("firm", "claimant__person", "claimant__firm", "trip", "statement")
         .get(pk=claim_id)
     )
-    if not (member.finance and claim.state == "In finance check" and claim.claimant_id != member.pk):
+    if not (member.may["check"] and claim.state == "In finance check" and claim.claimant_id != member.pk):
         must_be_claimant(member, claim)
     if not claim.editable and claim.state not in UNDECIDED:
         raise Stale(f"The claim stands at {claim.state}: it is decided, and pays what it says.")

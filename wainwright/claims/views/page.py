@@ -92,7 +92,7 @@ def page_context(request, claim: Claim, **typed) -> dict:
         "known": [each for each in file.findings if each.finding.level.value != "stop" and not each.open] if editable else [], "remarks": [remark for remark in by_line.get("", []) if not remark.mended],
         "entries": history(claim.subject) if "history" in request.GET else None,
         "advance_words": advance_words(claim.trip), "versions": versions(claim) if claim.statement and claim.statement.number > 1 else [],
-        "journal": posted_journal(posting) or file.journal, "others": _others(claim) if own or request.member.reads_all else [], "edit": None, "ticked": [], "split_rows": [],
+        "journal": posted_journal(posting) or file.journal, "others": _others(claim) if own or request.member.may["read_all"] else [], "edit": None, "ticked": [], "split_rows": [],
         "no_row": {"rows": []}, "open_claims": file.beside.open if file.beside else (), "answering": NOT_ANSWERED, "send_name": "",
         "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
         "may_take_back": own and claim.state == "In sign-off" and not any(s.state == "Given" and s.round == signoffs[-1].round for s in signoffs),

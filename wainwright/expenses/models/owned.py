@@ -17,7 +17,7 @@ class OwnedQuerySet(models.QuerySet):
     def visible_to(self, member: Membership):
         """One's own, those on claims that one is asked to sign, and all of the firm for those who read all."""
         firm = self.filter(firm_id=member.firm_id)
-        if member.reads_all:
+        if member.may["read_all"]:
             return firm
         asked = asked_about(member, "claim")
         # What a turned-down claim gave back stays readable to whoever decided on it.

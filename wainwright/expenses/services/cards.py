@@ -9,8 +9,9 @@ from stdnum import iban
 from stdnum.exceptions import ValidationError as NotValid
 
 from wainwright.accounts.selectors import books
-from wainwright.errors import NotAllowed, Refusal
+from wainwright.errors import Refusal
 from wainwright.news.services import tell
+from wainwright.people.may import must
 from wainwright.people.models import Card, Issuer, Membership
 from wainwright.people.selectors import finance_of
 from wainwright.trail.services import record
@@ -21,8 +22,7 @@ FOUR = 4
 @transaction.atomic
 def change_card(member: Membership, card_id: int, since: str, closed: str, account: str) -> Card:
     """Change a card of the firm. Days are ISO or empty, the account a ledger account or empty. Raises ``Refusal``."""
-    if not member.finance:
-        raise NotAllowed("Only finance keeps the firm's cards.")
+    must(member, "cards")
     card = Card.objects.select_for_update(of=("self",)).get(pk=card_id, owner__firm_id=member.firm_id)
     before = [str(card.since), str(card.closed), card.account]
     card.since, card.closed = _day(since, "since"), _day(closed, "closed")
@@ -47,8 +47,7 @@ def change_card(member: Membership, card_id: int, since: str, closed: str, accou
 @transaction.atomic
 def give_card(member: Membership, holder_id: int, last_four: str, issuer: str, since: str, expires: str) -> Card:
     """Finance gives a person a card of the firm. Whoever held it before holds it until the day before. Raises ``Refusal``."""
-    if not member.finance:
-        raise NotAllowed("Only finance gives the firm's cards.")
+    must(member, "cards")
     holder = (
         Membership.objects.filter(firm_id=member.firm_id, pk=holder_id, active=True)
         .select_related("person", "firm")
@@ -93,8 +92,7 @@ def give_card(member: Membership, holder_id: int, last_four: str, issuer: str, s
 @transaction.atomic
 def set_issuer(member: Membership, name: str, account: str) -> Issuer:
     """Finance says on which account the issuer of travellers' own cards is paid; no account takes it off. Raises ``Refusal``."""
-    if not member.finance:
-        raise NotAllowed("Only finance says where issuers are paid.")
+    must(member, "cards")
     name = " ".join(name.split())[:60]
     if len(name) < 2:
         raise Refusal("Say which issuer, as it stands on the cards.", "issuer")

@@ -7,9 +7,10 @@ from collections.abc import Sequence
 from django.db import transaction
 
 from wainwright import clock
-from wainwright.errors import NotAllowed, Refusal
+from wainwright.errors import Refusal
 from wainwright.expenses.models import Charge
 from wainwright.news.services import tell
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.trail.services import record
 
@@ -22,8 +23,7 @@ def remind(member: Membership, charge_ids: Sequence[int]) -> int:
 
     Raises ``NotAllowed`` for anybody but finance, ``Refusal`` where nothing is left to remind of.
     """
-    if not member.finance:
-        raise NotAllowed("Only finance reminds people of their charges.")
+    must(member, "cards")
     today = clock.today(member.firm.zone)
     charges = list(
         Charge.objects.select_related("owner__person", "owner__firm", "card")

@@ -15,12 +15,12 @@ from wainwright.expenses.loose import AGES, Loose, by_person, loose_charges, per
 from wainwright.expenses.services import cards, reminding
 from wainwright.fields import whole
 from wainwright.paging import page_of
+from wainwright.people.may import must
 from wainwright.people.models import Card, Issuer, Membership
 
 
 def _finance(request) -> None:
-    if not request.member.reads_all:
-        raise NotAllowed("Only finance and auditors see this.")
+    must(request.member, "read_books")
 
 
 @require_GET

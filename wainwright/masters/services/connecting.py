@@ -10,10 +10,11 @@ from wainwright import clock
 from wainwright.accounts.connection import ask, connection_of
 from wainwright.accounts.models import Code, Connection
 from wainwright.core.masters import ACCOUNT, Master
-from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.errors import Refusal, Stale
 from wainwright.masters.models import LedgerBank, MerchantSupplier, Supplier
 from wainwright.masters.services.base import must_be_finance
 from wainwright.news.services import tell
+from wainwright.people.may import must
 from wainwright.people.models import Card, Firm, Membership, new_version
 from wainwright.people.reachable import must_be_reachable
 from wainwright.people.sealing import seal
@@ -61,8 +62,7 @@ def connect(member: Membership, address: str, known_as: str, token: str, every_h
 @transaction.atomic
 def hand_over(member: Membership, to_id: int) -> Connection:
     """Hand the connection to another person of finance: who is told of its troubles. Raises ``Refusal``."""
-    if not (member.finance or member.administrator):
-        raise NotAllowed("Finance or an administrator hands the connection over.")
+    must(member, "hand_over")
     row = connection_of(member.firm)
     to = (
         Membership.objects.select_related("person", "firm")

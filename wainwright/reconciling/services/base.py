@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from wainwright.errors import NotAllowed
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.reconciling.models import BankAccount
 
 
 def must_be_finance(member: Membership) -> None:
     """Raise ``NotAllowed`` for anybody but finance."""
-    if not member.finance:
-        raise NotAllowed("Only finance reconciles.")
+    must(member, "reconcile")
 
 
 def account_for(member: Membership, account_id: int, lock: bool = False) -> BankAccount:

@@ -19,8 +19,9 @@ from wainwright.core.mileage import OdometerError, Reading, by_odometer
 from wainwright.core.money import Money
 from wainwright.core.rules import Finding
 from wainwright.core.workings import plain
-from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.errors import Refusal, Stale
 from wainwright.outside import service
+from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.people.numbering import next_number
 from wainwright.rulebook import services as reasons
@@ -56,8 +57,7 @@ def start_trip(
     """
     if kind not in dict(KINDS):
         raise Refusal("Say whether it is a trip or moving house.", "kind")
-    if not member.traveller:
-        raise NotAllowed("Only travellers start trips.")
+    must(member, "travel")
     if len(title.strip()) < 3:
         raise Refusal("Give the trip a title that others will know it by.", "title")
     if len(purpose.strip()) < 3:
