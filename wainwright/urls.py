@@ -23,6 +23,7 @@ from wainwright.masters import views as masters
 from wainwright.profile import views as profile
 from wainwright.reconciling import views as reconciling
 from wainwright.rulebook import views as rate_views
+from wainwright.staff import tables as people_tables
 from wainwright.staff import views as staff
 from wainwright.tray import views as tray
 from wainwright.trips.views import page, road, seats
@@ -90,6 +91,10 @@ urlpatterns = [
     path("people/", staff.people, name="people"),
     path("people/invite/", staff.invite, name="invite"),
     path("people/<int:member_id>/invite-again/", staff.invite_again, name="invite-again"),
+    path("people/table/", people_tables.table, name="people-tables"),
+    path("people/table/<int:table_id>/", people_tables.look, name="people-table"),
+    path("people/table/<int:table_id>/invite/", people_tables.take, name="people-table-take"),
+    path("people/table/<int:table_id>/wrong.csv", people_tables.wrong_rows, name="people-table-wrong"),
     path("people/roles/", staff.roles, name="roles"),
     path("people/names/", staff.offered, name="people-names"),
     path("people/<int:member_id>/", staff.person, name="person"),

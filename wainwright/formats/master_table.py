@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import io
-from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal, InvalidOperation
 
 from wainwright.core.masters import Master
+from wainwright.formats.headed import headed_rows
 from wainwright.formats.problems import LeftOut, Unreadable
-from wainwright.formats.spreadsheet import Rows, is_spreadsheet, sheets_of
-from wainwright.formats.statement import read_day, text_of
+from wainwright.formats.statement import read_day
 
 MOST_ROWS, MOST_BYTES = 60_000, 12_000_000
 WORDS = {
@@ -19,68 +17,28 @@ WORDS = {
     "asks_for": ("asks for", "requires", "needs"), "parent": ("parent", "belongs to"), "country": ("country", "land"), "rate": ("rate", "percent", "%", "tax rate"),
     "share": ("recoverable", "deductible", "comes back", "share"), "iban": ("iban", "bank account"), "tax_number": ("tax number", "vat number", "vat id", "org nr", "tax id"),
 }  # fmt: skip
-NEEDED = ("kind", "code")
 
 
 def read_masters(content: bytes, kind: str = "") -> tuple[list[Master], list[LeftOut]]:
     """Read masters of a file; ``kind`` is what all rows are where no column says it. Raises ``Unreadable`` with a sentence."""
     if len(content) > MOST_BYTES:
         raise Unreadable("The file is larger than 12 MB. Leave out what is not needed.")
-    rows = _sheet(content) if is_spreadsheet(content) else _csv(content)
-    rows = [(number, row) for number, row in rows if any(row)]
-    if not rows:
-        raise Unreadable("The file holds no rows.")
-    columns = _columns(rows[0][1])
+    columns, rows = headed_rows(content, WORDS, "code", MOST_ROWS)
     if "code" not in columns or ("kind" not in columns and not kind):
         raise Unreadable(
             "The first row does not name the columns. Call them kind (account, supplier, or a dimension), code and name."
         )
-    if len(rows) - 1 > MOST_ROWS:
-        raise Unreadable(f"The file has {len(rows) - 1} rows, more than {MOST_ROWS}.")
     found: dict[tuple[str, str], Master] = {}
     left: list[LeftOut] = []
-    for number, row in rows[1:]:
+    for number, row in rows:
         try:
-            master = _master({name: row[at] if at < len(row) else "" for name, at in columns.items()}, kind)
+            master = _master(row, kind)
             if (master.kind, master.code) in found:
                 raise ValueError(f"{master.kind} {master.code} stands in the file twice")
             found[master.kind, master.code] = master
         except ValueError as error:
             left.append(LeftOut(f"row {number}", str(error)))
     return list(found.values()), left
-
-
-def _csv(content: bytes) -> Rows:
-    import csv  # noqa: PLC0415 - beside the spreadsheet's own
-
-    text = text_of(content)
-    sample = "\n".join(text.splitlines()[:20])
-    mark = max(";,\t|", key=sample.count)
-    try:
-        return [
-            (n, tuple(cell.strip() for cell in row))
-            for n, row in enumerate(csv.reader(io.StringIO(text), delimiter=mark), 1)
-        ]
-    except csv.Error as error:
-        raise Unreadable(f"The table cannot be read: {error}. Save it as CSV anew.") from error
-
-
-def _sheet(content: bytes) -> Rows:
-    """The first sheet with a code in its header, else the first that holds anything."""
-    sheets = sheets_of(content, MOST_ROWS)
-    return next((rows for rows in sheets if "code" in _columns(rows[0][1])), sheets[0] if sheets else [])
-
-
-def _columns(header: Sequence[str]) -> dict[str, int]:
-    lower = [cell.casefold().strip() for cell in header]
-    found: dict[str, int] = {}
-    for name, words in WORDS.items():
-        at = next(
-            (lower.index(word) for word in words if word in lower and lower.index(word) not in found.values()), None
-        )
-        if at is not None:
-            found[name] = at
-    return found
 
 
 def _day(text: str) -> date | None:

@@ -94,7 +94,7 @@ def invite(by: Membership, whom: Invited) -> Membership:
             "Sign in as you do, and choose the firm at the top.",
         )
     else:
-        _send(by, made)
+        send_invitation(by, made)
     return made
 
 
@@ -106,7 +106,7 @@ def invite_again(by: Membership, who_id: int) -> Membership:
     if not who.active or who.person.has_usable_password():
         raise Stale(f"{who.person.name} has a password already: they sign in, or say that they forgot it.")
     record(by, "invited a person again", f"member:{who.pk}")
-    _send(by, who)
+    send_invitation(by, who)
     return who
 
 
@@ -116,7 +116,7 @@ def link_of(person: Person) -> str:
     return f"{settings.ADDRESS}/accounts/password/reset/key/{key}/"
 
 
-def _send(by: Membership, who: Membership) -> None:
+def send_invitation(by: Membership, who: Membership) -> None:
     """The invitation by mail. It stands in no news: whoever reads those is signed in, and the link is a key."""
     context = {
         "name": who.person.name,

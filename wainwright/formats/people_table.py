@@ -1,0 +1,35 @@
+"""People from a table: a row each, with name, address, and their place; what is typed wrong is for ``staff.importing`` to say."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from wainwright.formats.headed import headed_rows
+from wainwright.formats.problems import Unreadable
+
+MOST_ROWS, MOST_BYTES = 10_000, 5_000_000
+WORDS = {
+    "name": ("name", "full name", "person", "employee", "navn"), "email": ("email", "e-mail", "mail", "address for mail", "address", "e-post"),
+    "job": ("job", "title", "job title", "function", "what they are", "position"), "manager": ("manager", "line manager", "reports to", "leader", "supervisor"),
+    "roles": ("roles", "role", "does"), "limit": ("limit", "signs up to", "limit of authority"), "coding": ("coding", "usual coding", "cost centre", "cost center"),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class PersonRow:
+    """A row as it stands in the file: its number, and what was typed in each column."""
+
+    number: int
+    cells: dict[str, str]
+
+
+def read_people(content: bytes) -> list[PersonRow]:
+    """Read the rows of a table of people. Raises ``Unreadable`` with a sentence."""
+    if len(content) > MOST_BYTES:
+        raise Unreadable("The file is larger than 5 MB. Leave out what is not needed.")
+    columns, rows = headed_rows(content, WORDS, "email", MOST_ROWS)
+    if "name" not in columns or "email" not in columns:
+        raise Unreadable(
+            "The first row does not name the columns. Call them name, email, job, manager, roles, limit and coding; the first two are needed."
+        )
+    return [PersonRow(number, {name: text[:200] for name, text in cells.items()}) for number, cells in rows]
