@@ -25,6 +25,7 @@ from wainwright.claims.services.splitting import split_claim
 from wainwright.core.splits import SplitPart
 from wainwright.expenses.models import Charge
 from wainwright.expenses.services import receipts, taking
+from wainwright.founding import starting
 from wainwright.people.models import Card, Firm, Membership, Person, Vehicle, new_version
 from wainwright.rulebook.models import (
     AllowanceRate,
@@ -32,8 +33,6 @@ from wainwright.rulebook.models import (
     ExchangeRate,
     MileageRateRow,
     Policy,
-    RuleSetting,
-    SchemeData,
 )
 from wainwright.staff.services import set_delegate
 from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode
@@ -116,8 +115,7 @@ def _split_and_shared(people: dict[str, Membership], today: date) -> None:
 
 def load_firms(today: date) -> dict[str, Firm]:
     """Load the firms with their policy, schemes, rates, categories and rules."""
-    data, rules = toml("firms.toml"), toml("rules.toml")["rule"]
-    firms = {}
+    data, firms = toml("firms.toml"), {}
     for slug in ("ltd", "norge"):
         row = data[slug]
         firm = firms[slug] = Firm.objects.create(
@@ -129,21 +127,11 @@ def load_firms(today: date) -> dict[str, Firm]:
             transfer_least=Decimal(3) if row["currency"] == "EUR" else Decimal(35),
             second_payer_minor=200_000 if row["currency"] == "EUR" else 2_000_000,
         )  # fmt: skip
-        SchemeData.objects.create(firm=firm, code=row["scheme"], data=data["schemes"][row["scheme"]])
+        starting.set_scheme(firm, data["schemes"][row["scheme"]])
         FirmAccounts.objects.create(firm=firm, **data["accounts"])
-        scale = 10 if firm.currency == "NOK" else 1
-        for rule in rules:
-            params = {
-                k: str(Decimal(v) * scale) if k in ("over", "limit", "tolerance", "unplanned") else v
-                for k, v in rule.get("params", {}).items()
-            }
-            RuleSetting.objects.create(firm=firm, since=SINCE, **{**rule, "params": params})
-        for order, c in enumerate(rows("categories.csv")):
-            Category.objects.create(
-                firm=firm, code=c["code"], name=c["name"], account=c["account"], tax_rate=Decimal(c["tax_rate"]),
-                tax_share=Decimal(c["tax_share"]), is_lodging=c["lodging"] == "yes", words=c["words"], order=order,
-                merchant_codes=c["codes"].replace(" ", ", "),
-            )  # fmt: skip
+        starting.set_rules(firm, SINCE)
+        starting.set_categories(firm, {row["code"]: row for row in rows("categories.csv")})
+        scale = starting.factor(firm.currency)
         bands = [[5000, "0.42"], [None, "0.28"]] if scale == 1 else [[None, "4.90"]]
         MileageRateRow.objects.create(
             firm=firm, vehicle="car", since=SINCE, bands=bands, passenger=Decimal("0.04") * scale
@@ -234,7 +222,7 @@ def load_codes(firms: dict[str, Firm], people: dict[str, Membership], today: dat
                     firm=firm, dimension=r["dimension"], code=r["code"], year=year, amount_minor=int(r["budget"]) * 100
                 )
     for firm in firms.values():
-        accounts = {c["account"]: c["name"] for c in rows("categories.csv")}
+        accounts = dict(Category.objects.filter(firm=firm).values_list("account", "name"))
         for code, name in toml("firms.toml")["accounts"].items():
             accounts[name] = code.replace("_", " ").capitalize()
         for code, name in accounts.items():

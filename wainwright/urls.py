@@ -16,6 +16,7 @@ from wainwright.claims.views import page as claims
 from wainwright.claims.views import papers as claim_papers
 from wainwright.closing import views as closing
 from wainwright.expenses.views import breakdown, cards, costs, expense, grid, loose, papers
+from wainwright.founding import views as founding
 from wainwright.journals import billing, paying
 from wainwright.journals import runs as posting_runs
 from wainwright.journals import views as journals
@@ -83,7 +84,11 @@ urlpatterns = [
     path("news/mail/<str:token>/", web.news_mail, name="news-mail"),
     path("news/read/", web.news_read, name="news-read"),
     path("firms/", web.firms_page, name="firms"),
+    path("firms/new/", founding.found, name="firm-new"),
     path("firms/<slug:slug>/", web.switch_firm, name="switch-firm"),
+    path("firm/", founding.firm_page, name="firm"),
+    path("firm/set/", founding.set_firm, name="firm-set"),
+    path("firm/rates/", founding.set_rates, name="firm-rates"),
     path("rules/", web.rules_page, name="rules"),
     path("rules/safeguards/", web.set_safeguards, name="set-safeguards"),
     path("rates/", rate_views.rates_page, name="rates"),
@@ -286,6 +291,7 @@ urlpatterns = [
     path("ledger/masters/", masters.masters_page, name="masters"),
     path("ledger/masters/accounts/", masters.accounts_page, name="firm-accounts"),
     path("ledger/masters/accounts/name/", masters.name_account, name="firm-account-name"),
+    path("ledger/masters/accounts/proposed/", masters.take_proposals, name="firm-accounts-proposed"),
     path("ledger/masters/categories/", masters.categories_page, name="categories"),
     path("ledger/masters/categories/set/", masters.set_category, name="category-set"),
     path("ledger/masters/connection/", masters.connect, name="masters-connect"),

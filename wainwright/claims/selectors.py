@@ -80,7 +80,7 @@ class ClaimFile:
         claim = self.claim
         spent = claim.state in ("Posted", "Settled")
         subjects = [claim.subject] if spent or not claim.trips else [trip.subject for trip in claim.trips]
-        return budget_effects(claim.firm, self.budget_day.year, self.figures.by_code, *subjects)
+        return budget_effects(claim.firm, claim.firm.year_of(self.budget_day), self.figures.by_code, *subjects)
 
     @cached_property
     def codings(self) -> dict[Coding, tuple[Money, int]]:

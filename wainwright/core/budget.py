@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import date
 
 from wainwright.core.money import Money
 
@@ -49,3 +50,8 @@ class BudgetEffect:
             parts.append(round(share, 2))
             left -= share
         return parts[0], parts[1], parts[2]
+
+
+def year_of(day: date, begins: int) -> int:
+    """Return the fiscal year of a day, named by the calendar year in which it begins; ``begins`` is its first month, 1 to 12."""
+    return day.year if day.month >= begins else day.year - 1

@@ -16,7 +16,7 @@ from wainwright.fields import few, whole
 from wainwright.formats.master_table import MOST_BYTES
 from wainwright.masters.models import Fetch, Supplier
 from wainwright.masters.selectors import gaps
-from wainwright.masters.services import connecting, fetching, posting_to, taking
+from wainwright.masters.services import connecting, fetching, posting_to, proposing, taking
 from wainwright.paging import page_of
 from wainwright.people.may import must
 from wainwright.people.selectors import finance_of
@@ -232,7 +232,8 @@ def _accounts(request, status: int = 200, error: str = "", which: str = "", type
         {"which": key, "name": name, "stands": words, "account": typed if which == key else getattr(row, key), "called": names.get(getattr(row, key), ""), "error": error if which == key else "", "needed": key not in posting_to.OPTIONAL}
         for key, (name, words) in posting_to.FIRM_ACCOUNTS.items()
     ]  # fmt: skip
-    return render(request, "masters/accounts.html", {"rows": rows}, status=status)
+    context = {"rows": rows, "proposed": proposing.proposals(firm) if request.member.may["masters"] else []}
+    return render(request, "masters/accounts.html", context, status=status)
 
 
 @require_POST
@@ -248,6 +249,17 @@ def name_account(request):
         words = getattr(fault, "message", f"The ledger does not know account {typed[:20]}.")
         return _accounts(request, 422, words, which, typed)
     messages.info(request, f"{posting_to.FIRM_ACCOUNTS[which][0]}: {account or 'none'}.")
+    return redirect("firm-accounts")
+
+
+@require_POST
+def take_proposals(request):
+    """Name every account that is proposed by its name."""
+    found = proposing.take_proposals(request.member)
+    messages.info(
+        request,
+        f"{len(found)} named: {', '.join(f'{each.name} {each.account}' for each in found[:6])}{' …' if len(found) > 6 else ''}.",
+    )
     return redirect("firm-accounts")
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 
 from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser, BaseUserManager
@@ -12,6 +12,7 @@ from django.db.models import Q
 from django.db.models.functions import Lower
 
 from wainwright import clock
+from wainwright.core.budget import year_of
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.core.roles import ACTS, ROLES, may
@@ -32,7 +33,9 @@ class Firm(models.Model):
     zone = models.CharField(max_length=40)
     iban = models.CharField(max_length=34)
     bic = models.CharField(max_length=11, blank=True)
-    address = models.CharField(max_length=200, blank=True)
+    address = models.CharField(max_length=200, blank=True, help_text="As it stands on letters.")
+    letter_foot = models.CharField(max_length=200, blank=True, help_text="What stands at the foot of letters.")
+    year_begins = models.PositiveSmallIntegerField(default=1, help_text="The month in which the fiscal year begins.")
     rules_version = models.CharField(max_length=32, default=new_version)
     factor_roles = models.JSONField(default=list, blank=True, help_text="Roles that need a second factor to work here.")
     factor_from = models.DateField(null=True, blank=True, help_text="From which day; empty: at once.")
@@ -42,6 +45,10 @@ class Firm(models.Model):
 
     def __str__(self):
         return self.name
+
+    def year_of(self, day: date) -> int:
+        """The fiscal year of a day, by the calendar year in which it begins."""
+        return year_of(day, self.year_begins)
 
 
 class PersonManager(BaseUserManager):

@@ -60,7 +60,7 @@ def invite_all(by: Membership, table_id: int, said: int) -> PeopleTable:
         raise Stale(f"{len(rows)} can be invited by now, not {said}. Look at it again.")
     if not rows:
         raise Refusal("Nobody of it can be invited: put right what is said beside the rows.")
-    members = _make(by, rows)
+    members = make_members(by, rows)
     table.taken, table.invited = clock.now(), len(rows)
     table.save(update_fields=["taken", "invited"])
     record(
@@ -80,7 +80,7 @@ def invite_all(by: Membership, table_id: int, said: int) -> PeopleTable:
     return table
 
 
-def _make(by: Membership, rows: list[Checked]) -> list[Membership]:
+def make_members(by: Membership, rows: list[Checked]) -> list[Membership]:
     """Make people and members, whoever leads first. A few statements, however many they are."""
     fresh = [row for row in rows if row.person is None]
     for row in fresh:

@@ -18,7 +18,7 @@ from wainwright.core.text import one_line
 from wainwright.errors import Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.may import must
-from wainwright.people.models import Membership, Person
+from wainwright.people.models import Firm, Membership, Person
 from wainwright.people.post import post
 from wainwright.staff.services import Place
 from wainwright.trail.services import record
@@ -43,13 +43,7 @@ def invite(by: Membership, whom: Invited) -> Membership:
     Who signs in to another firm already is of both from now on, with the password they have. Raises ``NotAllowed``; ``Refusal``.
     """
     must(by, "people")
-    name, email = one_line(whom.name, 120).strip(), whom.email.strip().lower()[:254]
-    if len(name) < SHORT:
-        raise Refusal("Type their name, as it stands on letters.", "name")
-    try:
-        validate_email(email)
-    except ValidationError as error:
-        raise Refusal("That is no address for mail: check it.", "email") from error
+    name, email = _who(whom.name, whom.email)
     place = whom.place
     if not place.roles or not place.roles <= set(ROLES):
         raise Refusal("Everybody has a role. Choose at least one.", "roles")
@@ -120,14 +114,45 @@ def send_invitation(by: Membership, who: Membership) -> None:
     """The invitation by mail. It stands in no news: whoever reads those is signed in, and the link is a key."""
     context = {
         "name": who.person.name,
-        "by": by.person.name,
-        "firm": by.firm.name,
+        "by": by.person.name if by.pk != who.pk else who.firm.name,
+        "firm": who.firm.name,
         "link": link_of(who.person),
         "address": settings.ADDRESS,
     }
     mail = EmailMultiAlternatives(
-        subject=f"{by.person.name} invites you to {by.firm.name}'s travel and expenses",
+        subject=f"{context['by']} invites you to {who.firm.name}'s travel and expenses",
         body=render_to_string("staff/invitation.txt", context), from_email=settings.DEFAULT_FROM_EMAIL, to=[who.person.email],
     )  # fmt: skip
     mail.attach_alternative(render_to_string("staff/invitation.html", context), "text/html")
     post(mail)
+
+
+def first_administrator(firm: Firm, name: str, email: str, by: Membership | None) -> Membership:
+    """Make the first administrator of a firm that was just founded, and send them the link where they have no password.
+
+    ``by`` is who founded it, an administrator of another firm here; nobody where a command did. Inside the caller's
+    transaction. Raises ``Refusal``.
+    """
+    name, email = _who(name, email)
+    person = Person.objects.filter(email__iexact=email).first() or Person.objects.create_user(email, None, name=name)
+    made = Membership.objects.create(firm=firm, person=person, traveller=False, administrator=True)
+    if by is not None and by.person_id == person.pk:
+        return made
+    if person.has_usable_password():
+        words = f"You are the administrator of {firm.name}"
+        tell(made, words, "/firms/", "Sign in as you do, and choose the firm at the top.")
+    else:
+        send_invitation(by or made, made)
+    return made
+
+
+def _who(name: str, email: str) -> tuple[str, str]:
+    """Return name and address as they are kept. Raises ``Refusal``."""
+    name, email = one_line(name, 120).strip(), email.strip().lower()[:254]
+    if len(name) < SHORT:
+        raise Refusal("Type their name, as it stands on letters.", "name")
+    try:
+        validate_email(email)
+    except ValidationError as error:
+        raise Refusal("That is no address for mail: check it.", "email") from error
+    return name, email

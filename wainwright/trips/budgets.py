@@ -21,4 +21,5 @@ def commit_lost(trip: Trip) -> None:
     ]
     if costs:
         amounts = by_code(bear(costs, trip.coding, shares_of(trip)))
-        use_budgets(trip.firm, (trip.starts or clock.today(trip.firm.zone)).year, trip.subject, amounts, actual=False)
+        year = trip.firm.year_of(trip.starts or clock.today(trip.firm.zone))
+        use_budgets(trip.firm, year, trip.subject, amounts, actual=False)

@@ -133,7 +133,7 @@ class TripFile:
     @cached_property
     def budgets(self) -> list[BudgetEffect]:
         """The budgets that the trip touches, before and after."""
-        year = (self.trip.starts or clock.today(self.trip.firm.zone)).year
+        year = self.trip.firm.year_of(self.trip.starts or clock.today(self.trip.firm.zone))
         return budget_effects(self.trip.firm, year, self.by_code, self.trip.subject)
 
     @property

@@ -16,6 +16,7 @@ AREAS = (
     ("ledger", "Ledger", "/ledger/", "l", "read_books"),
     ("rules", "Rules", "/rules/", "r", "read_rules"),
     ("people", "People", "/people/", "p", "read_people"),
+    ("firm", "Firm", "/firm/", "f", "firm"),
     ("trail", "Trail", "/trail/", "a", "read_trail"),
 )
 

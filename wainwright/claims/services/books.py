@@ -162,7 +162,9 @@ def _posted(claim: Claim) -> None:
             charge.save(update_fields=["state"])
     done, row = read(claim.statement, claim.currency), claim.statement
     instead = claim.trip.subject if claim.trip else ""
-    accounts.use_budgets(claim.firm, row.budget_day.year, claim.subject, done.by_code, actual=True, instead_of=instead)
+    accounts.use_budgets(
+        claim.firm, claim.firm.year_of(row.budget_day), claim.subject, done.by_code, actual=True, instead_of=instead
+    )
     for trip in claim.trips[1:]:
         accounts.give_back(trip.subject)
     if row.advance_minor:

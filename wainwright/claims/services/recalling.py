@@ -111,7 +111,7 @@ def _unposted(claim: Claim) -> None:
     row = claim.statement
     if row is not None:
         done = read(row, claim.currency)
-        accounts.use_budgets(claim.firm, row.budget_day.year, claim.subject, done.by_code, actual=False)
+        accounts.use_budgets(claim.firm, claim.firm.year_of(row.budget_day), claim.subject, done.by_code, actual=False)
         if row.advance_minor:
             taken = claim.advances_taken.values("trip_id")
             # What came back in money meanwhile is out no more.

@@ -11,6 +11,7 @@ from wainwright.core.masters import BANK, CUSTOMER, PERSON, SUPPLIER, TAX, Maste
 from wainwright.core.posting import Journal
 from wainwright.ports.ledger import Entered, Masters, NewSupplier, Refused
 from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode, LedgerEntry, LedgerParty
+from wainwright.standins.ledger.opening import open_books
 
 
 class Standin:
@@ -54,6 +55,7 @@ class Standin:
 
     def masters(self, firm: str) -> Masters:
         """Return everything that is kept."""
+        open_books(firm)
         codes = [
             Master(
                 row.dimension,

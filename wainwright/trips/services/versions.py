@@ -58,5 +58,5 @@ def amend(who: Membership, trip: Trip, act: str) -> None:
 
 def commit(trip: Trip, file: TripFile) -> None:
     """Commit of the budgets what a plan comes to. Inside the caller's transaction."""
-    year = (trip.starts or clock.today(trip.firm.zone)).year
+    year = trip.firm.year_of(trip.starts or clock.today(trip.firm.zone))
     use_budgets(trip.firm, year, trip.subject, file.by_code, actual=False)

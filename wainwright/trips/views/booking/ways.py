@@ -354,7 +354,7 @@ def _budgets(file: TripFile, picked: Choice, cost: WholeCost, pricer: Pricer) ->
         Borne("allowance", "allowance", cost.allowance),
     ]  # fmt: skip
     amounts = by_code(bear([c for c in costs if c.amount.minor], trip.coding, shares_of(trip)))
-    year = (trip.starts or picked.departure.date()).year
+    year = trip.firm.year_of(trip.starts or picked.departure.date())
     return budget_effects(trip.firm, year, amounts, trip.subject)
 
 

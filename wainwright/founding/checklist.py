@@ -1,0 +1,190 @@
+"""What a firm still lacks before its first trip can go, and before its first claim can go, be posted and paid."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from django.db.models import Count, Q
+
+from wainwright import clock
+from wainwright.accounts.models import Code, FirmAccounts
+from wainwright.core.coding import Asked
+from wainwright.core.masters import ACCOUNT
+from wainwright.core.routing import Signer, who_signs_for
+from wainwright.masters.services.posting_to import FIRM_ACCOUNTS, OPTIONAL
+from wainwright.people.models import Firm, Membership
+from wainwright.people.selectors import signers
+from wainwright.rulebook.models import AllowanceRate, Category, ExchangeRate, MileageRateRow
+
+TRIP, CLAIM = "trip", "claim"
+NAMED = 3
+# As old as a rate may be before every cost in that money is a finding.
+FRESH = timedelta(days=7)
+
+
+@dataclass(frozen=True)
+class Step:
+    """One thing that a firm needs: before what, whether it is there, how it stands in words, where it is done and by which role.
+
+    ``advice`` is what works without, and is better with.
+    """
+
+    key: str
+    before: str
+    name: str
+    done: bool
+    words: str
+    link: str
+    role: str = "administrator"
+    advice: bool = False
+
+
+@dataclass(frozen=True)
+class Checklist:
+    """The steps, and how many of those that are needed are missing."""
+
+    steps: tuple[Step, ...]
+
+    @property
+    def missing(self) -> int:
+        """How many needed things are missing."""
+        return sum(not step.done and not step.advice for step in self.steps)
+
+    @property
+    def groups(self) -> list[tuple[str, str, list[Step], int]]:
+        """The steps before a trip, and those before a claim: each with its name and how many are missing."""
+        found = []
+        for key, name in (
+            (TRIP, "Before the first trip can go"),
+            (CLAIM, "Before the first claim can go, be posted and paid"),
+        ):
+            steps = [step for step in self.steps if step.before == key]
+            found.append((key, name, steps, sum(not step.done and not step.advice for step in steps)))
+        return found
+
+
+def checklist(firm: Firm) -> Checklist:
+    """Return what a firm has and lacks, worked out from what is there now. Ten queries."""
+    today = clock.today(firm.zone)
+    members = list(Membership.objects.filter(firm=firm, active=True).select_related("person", "firm"))
+    return Checklist(
+        (*_letters(firm), *_people(firm, members, today), *_rates(firm, today), *_books(firm, members, today))
+    )
+
+
+def _letters(firm: Firm) -> Iterator[Step]:
+    yield Step(
+        "letters",
+        TRIP,
+        "Letterhead",
+        bool(firm.address),
+        firm.address or "Orders of travel have no address.",
+        "/firm/#letters",
+    )
+
+
+def _people(firm: Firm, members: list[Membership], today: date) -> Iterator[Step]:
+    travellers = [m for m in members if m.traveller]
+    people = signers(firm.pk, today)
+    stuck = [m for m in travellers if not _can_be_signed(m, people)]
+    yield Step(
+        "travellers", TRIP, "Travellers", bool(travellers),
+        f"{len(travellers)} invited." if travellers else "Nobody can travel yet. Invite somebody, or a whole table.", "/people/table/",
+    )  # fmt: skip
+    yield Step(
+        "signed", TRIP, "Somebody who signs for each", bool(travellers) and not stuck,
+        f"Nobody can sign for {_names(stuck)}: name their manager." if stuck else "Each has a manager who can sign." if travellers else "Once there are travellers.",
+        f"/people/{stuck[0].pk}/" if stuck else "/people/",
+    )  # fmt: skip
+    finance = [m for m in members if m.finance]
+    words = {
+        0: "Nobody checks and pays. Give somebody the role.",
+        1: f"{_names(finance)} alone: nobody could check their own claims.",
+    }
+    yield Step(
+        "finance", CLAIM, "Finance reviewers", bool(finance), words.get(len(finance), f"{_names(finance)}."), "/people/"
+    )
+    if len(finance) == 1:
+        yield Step(
+            "second",
+            CLAIM,
+            "A second one in finance",
+            False,
+            "Nobody ever checks or pays their own.",
+            "/people/",
+            advice=True,
+        )
+    bare = [m for m in travellers if not m.iban]
+    yield Step(
+        "repaid", CLAIM, "Accounts for repayment", not bare,
+        f"{_names(bare)} {'has' if len(bare) == 1 else 'have'} typed none yet, each on their own profile." if bare else "Every traveller has one.", "/people/",
+        "traveller", advice=True,
+    )  # fmt: skip
+
+
+def _can_be_signed(member: Membership, people: dict[str, Signer]) -> bool:
+    if member.signs_own:
+        return True
+    if member.manager_id is None:
+        return False
+    return who_signs_for(str(member.manager_id), str(member.pk), people)[0] is not None
+
+
+def _names(members: list[Membership]) -> str:
+    names = ", ".join(m.person.name for m in members[:NAMED])
+    return names + (f" and {len(members) - NAMED} more" if len(members) > NAMED else "")
+
+
+def _rates(firm: Firm, today: date) -> Iterator[Step]:
+    allowance = AllowanceRate.objects.filter(firm=firm, country="", town="", since__lte=today).exists()
+    yield Step(
+        "allowance", TRIP, "Daily allowance", allowance,
+        "There is a rate for everywhere." if allowance else "No rate for everywhere: no plan could say what a day comes to.", "/firm/#rates",
+    )  # fmt: skip
+    car = MileageRateRow.objects.filter(firm=firm, since__lte=today).exists()
+    yield Step(
+        "mileage", TRIP, "Mileage", car, "There is a rate." if car else "No rate for the own car.", "/firm/#rates"
+    )
+    newest = (
+        ExchangeRate.objects.filter(Q(firm=firm) | Q(firm=None)).order_by("-day").values_list("day", flat=True).first()
+    )
+    fresh = newest is not None and today - newest <= FRESH
+    words = f"The newest is of {newest:%d %b %Y}." if newest else "There are none: no foreign money could be reckoned."
+    yield Step("exchange", TRIP, "Rates of exchange", fresh, words, "/rates/")
+
+
+def _books(firm: Firm, members: list[Membership], today: date) -> Iterator[Step]:
+    closed = Q(open_until__lt=today)
+    known = dict(Code.objects.filter(firm=firm).exclude(closed).values_list("dimension").annotate(n=Count("pk")))
+    accounts = set(Code.objects.filter(firm=firm, dimension=ACCOUNT).exclude(closed).values_list("code", flat=True))
+    yield Step(
+        "ledger", CLAIM, "The ledger's accounts and codings", bool(accounts),
+        f"{len(accounts)} accounts are known." if accounts else "Nothing of it is known yet: connect it and fetch, or send a file.", "/ledger/masters/", "finance",
+    )  # fmt: skip
+    row = FirmAccounts.objects.get(firm=firm)
+    lacking = [
+        FIRM_ACCOUNTS[key][0] for key in FIRM_ACCOUNTS if key not in OPTIONAL and getattr(row, key) not in accounts
+    ]
+    yield Step(
+        "accounts", CLAIM, "Accounts of the firm", not lacking,
+        f"{len(lacking)} not named: {', '.join(lacking[:NAMED])}{' …' if len(lacking) > NAMED else ''}." if lacking else "All that are needed are named.",
+        "/ledger/masters/accounts/", "finance",
+    )  # fmt: skip
+    blank = [each.name for each in Category.objects.filter(firm=firm) if each.account not in accounts]
+    yield Step(
+        "categories", CLAIM, "Accounts of the categories", not blank,
+        f"{len(blank)} without an open account: {', '.join(blank[:NAMED])}{' …' if len(blank) > NAMED else ''}." if blank else "Each has one.",
+        "/ledger/masters/categories/", "finance",
+    )  # fmt: skip
+    always = list(firm.dimensions.filter(asked=Asked.ALWAYS.value))
+    empty = [each.plural for each in always if not known.get(each.code)]
+    yield Step(
+        "codings", CLAIM, "Codings", not empty,
+        f"{' and '.join(empty)} are always asked, and the ledger has none." if empty else "What is always asked can be answered.", "/ledger/masters/", "finance",
+    )  # fmt: skip
+    yield Step(
+        "bank", CLAIM, "The firm's own bank account", bool(firm.iban and firm.bic),
+        f"{firm.iban}" if firm.iban and firm.bic else "IBAN and BIC are missing: nothing could be paid.", "/firm/#letters",
+    )  # fmt: skip

@@ -1,0 +1,80 @@
+"""Accounts that are not named yet, proposed by what the ledger calls its own."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+
+from django.db import transaction
+
+from wainwright import clock
+from wainwright.accounts.models import Code, FirmAccounts
+from wainwright.core.masters import ACCOUNT
+from wainwright.core.picking import folded
+from wainwright.errors import Refusal
+from wainwright.masters.services.base import must_be_finance
+from wainwright.masters.services.posting_to import FIRM_ACCOUNTS
+from wainwright.people.models import Firm, Membership, new_version
+from wainwright.rulebook.models import Category
+from wainwright.trail.services import record
+
+
+@dataclass(frozen=True)
+class Proposed:
+    """An account for something that has none: the firm's own by its field, or a category by its code."""
+
+    kind: str
+    key: str
+    name: str
+    account: str
+    called: str
+
+
+def proposals(firm: Firm) -> list[Proposed]:
+    """Return an account for each thing without an open one, where just one open account bears its name. Three queries."""
+    today = clock.today(firm.zone)
+    accounts = [
+        c for c in Code.objects.filter(firm=firm, dimension=ACCOUNT) if not (c.open_until and c.open_until < today)
+    ]
+    open_ = {each.code for each in accounts}
+    by_name: dict[str, list[Code]] = defaultdict(list)
+    for each in accounts:
+        by_name[folded(each.name)].append(each)
+    row = FirmAccounts.objects.get(firm=firm)
+    wanted = [("firm", key, name) for key, (name, _) in FIRM_ACCOUNTS.items() if getattr(row, key) not in open_]
+    wanted += [
+        ("category", each.code, each.name) for each in Category.objects.filter(firm=firm) if each.account not in open_
+    ]
+    found = []
+    for kind, key, name in wanted:
+        fits = by_name.get(folded(name), [])
+        if len(fits) == 1:
+            found.append(Proposed(kind, key, name, fits[0].code, fits[0].name))
+    return found
+
+
+@transaction.atomic
+def take_proposals(member: Membership) -> list[Proposed]:
+    """Name what is proposed, in one act; what was named by somebody stays. Raises ``NotAllowed``, ``Refusal``."""
+    must_be_finance(member)
+    firm = Firm.objects.select_for_update().get(pk=member.firm_id)
+    found = proposals(firm)
+    if not found:
+        raise Refusal(
+            "Nothing is proposed: no account of the ledger is called as what lacks one. Name them one by one."
+        )
+    row = FirmAccounts.objects.get(firm=firm)
+    for each in found:
+        if each.kind == "firm":
+            setattr(row, each.key, each.account)
+        else:
+            Category.objects.filter(firm=firm, code=each.key).update(account=each.account)
+    row.save()
+    Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
+    record(
+        member,
+        "took the accounts that were proposed",
+        f"firm:{firm.pk}",
+        after={each.name: each.account for each in found},
+    )
+    return found
