@@ -52,7 +52,7 @@ CSRF_TRUSTED_ORIGINS = env.list("WAINWRIGHT_ORIGINS", default=[])
 
 APPS = [
     "people", "trail", "news", "rulebook", "accounts", "signoff", "bookings", "trips", "profile", "expenses", "claims", "tray",
-    "journals", "reconciling", "masters", "closing", "api", "bench", "staff", "founding", "web", "standins.ledger", "standins.mailbox",
+    "journals", "reconciling", "masters", "closing", "api", "bench", "staff", "identity", "founding", "web", "standins.ledger", "standins.mailbox",
 ]  # fmt: skip
 INSTALLED_APPS = [
     # Ours first, so that our templates stand before those of the same name.
@@ -66,6 +66,8 @@ INSTALLED_APPS = [
     "allauth",
     "allauth.account",
     "allauth.mfa",
+    "allauth.socialaccount",
+    "allauth.socialaccount.providers.openid_connect",
     "allauth.usersessions",
     "csp",
     "django_htmx",
@@ -171,6 +173,9 @@ ACCOUNT_USER_MODEL_USERNAME_FIELD = None
 ACCOUNT_EMAIL_VERIFICATION = "none"
 ACCOUNT_LOGOUT_REDIRECT_URL = "/accounts/login/"
 ACCOUNT_SESSION_REMEMBER = False
+SOCIALACCOUNT_ADAPTER = "wainwright.people.providers.ProviderAdapter"
+# A form of ours leads to a provider, never a link of somebody else's.
+SOCIALACCOUNT_LOGIN_ON_GET = True
 MFA_ADAPTER = "wainwright.people.adapter.FactorAdapter"
 MFA_SUPPORTED_TYPES = ["totp", "recovery_codes"]
 MFA_RECOVERY_CODES_SHOW_ONCE = True

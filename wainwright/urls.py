@@ -17,6 +17,7 @@ from wainwright.claims.views import papers as claim_papers
 from wainwright.closing import views as closing
 from wainwright.expenses.views import breakdown, cards, costs, expense, grid, loose, papers
 from wainwright.founding import views as founding
+from wainwright.identity import views as identity
 from wainwright.journals import billing, paying
 from wainwright.journals import runs as posting_runs
 from wainwright.journals import views as journals
@@ -72,6 +73,9 @@ SIGNING_IN = [
         r"^accounts/password/reset/key/(?P<uidb36>[0-9A-Za-z]+)-(?P<key>.+)/$", sign_in.password_reset_from_key,
         name="account_reset_password_from_key",
     ),
+    path("accounts/by/", identity.by_provider, name="sign-in-by"),
+    path("accounts/by/<slug:provider_id>/", identity.begin, name="openid_connect_login"),
+    path("accounts/by/<slug:provider_id>/answer/", identity.answered, name="openid_connect_callback"),
 ]  # fmt: skip
 
 urlpatterns = [
@@ -87,6 +91,9 @@ urlpatterns = [
     path("firms/new/", founding.found, name="firm-new"),
     path("firms/<slug:slug>/", web.switch_firm, name="switch-firm"),
     path("firm/", founding.firm_page, name="firm"),
+    path("firm/sign-in/", identity.provider_page, name="provider"),
+    path("firm/sign-in/set/", identity.set_provider, name="provider-set"),
+    path("firm/sign-in/drop/", identity.drop_provider, name="provider-drop"),
     path("firm/set/", founding.set_firm, name="firm-set"),
     path("firm/rates/", founding.set_rates, name="firm-rates"),
     path("rules/", web.rules_page, name="rules"),

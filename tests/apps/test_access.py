@@ -36,7 +36,7 @@ OPEN = {
     "cars": (200, 404, 403, 403, 404, 403, 404), "stays": (200, 404, 403, 403, 404, 403, 404), "sign": (302, 404, 403, 403, 404, 403, 404),
     "seats": (200, 404, 403, 403, 404, 403, 404), "trip-open": (200, 404, 200, 200, 404, 200, 404), "paper": (200, 404, 200, 200, 404, 200, 404),
     "order": (200, 404, 200, 200, 404, 200, 404), "order-pdf": (200, 404, 200, 200, 404, 200, 404), "itinerary-page": (200, 404, 200, 200, 404, 200, 404),
-    "people": (403, 403, 403, 403, 200, 200, 403), "people-names": (200,) * 7, "roles": (200,) * 7, "firm": (403, 403, 403, 403, 200, 403, 403), "firm-new": (403, 403, 403, 403, 200, 403, 403), "people-tables": (403, 403, 403, 403, 200, 403, 403), "people-table": (403, 403, 403, 403, 200, 403, 403), "people-table-wrong": (403, 403, 403, 403, 200, 403, 403), "invite": (403, 403, 403, 403, 200, 403, 403), "leave": (403, 403, 403, 403, 200, 403, 404), "person": (200, 403, 403, 403, 200, 200, 404),
+    "people": (403, 403, 403, 403, 200, 200, 403), "people-names": (200,) * 7, "roles": (200,) * 7, "provider": (403, 403, 403, 403, 200, 403, 403), "firm": (403, 403, 403, 403, 200, 403, 403), "firm-new": (403, 403, 403, 403, 200, 403, 403), "people-tables": (403, 403, 403, 403, 200, 403, 403), "people-table": (403, 403, 403, 403, 200, 403, 403), "people-table-wrong": (403, 403, 403, 403, 200, 403, 403), "invite": (403, 403, 403, 403, 200, 403, 403), "leave": (403, 403, 403, 403, 200, 403, 404), "person": (200, 403, 403, 403, 200, 200, 404),
     "profile": (200,) * 7, "sessions": (200,) * 7, "stand-ins": (404,) * 7,
     "claim": (200, 404, 200, 200, 404, 200, 404), "claim-owed": (200, 404, 200, 200, 404, 200, 404), "claim-document": (200, 404, 200, 200, 404, 200, 404), "claim-asked": (200, 404, 200, 200, 404, 200, 404),
     "claim-cost": (302, 404, 403, 403, 404, 403, 404), "claim-lines": (200, 404, 200, 200, 404, 200, 404), "claim-by-coding": (200, 404, 200, 200, 404, 200, 404), "claim-planned": (200, 404, 200, 200, 404, 200, 404), "expense": (200, 404, 200, 200, 404, 200, 404),
@@ -61,7 +61,7 @@ ACTS = {
     "claim-answer", "claim-ready", "claim-withdraw", "claim-pays-back", "claim-move", "claim-split", "trip-close", "trip-as-signed", "trip-ready", "claim-send", "claim-take-back", "put-in", "claim-coding", "claim-say", "approve", "end", "pass-on",
     "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
     "pay-take-answer", "pay-settle", "bench-allow", "account-confirm", "card-give", "post-again", "end-sessions", "set-safeguards",
-    "set-place", "firm-accounts-proposed", "firm-set", "firm-rates", "factor-off", "people-table-take", "bring-back", "invite-again", "paid-back", "set-cover", "end-cover", "set-delegate", "end-delegate", "prepare-for", "stop-preparing",
+    "set-place", "provider-set", "provider-drop", "firm-accounts-proposed", "firm-set", "firm-rates", "factor-off", "people-table-take", "bring-back", "invite-again", "paid-back", "set-cover", "end-cover", "set-delegate", "end-delegate", "prepare-for", "stop-preparing",
 }  # fmt: skip
 FREE = {"api-document", "api-cleared", "api-posted", "api-refused", "up", "subscribed", "news-mail"}
 FORM = re.compile(r'<form[^>]*method="post".*?</form>', re.DOTALL)

@@ -287,6 +287,22 @@ class Once(models.Model):
         return self.key
 
 
+class SignInBy(models.Model):
+    """The identity provider by which a firm's people sign in (OpenID Connect)."""
+
+    firm = models.OneToOneField("Firm", on_delete=models.CASCADE, related_name="sign_in_by")
+    issuer = models.URLField(max_length=200, help_text="Under which it describes itself.")
+    client_id = models.CharField(max_length=200)
+    secret = models.TextField(help_text="Sealed.")
+    domain = models.CharField(max_length=120, db_index=True, help_text="What stands behind the @ of the firm's people.")
+    required = models.BooleanField(default=False, help_text="Whether people of the firm come in by it alone.")
+    asks_factor = models.BooleanField(default=False, help_text="Whether it asks the second factor itself.")
+    time = models.DateTimeField()
+
+    def __str__(self):
+        return f"{self.firm} by {self.issuer}"
+
+
 class Guess(models.Model):
     """One wrong guess at something that only a person knows; too many in a while stop further ones."""
 

@@ -20,7 +20,8 @@ from wainwright.core.states import NotNow
 from wainwright.core.text import clean, one_line
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.people.acting import acting_for, may_prepare_for
-from wainwright.people.models import Once
+from wainwright.people.models import Once, SignInBy
+from wainwright.people.providers import came_by, opened_by
 from wainwright.people.second_factor import asked_from
 from wainwright.web.selectors import membership_of
 
@@ -136,14 +137,19 @@ class MemberMiddleware:
         if request.path.startswith(OPEN):
             # Whoever is signed in has the same frame around these pages, and nothing is asked of them there.
             if request.path.startswith("/accounts/") and request.user.is_authenticated:
-                request.member = membership_of(request.user, request.session.get("firm"))
+                request.member = _member(request)
+                if (refused := _not_by_a_provider(request)) is not None:
+                    return refused
             return self.get_response(request)
         if not request.user.is_authenticated:
             return _to_sign_in(request)
-        request.member = membership_of(request.user, request.session.get("firm"))
+        request.member = _member(request)
         if request.member is None:
-            return render(request, "web/no_firm.html", status=403)
-        if request.member.needs_factor and not request.path.startswith(THEIR_OWN):
+            return render(request, "web/no_firm.html", {"by": request.by}, status=403)
+        if (refused := _must_come_by(request)) is not None:
+            return refused
+        asked = request.member.needs_factor and not request.path.startswith(THEIR_OWN)
+        if asked and not (request.by and request.member.firm.sign_in_by.asks_factor):
             today = clock.today(request.member.firm.zone)
             request.factor_from = asked_from(request.member, today)
             if request.factor_from is not None and request.factor_from <= today:
@@ -159,6 +165,38 @@ class MemberMiddleware:
             words = "Auditors read, and change nothing. Ask somebody of the firm to do it."
             return render(request, "403.html", {"why": words}, status=403)
         return self.get_response(request)
+
+
+def _member(request):
+    """The firm that somebody works in: of those they are of; and where a provider alone vouches for them, of those it opens."""
+    request.by = came_by(request)
+    only = opened_by(request.by) if request.by else None
+    return membership_of(request.user, request.session.get("firm"), only)
+
+
+def _must_come_by(request):
+    """Lead whoever came by password to the firm's provider, where people come in by it alone; administrators may come by both."""
+    member = request.member
+    if request.by or member.administrator or request.path.startswith((*THEIR_OWN, "/news/")):
+        return None
+    row = SignInBy.objects.filter(firm_id=member.firm_id, required=True).first()
+    if row is None:
+        return None
+    messages.info(request, f"{member.firm.name} lets people in by its own provider alone.")
+    return redirect("sign-in-by")
+
+
+def _not_by_a_provider(request):
+    """What opens other firms as well (password, second factor) is not set by whom the provider of one alone vouches for."""
+    own = ("/accounts/2fa/", "/accounts/password/change/")
+    if not request.by or not request.path.startswith(own):
+        return None
+    if not request.user.memberships.filter(active=True).exclude(firm_id__in=opened_by(request.by)).exists():
+        return None
+    words = (
+        "You came by the provider of one firm, and are of others too. Sign in by password to set what opens them all."
+    )
+    return render(request, "403.html", {"why": words}, status=403)
 
 
 def _for_another(request):

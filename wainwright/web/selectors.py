@@ -24,13 +24,18 @@ from wainwright.trips.models import Trip
 MOST_FOUND = 12
 
 
-def membership_of(person: Person, firm_id: int | None) -> Membership | None:
-    """Return the person's membership in the firm chosen, else their first, with the count of unread news, in one query."""
+def membership_of(person: Person, firm_id: int | None, only: list[int] | None = None) -> Membership | None:
+    """Return the person's membership in the firm chosen, else their first, with the count of unread news, in one query.
+
+    ``only`` are the firms that are open to them, where not all are.
+    """
     unread = (
         Notice.objects.filter(member=OuterRef("pk"), read=False).order_by().values("member").annotate(n=Count("pk"))
     )
     # The person is known already: rows reached by their own relation carry it.
     rows = person.memberships.filter(active=True).select_related("firm").order_by("id")
+    if only is not None:
+        rows = rows.filter(firm_id__in=only)
     members = list(rows.annotate(unread=Subquery(unread.values("n"))))
     return next((m for m in members if m.firm_id == firm_id), members[0] if members else None)
 

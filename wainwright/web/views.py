@@ -26,7 +26,7 @@ from wainwright.claims.models import Claim
 from wainwright.claims.paying import payable
 from wainwright.claims.services.drafting import draft_what_is_back
 from wainwright.core.states import stage_reached
-from wainwright.errors import Refusal
+from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.models import Charge, Receipt
 from wainwright.fields import say, whole
 from wainwright.news.daily import choose, member_of
@@ -36,6 +36,7 @@ from wainwright.paging import page_of
 from wainwright.people.acting import may_prepare_for
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
+from wainwright.people.providers import opened_by
 from wainwright.rulebook.forms import SafeguardsForm
 from wainwright.rulebook.models import AllowanceRate, MileageRateRow, RuleSetting
 from wainwright.rulebook.safeguards import safeguards_of
@@ -129,13 +130,23 @@ def news_read(request):
 def firms_page(request):
     """The firms one is a member of."""
     members = Membership.objects.filter(person=request.user, active=True).select_related("firm")
-    return render(request, "web/firms.html", {"members": members})
+    shut = members.none()
+    if request.by:
+        members, shut = (
+            members.filter(firm_id__in=opened_by(request.by)),
+            members.exclude(firm_id__in=opened_by(request.by)),
+        )
+    return render(request, "web/firms.html", {"members": members, "shut": shut})
 
 
 @require_POST
 def switch_firm(request, slug: str):
     """Work in another of one's firms."""
     found = get_object_or_404(Membership, person=request.user, active=True, firm__slug=slug)
+    if request.by and found.firm_id not in opened_by(request.by):
+        raise NotAllowed(
+            "You came by the provider of another firm. Sign in by password, or by this firm's own, to work here."
+        )
     request.session["firm"] = found.firm_id
     return redirect("desk")
 
