@@ -17,6 +17,7 @@ from wainwright.claims.views import papers as claim_papers
 from wainwright.closing import views as closing
 from wainwright.expenses.views import breakdown, cards, costs, expense, grid, loose, papers
 from wainwright.founding import views as founding
+from wainwright.identity import door
 from wainwright.identity import views as identity
 from wainwright.journals import billing, paying
 from wainwright.journals import runs as posting_runs
@@ -93,6 +94,9 @@ urlpatterns = [
     path("firm/", founding.firm_page, name="firm"),
     path("firm/sign-in/", identity.provider_page, name="provider"),
     path("firm/sign-in/set/", identity.set_provider, name="provider-set"),
+    path("firm/sign-in/door/", identity.make_door, name="door-make"),
+    path("firm/sign-in/door/shut/", identity.shut_door, name="door-shut"),
+    path("firm/sign-in/groups/<int:group_id>/", identity.set_group, name="group-set"),
     path("firm/sign-in/drop/", identity.drop_provider, name="provider-drop"),
     path("firm/set/", founding.set_firm, name="firm-set"),
     path("firm/rates/", founding.set_rates, name="firm-rates"),
@@ -278,6 +282,7 @@ urlpatterns = [
         SpectacularAPIView.as_view(urlconf="wainwright.api.urls", authentication_classes=[], permission_classes=[]),
         name="api-document",
     ),
+    re_path(r"^scim/v2/(?P<path>.*)$", door.scim, name="scim"),
     path("api/v1/claims/cleared/", endpoints.Cleared.as_view(), name="api-cleared"),
     path("api/v1/claims/<str:number>/posted/", endpoints.Posted.as_view(), name="api-posted"),
     path("api/v1/claims/<str:number>/refused/", endpoints.RefusedBy.as_view(), name="api-refused"),

@@ -61,9 +61,9 @@ ACTS = {
     "claim-answer", "claim-ready", "claim-withdraw", "claim-pays-back", "claim-move", "claim-split", "trip-close", "trip-as-signed", "trip-ready", "claim-send", "claim-take-back", "put-in", "claim-coding", "claim-say", "approve", "end", "pass-on",
     "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
     "pay-take-answer", "pay-settle", "bench-allow", "account-confirm", "card-give", "post-again", "end-sessions", "set-safeguards",
-    "set-place", "provider-set", "provider-drop", "firm-accounts-proposed", "firm-set", "firm-rates", "factor-off", "people-table-take", "bring-back", "invite-again", "paid-back", "set-cover", "end-cover", "set-delegate", "end-delegate", "prepare-for", "stop-preparing",
+    "set-place", "door-make", "door-shut", "group-set", "provider-set", "provider-drop", "firm-accounts-proposed", "firm-set", "firm-rates", "factor-off", "people-table-take", "bring-back", "invite-again", "paid-back", "set-cover", "end-cover", "set-delegate", "end-delegate", "prepare-for", "stop-preparing",
 }  # fmt: skip
-FREE = {"api-document", "api-cleared", "api-posted", "api-refused", "up", "subscribed", "news-mail"}
+FREE = {"scim", "api-document", "api-cleared", "api-posted", "api-refused", "up", "subscribed", "news-mail"}
 FORM = re.compile(r'<form[^>]*method="post".*?</form>', re.DOTALL)
 
 
@@ -116,7 +116,7 @@ class AccessTest(WorldTestCase):
         self.mail = Mail.objects.create(to=self.maren.person.email, subject="x", text="x", raw=b"", time=clock.now())
         self.values = {
             "table_id": PeopleTable.objects.create(firm=self.callum.firm, by=self.callum, name="x", rows=[], time=clock.now()).pk,
-            "account_id": account.pk, "token_id": 1, "fetch_id": 1, "code": "none", "line_id": line.pk, "match_id": 1,
+            "group_id": 1, "account_id": account.pk, "token_id": 1, "fetch_id": 1, "code": "none", "line_id": line.pk, "match_id": 1,
             "signoff_id": SignOff.objects.first().pk, "trip_id": self.trip.pk, "claim_id": self.claim.pk, "expense_id": self.expense.pk, "receipt_id": self.receipt.pk,
             "page_id": self.receipt.pages.first().pk, "kind": "claim", "object_id": self.claim.pk, "posting_id": Posting.objects.first().pk,
             "run_id": self.run_.pk, "answer_id": self.run_.answers.get().pk, "payment_id": self.run_.payments.get().pk, "member_id": self.maren.pk, "cover_id": 1, "delegate_id": 1, "mail_id": self.mail.pk, "number": 0, "leg_id": self.trip.legs.first().pk, "other_id": 1,

@@ -215,7 +215,7 @@ class PagesTest(Leaving):
         self.assertContains(page, "Say who owns the codings", status_code=422)
         self.assertContains(page, "Retires to an island", status_code=422)
         page = self.client.post(base, {"manager": "Ottilie", "owner": "Ottilie", "why": "x"}, follow=True)
-        self.assertContains(page, "is retired: no access from now on")
+        self.assertContains(page, "has no access, and what was theirs is handed over")
         self.assertContains(page, "not here any more")
         self.assertEqual(self.client.get(base).status_code, 302)
         page = self.client.post(f"/people/{self.tobias.pk}/back/", {}, follow=True)

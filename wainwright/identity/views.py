@@ -6,15 +6,19 @@ from allauth.socialaccount.models import SocialApp
 from allauth.socialaccount.providers.openid_connect import views as allauth_views
 from django.conf import settings
 from django.contrib import messages
+from django.db.models import Count
 from django.http import Http404
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from wainwright.core.roles import ROLES
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import say
-from wainwright.identity import services
+from wainwright.identity import bringing, services
 from wainwright.identity.forms import AddressForm, ProviderForm
+from wainwright.identity.models import Door, Group
+from wainwright.paging import page_of
 from wainwright.people.may import must
 from wainwright.people.models import SignInBy
 from wainwright.people.providers import NONSENSE, words_for
@@ -81,11 +85,16 @@ def provider_page(request):
     return _page(request)
 
 
-def _page(request, status: int = 200, form: ProviderForm | None = None):
+def _page(request, status: int = 200, form: ProviderForm | None = None, token: str = ""):
     must(request.member, "firm")
     row = SignInBy.objects.filter(firm_id=request.member.firm_id).first()
     answer = settings.ADDRESS + reverse("openid_connect_callback", args=[request.member.firm.slug])
-    context = {"row": row, "form": form or ProviderForm(row=row), "answer": answer}
+    groups = Group.objects.filter(firm_id=request.member.firm_id).annotate(count=Count("members"))
+    context = {
+        "row": row, "form": form or ProviderForm(row=row), "answer": answer, "door": Door.objects.filter(firm_id=request.member.firm_id).first(),
+        "groups": page_of(groups, 50, request.GET.get("groups")), "roles": list(ROLES), "base": f"{settings.ADDRESS}/scim/v2",
+        "token": token,
+    }  # fmt: skip
     return render(request, "identity/provider.html", context, status=status)
 
 
@@ -110,4 +119,27 @@ def drop_provider(request):
     """Drop it."""
     services.drop_provider(request.member)
     messages.info(request, "People sign in by password again.")
+    return redirect("provider")
+
+
+@require_POST
+def make_door(request):
+    """Make the provider's token; it is shown this once."""
+    _, text = bringing.make_door(request.member)
+    return _page(request, token=text)
+
+
+@require_POST
+def shut_door(request):
+    """Let the provider in no more."""
+    bringing.shut_door(request.member)
+    messages.info(request, "The provider brings nobody in or out any more.")
+    return redirect("provider")
+
+
+@require_POST
+def set_group(request, group_id: int):
+    """Say which role a group gives."""
+    group = bringing.set_group_role(request.member, group_id, request.POST.get("role", ""))
+    messages.info(request, f"Who is in {group.name} is {group.role or 'given no role by it'}.")
     return redirect("provider")

@@ -23,10 +23,10 @@ from wainwright.expenses.models import Charge, Expense, Receipt
 from wainwright.news.services import tell
 from wainwright.people.acting import acting_for
 from wainwright.people.may import must
-from wainwright.people.models import Card, Delegate, Firm, Membership, new_version
+from wainwright.people.models import Card, Delegate, Firm, Membership, Person, new_version
 from wainwright.signoff.models import SignOff
 from wainwright.staff.services import end_cover, end_delegate, no_circle
-from wainwright.trail.services import record
+from wainwright.trail.services import by_itself, record
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import ADVANCE_OUT
 from wainwright.trips.services import road
@@ -172,17 +172,84 @@ def retire(by: Membership, who_id: int, heirs: Heirs, why: str = "") -> tuple[Me
         who = _member(by, who_id)
         if who.pk == by.pk:
             raise Refusal("Another administrator retires you: nobody locks themselves out.")
-        if not who.active:
+        gone = not who.active
+        if gone and not waits_for_heirs(who):
             raise Stale(f"{who.person.name} is retired already.")
         ahead = list(Trip.objects.filter(traveller=who, state__in=NOT_BEGUN).values_list("pk", flat=True))
         done = _hand_over(by, who, heirs)
-        _end_access(who)
+        if not gone:
+            _end_access(who)
         record(
-            by, "retired a person", f"member:{who.pk}", before={"roles": who.roles, "why": why.strip()[:200]}, after=done
+            by, "handed over what was left of a person" if gone else "retired a person", f"member:{who.pk}", before={"roles": who.roles, "why": why.strip()[:200]}, after=done
         )  # fmt: skip
         move_on(by.firm_id)
     left = [words for pk in ahead if (words := _call_off(by, who, pk))]
     return who, left
+
+
+def waits_for_heirs(who: Membership) -> bool:
+    """Whether something of a person who is gone still waits to be handed over. Six queries at most."""
+    return (
+        who.reports.filter(active=True).exists() or Code.objects.filter(owner=who).exists() or bool(_held(who)) or charges(who).exists()
+        or unsent(who).exists() or Trip.objects.filter(traveller=who, state__in=NOT_BEGUN).exists()
+    )  # fmt: skip
+
+
+@transaction.atomic
+def let_go(who_id: int, firm: Firm, why: str) -> Membership:
+    """End somebody's access at once because the firm's identity provider says so; what needs heirs waits for an administrator.
+
+    Raises ``Refusal`` for the last administrator, ``Stale`` where they are gone.
+    """
+    Firm.objects.select_for_update().get(pk=firm.pk)
+    rows = Membership.objects.select_for_update(of=("self",)).select_related("person", "firm", "manager__person")
+    who = rows.get(pk=who_id, firm=firm)
+    if not who.active:
+        raise Stale(f"{who.person.name} is retired already.")
+    admins = list(
+        Membership.objects.filter(firm=firm, active=True, administrator=True)
+        .select_related("person", "firm")
+        .exclude(pk=who.pk)
+    )
+    if not admins:
+        raise Refusal(f"{who.person.name} is the last administrator of {firm.name}: give somebody else the role first.")
+    closed = cards(who).update(closed=clock.today(firm.zone))
+    with by_itself():
+        _end_arrangements(admins[0], who)
+    _end_access(who)
+    record(
+        None,
+        "retired a person",
+        f"member:{who.pk}",
+        firm_id=firm.pk,
+        before={"roles": who.roles, "why": why},
+        after={"cards": closed},
+    )
+    if waits_for_heirs(who):
+        for admin in admins:
+            tell(
+                admin,
+                f"{who.person.name} left: what was theirs waits to be handed over",
+                f"/people/{who.pk}/leave/",
+                why,
+            )
+    move_on(firm.pk)
+    return who
+
+
+@transaction.atomic
+def let_back(who_id: int, firm: Firm, why: str) -> Membership:
+    """Bring somebody back because the firm's identity provider says so, with the roles they had. Raises ``Stale``."""
+    who = Membership.objects.select_for_update(of=("self",)).select_related("person", "firm").get(pk=who_id, firm=firm)
+    if who.active:
+        raise Stale(f"{who.person.name} is here.")
+    if who.manager_id and not Membership.objects.filter(pk=who.manager_id, active=True).exists():
+        who.manager = None
+    who.active = True
+    who.save(update_fields=["active", "manager"])
+    Person.objects.filter(pk=who.person_id).update(is_active=True)
+    record(None, "brought a person back", f"member:{who.pk}", firm_id=firm.pk, after={"roles": who.roles, "why": why})
+    return who
 
 
 def _member(by: Membership, who_id: int) -> Membership:
@@ -234,7 +301,7 @@ def _chosen(by: Membership, who: Membership, heirs: Heirs) -> _Chosen:
 def _hand_over(by: Membership, who: Membership, heirs: Heirs) -> dict[str, Any]:
     """Hand over what is somebody's. Inside the caller's transaction; raises ``Refusal``."""
     others = Membership.objects.filter(firm_id=by.firm_id, finance=True, active=True).exclude(pk=who.pk)
-    if who.finance and not others.exists():
+    if who.active and who.finance and not others.exists():
         raise Refusal("Nobody else is in finance: nothing could be checked or paid. Give somebody that role first.")
     to = _chosen(by, who, heirs)
     done: dict[str, Any] = {"claims given up": _give_up(by, who, heirs.give_up), "reports": _lead(who, to.manager)}

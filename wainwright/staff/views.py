@@ -66,6 +66,7 @@ def _person(request, member_id: int, status: int = 200, **forms):
     days = {"since": today, "until": today}
     context = {
         "who": who, "own": own, "page": place_page(member, who),
+        "waits": member.may["people"] and not who.active and leaving.waits_for_heirs(who),
         "has_factor": member.may["people"] and not own and has_authenticator(who.person),
         "place_form": PlaceForm(names=names(member), who=who) if member.may["people"] else None,
         "back_form": BackForm(names=names(member), prefix="back") if member.may["people"] and not who.active else None,
@@ -136,7 +137,7 @@ def leave(request, member_id: int):
     """What is somebody's, and to whom it goes as they leave."""
     who = person_for(request.member, member_id)
     must(request.member, "people")
-    if not who.active:
+    if not who.active and not leaving.waits_for_heirs(who):
         return redirect("person", member_id)
     found = leaving.theirs(who, request.member)
     there = {each.key for each in found}
@@ -149,9 +150,7 @@ def leave(request, member_id: int):
         except Refusal as refusal:
             say(form, refusal)
         else:
-            messages.info(
-                request, f"{who.person.name} is retired: no access from now on, and what was theirs is handed over."
-            )
+            messages.info(request, f"{who.person.name} has no access, and what was theirs is handed over.")
             for words in few(left):
                 messages.error(request, words)
             return redirect("person", member_id)

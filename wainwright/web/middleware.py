@@ -27,7 +27,17 @@ from wainwright.web.selectors import membership_of
 
 log = logging.getLogger(__name__)
 # A calendar address is its own key: calendars that subscribe to it cannot sign in.
-OPEN = ("/api/v1/", "/accounts/", "/static/", "/up/", "/demo-sign-in/", "/favicon.ico", "/calendar/", "/news/mail/")
+OPEN = (
+    "/api/v1/",
+    "/scim/v2/",
+    "/accounts/",
+    "/static/",
+    "/up/",
+    "/demo-sign-in/",
+    "/favicon.ico",
+    "/calendar/",
+    "/news/mail/",
+)
 
 
 BAD = 400
