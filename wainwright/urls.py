@@ -85,6 +85,7 @@ urlpatterns = [
     path("accounts/2fa/", include("allauth.mfa.urls")),
     path("up/", web.up, name="up"),
     path("find/", web.find_page, name="find"),
+    path("find/charges/<int:charge_id>/", web.find_charge, name="find-charge"),
     path("news/", web.news_page, name="news"),
     path("news/mail/<str:token>/", web.news_mail, name="news-mail"),
     path("news/read/", web.news_read, name="news-read"),

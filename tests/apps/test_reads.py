@@ -36,7 +36,7 @@ from wainwright.signoff.models import SignOff
 from wainwright.trail.models import Entry
 from wainwright.trail.services import record
 from wainwright.trips.selectors import load_file
-from wainwright.web.selectors import find
+from wainwright.web.finding import find
 
 BASE = {"code": "X", "name": "x", "since": "2026-01-01", "window": "day"}
 

@@ -16,7 +16,7 @@ from wainwright.core.states import CLAIM, TRIP
 from wainwright.paging import page_of
 from wainwright.people.may import must
 from wainwright.trips.models import Trip
-from wainwright.web.selectors import number_typed
+from wainwright.web.finding import number_typed
 
 SIZE = 40
 

@@ -47,7 +47,9 @@ from wainwright.standins.market.moods import MOODS, moods, set_moods
 from wainwright.trail.selectors import of_firm
 from wainwright.trips.models import Trip
 from wainwright.trips.services.road import move_along
-from wainwright.web.selectors import find, to_sign
+from wainwright.web.finding import find
+from wainwright.web.selectors import to_sign
+from wainwright.web.sought import SHORTEST, words_of
 
 # So many trips and claims stand on the desk; how many there are is said, and leads to all.
 FEW = 8
@@ -98,7 +100,16 @@ def find_page(request):
     """Find anything one may see."""
     text = request.GET.get("q", "")[:80]
     found = find(request.member, text, request.GET)
-    return render(request, "web/find.html", {"text": text, "found": found, "more": f"q={quote(text)}&"})
+    short = bool(text.strip()) and not words_of(text)
+    context = {"text": text, "found": found, "more": f"q={quote(text)}&", "short": short, "shortest": SHORTEST}
+    return render(request, "web/find.html", context)
+
+
+@require_GET
+def find_charge(request, charge_id: int):
+    """Where a charge lies: in one's own tray, or among what lies loose in the firm."""
+    charge = get_object_or_404(Charge.objects.visible_to(request.member), pk=charge_id)
+    return redirect("tray" if charge.owner_id == request.member.pk else "loose")
 
 
 @require_GET

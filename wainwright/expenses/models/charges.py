@@ -87,7 +87,7 @@ class Charge(models.Model):
     class Meta:
         ordering = ["-date", "-id"]
         constraints = [models.UniqueConstraint(fields=["card", "bank_id"], name="a_charge_once_per_card")]
-        indexes = [models.Index(fields=["owner", "state", "-date"])]
+        indexes = [models.Index(fields=["owner", "state", "-date"]), models.Index(fields=["firm", "amount_minor"])]
 
     def __str__(self):
         return self.merchant

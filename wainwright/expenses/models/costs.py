@@ -88,7 +88,8 @@ class Expense(CodedModel):
         ordering = ["date", "id"]
         indexes = [
             models.Index(fields=["owner", "claim", "-date"]), models.Index(fields=["firm", "date", "amount_minor"]),
-            models.Index(fields=["claim", "date"]),
+            models.Index(fields=["claim", "date"]), models.Index(fields=["firm", "amount_minor"]), models.Index(fields=["firm", "reference"]),
+            models.Index(fields=["firm", "original_minor"]),
         ]  # fmt: skip
 
     def __str__(self):
