@@ -134,6 +134,7 @@ urlpatterns = [
     path("look/", web.look, name="look"),
     path("stand-ins/", web.stand_ins, name="stand-ins"),
     path("profile/", profile.profile, name="profile"),
+    path("profile/archive/", web.archive, name="archive"),
     path("profile/sessions/", profile.sessions_page, name="sessions"),
     path("profile/sessions/end/", profile.end_sessions, name="end-sessions"),
     path("profile/subscribe/", road.subscribe, name="subscribe"),

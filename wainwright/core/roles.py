@@ -68,3 +68,10 @@ ACTS = {
 def may(roles: Collection[str], key: str) -> bool:
     """Say whether one of ``roles`` opens an act. Raises ``KeyError`` for an act that is not in the table."""
     return not set(ACTS[key].roles).isdisjoint(roles)
+
+
+def opened_by(role: str) -> list[str]:
+    """Return what a role opens, in words. Raises ``KeyError`` for none of ``ROLES``."""
+    if role not in ROLES:
+        raise KeyError(role)
+    return [act.words for act in ACTS.values() if role in act.roles]

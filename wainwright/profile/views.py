@@ -8,12 +8,14 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.accounts.kept import drop_split, kept_for
 from wainwright.accounts.splits import parts_from
+from wainwright.core.roles import ROLES, opened_by
 from wainwright.errors import Refusal
 from wainwright.fields import say, whole
 from wainwright.formats.places import place
 from wainwright.news.daily import choose
 from wainwright.people.proof import must_be_who
 from wainwright.people.second_factor import has_authenticator
+from wainwright.people.selectors import administrators_of
 from wainwright.profile import services
 from wainwright.profile.forms import CardForm, ProfileForm, VehicleForm
 from wainwright.trips.views.road import subscription_link
@@ -75,6 +77,7 @@ def profile(request):
         **{f"{name}_form": form for name, form in forms.items()}, "cards": list(member.cards.order_by("-firm_pays", "id")),
         "vehicles": list(member.vehicles.order_by("id")), "manager": member.manager, "link": subscription_link(member),
         "kept": [(each, parts_from(each.parts, member.firm.currency), each.owner_id is None) for each in kept_for(member)],
+        "does": [(role, ROLES[role], opened_by(role)) for role in member.roles], "ask": administrators_of(member),
         "has_code": has_authenticator(request.user), "waits_until": member.account_from,
     }  # fmt: skip
     return render(request, "profile/profile.html", context, status=422 if request.method == "POST" else 200)

@@ -11,8 +11,9 @@ from allauth.usersessions.models import UserSession
 from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import login
+from django.db import transaction
 from django.db.models import Count, Q
-from django.http import Http404, HttpResponse
+from django.http import Http404, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -45,8 +46,10 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.standins.mailbox.models import Mail
 from wainwright.standins.market.moods import MOODS, moods, set_moods
 from wainwright.trail.selectors import of_firm
+from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.services.road import move_along
+from wainwright.web.archive import archive_of
 from wainwright.web.finding import find
 from wainwright.web.selectors import to_sign
 from wainwright.web.sought import SHORTEST, words_of
@@ -135,6 +138,19 @@ def news_read(request):
     """Mark all as read."""
     mark_read(request.member)
     return redirect("news")
+
+
+@require_POST
+def archive(request):
+    """One's own data as a file: everything that is theirs in this firm. Asked for by a form, so that no link fetches it unasked."""
+    member = request.member
+    if member.prepared_by is not None:
+        raise NotAllowed(f"Only {member.person.name} takes their own data along.")
+    with transaction.atomic():
+        record(member, "took their own data along", f"member:{member.pk}")
+    response = StreamingHttpResponse(archive_of(member), content_type="application/zip")
+    response["Content-Disposition"] = f'attachment; filename="{member.firm.slug}-{clock.today(member.firm.zone)}.zip"'
+    return response
 
 
 @require_GET
