@@ -63,8 +63,8 @@ def _place(typed: dict[str, Any], currency: str) -> Place:
 class SightForm(forms.Form):
     """Two people: who reads, and whose it is."""
 
-    reader = PickField(label="Does", help_text="Any part of a name.")
-    whose = PickField(label="see what is whose?", help_text="Any part of a name.")
+    reader = PickField(label="Who would read", help_text="Any part of a name.")
+    whose = PickField(label="Whose it is", help_text="Any part of a name.")
 
     def __init__(self, *args, names: PickList, **options):
         super().__init__(*args, **options)
