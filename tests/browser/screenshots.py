@@ -27,22 +27,27 @@ WAYS = f"/trips/{{northern}}/ways/?from=Bergen&to=Oslo&on={NEXT + timedelta(days
 # Which trip, claim and cost are meant, as the demo's own names.
 WHICH = """
 import json; from wainwright.trips.models import Trip
-from wainwright.claims.models import Claim; from wainwright.accounts.models import PayRun, Posting; from wainwright.masters.models import Fetch; from wainwright.reconciling.models import BankAccount
+from wainwright.claims.models import Claim; from wainwright.accounts.models import Posting; from wainwright.reconciling.models import BankAccount
 tide = Trip.objects.get(title__startswith="Tide-gauge")
 northern = Trip.objects.get(title__startswith="Northern")
 print("WHICH" + json.dumps({"northern": northern.pk, "move": Trip.objects.get(kind="move", moves_with=None).pk, "bergen": northern.nights.first().date.isoformat(), "tide": tide.pk,
     "claim": Claim.objects.get(trip=tide).pk,
-    "signing": Claim.objects.get(title="Lisbon dredge trial").pk, "payrun": PayRun.objects.filter(firm__slug="ltd").order_by("payments__state").first().pk, "fetch": Fetch.objects.first().pk, "bank": BankAccount.objects.get(firm__slug="ltd", kind="bank").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk}))
+    "signing": Claim.objects.get(title="Lisbon dredge trial").pk, "maren": tide.traveller.pk, "bank": BankAccount.objects.get(firm__slug="ltd", kind="bank").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk}))
 """
-M, T, P, J = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist", "Jonas Petrauskas"
+M, T, P, J, C = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist", "Jonas Petrauskas", "Callum Iwasaki"
+# A firm that has just begun, for the list of what it lacks.
+NEW_FIRM = [
+    "new_firm", "--name", "Saltholm Lights AS", "--country", "NO", "--currency", "NOK", "--zone", "Europe/Oslo", "--admin", "Una Falk",
+    "--email", "una@saltholm.example",
+]  # fmt: skip
 # name, who, address, css of a link to follow first, width
 SHOTS = [
     ("desk", M, "/", "", 1280), ("trip", M, "/trips/{tide}/", "", 1280), ("planning", M, "/trips/{northern}/?open=night-{bergen}#night-{bergen}", "", 1280), ("ways", M, WAYS, ".ways-list a.way", 1280),
     ("move", J, "/trips/{move}/?open=move", "", 1280),
     ("sign", M, "/trips/{northern}/sign/", "", 1280),
     ("tray", M, "/tray/", "", 1280),
-    ("claim", M, "/claims/{claim}/?asked=1", "", 1280), ("split", M, "/claims/{claim}/?split=category:lodging#split", "", 1280),
-    ("bench", T, "/bench/claim/{signing}/", "", 1280), ("queue", T, "/bench/queue/", "", 1280), ("phone-bench", T, "/bench/claim/{signing}/", "", 390), ("journal", P, "/ledger/{journal}/", "", 1280), ("payrun", P, "/ledger/pay/{payrun}/", "", 1280), ("masters", P, "/ledger/masters/{fetch}/", "", 1280), ("reconciling", P, "/ledger/bank/{bank}/", "", 1280), ("month", P, "/ledger/month/?month=2026-09", "", 1280), ("phone-tray", M, "/tray/", "", 390), ("phone-trip", M, "/trips/{northern}/", "", 390),
+    ("claim", M, "/claims/{claim}/?asked=1", "", 1280),
+    ("bench", T, "/bench/claim/{signing}/", "", 1280), ("queue", T, "/bench/queue/", "", 1280), ("phone-bench", T, "/bench/claim/{signing}/", "", 390), ("journal", P, "/ledger/{journal}/", "", 1280), ("reconciling", P, "/ledger/bank/{bank}/", "", 1280), ("month", P, "/ledger/month/?month=2026-09", "", 1280), ("firm", "Una Falk", "/firm/", "", 1280), ("people", C, "/people/", "", 1280), ("person", C, "/people/{maren}/", "", 1280), ("phone-tray", M, "/tray/", "", 390), ("phone-trip", M, "/trips/{northern}/", "", 390),
 ]  # fmt: skip
 
 
@@ -60,7 +65,7 @@ def main() -> None:
             "WAINWRIGHT_NO_QUEUE": "1",
             "OMP_THREAD_LIMIT": "1",
         }
-        for command in (["migrate", "-v0"], ["collectstatic", "--noinput", "-v0"], ["load_demo"]):
+        for command in (["migrate", "-v0"], ["collectstatic", "--noinput", "-v0"], ["load_demo"], NEW_FIRM):
             subprocess.run(
                 [sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL
             )

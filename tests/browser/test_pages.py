@@ -20,7 +20,7 @@ PAGES = {
                        "/trips/{plan}/ways/?from=ORK&to=DUB&on={day}&when=any&at=&from=DUB&to=ORK&on={day}&when=after&at=10:00", "/tray/", "/receipts/{receipt}/", "/tray/card-file/{file}/", "/expenses/new/", "/expenses/ride/", "/expenses/grid/", "/expenses/rides/", "/expenses/{hotel}/", "/rates/",
                        "/claims/", "/claims/{claim}/", "/claims/{claim}/?asked=1&split=all", "/claims/{claim}/planned/", "/claims/{claim}/by-coding/", "/people/{maren}/", "/news/", "/find/?q=gauge", "/firms/", "/mail/", "/look/"],
     "Tobias Achterberg": ["/bench/", "/bench/trip/{waiting}/"],
-    "Callum Iwasaki": ["/people/", "/people/invite/", "/people/{maren}/leave/", "/people/{maren}/"],
+    "Callum Iwasaki": ["/people/", "/people/invite/", "/people/table/", "/people/roles/", "/firm/", "/firm/sign-in/", "/firms/new/", "/profile/", "/accounts/2fa/", "/accounts/password/change/", "/people/{maren}/leave/", "/people/{maren}/"],
     "Priya Sundqvist": ["/ledger/", "/ledger/{journal}/", "/ledger/pay/", "/ledger/loose/", "/ledger/cards/", "/rates/", "/bench/claim/{refused}/", "/rules/", "/ledger/runs/", "/ledger/bank/", "/ledger/bank/{bank}/", "/ledger/month/", "/ledger/masters/", "/ledger/tables/?kind=lines", "/ledger/api/", "/ledger/accounts/2320/", "/ledger/billed/", "/ledger/masters/accounts/", "/ledger/masters/categories/", "/bench/corrections/"],
     "Benedikt Okafor": ["/trail/"],
 }  # fmt: skip
