@@ -112,6 +112,7 @@ class PeopleTest(World, BrowserTestCase):
         self.open("/ledger/masters/")
         self.press("Fetch")
         self.press("Take")
+        self.see("What is not connected stands below, first.")
         self.open("/ledger/masters/accounts/")
         self.press("Name all")
         self.see("named:")
