@@ -117,7 +117,7 @@ class PeopleTest(World, BrowserTestCase):
         self.press("Name all")
         self.see("named:")
         self.come_by(self.link_to("eva@saltholm.example"), "eva@saltholm.example")
-        self.open("/profile/")
+        self.driver.get(f"{self.live_server_url}/profile/")
         self.fill("", iban="NO9386011117947", password="quay-lantern-44")
         self.press("Keep my profile")
         self.see("Your profile is kept")
