@@ -35,6 +35,15 @@ class PrivilegeTest(WorldTestCase):
         self.assertEqual(self.signers_of("99.00"), [self.tobias])
         self.assertEqual(self.signers_of("1200.00"), [self.signe])
 
+    def test_the_usual_coding_is_set_with_the_place_and_stays_where_nothing_is_said(self):
+        before = self.tobias.codes
+        self.assertEqual(self.given().codes, before)
+        self.assertEqual(self.given(coding="3140").codes, [["cost_centre", "3140"]])
+        with self.assertRaises(Refusal) as refused:
+            self.given(coding="no such code")
+        self.assertEqual(refused.exception.field, "coding")
+        self.assertEqual(self.given(coding="").codes, [])
+
     def test_without_it_somebody_above_signs(self):
         self.tobias = self.given(signs_own=False)
         self.assertEqual(self.signers_of("20.00"), [self.signe])
@@ -71,6 +80,7 @@ class PrivilegeTest(WorldTestCase):
             "manager": "Signe",
             "limit": "5000",
             "roles": ["traveller", "approver"],
+            "coding": "3140",
             "signs_own": "on",
             "own_limit": "250",
         }

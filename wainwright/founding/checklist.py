@@ -169,13 +169,13 @@ def _books(firm: Firm, members: list[Membership], today: date) -> Iterator[Step]
     ]
     yield Step(
         "accounts", CLAIM, "Accounts of the firm", not lacking,
-        f"{len(lacking)} not named: {', '.join(lacking[:NAMED])}{' …' if len(lacking) > NAMED else ''}." if lacking else "All that are needed are named.",
+        f"{len(lacking)} not named: {', '.join(lacking[:NAMED])}{f' and {len(lacking) - NAMED} more' if len(lacking) > NAMED else ''}." if lacking else "All that are needed are named.",
         "/ledger/masters/accounts/", "finance",
     )  # fmt: skip
     blank = [each.name for each in Category.objects.filter(firm=firm) if each.account not in accounts]
     yield Step(
         "categories", CLAIM, "Accounts of the categories", not blank,
-        f"{len(blank)} without an open account: {', '.join(blank[:NAMED])}{' …' if len(blank) > NAMED else ''}." if blank else "Each has one.",
+        f"{len(blank)} without an open account: {', '.join(blank[:NAMED])}{f' and {len(blank) - NAMED} more' if len(blank) > NAMED else ''}." if blank else "Each has one.",
         "/ledger/masters/categories/", "finance",
     )  # fmt: skip
     always = list(firm.dimensions.filter(asked=Asked.ALWAYS.value))

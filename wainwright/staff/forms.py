@@ -35,12 +35,18 @@ class PlaceForm(forms.Form):
     signs_own = forms.BooleanField(
         label="Signs what is their own", required=False, help_text="A privilege. Without it somebody above signs."
     )
+    coding = forms.CharField(
+        label="Usual coding",
+        required=False,
+        max_length=120,
+        help_text="Codes or names, parted by “/”. It stands on what they begin.",
+    )
     own_limit = AmountField(label="Their own up to", required=False, help_text="Empty: as far as they sign for others.")
 
     def __init__(self, *args, names: PickList, who: Membership, **options):
         initial = {
             "manager": str(who.manager_id or ""), "limit": who.limit.amount if who.limit is not None else None, "roles": who.roles,
-            "signs_own": who.signs_own, "own_limit": who.own_limit.amount if who.own_limit is not None else None,
+            "coding": str(who.coding) if who.codes else "", "signs_own": who.signs_own, "own_limit": who.own_limit.amount if who.own_limit is not None else None,
         }  # fmt: skip
         super().__init__(*args, initial=initial, **options)
         self.who = who
@@ -56,7 +62,7 @@ def _place(typed: dict[str, Any], currency: str) -> Place:
     """A place as manager, limit and roles were typed."""
     limit, own = (None if typed.get(n) is None else Money.rounded(typed[n], currency) for n in ("limit", "own_limit"))
     return Place(
-        int(typed["manager"] or 0), limit, frozenset(typed["roles"]), bool(typed.get("signs_own")), own
+        int(typed["manager"] or 0), limit, frozenset(typed["roles"]), bool(typed.get("signs_own")), own, typed.get("coding")
     )  # fmt: skip
 
 

@@ -10,7 +10,9 @@ from allauth.usersessions.models import UserSession
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.accounts.selectors import books, read_coding
 from wainwright.bench.moving import move_on
+from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.core.roles import ROLES, may
 from wainwright.core.workings import day_text
@@ -26,7 +28,8 @@ from wainwright.trail.services import record
 class Place:
     """A person's place: whom they report to, how far they sign (nothing: without limit), what they do.
 
-    ``signs_own`` is the privilege to sign what is their own, up to ``own_limit`` (nothing: as far as for others).
+    ``signs_own`` is the privilege to sign what is their own, up to ``own_limit`` (nothing: as far as for others). ``coding`` is
+    the usual coding as it is typed, nothing where it stays.
     """
 
     manager: int
@@ -34,6 +37,7 @@ class Place:
     roles: frozenset[str]
     signs_own: bool = False
     own_limit: Money | None = None
+    coding: str | None = None
 
 
 @transaction.atomic
@@ -59,6 +63,8 @@ def set_place(by: Membership, who_id: int, place: Place) -> Membership:
         raise Refusal("Choose somebody of the firm who is here.", "manager")
     no_circle(who, manager)
     before = _said(who)
+    if place.coding is not None:
+        who.codes = [list(pair) for pair in _coding(who, place.coding).codes]
     who.manager, who.limit_minor = manager, None if place.limit is None else place.limit.minor
     who.signs_own = place.signs_own
     who.own_limit_minor = None if place.own_limit is None or not place.signs_own else place.own_limit.minor
@@ -72,6 +78,14 @@ def set_place(by: Membership, who_id: int, place: Place) -> Membership:
             tell(who, f"{by.person.name} changed your place in {who.firm.name}", "/profile/", _words(after))
     move_on(by.firm_id)
     return who
+
+
+def _coding(who: Membership, typed: str) -> Coding:
+    """Read a usual coding as it is typed. Raises ``Refusal`` with what fits nothing, or several."""
+    try:
+        return read_coding(typed, books(who.firm))
+    except Refusal as refusal:
+        raise Refusal(refusal.message, "coding") from refusal
 
 
 def _must_be_fair(by: Membership, who: Membership, place: Place) -> None:
@@ -91,6 +105,8 @@ def _said(who: Membership) -> dict[str, object]:
         "manager": who.manager.person.name if who.manager else "", "limit": str(who.limit) if who.limit is not None else "",
         "roles": who.roles,
     }  # fmt: skip
+    if who.codes:
+        said["usual coding"] = str(who.coding)
     if who.signs_own:
         said["signs their own"] = f"up to {who.own_limit}" if who.own_limit is not None else "yes"
     return said
