@@ -89,7 +89,9 @@ def _page(request, status: int = 200, form: ProviderForm | None = None, token: s
     must(request.member, "firm")
     row = SignInBy.objects.filter(firm_id=request.member.firm_id).first()
     answer = settings.ADDRESS + reverse("openid_connect_callback", args=[request.member.firm.slug])
-    groups = Group.objects.filter(firm_id=request.member.firm_id).annotate(count=Count("members"))
+    groups = (
+        Group.objects.filter(firm_id=request.member.firm_id).annotate(count=Count("members")).order_by("name", "pk")
+    )
     context = {
         "row": row, "form": form or ProviderForm(row=row), "answer": answer, "door": Door.objects.filter(firm_id=request.member.firm_id).first(),
         "groups": page_of(groups, 50, request.GET.get("groups")), "roles": list(ROLES), "base": f"{settings.ADDRESS}/scim/v2",

@@ -20,7 +20,7 @@ from wainwright.core.states import NotNow
 from wainwright.core.text import clean, one_line
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.people.acting import acting_for, may_prepare_for
-from wainwright.people.models import Once, SignInBy
+from wainwright.people.models import Once
 from wainwright.people.providers import came_by, opened_by
 from wainwright.people.second_factor import asked_from
 from wainwright.web.selectors import membership_of
@@ -159,7 +159,8 @@ class MemberMiddleware:
         if (refused := _must_come_by(request)) is not None:
             return refused
         asked = request.member.needs_factor and not request.path.startswith(THEIR_OWN)
-        if asked and not (request.by and request.member.firm.sign_in_by.asks_factor):
+        own = getattr(request.member.firm, "sign_in_by", None)
+        if asked and not (request.by and own is not None and own.asks_factor):
             today = clock.today(request.member.firm.zone)
             request.factor_from = asked_from(request.member, today)
             if request.factor_from is not None and request.factor_from <= today:
@@ -189,8 +190,9 @@ def _must_come_by(request):
     member = request.member
     if request.by or member.administrator or request.path.startswith((*THEIR_OWN, "/news/")):
         return None
-    row = SignInBy.objects.filter(firm_id=member.firm_id, required=True).first()
-    if row is None:
+    # It came with the firm: no page asks for it a second time.
+    row = getattr(member.firm, "sign_in_by", None)
+    if row is None or not row.required:
         return None
     messages.info(request, f"{member.firm.name} lets people in by its own provider alone.")
     return redirect("sign-in-by")

@@ -21,7 +21,7 @@ def membership_of(person: Person, firm_id: int | None, only: list[int] | None = 
         Notice.objects.filter(member=OuterRef("pk"), read=False).order_by().values("member").annotate(n=Count("pk"))
     )
     # The person is known already: rows reached by their own relation carry it.
-    rows = person.memberships.filter(active=True).select_related("firm").order_by("id")
+    rows = person.memberships.filter(active=True).select_related("firm__sign_in_by").order_by("id")
     if only is not None:
         rows = rows.filter(firm_id__in=only)
     members = list(rows.annotate(unread=Subquery(unread.values("n"))))
