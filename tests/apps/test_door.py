@@ -14,7 +14,7 @@ from wainwright.identity.models import Door, Group
 from wainwright.news.models import Notice
 from wainwright.people.models import Card, Membership, Person
 from wainwright.signoff.models import SignOff
-from wainwright.staff import leaving
+from wainwright.staff import leaving, theirs
 from wainwright.staff.leaving import Heirs
 from wainwright.trail.models import Entry
 
@@ -136,7 +136,7 @@ class PeopleTest(Doors):
             leaving.retire(
                 self.callum, self.tobias.pk, Heirs(manager=self.ottilie.pk, owner=self.ottilie.pk, give_up=True)
             )
-        self.assertFalse(leaving.waits_for_heirs(self.member(self.tobias.pk)))
+        self.assertFalse(theirs.waits_for_heirs(self.member(self.tobias.pk)))
         self.maren.refresh_from_db()
         self.assertEqual(self.maren.manager, self.ottilie)
 

@@ -18,7 +18,7 @@ from wainwright.expenses.models import Charge, Expense
 from wainwright.expenses.services import taking
 from wainwright.people.models import Card, Cover, Delegate, Membership
 from wainwright.signoff.models import SignOff
-from wainwright.staff import leaving
+from wainwright.staff import leaving, theirs
 from wainwright.staff.leaving import Heirs
 from wainwright.trail.models import Entry
 from wainwright.trips.models import Trip
@@ -33,7 +33,7 @@ class Leaving(WorldTestCase):
             return leaving.retire(self.callum, who.pk, Heirs(**heirs), "Moves to Lisbon")
 
     def keys(self, who: Membership) -> dict[str, int]:
-        return {each.key: each.count for each in leaving.theirs(self.fresh(who), self.callum)}
+        return {each.key: each.count for each in theirs.theirs(self.fresh(who), self.callum)}
 
 
 class RetireTest(Leaving):
@@ -242,4 +242,4 @@ class PagesTest(Leaving):
         self.sent_claim()
         who = self.fresh(self.tobias)
         with self.assertNumQueries(16):
-            leaving.theirs(who, self.callum)
+            theirs.theirs(who, self.callum)

@@ -85,6 +85,16 @@ class TableTest(Tables):
         # Somebody here is led by no row, so a circle through them cannot be.
         self.assertEqual(self.faults("Al,a@x.example,,b@x.example,,,", "Bo,b@x.example,,Maren Oyelaran,,,"), [[], []])
 
+    def test_names_in_any_letters_find_their_own_and_no_other(self):
+        rows = importing.checked(
+            self.table(
+                "Øyvind Ås,o@x.example,,Tobias Achterberg,approver,,", "Yvind S,y@x.example,,Tobias Achterberg,approver,,", "Ιωάννα Φάρου,i@x.example,,ØYVIND ÅS,approver,,",
+                "Мария Вода,m@x.example,,Ιωάννα Φάρου,,,",
+            )
+        )  # fmt: skip
+        self.assertEqual([row.faults for row in rows], [[]] * 4)
+        self.assertEqual([row.led_by for row in rows[2:]], ["o@x.example", "i@x.example"])
+
     def test_an_address_of_another_firm_is_of_both_and_one_who_left_is_brought_back(self):
         Membership.objects.filter(pk=self.nadia.pk).update(active=False)
         table = self.table(

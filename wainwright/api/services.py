@@ -32,14 +32,10 @@ TIMEOUT = (4, 10)
 MOST = 20
 
 
-def _must_be_finance(member: Membership) -> None:
-    must(member, "let_in")
-
-
 @transaction.atomic
 def make_token(member: Membership, name: str, scopes: Sequence[str]) -> tuple[ApiToken, str]:
     """Make a token; return it and its text, which is shown this once. Raises ``NotAllowed``, ``Refusal``."""
-    _must_be_finance(member)
+    must(member, "let_in")
     name, chosen = " ".join(name.split())[:60], [scope for scope in SCOPES if scope in scopes]
     if len(name) < 2:
         raise Refusal("Say what it is for: the ledger's name.", "name")
@@ -66,7 +62,7 @@ def make_token(member: Membership, name: str, scopes: Sequence[str]) -> tuple[Ap
 @transaction.atomic
 def revoke(member: Membership, token_id: int) -> ApiToken:
     """Take a token back: it lets nobody in from now on. Raises ``Stale``."""
-    _must_be_finance(member)
+    must(member, "let_in")
     row = ApiToken.objects.select_for_update().filter(pk=token_id, firm=member.firm, revoked__isnull=True).first()
     if row is None:
         raise Stale("That token was taken back already.")
@@ -79,7 +75,7 @@ def revoke(member: Membership, token_id: int) -> ApiToken:
 @transaction.atomic
 def add_webhook(member: Membership, address: str, events: Sequence[str]) -> tuple[Webhook, str]:
     """Tell an address of events from now on; return it and its secret, which is shown this once. Raises ``Refusal``."""
-    _must_be_finance(member)
+    must(member, "let_in")
     address, chosen = address.strip()[:300], [event for event in EVENTS if event in events]
     must_be_reachable(address)
     if not chosen:
@@ -104,7 +100,7 @@ def add_webhook(member: Membership, address: str, events: Sequence[str]) -> tupl
 @transaction.atomic
 def drop_webhook(member: Membership, webhook_id: int) -> None:
     """Tell an address no more. Raises ``Stale``."""
-    _must_be_finance(member)
+    must(member, "let_in")
     row = Webhook.objects.filter(pk=webhook_id, firm=member.firm).first()
     if row is None:
         raise Stale("That webhook was dropped already.")

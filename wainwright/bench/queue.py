@@ -14,15 +14,10 @@ from wainwright.people.may import must
 from wainwright.signoff.models import WHAT
 
 
-def may_enter(request) -> None:
-    """Raise ``NotAllowed`` for who neither decides nor reads all of the firm."""
-    must(request.member, "queue")
-
-
 @require_GET
 def queue(request):
     """What waits, filtered and sorted as the address says."""
-    may_enter(request)
+    must(request.member, "queue")
     member, wanted = request.member, Wanted.of(request.GET)
     shows = {key: name for key, name in SHOWS.items() if key != "mine" or member.may["decide"]}
     if wanted.show not in shows:
@@ -43,7 +38,7 @@ def queue(request):
 @require_POST
 def keep_view(request):
     """Keep what is looked at under a name, or drop a kept one."""
-    may_enter(request)
+    must(request.member, "queue")
     if "drop" in request.POST:
         services.drop_view(request.member, whole(request.POST.get("drop")))
         return redirect("queue")

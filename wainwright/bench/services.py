@@ -30,11 +30,6 @@ DONE = {"send_back": "sent it back", "turn_down": "turned it down"}
 ENDS = {"send_back": SignOff.State.SENT_BACK, "turn_down": SignOff.State.TURNED_DOWN}
 
 
-def _must_decide(member: Membership) -> None:
-    """Raise ``NotAllowed`` for who had the role when the page was opened and has it no more."""
-    must(member, "decide")
-
-
 def _as_shown(thing: Trip | Claim, version: int | None) -> None:
     """Raise ``Stale`` where the thing is not what the page showed: it was taken back, changed, or sent again since."""
     if version is not None and version != thing.version:
@@ -53,7 +48,7 @@ def approve(member: Membership, kind: str, object_id: int, comment: str = "", ve
 
     ``version`` is the one that was shown; another is refused with ``Stale``, as on every decision here.
     """
-    _must_decide(member)
+    must(member, "decide")
     thing, road = subject_of(member, kind, object_id), _road(kind)
     _as_shown(thing, version)
     owner = owner_of(thing)
@@ -153,7 +148,7 @@ def end(
 ) -> None:  # fmt: skip
     """Send back or turn down, with a comment and remarks on single lines."""
     said = {line: text for line, text in (lines or {}).items() if text.strip()}
-    _must_decide(member)
+    must(member, "decide")
     thing, road = subject_of(member, kind, object_id), _road(kind)
     _as_shown(thing, version)
     words = comment.strip() or ("See the remarks on the lines." if said else "")

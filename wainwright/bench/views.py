@@ -56,14 +56,10 @@ SHOWN_FOR = timedelta(seconds=10)
 BENCH_WIDTH = 856
 
 
-def _may_enter(request) -> None:
-    must(request.member, "bench")
-
-
 @require_GET
 def bench_page(request):
     """Open the first thing that waits, or say that nothing does."""
-    _may_enter(request)
+    must(request.member, "bench")
     found = bench(request.member)
     if found.waiting:
         first = found.waiting[0]

@@ -26,10 +26,6 @@ from wainwright.trail.services import record
 log = logging.getLogger(__name__)
 
 
-def _must_be_finance(member: Membership) -> None:
-    must(member, "close")
-
-
 def standing_accrual(firm: Firm, month: date) -> Accrual | None:
     """The accrual of a month that stands: entered or on its way, and not taken back."""
     rows = Accrual.objects.filter(firm=firm, month=month).exclude(posting__state=Posting.State.REFUSED)
@@ -42,7 +38,7 @@ def post_accruals(member: Membership, month: date) -> Accrual:
 
     Raises ``Refusal``, ``Stale`` where it stands already.
     """
-    _must_be_finance(member)
+    must(member, "close")
     if last_of(month) > clock.today(member.firm.zone):
         raise Refusal("The month has not ended yet.")
     with transaction.atomic():
@@ -82,7 +78,7 @@ def post_accruals(member: Membership, month: date) -> Accrual:
 
 def take_back(member: Membership, month: date) -> Accrual:
     """Take an accrual back on the month's last day, so that it can be made anew. Raises ``Stale``, ``Refusal``."""
-    _must_be_finance(member)
+    must(member, "close")
     with transaction.atomic():
         firm = Firm.objects.select_for_update().get(pk=member.firm_id)
         row = standing_accrual(firm, month)
@@ -139,7 +135,7 @@ def _reverse(accrual_id: int) -> int:
 @transaction.atomic
 def close_period(member: Membership, month: date, why: str) -> Period:
     """Close a month: nothing more is posted into it. What is cleared or refused and not posted needs a reason. Raises ``Refusal``, ``Stale``."""
-    _must_be_finance(member)
+    must(member, "close")
     firm = Firm.objects.select_for_update().get(pk=member.firm_id)
     if last_of(month) > clock.today(firm.zone):
         raise Refusal("The month has not ended yet.")
@@ -160,7 +156,7 @@ def close_period(member: Membership, month: date, why: str) -> Period:
 @transaction.atomic
 def reopen_period(member: Membership, month: date, why: str) -> None:
     """Open a closed month again, the last one first. Raises ``Refusal``, ``Stale``."""
-    _must_be_finance(member)
+    must(member, "close")
     firm = Firm.objects.select_for_update().get(pk=member.firm_id)
     row = closed(firm, month)
     if row is None:

@@ -32,10 +32,6 @@ AT_ONCE = 60
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 
-def _may_read(request) -> None:
-    must(request.member, "read_books")
-
-
 def _month(request) -> date:
     text = request.POST.get("month") or request.GET.get("month", "")
     return month_of(text, clock.today(request.member.firm.zone))
@@ -53,7 +49,7 @@ def month_page(request):
 
 
 def _show(request, month: date, status: int = 200, **more):
-    _may_read(request)
+    must(request.member, "read_books")
     firm = request.member.firm
     accrual = services.standing_accrual(firm, month)
     rows = [] if accrual else accrued(firm, month)
@@ -77,7 +73,7 @@ def _show(request, month: date, status: int = 200, **more):
 @require_GET
 def accrued_csv(request):
     """Everything that would be accrued in a month, as a table."""
-    _may_read(request)
+    must(request.member, "read_books")
     month = _month(request)
     rows = (
         [NAMES[each.what], each.label, each.coding.account, str(each.coding), each.amount.amount, each.amount.currency]
@@ -92,7 +88,7 @@ def accrued_csv(request):
 
 def _after(request, month: date, act):
     """Do an act and show the month again; what is refused stands on it with what was typed."""
-    _may_read(request)
+    must(request.member, "read_books")
     try:
         words = act()
     except (NotAllowed, Stale):
@@ -171,7 +167,7 @@ def reopen(request):
 @require_GET
 def account_page(request, code: str):
     """An account's movements in a month: the advances that are out, a card's clearing, any other."""
-    _may_read(request)
+    must(request.member, "read_books")
     firm, month = request.member.firm, _month(request)
     name = books(firm).codes.codes.get(("account", code))
     if name is None:
@@ -187,7 +183,7 @@ def account_page(request, code: str):
 @require_GET
 def choose_account(request):
     """Lead to the movements of the account that was chosen."""
-    _may_read(request)
+    must(request.member, "read_books")
     return redirect(
         f"/ledger/accounts/{request.GET.get('code', '')[:20] or books(request.member.firm).accounts.advances}/?month={_month(request):%Y-%m}"
     )
@@ -196,7 +192,7 @@ def choose_account(request):
 @require_GET
 def card_page(request, card_id: int):
     """A card's statement of a month: each charge and where it is."""
-    _may_read(request)
+    must(request.member, "read_books")
     card = get_object_or_404(
         Card.objects.select_related("owner__person", "owner__firm"), owner__firm=request.member.firm, pk=card_id
     )
@@ -225,7 +221,7 @@ def tables_page(request):
 
 
 def _tables(request, status: int = 200, error: str = ""):
-    _may_read(request)
+    must(request.member, "read_books")
     asked = request.POST or request.GET
     shape = request.member.firm.shapes.filter(pk=whole(asked.get("shape"))).first()
     kind = exports.KINDS.get(shape.kind if shape else asked.get("kind", ""), exports.KINDS["claims"])
@@ -242,7 +238,7 @@ def _tables(request, status: int = 200, error: str = ""):
 @require_GET
 def table(request):
     """The table itself, as CSV or XLSX."""
-    _may_read(request)
+    must(request.member, "read_books")
     get = request.GET
     try:
         asked = exports.wanted(get.get("kind", ""), get.getlist("columns"), get.get("since", ""), get.get("until", ""))
@@ -264,7 +260,7 @@ def table(request):
 @require_GET
 def journal_json(request):
     """The journal of some days as JSON: each entry with its lines, as the documented shape says."""
-    _may_read(request)
+    must(request.member, "read_books")
     get, firm = request.GET, request.member.firm
     try:
         asked = exports.wanted("journal", (), get.get("since", ""), get.get("until", ""))
@@ -289,7 +285,7 @@ def journal_json(request):
 @require_POST
 def keep_shape(request):
     """Keep a table under a name, or drop a kept one."""
-    _may_read(request)
+    must(request.member, "read_books")
     if "drop" in request.POST:
         exports.drop_shape(request.member, whole(request.POST.get("drop")))
         return redirect("tables")

@@ -16,6 +16,8 @@ ROLES = {
     "administrator": "keeps the firm, its people, rules and safeguards",
     "auditor": "reads everything in the firm, changes nothing",
 }
+# The same as a form offers them: what each does beside it.
+OFFERED = [(role, f"{role}: {words}") for role, words in ROLES.items()]
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +70,16 @@ ACTS = {
 def may(roles: Collection[str], key: str) -> bool:
     """Say whether one of ``roles`` opens an act. Raises ``KeyError`` for an act that is not in the table."""
     return not set(ACTS[key].roles).isdisjoint(roles)
+
+
+@dataclass(frozen=True, slots=True)
+class May:
+    """What some roles open, asked act by act: ``may["pay"]``, and in a template ``may.pay``. An act that is not there is a ``KeyError``."""
+
+    roles: tuple[str, ...]
+
+    def __getitem__(self, key: str) -> bool:
+        return may(self.roles, key)
 
 
 def opened_by(role: str) -> list[str]:

@@ -133,8 +133,12 @@ def _can_be_signed(member: Membership, people: dict[str, Signer]) -> bool:
 
 
 def _names(members: list[Membership]) -> str:
-    names = ", ".join(m.person.name for m in members[:NAMED])
-    return names + (f" and {len(members) - NAMED} more" if len(members) > NAMED else "")
+    return _some([m.person.name for m in members])
+
+
+def _some(names: list[str]) -> str:
+    """The first few, and how many more there are."""
+    return ", ".join(names[:NAMED]) + (f" and {len(names) - NAMED} more" if len(names) > NAMED else "")
 
 
 def _rates(firm: Firm, today: date) -> Iterator[Step]:
@@ -169,13 +173,13 @@ def _books(firm: Firm, members: list[Membership], today: date) -> Iterator[Step]
     ]
     yield Step(
         "accounts", CLAIM, "Accounts of the firm", not lacking,
-        f"{len(lacking)} not named: {', '.join(lacking[:NAMED])}{f' and {len(lacking) - NAMED} more' if len(lacking) > NAMED else ''}." if lacking else "All that are needed are named.",
+        f"{len(lacking)} not named: {_some(lacking)}." if lacking else "All that are needed are named.",
         "/ledger/masters/accounts/", "finance",
     )  # fmt: skip
     blank = [each.name for each in Category.objects.filter(firm=firm) if each.account not in accounts]
     yield Step(
         "categories", CLAIM, "Accounts of the categories", not blank,
-        f"{len(blank)} without an open account: {', '.join(blank[:NAMED])}{f' and {len(blank) - NAMED} more' if len(blank) > NAMED else ''}." if blank else "Each has one.",
+        f"{len(blank)} without an open account: {_some(blank)}." if blank else "Each has one.",
         "/ledger/masters/categories/", "finance",
     )  # fmt: skip
     always = list(firm.dimensions.filter(asked=Asked.ALWAYS.value))

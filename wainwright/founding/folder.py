@@ -69,9 +69,10 @@ def take(path: Path, only_look: bool = False) -> tuple[list[Fault], Membership |
     made: Membership | None = None
     try:
         with transaction.atomic():
-            made = _found(path, faults)
+            data = _toml(path / "firm.toml")
+            made = _found(data, faults)
             if made is not None:
-                _fill(path, made, faults)
+                _fill(path, data, made, faults)
             if faults or only_look or made is None:
                 raise _Back
     except _Back:
@@ -79,9 +80,8 @@ def take(path: Path, only_look: bool = False) -> tuple[list[Fault], Membership |
     return faults, made
 
 
-def _found(path: Path, faults: list[Fault]) -> Membership | None:
+def _found(data: dict[str, Any], faults: list[Fault]) -> Membership | None:
     """Found the firm by its firm.toml."""
-    data = _toml(path / "firm.toml")
     who = data.get("administrator", {})
     known = {field.name for field in fields(FirmData)}
     typed = {key: value for key, value in data.items() if key in known}
@@ -113,10 +113,10 @@ def _toml(path: Path) -> dict[str, Any]:
         raise Refusal(f"{path.name}: {error}") from error
 
 
-def _fill(path: Path, admin: Membership, faults: list[Fault]) -> None:
+def _fill(path: Path, data: dict[str, Any], admin: Membership, faults: list[Fault]) -> None:
     """Everything besides the firm itself. Inside the caller's transaction."""
     firm = admin.firm
-    _policy(path, firm, faults)
+    _policy(data, firm, faults)
     if (path / "categories.csv").exists():
         Category.objects.filter(firm=firm).delete()
     if (path / "dimensions.csv").exists():
@@ -173,8 +173,7 @@ def _rows(path: Path, faults: list[Fault]) -> Iterator[tuple[int, dict[str, str]
         faults.append(Fault(path.name, "It is no CSV in UTF-8."))
 
 
-def _policy(path: Path, firm: Firm, faults: list[Fault]) -> None:
-    data = _toml(path / "firm.toml")
+def _policy(data: dict[str, Any], firm: Firm, faults: list[Fault]) -> None:
     policy, accounts = Policy.objects.get(firm=firm), FirmAccounts.objects.get(firm=firm)
     for key, value in data.get("policy", {}).items():
         if key not in POLICY:

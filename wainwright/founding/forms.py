@@ -27,8 +27,6 @@ CURRENCIES = PickList.of(
 ZONES = PickList.of(
     [(zone, zone.replace("_", " ")) for zone in sorted(available_timezones()) if "/" in zone], with_codes=False
 )
-# So many of a long list are offered at once.
-FIRST = 300
 
 
 class FirmForm(forms.Form):

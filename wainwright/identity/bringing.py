@@ -5,16 +5,16 @@ from __future__ import annotations
 import secrets
 from dataclasses import dataclass
 
-from django.core.exceptions import ValidationError
-from django.core.validators import validate_email
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.api.models import digest_of
 from wainwright.bench.moving import move_on
 from wainwright.core.roles import ROLES
 from wainwright.core.text import one_line
 from wainwright.errors import Refusal
-from wainwright.identity.models import Brought, Door, Group, digest_of
+from wainwright.identity.models import Brought, Door, Group
+from wainwright.people.addresses import as_kept, is_address
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, Person, SignInBy
 from wainwright.staff.inviting import send_invitation
@@ -72,16 +72,14 @@ def shut_door(by: Membership) -> None:
 
 
 def _checked(known: Known) -> tuple[str, str]:
-    email, name = known.email.strip().lower()[:254], one_line(known.name, 120).strip()
-    try:
-        validate_email(email)
-    except ValidationError as error:
-        raise Refusal("userName, or the primary e-mail, is an address for mail") from error
+    email, name = as_kept(known.email), one_line(known.name, 120).strip()
+    if not is_address(email):
+        raise Refusal("userName, or the primary e-mail, is an address for mail")
     return email, name or email.partition("@")[0]
 
 
-def _manager(firm: Firm, number: int | None, who: Membership | None) -> Membership | None:
-    found = Membership.objects.filter(firm=firm, active=True, pk=number or 0).select_related("person").first()
+def _manager(firm: Firm, number: int, who: Membership | None) -> Membership:
+    found = Membership.objects.filter(firm=firm, active=True, pk=number).select_related("person").first()
     if found is None:
         raise Refusal("the manager is nobody who is here")
     if who is not None:
@@ -192,7 +190,6 @@ def take_out(firm: Firm, member_id: int) -> None:
         let_go(member.pk, firm, WHY)
     row.deleted, row.changed = True, clock.now()
     row.save()
-    Brought.objects.filter(pk=row.pk).update(deleted=True)
 
 
 @transaction.atomic
@@ -252,10 +249,11 @@ def _give_roles(firm: Firm, members: set[int], roles: set[str]) -> None:
     """Give and take roles of groups, as people are in them now. Inside the caller's transaction. Raises ``Refusal``."""
     if not roles:
         return
+    given = {role: set(Group.objects.filter(firm=firm, role=role).values_list("members", flat=True)) for role in roles}
     for member in Membership.objects.filter(pk__in=members).select_related("person", "firm"):
         before = member.roles
-        for role in roles:
-            setattr(member, role, member.groups.filter(role=role).exists())
+        for role, whose in given.items():
+            setattr(member, role, member.pk in whose)
         if not member.roles:
             # Everybody has a role: without any other they travel.
             member.traveller = True

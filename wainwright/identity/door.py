@@ -15,8 +15,9 @@ from scim2_server.responses import ScimResponse
 from scim2_server.service import ScimService
 
 from wainwright import clock
+from wainwright.api.models import digest_of
 from wainwright.core.text import clean
-from wainwright.identity.models import Door, digest_of
+from wainwright.identity.models import Door
 from wainwright.identity.storage import PROVIDER, Storage
 from wainwright.people.models import Firm
 

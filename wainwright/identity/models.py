@@ -2,17 +2,10 @@
 
 from __future__ import annotations
 
-import hashlib
-
 from django.db import models
 
 from wainwright.core.roles import ROLES
 from wainwright.people.models import Membership
-
-
-def digest_of(text: str) -> str:
-    """By which a token is kept: nobody who reads the database has it."""
-    return hashlib.sha256(text.encode()).hexdigest()
 
 
 class Door(models.Model):

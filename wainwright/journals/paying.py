@@ -49,10 +49,6 @@ BLANK = {"method": "", "reference": "", "note": ""}
 AT_ONCE = 100
 
 
-def _may_read(request) -> None:
-    must(request.member, "read_books")
-
-
 @require_GET
 def pay_page(request):
     """What can be paid, what is owed back, advances that are out, and earlier runs."""
@@ -60,7 +56,7 @@ def pay_page(request):
 
 
 def _pay(request, status: int = 200, **more):
-    _may_read(request)
+    must(request.member, "read_books")
     more = {
         "back_error": "",
         "back_claim": 0,
@@ -202,7 +198,7 @@ def drop_run(request, run_id: int):
 @require_GET
 def run_csv(request, run_id: int):
     """The payments of a run as a table, for banks without payment files."""
-    _may_read(request)
+    must(request.member, "read_books")
     run = get_object_or_404(pay_runs(request.member.firm), pk=run_id)
     rows = (
         [p.member.person.name, p.iban, p.amount.amount, run.currency, p.text, p.end_to_end, run.date]
@@ -284,7 +280,7 @@ def run_page(request, run_id: int):
 
 
 def _run_page(request, run_id: int, error: str = "", status: int = 200):
-    _may_read(request)
+    must(request.member, "read_books")
     run = get_object_or_404(pay_runs(request.member.firm).select_related("made_by__person"), pk=run_id)
     context = {
         "run": run, "payments": run.payments.select_related("member__person", "run"), "error": error,
@@ -325,7 +321,7 @@ def settle_payment(request, run_id: int, payment_id: int):
 @require_GET
 def run_file(request, run_id: int):
     """The payment file."""
-    _may_read(request)
+    must(request.member, "read_books")
     run = get_object_or_404(PayRun, firm=request.member.firm, pk=run_id)
     return _xml(bytes(run.file), f"{run.message_id}.pain.001.xml")
 
@@ -333,7 +329,7 @@ def run_file(request, run_id: int):
 @require_GET
 def answer_file(request, run_id: int, answer_id: int):
     """One of the bank's answers."""
-    _may_read(request)
+    must(request.member, "read_books")
     answer = get_object_or_404(
         BankAnswer.objects.select_related("run"), run__firm=request.member.firm, run_id=run_id, pk=answer_id
     )

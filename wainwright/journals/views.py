@@ -26,14 +26,10 @@ from wainwright.people.may import must
 AT_ONCE = 100
 
 
-def _may_read(request) -> None:
-    must(request.member, "read_books")
-
-
 @require_GET
 def ledger_page(request):
     """Journals, the refused first, and what is to be posted."""
-    _may_read(request)
+    must(request.member, "read_books")
     firm, typed = request.member.firm, request.GET.get("coded", "").strip()[:120]
     rows, count, sums, fault = postings(firm), None, [], ""
     if typed:
@@ -76,7 +72,7 @@ def _sums(firm, sums: dict[str, dict[str, int]]) -> list[tuple[str, Money]]:
 @require_GET
 def journal_page(request, posting_id: int):
     """One journal as debit and credit."""
-    _may_read(request)
+    must(request.member, "read_books")
     posting = get_object_or_404(Posting.objects.select_related("firm"), firm=request.member.firm, pk=posting_id)
     words = refusal_words(posting) if posting.state == Posting.State.REFUSED else ""
     kind, _, number = posting.subject.partition(":")

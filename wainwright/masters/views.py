@@ -43,10 +43,6 @@ KINDS = {
 }
 
 
-def _may_read(request) -> None:
-    must(request.member, "read_masters")
-
-
 @require_GET
 def masters_page(request):
     """The connection, what was fetched, what has to be connected."""
@@ -54,7 +50,7 @@ def masters_page(request):
 
 
 def _show(request, status: int = 200, **more):
-    _may_read(request)
+    must(request.member, "read_masters")
     firm = request.member.firm
     found = gaps(firm, clock.today(firm.zone))
     by_kind = [(key, name, [gap for gap in found if gap.kind == key]) for key, name in KINDS.items()]
@@ -140,7 +136,7 @@ def read_file(request):
 @require_GET
 def fetch_page(request, fetch_id: int):
     """What taking would change: what hurts first, then by what it is."""
-    _may_read(request)
+    must(request.member, "read_masters")
     row = get_object_or_404(
         Fetch.objects.defer("rows").select_related("firm", "by__person", "taken_by__person"),
         firm=request.member.firm,
@@ -181,7 +177,7 @@ def categories_page(request):
 
 
 def _categories(request, status: int = 200, error: str = "", typed: dict | None = None):
-    _may_read(request)
+    must(request.member, "read_masters")
     firm = request.member.firm
     rows = []
     for row in Category.objects.filter(firm=firm):
@@ -224,7 +220,7 @@ def accounts_page(request):
 
 
 def _accounts(request, status: int = 200, error: str = "", which: str = "", typed: str = ""):
-    _may_read(request)
+    must(request.member, "read_masters")
     firm = request.member.firm
     row, ledger = FirmAccounts.objects.get(firm=firm), books(firm)
     names = dict(ledger.account_names)

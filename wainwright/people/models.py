@@ -15,7 +15,7 @@ from wainwright import clock
 from wainwright.core.budget import year_of
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
-from wainwright.core.roles import ACTS, ROLES, may
+from wainwright.core.roles import ROLES, May
 
 
 def new_version() -> str:
@@ -181,10 +181,9 @@ class Membership(models.Model):
         return self.auditor and self.roles == ["auditor"]
 
     @property
-    def may(self) -> dict[str, bool]:
+    def may(self) -> May:
         """What the roles held open, act by act, as ``core.roles`` has it."""
-        held = self.roles
-        return {key: may(held, key) for key in ACTS}
+        return May(tuple(self.roles))
 
     @property
     def limit(self) -> Money | None:

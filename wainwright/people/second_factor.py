@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import date, timedelta
 
 from allauth.mfa.models import Authenticator
@@ -13,6 +14,12 @@ from wainwright.people.models import Membership, Person
 def has_authenticator(person: Person) -> bool:
     """Say whether a person has set up an authenticator."""
     return Authenticator.objects.filter(user=person, type=Authenticator.Type.TOTP).exists()
+
+
+def without_authenticator(members: Iterable[Membership]) -> list[Membership]:
+    """Return who of several has set up none, in one query."""
+    there = set(Authenticator.objects.filter(type=Authenticator.Type.TOTP).values_list("user_id", flat=True))
+    return [member for member in members if member.person_id not in there]
 
 
 def code_is_right(person: Person, code: str) -> bool:

@@ -38,19 +38,15 @@ COLUMNS = {
 BLANK = dict.fromkeys(("until", "closing", "why_left", "words", "ledger_account", "coding"), "")
 
 
-def _may_read(request) -> None:
-    must(request.member, "read_books")
-
-
 def _account(request, account_id: int) -> BankAccount:
-    _may_read(request)
+    must(request.member, "read_books")
     return get_object_or_404(BankAccount.objects.select_related("firm"), firm=request.member.firm, pk=account_id)
 
 
 @require_http_methods(["GET", "POST"])
 def accounts_page(request):
     """The firm's accounts at banks and card issuers; one is added here."""
-    _may_read(request)
+    must(request.member, "read_books")
     typed, error, field = {"name": "", "number": "", "kind": "bank", "ledger_account": ""}, "", ""
     if request.method == "POST":
         typed = {name: request.POST.get(name, "")[:80] for name in typed}

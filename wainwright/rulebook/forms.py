@@ -5,8 +5,8 @@ from __future__ import annotations
 from django import forms
 
 from wainwright.core.money import Money
+from wainwright.core.roles import OFFERED
 from wainwright.fields import day_input
-from wainwright.people.models import ROLES
 from wainwright.rulebook.safeguards import Safeguards
 
 
@@ -25,7 +25,7 @@ class SafeguardsForm(forms.Form):
         choices=[("name", "the own name, typed"), ("code", "a code of the authenticator")],
     )
     roles = forms.MultipleChoiceField(
-        label="A second factor is needed by", required=False, choices=[(role, f"{role}: {words}") for role, words in ROLES.items()],
+        label="A second factor is needed by", required=False, choices=OFFERED,
         widget=forms.CheckboxSelectMultiple,
     )  # fmt: skip
 

@@ -17,7 +17,7 @@ from wainwright.errors import Refusal
 from wainwright.news.services import tell
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, new_version
-from wainwright.people.second_factor import has_authenticator
+from wainwright.people.second_factor import has_authenticator, without_authenticator
 from wainwright.rulebook.models import Policy
 from wainwright.trail.services import record
 
@@ -116,9 +116,9 @@ def _ask_factor(firm: Firm, roles: list[str], wanted: Safeguards) -> None:
         return
     since = f"from {day_text(wanted.factor_from, year=True)}" if wanted.factor_from else "from now on"
     grace = f" Each has {wanted.factor_grace} days from their first sign-in then." if wanted.factor_grace else ""
-    for member in members.select_related("person", "firm"):
-        if member.needs_factor and not has_authenticator(member.person):
-            words = f"{firm.name} asks a second factor of you {since}"
+    words = f"{firm.name} asks a second factor of you {since}"
+    for member in without_authenticator(members.select_related("person", "firm")):
+        if member.needs_factor:
             tell(member, words, "/accounts/2fa/", f"Set up an authenticator on your phone.{grace}")
 
 

@@ -7,17 +7,15 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal, InvalidOperation
 
-from django.core.exceptions import ValidationError
-from django.core.validators import validate_email
-
 from wainwright.accounts.selectors import Books, books, read_coding
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
-from wainwright.core.reconciling import folded
+from wainwright.core.picking import folded
 from wainwright.core.roles import ROLES
 from wainwright.core.text import one_line
 from wainwright.errors import Refusal
 from wainwright.fields import plain_number
+from wainwright.people.addresses import as_kept, is_address
 from wainwright.people.models import Firm, Membership, Person
 
 SHORT = 2
@@ -31,7 +29,10 @@ NEW, HERE, WRONG = "new", "here", "wrong"
 
 @dataclass
 class Checked:
-    """A row checked: what it would do, and each fault as column and words. ``leads`` is who leads them: somebody here, or a row by its address."""
+    """A row checked: what it would do, and each fault as column and words.
+
+    They are led by ``leader``, who is here, or by the row whose address is ``led_by``.
+    """
 
     number: int
     cells: Mapping[str, str]
@@ -84,7 +85,7 @@ def check(firm: Firm, rows: Iterable[tuple[int, Mapping[str, str]]]) -> list[Che
     """Return each row with what it would do. Six queries at most, whatever the length; nothing is changed."""
     found = [Checked(number, cells) for number, cells in rows]
     for row in found:
-        row.email = row.cells.get("email", "").strip().lower()[:254]
+        row.email = as_kept(row.cells.get("email", ""))
     people, ledger = _People(firm, {row.email for row in found}), books(firm)
     named: dict[str, Checked] = {}
     for row in found:
@@ -105,9 +106,7 @@ def _who(row: Checked, people: _People, named: dict[str, Checked]) -> None:
     row.name, row.job = one_line(row.cells.get("name", ""), 120).strip(), one_line(row.cells.get("job", ""), 80)
     if len(row.name) < SHORT:
         row.wrong("name", "Type their name, as it stands on letters.")
-    try:
-        validate_email(row.email)
-    except ValidationError:
+    if not is_address(row.email):
         row.wrong("email", "That is no address for mail.")
         return
     if row.email in named:

@@ -8,15 +8,12 @@ from django import forms
 
 from wainwright.core.money import Money
 from wainwright.core.picking import PickList
-from wainwright.core.roles import ROLES
+from wainwright.core.roles import OFFERED
 from wainwright.fields import AmountField, PickField, day_input
 from wainwright.people.models import Membership
 from wainwright.staff.inviting import Invited
 from wainwright.staff.leaving import Heirs
 from wainwright.staff.services import Place
-
-# Roles with what each may do beside it.
-DOES = [(role, f"{role}: {words}") for role, words in ROLES.items()]
 
 
 class PlaceForm(forms.Form):
@@ -29,7 +26,7 @@ class PlaceForm(forms.Form):
     )
     limit = AmountField(label="Signs up to", required=False, help_text="Empty: any sum.")
     roles = forms.MultipleChoiceField(
-        choices=DOES, widget=forms.CheckboxSelectMultiple, required=False,
+        choices=OFFERED, widget=forms.CheckboxSelectMultiple, required=False,
     )  # fmt: skip
 
     signs_own = forms.BooleanField(
@@ -87,7 +84,7 @@ class InviteForm(forms.Form):
     manager = PickField(label="Line manager", required=False, help_text="Any part of a name.")
     limit = AmountField(label="Signs up to", required=False, help_text="Empty: any sum.")
     roles = forms.MultipleChoiceField(
-        choices=DOES, widget=forms.CheckboxSelectMultiple, required=False, initial=["traveller"],
+        choices=OFFERED, widget=forms.CheckboxSelectMultiple, required=False, initial=["traveller"],
     )  # fmt: skip
 
     def __init__(self, *args, names: PickList, currency: str, **options):

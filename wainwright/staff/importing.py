@@ -11,11 +11,10 @@ from wainwright.errors import Refusal, Stale
 from wainwright.formats.apart import apart
 from wainwright.formats.people_table import MOST_BYTES
 from wainwright.formats.problems import Unreadable
-from wainwright.news.services import tell
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, Person
 from wainwright.staff.checking import NEW, Checked, check, in_order
-from wainwright.staff.inviting import send_invitation
+from wainwright.staff.inviting import welcome
 from wainwright.staff.models import PeopleTable
 from wainwright.trail.services import record
 
@@ -68,15 +67,7 @@ def invite_all(by: Membership, table_id: int, said: int) -> PeopleTable:
         after={"table": table.name, "people": [f"{row.name}: {', '.join(row.roles)}" for row in rows]},
     )  # fmt: skip
     for member in members:
-        if member.person.has_usable_password():
-            tell(
-                member,
-                f"{by.person.name} added you to {by.firm.name}",
-                "/firms/",
-                "Sign in as you do, and choose the firm at the top.",
-            )
-        else:
-            send_invitation(by, member)
+        welcome(by, member)
     return table
 
 

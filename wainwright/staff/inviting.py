@@ -7,9 +7,7 @@ from dataclasses import dataclass
 from allauth.account.forms import default_token_generator
 from allauth.account.utils import user_pk_to_url_str
 from django.conf import settings
-from django.core.exceptions import ValidationError
 from django.core.mail import EmailMultiAlternatives
-from django.core.validators import validate_email
 from django.db import IntegrityError, transaction
 from django.template.loader import render_to_string
 
@@ -17,6 +15,7 @@ from wainwright.core.roles import ROLES
 from wainwright.core.text import one_line
 from wainwright.errors import Refusal, Stale
 from wainwright.news.services import tell
+from wainwright.people.addresses import as_kept, is_address
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, Person
 from wainwright.people.post import post
@@ -77,19 +76,20 @@ def invite(by: Membership, whom: Invited) -> Membership:
         by, "invited a person", f"member:{made.pk}",
         after={"name": person.name, "roles": made.roles, "manager": manager.person.name if manager else "", "new here": new},
     )  # fmt: skip
-    if person.has_usable_password():
-        if not person.is_active:
-            person.is_active = True
-            person.save(update_fields=["is_active"])
-        tell(
-            made,
-            f"{by.person.name} added you to {by.firm.name}",
-            "/firms/",
-            "Sign in as you do, and choose the firm at the top.",
-        )
-    else:
-        send_invitation(by, made)
+    if person.has_usable_password() and not person.is_active:
+        person.is_active = True
+        person.save(update_fields=["is_active"])
+    welcome(by, made)
     return made
+
+
+def welcome(by: Membership, made: Membership) -> None:
+    """Tell somebody that they are of the firm now, or invite who has no password yet. Inside the caller's transaction."""
+    if not made.person.has_usable_password():
+        send_invitation(by, made)
+        return
+    words = f"{by.person.name} added you to {by.firm.name}"
+    tell(made, words, "/firms/", "Sign in as you do, and choose the firm at the top.")
 
 
 @transaction.atomic
@@ -148,11 +148,9 @@ def first_administrator(firm: Firm, name: str, email: str, by: Membership | None
 
 def _who(name: str, email: str) -> tuple[str, str]:
     """Return name and address as they are kept. Raises ``Refusal``."""
-    name, email = one_line(name, 120).strip(), email.strip().lower()[:254]
+    name, email = one_line(name, 120).strip(), as_kept(email)
     if len(name) < SHORT:
         raise Refusal("Type their name, as it stands on letters.", "name")
-    try:
-        validate_email(email)
-    except ValidationError as error:
-        raise Refusal("That is no address for mail: check it.", "email") from error
+    if not is_address(email):
+        raise Refusal("That is no address for mail: check it.", "email")
     return name, email

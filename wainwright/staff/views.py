@@ -14,7 +14,7 @@ from wainwright.paging import page_of
 from wainwright.people.acting import may_prepare_for
 from wainwright.people.may import must
 from wainwright.people.second_factor import has_authenticator
-from wainwright.staff import inviting, leaving, services
+from wainwright.staff import inviting, leaving, services, theirs
 from wainwright.staff.forms import BackForm, DaysForm, InviteForm, LeaveForm, PlaceForm, SightForm
 from wainwright.staff.seeing import sight, table
 from wainwright.staff.selectors import names, people_of, person_for, place_page
@@ -66,7 +66,7 @@ def _person(request, member_id: int, status: int = 200, **forms):
     days = {"since": today, "until": today}
     context = {
         "who": who, "own": own, "page": place_page(member, who),
-        "waits": member.may["people"] and not who.active and leaving.waits_for_heirs(who),
+        "waits": member.may["people"] and not who.active and theirs.waits_for_heirs(who),
         "has_factor": member.may["people"] and not own and has_authenticator(who.person),
         "place_form": PlaceForm(names=names(member), who=who) if member.may["people"] else None,
         "back_form": BackForm(names=names(member), prefix="back") if member.may["people"] and not who.active else None,
@@ -137,9 +137,9 @@ def leave(request, member_id: int):
     """What is somebody's, and to whom it goes as they leave."""
     who = person_for(request.member, member_id)
     must(request.member, "people")
-    if not who.active and not leaving.waits_for_heirs(who):
+    if not who.active and not theirs.waits_for_heirs(who):
         return redirect("person", member_id)
-    found = leaving.theirs(who, request.member)
+    found = theirs.theirs(who, request.member)
     there = {each.key for each in found}
     form = LeaveForm(request.POST if request.method == "POST" else None, names=names(request.member), there=there)
     if request.method == "POST" and form.is_valid():

@@ -87,9 +87,9 @@ class Asked:
         rows = Membership.objects.filter(firm_id=self.member.firm_id, person__name__icontains=self.text)
         return list(rows.values_list("pk", flat=True)[:MOST_PEOPLE])
 
-    def words(self, model: type[Model], path: str) -> Q:
+    def words(self, model: type[Model]) -> Q:
         """What fits by its words: by the index for who reads all; row by row for the few rows of everybody else."""
-        if self.member.may[path]:
+        if self.member.may["read_all"]:
             return fits(model, self.text)
         return plainly(WORDS[model], self.text.split())
 
@@ -123,7 +123,7 @@ class Asked:
 
     def trips(self) -> QuerySet[Trip]:
         """Trips, by title, traveller, number, ticket."""
-        wanted = [self.words(Trip, "read_all"), Q(traveller__in=self.whose)]
+        wanted = [self.words(Trip), Q(traveller__in=self.whose)]
         if self.number is not None:
             wanted.append(Q(number=self.number))
         tickets = Booking.objects.filter(firm_id=self.member.firm_id).filter(
@@ -136,7 +136,7 @@ class Asked:
 
     def claims(self) -> QuerySet[Claim]:
         """Claims, by title, claimant, number, amount."""
-        wanted = [self.words(Claim, "read_all"), Q(claimant__in=self.whose)]
+        wanted = [self.words(Claim), Q(claimant__in=self.whose)]
         if self.number is not None:
             wanted.append(Q(number=self.number))
         if self.amount is not None:
@@ -146,7 +146,7 @@ class Asked:
 
     def costs(self) -> QuerySet[Expense]:
         """Costs, by merchant, description, reference, amount."""
-        wanted = [self.words(Expense, "read_all"), Q(reference=self.text)]
+        wanted = [self.words(Expense), Q(reference=self.text)]
         if self.amount is not None:
             wanted += [Q(amount_minor=self.amount), Q(original_minor=self.amount)]
         rows = Expense.objects.visible_to(self.member).filter(self.any_of(Expense, *wanted))
@@ -154,7 +154,7 @@ class Asked:
 
     def charges(self) -> QuerySet[Charge]:
         """Charges of cards, by merchant and amount: those that lie loose, the others are costs."""
-        wanted = [self.words(Charge, "read_all")]
+        wanted = [self.words(Charge)]
         if self.amount is not None:
             wanted.append(Q(amount_minor=self.amount))
         rows = Charge.objects.visible_to(self.member).filter(self.any_of(Charge, *wanted), state="Loose")

@@ -78,14 +78,10 @@ def _shown(request, title: str, rows: QuerySet, narrow: Narrow, states: list[str
     return render(request, "web/firm_list.html", context)
 
 
-def _reads_all(request) -> None:
-    must(request.member, "read_all")
-
-
 @require_GET
 def all_trips(request):
     """All trips of the firm."""
-    _reads_all(request)
+    must(request.member, "read_all")
     narrow = Narrow.of(request.GET, frozenset(TRIP.states))
     rows = Trip.objects.filter(firm_id=request.member.firm_id).select_related("traveller__person", "signed")
     rows = _narrowed(rows.defer("signed__frozen", "signed__lines"), narrow, "traveller", "starts").order_by(
@@ -97,7 +93,7 @@ def all_trips(request):
 @require_GET
 def all_claims(request):
     """All claims of the firm."""
-    _reads_all(request)
+    must(request.member, "read_all")
     narrow = Narrow.of(request.GET, frozenset(CLAIM.states))
     rows = Claim.objects.filter(firm_id=request.member.firm_id).select_related("claimant__person", "statement")
     rows = _narrowed(rows.defer("statement__workings"), narrow, "claimant", "created__date").order_by("-id")

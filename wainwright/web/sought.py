@@ -63,15 +63,17 @@ def plainly(columns: tuple[str, ...], words: list[str]) -> Q:
 def keep_index(using: str = "default", **_) -> None:
     """Make the index where it is missing, and make it anew where its triggers were lost. Called after each migrate."""
     connection = connections[using]
-    for model, columns in WORDS.items():
-        table = model._meta.db_table
-        with connection.cursor() as cursor:
-            if table not in connection.introspection.table_names(cursor):
+    with connection.cursor() as cursor:
+        there = connection.introspection.table_names(cursor)
+        if connection.vendor == "postgresql":
+            cursor.execute("CREATE EXTENSION IF NOT EXISTS pg_trgm")
+        for model, columns in WORDS.items():
+            table = model._meta.db_table
+            if table not in there:
                 continue
             if connection.vendor == "sqlite":
                 _keep_sqlite(cursor, table, columns)
             elif connection.vendor == "postgresql":
-                cursor.execute("CREATE EXTENSION IF NOT EXISTS pg_trgm")
                 for column in columns:
                     cursor.execute(
                         f"CREATE INDEX IF NOT EXISTS find_{table}_{column} ON {table} USING gin (UPPER({column}) gin_trgm_ops)"

@@ -19,14 +19,10 @@ from wainwright.people.may import must
 from wainwright.people.models import Card, Issuer, Membership
 
 
-def _finance(request) -> None:
-    must(request.member, "read_books")
-
-
 @require_GET
 def loose_page(request):
     """Loose charges by person, card and age, and what is personal and not paid back."""
-    _finance(request)
+    must(request.member, "read_books")
     query = request.GET
     age = whole(query.get("age"))
     narrow = Loose(whole(query.get("person")), query.get("card", "")[:4], age if age in dict(AGES) else 0)
@@ -55,7 +51,7 @@ def cards_page(request):
 
 
 def _cards_page(request, status: int = 200, **typed):
-    _finance(request)
+    must(request.member, "read_books")
     rows = (
         Card.objects.filter(owner__firm_id=request.member.firm_id)
         .select_related("owner__person")

@@ -12,7 +12,6 @@ from wainwright.accounts.models import Code, Connection
 from wainwright.core.masters import ACCOUNT, Master
 from wainwright.errors import Refusal, Stale
 from wainwright.masters.models import LedgerBank, MerchantSupplier, Supplier
-from wainwright.masters.services.base import must_be_finance
 from wainwright.news.services import tell
 from wainwright.people.may import must
 from wainwright.people.models import Card, Firm, Membership, new_version
@@ -32,7 +31,7 @@ def connect(member: Membership, address: str, known_as: str, token: str, every_h
 
     An empty token keeps the one that is there. The connection belongs to the firm.
     """
-    must_be_finance(member)
+    must(member, "masters")
     address = address.strip()[:200]
     if address:
         must_be_reachable(address)
@@ -89,7 +88,7 @@ def hand_over(member: Membership, to_id: int) -> Connection:
 @transaction.atomic
 def close_gap(member: Membership, kind: str, key: str, code: str) -> None:
     """Connect one thing: a category or a card with an account, a person or a merchant with a supplier, a bank account of the ledger with its account. Raises ``Refusal``, ``Stale``."""
-    must_be_finance(member)
+    must(member, "masters")
     firm, code = member.firm, code.strip()[:20]
     if kind in ("category", "card"):
         row = Code.objects.filter(firm=firm, dimension=ACCOUNT, code=code).first()
@@ -135,7 +134,7 @@ def make_suppliers(member: Membership, member_ids: Sequence[int]) -> tuple[int, 
 
     Returns how many, and of the others why not.
     """
-    must_be_finance(member)
+    must(member, "masters")
     rows = Membership.objects.filter(
         firm_id=member.firm_id, pk__in=member_ids, active=True, supplier__isnull=True
     ).select_related("person", "firm")

@@ -18,8 +18,8 @@ from wainwright.formats.apart import apart
 from wainwright.formats.problems import Unreadable
 from wainwright.masters.models import Fetch
 from wainwright.masters.selectors import in_use, known
-from wainwright.masters.services.base import must_be_finance
 from wainwright.news.services import tell
+from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, new_version
 from wainwright.ports.ledger import LedgerAway, LedgerShut, Masters
 from wainwright.trail.services import record
@@ -30,7 +30,7 @@ log = logging.getLogger(__name__)
 @transaction.atomic
 def fetch(member: Membership) -> Fetch:
     """Begin to fetch the ledger's masters, in the queue. Raises ``Stale`` while one is under way."""
-    must_be_finance(member)
+    must(member, "masters")
     lately = clock.now() - timedelta(minutes=2)
     if Fetch.objects.filter(firm=member.firm, state=Fetch.State.FETCHING, time__gte=lately).exists():
         raise Stale("They are being fetched already.")
@@ -64,7 +64,7 @@ def fetched(fetch_id: int) -> None:
 @transaction.atomic
 def read_file(member: Membership, name: str, content: bytes, kind: str, complete: bool) -> Fetch:
     """Read masters from a file; ``complete`` says that kinds in it are whole, so that what is missing is gone. Raises ``Refusal``."""
-    must_be_finance(member)
+    must(member, "masters")
     if not content:
         raise Refusal("Choose the file with the masters.", "file")
     try:

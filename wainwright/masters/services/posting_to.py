@@ -8,7 +8,7 @@ from wainwright import clock
 from wainwright.accounts.models import Code, FirmAccounts, Posting, PostingLine
 from wainwright.core.masters import ACCOUNT
 from wainwright.errors import Refusal, Stale
-from wainwright.masters.services.base import must_be_finance
+from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, new_version
 from wainwright.rulebook.models import Category, TaxCode
 from wainwright.trail.services import record
@@ -20,7 +20,7 @@ def set_category(member: Membership, code: str, account: str, abroad: str, by_co
 
     ``by_country`` and ``tax_codes`` are pairs as people type them: "NO 6412, GB 6413". Raises ``Refusal``, ``Stale``.
     """
-    must_be_finance(member)
+    must(member, "masters")
     firm = member.firm
     row = Category.objects.select_for_update().filter(firm=firm, code=code).first()
     if row is None:
@@ -93,7 +93,7 @@ def name_account(member: Membership, which: str, account: str) -> FirmAccounts:
 
     Journals that the ledger refused and that name the account before follow, so that they can be sent again.
     """
-    must_be_finance(member)
+    must(member, "masters")
     if which not in FIRM_ACCOUNTS:
         raise Refusal("There is no such account of the firm.")
     firm, account = Firm.objects.select_for_update().get(pk=member.firm_id), account.strip()[:20]

@@ -12,8 +12,8 @@ from wainwright.accounts.models import Code, FirmAccounts
 from wainwright.core.masters import ACCOUNT
 from wainwright.core.picking import folded
 from wainwright.errors import Refusal
-from wainwright.masters.services.base import must_be_finance
 from wainwright.masters.services.posting_to import FIRM_ACCOUNTS
+from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, new_version
 from wainwright.rulebook.models import Category
 from wainwright.trail.services import record
@@ -56,7 +56,7 @@ def proposals(firm: Firm) -> list[Proposed]:
 @transaction.atomic
 def take_proposals(member: Membership) -> list[Proposed]:
     """Name what is proposed, in one act; what was named by somebody stays. Raises ``NotAllowed``, ``Refusal``."""
-    must_be_finance(member)
+    must(member, "masters")
     firm = Firm.objects.select_for_update().get(pk=member.firm_id)
     found = proposals(firm)
     if not found:

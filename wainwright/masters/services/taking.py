@@ -15,8 +15,8 @@ from wainwright.core.masters import BANK, SUPPLIER, TAX, Master
 from wainwright.errors import Stale
 from wainwright.masters.models import Fetch, LedgerBank, Supplier
 from wainwright.masters.selectors import known
-from wainwright.masters.services.base import must_be_finance
 from wainwright.masters.services.fetching import kept_kinds, known_as_of_now
+from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.models import TaxCode
 from wainwright.trail.services import record
@@ -36,7 +36,7 @@ def _master(row: dict[str, Any]) -> Master:
 @transaction.atomic
 def take(member: Membership, fetch_id: int) -> Fetch:
     """Take what was shown, all of it, in one act. Raises ``Stale`` where the masters were changed since it was shown."""
-    must_be_finance(member)
+    must(member, "masters")
     firm = Firm.objects.select_for_update().get(pk=member.firm_id)
     row = Fetch.objects.select_for_update(of=("self",)).filter(pk=fetch_id, firm=firm).first()
     if row is None or row.state != Fetch.State.SHOWN:

@@ -1,15 +1,9 @@
-"""Who reconciles, and which account."""
+"""Which account is reconciled."""
 
 from __future__ import annotations
 
-from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.reconciling.models import BankAccount
-
-
-def must_be_finance(member: Membership) -> None:
-    """Raise ``NotAllowed`` for anybody but finance."""
-    must(member, "reconcile")
 
 
 def account_for(member: Membership, account_id: int, lock: bool = False) -> BankAccount:

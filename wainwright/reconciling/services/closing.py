@@ -9,10 +9,11 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.core.money import Money
 from wainwright.errors import Refusal, Stale
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.reconciling.models import Line, Reconciliation
 from wainwright.reconciling.selectors import agreed
-from wainwright.reconciling.services.base import account_for, must_be_finance
+from wainwright.reconciling.services.base import account_for
 from wainwright.trail.services import record
 
 
@@ -22,7 +23,7 @@ def close(member: Membership, account_id: int, until: date, closing: Money, why_
 
     What does not add up is refused with both sums; what is left needs a reason.
     """
-    must_be_finance(member)
+    must(member, "reconcile")
     account = account_for(member, account_id, lock=True)
     if until > clock.today(member.firm.zone):
         raise Refusal("That day has not come yet.", "until")
@@ -64,7 +65,7 @@ def close(member: Membership, account_id: int, until: date, closing: Money, why_
 @transaction.atomic
 def reopen(member: Membership, reconciliation_id: int, why: str) -> None:
     """Open the last closed period of an account again. Raises ``Refusal``, ``Stale``."""
-    must_be_finance(member)
+    must(member, "reconcile")
     row = (
         Reconciliation.objects.select_for_update(of=("self",))
         .filter(pk=reconciliation_id, account__firm_id=member.firm_id)

@@ -17,10 +17,11 @@ from wainwright.core.money import Money, total
 from wainwright.core.posting import card_paid_journal
 from wainwright.core.reconciling import Expected
 from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.reconciling.models import BankAccount, Line, Match, MatchedThing, StatementFile
 from wainwright.reconciling.selectors import expected, label_of, open_lines
-from wainwright.reconciling.services.base import account_for, must_be_finance
+from wainwright.reconciling.services.base import account_for
 from wainwright.reconciling.services.posted import key_of, must_be_entered, posted_for
 from wainwright.trail.services import record
 
@@ -29,7 +30,7 @@ def confirm(
     member: Membership, account_id: int, chosen: Sequence[tuple[Sequence[str], Sequence[str]]]
 ) -> tuple[int, list[str]]:
     """Confirm matches, each an act of its own: (keys of lines, keys of things). Returns how many, and of the others why not."""
-    must_be_finance(member)
+    must(member, "reconcile")
     account = account_for(member, account_id)
     rows = list(open_lines(account).filter(pk__in=[_number(key) for lines, _ in chosen for key in lines]))
     if not rows:
@@ -142,7 +143,7 @@ def undo(member: Membership, match_id: int) -> Match:
 
     What finance has booked besides (money that came back) stands, and is what a line may be. Raises ``Refusal``, ``Stale``.
     """
-    must_be_finance(member)
+    must(member, "reconcile")
     match = _open_match(member, match_id)
     if match.posting is not None:
         _reverse(member, match, match.posting)

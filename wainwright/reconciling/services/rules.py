@@ -13,10 +13,11 @@ from wainwright.core.coding import Coding, check_coding
 from wainwright.core.money import Money
 from wainwright.core.posting import Entry, Journal
 from wainwright.errors import Refusal
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.reconciling.models import BankAccount, Line, LineRule, Match
 from wainwright.reconciling.selectors import open_lines
-from wainwright.reconciling.services.base import account_for, must_be_finance
+from wainwright.reconciling.services.base import account_for
 from wainwright.reconciling.services.posted import AWAY, key_of, posted_for
 from wainwright.trail.services import record
 
@@ -24,7 +25,7 @@ from wainwright.trail.services import record
 @transaction.atomic
 def make_rule(member: Membership, account_id: int, words: str, ledger_account: str, coding: Coding) -> LineRule:
     """Make a rule for what comes again: lines with these words are posted to an account. Raises ``Refusal``."""
-    must_be_finance(member)
+    must(member, "reconcile")
     account = account_for(member, account_id)
     words = " ".join(words.split()).casefold()[:80]
     if len(words) < 3:
@@ -58,7 +59,7 @@ def fitting_rule(line: Line, rules: Sequence[LineRule]) -> LineRule | None:
 
 def apply_rules(member: Membership, account_id: int, line_ids: Sequence[int] | None = None) -> tuple[int, list[str]]:
     """Post every open line that a rule tells; each a journal under the line's key. Returns how many, and of the others why not."""
-    must_be_finance(member)
+    must(member, "reconcile")
     account = account_for(member, account_id)
     rules = list(account.rules.all())
     rows = open_lines(account) if line_ids is None else open_lines(account).filter(pk__in=line_ids)

@@ -22,9 +22,10 @@ from wainwright.formats.csv_statement import header_key, propose, read_csv, says
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.statement import MOST_BYTES, Statement
 from wainwright.formats.statements import format_of
+from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.reconciling.models import BankAccount, Line, StatementFile
-from wainwright.reconciling.services.base import account_for, must_be_finance
+from wainwright.reconciling.services.base import account_for
 from wainwright.trail.services import record
 
 log = logging.getLogger(__name__)
@@ -35,7 +36,7 @@ BROKEN_OFF = timedelta(minutes=2)
 @transaction.atomic
 def keep_account(member: Membership, name: str, number: str, kind: str, ledger_account: str) -> BankAccount:
     """Keep an account at a bank or a card's issuer, tied to the ledger's account that mirrors it. Raises ``Refusal``."""
-    must_be_finance(member)
+    must(member, "reconcile")
     name, number = " ".join(name.split())[:60], "".join(number.split()).upper()[:34]
     if len(name) < 2:
         raise Refusal("Say what the account is called.", "name")
@@ -62,7 +63,7 @@ def keep_account(member: Membership, name: str, number: str, kind: str, ledger_a
 @transaction.atomic
 def take_statement(member: Membership, account_id: int, name: str, content: bytes) -> StatementFile:
     """Keep a statement's file and have it read in the queue. Raises ``Refusal``."""
-    must_be_finance(member)
+    must(member, "reconcile")
     account = account_for(member, account_id)
     if not content:
         raise Refusal("Choose the statement's file.", "file")
@@ -126,7 +127,7 @@ def read_again_what_broke_off() -> int:
 @transaction.atomic
 def name_columns(member: Membership, account_id: int, file_id: int, columns: dict[str, int]) -> StatementFile:
     """Say which column of a table means what; it is kept on the account for the next file with that header. Raises ``Refusal``, ``Stale``."""
-    must_be_finance(member)
+    must(member, "reconcile")
     account = account_for(member, account_id, lock=True)
     file = account.files.select_for_update().filter(pk=file_id).first()
     if file is None or file.state != StatementFile.State.COLUMNS:
@@ -146,7 +147,7 @@ def name_columns(member: Membership, account_id: int, file_id: int, columns: dic
 @transaction.atomic
 def put_away(member: Membership, account_id: int, file_id: int) -> StatementFile:
     """Take nothing of a table whose columns were not named. Raises ``Stale``."""
-    must_be_finance(member)
+    must(member, "reconcile")
     account = account_for(member, account_id)
     file = account.files.select_for_update().filter(pk=file_id, state=StatementFile.State.COLUMNS).first()
     if file is None:
