@@ -97,6 +97,16 @@ class FindTest(WorldTestCase):
             Expense.objects.filter(pk=cost.pk).update(merchant="Capstan Books")
             keep_index()
             self.assertEqual((found("buoy"), found("capstan")), (False, True))
+            # As a migration leaves it that came before a further column was looked through.
+            with connection.cursor() as cursor:
+                cursor.execute("DROP TABLE find_expenses_expense")
+                cursor.execute(
+                    "CREATE VIRTUAL TABLE find_expenses_expense USING fts5(merchant, content='expenses_expense', content_rowid='id', tokenize='trigram')"
+                )
+            keep_index()
+            self.assertTrue(found("capstan"))
+            Expense.objects.filter(pk=cost.pk).update(reference="INV-77-2026")
+            self.assertTrue(found("77-2026"))
         pk = cost.pk
         cost.delete()
         self.assertFalse(Expense.objects.filter(fits(Expense, "capstan"), pk=pk).exists())
@@ -120,6 +130,12 @@ class FindTest(WorldTestCase):
         for who, most in ((self.priya, 7), (self.maren, 5), (self.callum, 6)):
             with self.subTest(str(who)), self.assertNumQueries(most):
                 find(who, "Gauge 20.00")
+
+    def test_the_number_of_a_document_is_found_as_people_type_it(self):
+        self.a_cost(self.maren, merchant="Keel", reference="INV-77-2026")
+        for who in (self.maren, self.priya):
+            for text in ("inv-77-2026", "INV-77-2026", "77-2026", "keel inv-77"):
+                self.assertIn("costs", self.kinds(who, text), (str(who), text))
 
     def test_short_words_are_said_to_be_too_short_for_who_reads_all(self):
         self.enter(self.priya)

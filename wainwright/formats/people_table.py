@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from wainwright.formats.headed import headed_rows
@@ -11,7 +12,7 @@ MOST_ROWS, MOST_BYTES = 10_000, 5_000_000
 WORDS = {
     "name": ("name", "full name", "person", "employee", "navn"), "email": ("email", "e-mail", "mail", "address for mail", "address", "e-post"),
     "job": ("job", "title", "job title", "function", "what they are", "position"), "manager": ("manager", "line manager", "reports to", "leader", "supervisor"),
-    "roles": ("roles", "role", "does"), "limit": ("limit", "signs up to", "limit of authority"), "coding": ("coding", "usual coding", "cost centre", "cost center"),
+    "roles": ("roles", "role", "does"), "limit": ("limit", "signs up to", "limit of authority"), "coding": ("coding", "usual coding"),
 }  # fmt: skip
 
 
@@ -23,11 +24,16 @@ class PersonRow:
     cells: dict[str, str]
 
 
-def read_people(content: bytes) -> list[PersonRow]:
-    """Read the rows of a table of people. Raises ``Unreadable`` with a sentence."""
+def words_of(codings: Iterable[str] = ()) -> dict[str, tuple[str, ...]]:
+    """Return what each column may be called; ``codings``: how a firm calls what people's costs go to."""
+    return {**WORDS, "coding": (*WORDS["coding"], *(name.casefold() for name in codings))}
+
+
+def read_people(content: bytes, codings: Iterable[str] = ()) -> list[PersonRow]:
+    """Read the rows of a table of people; ``codings``: how the firm calls what people's costs go to. Raises ``Unreadable`` with a sentence."""
     if len(content) > MOST_BYTES:
         raise Unreadable("The file is larger than 5 MB. Leave out what is not needed.")
-    columns, rows = headed_rows(content, WORDS, "email", MOST_ROWS)
+    columns, rows = headed_rows(content, words_of(codings), "email", MOST_ROWS)
     if "name" not in columns or "email" not in columns:
         raise Unreadable(
             "The first row does not name the columns. Call them name, email, job, manager, roles, limit and coding; the first two are needed."

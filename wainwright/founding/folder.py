@@ -292,7 +292,7 @@ def _people(path: Path, admin: Membership, faults: list[Fault]) -> list[Membersh
     if file is None:
         return []
     try:
-        rows = read_people(file.read_bytes())
+        rows = read_people(file.read_bytes(), list(admin.firm.dimensions.values_list("name", flat=True)))
     except Unreadable as error:
         faults.append(Fault(file.name, str(error)))
         return []

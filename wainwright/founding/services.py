@@ -15,8 +15,7 @@ from stdnum import iban as ibans
 from stdnum.exceptions import ValidationError as NotValid
 
 from wainwright import clock
-from wainwright.accounts.models import Dimension, FirmAccounts
-from wainwright.core.coding import Asked
+from wainwright.accounts.models import FirmAccounts
 from wainwright.core.money import Money
 from wainwright.core.text import one_line
 from wainwright.errors import Refusal
@@ -98,10 +97,7 @@ def found(data: FirmData, name: str, email: str, by: Membership | None = None) -
     today = clock.today(firm.zone)
     Policy.objects.create(firm=firm, scheme=starting.set_scheme(firm), terms=starting.TERMS)
     FirmAccounts.objects.create(firm=firm)
-    # Most ledgers keep it; it is offered, and asked of nobody until the firm says so.
-    Dimension.objects.create(
-        firm=firm, code="cost_centre", name="cost centre", plural="cost centres", asked=Asked.FREE.value
-    )
+    starting.set_dimensions(firm)
     starting.set_rules(firm, min(SINCE, today))
     starting.set_categories(firm)
     member = first_administrator(firm, name, email, by)

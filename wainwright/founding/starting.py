@@ -10,6 +10,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+from wainwright.accounts.models import Dimension
 from wainwright.core.money import Money
 from wainwright.people.models import Firm
 from wainwright.rulebook.models import Category, RuleSetting, SchemeData
@@ -44,6 +45,13 @@ def set_rules(firm: Firm, since: date) -> None:
         }
         text = rule["text"].format_map({key: f"{Decimal(value):,}" for key, value in params.items() if key in SUMS})
         RuleSetting.objects.create(firm=firm, since=since, **{**rule, "params": params, "text": text})
+
+
+def set_dimensions(firm: Firm) -> None:
+    """Give a firm the dimensions that most ledgers keep: offered, and asked of nobody until the firm says so. Inside the caller's transaction."""
+    with starter("dimensions.csv").open(encoding="utf-8") as file:
+        for order, row in enumerate(csv.DictReader(file)):
+            Dimension.objects.create(firm=firm, order=order, **row)
 
 
 def set_categories(firm: Firm, accounts: Mapping[str, Mapping[str, str]] | None = None) -> None:

@@ -27,7 +27,7 @@ def read_table(by: Membership, name: str, content: bytes) -> PeopleTable:
     if len(content) > MOST_BYTES:
         raise Refusal("The file is larger than 5 MB. Leave out what is not needed.", "file")
     try:
-        rows = apart("people", content)
+        rows = apart("people", content, list(by.firm.dimensions.values_list("name", flat=True)))
     except Unreadable as error:
         raise Refusal(str(error), "file") from error
     if not rows:

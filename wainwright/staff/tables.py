@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
-from wainwright.formats.people_table import MOST_BYTES, MOST_ROWS, WORDS
+from wainwright.formats.people_table import MOST_BYTES, MOST_ROWS, WORDS, words_of
 from wainwright.formats.tables import write_csv
 from wainwright.paging import page_of
 from wainwright.people.may import must
@@ -37,7 +37,9 @@ def table(request):
             raise
         except Refusal as refusal:
             error = refusal.message
-    columns = [(name, words[1:4]) for name, words in WORDS.items()]
+    columns = [
+        (name, words[1:4]) for name, words in words_of(member.firm.dimensions.values_list("name", flat=True)).items()
+    ]
     tables = (
         PeopleTable.objects.filter(firm=member.firm, taken__isnull=True).defer("rows").select_related("by__person")[:5]
     )

@@ -82,6 +82,11 @@ class Asked:
         return number_typed(self.text)
 
     @cached_property
+    def typed(self) -> set[str]:
+        """What was typed as the number of a document, in the ways that numbers are written: an index knows no others."""
+        return {self.text, self.text.upper(), self.text.lower()}
+
+    @cached_property
     def whose(self) -> list[int]:
         """Whom the text names, by number: few enough to ask for what is theirs."""
         rows = Membership.objects.filter(firm_id=self.member.firm_id, person__name__icontains=self.text)
@@ -127,7 +132,7 @@ class Asked:
         if self.number is not None:
             wanted.append(Q(number=self.number))
         tickets = Booking.objects.filter(firm_id=self.member.firm_id).filter(
-            Q(ticket_number=self.text) | Q(reference=self.text)
+            Q(ticket_number__in=self.typed) | Q(reference__in=self.typed)
         )
         rows = Trip.objects.visible_to(self.member).filter(
             self.any_of(Trip, *wanted, Q(pk__in=tickets.values("trip_id")))
@@ -146,7 +151,7 @@ class Asked:
 
     def costs(self) -> QuerySet[Expense]:
         """Costs, by merchant, description, reference, amount."""
-        wanted = [self.words(Expense), Q(reference=self.text)]
+        wanted = [self.words(Expense), Q(reference__in=self.typed)]
         if self.amount is not None:
             wanted += [Q(amount_minor=self.amount), Q(original_minor=self.amount)]
         rows = Expense.objects.visible_to(self.member).filter(self.any_of(Expense, *wanted))
@@ -164,7 +169,7 @@ class Asked:
         """Journals, by title, number, amount."""
         if not self.member.may["read_books"]:
             return None
-        wanted = fits(Posting, self.text) | Q(number=self.text)
+        wanted = fits(Posting, self.text) | Q(number__in=self.typed)
         if self.amount is not None:
             wanted |= Q(total_minor=self.amount)
         return Posting.objects.filter(wanted, firm_id=self.member.firm_id).order_by("-id")
@@ -173,7 +178,7 @@ class Asked:
         """Payments, by whom they go to, amount, reference."""
         if not self.member.may["read_books"]:
             return None
-        wanted = Q(member__in=self.whose) | Q(end_to_end=self.text)
+        wanted = Q(member__in=self.whose) | Q(end_to_end__in=self.typed)
         if self.amount is not None:
             wanted |= Q(amount_minor=self.amount)
         return (

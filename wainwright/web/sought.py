@@ -18,7 +18,7 @@ from wainwright.trips.models import Trip
 
 # Of which columns the words are looked for.
 WORDS: dict[type[models.Model], tuple[str, ...]] = {
-    Trip: ("title",), Claim: ("title",), Expense: ("merchant", "description"), Charge: ("merchant",), Posting: ("title",),
+    Trip: ("title",), Claim: ("title",), Expense: ("merchant", "description", "reference"), Charge: ("merchant",), Posting: ("title",),
 }  # fmt: skip
 # Trigrams find nothing shorter.
 SHORTEST = 3
@@ -61,7 +61,7 @@ def plainly(columns: tuple[str, ...], words: list[str]) -> Q:
 
 
 def keep_index(using: str = "default", **_) -> None:
-    """Make the index where it is missing, and make it anew where its triggers were lost. Called after each migrate."""
+    """Make the index where it is missing; make it anew where its triggers were lost or its columns are others. Called after each migrate."""
     connection = connections[using]
     with connection.cursor() as cursor:
         there = connection.introspection.table_names(cursor)
@@ -85,8 +85,8 @@ def _keep_sqlite(cursor, table: str, columns: tuple[str, ...]) -> None:
     triggers = {f"{index}_{event}" for event in ("in", "out", "new")}
     cursor.execute("SELECT name FROM sqlite_master WHERE tbl_name = %s AND type = 'trigger'", [table])
     there = {name for (name,) in cursor.fetchall()} & triggers
-    cursor.execute("SELECT 1 FROM sqlite_master WHERE name = %s", [index])
-    if cursor.fetchone() and there == triggers:
+    cursor.execute("SELECT name FROM pragma_table_info(%s)", [index])
+    if there == triggers and tuple(name for (name,) in cursor.fetchall()) == columns:
         return
     names, old, new = (", ".join(f"{before}{column}" for column in columns) for before in ("", "old.", "new."))
     for name in there:
