@@ -119,7 +119,9 @@ def load_firms(today: date) -> dict[str, Firm]:
     for slug in ("ltd", "norge"):
         row = data[slug]
         firm = firms[slug] = Firm.objects.create(
-            slug=slug, **{k: row[k] for k in ("name", "country", "currency", "zone", "iban", "bic", "address")}
+            slug=slug,
+            **{k: row[k] for k in ("name", "country", "currency", "zone", "iban", "bic", "address")},
+            language=row.get("language", "en"),
         )
         Policy.objects.create(
             firm=firm, **{k: row[k] for k in ("scheme", "terms", "trip_signoff", "quarters", "questions", "kin", "goes_on_days")},

@@ -186,6 +186,9 @@ MFA_ALLOW_UNVERIFIED_EMAIL = True
 ACCOUNT_RATE_LIMITS = {"login": None, "login_failed": "5/5m/key"}
 
 LANGUAGE_CODE = "en-ie"
+# Of letters; see wainwright/language.py. Pages are in English.
+LANGUAGES = [("en", "English"), ("nb", "Norsk bokmål"), ("de", "Deutsch")]
+LOCALE_PATHS = [BASE / "wainwright" / "locale"]
 TIME_ZONE = "UTC"
 USE_TZ = True
 USE_I18N = True

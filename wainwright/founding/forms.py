@@ -13,6 +13,7 @@ from wainwright.core.money import Money
 from wainwright.core.picking import PickList
 from wainwright.fields import AmountField, PickField
 from wainwright.founding.services import FirmData, FirstRates
+from wainwright.language import ENGLISH, LANGUAGES
 from wainwright.people.models import Firm
 
 _ENGLISH = Locale("en")
@@ -42,6 +43,10 @@ class FirmForm(forms.Form):
     letter_foot = forms.CharField(
         label="Foot of letters", required=False, max_length=200, help_text="Register and tax number, for example."
     )
+    language = forms.ChoiceField(
+        label="Language of letters", required=False, choices=LANGUAGES, initial=ENGLISH,
+        help_text="Of orders of travel, itineraries by mail and invitations. Pages are in English.",
+    )  # fmt: skip
     iban = forms.CharField(label="The firm's account (IBAN)", required=False, max_length=42)
     bic = forms.CharField(label="BIC of its bank", required=False, max_length=14)
     year_begins = forms.TypedChoiceField(
@@ -57,7 +62,9 @@ class FirmForm(forms.Form):
     @property
     def data_typed(self) -> FirmData:
         """What was typed."""
-        return FirmData(**{name: self.cleaned_data[name] for name in FirmData.__dataclass_fields__})
+        typed = {name: self.cleaned_data[name] for name in FirmData.__dataclass_fields__}
+        # Where it was not asked for, it stays.
+        return FirmData(**{**typed, "language": typed["language"] or self.initial.get("language") or ENGLISH})
 
 
 class FoundForm(FirmForm):

@@ -21,6 +21,7 @@ from wainwright.core.text import one_line
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
 from wainwright.founding import starting
+from wainwright.language import ENGLISH, LANGUAGES
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, new_version
 from wainwright.rulebook.models import AllowanceRate, MileageRateRow, Policy
@@ -47,6 +48,7 @@ class FirmData:
     iban: str = ""
     bic: str = ""
     year_begins: int = 1
+    language: str = ENGLISH
 
 
 def right(data: FirmData) -> FirmData:
@@ -63,6 +65,10 @@ def right(data: FirmData) -> FirmData:
         raise Refusal("Choose a time zone, as Europe/Dublin.", "zone")
     if not 1 <= data.year_begins <= 12:
         raise Refusal("Choose the month in which the fiscal year begins.", "year_begins")
+    if data.language not in dict(LANGUAGES):
+        raise Refusal(
+            f"Choose the language of letters: {', '.join(f'{code} ({name})' for code, name in LANGUAGES)}.", "language"
+        )
     iban, bic = data.iban, data.bic
     try:
         iban = str(ibans.validate(iban)) if iban.strip() else ""
@@ -73,7 +79,7 @@ def right(data: FirmData) -> FirmData:
     except NotValid as error:
         raise Refusal("That is no BIC: eight or eleven letters and digits.", "bic") from error
     return FirmData(
-        name, country, currency, data.zone, one_line(data.address, 200), one_line(data.letter_foot, 200), iban, bic, data.year_begins
+        name, country, currency, data.zone, one_line(data.address, 200), one_line(data.letter_foot, 200), iban, bic, data.year_begins, data.language
     )  # fmt: skip
 
 

@@ -16,6 +16,7 @@ from wainwright.core.budget import year_of
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.core.roles import ROLES, May
+from wainwright.language import ENGLISH, LANGUAGES
 
 
 def new_version() -> str:
@@ -35,6 +36,7 @@ class Firm(models.Model):
     bic = models.CharField(max_length=11, blank=True)
     address = models.CharField(max_length=200, blank=True, help_text="As it stands on letters.")
     letter_foot = models.CharField(max_length=200, blank=True, help_text="What stands at the foot of letters.")
+    language = models.CharField(max_length=5, choices=LANGUAGES, default=ENGLISH, help_text="Of letters.")
     year_begins = models.PositiveSmallIntegerField(default=1, help_text="The month in which the fiscal year begins.")
     rules_version = models.CharField(max_length=32, default=new_version)
     factor_roles = models.JSONField(default=list, blank=True, help_text="Roles that need a second factor to work here.")

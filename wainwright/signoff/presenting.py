@@ -29,9 +29,10 @@ def route_steps(signoffs: Sequence[SignOff]) -> list[dict[str, Any]]:
             word = f"next, since {day_text(s.since)}" if s.turn and s.since else "then"
         else:
             word = _WORDS[s.state] + (f" {day_text(s.decided)}" if s.decided and s.state != SignOff.State.KEPT else "")
+        on = s.decided if s.state == SignOff.State.GIVEN else None
         rows.append(
             {"order": s.order, "name": s.signer.person.name, "covers": s.covers, "why": s.why, "word": word,
-             "comment": s.comment, "done": s.state in ("Given", "Kept"), "now": s.turn}
+             "comment": s.comment, "done": s.state in ("Given", "Kept"), "now": s.turn, "did": _WORDS.get(s.state, ""), "on": on}
         )  # fmt: skip
     return rows
 

@@ -10,10 +10,12 @@ from django.conf import settings
 from django.core.mail import EmailMultiAlternatives
 from django.db import IntegrityError, transaction
 from django.template.loader import render_to_string
+from django.utils.translation import gettext
 
 from wainwright.core.roles import ROLES
 from wainwright.core.text import one_line
 from wainwright.errors import Refusal, Stale
+from wainwright.language import written_for
 from wainwright.news.services import tell
 from wainwright.people.addresses import as_kept, is_address
 from wainwright.people.may import must
@@ -117,13 +119,14 @@ def send_invitation(by: Membership, who: Membership) -> None:
         "by": by.person.name if by.pk != who.pk else who.firm.name,
         "firm": who.firm.name,
         "link": link_of(who.person),
-        "address": settings.ADDRESS,
+        "again": f"{settings.ADDRESS}/accounts/password/reset/",
     }
-    mail = EmailMultiAlternatives(
-        subject=f"{context['by']} invites you to {who.firm.name}'s travel and expenses",
-        body=render_to_string("staff/invitation.txt", context), from_email=settings.DEFAULT_FROM_EMAIL, to=[who.person.email],
-    )  # fmt: skip
-    mail.attach_alternative(render_to_string("staff/invitation.html", context), "text/html")
+    with written_for(who.firm):
+        mail = EmailMultiAlternatives(
+            subject=gettext("%(by)s invites you to the travel and expenses of %(firm)s") % context,
+            body=render_to_string("staff/invitation.txt", context), from_email=settings.DEFAULT_FROM_EMAIL, to=[who.person.email],
+        )  # fmt: skip
+        mail.attach_alternative(render_to_string("staff/invitation.html", context), "text/html")
     post(mail)
 
 

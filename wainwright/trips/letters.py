@@ -10,12 +10,15 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from django.template.loader import render_to_string
+from django.utils import translation
+from django.utils.text import capfirst
+from django.utils.translation import gettext, ngettext
 from weasyprint import CSS, HTML, URLFetcher
 from weasyprint.text.fonts import FontConfiguration
 
 from wainwright import clock
-from wainwright.core.workings import day_text
 from wainwright.formats.calendar import Appointment, write_calendar
+from wainwright.language import ENGLISH, day_words, reason_words, written_for
 from wainwright.trips.frozen import Row, thaw
 from wainwright.trips.models import Leg, Subscription, Trip
 from wainwright.trips.selectors import TripFile, load_file
@@ -32,30 +35,46 @@ def rows_of(file: TripFile) -> list[Row]:
     for stay in file.stays:
         first, last = stay[0], stay[-1]
         booking = by_id.get(first.booking_id)
-        words = "quarters supplied" if first.supplied else ""
         note = ", ".join(
             filter(
                 None,
                 [
-                    words,
-                    f"{booking.state.lower()}, {booking.ticket_number or booking.reference}" if booking else "",
+                    gettext("quarters supplied") if first.supplied else "",
+                    _stands(booking) if booking else "",
                     booking.reach if booking else "",
                 ],
             )
         )
+        nights = ngettext("%(count)d night until %(day)s", "%(count)d nights until %(day)s", len(stay))
+        leaves = last.date + timedelta(days=1)
         rows.append(
-            Row(f"stay:{first.date}", datetime.combine(first.date, time(21)), datetime.combine(last.date + timedelta(days=1), time(9)), "stay",
-                f"{first.name or 'Lodging'}, {first.place['town']}", first.place["town"],
-                f"{len(stay)} {'night' if len(stay) == 1 else 'nights'} until {day_text(last.date + timedelta(days=1))}" + (f"; {note}" if note else ""))
+            Row(f"stay:{first.date}", datetime.combine(first.date, time(21)), datetime.combine(leaves, time(9)), "stay",
+                _lodging(first), first.place["town"],
+                nights % {"count": len(stay), "day": day_words(leaves)} + (f"; {note}" if note else ""))
         )  # fmt: skip
     for b in file.bookings:
         if b.stands and b.kind == "car":
-            _, _, since, _, until, *_ = b.keys[0].split("/")
-            begin, end = datetime.fromisoformat(since), datetime.fromisoformat(until)
+            _, _, since, _, back, *_ = b.keys[0].split("/")
+            begin, end = datetime.fromisoformat(since), datetime.fromisoformat(back)
+            until = gettext("until %(time)s") % {"time": f"{day_words(end)} {end:%H:%M}"}
             rows.append(
-                Row(f"car:{b.pk}", begin, end, "hire car", f"{b.label}, {b.carrier}", b.rows[1][1], f"until {day_text(end)} {end:%H:%M}; {b.state.lower()}, {b.ticket_number or b.reference}")
+                Row(f"car:{b.pk}", begin, end, "hire car", f"{b.label}, {b.carrier}", b.rows[1][1], f"{until}; {_stands(b)}")
             )  # fmt: skip
     return sorted(rows, key=lambda row: row.at)
+
+
+def _stands(booking: Any) -> str:
+    """How a booking stands, and its number."""
+    return f"{gettext(booking.state.lower())}, {booking.ticket_number or booking.reference}"
+
+
+def _lodging(night: Any) -> str:
+    name = night.name or gettext("Lodging")
+    return f"{name}, {night.place['town']}"
+
+
+def _seat(row: Row) -> str:
+    return gettext("seat %(seats)s") % {"seats": row.seats}
 
 
 def _leg_row(leg: Leg, booking: Any) -> Row:
@@ -63,9 +82,10 @@ def _leg_row(leg: Leg, booking: Any) -> Row:
     if booking is not None:
         moves = moves_of(leg, booking)
         numbers = ", ".join(booking.hops[n]["number"] for n in moves) or booking.carrier
-        note = f"{booking.carrier} {numbers}; {booking.state.lower()}, {booking.ticket_number or booking.reference}"
+        note = f"{booking.carrier} {numbers}; {_stands(booking)}"
         seats = ", ".join(seats_of(booking, moves))
-    title = f"{leg.mode.capitalize()} {leg.origin['name']} to {leg.target['name']}"
+    where = {"origin": leg.origin["name"], "target": leg.target["name"]}
+    title = capfirst(gettext(leg.mode)) + " " + gettext("%(origin)s to %(target)s") % where
     return Row(f"leg:{leg.pk}", leg.leaves, leg.arrives, leg.mode, title, leg.origin["name"], note, seats)
 
 
@@ -89,14 +109,13 @@ def moves_of(leg: Leg, booking: Any) -> list[int]:
 
 def itinerary_text(file: TripFile) -> str:
     """The itinerary in plain text, with local times."""
-    lines = [f"{file.trip.title}, {file.trip.code}. All times are local.", ""]
+    local = gettext("All times are local.")
+    lines = [f"{file.trip.title}, {file.trip.code}. {local}", ""]
     for row in rows_of(file):
-        until = f"{row.ends:%H:%M}" if row.ends.date() == row.at.date() else f"{day_text(row.ends)} {row.ends:%H:%M}"
-        when = day_text(row.at) if row.mode == "stay" else f"{day_text(row.at)} {row.at:%H:%M} – {until}"
+        until = f"{row.ends:%H:%M}" if row.ends.date() == row.at.date() else f"{day_words(row.ends)} {row.ends:%H:%M}"
+        when = day_words(row.at) if row.mode == "stay" else f"{day_words(row.at)} {row.at:%H:%M} – {until}"
         lines.append(
-            f"{when}  {row.title}"
-            + (f" ({row.note})" if row.note else "")
-            + (f", seat {row.seats}" if row.seats else "")
+            f"{when}  {row.title}" + (f" ({row.note})" if row.note else "") + (f", {_seat(row)}" if row.seats else "")
         )
     return "\n".join(lines)
 
@@ -114,14 +133,14 @@ def calendar_of(files: list[TripFile], name: str) -> bytes:
             booking = next((b for b in file.bookings if b.pk == leg.booking_id), None)
             row = _leg_row(leg, booking)
             entries.append(
-                Appointment(f"{file.trip.subject}-leg-{leg.pk}@wainwright", f"{leg.mode.capitalize()} {leg.origin['town']} – {leg.target['town']}",
+                Appointment(f"{file.trip.subject}-leg-{leg.pk}@wainwright", f"{capfirst(gettext(leg.mode))} {leg.origin['town']} – {leg.target['town']}",
                             leg.leaves, leg.origin["zone"], leg.arrives, leg.target["zone"], leg.origin["name"],
-                            "\n".join(filter(None, [file.trip.title, row.note, f"Seat {row.seats}" if row.seats else ""])), timedelta(hours=2))
+                            "\n".join(filter(None, [file.trip.title, row.note, capfirst(_seat(row)) if row.seats else ""])), timedelta(hours=2))
             )  # fmt: skip
         for stay in file.stays:
             first, last, zone = stay[0], stay[-1], stay[0].place["zone"]
             entries.append(
-                Appointment(f"{file.trip.subject}-stay-{first.date}@wainwright", f"{first.name or 'Lodging'}, {first.place['town']}",
+                Appointment(f"{file.trip.subject}-stay-{first.date}@wainwright", _lodging(first),
                             datetime.combine(first.date, time(15)), zone, datetime.combine(last.date + timedelta(days=1), time(10)), zone,
                             first.place["town"], file.trip.title)
             )  # fmt: skip
@@ -143,17 +162,38 @@ def order_context(file: TripFile) -> dict[str, Any]:
     version = trip.versions.order_by("-number").first()
     signed = trip.authorised or trip.sent
     plan = (thaw(version.frozen) if version else None) or frozen_of(file, rows_of(file))
-    notes = {row.key: row for row in rows_of(file)}
-    rows = [replace(row, note=notes[row.key].note) if row.key in notes else row for row in plan.rows]
     return {
-        "trip": trip, "plan": plan, "rows": rows, "version": version, "certified": trip.signed or version, "firm": trip.firm,
+        "trip": trip, "plan": plan, "rows": _as_written(file, plan.rows), "version": version, "certified": trip.signed or version, "firm": trip.firm,
+        "state": gettext(trip.state), "permissions": [(gettext(title), comment) for title, comment in plan.permission_words],
         "signed": signed.astimezone(ZoneInfo(trip.firm.zone)) if signed else None,
     }  # fmt: skip
 
 
+def _as_written(file: TripFile, signed: Sequence[Row]) -> list[Row]:
+    """The rows of a signed plan with the tickets of now; in the letter's language where they still say what was signed."""
+    here = {row.key: row for row in rows_of(file)}
+    with translation.override(ENGLISH):
+        english = {row.key: row for row in rows_of(file)}
+    rows = []
+    for row in signed:
+        if row.key in here:
+            same = english[row.key].title == row.title
+            row = replace(row, note=here[row.key].note, title=here[row.key].title if same else row.title)
+        rows.append(row)
+    return rows
+
+
 def order_html(file: TripFile, signers: list[dict[str, Any]], screen: bool = True) -> str:
-    """The order of travel as a page of its own, for reading and printing; off the screen it brings no style of its own."""
-    return render_to_string("trips/order.html", order_context(file) | {"signers": signers, "screen": screen})
+    """The order of travel, in the language of the firm's letters, as a page of its own; off the screen it brings no style."""
+    with written_for(file.trip.firm):
+        said = [{**each, "word": _signed(each), "why": reason_words(each["why"])} for each in signers]
+        return render_to_string("trips/order.html", order_context(file) | {"signers": said, "screen": screen})
+
+
+def _signed(step: dict[str, Any]) -> str:
+    """That somebody signed, and on which day where they did so themselves."""
+    did, on = step["did"], step["on"]
+    return f"{gettext(did)} {day_words(on)}" if on else gettext(did)
 
 
 class _OnlyOurs(URLFetcher):

@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 
 from django.core.mail import EmailMultiAlternatives
 from django.db import transaction
+from django.utils.translation import gettext
 from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
@@ -16,6 +17,7 @@ from wainwright.bookings.models import Booking
 from wainwright.core.risk import plan_risk
 from wainwright.core.states import TRIP
 from wainwright.errors import Refusal, Stale
+from wainwright.language import written_for
 from wainwright.news.services import Enclosed, tell
 from wainwright.people.acting import must_be_oneself, must_prepare
 from wainwright.people.models import Membership
@@ -283,11 +285,18 @@ def send_itinerary(file: TripFile) -> bool:
     to = trip.profile.get("itinerary_email", "")
     if not to or to == trip.traveller.person.email:
         return False
-    mail = EmailMultiAlternatives(f"Itinerary: {trip.title}", letters.itinerary_text(file), to=[to])
-    mail.attach_alternative(letters.itinerary_html(file), "text/html")
-    mail.attach("itinerary.ics", letters.calendar_of([file], trip.title), "text/calendar")
-    post(mail)
+    _post_itinerary(file, to)
     return True
+
+
+def _post_itinerary(file: TripFile, to: str) -> None:
+    trip = file.trip
+    with written_for(trip.firm):
+        subject = gettext("Itinerary: %(title)s") % {"title": trip.title}
+        mail = EmailMultiAlternatives(subject, letters.itinerary_text(file), to=[to])
+        mail.attach_alternative(letters.itinerary_html(file), "text/html")
+        mail.attach("itinerary.ics", letters.calendar_of([file], trip.title), "text/calendar")
+    post(mail)
 
 
 @transaction.atomic
@@ -299,10 +308,7 @@ def mail_itinerary(member: Membership, trip_id: int) -> str:
     if not file.legs:
         raise Refusal("There is no itinerary yet: the trip has no legs.")
     if not send_itinerary(file):
-        mail = EmailMultiAlternatives(f"Itinerary: {trip.title}", letters.itinerary_text(file), to=[to])
-        mail.attach_alternative(letters.itinerary_html(file), "text/html")
-        mail.attach("itinerary.ics", letters.calendar_of([file], trip.title), "text/calendar")
-        post(mail)
+        _post_itinerary(file, to)
     record(member, "sent the itinerary", trip.subject, after={"to": to})
     return to
 

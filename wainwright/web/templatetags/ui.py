@@ -19,6 +19,7 @@ from wainwright.core.rules import Level
 from wainwright.core.states import STAGES
 from wainwright.core.workings import day_text
 from wainwright.drawing.ribbon import day_range
+from wainwright.language import day_words, locale, range_words, sum_words
 from wainwright.people.selectors import demo_people as people_of_demo
 
 register = template.Library()
@@ -32,13 +33,13 @@ MODE_ICONS = {
 @register.filter
 def money(amount: Money | None) -> str:
     """An amount with its decimals, a true minus, and no currency."""
-    return "" if amount is None else str(amount).replace("-", "−")
+    return "" if amount is None else sum_words(amount)
 
 
 @register.filter
 def day(value: date | datetime | None) -> str:
     """``Mon 12 Oct``."""
-    return day_text(value) if value else ""
+    return day_words(value) if value else ""
 
 
 @register.filter
@@ -51,13 +52,15 @@ def long_day(value: date | None) -> str:
 def clock_time(value: datetime, zone: str = "UTC") -> str:
     """A moment in somebody's zone: ``Mon 12 Oct 14:08``."""
     local = value.astimezone(ZoneInfo(zone))
-    return f"{day_text(local)} {local:%H:%M}"
+    return f"{day_words(local)} {local:%H:%M}"
 
 
 @register.filter
 def span(thing) -> str:
     """The days of a trip."""
-    return day_range(thing.starts, thing.ends)
+    if locale() is None or thing.starts is None or thing.ends is None:
+        return day_range(thing.starts, thing.ends)
+    return range_words(thing.starts, thing.ends)
 
 
 @register.filter

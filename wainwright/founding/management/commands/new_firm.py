@@ -8,6 +8,7 @@ from django.core.management.base import BaseCommand, CommandError
 
 from wainwright.errors import Refusal
 from wainwright.founding import folder, services
+from wainwright.language import ENGLISH
 from wainwright.staff.inviting import link_of
 
 
@@ -28,6 +29,7 @@ class Command(BaseCommand):
         parser.add_argument("--country", help="Two letters, as IE.")
         parser.add_argument("--currency", help="Three letters, as EUR.")
         parser.add_argument("--zone", help="As Europe/Dublin.")
+        parser.add_argument("--language", default=ENGLISH, help="Of letters: en, nb or de.")
         parser.add_argument("--admin", help="The name of its first administrator.")
         parser.add_argument("--email", help="Their address for mail.")
 
@@ -49,7 +51,9 @@ class Command(BaseCommand):
                 ]
                 if missing:
                     raise CommandError(f"Type {', '.join(f'--{name}' for name in missing)} as well, or --folder.")
-                data = services.FirmData(given["name"], given["country"], given["currency"], given["zone"])
+                data = services.FirmData(
+                    given["name"], given["country"], given["currency"], given["zone"], language=given["language"]
+                )
                 member = services.found(data, given["admin"], given["email"])
         except Refusal as refusal:
             raise CommandError(refusal.message) from refusal

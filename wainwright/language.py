@@ -1,0 +1,113 @@
+"""The languages that letters are written in: words by gettext, days and numbers by the language's own customs.
+
+Pages are in English. A letter is what leaves the house in the firm's name: an order of travel, an itinerary by mail, an
+invitation. Whoever writes one does so within ``written_for(firm)``; there ``gettext`` gives the firm's words, and days
+and sums are written as its readers write them.
+"""
+
+from __future__ import annotations
+
+import re
+from contextlib import AbstractContextManager
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Protocol
+
+from babel import Locale
+from babel.dates import format_interval, format_skeleton
+from babel.numbers import format_decimal
+from django.utils import translation
+from django.utils.translation import gettext
+from django.utils.translation import gettext_noop as later
+
+from wainwright.core.money import Money
+from wainwright.core.workings import day_text
+
+ENGLISH = "en"
+# Code (BCP 47) and its name in itself, as whoever reads it looks for it.
+LANGUAGES = (("en", "English"), ("nb", "Norsk bokmål"), ("de", "Deutsch"))
+# What stands in tables of the core and in letters: here so that it is gathered for translation.
+WORDS = (
+    later("air"), later("rail"), later("ferry"), later("coach"), later("hire car"), later("own car"), later("taxi"), later("on foot"),
+    later("Planning"), later("Awaiting sign-off"), later("Authorised"), later("Under way"), later("Back"), later("Closed"), later("Sent back"),
+    later("Turned down"), later("Called off"),
+    later("held"), later("confirmed"), later("ticketed"), later("asked"), later("cancelled"), later("lapsed"),
+    later("A hire car may be used"), later("The lodging ceiling is lifted"), later("The own car may be used for the whole way"),
+    later("A higher class may be used"), later("Lodging outside the supplied quarters is allowed"),
+    later("signed"), later("signed before, unchanged"), later("may sign their own"),
+)  # fmt: skip
+# Why somebody signs, as ``core.routing`` says it, and the same for translation: names in words, sums in groups called so.
+REASONS = (
+    (re.compile(r"line manager of (?P<name>.+)"), later("line manager of %(name)s")),
+    (re.compile(r"owner of (?P<code>.+)"), later("owner of %(code)s")),
+    (re.compile(r"(?P<amount>[\d,.]+) is over (?P<name>.+)'s limit of (?P<limit>[\d,.]+)"), later("%(amount)s is over %(name)s's limit of %(limit)s")),
+    (re.compile(r"(?P<amount>[\d,.]+) is over what (?P<name>.+) may sign of their own"), later("%(amount)s is over what %(name)s may sign of their own")),
+)  # fmt: skip
+SUMS = ("amount", "limit")
+
+
+class Firm(Protocol):
+    """Whoever has letters."""
+
+    language: str
+
+
+def written_for(firm: Firm) -> AbstractContextManager[None]:
+    """What is written within this is in the language of a firm's letters."""
+    return translation.override(firm.language)
+
+
+def locale() -> Locale | None:
+    """The language that is written in now; nothing for English, which the core writes by itself."""
+    code = (translation.get_language() or ENGLISH).split("-")[0]
+    return None if code == ENGLISH else Locale.parse(code)
+
+
+def day_words(day: date, year: bool = False) -> str:
+    """``Mon 12 Oct`` (``12 Oct 2026`` where the year matters) in the language that is written in."""
+    there = locale()
+    if there is None:
+        return day_text(day, year)
+    return format_skeleton("yMMMd" if year else "MMMEd", _date(day), locale=there)
+
+
+def range_words(first: date, last: date) -> str:
+    """``6.–8. oktober 2026``: a span of days in a language other than English."""
+    return format_interval(first, last, "yMMMMd", locale=locale())
+
+
+def sum_words(amount: Money) -> str:
+    """An amount with its decimals, in the language that is written in; no currency."""
+    there = locale()
+    if there is None:
+        return str(amount).replace("-", "−")
+    return _grouped(amount.amount, there)
+
+
+def _grouped(amount: Decimal, there: Locale) -> str:
+    places = max(0, -int(amount.as_tuple().exponent))
+    pattern = "#,##0" + ("." + "0" * places if places else "")
+    return format_decimal(amount, pattern, there).replace("-", "−")
+
+
+def _number(text: str) -> str:
+    """A sum as the core writes it, in the language."""
+    there = locale()
+    return text if there is None else _grouped(Decimal(text.replace(",", "")), there)
+
+
+def reason_words(why: str) -> str:
+    """Why somebody signs, as the route keeps it ("line manager of Maren; owner of P-0417 Fjord gauges"), in the language."""
+    return "; ".join(_reason(each) for each in why.split("; "))
+
+
+def _reason(why: str) -> str:
+    for pattern, words in REASONS:
+        if found := pattern.fullmatch(why):
+            said = {key: _number(value) if key in SUMS else value for key, value in found.groupdict().items()}
+            return gettext(words) % said
+    return gettext(why) if why in WORDS else why
+
+
+def _date(day: date) -> date:
+    return day.date() if isinstance(day, datetime) else day
