@@ -124,7 +124,7 @@ def load_firms(today: date) -> dict[str, Firm]:
             language=row.get("language", "en"),
         )
         Policy.objects.create(
-            firm=firm, **{k: row[k] for k in ("scheme", "terms", "trip_signoff", "quarters", "questions", "kin", "goes_on_days")},
+            firm=firm, **{k: row[k] for k in ("terms", "trip_signoff", "quarters", "questions", "kin", "goes_on_days")},
             transfer_km=Decimal("0.45") if row["currency"] == "EUR" else Decimal("5.20"),
             transfer_least=Decimal(3) if row["currency"] == "EUR" else Decimal(35),
             second_payer_minor=200_000 if row["currency"] == "EUR" else 2_000_000,

@@ -219,9 +219,13 @@ class Runner(DiscoverRunner):
         Shelf.folder.mkdir()
         self._own = own_folder("alone")
         self._own.enable()
+        # Half a second for each password is right outside, and minutes of every run in here.
+        self._quick = override_settings(PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"])
+        self._quick.enable()
 
     def teardown_test_environment(self, **kwargs):
         super().teardown_test_environment(**kwargs)
+        self._quick.disable()
         self._own.disable()
         shutil.rmtree(settings.VAR, ignore_errors=True)
 

@@ -25,6 +25,8 @@ from wainwright.journals import views as journals
 from wainwright.masters import views as masters
 from wainwright.profile import views as profile
 from wainwright.reconciling import views as reconciling
+from wainwright.rehearsal import rate_sheets
+from wainwright.rehearsal import views as rehearsal
 from wainwright.rulebook import views as rate_views
 from wainwright.staff import tables as people_tables
 from wainwright.staff import views as staff
@@ -102,6 +104,18 @@ urlpatterns = [
     path("firm/set/", founding.set_firm, name="firm-set"),
     path("firm/rates/", founding.set_rates, name="firm-rates"),
     path("rules/", web.rules_page, name="rules"),
+    path("rules/schemes/", rehearsal.schemes, name="schemes"),
+    path("rules/schemes/new/", rehearsal.scheme_new, name="scheme-new"),
+    path("rules/schemes/try/", rehearsal.scheme_try, name="scheme-try"),
+    path("rules/schemes/<int:scheme_id>/", rehearsal.scheme, name="scheme"),
+    path("rules/schemes/<int:scheme_id>/past/", rehearsal.scheme_past, name="scheme-past"),
+    path("rules/schemes/<int:scheme_id>/force/", rehearsal.scheme_force, name="scheme-force"),
+    path("rules/schemes/<int:scheme_id>/out/", rehearsal.scheme_out, name="scheme-out"),
+    path("rules/allowances/", rate_sheets.sheets, name="rate-sheets"),
+    path("rules/allowances/<int:sheet_id>/", rate_sheets.look, name="rate-sheet"),
+    path("rules/allowances/<int:sheet_id>/take/", rate_sheets.take, name="rate-sheet-take"),
+    path("rules/allowances/<int:sheet_id>/wrong.csv", rate_sheets.wrong_rows, name="rate-sheet-wrong"),
+    path("rules/allowances.csv", rate_sheets.as_csv, name="rates-csv"),
     path("rules/safeguards/", web.set_safeguards, name="set-safeguards"),
     path("rates/", rate_views.rates_page, name="rates"),
     path("rates/take/", rate_views.take, name="rates-take"),

@@ -17,9 +17,9 @@ from wainwright.bench import services as bench_services
 from wainwright.bench.selectors import bench
 from wainwright.bookings.selectors import ways
 from wainwright.claims.models import Claim
-from wainwright.core.allowance import ClockTimes, Fractions, HourTable, Twelfths
 from wainwright.core.categories import propose
-from wainwright.core.journey import Meal
+from wainwright.core.fx import convert
+from wainwright.core.money import Money
 from wainwright.core.routing import work_out_route
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.proposals import guides
@@ -29,38 +29,57 @@ from wainwright.news.services import mark_read, tell
 from wainwright.outside import service
 from wainwright.people.models import Cover, Membership, new_version
 from wainwright.people.selectors import signers
-from wainwright.rulebook.models import AllowanceRate
-from wainwright.rulebook.selectors import rate_table, rulebook, scheme_from
+from wainwright.rulebook.models import AllowanceRate, SchemeData
+from wainwright.rulebook.selectors import rate_table, rulebook
 from wainwright.signoff import services as signoff
 from wainwright.signoff.models import SignOff
 from wainwright.trail.models import Entry
 from wainwright.trail.services import record
+from wainwright.trips.frozen import freeze, thaw
+from wainwright.trips.models import Trip
 from wainwright.trips.selectors import load_file
+from wainwright.trips.versions import frozen_of
 from wainwright.web.finding import find
-
-BASE = {"code": "X", "name": "x", "since": "2026-01-01", "window": "day"}
 
 
 class RulebookTest(WorldTestCase):
-    def test_a_scheme_of_every_kind_from_data(self):
-        for ends, kind in [
-            ({"kind": "fractions", "first": "0.75", "last": "0.75", "single": "0.5"}, Fractions),
-            ({"kind": "hours", "rows": [["6", "0.5"], ["12", "1"]]}, HourTable),
-            ({"kind": "clock", "leaving_from": "12:00", "back_until": "19:00", "share": "0.5"}, ClockTimes),
-            ({"kind": "twelfths", "beyond": "3"}, Twelfths),
-        ]:
-            with self.subTest(ends["kind"]):
-                self.assertIsInstance(scheme_from(BASE | {"ends": ends}, "EUR").ends, kind)
-        with self.assertRaises(ValueError):
-            scheme_from(BASE | {"ends": {"kind": "nonsense"}}, "EUR")
-        whole = scheme_from(
-            BASE | {
-                "ends": {"kind": "twelfths", "beyond": "3"}, "meals": {"by": "share", "shares": {"lunch": "0.4"}, "floor": "incidentals"},
-                "nights": {"flat": "20.00", "tax_outside_ceiling": True}, "long_stay_from": 30, "long_stay_share": "0.6", "actual_cost_share": "1.2",
-            }, "EUR",
+    def test_each_day_has_the_scheme_in_force_and_a_draft_counts_for_nothing(self):
+        trip = self.a_trip(starts=20, days=3)
+        data = trip.firm.schemes.get().data
+        half = {**data, "code": "H", "rows": [{"pays": {"share": "0.5"}}]}
+        made = SchemeData.objects.create(firm=trip.firm, code="H", data=half)
+
+        def days() -> list[str]:
+            type(trip.firm).objects.filter(pk=trip.firm_id).update(rules_version=new_version())
+            again = Trip.objects.select_related("firm", "traveller").get(pk=trip.pk)
+            return [str(day.amount) for day in load_file(self.maren, again).figures.allowance.days]
+
+        whole = days()
+        made.since = trip.starts + timedelta(days=1)
+        made.save()
+        self.assertEqual(days(), [whole[0], "29.00", "29.00"])
+
+    def test_a_rate_in_money_of_its_own_with_what_its_row_names(self):
+        trip = self.a_trip(starts=20, days=3)
+        AllowanceRate.objects.filter(firm=trip.firm, town="Bergen").update(
+            currency="NOK", full_minor=580_00, ceiling_minor=1500_00, amounts={"part": 290_00}, free={"full": 400_00}, sets={"lunch+dinner": 100_00}
         )  # fmt: skip
+        data = trip.firm.schemes.get().data
+        rows = [{"period": ["first", "last"], "pays": {"amount": "part"}}, {"pays": {"share": "1"}}]
+        trip.firm.schemes.update(data={**data, "rows": rows})
+        type(trip.firm).objects.filter(pk=trip.firm_id).update(rules_version=new_version())
+        again = Trip.objects.select_related("firm", "traveller").get(pk=trip.pk)
+        table = rate_table(trip.firm, self.today, currencies=["NOK"])
+        part, full = (
+            convert(Money.of(amount, "NOK"), "EUR", self.today, table).home for amount in ("290.00", "580.00")
+        )
+        found = load_file(self.maren, again).figures
+        self.assertEqual([day.amount for day in found.allowance.days], [part, full, part])
+        self.assertEqual(found.nights[0].ceiling.currency, "EUR")
+        self.assertTrue(found.allowance.taxed)
+        # And back through what is kept with a version.
         self.assertEqual(
-            (whole.meals.shares[Meal.LUNCH], whole.nights.flat, whole.long_stay_from), (Decimal("0.4"), eur(20), 30)
+            thaw(freeze(frozen_of(load_file(self.maren, again), []))).figures.allowance.amount, found.allowance.amount
         )
 
     def test_a_rulebook_is_loaded_once_a_version(self):

@@ -287,7 +287,7 @@ def core() -> None:
     timed("100 lines under all rules", lambda: run(subject, book.settings))
     trip = Trip.objects.get(title__startswith="Tide-gauge")
     journey = journey_of(list(trip.legs.all()), list(trip.nights.all()), trip.supplied)
-    timed("a five-day allowance", lambda: daily_allowance(journey, book.scheme, book.rates, "EUR"))
+    timed("a five-day allowance", lambda: daily_allowance(journey, book.schemes, book.rates, "EUR"))
     long = load_trip(
         Membership.objects.get(person__email__startswith="maren", firm=firm), Trip.objects.get(title="Round the coast")
     )

@@ -3,7 +3,8 @@
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 
-from wainwright.core.allowance import Fractions, MealRule, Rate, Scheme
+from wainwright.core.allowance import Rate, Scheme
+from wainwright.core.allowance.reading import read_scheme
 from wainwright.core.journey import Journey, Leg, Meal, Mode, Night, Place
 from wainwright.core.money import Money
 
@@ -38,9 +39,14 @@ def meals(**days) -> set:
     return {(day, Meal(name)) for name, each in days.items() for day in each}
 
 
-THREE_QUARTERS = Scheme(
-    "A", "three quarters", SINCE, "day", Fractions(Decimal("0.75"), Decimal("0.75"), Decimal("0.75")), MealRule("table")
-)
+def scheme(*rows: dict, code: str = "A", name: str = "three quarters", since=SINCE, **more) -> Scheme:
+    """A scheme from its data, as an administrator would type it: rows as dicts, ``pays`` as a share where it is a text."""
+    made = [{**row, "pays": {"share": row["pays"]} if isinstance(row["pays"], str) else row["pays"]} for row in rows]
+    return read_scheme({"code": code, "name": name, "since": str(since), "window": "day", "rows": made, **more}, "EUR")
+
+
+ENDS = {"period": ["only", "first", "last"], "pays": "0.75"}
+THREE_QUARTERS = scheme(ENDS, {"pays": "1"})
 
 
 def table_rate(town: str, full, since: date = SINCE, ceiling=None) -> Rate:

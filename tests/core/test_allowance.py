@@ -1,7 +1,7 @@
-"""The seven worked examples of the daily allowance, lodging, and what must always hold."""
+"""The worked examples of the daily allowance, lodging, and what must always hold."""
 
 from dataclasses import replace
-from datetime import date, datetime, time, timedelta
+from datetime import date, datetime, timedelta
 from decimal import Decimal
 from unittest import TestCase
 
@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from tests.core.builders import (
     BERGEN,
     CORK,
+    ENDS,
     FLORO,
     FRI,
     MON,
@@ -23,18 +24,14 @@ from tests.core.builders import (
     eur,
     journey,
     meals,
+    scheme,
     table_rate,
 )
 from wainwright.core.allowance import (
-    ClockTimes,
-    Fractions,
-    HourTable,
     MealRule,
     NightRule,
     NoRate,
     Rate,
-    Scheme,
-    Twelfths,
     allowed_night,
     daily_allowance,
     flat_nights,
@@ -42,21 +39,27 @@ from wainwright.core.allowance import (
     rate_for,
 )
 from wainwright.core.allowance.days import Grants
+from wainwright.core.fx import RateTable
 from wainwright.core.journey import Journey, Leg, Meal, Mode, Night
-from wainwright.core.money import total
+from wainwright.core.money import Money, total
 
 D = Decimal
-HALF = Scheme(
-    "B",
-    "half at the ends",
-    SINCE,
-    "day",
-    Fractions(D("0.5"), D("0.5"), D("0.5")),
-    MealRule("share", {Meal.BREAKFAST: D("0.2"), Meal.LUNCH: D("0.4"), Meal.DINNER: D("0.4")}),
-)
-HOURS24 = Scheme("C", "24 hours", SINCE, "24h", HourTable(((D(6), D("0.5")), (D(12), D(1)))))
-TWELFTHS = Scheme("D", "twelfths", SINCE, "day", Twelfths(D(3)))
-CLOCK = Scheme("E", "clock times", SINCE, "day", ClockTimes(time(12), time(19), D("0.5")))
+SHARES = {"by": "share", "shares": {"breakfast": "0.2", "lunch": "0.4", "dinner": "0.4"}}
+HALF = scheme({"period": ["only", "first", "last"], "pays": "0.5"}, {"pays": "1"}, code="B", meals=SHARES)
+HOURS24 = scheme(
+    {"period": "whole", "pays": "1"}, {"from": 12, "pays": "1"}, {"from": 6, "pays": "0.5"}, code="C", window="24h"
+)  # fmt: skip
+TWELFTHS = scheme({"period": "whole", "pays": "1"}, {"over": 3, "pays": {"hourly": 12}}, code="D")
+CLOCK = scheme(
+    {"left_from": "12:00", "pays": "0.5"}, {"back_until": "19:00", "pays": "0.5"}, {"pays": "1"}, code="E"
+)  # fmt: skip
+
+
+TABLE = RateTable("EUR", {MON - timedelta(days=2): {"NOK": D(10)}}, "a table")
+
+
+def nok(amount):
+    return Money.of(str(amount), "NOK")
 
 
 def flat(amount):
@@ -133,9 +136,10 @@ class ExamplesTest(TestCase):
 class PartsOfTheSchemeTest(TestCase):
     def test_least_time_earns_nothing_and_says_so(self):
         trip = journey(at(MON, "08:00"), at(MON, "15:00"))
-        got = daily_allowance(trip, replace(CLOCK, least_hours=D(8)), flat("30.00"), "EUR")
+        least = scheme({"journey_from": 8, "pays": "1"})
+        got = daily_allowance(trip, least, flat("30.00"), "EUR")
         self.assertEqual(got.amount, eur(0))
-        self.assertIn("7 hours away, fewer than 8", got.workings.lines()[0])
+        self.assertIn("single day, 7 h: no row of the scheme fits, nothing is earned", got.workings.lines()[0])
 
     def test_under_way_at_midnight_counts_for_the_place_left_or_the_next(self):
         legs = (
@@ -145,7 +149,7 @@ class PartsOfTheSchemeTest(TestCase):
         trip = Journey(legs, (Night(TUE, FLORO),))
         rates = [table_rate("Bergen", "58.00"), table_rate("Florø", "52.00")]
         left = daily_allowance(trip, THREE_QUARTERS, rates, "EUR")
-        following = daily_allowance(trip, replace(THREE_QUARTERS, under_way="next"), rates, "EUR")
+        following = daily_allowance(trip, scheme(ENDS, {"pays": "1"}, places={"under_way": "next"}), rates, "EUR")
         self.assertEqual((left.days[0].place, following.days[0].place), (BERGEN, FLORO))
 
     def test_meals_in_proportion_and_incidentals_kept(self):
@@ -155,24 +159,24 @@ class PartsOfTheSchemeTest(TestCase):
         self.assertEqual(got.days[0].amount, eur("43.50") - eur("13.05"))
         kept = replace(THREE_QUARTERS, meals=MealRule("table", floor="incidentals"))
         got = daily_allowance(trip, kept, [table_rate("Bergen", "58.00")], "EUR", Grants(meals_throughout=True))
-        self.assertEqual([day.amount for day in got.days], [eur("4.35"), eur("5.80"), eur("4.35")])
+        self.assertEqual([day.amount for day in got.days], [eur("5.80"), eur("5.80"), eur("5.80")])
 
     def test_long_stay(self):
         nights = [(MON + timedelta(days=n), BERGEN) for n in range(6)]
         trip = journey(at(MON, "09:00"), at(MON + timedelta(days=6), "18:00"), nights)
-        long = replace(THREE_QUARTERS, long_stay_from=4, long_stay_share=D("0.5"))
+        long = scheme(ENDS, {"pays": "1"}, long_stay={"steps": [{"after": "3 days", "share": "0.5"}]})
         got = daily_allowance(trip, long, [table_rate("Bergen", "58.00")], "EUR")
         self.assertEqual(amounts(got)[2:5], ["58.00", "29.00", "29.00"])
 
     def test_hour_table_by_calendar_day(self):
-        table = Scheme("F", "hours", SINCE, "day", HourTable(((D(8), D("0.5")), (D(14), D(1)))))
+        table = scheme({"from": 14, "pays": "1"}, {"from": 8, "pays": "0.5"}, code="F")
         trip = journey(at(MON, "09:00"), at(TUE, "09:00"), [(MON, BERGEN)])
         self.assertEqual(amounts(daily_allowance(trip, table, flat("40.00"), "EUR")), ["40.00", "20.00"])
 
     def test_a_meal_after_the_last_window_still_counts(self):
         trip = journey(at(MON, "14:00"), at(WED, "13:00"), [(MON, BERGEN), (TUE, BERGEN)], meals(breakfast=[WED]))
-        scheme = replace(HOURS24, meals=MealRule("share", {Meal.BREAKFAST: D("0.2")}))
-        got = daily_allowance(trip, scheme, flat("50.00"), "EUR")
+        cut = replace(HOURS24, meals=MealRule("share", {(Meal.BREAKFAST,): D("0.2")}))
+        got = daily_allowance(trip, cut, flat("50.00"), "EUR")
         self.assertEqual(got.days[-1].amount, eur("40.00"))
 
     def test_rates_by_town_country_and_season(self):
@@ -213,9 +217,27 @@ class LodgingTest(TestCase):
     def test_supplied_quarters_and_flat_nights(self):
         self.assertEqual(allowed_night(Night(WED, FLORO, supplied=True), eur(0), THREE_QUARTERS, []).allowed, eur(0))
         trip = journey(at(MON, "09:00"), at(WED, "18:00"), [(MON, BERGEN), (TUE, BERGEN)])
-        scheme = replace(THREE_QUARTERS, nights=NightRule(flat=eur("20.00")))
-        self.assertEqual(flat_nights(trip, scheme, "EUR").amount, eur("40.00"))
-        self.assertEqual(flat_nights(trip, THREE_QUARTERS, "EUR").amount, eur(0))
+        rates = flat("30.00")
+        paid = replace(THREE_QUARTERS, nights=NightRule(flat=eur("20.00")))
+        self.assertEqual(flat_nights(trip, paid, rates, "EUR").amount, eur("40.00"))
+        self.assertEqual(flat_nights(trip, paid, rates, "EUR", billed=[MON]).amount, eur("20.00"))
+        self.assertEqual(flat_nights(trip, THREE_QUARTERS, rates, "EUR").amount, eur(0))
+        dear = [replace(rates[0], flat_night=eur("35.00"))]
+        self.assertEqual(flat_nights(trip, paid, dear, "EUR").amount, eur("70.00"))
+
+    def test_a_ceiling_by_kind_of_lodging_and_in_another_currency(self):
+        rate = replace(self.rates[0], ceilings={"private": eur("60.00")})
+        self.assertEqual(
+            allowed_night(Night(WED, FLORO, lodging="private"), eur("70"), THREE_QUARTERS, [rate]).over, eur(10)
+        )
+        self.assertEqual(
+            allowed_night(Night(WED, FLORO, lodging="hotel"), eur("70"), THREE_QUARTERS, [rate]).over, eur(0)
+        )
+        crowns = Rate("", "NO", SINCE, nok("500"), ceiling=nok("1000"))
+        got = allowed_night(Night(WED, FLORO), eur("120"), THREE_QUARTERS, [crowns], table=TABLE)
+        self.assertEqual((got.ceiling, got.over), (eur(100), eur(20)))
+        with self.assertRaisesRegex(NoRate, "no rate for NOK"):
+            allowed_night(Night(WED, FLORO), eur("120"), THREE_QUARTERS, [crowns])
 
 
 @st.composite

@@ -8,15 +8,15 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.core.builders import BERGEN, FRI, MON, SINCE, THU, TUE, WED, at, eur, journey
-from wainwright.core.allowance import Fractions, Grants, Head, Rate, Scheme, daily_allowance
+from tests.core.builders import BERGEN, ENDS, FRI, MON, SINCE, THU, TUE, WED, at, eur, journey, scheme
+from wainwright.core.allowance import Grants, Head, Rate, daily_allowance
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, total
 from wainwright.core.moving import Halt, Mover, Planned, effects, entitlements, heads_of, rank_of
 from wainwright.core.posting import Accounts, PostLine, claim_journal
 from wainwright.core.settlement import ClaimSums, settle
 
-SCHEME = Scheme("S", "test", SINCE, "day", Fractions(Decimal("0.75"), Decimal("0.75"), Decimal("0.75")))
+SCHEME = scheme(ENDS, {"pays": "1"}, code="S", name="test")
 ACCOUNTS = Accounts("2320", "1530", "2310", "1480", "1520", "1410", "1100")
 QUESTIONS = [
     {"code": "flat", "text": "Anew?", "entitles": [

@@ -74,12 +74,13 @@ class Leg:
 
 @dataclass(frozen=True, slots=True)
 class Night:
-    """The night from ``date`` to the next morning: where, what it costs, whether quarters are supplied."""
+    """The night from ``date`` to the next morning: where, in which kind of lodging, whether quarters are supplied."""
 
     date: date
     place: Place
     name: str = ""
     supplied: bool = False
+    lodging: str = ""
 
 
 @dataclass(frozen=True, slots=True)

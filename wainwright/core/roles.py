@@ -63,6 +63,7 @@ ACTS = {
     "read_trail": Act("Reading", ("auditor", "administrator"), "read the trail", "The trail is for auditors and administrators."),
     "people": Act("The firm", ("administrator",), "invite, place, retire and bring back people; never take the role from themselves", "Only an administrator invites, places and retires people."),
     "safeguards": Act("The firm", ("administrator",), "set the firm's safeguards", "Only an administrator sets the safeguards of the firm."),
+    "rules": Act("The firm", ("administrator",), "try allowance schemes and put them in force", "Only an administrator lays down allowance schemes."),
     "firm": Act("The firm", ("administrator",), "set the firm up: its letters, bank, months, ledger, ways to sign in", "Only an administrator sets the firm up."),
 }  # fmt: skip
 

@@ -15,6 +15,7 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.accounts.models import Budget, Code, Dimension, FirmAccounts
+from wainwright.core.allowance.reading import SchemeFaults
 from wainwright.core.coding import Asked
 from wainwright.core.money import Money
 from wainwright.errors import Refusal
@@ -26,7 +27,6 @@ from wainwright.founding.services import SINCE, FirmData, found
 from wainwright.masters.services.posting_to import FIRM_ACCOUNTS
 from wainwright.people.models import Firm, Membership, new_version
 from wainwright.rulebook.models import AllowanceRate, Category, MileageRateRow, Policy
-from wainwright.rulebook.selectors import scheme_from
 from wainwright.staff.checking import NEW, check, in_order
 from wainwright.staff.importing import make_members
 from wainwright.staff.inviting import send_invitation
@@ -184,11 +184,10 @@ def _policy(data: dict[str, Any], firm: Firm, faults: list[Fault]) -> None:
         setattr(policy, key, value)
     if "scheme" in data:
         try:
-            scheme_from(data["scheme"], firm.currency)
             firm.schemes.all().delete()
-            policy.scheme = starting.set_scheme(firm, data["scheme"])
-        except (KeyError, ValueError, TypeError, InvalidOperation) as error:
-            faults.append(Fault("firm.toml, scheme", f"It says no allowance scheme: {_cure(error)}"))
+            starting.set_scheme(firm, data["scheme"])
+        except SchemeFaults as wrong:
+            faults += [Fault(f"firm.toml, scheme, {fault.where}", fault.words) for fault in wrong.faults]
     for key, value in data.get("accounts", {}).items():
         if key not in FIRM_ACCOUNTS:
             faults.append(

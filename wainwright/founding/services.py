@@ -101,7 +101,8 @@ def found(data: FirmData, name: str, email: str, by: Membership | None = None) -
     except IntegrityError as error:
         raise Refusal("That firm was founded a moment ago.", "name") from error
     today = clock.today(firm.zone)
-    Policy.objects.create(firm=firm, scheme=starting.set_scheme(firm), terms=starting.TERMS)
+    Policy.objects.create(firm=firm, terms=starting.TERMS)
+    starting.set_scheme(firm)
     FirmAccounts.objects.create(firm=firm)
     starting.set_dimensions(firm)
     starting.set_rules(firm, min(SINCE, today))

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from wainwright.accounts.models import Dimension
+from wainwright.core.allowance.reading import read_scheme
 from wainwright.core.money import Money
 from wainwright.people.models import Firm
 from wainwright.rulebook.models import Category, RuleSetting, SchemeData
@@ -70,8 +71,11 @@ def add_categories(firm: Firm, rows: Iterable[Mapping[str, str]]) -> None:
         )  # fmt: skip
 
 
-def set_scheme(firm: Firm, data: Mapping[str, Any] | None = None) -> str:
-    """Give a firm an allowance scheme, the one that ships where none is given; return its code. Inside the caller's transaction."""
+def set_scheme(firm: Firm, data: Mapping[str, Any] | None = None) -> None:
+    """Put an allowance scheme in force from its date, the one that ships where none is given. Inside the caller's transaction.
+
+    Raises ``SchemeFaults`` for data that says none.
+    """
     given = dict(data or tomllib.loads(starter("scheme.toml").read_text(encoding="utf-8")))
-    SchemeData.objects.create(firm=firm, code=given["code"], data=given)
-    return str(given["code"])
+    scheme = read_scheme(given, firm.currency)
+    SchemeData.objects.create(firm=firm, code=scheme.code, data=given, since=scheme.since)

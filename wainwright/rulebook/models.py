@@ -16,7 +16,6 @@ class Policy(models.Model):
     """The firm's own figures; one row a firm."""
 
     firm = models.OneToOneField("people.Firm", on_delete=models.CASCADE, related_name="policy")
-    scheme = models.CharField(max_length=20)
     advance_percent = models.DecimalField(max_digits=5, decimal_places=2, default=Decimal(70))
     advance_unit = models.DecimalField(max_digits=8, decimal_places=2, default=Decimal(10))
     claim_days = models.PositiveSmallIntegerField(default=21)
@@ -199,16 +198,21 @@ class SchemeData(models.Model):
     firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="schemes")
     code = models.CharField(max_length=20)
     data = models.JSONField()
+    since = models.DateField(null=True, blank=True, help_text="From when it is in force; empty: a draft.")
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["firm", "code"], name="one_scheme_per_code")]
+        ordering = ["since", "code"]
+        constraints = [
+            models.UniqueConstraint(fields=["firm", "code"], name="one_scheme_per_code"),
+            models.UniqueConstraint(fields=["firm", "since"], name="one_scheme_begins_on_a_day"),
+        ]
 
     def __str__(self):
         return self.code
 
 
 class AllowanceRate(models.Model):
-    """The rate of a place from a date on, in the firm's currency."""
+    """The rate of a place from a date on; amounts in minor units of its currency, the firm's where it names none."""
 
     firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="allowance_rates")
     town = models.CharField(max_length=80, blank=True)
@@ -221,12 +225,38 @@ class AllowanceRate(models.Model):
     dinner_minor = models.BigIntegerField(default=0)
     incidentals_minor = models.BigIntegerField(default=0)
     ceiling_minor = models.BigIntegerField(null=True, blank=True)
+    currency = models.CharField(max_length=3, blank=True)
+    amounts = models.JSONField(
+        default=dict, blank=True, help_text="Further amounts by the names that rows of a scheme use."
+    )
+    free = models.JSONField(default=dict, blank=True, help_text="What of an amount is free of tax, by its name.")
+    sets = models.JSONField(default=dict, blank=True, help_text='Meals that are cut together, as {"lunch+dinner": …}.')
+    flat_night_minor = models.BigIntegerField(null=True, blank=True, help_text="For a night without a bill.")
+    ceilings = models.JSONField(default=dict, blank=True, help_text="Ceilings of kinds of lodging that have their own.")
 
     class Meta:
         ordering = ["country", "town", "-since"]
 
     def __str__(self):
         return f"{self.town or self.country or 'anywhere'} from {self.since}"
+
+
+class RateSheet(models.Model):
+    """A table of allowance rates that was sent in: its rows as they were read; what each would do is worked out at each look."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="rate_sheets")
+    name = models.CharField(max_length=120)
+    rows = models.JSONField(help_text="[number, {column: text}] of each.")
+    by = models.ForeignKey("people.Membership", on_delete=models.PROTECT, related_name="+")
+    time = models.DateTimeField()
+    taken = models.DateTimeField(null=True, blank=True)
+    kept = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        ordering = ["-pk"]
+
+    def __str__(self):
+        return self.name
 
 
 class MileageRateRow(models.Model):

@@ -5,29 +5,22 @@ from __future__ import annotations
 import csv
 from collections import defaultdict
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field
-from datetime import date, time, timedelta
+from dataclasses import dataclass, field, replace
+from datetime import date, timedelta
 from decimal import Decimal
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from pathlib import Path
-from typing import Any
 
 from django.db.models import F, Q
 
-from wainwright.core.allowance import (
-    ClockTimes,
-    Fractions,
-    HourTable,
-    MealRule,
-    NightRule,
-    Rate,
-    Scheme,
-    Twelfths,
-)
+from wainwright import clock
+from wainwright.core.allowance import MealSet, NoRate, Rate, Rates, Scheme, in_force, rate_for
+from wainwright.core.allowance.reading import meal_set, read_scheme
 from wainwright.core.carbon import Factor
 from wainwright.core.categories import account_for
-from wainwright.core.fx import RateTable
-from wainwright.core.journey import Meal, Mode
+from wainwright.core.fx import NoRate as NoExchange
+from wainwright.core.fx import RateTable, convert
+from wainwright.core.journey import Meal, Mode, Place
 from wainwright.core.mileage import MileageRate, mileage_year
 from wainwright.core.money import Money
 from wainwright.core.rules import Finding, Level, Setting
@@ -51,12 +44,22 @@ class Rulebook:
 
     firm: Firm
     policy: Policy
-    scheme: Scheme
-    rates: tuple[Rate, ...]
+    schemes: tuple[Scheme, ...]
+    rates: Rates
     categories: dict[str, Category]
     settings: tuple[Setting, ...]
     mileage: tuple[MileageRate, ...] = ()
     tax: Mapping[str, TaxCode] = field(default_factory=dict)
+
+    @property
+    def scheme(self) -> Scheme:
+        """The allowance scheme in force today."""
+        return in_force(self.schemes, clock.today(self.firm.zone))
+
+    @cached_property
+    def foreign(self) -> frozenset[str]:
+        """The currencies of allowance rates that are not in the firm's own."""
+        return frozenset(rate.full.currency for rate in self.rates) - {self.firm.currency}
 
     def account_of(self, category: Category, country: str) -> str:
         """The account of a category for what was paid in a country: its own there, its own abroad, else its usual one."""
@@ -87,12 +90,11 @@ def rulebook(firm: Firm) -> Rulebook:
 def _rulebook(firm_id: int, _version: str) -> Rulebook:
     firm = Firm.objects.get(pk=firm_id)
     policy = Policy.objects.get(firm=firm)
-    data = SchemeData.objects.get(firm=firm, code=policy.scheme).data
     return Rulebook(
         firm,
         policy,
-        scheme_from(data, firm.currency),
-        tuple(_rate(row, firm.currency) for row in AllowanceRate.objects.filter(firm=firm)),
+        _schemes(firm, policy.bed_hour),
+        Rates(rate_of(row, firm.currency) for row in AllowanceRate.objects.filter(firm=firm)),
         {category.code: category for category in Category.objects.filter(firm=firm)},
         tuple(row.as_core() for row in RuleSetting.objects.filter(firm=firm)),
         tuple(mileage_rates(firm)),
@@ -100,50 +102,55 @@ def _rulebook(firm_id: int, _version: str) -> Rulebook:
     )
 
 
-def scheme_from(data: dict[str, Any], currency: str) -> Scheme:
-    """Build a scheme from its data. Raises ``KeyError`` or ``ValueError`` for data that says no scheme."""
-    ends, meals, nights = data["ends"], data.get("meals", {}), data.get("nights", {})
-    number = Decimal
-    made: Fractions | HourTable | ClockTimes | Twelfths
-    match ends["kind"]:
-        case "fractions":
-            made = Fractions(number(ends["first"]), number(ends["last"]), number(ends["single"]))
-        case "hours":
-            made = HourTable(tuple((number(hours), number(share)) for hours, share in ends["rows"]))
-        case "clock":
-            made = ClockTimes(
-                time.fromisoformat(ends["leaving_from"]), time.fromisoformat(ends["back_until"]), number(ends["share"])
-            )
-        case "twelfths":
-            made = Twelfths(number(ends["beyond"]))
-        case other:
-            raise ValueError(f"no such kind of first and last day: {other}")
-    return Scheme(
-        data["code"], data["name"], date.fromisoformat(data["since"]), data["window"], made,
-        MealRule(
-            meals.get("by", "table"), {Meal(k): number(v) for k, v in meals.get("shares", {}).items()},
-            meals.get("part_day", "full"), meals.get("floor", "zero"),
-        ),
-        NightRule(
-            Money.of(nights["flat"], currency) if nights.get("flat") else None, nights.get("tax_outside_ceiling", False)
-        ),
-        number(data.get("least_hours", "0")), data.get("under_way", "left"), data.get("long_stay_from"),
-        number(data.get("long_stay_share", "1")),
-        number(data["actual_cost_share"]) if data.get("actual_cost_share") else None,
-    )  # fmt: skip
+def _schemes(firm: Firm, bed_hour: int) -> tuple[Scheme, ...]:
+    """The firm's schemes that are in force on some day; drafts are not among them."""
+    rows = SchemeData.objects.filter(firm=firm, since__isnull=False)
+    return tuple(
+        replace(read_scheme(row.data, firm.currency), since=row.since, bed_hour=bed_hour) for row in rows if row.since
+    )
 
 
-def _rate(row: AllowanceRate, currency: str) -> Rate:
+def rate_of(row: AllowanceRate, home: str) -> Rate:
+    """Return a rate as the core reckons with it; ``home`` is the firm's currency, that of a rate that names none."""
+    currency = row.currency or home
+
     def money(minor: int) -> Money:
         return Money.from_minor(minor, currency)
+
+    def named(amounts: Mapping[str, int]) -> dict[str, Money]:
+        return {name: money(minor) for name, minor in amounts.items()}
 
     meals = {
         Meal.BREAKFAST: money(row.breakfast_minor), Meal.LUNCH: money(row.lunch_minor), Meal.DINNER: money(row.dinner_minor),
     }  # fmt: skip
-    ceiling = None if row.ceiling_minor is None else money(row.ceiling_minor)
+    sets = tuple(MealSet(meals_of, money(minor)) for key, minor in row.sets.items() if (meals_of := meal_set(key)))
     return Rate(
-        row.town, row.country, row.since, money(row.full_minor), meals, money(row.incidentals_minor), ceiling, row.until
-    )
+        row.town, row.country, row.since, money(row.full_minor), meals, money(row.incidentals_minor),
+        None if row.ceiling_minor is None else money(row.ceiling_minor), row.until, named(row.amounts), named(row.free), sets,
+        None if row.flat_night_minor is None else money(row.flat_night_minor), named(row.ceilings),
+    )  # fmt: skip
+
+
+def exchange_of(book: Rulebook, since: date, until: date) -> RateTable | None:
+    """Return the rates of exchange for allowance rates in other money, in one query; nothing where all are in the firm's.
+
+    What is ahead is reckoned by the last rate known.
+    """
+    if not book.foreign:
+        return None
+    return rate_table(book.firm, until, min(since, clock.today(book.firm.zone)), book.foreign)
+
+
+def ceiling_of(book: Rulebook, place: Place, day: date) -> Money | None:
+    """Return the most that a night may cost at a place, in the firm's money; nothing where there is no ceiling, or no rate."""
+    try:
+        ceiling = rate_for(book.rates, place, day).ceiling
+        if ceiling is None or ceiling.currency == book.firm.currency:
+            return ceiling
+        table = exchange_of(book, day, day)
+        return convert(ceiling, book.firm.currency, day, table).home if table is not None else None
+    except (NoRate, NoExchange):
+        return None
 
 
 def mileage_rates(firm: Firm) -> list[MileageRate]:

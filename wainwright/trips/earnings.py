@@ -11,7 +11,7 @@ from wainwright.core.journey import Journey, Mode
 from wainwright.core.money import Money
 from wainwright.core.moving import Entitled
 from wainwright.core.whereabouts import Whereabouts, whereabouts
-from wainwright.rulebook.selectors import Rulebook
+from wainwright.rulebook.selectors import Rulebook, exchange_of
 from wainwright.trips.figures import earned, grants_of, journey_of, night_allowed
 from wainwright.trips.models import Leg, Night, Trip
 from wainwright.trips.moving import Move, move_of
@@ -59,7 +59,8 @@ class AllowanceFacts:
         row = self.rows.get(night.night.date)
         if row is None or self.book is None:
             return night
-        return night_allowed(night.night, row, self.book, cost, tax)
+        table = exchange_of(self.book, night.night.date, night.night.date)
+        return night_allowed(night.night, row, self.book, cost, tax, table)
 
 
 def allowance_of(trip: Trip | None, book: Rulebook, currency: str) -> AllowanceFacts:

@@ -11,13 +11,14 @@ from functools import cached_property
 from wainwright.bookings.models import CATEGORY, Booking
 from wainwright.core.advance import proposed_advance
 from wainwright.core.allowance import Allowance, Grants, NightAllowed, NoRate, allowed_night, daily_allowance
+from wainwright.core.fx import RateTable
 from wainwright.core.journey import Journey, Meal, Mode, Place
 from wainwright.core.journey import Leg as CoreLeg
 from wainwright.core.journey import Night as CoreNight
 from wainwright.core.mileage import against_ticket, mileage, rate_on
 from wainwright.core.money import Money, add_up, total
 from wainwright.core.workings import Figure, Step, Workings
-from wainwright.rulebook.selectors import Rulebook
+from wainwright.rulebook.selectors import Rulebook, exchange_of
 from wainwright.trips.models import Leg, Night, OtherCost, Trip
 from wainwright.trips.moving import TICKETED, Move, heads
 
@@ -108,10 +109,11 @@ def earned(
     """Return the allowance, the nights against their ceilings, and the fault where a place has no rate (else "")."""
     rows = {n.date: n for n in nights}
     try:
-        allowance = daily_allowance(journey, book.scheme, book.rates, currency, grants)
+        table = exchange_of(book, journey.starts.date(), journey.ends.date()) if journey.legs else None
+        allowance = daily_allowance(journey, book.schemes, book.rates, currency, grants, table)
         allowed = tuple(
-            night_allowed(n, rows[n.date], book, Money.from_minor(rows[n.date].cost_minor, currency)) if n.date in rows else
-            allowed_night(n, Money.zero(currency), book.scheme, book.rates) for n in journey.nights
+            night_allowed(n, rows[n.date], book, Money.from_minor(rows[n.date].cost_minor, currency), table=table) if n.date in rows else
+            allowed_night(n, Money.zero(currency), book.schemes, book.rates, table=table) for n in journey.nights
         )  # fmt: skip
     except NoRate as error:
         fault = f"There is {error}. An administrator can add one under Rules."
@@ -119,9 +121,11 @@ def earned(
     return allowance, allowed, ""
 
 
-def night_allowed(night: CoreNight, row: Night, book: Rulebook, cost: Money, tax: Money | None = None) -> NightAllowed:
+def night_allowed(
+    night: CoreNight, row: Night, book: Rulebook, cost: Money, tax: Money | None = None, table: RateTable | None = None
+) -> NightAllowed:
     """Return what of a night's cost is allowed, with the permission and the quarters of its trip. Raises ``NoRate``."""
-    found = allowed_night(night, cost, book.scheme, book.rates, tax, lifted=row.lifted)
+    found = allowed_night(night, cost, book.schemes, book.rates, tax, lifted=row.lifted, table=table)
     supplied = quarters_in(book, night.place.town, night.place.country)
     if supplied is None or night.supplied:
         return found

@@ -11,7 +11,7 @@ from wainwright.core.allowance import NoRate, allowed_night
 from wainwright.core.journey import Night as CoreNight
 from wainwright.core.journey import Place
 from wainwright.core.rules import run
-from wainwright.rulebook.selectors import Explained
+from wainwright.rulebook.selectors import Explained, exchange_of
 from wainwright.trips.facts import plan_subject
 from wainwright.trips.figures import quarters_in
 from wainwright.trips.selectors import TripFile
@@ -23,6 +23,7 @@ def findings_on_stay(file: TripFile, choice: Choice) -> list[Explained]:
     if stay is None:
         return []
     rows = {night.date: night for night in file.nights}
+    table = exchange_of(book, stay.first, stay.first + timedelta(days=stay.nights))
     nights, keys = [], {}
     supplied = quarters_in(book, stay.place.town, stay.place.country)
     for n in range(stay.nights):
@@ -32,8 +33,8 @@ def findings_on_stay(file: TripFile, choice: Choice) -> list[Explained]:
         try:
             nights.append(
                 allowed_night(
-                    CoreNight(day, place, stay.name[:80], stay.supplied), stay.a_night + stay.city_tax, book.scheme, book.rates,
-                    lifted=bool(row and row.lifted),
+                    CoreNight(day, place, stay.name[:80], stay.supplied), stay.a_night + stay.city_tax, book.schemes, book.rates,
+                    lifted=bool(row and row.lifted), table=table,
                 )
             )  # fmt: skip
         except NoRate:

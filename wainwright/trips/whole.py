@@ -16,6 +16,7 @@ from wainwright.core.money import Money, total
 from wainwright.core.workings import Step, Workings, plain
 from wainwright.formats.places import town
 from wainwright.ports.market import Offer
+from wainwright.rulebook.selectors import exchange_of
 from wainwright.trips.figures import grants_of, quarters_in
 from wainwright.trips.models import Leg, Trip
 from wainwright.trips.replacing import meant
@@ -133,7 +134,8 @@ class Pricer:
             marks = frozenset(m for m in self.file.figures.journey.supplied if m[0] in days)
             journey = Journey(bare.legs, tuple(night for night, _ in nights), marks)
             trip, book = self.file.trip, self.file.book
-            earned = daily_allowance(journey, book.scheme, book.rates, self.currency, grants_of(trip, book))
+            table = exchange_of(book, journey.starts.date(), journey.ends.date())
+            earned = daily_allowance(journey, book.schemes, book.rates, self.currency, grants_of(trip, book), table)
             self._nights[key] = (journey, nights, earned.amount)
         return self._nights[key]
 

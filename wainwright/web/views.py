@@ -42,7 +42,7 @@ from wainwright.rulebook.forms import SafeguardsForm
 from wainwright.rulebook.models import AllowanceRate, MileageRateRow, RuleSetting
 from wainwright.rulebook.safeguards import safeguards_of
 from wainwright.rulebook.safeguards import set_safeguards as keep_safeguards
-from wainwright.rulebook.selectors import rulebook
+from wainwright.rulebook.selectors import rate_of, rulebook
 from wainwright.standins.mailbox.models import Mail
 from wainwright.standins.market.moods import MOODS, moods, set_moods
 from wainwright.trail.selectors import of_firm
@@ -203,9 +203,11 @@ def _rules(request, form: SafeguardsForm, status: int = 200):
     member = request.member
     must(member, "read_rules")
     book = rulebook(member.firm)
+    rates = page_of(AllowanceRate.objects.filter(firm=member.firm), 60, request.GET.get("rates"))
+    rates.object_list = [rate_of(row, member.firm.currency) for row in rates.object_list]
     context = {
         "book": book, "rules": RuleSetting.objects.filter(firm=member.firm),
-        "rates": AllowanceRate.objects.filter(firm=member.firm), "mileage": MileageRateRow.objects.filter(firm=member.firm),
+        "rates": rates, "mileage": MileageRateRow.objects.filter(firm=member.firm),
         "safeguards": safeguards_of(member.firm), "form": form,
     }  # fmt: skip
     return render(request, "web/rules.html", context, status=status)

@@ -1,39 +1,50 @@
 """The daily allowance and the ceilings of lodging, worked out from schemes that are data."""
 
-from wainwright.core.allowance.days import Allowance, DayAllowance, Grants, Head, daily_allowance
+from wainwright.core.allowance.days import Allowance, DayAllowance, Grants, Head, Stay, daily_allowance
 from wainwright.core.allowance.lodging import NightAllowed, allowed_night, flat_nights
+from wainwright.core.allowance.rows import Kind, Pays, Row
 from wainwright.core.allowance.scheme import (
-    ClockTimes,
-    Fractions,
-    HourTable,
+    LongStay,
     MealRule,
+    MealSet,
     NightRule,
     NoRate,
+    PlaceRule,
     Rate,
+    Rates,
+    Rounding,
     Scheme,
-    Twelfths,
+    Step,
+    in_force,
     rate_for,
 )
 from wainwright.core.allowance.supplied import like_days
 
 __all__ = [
     "Allowance",
-    "ClockTimes",
     "DayAllowance",
-    "Fractions",
     "Grants",
     "Head",
-    "HourTable",
+    "Kind",
+    "LongStay",
     "MealRule",
+    "MealSet",
     "NightAllowed",
     "NightRule",
     "NoRate",
+    "Pays",
+    "PlaceRule",
     "Rate",
+    "Rates",
+    "Rounding",
+    "Row",
     "Scheme",
-    "Twelfths",
+    "Stay",
+    "Step",
     "allowed_night",
     "daily_allowance",
     "flat_nights",
+    "in_force",
     "like_days",
     "rate_for",
 ]  # fmt: skip

@@ -1,31 +1,34 @@
-"""The daily allowance of a journey, day by day, with workings."""
+"""The daily allowance of a journey, period by period, with workings."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
-from datetime import date, datetime, timedelta
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
 from decimal import Decimal
 
-from wainwright.core.allowance.scheme import (
-    ClockTimes,
-    Fractions,
-    HourTable,
-    Rate,
-    Scheme,
-    rate_for,
-)
-from wainwright.core.journey import Journey, Meal, Place, moment
+from wainwright.core import fx
+from wainwright.core.allowance.meals import cuts, kept
+from wainwright.core.allowance.periods import Period, periods
+from wainwright.core.allowance.places import places_of
+from wainwright.core.allowance.rows import Kind, Row, share_words
+from wainwright.core.allowance.scheme import LongStay, NoRate, Rate, Scheme, in_force, rate_for
+from wainwright.core.journey import Journey, Meal, Place
 from wainwright.core.money import Money, total
 from wainwright.core.workings import Step, Workings, day_text, plain
 
-_SHARE_WORDS = {Decimal("0.75"): "three quarters", Decimal("0.5"): "half", Decimal("0.25"): "a quarter"}
 ZERO, ONE = Decimal(0), Decimal(1)
+KINDS = {
+    Kind.ONLY: "single day", Kind.FIRST: "first day", Kind.LAST: "last day", Kind.WHOLE: "24 hours from leaving",
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
 class DayAllowance:
-    """What one day earns: ``share`` of ``rate``, less supplied meals."""
+    """What one period earns: by which ``row`` (its number, from 1; 0: none fits), less supplied meals.
+
+    ``share`` is which part of the row's amount is paid. ``taxed`` is what of the amount is above what is free of tax.
+    """
 
     day: date
     place: Place
@@ -35,6 +38,8 @@ class DayAllowance:
     supplied: tuple[Meal, ...]
     amount: Money
     workings: Workings
+    row: int = 0
+    taxed: Money | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +54,11 @@ class Allowance:
         """The allowance of one day, if the day earns any at all."""
         return next((each for each in self.days if each.day == day), None)
 
+    @property
+    def taxed(self) -> Money:
+        """What of it is above what is free of tax, for payroll."""
+        return total((each.taxed for each in self.days if each.taxed is not None), self.amount.currency)
+
 
 @dataclass(frozen=True, slots=True)
 class Head:
@@ -59,6 +69,16 @@ class Head:
 
 
 @dataclass(frozen=True, slots=True)
+class Stay:
+    """An earlier stay at a place, of a journey before: from its first day to its last."""
+
+    town: str
+    country: str
+    since: date
+    until: date
+
+
+@dataclass(frozen=True, slots=True)
 class Grants:
     """What was granted for a journey beyond the scheme: all meals supplied on every day; for whom it earns, if not for one alone."""
 
@@ -66,40 +86,29 @@ class Grants:
     heads: tuple[Head, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class _Slot:
-    """A day of the scheme before the rate is applied: its share, and why."""
-
-    day: date
-    share: Decimal
-    reason: str
-    meals: tuple[Meal, ...] = field(default=())
-
-
 def daily_allowance(
-    journey: Journey, scheme: Scheme, rates: Sequence[Rate], currency: str, grants: Grants | None = None
-) -> Allowance:
+    journey: Journey, scheme: Scheme | Sequence[Scheme], rates: Sequence[Rate], currency: str, grants: Grants | None = None,
+    table: fx.RateTable | None = None, earlier: Sequence[Stay] = (),
+) -> Allowance:  # fmt: skip
     """Work out the allowance of ``journey`` in ``currency``.
 
-    Every rate used must be in ``currency``. A journey without legs, or shorter than the scheme's
-    least time, earns nothing and says so. Raises ``NoRate`` where no rate covers a place and day.
+    ``scheme``: one, or several of which each day has the one in force; the windows are those of the day of leaving.
+    ``table``: for rates in another currency, by its rate of each day. ``earlier``: stays of journeys before, where a stay
+    may go on. A journey without legs earns nothing and says so. Raises ``NoRate`` where no rate covers a place and day, or
+    no rate of exchange is known.
     """
     grants = grants or Grants()
-    title = f"Daily allowance, {scheme.name}"
+    begun = in_force(scheme, journey.starts.date()) if journey.legs else in_force(scheme, date.max)
+    title = f"Daily allowance, {begun.name}"
     if not journey.legs:
         return Allowance((), Money.zero(currency), Workings(title, (Step("No legs yet"),)))
-    hours = journey.elapsed_hours()
-    if hours < scheme.least_hours:
-        step = Step(f"{plain(round(hours, 2))} hours away, fewer than {plain(scheme.least_hours)}: nothing is earned")
-        return Allowance((), Money.zero(currency), Workings(title, (step,)))
-    slots = _windows(journey, scheme, hours) if scheme.window == "24h" else _calendar(journey, scheme)
-    slots = _with_meals(slots, journey, grants)
-    days, stay, last_town = [], 0, ""
-    for slot in slots:
-        place = place_of_day(journey, slot.day, scheme)
-        stay = stay + 1 if place.town == last_town else 1
-        last_town = place.town
-        day = _one_day(slot, place, stay, scheme, rates, currency)
+    cut = periods(journey, begun)
+    meals = _meals(cut, journey, grants)
+    stays, days = _Stays(list(earlier)), []
+    for period in cut:
+        here = in_force(scheme, period.day)
+        day = _period(journey, period, meals[period.day], here, rates, stays)
+        day = _at_home(day, currency, table)
         days.append(_for_all(day, grants.heads) if grants.heads else day)
     amount = total((each.amount for each in days), currency)
     steps = [line for each in days for line in each.workings.steps]
@@ -107,52 +116,116 @@ def daily_allowance(
     return Allowance(tuple(days), amount, Workings(title, tuple(steps)))
 
 
-def place_of_day(journey: Journey, day: date, scheme: Scheme) -> Place:
-    """Return whose rate counts on ``day``: where the night is spent, and the exceptions the scheme names."""
-    night = journey.night_of(day)
-    if night is not None:
-        return night.place
-    if day >= journey.ends.date():
-        before = [each for each in journey.nights if each.date < day]
-        if before:
-            return max(before, key=lambda each: each.date).place
-        return journey.legs[-1].origin if len(journey.legs) > 1 else journey.legs[0].target
-    leg = journey.under_way_at_midnight(day)
-    if leg is not None:
-        return leg.target if scheme.under_way == "next" else leg.origin
-    return journey.last_place_on(day)
+class _Stays:
+    """Since when one has been at a place, over a journey and those before it."""
+
+    def __init__(self, earlier: list[Stay]) -> None:
+        self.known = {
+            (each.town.casefold(), each.country): (each.since, each.until)
+            for each in sorted(earlier, key=lambda s: s.until)
+        }
+
+    def since(self, place: Place, day: date, rule: LongStay) -> date:
+        """Return since when one is at ``place``, having come to ``day``: a short absence breaks no stay."""
+        key = (place.town.casefold(), place.country)
+        since, until = self.known.get(key, (day, day))
+        if day - until > timedelta(days=max(1, rule.continues_within)):
+            since = day
+        self.known[key] = (since, day)
+        return since
 
 
-def _one_day(
-    slot: _Slot, place: Place, stay: int, scheme: Scheme, rates: Sequence[Rate], currency: str
+def _period(
+    journey: Journey, period: Period, meals: tuple[Meal, ...], scheme: Scheme, rates: Sequence[Rate], stays: _Stays
 ) -> DayAllowance:
-    rate = rate_for(rates, place, slot.day)
-    share, reason = slot.share, slot.reason
-    if scheme.long_stay_from is not None and stay >= scheme.long_stay_from:
-        share *= scheme.long_stay_share
-        reason += f", long stay from day {scheme.long_stay_from} at {plain(scheme.long_stay_share * 100)} %"
-    earned = rate.full.times(share)
-    steps = [
-        Step(
-            f"{day_text(slot.day)}: {reason} {rate.full} {rate.label}",
-            str(earned),
-            scheme.code,
-            rate.since,
-        )
-    ]
-    left = earned
-    for meal in slot.meals:
-        taken = _meal_value(meal, rate, share, scheme)
-        left = left - taken
-        steps.append(Step(f"{day_text(slot.day)}: {meal} supplied", f"−{taken}"))
-    floor = Money.zero(currency)
-    if scheme.meals.floor == "incidentals" and rate.incidentals is not None:
-        floor = min(rate.incidentals.times(share), earned)
-    if left < floor:
-        steps.append(Step(f"{day_text(slot.day)}: never below {floor}", str(floor)))
-        left = floor
-    workings = Workings(f"{day_text(slot.day)}, {place.town or place.name}", tuple(steps))
-    return DayAllowance(slot.day, place, rate, share, reason, slot.meals, left, workings)
+    number, row = next(((n, each) for n, each in enumerate(scheme.rows, 1) if each.fits(period.at)), (0, None))
+    shared = places_of(journey, period, scheme.places, rates)
+    place = max(shared, key=lambda each: each[1])[0]
+    rate = rate_for(rates, place, period.day)
+    when = day_text(period.day)
+    long = scheme.long_stay.share(stays.since(place, period.day, scheme.long_stay), period.day)
+    nothing = Money.zero(rate.full.currency)
+    title = f"{when}, {place.town or place.name}"
+    if row is None:
+        reason = f"{_kind(period, scheme)}, {plain(round(period.at.hours, 2))} h: no row of the scheme fits, nothing is earned"
+        workings = Workings(title, (Step(f"{when}: {reason}", str(nothing), scheme.code, scheme.since),))
+        return DayAllowance(period.day, place, rate, ZERO, reason, meals, nothing, workings)
+    part = row.pays.part(period.at.hours)
+    reason, steps, earned, free = _reason(row, period, scheme), [], nothing, nothing
+    for each, weight in shared:
+        local = rate_for(rates, each, period.day)
+        named = local.named(row.pays.amount)
+        paid = named.times(part * weight)
+        hours = f", {plain(round(weight * 100, 1))} % of the hours" if len(shared) > 1 else ""
+        steps.append(Step(f"{when}: {reason} {named} {local.label}{hours}", str(paid), scheme.code, local.since))
+        earned += paid
+        free += local.free.get(row.pays.amount, named).times(part * weight)
+    for more in scheme.supplements:
+        if more.fits(period.at):
+            named = rate.named(more.pays.amount)
+            added = named.times(more.pays.part(period.at.hours))
+            words = ", ".join([more.name or "supplement", *more.because(period.at)])
+            steps.append(Step(f"{when}: {words}, {more.pays.words(period.at.hours)} {named}", f"+{added}", scheme.code))
+            earned += added
+            free += rate.free.get(more.pays.amount, named).times(more.pays.part(period.at.hours))
+    if long != ONE:
+        earned, free = earned.times(long), free.times(long)
+        reason += f", long stay at {plain(long * 100)} %"
+        steps.append(Step(f"{when}: long stay, {plain(long * 100)} % of it", str(earned), scheme.code))
+    rounded = scheme.rounding.of(earned)
+    if rounded != earned:
+        steps.append(Step(f"{when}: rounded to {plain(scheme.rounding.unit or ONE)}", str(rounded), scheme.code))
+    whole = earned = rounded
+    floor = kept(scheme.meals, rate, whole)
+    for words, taken in cuts(meals, scheme.meals, rate, part * long):
+        earned, free = earned - taken, free - taken
+        steps.append(Step(f"{when}: {words} supplied", f"−{taken}"))
+    if earned < floor:
+        steps.append(Step(f"{when}: never below {floor}", str(floor)))
+        earned = floor
+    taxed = max(nothing, earned - max(nothing, free))
+    if taxed:
+        steps.append(Step(f"{when}: of it above what is free of tax", str(taxed), scheme.code, rate.since))
+    return DayAllowance(
+        period.day, place, rate, part * long, reason, meals, earned, Workings(title, tuple(steps)), number, taxed
+    )
+
+
+def _kind(period: Period, scheme: Scheme) -> str:
+    at = period.at
+    if at.kind == Kind.REST:
+        return f"{plain(round(at.hours, 2))} h left over"
+    return "full day" if at.kind == Kind.WHOLE and scheme.window == "day" else KINDS[at.kind]
+
+
+def _reason(row: Row, period: Period, scheme: Scheme) -> str:
+    """Which period it is, why its row fits, and what that pays: goes on with the amount."""
+    kind, because = _kind(period, scheme), row.because(period.at)
+    if (
+        kind == "full day"
+        and not because
+        and row.pays.share == ONE
+        and row.pays.amount == "full"
+        and not row.pays.hourly
+    ):
+        return "full day of"
+    said = [row.name if row.name and row.name != kind else "", *because, row.pays.words(period.at.hours)]
+    return ", ".join([kind, *(each for each in said if each)])
+
+
+def _at_home(day: DayAllowance, currency: str, table: fx.RateTable | None) -> DayAllowance:
+    """The same day in the firm's own currency, by the rate of that day."""
+    if day.amount.currency == currency:
+        return day
+    try:
+        if table is None:
+            raise fx.NoRate(f"no rate for {day.amount.currency} on {day.day:%d %b %Y}")
+        worth = fx.convert(day.amount, currency, day.day, table)
+        taxed = fx.convert(day.taxed, currency, day.day, table).home if day.taxed is not None else None
+    except fx.NoRate as error:
+        raise NoRate(str(error)) from error
+    steps = (*day.workings.steps, *worth.workings.steps)
+    return replace(day, amount=worth.home, taxed=taxed, workings=Workings(day.workings.title, steps))
 
 
 def _for_all(day: DayAllowance, heads: Sequence[Head]) -> DayAllowance:
@@ -162,98 +235,18 @@ def _for_all(day: DayAllowance, heads: Sequence[Head]) -> DayAllowance:
         Step(f"{day_text(day.day)}: {head.name}, {share_words(head.share)} of {day.amount}", str(amount))
         for head, amount in earned
     ]
+    currency = day.amount.currency
+    taxed = None if day.taxed is None else total((day.taxed.times(head.share) for head in heads), currency)
     workings = Workings(day.workings.title, (*day.workings.steps, *steps))
-    return replace(day, amount=total((amount for _, amount in earned), day.amount.currency), workings=workings)
+    return replace(day, amount=total((amount for _, amount in earned), currency), taxed=taxed, workings=workings)
 
 
-def _meal_value(meal: Meal, rate: Rate, share: Decimal, scheme: Scheme) -> Money:
-    if scheme.meals.by == "share":
-        value = rate.full.times(scheme.meals.shares.get(meal, ZERO))
-    else:
-        value = rate.meals.get(meal, Money.zero(rate.full.currency))
-    return value.times(share) if scheme.meals.part_day == "proportion" else value
-
-
-def _with_meals(slots: list[_Slot], journey: Journey, grants: Grants) -> list[_Slot]:
-    """Give every slot its supplied meals; a meal after the last slot's day counts against the last slot."""
-    if not slots:
-        return slots
-    known = {slot.day for slot in slots}
-    marks = {(day if day in known else slots[-1].day, meal) for day, meal in journey.supplied if day >= slots[0].day}
-    result = []
-    for slot in slots:
-        meals = tuple(meal for meal in Meal if grants.meals_throughout or (slot.day, meal) in marks)
-        result.append(_Slot(slot.day, slot.share, slot.reason, meals))
-    return result
-
-
-def _calendar(journey: Journey, scheme: Scheme) -> list[_Slot]:
-    days = journey.days()
-    return [_Slot(day, *_calendar_share(journey, day, days, scheme)) for day in days]
-
-
-def _calendar_share(journey: Journey, day: date, days: list[date], scheme: Scheme) -> tuple[Decimal, str]:
-    first, last = day == days[0], day == days[-1]
-    if not first and not last:
-        return ONE, "full day of"
-    name = "single day" if first and last else "first day" if first else "last day"
-    ends = scheme.ends
-    if isinstance(ends, Fractions):
-        share = ends.single if first and last else ends.first if first else ends.last
-        return share, f"{name}, {share_words(share)} of"
-    if isinstance(ends, ClockTimes):
-        late = first and journey.starts.time() >= ends.leaving_from
-        early = last and journey.ends.time() <= ends.back_until
-        if late or early:
-            why = f"left {journey.starts:%H:%M}" if late else f"back {journey.ends:%H:%M}"
-            return ends.share, f"{name}, {why}, {share_words(ends.share)} of"
-        return ONE, f"{name}, all of"
-    hours = hours_on(journey, day)
-    if isinstance(ends, HourTable):
-        share = _from_table(ends, hours)
-    else:
-        # Twelfths: each hour begun since leaving, once more than ``beyond`` hours have passed.
-        begun = int(hours.to_integral_value(rounding="ROUND_CEILING"))
-        share = ZERO if hours <= ends.beyond else min(ONE, Decimal(begun) / 12)
-        if share:
-            return share, f"{name}, {plain(round(hours, 2))} h, {min(begun, 12)} twelfths of"
-    return share, f"{name}, {plain(round(hours, 2))} h, {share_words(share)} of"
-
-
-def _windows(journey: Journey, scheme: Scheme, hours: Decimal) -> list[_Slot]:
-    if not isinstance(scheme.ends, HourTable):
-        raise ValueError("a scheme of 24 hours from leaving needs a table of hours for what is left over")
-    start = journey.starts.date()
-    whole = int(hours // 24)
-    slots = [_Slot(start + timedelta(days=n), ONE, "24 hours from leaving, all of") for n in range(whole)]
-    rest = hours - 24 * whole
-    if rest:
-        share = _from_table(scheme.ends, rest)
-        reason = f"{plain(round(rest, 2))} h left over, {share_words(share)} of"
-        slots.append(_Slot(start + timedelta(days=whole), share, reason))
-    return slots
-
-
-def _from_table(table: HourTable, hours: Decimal) -> Decimal:
-    return max((share for least, share in table.rows if hours >= least), default=ZERO)
-
-
-def hours_on(journey: Journey, day: date) -> Decimal:
-    """Return the elapsed hours of the journey that fall on the local ``day``, by the zones of its two ends."""
-    starts, ends = journey.legs[0], journey.legs[-1]
-    begin = starts.leaves_utc
-    if day > journey.starts.date():
-        begin = moment(datetime.combine(day, datetime.min.time()), ends.target.zone)
-    end = ends.arrives_utc
-    if day < journey.ends.date():
-        end = moment(datetime.combine(day + timedelta(days=1), datetime.min.time()), starts.origin.zone)
-    return Decimal(int((end - begin).total_seconds())) / 3600
-
-
-def share_words(share: Decimal) -> str:
-    """Write a share as people say it."""
-    if share == 1:
-        return "all"
-    if share == 0:
-        return "nothing"
-    return _SHARE_WORDS.get(share, f"{plain(share * 100)} %")
+def _meals(cut: Sequence[Period], journey: Journey, grants: Grants) -> dict[date, tuple[Meal, ...]]:
+    """Supplied meals by the day of their period; a meal after the last period's day counts against the last."""
+    if not cut:
+        return {}
+    known, last = {period.day for period in cut}, cut[-1].day
+    marks = {(day if day in known else last, meal) for day, meal in journey.supplied if day >= cut[0].day}
+    return {
+        day: tuple(meal for meal in Meal if grants.meals_throughout or (day, meal) in marks) for day in known
+    }  # fmt: skip

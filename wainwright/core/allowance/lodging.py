@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from datetime import date
 
-from wainwright.core.allowance.scheme import Rate, Scheme, rate_for
+from wainwright.core import fx
+from wainwright.core.allowance.scheme import NoRate, Rate, Scheme, in_force, rate_for
 from wainwright.core.journey import Journey, Night
-from wainwright.core.money import Money, total
+from wainwright.core.money import Money
 from wainwright.core.workings import Figure, Step, Workings, day_text, plain
 
 
@@ -26,27 +28,32 @@ class NightAllowed:
 def allowed_night(
     night: Night,
     cost: Money,
-    scheme: Scheme,
+    scheme: Scheme | Sequence[Scheme],
     rates: Sequence[Rate],
     tax: Money | None = None,
     lifted: bool = False,
+    table: fx.RateTable | None = None,
 ) -> NightAllowed:
     """Work out what of ``cost`` (tax included) is allowed for one night.
 
     ``tax`` is the tax inside the cost, which stands outside the ceiling where the scheme says so.
     ``lifted`` is the special permission for actual cost: up to the scheme's share of the ceiling,
     or without a limit where the scheme names none. Supplied quarters cost nothing and allow nothing.
+    ``table``: for a ceiling in another currency than the cost. Raises ``NoRate``.
     """
+    scheme = in_force(scheme, night.date)
     nothing = Money.zero(cost.currency)
     title = f"Night of {day_text(night.date)}, {night.name or night.place.town}"
     if night.supplied:
         step = Step("Quarters are supplied: nothing is paid", str(nothing))
         return NightAllowed(night, cost, nothing, nothing, cost, Workings(title, (step,)))
     rate = rate_for(rates, night.place, night.date)
-    ceiling = rate.ceiling
+    ceiling = rate.ceilings.get(night.lodging, rate.ceiling)
     if ceiling is None:
         return NightAllowed(night, cost, None, cost, nothing, Workings(title, (Step("No ceiling here", str(cost)),)))
-    steps = [Step(f"Ceiling for {rate.label}", str(ceiling), scheme.code, rate.since)]
+    kind = f", {night.lodging}" if night.lodging in rate.ceilings else ""
+    ceiling, worth = _at_home(ceiling, cost.currency, night.date, table)
+    steps = [Step(f"Ceiling for {rate.label}{kind}", str(ceiling), scheme.code, rate.since), *worth]
     if lifted:
         if scheme.actual_cost_share is None:
             steps.append(Step("Permission for actual cost", str(cost)))
@@ -61,12 +68,41 @@ def allowed_night(
     return NightAllowed(night, cost, ceiling, allowed, cost - allowed, Workings(title, tuple(steps)))
 
 
-def flat_nights(journey: Journey, scheme: Scheme, currency: str) -> Figure:
-    """Return the flat sum for nights without a receipt; nothing where quarters are supplied."""
-    title = "Nights without a receipt"
-    if scheme.nights.flat is None:
-        return Figure(Money.zero(currency), Workings(title, (Step(f"{scheme.name} pays no flat sum"),)))
-    paid = [night for night in journey.nights if not night.supplied]
-    amount = total((scheme.nights.flat for _ in paid), currency)
-    step = Step(f"{len(paid)} nights at {scheme.nights.flat}", str(amount), scheme.code, scheme.since)
-    return Figure(amount, Workings(title, (step,)))
+def flat_nights(
+    journey: Journey, scheme: Scheme | Sequence[Scheme], rates: Sequence[Rate], currency: str,
+    billed: Collection[date] = (), table: fx.RateTable | None = None,
+) -> Figure:  # fmt: skip
+    """Return the flat sums for nights without a bill, by the rate of each place, else the scheme's own.
+
+    Nothing where quarters are supplied, for a night that is ``billed``, or where neither has a flat sum. Raises ``NoRate``.
+    """
+    steps, amount = [], Money.zero(currency)
+    for night in journey.nights:
+        if night.supplied or night.date in billed:
+            continue
+        rule, rate = in_force(scheme, night.date), rate_for(rates, night.place, night.date)
+        flat = rate.flat_night or rule.nights.flat
+        if flat is None:
+            continue
+        paid, worth = _at_home(flat, currency, night.date, table)
+        since = rate.since if rate.flat_night else rule.since
+        steps += [
+            Step(f"Night of {day_text(night.date)}, {rate.label}, without a bill", str(paid), rule.code, since),
+            *worth,
+        ]
+        amount += paid
+    if not steps:
+        steps.append(Step("No night has a flat sum"))
+    return Figure(amount, Workings("Nights without a bill", tuple(steps)))
+
+
+def _at_home(amount: Money, currency: str, day: date, table: fx.RateTable | None) -> tuple[Money, tuple[Step, ...]]:
+    if amount.currency == currency:
+        return amount, ()
+    try:
+        if table is None:
+            raise fx.NoRate(f"no rate for {amount.currency} on {day:%d %b %Y}")
+        worth = fx.convert(amount, currency, day, table)
+    except fx.NoRate as error:
+        raise NoRate(str(error)) from error
+    return worth.home, worth.workings.steps

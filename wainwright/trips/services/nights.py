@@ -7,14 +7,14 @@ from decimal import Decimal
 
 from django.db import transaction
 
-from wainwright.core.allowance import NoRate, like_days, rate_for
+from wainwright.core.allowance import like_days
 from wainwright.core.allowance.supplied import with_meal
 from wainwright.core.journey import Journey, Meal, Place
 from wainwright.core.money import Money
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.people.models import Membership
-from wainwright.rulebook.selectors import Rulebook, rulebook
+from wainwright.rulebook.selectors import Rulebook, ceiling_of, rulebook
 from wainwright.trips.figures import journey_of, quarters_in
 from wainwright.trips.models import Leg, Night, Trip, place_data
 from wainwright.trips.services.base import changed, mine
@@ -69,10 +69,7 @@ def _new_night(trip: Trip, day: date, place: Place, previous: Night | None, book
 
 def expected_night(book: Rulebook, place: Place, day: date) -> int:
     """What a night is expected to cost before anything is booked: the ceiling, in minor units."""
-    try:
-        ceiling = rate_for(book.rates, place, day).ceiling
-    except NoRate:
-        return 0
+    ceiling = ceiling_of(book, place, day)
     return ceiling.minor if ceiling else 0
 
 

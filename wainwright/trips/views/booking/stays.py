@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import date
-
 from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.bookings.selectors import chosen_stay, stays
-from wainwright.core.allowance import NoRate, rate_for
 from wainwright.core.geometry import great_circle_km
 from wainwright.core.journey import Place
 from wainwright.core.money import Money
@@ -18,6 +15,7 @@ from wainwright.core.rules import Level
 from wainwright.drawing.town import Spot, draw_town
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.formats.places import best_place, town
+from wainwright.rulebook.selectors import ceiling_of
 from wainwright.trips.judging import findings_on_stay
 from wainwright.trips.models import Night
 from wainwright.trips.selectors import TripFile, load_file, trip_for
@@ -71,7 +69,7 @@ def _results(request, file: TripFile, nights: list[Night]) -> dict:
     found = stays(at, first.date, len(nights), today, trip.currency)
     near = best_place(request.GET["near"][:80]) if request.GET.get("near") else None
     work, name = (near, near.name) if near else _work(file, at)
-    ceiling = _ceiling(file, at, first.date)
+    ceiling = ceiling_of(file.book, at, first.date)
     key, rows = request.GET.get("pick", ""), []
     for number, stay in enumerate(found, 1):
         query = request.GET.copy()
@@ -101,13 +99,6 @@ def _results(request, file: TripFile, nights: list[Night]) -> dict:
             "after": file.figures.total + picked.price - Money.from_minor(planned, trip.currency),
         }  # fmt: skip
     return result
-
-
-def _ceiling(file: TripFile, at: Place, day: date) -> Money | None:
-    try:
-        return rate_for(file.book.rates, at, day).ceiling
-    except NoRate:
-        return None
 
 
 @require_POST

@@ -63,7 +63,7 @@ def read(code: str) -> Catalog:
     """Return the catalog of a language as translated so far; an empty one where there is none."""
     path = folder(code) / "django.po"
     if not path.exists():
-        return Catalog(code)
+        return Catalog(code, project="Wainwright")
     with path.open("rb") as file:
         return read_po(file, code)
 
@@ -106,7 +106,7 @@ class Command(BaseCommand):
             catalog = read(code)
             catalog.update(template, no_fuzzy_matching=True)
             catalog.obsolete.clear()
-            catalog.project, catalog.fuzzy = "Wainwright", False
+            catalog.fuzzy = False
             catalog.header_comment = "# The words of letters. Written by manage.py words, translated by hand."
             catalog.creation_date = catalog.revision_date = NO_DAY
             folder(code).mkdir(parents=True, exist_ok=True)

@@ -1,0 +1,193 @@
+"""The rows of a scheme: when each fits a period of a journey, and what it pays."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import time
+from decimal import ROUND_CEILING, Decimal
+from enum import StrEnum
+
+from wainwright.core.workings import plain
+
+SHARE_WORDS = {Decimal("0.75"): "three quarters", Decimal("0.5"): "half", Decimal("0.25"): "a quarter"}
+ONE = Decimal(1)
+
+
+class Kind(StrEnum):
+    """What period of a journey it is: by calendar days the only, first, last or one between; by 24 hours whole or left over."""
+
+    ONLY = "only"
+    FIRST = "first"
+    LAST = "last"
+    WHOLE = "whole"
+    REST = "left over"
+
+
+@dataclass(frozen=True, slots=True)
+class Situation:
+    """A period as the conditions of a row see it. Hours are elapsed hours; clock times are local.
+
+    ``left`` and ``back`` are there where one left, or came back, within the period. ``away`` says whether one was away at
+    a clock time within it. ``most``: it is the period of the journey with most hours.
+    """
+
+    kind: Kind
+    hours: Decimal
+    journey_hours: Decimal
+    night: bool
+    left: time | None = None
+    back: time | None = None
+    away: Callable[[time], bool] = field(default=lambda _: False)
+    most: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Pays:
+    """What a row pays: ``share`` of an amount of the rate by its name, or of it one ``hourly``-th for each hour begun.
+
+    Never more than the whole amount.
+    """
+
+    share: Decimal = ONE
+    amount: str = "full"
+    hourly: int | None = None
+
+    def part(self, hours: Decimal) -> Decimal:
+        """Return which part of the amount is paid for a period of so many hours."""
+        if self.hourly is None:
+            return self.share
+        return min(ONE, Decimal(begun(hours)) / self.hourly) * self.share
+
+    def words(self, hours: Decimal) -> str:
+        """What is paid, as it goes on with an amount: "half of", "7 twelfths of"."""
+        of = "of" if self.amount == "full" else f"of the {self.amount} amount,"
+        if self.hourly is not None:
+            parts = "twelfths" if self.hourly == 12 else f"parts of {self.hourly}"
+            least = min(begun(hours), self.hourly)
+            return (
+                f"{least} {parts} {of}" if self.share == ONE else f"{share_words(self.share)} of {least} {parts} {of}"
+            )
+        if self.amount != "full" and self.share == ONE:
+            return f"the {self.amount} amount,"
+        return f"{share_words(self.share)} {of}"
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One row: it fits where all of its conditions hold; what is not said holds always. Hours in hours, over is not from."""
+
+    pays: Pays
+    name: str = ""
+    period: frozenset[Kind] = frozenset()
+    night: bool | None = None
+    hours_from: Decimal | None = None
+    hours_over: Decimal | None = None
+    hours_below: Decimal | None = None
+    journey_from: Decimal | None = None
+    journey_over: Decimal | None = None
+    left_from: time | None = None
+    back_until: time | None = None
+    away_at: time | None = None
+    most: bool = False
+
+    def fits(self, at: Situation) -> bool:
+        """Say whether all conditions hold for a period."""
+        return (
+            (not self.period or at.kind in self.period)
+            and (self.night is None or at.night == self.night)
+            and (self.hours_from is None or at.hours >= self.hours_from)
+            and (self.hours_over is None or at.hours > self.hours_over)
+            and (self.hours_below is None or at.hours < self.hours_below)
+            and (self.journey_from is None or at.journey_hours >= self.journey_from)
+            and (self.journey_over is None or at.journey_hours > self.journey_over)
+            and (self.left_from is None or (at.left is not None and at.left >= self.left_from))
+            and (self.back_until is None or (at.back is not None and at.back <= self.back_until))
+            and (self.away_at is None or at.away(self.away_at))
+            and (not self.most or at.most)
+        )
+
+    def because(self, at: Situation) -> list[str]:
+        """Return, of a period that it fits, why: each condition that is not plain from the period itself, in words."""
+        said = [
+            (self.night is not None, "with a night away" if self.night else "without a night away"),
+            (self._by_hours, f"{plain(round(at.hours, 2))} h{self._bounds}"),
+            (
+                self.journey_from is not None,
+                f"{plain(round(at.journey_hours, 2))} h in all, from {_h(self.journey_from)} h",
+            ),
+            (
+                self.journey_over is not None,
+                f"{plain(round(at.journey_hours, 2))} h in all, over {_h(self.journey_over)} h",
+            ),
+            (self.left_from is not None, f"left {_clock(at.left)}, at or after {_clock(self.left_from)}"),
+            (self.back_until is not None, f"back {_clock(at.back)}, at or before {_clock(self.back_until)}"),
+            (self.away_at is not None, f"away at {_clock(self.away_at)}"),
+            (self.most, "most hours of the journey"),
+        ]
+        return [words for holds, words in said if holds]
+
+    @property
+    def words(self) -> str:
+        """The row as a sentence: its conditions, then what it pays."""
+        conditions = [
+            (bool(self.period), " or ".join(KIND_WORDS[kind] for kind in Kind if kind in self.period)),
+            (self.night is not None, "with a night away" if self.night else "without a night away"),
+            (bool(self._bounds), self._bounds.removeprefix(", ")),
+            (self.journey_from is not None, f"the journey from {_h(self.journey_from)} h"),
+            (self.journey_over is not None, f"the journey over {_h(self.journey_over)} h"),
+            (self.left_from is not None, f"left at or after {_clock(self.left_from)}"),
+            (self.back_until is not None, f"back at or before {_clock(self.back_until)}"),
+            (self.away_at is not None, f"away at {_clock(self.away_at)}"),
+            (self.most, "the period with most hours"),
+        ]
+        said = ", ".join(words for holds, words in conditions if holds) or "any other"
+        amount = "the full rate" if self.pays.amount == "full" else f"the {self.pays.amount} amount"
+        if self.pays.hourly is not None:
+            paid = f"for each hour begun 1/{self.pays.hourly} of {amount}"
+            paid = paid if self.pays.share == ONE else f"{share_words(self.pays.share)} of it: {paid}"
+        else:
+            paid = amount if self.pays.share == ONE else f"{share_words(self.pays.share)} of {amount}"
+            paid = "nothing" if self.pays.share == 0 else paid
+        return f"{self.name + ': ' if self.name else ''}{said}: {paid}"
+
+    @property
+    def _by_hours(self) -> bool:
+        return not (
+            self.hours_from is None
+            and self.hours_over is None
+            and self.hours_below is None
+            and self.pays.hourly is None
+        )
+
+    @property
+    def _bounds(self) -> str:
+        bounds = (("from", self.hours_from), ("over", self.hours_over), ("below", self.hours_below))
+        return "".join(f", {word} {_h(hours)} h" for word, hours in bounds if hours is not None)
+
+
+KIND_WORDS = {
+    Kind.ONLY: "single day", Kind.FIRST: "first day", Kind.LAST: "last day", Kind.WHOLE: "whole period", Kind.REST: "what is left over",
+}  # fmt: skip
+
+
+def begun(hours: Decimal) -> int:
+    """Return how many hours have begun."""
+    return int(hours.to_integral_value(rounding=ROUND_CEILING))
+
+
+def share_words(share: Decimal) -> str:
+    """Write a share as people say it."""
+    if share == 1:
+        return "all"
+    if share == 0:
+        return "nothing"
+    return SHARE_WORDS.get(share, f"{plain(share * 100)} %")
+
+
+def _h(hours: Decimal | None) -> str:
+    return plain(hours) if hours is not None else ""
+
+
+def _clock(at: time | None) -> str:
+    return f"{at:%H:%M}" if at is not None else ""

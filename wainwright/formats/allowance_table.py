@@ -1,0 +1,42 @@
+"""Allowance rates from a table: a row for each place and span, with a column for each amount; figures are for others to judge."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from itertools import combinations
+
+from wainwright.core.journey import Meal
+from wainwright.formats.headed import headed_rows
+from wainwright.formats.problems import Unreadable
+
+MOST_ROWS, MOST_BYTES, LONGEST = 20_000, 8_000_000, 80
+WORDS = {
+    "town": ("town", "city", "place", "by", "ort", "location"), "country": ("country", "land", "country code", "state"), "currency": ("currency", "valuta", "währung"),
+    "since": ("since", "from", "valid from", "start", "season from", "gültig ab"), "until": ("until", "to", "valid until", "valid to", "end", "season to"),
+    "full": ("full", "full day", "rate", "daily rate", "per day", "allowance"), "breakfast": ("breakfast",), "lunch": ("lunch",), "dinner": ("dinner",),
+    "incidentals": ("incidentals", "incidental"), "ceiling": ("ceiling", "lodging ceiling", "lodging", "hotel", "night at most"),
+    "flat night": ("flat night", "night without a bill", "flat sum for a night"),
+}  # fmt: skip
+SETS = tuple("+".join(each) for size in (2, 3) for each in combinations([meal.value for meal in Meal], size))
+
+
+def columns_of(names: Iterable[str]) -> dict[str, tuple[str, ...]]:
+    """Return what each column may be called; ``names``: further amounts that the firm's schemes name."""
+    named = sorted(set(names) - {"full"})
+    free = {f"free {name}": (f"free {name}", f"{name} free of tax", f"tax-free {name}") for name in ("full", *named)}
+    return {
+        **WORDS, **{name: (name, f"{name} amount") for name in named if name not in WORDS}, **free,
+        **{each: (each, each.replace("+", " and ")) for each in SETS},
+    }  # fmt: skip
+
+
+def read_allowances(content: bytes, names: Iterable[str] = ()) -> list[tuple[int, dict[str, str]]]:
+    """Read the rows of a table of rates, each with its number in the file. Raises ``Unreadable`` with a sentence."""
+    if len(content) > MOST_BYTES:
+        raise Unreadable("The file is larger than 8 MB. Leave out what is not needed.")
+    columns, rows = headed_rows(content, columns_of(names), "full", MOST_ROWS)
+    if "full" not in columns or "since" not in columns:
+        raise Unreadable(
+            "The first row does not name the columns. Call them country, town, from, until, currency, full, breakfast, lunch, dinner, incidentals, ceiling; from and full are needed."
+        )
+    return [(number, {name: text[:LONGEST] for name, text in cells.items() if text}) for number, cells in rows]

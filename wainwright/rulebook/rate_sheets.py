@@ -1,0 +1,273 @@
+"""Tables of allowance rates: looked at first, with what each row would change; then taken in one act, or not at all."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import Decimal, InvalidOperation
+
+from babel import Locale
+from django.db import transaction
+
+from wainwright import clock
+from wainwright.core.money import Money
+from wainwright.core.text import decimal, one_line
+from wainwright.core.workings import day_text
+from wainwright.errors import Refusal, Stale
+from wainwright.fields import plain_number
+from wainwright.formats.allowance_table import MOST_BYTES, SETS
+from wainwright.formats.apart import apart
+from wainwright.formats.problems import Unreadable
+from wainwright.formats.statement import read_day
+from wainwright.people.may import must
+from wainwright.people.models import Firm, Membership, new_version
+from wainwright.rulebook.models import AllowanceRate, RateSheet, SchemeData
+from wainwright.trail.services import record
+
+NEW, CHANGED, SAME, WRONG = "new", "changed", "same", "wrong"
+_ENGLISH = Locale("en")
+COUNTRIES = {str(name).casefold(): code for code, name in _ENGLISH.territories.items() if len(code) == 2}
+PLAIN = ("breakfast", "lunch", "dinner", "incidentals")
+AT_MOST = Decimal(1_000_000)
+Key = tuple[str, str, date, date | None]
+
+
+@dataclass
+class Checked:
+    """A row checked: what it would do, the rate that it says, what it would change of one that is there, and each fault."""
+
+    number: int
+    cells: Mapping[str, str]
+    what: str = NEW
+    rate: AllowanceRate | None = None
+    changes: list[str] = field(default_factory=list)
+    faults: list[tuple[str, str]] = field(default_factory=list)
+
+    @property
+    def place(self) -> str:
+        """The place as it stands in the file."""
+        return f"{self.cells.get('town', '')} {self.cells.get('country', '')}".strip() or "anywhere else"
+
+    @property
+    def begins(self) -> str:
+        """From when, as it stands in the file."""
+        return self.cells.get("since", "")
+
+    @property
+    def full(self) -> str:
+        """What a full day earns, with its currency, as it stands in the file."""
+        return f"{self.cells.get('full', '')} {self.cells.get('currency', '')}".strip()
+
+    def wrong(self, column: str, words: str) -> None:
+        """Say what is wrong with a cell."""
+        self.faults.append(("from" if column == "since" else column, words))
+
+
+def names_of(firm: Firm) -> list[str]:
+    """Return the amounts that rows of the firm's schemes name, drafts too. One query."""
+    rows = SchemeData.objects.filter(firm=firm).values_list("data", flat=True)
+    named = (
+        each["pays"].get("amount", "full")
+        for data in rows
+        for key in ("rows", "supplements")
+        for each in data.get(key, [])
+    )
+    return sorted(set(named))
+
+
+def read_sheet(by: Membership, name: str, content: bytes) -> RateSheet:
+    """Read a table of rates and keep its rows; no rate changes yet. Raises ``NotAllowed``, ``Refusal``."""
+    must(by, "rules")
+    if not content:
+        raise Refusal("Choose a file.", "file")
+    if len(content) > MOST_BYTES:
+        raise Refusal("The file is larger than 8 MB. Leave out what is not needed.", "file")
+    try:
+        rows = apart("allowances", content, names_of(by.firm))
+    except Unreadable as error:
+        raise Refusal(str(error), "file") from error
+    if not rows:
+        raise Refusal("There are no rows below the header.", "file")
+    return RateSheet.objects.create(
+        firm=by.firm, by=by, time=clock.now(), name=one_line(name, 120) or "table", rows=[list(row) for row in rows]
+    )
+
+
+def as_rows(firm: Firm) -> tuple[list[str], list[list[str]]]:
+    """Return the header and the rows of all rates of a firm, as a table that can be sent in again. One query."""
+    rates = [(rate, _said(rate, firm.currency)) for rate in AllowanceRate.objects.filter(firm=firm)]
+    used = {name for _, said in rates for name in said} - {"currency"}
+    columns = [name for name in ("full", *PLAIN, "ceiling", "flat night") if name in used]
+    columns += sorted(name for name in used - set(columns) if not name.startswith("ceiling "))
+    header = ["country", "town", "from", "until", "currency", *columns]
+    rows = [
+        [rate.country, rate.town, str(rate.since), str(rate.until or ""), said["currency"], *(said.get(name, "") for name in columns)]
+        for rate, said in rates
+    ]  # fmt: skip
+    return header, rows
+
+
+def checked(sheet: RateSheet) -> list[Checked]:
+    """Return the rows of a table with what each would do now. One query more than the table itself."""
+    firm = sheet.firm
+    there = {_key(rate): rate for rate in AllowanceRate.objects.filter(firm=firm)}
+    today, seen, found = clock.today(firm.zone), {}, []
+    for number, cells in sheet.rows:
+        row = Checked(number, cells)
+        rate = _rate(row, firm)
+        if rate is not None and not row.faults:
+            row.rate, key = rate, _key(rate)
+            if key in seen:
+                row.wrong("from", f"Row {seen[key]} has the same place and days.")
+            seen.setdefault(key, number)
+            if key in there:
+                _beside(row, there[key], rate, today, firm.currency)
+        row.what = WRONG if row.faults else row.what
+        found.append(row)
+    return found
+
+
+def _key(rate: AllowanceRate) -> Key:
+    return rate.town.casefold(), rate.country, rate.since, rate.until
+
+
+def _beside(row: Checked, old: AllowanceRate, new: AllowanceRate, today: date, home: str) -> None:
+    """What a row would change of a rate that is there; one that has begun stays as it is."""
+    row.changes = [f"{name} {was or 'nothing'} → {now or 'nothing'}" for name, was, now in _differences(old, new, home)]
+    row.what = CHANGED if row.changes else SAME
+    if row.changes and old.since <= today:
+        row.wrong(
+            "from",
+            f"That rate holds since {day_text(old.since, year=True)} with other amounts ({row.changes[0]}). Say from which later day the new ones hold.",
+        )
+    new.pk = old.pk
+
+
+def _differences(old: AllowanceRate, new: AllowanceRate, home: str) -> list[tuple[str, str, str]]:
+    one, other = _said(old, home), _said(new, home)
+    return [
+        (name, one.get(name, ""), other.get(name, ""))
+        for name in sorted({*one, *other})
+        if one.get(name, "") != other.get(name, "")
+    ]
+
+
+def _said(rate: AllowanceRate, home: str) -> dict[str, str]:
+    """The amounts of a rate by their columns, in words."""
+    currency = rate.currency or home
+    minor = {
+        "full": rate.full_minor, **{name: getattr(rate, f"{name}_minor") for name in PLAIN}, "ceiling": rate.ceiling_minor,
+        "flat night": rate.flat_night_minor, **rate.amounts, **{f"free {name}": each for name, each in rate.free.items()}, **rate.sets,
+        **{f"ceiling {kind}": each for kind, each in rate.ceilings.items()},
+    }  # fmt: skip
+    return {
+        "currency": currency,
+        **{name: str(Money.from_minor(each, currency)) for name, each in minor.items() if each},
+    }
+
+
+def _rate(row: Checked, firm: Firm) -> AllowanceRate | None:
+    """The rate that a row says; faults are put beside the row."""
+    cells = row.cells
+    country = _country(row, cells.get("country", ""))
+    currency = cells.get("currency", "").upper() or firm.currency
+    if len(currency) != 3 or currency not in _ENGLISH.currencies:
+        row.wrong("currency", f"“{currency[:12]}” is no currency. Write three letters, as EUR.")
+        return None
+    if cells.get("town") and not cells.get("country"):
+        row.wrong("country", "A town needs its country.")
+    since, until = _day(row, "since"), _day(row, "until")
+    if since is None:
+        if not any(column == "from" for column, _ in row.faults):
+            row.wrong("since", "Say from which day it holds.")
+        return None
+    if until is not None and until < since:
+        row.wrong("until", "It ends before it begins.")
+    amounts = {
+        name: _amount(row, name, currency)
+        for name in cells
+        if name not in ("town", "country", "currency", "since", "until")
+    }
+    minor = {name: amount.minor for name, amount in amounts.items() if amount is not None}
+    if "full" not in minor and not any(column == "full" for column, _ in row.faults):
+        row.wrong("full", "Say what a full day earns.")
+    free = {name.removeprefix("free "): each for name, each in minor.items() if name.startswith("free ")}
+    for name, each in free.items():
+        if each > minor.get(name, each):
+            row.wrong(f"free {name}", "More is free of tax than is paid.")
+    known = {"full", "ceiling", "flat night", *PLAIN, *SETS}
+    return AllowanceRate(
+        firm=firm, town=one_line(cells.get("town", ""), 80), country=country, since=since, until=until, full_minor=minor.get("full", 0),
+        **{f"{name}_minor": minor.get(name, 0) for name in PLAIN}, ceiling_minor=minor.get("ceiling"), flat_night_minor=minor.get("flat night"),
+        currency="" if currency == firm.currency else currency, free=free, sets={name: minor[name] for name in SETS if name in minor},
+        amounts={name: each for name, each in minor.items() if name not in known and not name.startswith("free ")},
+    )  # fmt: skip
+
+
+def _country(row: Checked, text: str) -> str:
+    code = (
+        text.upper() if len(text) == 2 and text.upper() in _ENGLISH.territories else COUNTRIES.get(text.casefold(), "")
+    )
+    if text and not code:
+        row.wrong("country", f"“{text[:40]}” is no country. Write its two letters, as NO, or its English name.")
+    return code
+
+
+def _day(row: Checked, column: str) -> date | None:
+    text = row.cells.get(column, "")
+    try:
+        return read_day(text) if text else None
+    except ValueError:
+        row.wrong(column, f"“{text[:20]}” is no day. Write it as 2026-10-12.")
+        return None
+
+
+def _amount(row: Checked, column: str, currency: str) -> Money | None:
+    text = row.cells[column]
+    try:
+        value = decimal(plain_number(text))
+        if not 0 <= value < AT_MOST:
+            raise InvalidOperation
+        return Money(value, currency) if value == value.to_integral_value() else Money.of(str(value), currency)
+    except (InvalidOperation, ValueError):
+        row.wrong(column, f"“{text[:20]}” is no amount of {currency}: write 58 or 58.00.")
+        return None
+
+
+@transaction.atomic
+def take_sheet(by: Membership, sheet_id: int, said: int) -> RateSheet:
+    """Take every right row of a table in, in one act; ``said`` is how many the page showed.
+
+    Raises ``NotAllowed``, ``Refusal``; ``Stale`` where others fit by now than were shown, or it was taken already.
+    """
+    must(by, "rules")
+    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    sheet = RateSheet.objects.select_for_update(of=("self",)).select_related("firm").get(pk=sheet_id, firm=firm)
+    if sheet.taken is not None:
+        raise Stale("It was taken already: its rates are in.")
+    rows = [row for row in checked(sheet) if row.what in (NEW, CHANGED) and row.rate is not None]
+    if len(rows) != said:
+        raise Stale(f"{len(rows)} rates would change by now, not {said}. Look at it again.")
+    if not rows:
+        raise Refusal("No rate of it can be taken: put right what is said beside the rows.")
+    _keep(rows)
+    sheet.taken, sheet.kept = clock.now(), len(rows)
+    sheet.save(update_fields=["taken", "kept"])
+    firm.rules_version = new_version()
+    firm.save(update_fields=["rules_version"])
+    record(by, "took allowance rates in", f"firm:{firm.pk}", after={"table": sheet.name, **_counts(rows)})
+    return sheet
+
+
+def _keep(rows: Iterable[Checked]) -> None:
+    rates = [(row.what, row.rate) for row in rows if row.rate is not None]
+    AllowanceRate.objects.bulk_create([rate for what, rate in rates if what == NEW], batch_size=500)
+    fields = [each.name for each in AllowanceRate._meta.concrete_fields if each.name not in ("id", "firm")]
+    changed = [rate for what, rate in rates if what == CHANGED]
+    if changed:
+        AllowanceRate.objects.bulk_update(changed, fields, batch_size=500)
+
+
+def _counts(rows: list[Checked]) -> dict[str, int]:
+    return {what: sum(row.what == what for row in rows) for what in (NEW, CHANGED)}
