@@ -1,5 +1,6 @@
 """Schemes and allowance rates as an administrator keeps them: drafts, in force from a day, tried before; tables of rates."""
 
+from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal
 from io import BytesIO
@@ -87,6 +88,18 @@ class DraftsTest(WorldTestCase):
         self.callum.firm.rules_version = "x" * 30
         self.callum.firm.save()
         schemes.put_in_force(self.callum, row.pk, self.today, schemes.digest(row))
+
+    def test_only_rates_that_hold_then_must_have_what_it_names(self):
+        _, scheme = schemes.read_text(HALF.replace('share = "0.5"', 'amount = "part"'), self.callum.firm)
+        full, day = Money(Decimal(1), "EUR"), self.today
+        old, new = (
+            Rate("Voss", "NO", day - timedelta(days=9), full),
+            Rate("voss", "NO", day, full, amounts={"part": full}),
+        )
+        season = Rate("Voss", "NO", day - timedelta(days=99), full, until=day - timedelta(days=1))
+        self.assertEqual(schemes.missing_amounts(scheme, [old, new, season], day), [])
+        self.assertEqual(len(schemes.missing_amounts(scheme, [old, new], day - timedelta(days=1))), 1)
+        self.assertEqual(len(schemes.missing_amounts(scheme, [replace(season, until=day)], day)), 1)
 
     def test_examples_use_every_part_and_come_back_as_they_were_typed(self):
         used = set()

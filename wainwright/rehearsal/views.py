@@ -164,7 +164,7 @@ def _tried(request, text: str) -> dict[str, Any]:
     except SchemeFaults as wrong:
         return {**context, "faults": wrong.faults}
     context["scheme"] = found
-    context["lacking"] = kept.missing_amounts(found, list(book.rates))[:5]
+    context["lacking"] = kept.missing_amounts(found, list(book.rates), today)[:5]
     if typed is None:
         first = {name: field.initial or form.initial.get(name) for name, field in form.fields.items()}
         first["place"] = form.first_place

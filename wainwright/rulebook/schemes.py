@@ -115,12 +115,11 @@ def put_in_force(by: Membership, scheme_id: int, since: date | None, seen: str) 
             f"{other.code} begins on that day already. Choose another day, or take {other.code} out first.", "since"
         )
     scheme = read_scheme(row.data, firm.currency)
-    lacking = missing_amounts(
-        scheme, [rate for rate in rulebook(firm).rates if rate.until is None or rate.until >= since]
-    )
+    lacking = missing_amounts(scheme, list(rulebook(firm).rates), since)
     if lacking:
         raise Refusal(
-            f"Rates lack what it names: {'; '.join(lacking[:5])}{' …' if len(lacking) > 5 else ''}. Add the amounts first."
+            f"Rates lack what it names: {'; '.join(lacking[:5])}{' …' if len(lacking) > 5 else ''}. Take in a table of rates with them, from that day.",
+            "since",
         )
     row.since = since
     row.save(update_fields=["since"])
@@ -150,11 +149,19 @@ def take_out(by: Membership, scheme_id: int, seen: str) -> SchemeData:
     return row
 
 
-def missing_amounts(scheme: Scheme, rates: list[Rate]) -> list[str]:
-    """Return where a rate has no amount that a row of a scheme names, in words."""
+def missing_amounts(scheme: Scheme, rates: list[Rate], since: date) -> list[str]:
+    """Return, of the rates that hold on a day or later, where one has no amount that a row of a scheme names, in words."""
     names = {row.pays.amount for row in (*scheme.rows, *scheme.supplements)}
+    newest: dict[tuple[str, str], date] = {}
+    for rate in rates:
+        if rate.since <= since and rate.until is None:
+            place = (rate.town.casefold(), rate.country)
+            newest[place] = max(newest.get(place, rate.since), rate.since)
     found = []
     for rate in rates:
+        ended = rate.until is not None and rate.until < since
+        if ended or rate.since < newest.get((rate.town.casefold(), rate.country), date.min):
+            continue
         for name in sorted(names):
             try:
                 rate.named(name)

@@ -1,0 +1,88 @@
+"""An administrator lays down an allowance: rates from a table, a scheme built in the editor, tried, put in force, earned."""
+
+from contextlib import nullcontext
+from datetime import timedelta
+from pathlib import Path
+
+from tests.apps.world import World
+from tests.browser.base import BrowserTestCase
+from wainwright.rulebook.models import AllowanceRate, SchemeData
+
+SCHEME = """code = "LONGSHORE"
+name = "day out and nights"
+since = "2026-01-01"
+window = "day"
+rows = [
+  { name = "nights", night = true, period = ["first", "last"], pays = { amount = "part" } },
+  { period = "whole", pays = { share = "1" } },
+  { name = "day out", night = false, over = "8", pays = { amount = "part" } },
+]
+supplements = [{ name = "evening", night = false, away_at = "20:00", pays = { amount = "evening" } }]
+"""
+
+
+class RulesTest(World, BrowserTestCase):
+    seconds = 60
+
+    def setUp(self):
+        super().setUp()
+        self.meet_the_people()
+
+    def done(self):
+        """What waits for the transaction is run as it is kept."""
+        return nullcontext()
+
+    def earns(self, leaves: tuple[str, str], back: tuple[str, str], together: str):
+        """Type an example journey, and see what all of it comes to."""
+        self.fill("#editor", leaves_on=leaves[0], leaves_at=leaves[1], back_on=back[0], back_at=back[1], place="Voss")
+        self.until(
+            lambda d: together in d.execute_script("return document.querySelector('#tried .sum')?.innerText || ''"),
+            f"{leaves} to {back} does not come to {together}",
+        )
+
+    def test_a_rate_table_a_scheme_in_the_editor_and_what_a_traveller_earns(self):
+        trip = self.a_trip(starts=20, days=3)
+        self.sign_in("Callum Iwasaki")
+        self.open("/rules/schemes/new/?from=clock-times")
+        self.see("Rates lack what it names")
+        self.put("#text", SCHEME)
+        self.see("nights: first day or last day, with a night away: the part amount", "Rates lack what it names")
+        self.press("Keep as a draft")
+        self.see("LONGSHORE is kept as a draft")
+        draft = self.driver.current_url
+        # The rates that it names come as a table; what is wrong stays behind.
+        table = Path(self.folder.name) / "rates.csv"
+        self.put("#force [name='since']", str(self.today))
+        self.press("Put it in force")
+        self.see("Rates lack what it names", "has no “evening”", "Take in a table of rates")
+        lines = ["country,town,from,full,part,evening", f"NO,Voss,{self.today},46,31,9", "NO,Odd,never,1,1,1"]
+        for rate in AllowanceRate.objects.filter(firm=trip.firm):
+            full, part = (60, 40) if rate.town == "Bergen" else (rate.full_minor / 100, 1)
+            lines.append(f"{rate.country},{rate.town},{self.today},{full},{part},1")
+        lines += [f"NO,Town {n},{self.today},{40 + n % 9},20,4" for n in range(5_000)]
+        right = len(lines) - 2
+        table.write_text("\n".join(lines))
+        self.open("/rules/allowances/")
+        self.attach("#file", table)
+        self.press("Look at it")
+        self.see("with something wrong", "“never” is no day")
+        self.press(f"Take the {right} in")
+        self.see(f"{right} rates are in.")
+        self.assertEqual(AllowanceRate.objects.filter(town__startswith="Town ").count(), 5_000)
+        # The same editor, now with figures: three journeys, right to the cent.
+        self.driver.get(draft)
+        day = self.today + timedelta(days=7)
+        on = [str(day + timedelta(days=n)) for n in range(3)]
+        self.earns((on[0], "09:00"), (on[2], "18:00"), "108.00")
+        self.earns((on[0], "08:00"), (on[0], "16:01"), "31.00")
+        self.earns((on[0], "08:00"), (on[0], "21:00"), "40.00")
+        self.press("Try it on last year's trips")
+        self.see("on last year's trips", "Nothing of this is kept")
+        self.driver.get(draft)
+        self.put("#force [name='since']", str(self.today))
+        self.press("Put it in force")
+        self.see("is in force from", "Copy it to change it")
+        self.assertEqual(SchemeData.objects.get(code="LONGSHORE").since, self.today)
+        self.sign_in("Maren Oyelaran")
+        self.open(f"/trips/{trip.pk}/")
+        self.see("140.00")
