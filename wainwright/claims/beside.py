@@ -39,6 +39,7 @@ class Had:
 
     ``allowance`` is what they claimed of the daily allowance, ``flat`` of flat sums, and ``codes`` which they are; ``advance`` is
     what is left of the trip's advance. Where another open claim is the earlier, all of it stands there: ``elsewhere``.
+    ``along``: a claim of another trip took it along.
     """
 
     allowance: Money
@@ -46,6 +47,7 @@ class Had:
     advance: Money
     codes: tuple[str, ...] = ()
     elsewhere: str = ""
+    along: bool = False
 
 
 @dataclass(frozen=True)
@@ -119,7 +121,8 @@ def _had(claim: Claim, trip: Trip, rows: Sequence[Claim]) -> Had:
     paid = trip.advance_out if here else Money.zero(claim.currency)
     codes = tuple(o.code for o in sent if o.statement.allowance_minor or o.statement.flat_minor)
     earlier = next((other.code for other in others if other.editable and other.pk < claim.pk), "")
-    return Had(allowance, flat, max(Money.zero(claim.currency), paid - gone), codes, earlier)
+    along = len(sent) > len(mine)
+    return Had(allowance, flat, max(Money.zero(claim.currency), paid - gone), codes, earlier, along)
 
 
 def allowance_of_trip(statement: Statement, main: bool, trip_id: int) -> int:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
+from datetime import date
 from decimal import Decimal
 
 from wainwright import clock
@@ -12,13 +13,14 @@ from wainwright.accounts.splits import shares_of
 from wainwright.claims.beside import Beside, Had
 from wainwright.claims.lodging import Lodged, cut
 from wainwright.claims.models import Claim
+from wainwright.core.allowance import NoRate
 from wainwright.core.coding import Coding
 from wainwright.core.dividing import divide, divide_lines
 from wainwright.core.money import Money, total
 from wainwright.core.statement import Coded, Evidence, Kind, Line
 from wainwright.core.tax import reclaim
 from wainwright.core.whereabouts import Paid, paid_in
-from wainwright.core.workings import day_text
+from wainwright.core.workings import Figure, day_text
 from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import shown_by
 from wainwright.rulebook.selectors import Rulebook
@@ -29,9 +31,12 @@ ALLOWANCE = "Daily allowance"
 
 def lines_of(
     claim: Claim, expenses: Sequence[Expense], stays: Mapping[str, Lodged], allowance: AllowanceFacts, book: Rulebook,
-    books: Books, others: Beside,
+    books: Books, others: Beside, billed: Collection[date] = (),
 ) -> list[Line]:  # fmt: skip
-    """Return the lines of an open claim: its expenses, and what of the daily allowance its trip's other claims have not had."""
+    """Return the lines of an open claim: its expenses, and what of the daily allowance its trip's other claims have not had.
+
+    ``billed``: the nights for which a bill lies on any claim of the trip.
+    """
     plan = claim.planned_by_category
     # Only somebody who decides permits anything: not before it was sent.
     permitted = dict(claim.permitted.values_list("key", "amount_minor")) if stays and claim.sent else {}
@@ -41,17 +46,21 @@ def lines_of(
         for expense in expenses
     ]
     lines, free = [line for line, _ in made], frozenset(each for _, places in made for each in places)
-    earned = [line for facts in allowance.each for line in _earned(claim, facts, others.of(facts.trip), book, books)]
+    earned = [
+        line for facts in allowance.each for line in _earned(claim, facts, others.of(facts.trip), book, books, billed)
+    ]
     lines += earned
     free |= {(line.key, 0) for line in earned}
     return divide_lines(lines, shares_of(claim), free)
 
 
-def _earned(claim: Claim, facts: AllowanceFacts, had: Had, book: Rulebook, books: Books) -> Iterator[Line]:
+def _earned(
+    claim: Claim, facts: AllowanceFacts, had: Had, book: Rulebook, books: Books, billed: Collection[date]
+) -> Iterator[Line]:
     """What one trip earns without a cost, less what its other claims had of it; nothing where an earlier claim has it all."""
     if not had.elsewhere:
         yield from _allowance(claim, facts, books, had)
-        yield from _flat(claim, facts, book, had)
+        yield from _flat(claim, facts, book, had, billed)
 
 
 def _allowance(claim: Claim, allowance: AllowanceFacts, books: Books, others: Had) -> Iterator[Line]:
@@ -67,10 +76,17 @@ def _allowance(claim: Claim, allowance: AllowanceFacts, books: Books, others: Ha
         yield _worked_out(claim, allowance, key, "allowance", name[:200], left, coding, (*allowance.lines, *workings))
 
 
-def _flat(claim: Claim, allowance: AllowanceFacts, book: Rulebook, others: Had) -> Iterator[Line]:
+def _flat(
+    claim: Claim, allowance: AllowanceFacts, book: Rulebook, others: Had, billed: Collection[date]
+) -> Iterator[Line]:
     """The flat sums that the firm pays, each a line; where the trip's other claims had some of them, the difference as one."""
-    due = total((each.amount for each in allowance.sums), claim.currency)
     sums = [(each.key, each.name, each.category, each.amount, (each.why,)) for each in allowance.sums]
+    nights = _nights(claim, allowance, others, billed)
+    if nights is not None and nights.amount:
+        lodging = next((code for code, category in book.categories.items() if category.is_lodging), "")
+        key = f"nights:{allowance.trip.pk}" if allowance.trip is not None else "nights"
+        sums.append((key, "Nights without a bill", lodging, nights.amount, tuple(nights.workings.lines())))
+    due = total((amount for *_, amount, _ in sums), claim.currency)
     if others.flat:
         left = due - others.flat
         name, workings = _difference("Flat sums", left, others.flat, others)
@@ -83,6 +99,18 @@ def _flat(claim: Claim, allowance: AllowanceFacts, book: Rulebook, others: Had) 
         yield replace(
             line, category=code, category_name=category.name if category else "Flat sum", allows_by="the firm's answer"
         )
+
+
+def _nights(claim: Claim, allowance: AllowanceFacts, others: Had, billed: Collection[date]) -> Figure | None:
+    """The flat sums of nights: of a trip taken along where no other claim has it, else on the claims of the trip itself."""
+    own = allowance.trip is not None and allowance.trip.pk == claim.trip_id
+    if others.along or (not own and others.codes):
+        return None
+    try:
+        return allowance.flat_nights(billed)
+    except NoRate:
+        # That a place has no rate is said beside the daily allowance.
+        return None
 
 
 def _difference(name: str, left: Money, before: Money, others: Had) -> tuple[str, tuple[str, ...]]:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
+from wainwright.claims.models import Claim
 from wainwright.core.allowance import NightAllowed
 from wainwright.core.cutting import cut_out
 from wainwright.core.money import Money, share_out, total
@@ -69,6 +70,14 @@ def lodged(expenses: Sequence[Expense], facts: AllowanceFacts, book: Rulebook) -
                 measured = [facts.at_cost(n, c, t) for n, c, t in zip(nights, costs, taxes, strict=True)]
                 found[expense.key] = Lodged(tuple(measured), Money.zero(expense.currency))
     return found
+
+
+def nights_billed(claim: Claim, expenses: Sequence[Expense], facts: AllowanceFacts, book: Rulebook) -> frozenset[date]:
+    """Return the nights for which a bill lies on this claim, or on another of its trips'. Two queries."""
+    other = Claim.objects.live().filter(trip__in=claim.trips).exclude(pk=claim.pk)
+    elsewhere = Expense.objects.filter(claim__in=other, personal=False).prefetch_related("parts")
+    found = lodged([*expenses, *elsewhere], facts, book)
+    return frozenset(night.night.date for stay in found.values() for night in stay.nights)
 
 
 def _unbroken(expense: Expense, book: Rulebook) -> bool:

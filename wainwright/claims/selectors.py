@@ -16,7 +16,7 @@ from wainwright.accounts.selectors import Books, books, budget_effects, journal_
 from wainwright.claims.beside import Beside, beside
 from wainwright.claims.facts import claim_subject
 from wainwright.claims.figures import lines_of
-from wainwright.claims.lodging import lodged
+from wainwright.claims.lodging import lodged, nights_billed
 from wainwright.claims.models import Claim
 from wainwright.claims.own_findings import own_findings
 from wainwright.claims.statements import findings_of, read
@@ -162,7 +162,8 @@ def live_file(claim: Claim) -> ClaimFile:
     travelled = [trip for trip in claim.trips if trip.state != "Called off"]
     facts = together([allowance_of(trip, book, claim.currency) for trip in travelled or [None]])
     stays = lodged(expenses, facts, book)
-    done = Statement.of(lines_of(claim, expenses, stays, facts, book, ledger, others), others.advance)
+    billed = nights_billed(claim, expenses, facts, book) if book.pays_flat else ()
+    done = Statement.of(lines_of(claim, expenses, stays, facts, book, ledger, others, billed), others.advance)
     if done.settlement.due.minor > 0:
         done = done.less(others.taken_from(done.settlement.due))
     if claim.to_issuer_minor and claim.issuer_card is not None:

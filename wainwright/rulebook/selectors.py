@@ -61,6 +61,11 @@ class Rulebook:
         """The currencies of allowance rates that are not in the firm's own."""
         return frozenset(rate.full.currency for rate in self.rates) - {self.firm.currency}
 
+    @cached_property
+    def pays_flat(self) -> bool:
+        """Whether a night without a bill earns a flat sum anywhere."""
+        return any(each.nights.flat for each in self.schemes) or any(rate.flat_night for rate in self.rates)
+
     def account_of(self, category: Category, country: str) -> str:
         """The account of a category for what was paid in a country: its own there, its own abroad, else its usual one."""
         return account_for(

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
 
-from wainwright.core.allowance import NightAllowed
+from wainwright.core.allowance import NightAllowed, flat_nights
 from wainwright.core.journey import Journey, Mode
 from wainwright.core.money import Money
 from wainwright.core.moving import Entitled
 from wainwright.core.whereabouts import Whereabouts, whereabouts
+from wainwright.core.workings import Figure
 from wainwright.rulebook.selectors import Rulebook, exchange_of
-from wainwright.trips.figures import earned, grants_of, journey_of, night_allowed
+from wainwright.trips.figures import earned, grants_of, journey_of, night_allowed, quarters_in
 from wainwright.trips.models import Leg, Night, Trip
 from wainwright.trips.moving import Move, move_of
 
@@ -61,6 +62,24 @@ class AllowanceFacts:
             return night
         table = exchange_of(self.book, night.night.date, night.night.date)
         return night_allowed(night.night, row, self.book, cost, tax, table)
+
+    def flat_nights(self, billed: Collection[date]) -> Figure | None:
+        """Return the flat sums of nights that one pays oneself and has no bill for; nothing where the scheme has none.
+
+        Not where the firm pays, something is booked, or quarters are supplied that were not full. Raises ``NoRate``.
+        """
+        if self.book is None or self.journey is None or not self.book.pays_flat or not self.journey.nights:
+            return None
+        others = {
+            night.date for night in self.journey.nights
+            if (row := self.rows.get(night.date)) is None or row.paid_by != "self" or row.booking_id
+            or (quarters_in(self.book, night.place.town, night.place.country) and not row.full)
+        }  # fmt: skip
+        days = [night.date for night in self.journey.nights]
+        table = exchange_of(self.book, days[0], days[-1])
+        return flat_nights(
+            self.journey, self.book.schemes, self.book.rates, self.amount.currency, others | set(billed), table
+        )
 
 
 def allowance_of(trip: Trip | None, book: Rulebook, currency: str) -> AllowanceFacts:
