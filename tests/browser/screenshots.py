@@ -27,12 +27,12 @@ WAYS = f"/trips/{{northern}}/ways/?from=Bergen&to=Oslo&on={NEXT + timedelta(days
 # Which trip, claim and cost are meant, as the demo's own names.
 WHICH = """
 import json; from wainwright.trips.models import Trip
-from wainwright.claims.models import Claim; from wainwright.accounts.models import Posting; from wainwright.reconciling.models import BankAccount
+from wainwright.claims.models import Claim; from wainwright.reconciling.models import BankAccount
 tide = Trip.objects.get(title__startswith="Tide-gauge")
 northern = Trip.objects.get(title__startswith="Northern")
 print("WHICH" + json.dumps({"northern": northern.pk, "move": Trip.objects.get(kind="move", moves_with=None).pk, "bergen": northern.nights.first().date.isoformat(), "tide": tide.pk,
     "claim": Claim.objects.get(trip=tide).pk,
-    "signing": Claim.objects.get(title="Lisbon dredge trial").pk, "maren": tide.traveller.pk, "bank": BankAccount.objects.get(firm__slug="ltd", kind="bank").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk}))
+    "signing": Claim.objects.get(title="Lisbon dredge trial").pk, "maren": tide.traveller.pk, "bank": BankAccount.objects.get(firm__slug="ltd", kind="bank").pk}))
 """
 M, T, P, J, C = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist", "Jonas Petrauskas", "Callum Iwasaki"
 # A firm that has just begun, for the list of what it lacks.
@@ -47,7 +47,7 @@ SHOTS = [
     ("sign", M, "/trips/{northern}/sign/", "", 1280),
     ("tray", M, "/tray/", "", 1280),
     ("claim", M, "/claims/{claim}/?asked=1", "", 1280),
-    ("bench", T, "/bench/claim/{signing}/", "", 1280), ("queue", T, "/bench/queue/", "", 1280), ("phone-bench", T, "/bench/claim/{signing}/", "", 390), ("journal", P, "/ledger/{journal}/", "", 1280), ("reconciling", P, "/ledger/bank/{bank}/", "", 1280), ("month", P, "/ledger/month/?month=2026-09", "", 1280), ("firm", "Una Falk", "/firm/", "", 1280), ("people", C, "/people/", "", 1280), ("person", C, "/people/{maren}/", "", 1280), ("phone-tray", M, "/tray/", "", 390), ("phone-trip", M, "/trips/{northern}/", "", 390),
+    ("bench", T, "/bench/claim/{signing}/", "", 1280), ("queue", T, "/bench/queue/", "", 1280), ("phone-bench", T, "/bench/claim/{signing}/", "", 390), ("reconciling", P, "/ledger/bank/{bank}/", "", 1280), ("month", P, "/ledger/month/?month=2026-09", "", 1280), ("firm", "Una Falk", "/firm/", "", 1280), ("people", C, "/people/", "", 1280), ("person", C, "/people/{maren}/", "", 1280), ("scheme", C, "/rules/schemes/new/?from=three-quarters", "", 1280), ("phone-tray", M, "/tray/", "", 390), ("phone-trip", M, "/trips/{northern}/", "", 390),
 ]  # fmt: skip
 
 
