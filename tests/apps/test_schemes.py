@@ -187,7 +187,10 @@ class PagesTest(WorldTestCase):
         self.assertEqual(past.would - past.was, past.more)
         self.enter(self.callum)
         before = Entry.objects.count()
-        self.assertContains(self.client.get(f"/rules/schemes/{row.pk}/past/"), "−58.00")
+        page = self.client.get(f"/rules/schemes/{row.pk}/past/")
+        self.assertContains(page, "−58.00")
+        # Whoever lays rules down does not read people's trips by that.
+        self.assertNotContains(page, "Maren Oyelaran")
         self.assertEqual(Entry.objects.count(), before)
         self.assertEqual(load_file(self.maren, trip).figures.allowance.amount, Money(Decimal("145.00"), "EUR"))
 
