@@ -134,6 +134,44 @@ class DraftsTest(WorldTestCase):
             self.assertIn(words, str(raised.exception))
 
 
+class LongStayTest(WorldTestCase):
+    def test_a_stay_goes_on_over_several_journeys(self):
+        """Whoever is back within the days that the scheme says goes on with the stay before, on the plan and when it is tried."""
+        self.authorised_trip(starts=-20, days=3)
+        later = self.a_trip(starts=5, days=3)
+        row = self.maren.firm.schemes.get()
+        plain = row.data
+        for within, wanted in ((30, ["21.75", "29.00", "21.75"]), (10, ["43.50", "58.00", "43.50"])):
+            row.data = {
+                **plain,
+                "long_stay": {"steps": [{"after": "4 days", "share": "0.5"}], "continues_within": within},
+            }
+            row.save()
+            Firm.objects.filter(pk=row.firm_id).update(rules_version=f"within {within}")
+            again = Trip.objects.select_related("firm", "traveller").get(pk=later.pk)
+            days = load_file(self.maren, again).figures.allowance.days
+            self.assertEqual([str(day.amount) for day in days], wanted)
+        # Back to no long stay: what is tried has its own.
+        row.data = plain
+        row.save()
+        Firm.objects.filter(pk=row.firm_id).update(rules_version="plain")
+        self.callum.firm.refresh_from_db()
+        self.authorised_trip(starts=-10, days=3)
+        text = schemes.as_text(
+            {
+                **plain,
+                "code": "L",
+                "long_stay": {"steps": [{"after": "4 days", "share": "0.5"}], "continues_within": 30},
+            }
+        )
+        _, tried = schemes.read_text(text, self.callum.firm)
+        past = on_past_trips(self.callum, tried)
+        mine = sorted(
+            (row.trip.starts, str(row.was), str(row.would)) for row in past.rows if row.trip.traveller == self.maren
+        )
+        self.assertEqual([each[1:] for each in mine][-2:], [("145.00", "145.00"), ("145.00", "72.50")])
+
+
 class PagesTest(WorldTestCase):
     def test_the_editor_keeps_what_was_typed_and_shows_the_days(self):
         self.enter(self.callum)

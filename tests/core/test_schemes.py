@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.builders import BERGEN, CORK, ENDS, FLORO, MON, SINCE, TUE, WED, at, eur, journey, meals, scheme
-from wainwright.core.allowance import MealSet, NoRate, Rate, Rounding, Stay, daily_allowance
+from wainwright.core.allowance import Grants, MealSet, NoRate, Rate, Rounding, Stay, daily_allowance
 from wainwright.core.allowance.reading import SchemeFaults, read_scheme
 from wainwright.core.fx import RateTable
 from wainwright.core.journey import Journey, Leg, Meal, Mode, Night, Place
@@ -118,9 +118,13 @@ class ExamplesTest(TestCase):
         )
         for until, wanted in ((date(2026, 4, 20), "70.00"), (date(2026, 4, 19), "100.00")):
             stays = [Stay("bergen", "NO", first, until), Stay("Florø", "NO", first, date(2026, 5, 9))]
-            self.assertEqual(amounts(daily_allowance(later, long, rate, "EUR", earlier=stays))[0], wanted)
+            self.assertEqual(
+                amounts(daily_allowance(later, long, rate, "EUR", grants=Grants(earlier=tuple(stays))))[0], wanted
+            )
         very = [Stay("Bergen", "NO", date(2024, 5, 10), date(2026, 5, 9))]
-        self.assertEqual(amounts(daily_allowance(later, long, rate, "EUR", earlier=very)), ["50.00", "50.00"])
+        self.assertEqual(
+            amounts(daily_allowance(later, long, rate, "EUR", grants=Grants(earlier=tuple(very)))), ["50.00", "50.00"]
+        )
 
     def test_13_where_most_hours_were_spent(self):
         most = scheme({"pays": "1"}, places={"by": "most", "between": ["06:00", "24:00"]})

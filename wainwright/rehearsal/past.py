@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections import defaultdict
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from wainwright import clock
-from wainwright.core.allowance import NoRate, Scheme, daily_allowance
+from wainwright.core.allowance import LongStay, NoRate, Scheme, Stay, daily_allowance, stays_of
 from wainwright.core.money import Money
 from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import exchange_of, rulebook
-from wainwright.trips.figures import grants_of, journey_of
-from wainwright.trips.models import Trip
+from wainwright.trips.figures import LONG_AGO, MADE, grants_of, journey_of
+from wainwright.trips.models import Night, Trip
 
 MOST, YEAR = 200, timedelta(days=365)
-MADE = ("Authorised", "Under way", "Back", "Closed")
 
 
 @dataclass(frozen=True)
@@ -56,7 +56,7 @@ class Past:
 
 
 def on_past_trips(member: Membership, scheme: Scheme) -> Past:
-    """Try a scheme on the newest ``MOST`` trips of the last year that were authorised. Nothing is kept. Three queries.
+    """Try a scheme on the newest ``MOST`` trips of the last year that were authorised. Nothing is kept. Four queries at most.
 
     Days are reckoned as if the scheme had always been in force. Raises ``NotAllowed``.
     """
@@ -68,17 +68,22 @@ def on_past_trips(member: Membership, scheme: Scheme) -> Past:
     count = made.count()
     rows = []
     trips = made.select_related("traveller__person").prefetch_related("legs", "nights").order_by("-starts", "-pk")
+    within = max(1, scheme.long_stay.continues_within) if scheme.long_stay.steps else 0
+    nights = _nights(firm.pk, since) if within or book.stays_go_on else {}
+    # Stays before are looked up for all at once.
+    bare = replace(book, schemes=tuple(replace(each, long_stay=LongStay()) for each in book.schemes))
     for trip in trips[:MOST]:
         nothing = Money.zero(firm.currency)
         try:
             journey = journey_of(trip.legs.all(), trip.nights.all(), trip.meals_off)
             table = exchange_of(book, journey.starts.date(), journey.ends.date()) if journey.legs else None
-            grants = grants_of(trip, book)
+            grants = replace(grants_of(trip, bare), earlier=_stays(nights, trip, book.stays_go_on))
             was = daily_allowance(journey, book.schemes, book.rates, firm.currency, grants, table).amount
         except (NoRate, ValueError):
             # What cannot be reckoned by what is in force tells nothing of the other.
             continue
         try:
+            grants = replace(grants, earlier=_stays(nights, trip, within))
             would = daily_allowance(journey, scheme, book.rates, firm.currency, grants, table).amount
             rows.append(Before(trip, was, would))
         except NoRate as error:
@@ -89,3 +94,26 @@ def on_past_trips(member: Membership, scheme: Scheme) -> Past:
         for column in ((r.was for r in rows), (r.would for r in rows))
     ]
     return Past(since, until, tuple(rows), sums[0], sums[1], max(0, count - MOST))
+
+
+Nights = dict[int, list[tuple[date, str, str, int]]]
+
+
+def _nights(firm_id: int, since: date) -> Nights:
+    """The nights of everybody's journeys, by traveller, far enough back for any stay. One query."""
+    rows = Night.objects.filter(
+        trip__firm=firm_id, trip__state__in=MADE, date__gte=since - timedelta(days=LONG_AGO)
+    ).values_list("trip__traveller", "date", "place", "trip")
+    found: Nights = defaultdict(list)
+    for traveller, day, place, trip in rows:
+        found[traveller].append((day, place["town"], place["country"], trip))
+    return found
+
+
+def _stays(nights: Nights, trip: Trip, within: int) -> tuple[Stay, ...]:
+    if not within or trip.starts is None:
+        return ()
+    mine = nights.get(trip.traveller_id, [])
+    return stays_of(
+        ((day, town, country) for day, town, country, of in mine if of != trip.pk and day < trip.starts), within
+    )

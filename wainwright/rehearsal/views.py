@@ -96,7 +96,10 @@ def scheme_past(request, scheme_id: int):
     """A scheme tried on the trips of the last year."""
     must(request.member, "rules")
     row = _row(request, scheme_id)
-    _, found = kept.read_text(kept.as_text(row.data), request.member.firm)
+    try:
+        _, found = kept.read_text(kept.as_text(row.data), request.member.firm)
+    except SchemeFaults as wrong:
+        return _editor(request, row, kept.as_text(row.data), faults=wrong.faults, status=422)
     past = on_past_trips(request.member, found)
     return render(request, "rehearsal/past.html", {"row": row, "past": past, "shown": past.changed[:SHOWN]})
 
@@ -110,6 +113,9 @@ def scheme_force(request, scheme_id: int):
         if not form.is_valid():
             raise Refusal("Choose from which day on.", "since")
         row = kept.put_in_force(request.member, scheme_id, form.cleaned_data["since"], request.POST.get("seen", ""))
+    except SchemeFaults as wrong:
+        row = _row(request, scheme_id)
+        return _editor(request, row, kept.as_text(row.data), faults=wrong.faults, status=422)
     except Refusal as refusal:
         row = _row(request, scheme_id)
         if "since" in form.fields and not form.errors:

@@ -62,6 +62,13 @@ class Rulebook:
         return frozenset(rate.full.currency for rate in self.rates) - {self.firm.currency}
 
     @cached_property
+    def stays_go_on(self) -> int:
+        """Within how many days a long stay goes on where one is back; 0 where no scheme pays less for a long stay."""
+        return max(
+            (max(1, each.long_stay.continues_within) for each in self.schemes if each.long_stay.steps), default=0
+        )
+
+    @cached_property
     def pays_flat(self) -> bool:
         """Whether a night without a bill earns a flat sum anywhere."""
         return any(each.nights.flat for each in self.schemes) or any(rate.flat_night for rate in self.rates)

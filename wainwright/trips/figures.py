@@ -4,13 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
 from functools import cached_property
 
 from wainwright.bookings.models import CATEGORY, Booking
 from wainwright.core.advance import proposed_advance
-from wainwright.core.allowance import Allowance, Grants, NightAllowed, NoRate, allowed_night, daily_allowance
+from wainwright.core.allowance import (
+    Allowance,
+    Grants,
+    NightAllowed,
+    NoRate,
+    Stay,
+    allowed_night,
+    daily_allowance,
+    stays_of,
+)
 from wainwright.core.fx import RateTable
 from wainwright.core.journey import Journey, Meal, Mode, Place
 from wainwright.core.journey import Leg as CoreLeg
@@ -27,6 +36,8 @@ CATEGORY_OF_MODE = {
     Mode.OWN_CAR: "mileage", Mode.TAXI: "taxi", Mode.ON_FOOT: "transit",
 }  # fmt: skip
 THROUGHOUT = "meals-throughout"
+# Journeys that were made, or are on their way to be; how long ago a stay may have begun.
+MADE, LONG_AGO = ("Authorised", "Under way", "Back", "Closed"), 3 * 366
 
 
 @dataclass(frozen=True)
@@ -99,8 +110,21 @@ def quarters_in(book: Rulebook, town: str, country: str) -> dict[str, str] | Non
 
 
 def grants_of(trip: Trip, book: Rulebook) -> Grants:
-    """Return what was granted for a trip beyond the scheme, and for whom it earns."""
-    return Grants(any(p.get("code") == THROUGHOUT for p in trip.permissions), heads(trip, book.policy.kin))
+    """Return what was granted for a trip beyond the scheme, for whom it earns, and stays before it. One query where those count."""
+    earlier = stays_before(trip, book.stays_go_on) if book.stays_go_on else ()
+    return Grants(any(p.get("code") == THROUGHOUT for p in trip.permissions), heads(trip, book.policy.kin), earlier)
+
+
+def stays_before(trip: Trip, within: int) -> tuple[Stay, ...]:
+    """Return where the traveller stayed on journeys before a trip, so that a stay may go on. One query."""
+    if trip.starts is None:
+        return ()
+    before = Night.objects.filter(
+        trip__traveller=trip.traveller_id, trip__firm=trip.firm_id, trip__state__in=MADE, date__lt=trip.starts
+    ).exclude(trip=trip)
+    since = trip.starts - timedelta(days=LONG_AGO)
+    rows = before.filter(date__gte=since).values_list("date", "place")
+    return stays_of(((day, place["town"], place["country"]) for day, place in rows), within)
 
 
 def earned(

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 
+from wainwright import clock
 from wainwright.core.allowance import NoRate, daily_allowance
 from wainwright.core.geometry import great_circle_km
 from wainwright.core.journey import Journey, Mode, Place
@@ -68,7 +69,11 @@ class Pricer:
         self.rest = [
             e for e in self.file.figures.estimates if e.key not in gone and not e.key.startswith("night:")
         ]  # fmt: skip
-        self.currency = self.file.trip.currency
+        trip, book = self.file.trip, self.file.book
+        self.currency, self.grants = trip.currency, grants_of(trip, book)
+        # One table for all ways: of what is ahead the last rate known counts.
+        today = clock.today(trip.firm.zone)
+        self.table = exchange_of(book, trip.starts or today, max(trip.ends or today, today))
         self.rest_sum = total((e.amount for e in self.rest), self.currency)
 
     def price(self, offers: Sequence[Offer]) -> WholeCost:
@@ -133,9 +138,8 @@ class Pricer:
             days = set(bare.days())
             marks = frozenset(m for m in self.file.figures.journey.supplied if m[0] in days)
             journey = Journey(bare.legs, tuple(night for night, _ in nights), marks)
-            trip, book = self.file.trip, self.file.book
-            table = exchange_of(book, journey.starts.date(), journey.ends.date())
-            earned = daily_allowance(journey, book.schemes, book.rates, self.currency, grants_of(trip, book), table)
+            book = self.file.book
+            earned = daily_allowance(journey, book.schemes, book.rates, self.currency, self.grants, self.table)
             self._nights[key] = (journey, nights, earned.amount)
         return self._nights[key]
 

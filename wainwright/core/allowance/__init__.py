@@ -1,6 +1,6 @@
 """The daily allowance and the ceilings of lodging, worked out from schemes that are data."""
 
-from wainwright.core.allowance.days import Allowance, DayAllowance, Grants, Head, Stay, daily_allowance
+from wainwright.core.allowance.days import Allowance, DayAllowance, Grants, Head, Stay, daily_allowance, stays_of
 from wainwright.core.allowance.lodging import NightAllowed, allowed_night, flat_nights
 from wainwright.core.allowance.rows import Kind, Pays, Row
 from wainwright.core.allowance.scheme import (
@@ -47,4 +47,5 @@ __all__ = [
     "in_force",
     "like_days",
     "rate_for",
+    "stays_of",
 ]  # fmt: skip

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal
@@ -80,22 +80,36 @@ class Stay:
 
 @dataclass(frozen=True, slots=True)
 class Grants:
-    """What was granted for a journey beyond the scheme: all meals supplied on every day; for whom it earns, if not for one alone."""
+    """What a journey has beside itself: all meals supplied on every day; for whom it earns, if not for one alone; stays before it."""
 
     meals_throughout: bool = False
     heads: tuple[Head, ...] = ()
+    earlier: tuple[Stay, ...] = ()
+
+
+def stays_of(nights: Iterable[tuple[date, str, str]], within: int) -> tuple[Stay, ...]:
+    """Return the stays that nights (day, town, country) make up: who is back at a place ``within`` days goes on with one stay.
+
+    A stay lasts to the day after its last night, on which one leaves. Of each place the last stay alone.
+    """
+    found: dict[tuple[str, str], Stay] = {}
+    for day, town, country in sorted(nights):
+        key, leaves = (town.casefold(), country), day + timedelta(days=1)
+        before = found.get(key)
+        goes_on = before is not None and day - before.until <= timedelta(days=max(1, within))
+        found[key] = Stay(town, country, before.since if before is not None and goes_on else day, leaves)
+    return tuple(found.values())
 
 
 def daily_allowance(
     journey: Journey, scheme: Scheme | Sequence[Scheme], rates: Sequence[Rate], currency: str, grants: Grants | None = None,
-    table: fx.RateTable | None = None, earlier: Sequence[Stay] = (),
+    table: fx.RateTable | None = None,
 ) -> Allowance:  # fmt: skip
     """Work out the allowance of ``journey`` in ``currency``.
 
     ``scheme``: one, or several of which each day has the one in force; the windows are those of the day of leaving.
-    ``table``: for rates in another currency, by its rate of each day. ``earlier``: stays of journeys before, where a stay
-    may go on. A journey without legs earns nothing and says so. Raises ``NoRate`` where no rate covers a place and day, or
-    no rate of exchange is known.
+    ``table``: for rates in another currency, by its rate of each day. A journey without legs earns nothing and says so.
+    Raises ``NoRate`` where no rate covers a place and day, or no rate of exchange is known.
     """
     grants = grants or Grants()
     begun = in_force(scheme, journey.starts.date()) if journey.legs else in_force(scheme, date.max)
@@ -104,9 +118,11 @@ def daily_allowance(
         return Allowance((), Money.zero(currency), Workings(title, (Step("No legs yet"),)))
     cut = periods(journey, begun)
     meals = _meals(cut, journey, grants)
-    stays, days = _Stays(list(earlier)), []
+    stays, days = _Stays(grants.earlier), []
     for period in cut:
         here = in_force(scheme, period.day)
+        # A journey is cut once: rows for other periods than its own say nothing of it.
+        here = here if here.window == begun.window else begun
         day = _period(journey, period, meals[period.day], here, rates, stays)
         day = _at_home(day, currency, table)
         days.append(_for_all(day, grants.heads) if grants.heads else day)
@@ -119,7 +135,7 @@ def daily_allowance(
 class _Stays:
     """Since when one has been at a place, over a journey and those before it."""
 
-    def __init__(self, earlier: list[Stay]) -> None:
+    def __init__(self, earlier: Sequence[Stay]) -> None:
         self.known = {
             (each.town.casefold(), each.country): (each.since, each.until)
             for each in sorted(earlier, key=lambda s: s.until)

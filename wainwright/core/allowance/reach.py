@@ -10,7 +10,7 @@ from itertools import product
 from wainwright.core.allowance.rows import Kind, Row, Situation
 
 # So many situations are tried; a scheme with more is looked at row against row alone.
-MOST = 40_000
+MOST = 20_000
 LITTLE, LONG, DAY = Decimal("0.01"), Decimal(20_000), Decimal(24)
 
 
