@@ -6,7 +6,7 @@ import json
 from datetime import date
 
 from django.contrib import messages
-from django.http import Http404, HttpResponse, StreamingHttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -19,6 +19,7 @@ from wainwright.closing import exports, services
 from wainwright.closing.selectors import accrued, closed, month_of, movements, steps, unpaid_by_person
 from wainwright.core.accruals import NAMES
 from wainwright.core.money import Money, total
+from wainwright.downloads import csv_file
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge
 from wainwright.fields import whole
@@ -247,14 +248,10 @@ def table(request):
         return _tables(request, 422, refusal.message)
     name = f"{asked.kind.key}-{asked.since}-{asked.until}"
     if get.get("format") == "xlsx":
-        response: HttpResponse | StreamingHttpResponse = HttpResponse(
-            write_xlsx(asked.kind.name, asked.columns, rows), content_type=XLSX
-        )
+        response = HttpResponse(write_xlsx(asked.kind.name, asked.columns, rows), content_type=XLSX)
         response["Content-Disposition"] = f'attachment; filename="{name}.xlsx"'
         return response
-    response = StreamingHttpResponse(write_csv(asked.columns, rows), content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{name}.csv"'
-    return response
+    return csv_file(name, asked.columns, rows)
 
 
 @require_GET

@@ -36,7 +36,6 @@ class ExampleForm(forms.Form):
             "leaves_on": monday, "leaves_at": time(9), "back_on": monday + timedelta(days=2), "back_at": time(18),
         }  # fmt: skip
         super().__init__(*args, initial=initial, **options)
-        self.zone, self.country = firm.zone, firm.country
         self.known = {"elsewhere": Place("", "elsewhere", "", "", firm.zone)}
         for rate in rates:
             if rate.label != "elsewhere":

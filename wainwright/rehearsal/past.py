@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from wainwright import clock
-from wainwright.core.allowance import LongStay, NoRate, Scheme, Stay, daily_allowance, stays_of
-from wainwright.core.money import Money
+from wainwright.core.allowance import NoRate, Scheme, Stay, daily_allowance, stays_of
+from wainwright.core.money import Money, total
 from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import exchange_of, rulebook
@@ -68,16 +68,14 @@ def on_past_trips(member: Membership, scheme: Scheme) -> Past:
     count = made.count()
     rows = []
     trips = made.select_related("traveller__person").prefetch_related("legs", "nights").order_by("-starts", "-pk")
-    within = max(1, scheme.long_stay.continues_within) if scheme.long_stay.steps else 0
+    within = scheme.long_stay.goes_on
     nights = _nights(firm.pk, since) if within or book.stays_go_on else {}
-    # Stays before are looked up for all at once.
-    bare = replace(book, schemes=tuple(replace(each, long_stay=LongStay()) for each in book.schemes))
     for trip in trips[:MOST]:
         nothing = Money.zero(firm.currency)
         try:
             journey = journey_of(trip.legs.all(), trip.nights.all(), trip.meals_off)
             table = exchange_of(book, journey.starts.date(), journey.ends.date()) if journey.legs else None
-            grants = replace(grants_of(trip, bare), earlier=_stays(nights, trip, book.stays_go_on))
+            grants = grants_of(trip, book, _stays(nights, trip, book.stays_go_on))
             was = daily_allowance(journey, book.schemes, book.rates, firm.currency, grants, table).amount
         except (NoRate, ValueError):
             # What cannot be reckoned by what is in force tells nothing of the other.
@@ -89,11 +87,8 @@ def on_past_trips(member: Membership, scheme: Scheme) -> Past:
         except NoRate as error:
             rows.append(Before(trip, was, nothing, f"There is {error}."))
     rows.sort(key=lambda row: -abs(row.more.amount))
-    sums = [
-        sum((each for each in column), Money.zero(firm.currency))
-        for column in ((r.was for r in rows), (r.would for r in rows))
-    ]
-    return Past(since, until, tuple(rows), sums[0], sums[1], max(0, count - MOST))
+    was, would = (total(column, firm.currency) for column in ((r.was for r in rows), (r.would for r in rows)))
+    return Past(since, until, tuple(rows), was, would, max(0, count - MOST))
 
 
 Nights = dict[int, list[tuple[date, str, str, int]]]

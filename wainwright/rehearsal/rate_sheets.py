@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from wainwright.downloads import csv_file
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
 from wainwright.formats.allowance_table import MOST_BYTES, MOST_ROWS, columns_of
-from wainwright.formats.tables import write_csv
 from wainwright.paging import page_of
 from wainwright.people.may import must
 from wainwright.rulebook import rate_sheets as kept
@@ -78,21 +77,15 @@ def wrong_rows(request, sheet_id: int):
     sheet = _of(request, sheet_id)
     rows = [row for row in kept.checked(sheet) if row.what == WRONG]
     names = list(dict.fromkeys(name for row in rows for name in row.cells))
-    body = write_csv(
+    return csv_file(
+        f"rates-{sheet.pk}-to-put-right",
         [*("from" if name == "since" else name for name in names), "what is wrong"],
         ([*(row.cells.get(name, "") for name in names), "; ".join(words for _, words in row.faults)] for row in rows),
     )
-    return _download(body, f"rates-{sheet.pk}-to-put-right.csv")
 
 
 @require_GET
 def as_csv(request):
     """All rates as a table that can be sent in again."""
     must(request.member, "read_rules")
-    return _download(write_csv(*kept.as_rows(request.member.firm)), "allowance-rates.csv")
-
-
-def _download(body, name: str) -> StreamingHttpResponse:
-    response = StreamingHttpResponse(body, content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{name}"'
-    return response
+    return csv_file("allowance-rates", *kept.as_rows(request.member.firm))

@@ -15,7 +15,7 @@ from wainwright.core.allowance import NoRate, Scheme
 from wainwright.core.allowance.reading import Fault, SchemeFaults
 from wainwright.core.allowance.trying import tried
 from wainwright.errors import Refusal
-from wainwright.fields import day_input
+from wainwright.fields import day_input, say
 from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.rehearsal.forms import ExampleForm
@@ -43,7 +43,7 @@ def schemes(request):
     now = rulebook(member.firm).scheme
     context = {
         "rows": [(row, _state(row, now, today), str(row.data.get("name", ""))) for row in rows],
-        "examples": [(name, data["name"]) for name, data in kept.examples().items()], "today": today,
+        "examples": [(name, data["name"]) for name, data in kept.examples().items()],
     }  # fmt: skip
     return render(request, "rehearsal/schemes.html", context)
 
@@ -118,8 +118,8 @@ def scheme_force(request, scheme_id: int):
         return _editor(request, row, kept.as_text(row.data), faults=wrong.faults, status=422)
     except Refusal as refusal:
         row = _row(request, scheme_id)
-        if "since" in form.fields and not form.errors:
-            form.add_error("since", refusal.message)
+        if not form.errors:
+            say(form, refusal)
         return _editor(request, row, kept.as_text(row.data), form=form, status=422)
     messages.info(request, f"{row.code} is in force from {row.since:%d %b %Y} on.")
     return redirect("scheme", row.pk)

@@ -15,11 +15,11 @@ from django.db.models import F, Q
 
 from wainwright import clock
 from wainwright.core.allowance import MealSet, NoRate, Rate, Rates, Scheme, in_force, rate_for
+from wainwright.core.allowance.homeward import at_home
 from wainwright.core.allowance.reading import meal_set, read_scheme
 from wainwright.core.carbon import Factor
 from wainwright.core.categories import account_for
-from wainwright.core.fx import NoRate as NoExchange
-from wainwright.core.fx import RateTable, convert
+from wainwright.core.fx import RateTable
 from wainwright.core.journey import Meal, Mode, Place
 from wainwright.core.mileage import MileageRate, mileage_year
 from wainwright.core.money import Money
@@ -157,11 +157,8 @@ def ceiling_of(book: Rulebook, place: Place, day: date) -> Money | None:
     """Return the most that a night may cost at a place, in the firm's money; nothing where there is no ceiling, or no rate."""
     try:
         ceiling = rate_for(book.rates, place, day).ceiling
-        if ceiling is None or ceiling.currency == book.firm.currency:
-            return ceiling
-        table = exchange_of(book, day, day)
-        return convert(ceiling, book.firm.currency, day, table).home if table is not None else None
-    except (NoRate, NoExchange):
+        return None if ceiling is None else at_home(ceiling, book.firm.currency, day, exchange_of(book, day, day))[0]
+    except NoRate:
         return None
 
 

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from wainwright.downloads import csv_file
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
 from wainwright.formats.people_table import MOST_BYTES, MOST_ROWS, WORDS, words_of
-from wainwright.formats.tables import write_csv
 from wainwright.paging import page_of
 from wainwright.people.may import must
 from wainwright.staff import importing
@@ -81,10 +80,8 @@ def wrong_rows(request, table_id: int):
     """The rows that are wrong, as a table to put right and send in again."""
     found = _of(request, table_id)
     rows = [row for row in importing.checked(found) if row.what == WRONG]
-    body = write_csv(
+    return csv_file(
+        f"people-{found.pk}-to-put-right",
         [*WORDS, "what is wrong"],
         ([*(row.cells.get(name, "") for name in WORDS), "; ".join(words for _, words in row.faults)] for row in rows),
     )
-    response = StreamingHttpResponse(body, content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="people-{found.pk}-to-put-right.csv"'
-    return response

@@ -109,9 +109,13 @@ def quarters_in(book: Rulebook, town: str, country: str) -> dict[str, str] | Non
     return None
 
 
-def grants_of(trip: Trip, book: Rulebook) -> Grants:
-    """Return what was granted for a trip beyond the scheme, for whom it earns, and stays before it. One query where those count."""
-    earlier = stays_before(trip, book.stays_go_on) if book.stays_go_on else ()
+def grants_of(trip: Trip, book: Rulebook, earlier: tuple[Stay, ...] | None = None) -> Grants:
+    """Return what was granted for a trip beyond the scheme, for whom it earns, and stays before it.
+
+    Those are looked up, in one query where they count, unless the caller has them.
+    """
+    if earlier is None:
+        earlier = stays_before(trip, book.stays_go_on) if book.stays_go_on else ()
     return Grants(any(p.get("code") == THROUGHOUT for p in trip.permissions), heads(trip, book.policy.kin), earlier)
 
 

@@ -8,11 +8,12 @@ from datetime import date, timedelta
 from decimal import Decimal
 
 from wainwright.core import fx
+from wainwright.core.allowance.homeward import at_home
 from wainwright.core.allowance.meals import cuts, kept
 from wainwright.core.allowance.periods import Period, periods
 from wainwright.core.allowance.places import places_of
 from wainwright.core.allowance.rows import Kind, Row, share_words
-from wainwright.core.allowance.scheme import LongStay, NoRate, Rate, Scheme, in_force, rate_for
+from wainwright.core.allowance.scheme import LongStay, Rate, Scheme, in_force, rate_for
 from wainwright.core.journey import Journey, Meal, Place
 from wainwright.core.money import Money, total
 from wainwright.core.workings import Step, Workings, day_text, plain
@@ -233,15 +234,10 @@ def _at_home(day: DayAllowance, currency: str, table: fx.RateTable | None) -> Da
     """The same day in the firm's own currency, by the rate of that day."""
     if day.amount.currency == currency:
         return day
-    try:
-        if table is None:
-            raise fx.NoRate(f"no rate for {day.amount.currency} on {day.day:%d %b %Y}")
-        worth = fx.convert(day.amount, currency, day.day, table)
-        taxed = fx.convert(day.taxed, currency, day.day, table).home if day.taxed is not None else None
-    except fx.NoRate as error:
-        raise NoRate(str(error)) from error
-    steps = (*day.workings.steps, *worth.workings.steps)
-    return replace(day, amount=worth.home, taxed=taxed, workings=Workings(day.workings.title, steps))
+    worth, how = at_home(day.amount, currency, day.day, table)
+    taxed = None if day.taxed is None else at_home(day.taxed, currency, day.day, table)[0]
+    steps = (*day.workings.steps, *how)
+    return replace(day, amount=worth, taxed=taxed, workings=Workings(day.workings.title, steps))
 
 
 def _for_all(day: DayAllowance, heads: Sequence[Head]) -> DayAllowance:

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from datetime import date
 
 from wainwright.core import fx
-from wainwright.core.allowance.scheme import NoRate, Rate, Scheme, in_force, rate_for
+from wainwright.core.allowance.homeward import at_home
+from wainwright.core.allowance.scheme import Rate, Scheme, in_force, rate_for
 from wainwright.core.journey import Journey, Night
 from wainwright.core.money import Money
 from wainwright.core.workings import Figure, Step, Workings, day_text, plain
@@ -52,7 +53,7 @@ def allowed_night(
     if ceiling is None:
         return NightAllowed(night, cost, None, cost, nothing, Workings(title, (Step("No ceiling here", str(cost)),)))
     kind = f", {night.lodging}" if night.lodging in rate.ceilings else ""
-    ceiling, worth = _at_home(ceiling, cost.currency, night.date, table)
+    ceiling, worth = at_home(ceiling, cost.currency, night.date, table)
     steps = [Step(f"Ceiling for {rate.label}{kind}", str(ceiling), scheme.code, rate.since), *worth]
     if lifted:
         if scheme.actual_cost_share is None:
@@ -84,7 +85,7 @@ def flat_nights(
         flat = rate.flat_night or rule.nights.flat
         if flat is None:
             continue
-        paid, worth = _at_home(flat, currency, night.date, table)
+        paid, worth = at_home(flat, currency, night.date, table)
         since = rate.since if rate.flat_night else rule.since
         steps += [
             Step(f"Night of {day_text(night.date)}, {rate.label}, without a bill", str(paid), rule.code, since),
@@ -94,15 +95,3 @@ def flat_nights(
     if not steps:
         steps.append(Step("No night has a flat sum"))
     return Figure(amount, Workings("Nights without a bill", tuple(steps)))
-
-
-def _at_home(amount: Money, currency: str, day: date, table: fx.RateTable | None) -> tuple[Money, tuple[Step, ...]]:
-    if amount.currency == currency:
-        return amount, ()
-    try:
-        if table is None:
-            raise fx.NoRate(f"no rate for {amount.currency} on {day:%d %b %Y}")
-        worth = fx.convert(amount, currency, day, table)
-    except fx.NoRate as error:
-        raise NoRate(str(error)) from error
-    return worth.home, worth.workings.steps

@@ -78,11 +78,6 @@ def day_bounds(journey: Journey, day: date) -> tuple[datetime, datetime]:
     return begin, max(begin, end)
 
 
-def hours_on(journey: Journey, day: date) -> Decimal:
-    """Return the elapsed hours of the journey that fall on the local ``day``."""
-    return _hours(*day_bounds(journey, day))
-
-
 def away_overnight(journey: Journey, hour: int) -> bool:
     """Say whether a journey has a night away: one left on a day and is not back at ``hour`` of the next morning, local."""
     return datetime.combine(journey.starts.date() + DAY, time(hour)) < journey.ends

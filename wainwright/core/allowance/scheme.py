@@ -173,6 +173,11 @@ class LongStay:
     steps: tuple[Step, ...] = ()
     continues_within: int = 0
 
+    @property
+    def goes_on(self) -> int:
+        """Within how many days a stay goes on where one is back: the next day always; 0 where no step pays less."""
+        return max(1, self.continues_within) if self.steps else 0
+
     def share(self, since: date, day: date) -> Decimal:
         """Return the share of a day of a stay that began on ``since``: that of the last step that is reached."""
         reached = [step for step in self.steps if step.reached(since, day)]
