@@ -27,10 +27,10 @@ from wainwright.trips.services import plan
 
 PARAMS = {
     "advances_out": {"most": "0"}, "age": {"days": "5"}, "booked_late": {"days": "30"}, "class_above": {"cabin": "economy"},
-    "due_soon": {"days": "1"}, "limit": {"limit": "10.00", "by": "item"}, "missing_evidence": {"over": "10.00"},
+    "limit": {"limit": "10.00", "by": "item"}, "missing_evidence": {"over": "10.00"},
     "not_cheapest": {"tolerance": "1.00"}, "off_trip": {"days": "0"}, "over_plan": {"percent": "10", "unplanned": "5.00"},
     "own_car_far": {"km": "10"}, "own_money": {"over": "10.00"}, "paper_missing": {"paper": "agenda"}, "rate_off": {"percent": "3"},
-    "required_field": {"field": "guests", "word": "who was there"}, "split_under": {"limit": "20.00", "near": "50"},
+    "required_field": {"field": "guests", "word": "who was there"}, "unwanted": {"words": "pier"}, "split_under": {"limit": "20.00", "near": "50"},
 }  # fmt: skip
 
 
@@ -262,6 +262,9 @@ class FedTest(WorldTestCase):
         claim = self.with_cost(amount="15.00")
         compose.put_in(self.maren, claim.pk, [self.a_cost(amount="14.00", merchant="Another taxi").pk])
         return claim
+
+    def claim_unwanted(self):
+        return self.with_cost()
 
     def claim_tax_odd(self):
         return self.with_cost(tax_rate=Decimal("0.25"), tax=eur("1.00"))

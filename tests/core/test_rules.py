@@ -5,12 +5,16 @@ from datetime import timedelta
 from decimal import Decimal
 from unittest import TestCase
 
+from hypothesis import given
+from hypothesis import strategies as st
+
 from tests.core.builders import FLORO, FRI, MON, THREE_QUARTERS, THU, TUE, WED, eur, table_rate
 from wainwright.core.allowance import allowed_night
 from wainwright.core.journey import Night
 from wainwright.core.rules import Item, Level, Setting, Subject, kinds, run
 from wainwright.core.rules.base import REGISTRY, Kind, kind
 from wainwright.core.rules.facts import Known
+from wainwright.core.rules.params import ParamFaults, read_params
 
 TAXI = Item("expense:1", "Taxi, pier", "taxi", WED, eur("19.60"), merchant="Pier taxi")
 PLAN = Subject("trip:1", "plan", MON - timedelta(days=30), "EUR", starts=MON, ends=FRI)
@@ -80,6 +84,7 @@ ROWS = [
     ("card_expiring", {}, replace(PLAN, card_expires=THU), "expires on 15 Oct 2026", replace(PLAN, card_expires=FRI)),
     ("advances_out", {"most": "1"}, replace(PLAN, advances_out=2), "2 advances are out", replace(PLAN, advances_out=1)),
     ("due_soon", {}, replace(CLAIM, due=FRI + timedelta(days=21)), "due by 6 November", CLAIM),
+    ("unwanted", {"words": "casino, pier taxi"}, with_items(TAXI), "does not want costs at Pier taxi", with_items(replace(TAXI, merchant="Pier taxis"))),
     ("booked_late", {"days": "14"}, replace(PLAN, today=MON - timedelta(days=3)), "starts in 3 days", PLAN),
 ]  # fmt: skip
 
@@ -106,7 +111,7 @@ class KindsTest(TestCase):
 
     def test_every_parameter_is_declared(self):
         for code, params, *_ in ROWS:
-            self.assertLessEqual(set(params), set(kinds()[code].params))
+            self.assertLessEqual(params.items(), read_params(kinds()[code].params, params, "EUR").items())
 
     def test_a_threshold_says_what_it_does(self):
         """At the threshold itself nothing is found, a cent over it something is, and the sentence says "over"."""
@@ -148,12 +153,36 @@ class EngineTest(TestCase):
         for narrower in (
             {"categories": frozenset({"meals"})},
             {"subjects": frozenset({"plan"})},
-            {"groups": frozenset({"board"})},
-            {"since": FRI + timedelta(days=30)},
-            {"until": MON},
+            {"since": THU},
+            {"until": TUE},
         ):
             with self.subTest(narrower):
                 self.assertEqual(run(with_items(TAXI), [setting("limit", {"limit": "1.00"}, **narrower)]), [])
+
+    def test_a_change_leaves_what_was_in_force_to_its_days(self):
+        """A cost goes by its own day, a night by its own; a claim as a whole and a plan by the day of the look."""
+        old, new = (setting("limit", {"limit": limit}) for limit in ("15.00", "30.00"))
+        rules = [replace(old, until=WED), replace(new, since=THU)]
+        both = with_items(TAXI, replace(TAXI, key="expense:2", day=THU, amount=eur(31)))
+        self.assertEqual([f.text for f in run(both, rules)], ["Taxi, pier is 4.60 over the 15.00 limit for Taxi.", "Taxi, pier is 1.00 over the 30.00 limit for Taxi."])  # fmt: skip
+        stays = replace(CLAIM, nights=nights("158.00"))
+        ceiling = setting("over_ceiling")
+        self.assertEqual(run(stays, [replace(ceiling, since=THU)]), [])
+        self.assertEqual(len(run(stays, [replace(ceiling, since=WED)])), 1)
+        due = replace(CLAIM, due=FRI)
+        self.assertEqual(run(due, [replace(setting("due_soon"), until=FRI)]), [])
+        plan = replace(PLAN, items=(replace(TAXI, cabin="business"),))
+        self.assertEqual(run(plan, [replace(setting("class_above", {"cabin": "economy"}), since=MON)]), [])
+        self.assertEqual(len(run(plan, [replace(setting("class_above", {"cabin": "economy"}), until=PLAN.today)])), 1)
+
+    def test_whom_a_rule_is_meant_for(self):
+        mine = frozenset({"role:traveller", "person:4", "country:NO"})
+        for groups, meant in (
+            ((), True), (("role:traveller",), True), (("role:finance",), False), (("role:finance", "person:4"), True),
+            (("-person:4",), False), (("-person:5",), True), (("role:traveller", "-country:NO"), False),
+        ):  # fmt: skip
+            with self.subTest(groups):
+                self.assertEqual(setting("due_soon", groups=frozenset(groups)).meant_for(mine), meant)
 
     def test_two_kinds_of_one_code_are_refused(self):
         with self.assertRaises(ValueError):
@@ -168,3 +197,50 @@ class EngineTest(TestCase):
     def test_an_unknown_kind_is_an_error(self):
         with self.assertRaises(KeyError):
             run(CLAIM, [setting("no such kind")])
+
+
+class ParamsTest(TestCase):
+    """What is typed for a kind is read by type, and everything that is wrong is said at once."""
+
+    def test_read_as_the_data_holds_it(self):
+        limit = kinds()["limit"].params
+        self.assertEqual(read_params(limit, {"limit": "40", "by": "head"}, "EUR"), {"limit": "40.00", "by": "head"})
+        self.assertEqual(read_params(limit, {"limit": "4000", "by": "item"}, "JPY"), {"limit": "4000", "by": "item"})
+        lost = kinds()["missing_evidence"].params
+        self.assertEqual(read_params(lost, {"over": "25.00", "declared_up_to": " "}, "EUR"), {"over": "25.00"})
+        abroad = kinds()["trip_not_authorised"].params
+        self.assertEqual(read_params(abroad, {"only_abroad": "no"}, "EUR"), {})
+        self.assertEqual(read_params(abroad, {"only_abroad": "on"}, "EUR"), {"only_abroad": "yes"})
+
+    def test_everything_that_is_wrong_at_once(self):
+        for code, typed, wrong in (
+            ("limit", {}, {"limit", "by"}), ("limit", {"limit": "nan", "by": "week"}, {"limit", "by"}), ("limit", {"limit": "-1", "by": "item"}, {"limit"}),
+            ("limit", {"limit": "1.001", "by": "item"}, {"limit"}), ("limit", {"limit": "1e9", "by": "item"}, {"limit"}), ("age", {"days": "2.5"}, {"days"}),
+            ("age", {"days": "60", "weeks": "3"}, {"weeks"}), ("unwanted", {"words": "x" * 400}, {"words"}), ("rate_off", {"percent": "Infinity"}, {"percent"}),
+        ):  # fmt: skip
+            with self.subTest(code, typed=typed), self.assertRaises(ParamFaults) as refused:
+                read_params(kinds()[code].params, typed, "EUR")
+            self.assertEqual(set(refused.exception.faults), wrong)
+
+    @given(st.text(max_size=30))
+    def test_whatever_is_typed_is_read_so_that_the_kind_can_run_or_refused(self, typed):
+        for code, each in kinds().items():
+            try:
+                params = read_params(each.params, {param.name: typed for param in each.params}, "EUR")
+            except ParamFaults:
+                continue
+            run(with_items(TAXI), [setting(code, params)])
+            run(replace(PLAN, items=(TAXI,)), [setting(code, params)])
+
+    def test_what_is_proposed_can_be_kept_and_every_parameter_has_words(self):
+        for code, each in kinds().items():
+            with self.subTest(code):
+                proposed = {
+                    p.name: p.default or ("10" if p.type == "money" else "casino" if p.needed else "")
+                    for p in each.params
+                }
+                params = read_params(each.params, proposed, "EUR")
+                for param in each.params:
+                    self.assertTrue(param.label)
+                    if params.get(param.name):
+                        self.assertIn(param.label, param.say(params[param.name], "EUR"))

@@ -11,10 +11,10 @@ from wainwright.claims.models import Claim
 from wainwright.core.allowance import NightAllowed
 from wainwright.core.fx import NoRate, RateTable, convert
 from wainwright.core.money import Money, total
-from wainwright.core.rules import Item, Subject
-from wainwright.core.rules.facts import Known
-from wainwright.core.statement import Line, Statement
+from wainwright.core.rules import Item, Setting, Subject
+from wainwright.core.rules.facts import FIELDS, Known
 from wainwright.expenses.models import Expense
+from wainwright.expenses.selectors import shown_by
 from wainwright.rulebook.selectors import Rulebook, rate_table
 from wainwright.trips.earnings import AllowanceFacts
 from wainwright.trips.facts import holidays_between
@@ -25,32 +25,31 @@ TAXI = "taxi"
 
 
 def claim_subject(
-    claim: Claim, expenses: Sequence[Expense], stays: Mapping[str, Lodged], done: Statement, allowance: AllowanceFacts,
-    known: Sequence[Known], book: Rulebook, today: date,
+    claim: Claim, expenses: Sequence[Expense], stays: Mapping[str, Lodged], allowance: AllowanceFacts,
+    known: Sequence[Known], book: Rulebook, rules: Sequence[Setting], today: date,
 ) -> Subject:  # fmt: skip
-    """Return a claim as rules see it. Two queries at most: papers of the trip, rates where something was paid abroad."""
-    lines = {line.key: line for line in done.lines}
+    """Return a claim as ``rules`` see it. Two queries at most: papers of the trip, rates where something was paid abroad."""
     trip, home = claim.trip, book.firm.country
     starts = min((each.starts for each in claim.trips if each.starts), default=None)
     ends = max((each.ends for each in claim.trips if each.ends), default=None)
     table = _table(expenses, book)
     rides = [expense for expense in expenses if expense.kind == Expense.Kind.MILEAGE]
-    items = tuple(_item(expense, lines[expense.key], claim, allowance, table, rides) for expense in expenses)
+    items = tuple(_item(expense, claim, allowance, table, rides) for expense in expenses)
     nights = tuple(night for stay in stays.values() for night in stay.nights)
     abroad = any(countries != {home} for countries in allowance.where.by_day.values())
     return Subject(
         claim.subject, "claim", today, claim.currency, items, nights, tuple(known), starts, ends, trip.state if trip else "", abroad or any(e.abroad for e in expenses),
         any(facts.journey and facts.journey.supplied for facts in allowance.each), claim.due,
-        _papers(claim, book),
+        _papers(claim, rules),
         planned_total=_planned_costs(claim, allowance),
         holidays=holidays_between(home, starts, ends),
         quarters=_quarters(nights, allowance, book), names=book.names,
     )  # fmt: skip
 
 
-def _papers(claim: Claim, book: Rulebook) -> frozenset[str]:
+def _papers(claim: Claim, rules: Sequence[Setting]) -> frozenset[str]:
     """The kinds of papers that the trip has, where a rule for claims asks for any."""
-    asked = any(setting.kind == "paper_missing" and "claim" in setting.subjects for setting in book.settings)
+    asked = any(setting.kind == "paper_missing" and "claim" in setting.subjects for setting in rules)
     return (
         frozenset(Paper.objects.filter(trip__in=claim.trips).values_list("kind", flat=True)) if asked else frozenset()
     )
@@ -101,7 +100,6 @@ def _table_rate(expense: Expense, table: RateTable | None) -> Decimal | None:
 
 def _item(
     expense: Expense,
-    line: Line,
     claim: Claim,
     allowance: AllowanceFacts,
     table: RateTable | None,
@@ -109,7 +107,6 @@ def _item(
 ) -> Item:
     receipts = list(expense.receipts.all())
     charge = getattr(expense, "charge", None)
-    fields = ("merchant", "description", "guests", "reference", "customer", "country")
     table_rate = _table_rate(expense, table)
     plan = claim.planned_by_category
     ride, by, ticket = _ride(expense, allowance, rides)
@@ -117,8 +114,8 @@ def _item(
         expense.key, expense.label, expense.category, expense.date, expense.amount,
         expense.paid_by,  # type: ignore[arg-type]
         has_receipt=bool(receipts) or expense.booking_id is not None, declared_lost=bool(expense.lost), merchant=expense.merchant,
-        filled=frozenset(name for name in fields if getattr(expense, name)),
-        nights=tuple(date.fromisoformat(n) for n in expense.nights), heads=expense.heads, shows=line.shows,
+        filled=frozenset(name for name, _ in FIELDS if getattr(expense, name)),
+        nights=tuple(date.fromisoformat(n) for n in expense.nights), heads=expense.heads, shows=shown_by(expense)[0],
         planned=Money.from_minor(plan[expense.category], expense.currency) if expense.category in plan else None,
         receipts=tuple(r.sha256 for r in receipts), charge=str(charge.pk) if charge else "",
         claimed_rate=expense.rate if table_rate is not None else None, table_rate=table_rate,

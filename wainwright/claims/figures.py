@@ -17,6 +17,7 @@ from wainwright.core.allowance import NoRate
 from wainwright.core.coding import Coding
 from wainwright.core.dividing import divide, divide_lines
 from wainwright.core.money import Money, total
+from wainwright.core.rules import Setting
 from wainwright.core.statement import Coded, Evidence, Kind, Line
 from wainwright.core.tax import reclaim
 from wainwright.core.whereabouts import Paid, paid_in
@@ -37,12 +38,12 @@ def lines_of(
 
     ``billed``: the nights for which a bill lies on any claim of the trip.
     """
-    plan = claim.planned_by_category
+    plan, rules = claim.planned_by_category, book.rules_for(claim.claimant)
     # Only somebody who decides permits anything: not before it was sent.
     permitted = dict(claim.permitted.values_list("key", "amount_minor")) if stays and claim.sent else {}
     stays = {key: replace(stay, permitted=permitted.get(key, 0)) for key, stay in stays.items()}
     made = [
-        _line(expense, stays.get(expense.key), _paid_in(expense, allowance, book), book, books, plan, claim)
+        _line(expense, stays.get(expense.key), _paid_in(expense, allowance, book), book, books, plan, claim, rules)
         for expense in expenses
     ]
     lines, free = [line for line, _ in made], frozenset(each for _, places in made for each in places)
@@ -192,10 +193,11 @@ def _line(
     books: Books,
     plan: Mapping[str, int],
     claim: Claim,
+    rules: Sequence[Setting],
 ) -> tuple[Line, frozenset[tuple[str, int]]]:
     """The line of an expense, and which of its pieces a split of the claim may still divide."""
     shows, shows_by = shown_by(expense)
-    allows, allows_by = _allowed(expense, stay, book, plan)
+    allows, allows_by = _allowed(expense, stay, rules, plan)
     coded, free = coded_of(expense, claim.coding, book, books, paid)
     workings = tuple(expense.workings)
     if paid.abroad and expense.tax_minor:
@@ -236,14 +238,21 @@ def _evidence(expense: Expense) -> tuple[Evidence, ...]:
     return tuple(found)
 
 
-def _allowed(expense: Expense, stay: Lodged | None, book: Rulebook, plan: Mapping[str, int]) -> tuple[Money, str]:
+def _allowed(
+    expense: Expense, stay: Lodged | None, rules: Sequence[Setting], plan: Mapping[str, int]
+) -> tuple[Money, str]:
     """What the rules or the authorised plan allow for a line, and where that comes from."""
     if expense.kind == Expense.Kind.MILEAGE:
         return expense.amount, "worked out"
     if stay is not None and any(each.ceiling is not None for each in stay.nights):
         return expense.amount - stay.over, stay.words
-    for setting in book.settings:
-        if setting.kind == "limit" and setting.applies_to(expense.category) and setting.categories:
+    for setting in rules:
+        if (
+            setting.kind == "limit"
+            and setting.in_force(expense.date)
+            and setting.applies_to(expense.category)
+            and setting.categories
+        ):
             heads = expense.heads if setting.params.get("by") == "head" else 1
             limit = Money.rounded(setting.number("limit") * heads, expense.currency)
             return min(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import timedelta
 from decimal import Decimal, InvalidOperation
 
@@ -13,8 +13,8 @@ from wainwright.claims.models import Claim, Statement, StatementLine
 from wainwright.claims.selectors import ClaimFile
 from wainwright.core.money import Money
 from wainwright.core.risk import Habit, Reason, Risk, Seen, claim_risk
+from wainwright.core.rules import Setting
 from wainwright.expenses.models import Expense
-from wainwright.rulebook.selectors import Rulebook
 
 # Habits are of the last year.
 BACK = timedelta(days=365)
@@ -37,11 +37,12 @@ def risk_of(claim: Claim, file: ClaimFile) -> Risk:
     names = {line.merchant.casefold() for line in costs if line.merchant}
     everywhere = StatementLine.objects.filter(statement__claim__firm=claim.firm_id).exclude(statement__claim=claim.pk)
     known = set(everywhere.annotate(name=Lower("merchant")).filter(name__in=names).values_list("name", flat=True))
+    rules = file.book.rules_for(claim.claimant)
     seen = [
         Seen(
             line.key, line.label, line.says, line.category, own.get(line.category), firm.get(line.category),
             not line.merchant or line.merchant.casefold() in known, line.day.weekday() >= SATURDAY,
-            tuple(_limits(expenses[line.key], file.book)), _sure(expenses[line.key]), bool(line.evidence),
+            tuple(_limits(expenses[line.key], rules)), _sure(expenses[line.key]), bool(line.evidence),
         )
         for line in costs
     ]  # fmt: skip
@@ -59,11 +60,16 @@ def _habits(rows: QuerySet, currency: str) -> dict[str, Habit]:
     return {row["category"]: Habit(Money.from_minor(round(row["mean"]), currency), row["count"]) for row in found}
 
 
-def _limits(expense: Expense, book: Rulebook) -> Iterable[Money]:
+def _limits(expense: Expense, rules: Sequence[Setting]) -> Iterable[Money]:
     """The amounts from which a rule asks more of such a cost."""
-    for setting in book.settings:
+    for setting in rules:
         name = ASKING.get(setting.kind)
-        if name is None or not setting.applies_to(expense.category) or setting.params.get("by") == "head":
+        if (
+            name is None
+            or not setting.in_force(expense.date)
+            or not setting.applies_to(expense.category)
+            or setting.params.get("by") == "head"
+        ):
             continue
         if setting.kind == "own_money" and expense.paid_by != "self":
             continue

@@ -178,7 +178,8 @@ def live_file(claim: Claim) -> ClaimFile:
         [e.pk for e in expenses],
         {receipt.sha256 for e in expenses for receipt in e.receipts.all()},
     )
-    found_by_rule = run(claim_subject(claim, expenses, stays, done, facts, known, book, today), book.settings)
+    rules = book.rules_for(claim.claimant)
+    found_by_rule = run(claim_subject(claim, expenses, stays, facts, known, book, rules, today), rules)
     people = signers(claim.firm_id, today)
     route = work_out_route(str(claim.claimant_id), done.total, done.by_code, people, ledger.owned)
     route = replace(route, faults=(*route.faults, *finance_faults(str(claim.claimant_id), people)))

@@ -97,7 +97,7 @@ def _findings(member: Membership, expense: Expense, book: Any, has_receipt: bool
         "typing", "claim", clock.today(member.firm.zone), expense.currency, (item,), known=tuple(known), names=book.names,
         abroad=expense.abroad,
     )  # fmt: skip
-    return run(subject, [setting for setting in book.settings if setting.kind not in LATER])
+    return run(subject, [setting for setting in book.rules_for(member) if setting.kind not in LATER])
 
 
 def _tax(member: Membership, values: dict[str, Any], category: Any) -> tuple[Decimal | None, str]:

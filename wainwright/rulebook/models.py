@@ -163,7 +163,7 @@ class TaxCode(models.Model):
 
 
 class RuleSetting(models.Model):
-    """One rule as the firm has set it."""
+    """One rule as the firm has set it, for the days on which it is in force: a change is a further row of the same code."""
 
     firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="rules")
     code = models.CharField(max_length=30)
@@ -176,10 +176,25 @@ class RuleSetting(models.Model):
     since = models.DateField(null=True, blank=True)
     until = models.DateField(null=True, blank=True)
     reasons = models.JSONField(default=list)
+    groups = models.JSONField(default=list, blank=True, help_text="Whom it is meant for, by ``groups_of``; empty: all.")
+    paragraph = models.CharField(
+        max_length=20, blank=True, help_text="The heading of the policy under which it stands."
+    )
+    draft = models.BooleanField(default=False, help_text="Not in force on any day: to be rehearsed.")
 
     class Meta:
-        ordering = ["code"]
-        constraints = [models.UniqueConstraint(fields=["firm", "code"], name="one_rule_per_code")]
+        ordering = ["code", "draft", "since"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["firm", "code", "since"], condition=models.Q(draft=False), name="one_rule_begins_on_a_day"
+            ),
+            models.UniqueConstraint(
+                fields=["firm", "code"], condition=models.Q(draft=False, since=None), name="one_rule_from_the_first"
+            ),
+            models.UniqueConstraint(
+                fields=["firm", "code"], condition=models.Q(draft=True), name="one_draft_of_a_rule"
+            ),
+        ]
 
     def __str__(self):
         return self.code
@@ -188,7 +203,7 @@ class RuleSetting(models.Model):
         """The setting as the core runs it."""
         return Setting(
             self.code, self.kind, Level(self.level), self.text, self.params, frozenset(self.categories),
-            frozenset(self.subjects or ["plan", "claim"]), frozenset(), self.since, self.until, tuple(self.reasons),
+            frozenset(self.subjects or ["plan", "claim"]), frozenset(self.groups), self.since, self.until, tuple(self.reasons),
         )  # fmt: skip
 
 

@@ -24,7 +24,8 @@ from wainwright.core.journey import Meal, Mode, Place
 from wainwright.core.mileage import MileageRate, mileage_year
 from wainwright.core.money import Money
 from wainwright.core.rules import Finding, Level, Setting
-from wainwright.people.models import Firm
+from wainwright.formats.places import place
+from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.models import (
     AllowanceRate,
     Category,
@@ -73,6 +74,11 @@ class Rulebook:
         """Whether a night without a bill earns a flat sum anywhere."""
         return any(each.nights.flat for each in self.schemes) or any(rate.flat_night for rate in self.rates)
 
+    def rules_for(self, member: Membership) -> list[Setting]:
+        """The rules that are meant for somebody, of every day on which one was, is or will be in force."""
+        groups = groups_of(member)
+        return [setting for setting in self.settings if setting.meant_for(groups)]
+
     def account_of(self, category: Category, country: str) -> str:
         """The account of a category for what was paid in a country: its own there, its own abroad, else its usual one."""
         return account_for(
@@ -93,6 +99,16 @@ class Rulebook:
         return {code: category.name for code, category in self.categories.items()}
 
 
+def groups_of(member: Membership) -> frozenset[str]:
+    """Return the groups that somebody is of, as rules name them: their roles, their usual codes, where they live, they alone."""
+    home = place(member.home_code) if member.home_code else None
+    codes = (f"code:{dimension}:{code}" for dimension, code in member.coding.parts().items())
+    return frozenset(
+        {f"person:{member.pk}", f"country:{home.country if home else member.firm.country}", *codes}
+        | {f"role:{role}" for role in member.roles}
+    )
+
+
 def rulebook(firm: Firm) -> Rulebook:
     """Return a firm's rulebook: seven queries at first, none while its version stays the same."""
     return _rulebook(firm.pk, firm.rules_version)
@@ -108,7 +124,7 @@ def _rulebook(firm_id: int, _version: str) -> Rulebook:
         _schemes(firm, policy.bed_hour),
         Rates(rate_of(row, firm.currency) for row in AllowanceRate.objects.filter(firm=firm)),
         {category.code: category for category in Category.objects.filter(firm=firm)},
-        tuple(row.as_core() for row in RuleSetting.objects.filter(firm=firm)),
+        tuple(row.as_core() for row in RuleSetting.objects.filter(firm=firm, draft=False)),
         tuple(mileage_rates(firm)),
         {row.code: row for row in TaxCode.objects.filter(firm=firm)},
     )

@@ -10,9 +10,10 @@ from django import forms
 from wainwright.accounts.forms import CodingForm
 from wainwright.bookings.models import KINDS
 from wainwright.core.journey import Meal, Mode
+from wainwright.core.rules.facts import PAPERS
 from wainwright.fields import AmountField, PlaceField, day_input
 from wainwright.trips.models import PAID_BY
-from wainwright.trips.services.details import HANDY, PAPER_KINDS
+from wainwright.trips.services.details import HANDY
 
 MODES = [(mode.value, mode.value.capitalize()) for mode in Mode]
 
@@ -180,7 +181,7 @@ class PaperForm(Named):
     """A paper with its kind."""
 
     ids = "paper"
-    kind = forms.ChoiceField(choices=[(k, k.capitalize()) for k in PAPER_KINDS])
+    kind = forms.ChoiceField(choices=[(k, k.capitalize()) for k in PAPERS])
     file = forms.FileField(
         widget=forms.FileInput(attrs={"accept": "application/pdf,image/*", "data-send-on-change": ""}),
         help_text="Attached as soon as it is chosen.",

@@ -43,5 +43,5 @@ def findings_on_stay(file: TripFile, choice: Choice) -> list[Explained]:
             keys[f"night:{day.isoformat()}"] = supplied["name"]
     subject = plan_subject(trip, trip.firm, book, file.figures, clock.today(trip.firm.zone), None)
     subject = replace(subject, items=(), nights=tuple(nights), quarters=keys)
-    found = [f for f in run(subject, book.settings) if f.target.startswith("night:")]
+    found = [f for f in run(subject, book.rules_for(trip.traveller)) if f.target.startswith("night:")]
     return [Explained(f, file.reasons.get(f.identity)) for f in found]

@@ -95,7 +95,7 @@ class TripFile:
                 date.fromisoformat(expires) if expires else None, frozenset(p.kind for p in self.papers),
                 int(self.outstanding.minor > 0) + int(trip.advance_minor > 0), self.more, self.nights,
             )  # fmt: skip
-            found = run(subject, self.book.settings)
+            found = run(subject, self.book.rules_for(trip.traveller))
         if trip.editable:
             seen = Seen(
                 trip, self.book, self.books, self.legs, self.nights, self.bookings, self.papers, self.figures, self.permissions,

@@ -20,10 +20,14 @@ class Who(Kind):
 
     def find(self, asking: Asking) -> Iterable[Question]:
         """A question for each empty field."""
-        rules = {setting.code: setting for setting in asking.file.book.settings if setting.kind == RULE}
+        rules = [setting for setting in asking.file.book.settings if setting.kind == RULE]
         for each in asking.file.findings:
-            rule, expense = rules.get(each.finding.rule), asking.expenses.get(each.finding.target)
-            if rule is None or expense is None or not each.open:
+            expense = asking.expenses.get(each.finding.target)
+            if expense is None or not each.open:
+                continue
+            of_day = (one for one in rules if one.code == each.finding.rule and one.in_force(expense.date))
+            rule = next(of_day, None)
+            if rule is None:
                 continue
             name, word = rule.params["field"], rule.params.get("word", rule.params["field"])
             yield Question(

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 
 
 @kind
@@ -14,7 +15,7 @@ class AdvancesOut(Kind):
 
     code = "advances_out"
     title = "Advances still out"
-    params = ("most",)
+    params = (Param("most", "count", "Advances at once", "1", "So many may be out; one more is found."),)
     on = frozenset({"plan"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 from wainwright.core.workings import day_text
 
 
@@ -15,7 +16,8 @@ class Age(Kind):
 
     code = "age"
     title = "Older than so many days"
-    params = ("days",)
+    by_category = True
+    params = (Param("days", "days", "Oldest", "60", "Days between the cost and its claim."),)
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

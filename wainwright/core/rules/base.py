@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -11,6 +11,7 @@ from typing import ClassVar
 
 from wainwright.core.money import Money
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 
 
 class Level(StrEnum):
@@ -42,7 +43,7 @@ class Hit:
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """One rule as the firm has set it."""
+    """One rule as the firm has set it. ``groups`` are whom it is meant for."""
 
     code: str
     kind: str
@@ -59,6 +60,14 @@ class Setting:
     def in_force(self, day: date) -> bool:
         """Say whether the rule holds on ``day``."""
         return not (self.since and day < self.since) and not (self.until and day > self.until)
+
+    def meant_for(self, groups: Collection[str]) -> bool:
+        """Say whether it is meant for somebody of some ``groups``: of one that it names, or where it names none, and of none
+        that it leaves out (named with a minus before it).
+        """
+        left_out = {group[1:] for group in self.groups if group.startswith("-")}
+        named = {group for group in self.groups if not group.startswith("-")}
+        return (not named or not named.isdisjoint(groups)) and left_out.isdisjoint(groups)
 
     def amount(self, name: str, currency: str) -> Money:
         """A parameter that is an amount in the firm's currency."""
@@ -92,13 +101,17 @@ class Finding:
 class Kind:
     """A kind of rule. Subclasses set ``code``, ``title`` and ``params``, and yield hits from ``check``.
 
-    ``on`` are the subjects on which it means anything; on others a setting of it finds nothing.
+    ``on`` are the subjects on which it means anything; on others a setting of it finds nothing. ``by_category``: whether it
+    asks for the categories of a setting. ``needs`` are the dearer facts that it looks at: "journey" what follows from
+    the trips of a claim, "known" the costs recorded elsewhere, "papers".
     """
 
     code: ClassVar[str]
     title: ClassVar[str]
-    params: ClassVar[tuple[str, ...]] = ()
+    params: ClassVar[tuple[Param, ...]] = ()
     on: ClassVar[frozenset[str]] = frozenset({"plan", "claim"})
+    by_category: ClassVar[bool] = False
+    needs: ClassVar[frozenset[str]] = frozenset()
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield what is found on ``subject`` under ``setting``."""

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 
 
 @kind
@@ -14,7 +15,7 @@ class BookedLate(Kind):
 
     code = "booked_late"
     title = "Booked too late"
-    params = ("days",)
+    params = (Param("days", "days", "Days ahead", "7", "Before the trip starts."),)
     on = frozenset({"plan"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.fares import CABINS
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 
 
 @kind
@@ -15,7 +16,8 @@ class ClassAbove(Kind):
 
     code = "class_above"
     title = "Class above what is allowed"
-    params = ("cabin",)
+    by_category = True
+    params = (Param("cabin", "choice", "Highest class", CABINS[0], choices=tuple((each, each) for each in CABINS)),)
     on = frozenset({"plan"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

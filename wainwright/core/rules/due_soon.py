@@ -15,7 +15,6 @@ class DueSoon(Kind):
 
     code = "due_soon"
     title = "Claim is due"
-    params = ("days",)
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

@@ -8,6 +8,7 @@ from datetime import date
 from wainwright.core.money import Money
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Known, Subject
+from wainwright.core.rules.params import Param
 
 
 @kind
@@ -19,7 +20,11 @@ class Duplicate(Kind):
 
     code = "duplicate"
     title = "Twice"
-    params = ("by",)
+    needs = frozenset({"known"})
+    params = (
+        Param("by", "choice", "The same by", "", "Empty: by either.", needed=False,
+              choices=(("paper", "the same paper"), ("cost", "merchant, day and amount"))),
+    )  # fmt: skip
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from datetime import date
 
 from wainwright.core.rules.base import Finding, Level, Setting
 from wainwright.core.rules.facts import Subject
@@ -11,19 +12,21 @@ from wainwright.core.rules.registry import kinds
 _ORDER = {Level.STOP: 0, Level.EXPLAIN: 1, Level.NOTE: 2}
 
 
-def run(subject: Subject, settings: Iterable[Setting], groups: frozenset[str] = frozenset()) -> list[Finding]:
+def run(subject: Subject, settings: Iterable[Setting]) -> list[Finding]:
     """Return the findings on ``subject``, gravest first.
 
-    A setting counts when it is in force today, is meant for this sort of subject, and for one of
-    the traveller's ``groups`` (or for everybody). Raises ``KeyError`` for a setting of an unknown kind.
+    ``settings`` are those that are meant for its person. One speaks where it is meant for this sort of subject and is in
+    force on the day that counts (see ``day_of``). Raises ``KeyError`` for a setting of an unknown kind.
     """
     found = []
+    days = {item.key: item.day for item in subject.items}
     for setting in settings:
         check = kinds()[setting.kind]
-        meant = subject.kind in setting.subjects & check.on and (not setting.groups or setting.groups & groups)
-        if not meant or not setting.in_force(subject.today):
+        if subject.kind not in setting.subjects & check.on:
             continue
         for hit in check.check(subject, setting):
+            if not setting.in_force(day_of(hit.target, subject, days)):
+                continue
             found.append(
                 Finding(
                     f"{setting.code}@{hit.target}",
@@ -39,3 +42,17 @@ def run(subject: Subject, settings: Iterable[Setting], groups: frozenset[str] = 
                 )
             )
     return sorted(found, key=lambda finding: (_ORDER[finding.level], finding.identity))
+
+
+def day_of(target: str, subject: Subject, days: Mapping[str, date]) -> date:
+    """Return the day by which it counts whether a rule is in force on ``target``.
+
+    On a claim a cost counts by its own day and a night by its own, so that what was in force then stays; the claim as a
+    whole, and everything on a plan, by the day on which it is looked at. ``days`` are those of the items by their keys.
+    """
+    if subject.kind == "claim":
+        if target in days:
+            return days[target]
+        if target.startswith("night:"):
+            return date.fromisoformat(target.removeprefix("night:"))
+    return subject.today

@@ -11,6 +11,13 @@ from typing import Literal
 from wainwright.core.allowance.lodging import NightAllowed
 from wainwright.core.money import Money
 
+# The kinds of papers that a trip can rest on, and the fields of a cost that may be asked for.
+PAPERS = ("agenda", "invitation", "price comparison", "booking", "other paper")
+FIELDS = (
+    ("merchant", "merchant"), ("description", "what for"), ("guests", "who was there"), ("reference", "reference"),
+    ("customer", "customer"), ("country", "country"),
+)  # fmt: skip
+
 
 @dataclass(frozen=True, slots=True)
 class Item:

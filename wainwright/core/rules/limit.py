@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.money import Money, total
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 from wainwright.core.workings import day_text
 
 
@@ -16,7 +17,11 @@ class Limit(Kind):
 
     code = "limit"
     title = "Amount over a limit"
-    params = ("limit", "by")
+    by_category = True
+    params = (
+        Param("limit", "money", "Limit"),
+        Param("by", "choice", "For", "item", choices=(("item", "each cost"), ("head", "each head"), ("day", "each day"))),
+    )  # fmt: skip
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every item, or the first item of every day, that is over."""

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 
 
 @kind
@@ -14,7 +15,11 @@ class MissingEvidence(Kind):
 
     code = "missing_evidence"
     title = "Receipt missing over a threshold"
-    params = ("over",)
+    by_category = True
+    params = (
+        Param("over", "money", "Needed over"),
+        Param("declared_up_to", "money", "Declared lost up to", needed=False, help="So much may be declared lost instead; empty: anything."),
+    )  # fmt: skip
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 
 
 @kind
@@ -14,7 +15,8 @@ class NotCheapest(Kind):
 
     code = "not_cheapest"
     title = "Not the cheapest that fits"
-    params = ("tolerance",)
+    by_category = True
+    params = (Param("tolerance", "money", "Tolerance", "0"),)
     on = frozenset({"plan"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

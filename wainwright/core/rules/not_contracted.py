@@ -14,6 +14,7 @@ class NotContracted(Kind):
 
     code = "not_contracted"
     title = "Not a contracted fare"
+    by_category = True
     on = frozenset({"plan"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 from wainwright.core.workings import day_text
 
 
@@ -15,7 +16,8 @@ class OffTrip(Kind):
 
     code = "off_trip"
     title = "Outside the trip's dates"
-    params = ("days",)
+    by_category = True
+    params = (Param("days", "days", "Days around the trip", "0", "So many before and after are taken.", needed=False),)
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

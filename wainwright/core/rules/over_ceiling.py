@@ -19,6 +19,7 @@ class OverCeiling(Kind):
 
     code = "over_ceiling"
     title = "Lodging over the ceiling"
+    needs = frozenset({"journey"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit for every stay that is over, with the figure a night."""

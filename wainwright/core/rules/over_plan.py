@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.money import Money
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 from wainwright.core.workings import plain
 
 
@@ -16,7 +17,12 @@ class OverPlan(Kind):
 
     code = "over_plan"
     title = "Over the authorised plan"
-    params = ("percent", "unplanned")
+    by_category = True
+    needs = frozenset({"journey"})
+    params = (
+        Param("percent", "percent", "Over the plan", "10", "So much over the whole is taken.", needed=False),
+        Param("unplanned", "money", "Planned when over", needed=False, help="What costs more must stand on the plan by its category; empty: not asked."),
+    )  # fmt: skip
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.mileage import against_ticket
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 from wainwright.core.workings import plain
 
 
@@ -16,7 +17,8 @@ class OwnCarFar(Kind):
 
     code = "own_car_far"
     title = "Own car beyond a distance"
-    params = ("km",)
+    needs = frozenset({"journey"})
+    params = (Param("km", "km", "One way", "300", "Up to so far driving is not compared."),)
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every drive that costs more than the cheapest other way of the day."""

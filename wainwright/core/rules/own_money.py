@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 
 
 @kind
@@ -14,7 +15,8 @@ class OwnMoney(Kind):
 
     code = "own_money"
     title = "Own money where the card was wanted"
-    params = ("over",)
+    by_category = True
+    params = (Param("over", "money", "Over"),)
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every item paid with own money over the amount."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
-from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.facts import PAPERS, Subject
+from wainwright.core.rules.params import Param
 
 
 @kind
@@ -14,7 +15,12 @@ class PaperMissing(Kind):
 
     code = "paper_missing"
     title = "Required paper missing"
-    params = ("paper", "only_abroad", "only_supplied")
+    needs = frozenset({"journey", "papers"})
+    params = (
+        Param("paper", "choice", "Paper", PAPERS[0], choices=tuple((each, each) for each in PAPERS)),
+        Param("only_abroad", "yes", "Only of journeys abroad", needed=False),
+        Param("only_supplied", "yes", "Only where a host supplies meals", needed=False),
+    )
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit while the paper is not there."""

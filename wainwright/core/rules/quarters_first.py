@@ -16,6 +16,7 @@ class QuartersFirst(Kind):
 
     code = "quarters_first"
     title = "Supplied quarters not taken"
+    needs = frozenset({"journey"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit for each house that was taken instead, from its first night on."""

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.fx import share_off
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 from wainwright.core.workings import plain
 
 
@@ -16,7 +17,7 @@ class RateOff(Kind):
 
     code = "rate_off"
     title = "Rate of exchange off"
-    params = ("percent",)
+    params = (Param("percent", "percent", "Off the table", "3", "So much is taken."),)
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

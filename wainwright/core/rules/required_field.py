@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
-from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.facts import FIELDS, Subject
+from wainwright.core.rules.params import Param
 
 
 @kind
@@ -14,7 +15,11 @@ class RequiredField(Kind):
 
     code = "required_field"
     title = "Required field"
-    params = ("field", "word")
+    by_category = True
+    params = (
+        Param("field", "choice", "Field", "guests", choices=FIELDS),
+        Param("word", "words", "In words", needed=False, help="As the sentence says it: who was there."),
+    )
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

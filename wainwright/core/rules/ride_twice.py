@@ -15,6 +15,7 @@ class RideTwice(Kind):
 
     code = "ride_twice"
     title = "Taxi and mileage for one ride"
+    needs = frozenset({"journey"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every taxi that goes where the own car goes on the same day."""

@@ -8,6 +8,7 @@ from datetime import date
 from wainwright.core.money import total
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Item, Subject
+from wainwright.core.rules.params import Param
 
 
 @kind
@@ -16,7 +17,11 @@ class SplitUnder(Kind):
 
     code = "split_under"
     title = "Split just under a threshold"
-    params = ("limit", "near")
+    by_category = True
+    params = (
+        Param("limit", "money", "Threshold"),
+        Param("near", "percent", "Just under is from", "80", "In per cent of the threshold.", needed=False),
+    )
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit for every category and day with two or more such costs."""

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.rules.params import Param
 
 # What was called off had been authorised, else there is no claim of it.
 _AUTHORISED = {"Authorised", "Under way", "Back", "Closed", "Called off"}
@@ -17,7 +18,8 @@ class TripNotAuthorised(Kind):
 
     code = "trip_not_authorised"
     title = "Trip not authorised"
-    params = ("only_abroad",)
+    needs = frozenset({"journey"})
+    params = (Param("only_abroad", "yes", "Only of journeys abroad", needed=False),)
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

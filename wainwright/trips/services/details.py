@@ -17,6 +17,7 @@ from wainwright.accounts.selectors import books
 from wainwright.accounts.splits import must_hold, parts_data
 from wainwright.core.journey import Place
 from wainwright.core.money import Money
+from wainwright.core.rules.facts import PAPERS
 from wainwright.core.splits import SplitPart
 from wainwright.errors import Refusal, Stale
 from wainwright.formats.pictures import media_type
@@ -32,7 +33,6 @@ from wainwright.trips.moving import asked_of
 from wainwright.trips.profile import FOR_ONE_TRIP, copy_of
 from wainwright.trips.services.base import changed, mine
 
-PAPER_KINDS = ("agenda", "invitation", "price comparison", "booking", "other paper")
 MOST_PAPERS, MOST_BYTES = 30, 15_000_000
 _ENDINGS = {
     "image/jpeg": ".jpg",
@@ -126,7 +126,7 @@ def add_paper(member: Membership, trip_id: int, kind: str, name: str, content: b
     trip = mine(member, trip_id, editable=False)
     if trip.state in Trip.OVER:
         raise Stale(f"The trip stands at {trip.state}: nothing is attached to it now.")
-    if kind not in PAPER_KINDS:
+    if kind not in PAPERS:
         raise Refusal("Say what kind of paper it is.", "kind")
     if not content:
         raise Refusal("Choose a file first; this one is empty.", "file")

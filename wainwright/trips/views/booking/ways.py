@@ -28,7 +28,6 @@ from wainwright.drawing.ribbon import minutes
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
 from wainwright.ports.market import Offer
-from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.ways import Wish, findings_on, hold, item_of_choice
 from wainwright.trips.views.booking.days import days_around
@@ -172,7 +171,7 @@ def _results(request, file: TripFile, said: list[Said], narrow: Narrow, instead:
     found = {
         "at": at, "day": said[at].part.day, "here": said[at], "rows": rows, "picks": picks,
         "shown": len(rows), "all": len({m.offer.way for m in days[at]}), "carriers": sorted({m.offer.carrier for m in days[at]}),
-        "tolerance": Money.rounded(_tolerance(file.book), trip.currency),
+        "tolerance": Money.rounded(_tolerance(file), trip.currency),
     }  # fmt: skip
     found |= _field(rows, picks[at], said[at], file, found["tolerance"])
     found["around"] = days_around(request, trip.pk, said, today)
@@ -314,9 +313,10 @@ def _field(rows: list[WayRow], current: str, said: Said, file: TripFile, toleran
     }
 
 
-def _tolerance(book: Rulebook) -> Decimal:
-    for setting in book.settings:
-        if setting.kind == "not_cheapest":
+def _tolerance(file: TripFile) -> Decimal:
+    today = clock.today(file.trip.firm.zone)
+    for setting in file.book.rules_for(file.trip.traveller):
+        if setting.kind == "not_cheapest" and setting.in_force(today):
             return setting.number("tolerance")
     return Decimal(0)
 

@@ -1,0 +1,122 @@
+"""What a kind of rule is given: parameters with a type, and how what was typed is read."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+from decimal import Decimal, InvalidOperation
+from typing import Literal
+
+from wainwright.core.money import Money
+
+Type = Literal["money", "days", "count", "percent", "km", "choice", "yes", "words"]
+# How far a number of each type goes, and what stands behind it on a form.
+LIMITS: Mapping[str, tuple[int, int]] = {
+    "days": (0, 3660), "count": (0, 1000), "percent": (0, 1000), "km": (0, 100_000), "money": (0, 10_000_000),
+}  # fmt: skip
+UNITS = {"days": "days", "percent": "%", "km": "km"}
+MOST_LETTERS = 300
+
+
+@dataclass(frozen=True, slots=True)
+class Param:
+    """One parameter of a kind: its name in the data, its type, its words on a form, and what it is unless said.
+
+    ``needed``: without it the kind cannot be run. ``choices`` are (value, words) of a choice.
+    """
+
+    name: str
+    type: Type
+    label: str
+    default: str = ""
+    help: str = ""
+    needed: bool = True
+    choices: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def unit(self) -> str:
+        """What stands behind its number; nothing for an amount, which is in the firm's currency."""
+        return UNITS.get(self.type, "")
+
+    def say(self, value: str, currency: str) -> str:
+        """Return a value in words, as it stands beside a rule; nothing where nothing is said."""
+        if not value or (self.type == "yes" and value != "yes"):
+            return ""
+        if self.type == "yes":
+            return self.label
+        if self.type == "choice":
+            return f"{self.label}: {dict(self.choices).get(value, value)}"
+        unit = currency if self.type == "money" else self.unit
+        return f"{self.label}: {value} {unit}".strip()
+
+
+class ParamFaults(ValueError):
+    """What of some parameters cannot be used, each by its name."""
+
+    def __init__(self, faults: Mapping[str, str]) -> None:
+        super().__init__("; ".join(f"{name}: {words}" for name, words in faults.items()))
+        self.faults = dict(faults)
+
+
+def read_params(params: Collection[Param], typed: Mapping[str, str], currency: str) -> dict[str, str]:
+    """Return what was typed as the data of a setting holds it: plain decimals, "yes", the value of a choice.
+
+    What may be empty and is, is left out; a choice that is not made is its default. Raises ``ParamFaults`` with everything that is wrong; a name that the kind does
+    not know is wrong too.
+    """
+    known = {param.name: param for param in params}
+    faults = {name: f"This kind of rule has no {name}." for name in typed if name not in known}
+    read: dict[str, str] = {}
+    for param in params:
+        text = " ".join(str(typed.get(param.name, "")).split())
+        text = text or (param.default if param.type == "choice" else "")
+        if not text:
+            if param.needed and param.type != "yes":
+                faults[param.name] = f"Say {param.label.lower()}."
+            continue
+        try:
+            value = _value(param, text, currency)
+        except ValueError as error:
+            faults[param.name] = str(error)
+            continue
+        if value:
+            read[param.name] = value
+    if faults:
+        raise ParamFaults(faults)
+    return read
+
+
+def _value(param: Param, text: str, currency: str) -> str:
+    if param.type == "yes":
+        if text.lower() not in ("yes", "no", "on"):
+            raise ValueError("Say yes or no.")
+        return "" if text.lower() == "no" else "yes"
+    if param.type == "choice":
+        if text not in dict(param.choices):
+            raise ValueError(f"Choose one of: {', '.join(value for value, _ in param.choices)}.")
+        return text
+    if param.type == "words":
+        if len(text) > MOST_LETTERS:
+            raise ValueError(f"At most {MOST_LETTERS} letters.")
+        return text
+    return _number(param, text, currency)
+
+
+def _number(param: Param, text: str, currency: str) -> str:
+    least, most = LIMITS[param.type]
+    try:
+        number = Decimal(text)
+    except InvalidOperation:
+        number = Decimal("NaN")
+    if not number.is_finite():
+        raise ValueError(f"“{text[:20]}” is no number.")
+    if not least <= number <= most:
+        raise ValueError(f"Between {least} and {most}, please.")
+    if param.type == "money":
+        amount = Money.rounded(number, currency)
+        if amount.amount != number:
+            raise ValueError(f"{currency} is counted in steps of {Money.from_minor(1, currency).amount}.")
+        return str(amount.amount)
+    if param.type != "percent" and number != number.to_integral_value():
+        raise ValueError("A whole number, please.")
+    return f"{number.normalize():f}"
