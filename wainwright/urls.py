@@ -25,7 +25,7 @@ from wainwright.journals import views as journals
 from wainwright.masters import views as masters
 from wainwright.profile import views as profile
 from wainwright.reconciling import views as reconciling
-from wainwright.rehearsal import rate_sheets
+from wainwright.rehearsal import rate_sheets, rules
 from wainwright.rehearsal import views as rehearsal
 from wainwright.rulebook import views as rate_views
 from wainwright.staff import tables as people_tables
@@ -103,7 +103,19 @@ urlpatterns = [
     path("firm/sign-in/drop/", identity.drop_provider, name="provider-drop"),
     path("firm/set/", founding.set_firm, name="firm-set"),
     path("firm/rates/", founding.set_rates, name="firm-rates"),
-    path("rules/", web.rules_page, name="rules"),
+    path("rules/", rules.index, name="rules"),
+    path("rules/new/", rules.rule_new, name="rule-new"),
+    path("rules/read/", rules.rule_read, name="rule-read"),
+    path("rules/of/<slug:rule_code>/", rules.rule, name="rule"),
+    path("rules/of/<slug:rule_code>/end/", rules.rule_end, name="rule-end"),
+    path("rules/of/<slug:rule_code>/out/", rules.rule_out, name="rule-out"),
+    path("rules/drafts/<int:rule_id>/", rules.rule_draft, name="rule-draft"),
+    path("rules/drafts/<int:rule_id>/force/", rules.rule_force, name="rule-force"),
+    path("rules/drafts/<int:rule_id>/drop/", rules.rule_drop, name="rule-drop"),
+    path("rules/drafts/<int:rule_id>/rehearse/", rules.rule_rehearse, name="rule-rehearse"),
+    path("rules/rehearsals/<int:rehearsal_id>/", rules.rehearsal, name="rehearsal"),
+    path("rules/rehearsals/<int:rehearsal_id>/on/", rules.rehearsal_on, name="rehearsal-on"),
+    path("rules/rehearsals/<int:rehearsal_id>/drop/", rules.rehearsal_drop, name="rehearsal-drop"),
     path("rules/schemes/", rehearsal.schemes, name="schemes"),
     path("rules/schemes/new/", rehearsal.scheme_new, name="scheme-new"),
     path("rules/schemes/try/", rehearsal.scheme_try, name="scheme-try"),
@@ -116,7 +128,8 @@ urlpatterns = [
     path("rules/allowances/<int:sheet_id>/take/", rate_sheets.take, name="rate-sheet-take"),
     path("rules/allowances/<int:sheet_id>/wrong.csv", rate_sheets.wrong_rows, name="rate-sheet-wrong"),
     path("rules/allowances.csv", rate_sheets.as_csv, name="rates-csv"),
-    path("rules/safeguards/", web.set_safeguards, name="set-safeguards"),
+    path("rules/safeguards/", web.safeguards, name="safeguards"),
+    path("rules/safeguards/set/", web.set_safeguards, name="set-safeguards"),
     path("rates/", rate_views.rates_page, name="rates"),
     path("rates/take/", rate_views.take, name="rates-take"),
     path("people/", staff.people, name="people"),

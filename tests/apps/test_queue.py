@@ -243,14 +243,14 @@ class LookingTest(QueueCase):
             "second_payer": "", "certify_by": "name", "look_share": "20", "harmless_to": "10", "look_above": "500", "decide_days": "4",
             "remind_days": "1", "goes_on_days": "3",
         }  # fmt: skip
-        self.assertEqual(self.client.post("/rules/safeguards/", form).status_code, 302)
+        self.assertEqual(self.client.post("/rules/safeguards/set/", form).status_code, 302)
         now = safeguards_of(self.callum.firm)
         self.assertEqual((now.look_share, now.harmless_to, now.look_above, now.decide_days), (20, 10, eur(500), 4))
         seed = Policy.objects.get(firm=self.callum.firm).look_seed
         self.assertEqual(len(seed), 32)
         self.assertNotIn(seed, str(list(Entry.objects.values_list("after", flat=True))))
-        self.assertEqual(self.client.post("/rules/safeguards/", form | {"look_share": "101"}).status_code, 422)
+        self.assertEqual(self.client.post("/rules/safeguards/set/", form | {"look_share": "101"}).status_code, 422)
         with self.assertRaises(NotAllowed):
             set_safeguards(self.priya, wanted)
         self.enter(self.benedikt)
-        self.assertContains(self.client.get("/rules/"), seed)
+        self.assertContains(self.client.get("/rules/safeguards/"), seed)

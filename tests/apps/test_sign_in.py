@@ -180,9 +180,9 @@ class FactorTest(WorldTestCase):
             "harmless_to": "0",
         }
         form |= {"decide_days": "5", "remind_days": "2", "goes_on_days": "5"}
-        page = client.post("/rules/safeguards/", form | {"second_payer": "-1"})
+        page = client.post("/rules/safeguards/set/", form | {"second_payer": "-1"})
         self.assertContains(page, 'value="-1"', status_code=422)
-        self.assertEqual(client.post("/rules/safeguards/", form).status_code, 302)
+        self.assertEqual(client.post("/rules/safeguards/set/", form).status_code, 302)
         self.assertEqual(
             safeguards_of(Firm.objects.get(slug="ltd")), Safeguards(Money.of("500", "EUR"), ("finance",), "name")
         )

@@ -64,7 +64,7 @@ class PeopleTest(World, BrowserTestCase):
     def test_a_second_factor_is_required_from_a_day_on(self):
         day = self.today + timedelta(days=7)
         self.sign_in("Callum Iwasaki")
-        self.open("/rules/")
+        self.open("/rules/safeguards/")
         self.do(
             lambda d: d.find_element(By.CSS_SELECTOR, "#safeguards [name='roles'][value='finance']").click() or True
         )

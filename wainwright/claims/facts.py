@@ -32,9 +32,9 @@ def claim_subject(
     trip, home = claim.trip, book.firm.country
     starts = min((each.starts for each in claim.trips if each.starts), default=None)
     ends = max((each.ends for each in claim.trips if each.ends), default=None)
-    table = _table(expenses, book)
+    table, plan = _table(expenses, book), claim.planned_by_category
     rides = [expense for expense in expenses if expense.kind == Expense.Kind.MILEAGE]
-    items = tuple(_item(expense, claim, allowance, table, rides) for expense in expenses)
+    items = tuple(_item(expense, plan, allowance, table, rides) for expense in expenses)
     nights = tuple(night for stay in stays.values() for night in stay.nights)
     abroad = any(countries != {home} for countries in allowance.where.by_day.values())
     return Subject(
@@ -100,7 +100,7 @@ def _table_rate(expense: Expense, table: RateTable | None) -> Decimal | None:
 
 def _item(
     expense: Expense,
-    claim: Claim,
+    plan: Mapping[str, int],
     allowance: AllowanceFacts,
     table: RateTable | None,
     rides: Sequence[Expense],
@@ -108,7 +108,6 @@ def _item(
     receipts = list(expense.receipts.all())
     charge = getattr(expense, "charge", None)
     table_rate = _table_rate(expense, table)
-    plan = claim.planned_by_category
     ride, by, ticket = _ride(expense, allowance, rides)
     return Item(
         expense.key, expense.label, expense.category, expense.date, expense.amount,

@@ -26,6 +26,7 @@ from wainwright.core.money import Money, add_up
 from wainwright.core.posting import Journal, claim_journal
 from wainwright.core.routing import Route, finance_faults, work_out_route
 from wainwright.core.rules import Level, run
+from wainwright.core.rules.facts import Known
 from wainwright.core.splits import SplitPart
 from wainwright.core.statement import Line, Statement
 from wainwright.expenses.models import Expense
@@ -170,14 +171,7 @@ def live_file(claim: Claim) -> ClaimFile:
         part = Money.from_minor(claim.to_issuer_minor, claim.currency)
         done = done.sending(part, done.charged_to(str(claim.issuer_card)))
     today = clock.today(claim.firm.zone)
-    known = known_like(
-        claim.firm_id,
-        claim.currency,
-        {e.date for e in expenses},
-        {e.amount_minor for e in expenses},
-        [e.pk for e in expenses],
-        {receipt.sha256 for e in expenses for receipt in e.receipts.all()},
-    )
+    known = known_beside(claim, expenses)
     rules = book.rules_for(claim.claimant)
     found_by_rule = run(claim_subject(claim, expenses, stays, facts, known, book, rules, today), rules)
     people = signers(claim.firm_id, today)
@@ -188,6 +182,14 @@ def live_file(claim: Claim) -> ClaimFile:
     return ClaimFile(
         claim, book, ledger, done, with_reasons(claim.subject, [*own, *found_by_rule]), day, route, expenses, others
     )
+
+
+def known_beside(claim: Claim, expenses: Sequence[Expense]) -> list[Known]:
+    """Return the costs recorded elsewhere that may be the same as some of a claim. Two queries at most."""
+    return known_like(
+        claim.firm_id, claim.currency, {e.date for e in expenses}, {e.amount_minor for e in expenses}, [e.pk for e in expenses],
+        {receipt.sha256 for e in expenses for receipt in e.receipts.all()},
+    )  # fmt: skip
 
 
 EARLIER = 12

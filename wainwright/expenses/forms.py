@@ -5,7 +5,6 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
-from babel import Locale
 from django import forms
 
 from wainwright.accounts.forms import CodingForm, code_field
@@ -17,11 +16,10 @@ from wainwright.expenses.models import PAID_BY
 from wainwright.expenses.proposals import Recent, recent_of
 from wainwright.expenses.services.rides import Ride
 from wainwright.fields import AmountField, PickField, PlaceField, day_input
+from wainwright.formats.countries import countries as known_countries
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rulebook, vehicle_kinds
 
-# Territories of the locale data that are no countries.
-NO_COUNTRY = {"EU", "EZ", "UN", "ZZ", "QO", "XA", "XB"}
 CURRENCIES = ["EUR", "NOK", "GBP", "SEK", "DKK", "PLN", "USD"]
 
 
@@ -33,11 +31,7 @@ def currencies_of(member: Membership) -> list[tuple[str, str]]:
 
 def countries() -> list[tuple[str, str]]:
     """The countries of the world by name, nothing first."""
-    names = Locale("en").territories
-    found = [
-        (code, name) for code, name in names.items() if len(code) == 2 and code.isalpha() and code not in NO_COUNTRY
-    ]
-    return [("", "—"), *sorted(found, key=lambda pair: pair[1])]
+    return [("", "—"), *known_countries().items()]
 
 
 class CostForm(CodingForm):

@@ -12,16 +12,13 @@ from django.utils.dates import MONTHS
 from wainwright.core.money import Money
 from wainwright.core.picking import PickList
 from wainwright.fields import AmountField, PickField
+from wainwright.formats.countries import countries
 from wainwright.founding.services import FirmData, FirstRates
 from wainwright.language import ENGLISH, LANGUAGES
 from wainwright.people.models import Firm
 
 _ENGLISH = Locale("en")
-COUNTRIES = PickList.of(
-    sorted(
-        ((c, str(n)) for c, n in _ENGLISH.territories.items() if len(c) == 2 and c.isalpha()), key=lambda pair: pair[1]
-    )
-)
+COUNTRIES = PickList.of(list(countries().items()))
 CURRENCIES = PickList.of(
     sorted(((c, str(n)) for c, n in _ENGLISH.currencies.items() if "(" not in str(n)), key=lambda pair: pair[1])
 )

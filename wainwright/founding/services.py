@@ -20,6 +20,7 @@ from wainwright.core.money import Money
 from wainwright.core.text import one_line
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
+from wainwright.formats.countries import countries
 from wainwright.founding import starting
 from wainwright.language import ENGLISH, LANGUAGES
 from wainwright.people.may import must
@@ -57,7 +58,7 @@ def right(data: FirmData) -> FirmData:
     if len(name) < SHORT:
         raise Refusal("Type the firm's name, as it stands on letters.", "name")
     country, currency = data.country.strip().upper(), data.currency.strip().upper()
-    if len(country) != 2 or not country.isalpha() or country not in _ENGLISH.territories:
+    if country not in countries():
         raise Refusal("Choose a country by its two letters, as IE.", "country")
     if len(currency) != 3 or currency not in _ENGLISH.currencies:
         raise Refusal("Choose a currency by its three letters, as EUR.", "currency")

@@ -178,9 +178,12 @@ class RuleSetting(models.Model):
     reasons = models.JSONField(default=list)
     groups = models.JSONField(default=list, blank=True, help_text="Whom it is meant for, by ``groups_of``; empty: all.")
     paragraph = models.CharField(
-        max_length=20, blank=True, help_text="The heading of the policy under which it stands."
+        max_length=80, blank=True, help_text="The heading of the policy under which it stands."
     )
     draft = models.BooleanField(default=False, help_text="Not in force on any day: to be rehearsed.")
+    cut = models.CharField(
+        max_length=10, blank=True, help_text="When the one before would have ended without this one: a day, or “open”."
+    )
 
     class Meta:
         ordering = ["code", "draft", "since"]

@@ -18,6 +18,7 @@ from wainwright.errors import Refusal, Stale
 from wainwright.fields import plain_number
 from wainwright.formats.allowance_table import MOST_BYTES, SETS
 from wainwright.formats.apart import apart
+from wainwright.formats.countries import country_code
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.statement import read_day
 from wainwright.people.may import must
@@ -27,7 +28,6 @@ from wainwright.trail.services import record
 
 NEW, CHANGED, SAME, WRONG = "new", "changed", "same", "wrong"
 _ENGLISH = Locale("en")
-COUNTRIES = {str(name).casefold(): code for code, name in _ENGLISH.territories.items() if len(code) == 2}
 PLAIN = ("breakfast", "lunch", "dinner", "incidentals")
 AT_MOST = Decimal(1_000_000)
 Key = tuple[str, str, date, date | None]
@@ -206,9 +206,7 @@ def _rate(row: Checked, firm: Firm) -> AllowanceRate | None:
 
 
 def _country(row: Checked, text: str) -> str:
-    code = (
-        text.upper() if len(text) == 2 and text.upper() in _ENGLISH.territories else COUNTRIES.get(text.casefold(), "")
-    )
+    code = country_code(text)
     if text and not code:
         row.wrong("country", f"“{text[:40]}” is no country. Write its two letters, as NO, or its English name.")
     return code

@@ -23,7 +23,7 @@ from wainwright.core.journey import Mode
 from wainwright.core.money import Money
 from wainwright.core.permissions import Permission, permissions
 from wainwright.core.routing import Route, work_out_route
-from wainwright.core.rules import Item, run
+from wainwright.core.rules import Item, Subject, run
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.rulebook.models import Explanation
@@ -89,13 +89,7 @@ class TripFile:
             return [Explained(each.finding, each if each.words else None) for each in self.signed.findings]  # type: ignore[arg-type]
         trip, found = self.trip, []
         if trip.editable or trip.state == "Awaiting sign-off" or self.more:
-            expires = trip.profile.get("card_expires")
-            subject = plan_subject(
-                trip, trip.firm, self.book, self.figures, clock.today(trip.firm.zone),
-                date.fromisoformat(expires) if expires else None, frozenset(p.kind for p in self.papers),
-                int(self.outstanding.minor > 0) + int(trip.advance_minor > 0), self.more, self.nights,
-            )  # fmt: skip
-            found = run(subject, self.book.rules_for(trip.traveller))
+            found = run(self.subject_on(clock.today(trip.firm.zone)), self.book.rules_for(trip.traveller))
         if trip.editable:
             seen = Seen(
                 trip, self.book, self.books, self.legs, self.nights, self.bookings, self.papers, self.figures, self.permissions,
@@ -103,6 +97,16 @@ class TripFile:
             )  # fmt: skip
             found = [*own_findings(seen), *found]
         return [Explained(finding, self.reasons.get(finding.identity)) for finding in found]
+
+    def subject_on(self, day: date) -> Subject:
+        """The plan as rules see it on a day."""
+        trip = self.trip
+        expires = trip.profile.get("card_expires")
+        return plan_subject(
+            trip, trip.firm, self.book, self.figures, day, date.fromisoformat(expires) if expires else None,
+            frozenset(p.kind for p in self.papers), int(self.outstanding.minor > 0) + int(trip.advance_minor > 0),
+            self.more, self.nights,
+        )  # fmt: skip
 
     @cached_property
     def findings(self) -> list[Explained]:

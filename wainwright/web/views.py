@@ -39,10 +39,9 @@ from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.people.providers import opened_by
 from wainwright.rulebook.forms import SafeguardsForm
-from wainwright.rulebook.models import AllowanceRate, MileageRateRow, RuleSetting
 from wainwright.rulebook.safeguards import safeguards_of
 from wainwright.rulebook.safeguards import set_safeguards as keep_safeguards
-from wainwright.rulebook.selectors import rate_of, rulebook
+from wainwright.rulebook.selectors import rulebook
 from wainwright.standins.mailbox.models import Mail
 from wainwright.standins.market.moods import MOODS, moods, set_moods
 from wainwright.trail.selectors import of_firm
@@ -179,9 +178,9 @@ def switch_firm(request, slug: str):
 
 
 @require_GET
-def rules_page(request):
-    """What the firm has laid down, to read; its administrators set the safeguards here."""
-    return _rules(request, SafeguardsForm(initial=safeguards_of(request.member.firm)))
+def safeguards(request):
+    """What must be two people, and how people prove who they are; administrators set it here."""
+    return _safeguards(request, SafeguardsForm(initial=safeguards_of(request.member.firm)))
 
 
 @require_POST
@@ -189,28 +188,21 @@ def set_safeguards(request):
     """Set what must be two people, and who needs a second factor."""
     form = SafeguardsForm(request.POST)
     if not form.is_valid():
-        return _rules(request, form, 422)
+        return _safeguards(request, form, 422)
     try:
         keep_safeguards(request.member, form.wanted(request.member.firm.currency))
     except Refusal as refusal:
         say(form, refusal)
-        return _rules(request, form, 422)
+        return _safeguards(request, form, 422)
     messages.info(request, "The safeguards are set.")
-    return redirect("rules")
+    return redirect("safeguards")
 
 
-def _rules(request, form: SafeguardsForm, status: int = 200):
-    member = request.member
-    must(member, "read_rules")
-    book = rulebook(member.firm)
-    rates = page_of(AllowanceRate.objects.filter(firm=member.firm), 60, request.GET.get("rates"))
-    rates.object_list = [rate_of(row, member.firm.currency) for row in rates.object_list]
-    context = {
-        "book": book, "rules": RuleSetting.objects.filter(firm=member.firm),
-        "rates": rates, "mileage": MileageRateRow.objects.filter(firm=member.firm),
-        "safeguards": safeguards_of(member.firm), "form": form,
-    }  # fmt: skip
-    return render(request, "web/rules.html", context, status=status)
+def _safeguards(request, form: SafeguardsForm, status: int = 200):
+    firm = request.member.firm
+    must(request.member, "read_rules")
+    context = {"safeguards": safeguards_of(firm), "form": form, "policy": rulebook(firm).policy}
+    return render(request, "web/safeguards.html", context, status=status)
 
 
 @require_GET

@@ -15,6 +15,7 @@ class AdvancesOut(Kind):
 
     code = "advances_out"
     title = "Advances still out"
+    about = "More than one advance out."
     params = (Param("most", "count", "Advances at once", "1", "So many may be out; one more is found."),)
     on = frozenset({"plan"})
 

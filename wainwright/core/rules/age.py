@@ -16,6 +16,7 @@ class Age(Kind):
 
     code = "age"
     title = "Older than so many days"
+    about = "A cost older than so many days."
     by_category = True
     params = (Param("days", "days", "Oldest", "60", "Days between the cost and its claim."),)
     on = frozenset({"claim"})

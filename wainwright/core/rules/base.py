@@ -99,7 +99,7 @@ class Finding:
 
 
 class Kind:
-    """A kind of rule. Subclasses set ``code``, ``title`` and ``params``, and yield hits from ``check``.
+    """A kind of rule. Subclasses set ``code``, ``title``, ``about`` (one sentence) and ``params``, and yield hits from ``check``.
 
     ``on`` are the subjects on which it means anything; on others a setting of it finds nothing. ``by_category``: whether it
     asks for the categories of a setting. ``needs`` are the dearer facts that it looks at: "journey" what follows from
@@ -108,6 +108,7 @@ class Kind:
 
     code: ClassVar[str]
     title: ClassVar[str]
+    about: ClassVar[str]
     params: ClassVar[tuple[Param, ...]] = ()
     on: ClassVar[frozenset[str]] = frozenset({"plan", "claim"})
     by_category: ClassVar[bool] = False

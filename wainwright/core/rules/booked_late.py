@@ -15,6 +15,7 @@ class BookedLate(Kind):
 
     code = "booked_late"
     title = "Booked too late"
+    about = "A trip that is planned too shortly before it starts."
     params = (Param("days", "days", "Days ahead", "7", "Before the trip starts."),)
     on = frozenset({"plan"})
 

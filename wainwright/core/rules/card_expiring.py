@@ -15,6 +15,7 @@ class CardExpiring(Kind):
 
     code = "card_expiring"
     title = "Card expires before the end"
+    about = "A card that expires before the trip ends."
     on = frozenset({"plan"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

@@ -16,6 +16,7 @@ class ClassAbove(Kind):
 
     code = "class_above"
     title = "Class above what is allowed"
+    about = "A class above what the firm allows."
     by_category = True
     params = (Param("cabin", "choice", "Highest class", CABINS[0], choices=tuple((each, each) for each in CABINS)),)
     on = frozenset({"plan"})

@@ -15,6 +15,7 @@ class DueSoon(Kind):
 
     code = "due_soon"
     title = "Claim is due"
+    about = "When the claim is due."
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

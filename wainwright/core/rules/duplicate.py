@@ -20,6 +20,7 @@ class Duplicate(Kind):
 
     code = "duplicate"
     title = "Twice"
+    about = "The same cost twice: same receipt, or same merchant, day and amount."
     needs = frozenset({"known"})
     params = (
         Param("by", "choice", "The same by", "", "Empty: by either.", needed=False,

@@ -14,6 +14,7 @@ class EvidenceDiffers(Kind):
 
     code = "evidence_differs"
     title = "More claimed than the evidence shows"
+    about = "What is claimed is more than what the evidence shows."
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

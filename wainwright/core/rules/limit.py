@@ -17,6 +17,7 @@ class Limit(Kind):
 
     code = "limit"
     title = "Amount over a limit"
+    about = "An amount over a limit: by item, by head, or by day."
     by_category = True
     params = (
         Param("limit", "money", "Limit"),

@@ -15,6 +15,7 @@ class MissingEvidence(Kind):
 
     code = "missing_evidence"
     title = "Receipt missing over a threshold"
+    about = "A cost over the threshold without its receipt."
     by_category = True
     params = (
         Param("over", "money", "Needed over"),

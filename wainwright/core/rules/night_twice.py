@@ -15,6 +15,7 @@ class NightTwice(Kind):
 
     code = "night_twice"
     title = "Night twice"
+    about = "A night that stands in two costs."
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

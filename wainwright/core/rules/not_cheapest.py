@@ -15,6 +15,7 @@ class NotCheapest(Kind):
 
     code = "not_cheapest"
     title = "Not the cheapest that fits"
+    about = "A way dearer than the cheapest that fits, by more than the firm's tolerance."
     by_category = True
     params = (Param("tolerance", "money", "Tolerance", "0"),)
     on = frozenset({"plan"})

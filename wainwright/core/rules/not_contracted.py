@@ -14,6 +14,7 @@ class NotContracted(Kind):
 
     code = "not_contracted"
     title = "Not a contracted fare"
+    about = "A fare that is not the firm's contracted one, though one fits."
     by_category = True
     on = frozenset({"plan"})
 

@@ -16,6 +16,7 @@ class OffTrip(Kind):
 
     code = "off_trip"
     title = "Outside the trip's dates"
+    about = "A cost whose date lies outside the trip of its claim."
     by_category = True
     params = (Param("days", "days", "Days around the trip", "0", "So many before and after are taken.", needed=False),)
     on = frozenset({"claim"})

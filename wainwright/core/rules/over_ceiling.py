@@ -19,6 +19,7 @@ class OverCeiling(Kind):
 
     code = "over_ceiling"
     title = "Lodging over the ceiling"
+    about = "Lodging over the ceiling of its place."
     needs = frozenset({"journey"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

@@ -17,6 +17,7 @@ class OverPlan(Kind):
 
     code = "over_plan"
     title = "Over the authorised plan"
+    about = "A cost over the authorised plan by more than a share, or not on the plan at all."
     by_category = True
     needs = frozenset({"journey"})
     params = (

@@ -17,6 +17,7 @@ class OwnCarFar(Kind):
 
     code = "own_car_far"
     title = "Own car beyond a distance"
+    about = "The own car beyond the firm's distance, dearer than the cheapest other way."
     needs = frozenset({"journey"})
     params = (Param("km", "km", "One way", "300", "Up to so far driving is not compared."),)
 

@@ -15,6 +15,7 @@ class OwnMoney(Kind):
 
     code = "own_money"
     title = "Own money where the card was wanted"
+    about = "Own money where the firm's card was wanted."
     by_category = True
     params = (Param("over", "money", "Over"),)
 

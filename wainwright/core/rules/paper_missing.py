@@ -15,6 +15,7 @@ class PaperMissing(Kind):
 
     code = "paper_missing"
     title = "Required paper missing"
+    about = "A paper of a kind that the rules require is not on the trip."
     needs = frozenset({"journey", "papers"})
     params = (
         Param("paper", "choice", "Paper", PAPERS[0], choices=tuple((each, each) for each in PAPERS)),

@@ -16,6 +16,7 @@ class QuartersFirst(Kind):
 
     code = "quarters_first"
     title = "Supplied quarters not taken"
+    about = "Lodging elsewhere where quarters are supplied."
     needs = frozenset({"journey"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

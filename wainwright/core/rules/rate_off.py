@@ -17,6 +17,7 @@ class RateOff(Kind):
 
     code = "rate_off"
     title = "Rate of exchange off"
+    about = "A rate of exchange that is off the table's, or too old."
     params = (Param("percent", "percent", "Off the table", "3", "So much is taken."),)
     on = frozenset({"claim"})
 

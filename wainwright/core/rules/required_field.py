@@ -15,6 +15,7 @@ class RequiredField(Kind):
 
     code = "required_field"
     title = "Required field"
+    about = "A field that the category asks for is empty."
     by_category = True
     params = (
         Param("field", "choice", "Field", "guests", choices=FIELDS),

@@ -15,6 +15,7 @@ class RideTwice(Kind):
 
     code = "ride_twice"
     title = "Taxi and mileage for one ride"
+    about = "A taxi and mileage for the same ride."
     needs = frozenset({"journey"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

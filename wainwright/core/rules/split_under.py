@@ -17,6 +17,7 @@ class SplitUnder(Kind):
 
     code = "split_under"
     title = "Split just under a threshold"
+    about = "Several costs of one kind just under a threshold that their sum is over."
     by_category = True
     params = (
         Param("limit", "money", "Threshold"),

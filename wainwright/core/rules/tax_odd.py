@@ -14,6 +14,7 @@ class TaxOdd(Kind):
 
     code = "tax_odd"
     title = "Tax odd"
+    about = "The tax on a receipt is not what its rate gives."
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:

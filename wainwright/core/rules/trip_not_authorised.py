@@ -18,6 +18,7 @@ class TripNotAuthorised(Kind):
 
     code = "trip_not_authorised"
     title = "Trip not authorised"
+    about = "A claim for a trip that nobody authorised."
     needs = frozenset({"journey"})
     params = (Param("only_abroad", "yes", "Only of journeys abroad", needed=False),)
     on = frozenset({"claim"})

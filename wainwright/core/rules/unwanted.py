@@ -16,6 +16,7 @@ class Unwanted(Kind):
 
     code = "unwanted"
     title = "Merchant not wanted"
+    about = "A merchant whose name the firm does not want on a claim."
     by_category = True
     params = (Param("words", "words", "Words of the name", help="Parted by commas, as: casino, betting."),)
     on = frozenset({"claim"})

@@ -19,6 +19,7 @@ class Weekend(Kind):
 
     code = "weekend"
     title = "Weekend or holiday"
+    about = "Travel on a weekend or a public holiday."
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield one hit that names every such day of the journey."""

@@ -1,0 +1,78 @@
+"""Rehearsals: what a rule that is not in force would say of trips and claims that are there. Nobody but who asked sees one."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from wainwright.people.models import Membership
+from wainwright.rulebook.models import RuleSetting
+
+
+class Rehearsal(models.Model):
+    """One draft run over the trips and claims of a span; worked on in the queue."""
+
+    class State(models.TextChoices):
+        """Where it stands."""
+
+        WAITING = "Waiting"
+        DONE = "Done"
+        BROKEN = "Broken off"
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="+")
+    rule = models.ForeignKey(RuleSetting, on_delete=models.CASCADE, related_name="rehearsals")
+    seen = models.CharField(max_length=16, help_text="The draft as it was rehearsed, by its digest.")
+    by = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="+")
+    since = models.DateField()
+    until = models.DateField()
+    groups = models.JSONField(
+        default=list, help_text="Whose trips and claims, as rules name people; empty: everybody's."
+    )
+    state = models.CharField(max_length=12, choices=State.choices, default=State.WAITING)
+    claims_at = models.PositiveBigIntegerField(default=0, help_text="The last claim that was looked at.")
+    trips_at = models.PositiveBigIntegerField(default=0, help_text="The last trip that was looked at.")
+    total = models.PositiveIntegerField(default=0)
+    looked = models.PositiveIntegerField(default=0)
+    left = models.PositiveIntegerField(default=0, help_text="So many could not be worked out.")
+    time = models.DateTimeField()
+    finished = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-pk"]
+
+    def __str__(self):
+        return f"{self.rule_id} over {self.since} to {self.until}"
+
+    @property
+    def percent(self) -> int:
+        """How much of it is looked at, in whole per cent."""
+        return 100 if self.state == self.State.DONE else min(99, self.looked * 100 // max(1, self.total))
+
+
+class Heard(models.Model):
+    """One finding that would be new, or gone, or of another gravity."""
+
+    class Change(models.TextChoices):
+        """What the rule that is rehearsed changes."""
+
+        NEW = "new"
+        GONE = "gone"
+        OTHER = "other", "of another gravity or figure"
+
+    rehearsal = models.ForeignKey(Rehearsal, on_delete=models.CASCADE, related_name="heard")
+    change = models.CharField(max_length=5, choices=Change.choices)
+    kind = models.CharField(max_length=5, help_text="trip or claim")
+    thing = models.PositiveBigIntegerField()
+    open = models.BooleanField(default=False, help_text="Not sent yet: it would be found there at once.")
+    person = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="+")
+    category = models.CharField(max_length=20, blank=True)
+    day = models.DateField()
+    level = models.CharField(max_length=10)
+    before = models.CharField(max_length=10, blank=True, help_text="The level that it had.")
+    text = models.CharField(max_length=400)
+    amount_minor = models.BigIntegerField(null=True, blank=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["rehearsal", "change"])]
+
+    def __str__(self):
+        return f"{self.change}: {self.text}"
