@@ -14,7 +14,7 @@ from typing import Any
 from django.db import transaction
 from huey.contrib.djhuey import HUEY
 
-from demo import bank, house, northern, papers
+from demo import bank, house, laying_down, northern, papers
 from demo.story import Story
 from wainwright import clock
 from wainwright.accounts.kept import keep_split
@@ -90,6 +90,7 @@ def load() -> dict[str, Membership]:
         _papers(people["maren"], today)
         _split_and_shared(people, today)
         bank.tell(people, today)
+        laying_down.tell(people, today)
     _loose(people["maren"], today)
     _loose(people["jonas"], today)
     with _no_queue():

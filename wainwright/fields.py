@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal
@@ -39,9 +40,18 @@ def day_input() -> forms.DateInput:
     return forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")
 
 
-def plain_number(text: str) -> str:
-    """Bring an amount as people type it to digits with a point: the last comma or point stands before the cents."""
+# Commas, or points, with exactly three digits behind each, and no nought before the first.
+_GROUPED = re.compile(r"-?[1-9]\d{0,2}([.,])\d{3}(?:\1\d{3})*")
+
+
+def plain_number(text: str, decimals: int = 3) -> str:
+    """Bring an amount as people type it to digits with a point: the last comma or point stands before the cents.
+
+    Where there are fewer than three ``decimals``, one with three digits behind it parts thousands: 1,240 is never 1.24.
+    """
     text = text.replace("\u00a0", "").replace(" ", "").replace("−", "-")
+    if decimals < 3 and _GROUPED.fullmatch(text):
+        return text.replace(",", "").replace(".", "")
     if text.rfind(",") > text.rfind("."):
         return text.replace(".", "").replace(",", ".")
     return text.replace(",", "")
@@ -60,7 +70,9 @@ class AmountField(forms.DecimalField):
 
     def to_python(self, value):
         """Bring what was typed to a plain number."""
-        return super().to_python(plain_number(value) if isinstance(value, str) else value)
+        if isinstance(value, str):
+            value = plain_number(value, 3 if self.decimal_places is None else self.decimal_places)
+        return super().to_python(value)
 
 
 def few(words: Sequence[str], most: int = 5) -> list[str]:

@@ -25,7 +25,7 @@ from wainwright.journals import views as journals
 from wainwright.masters import views as masters
 from wainwright.profile import views as profile
 from wainwright.reconciling import views as reconciling
-from wainwright.rehearsal import rate_sheets, rules
+from wainwright.rehearsal import acts, policy, rate_sheets, routes, rules
 from wainwright.rehearsal import views as rehearsal
 from wainwright.rulebook import views as rate_views
 from wainwright.staff import tables as people_tables
@@ -104,18 +104,30 @@ urlpatterns = [
     path("firm/set/", founding.set_firm, name="firm-set"),
     path("firm/rates/", founding.set_rates, name="firm-rates"),
     path("rules/", rules.index, name="rules"),
+    path("rules/policy/", policy.policy_edit, name="policy-edit"),
+    path("policy/", policy.policy_page, name="policy"),
     path("rules/new/", rules.rule_new, name="rule-new"),
     path("rules/read/", rules.rule_read, name="rule-read"),
     path("rules/of/<slug:rule_code>/", rules.rule, name="rule"),
-    path("rules/of/<slug:rule_code>/end/", rules.rule_end, name="rule-end"),
-    path("rules/of/<slug:rule_code>/out/", rules.rule_out, name="rule-out"),
-    path("rules/drafts/<int:rule_id>/", rules.rule_draft, name="rule-draft"),
-    path("rules/drafts/<int:rule_id>/force/", rules.rule_force, name="rule-force"),
-    path("rules/drafts/<int:rule_id>/drop/", rules.rule_drop, name="rule-drop"),
-    path("rules/drafts/<int:rule_id>/rehearse/", rules.rule_rehearse, name="rule-rehearse"),
-    path("rules/rehearsals/<int:rehearsal_id>/", rules.rehearsal, name="rehearsal"),
-    path("rules/rehearsals/<int:rehearsal_id>/on/", rules.rehearsal_on, name="rehearsal-on"),
-    path("rules/rehearsals/<int:rehearsal_id>/drop/", rules.rehearsal_drop, name="rehearsal-drop"),
+    path("rules/of/<slug:rule_code>/end/", acts.end, {"sort": "rule"}, name="rule-end"),
+    path("rules/of/<slug:rule_code>/out/", acts.out, {"sort": "rule"}, name="rule-out"),
+    path("rules/drafts/<int:draft_id>/", rules.rule_draft, name="rule-draft"),
+    path("rules/drafts/<int:draft_id>/force/", acts.force, {"sort": "rule"}, name="rule-force"),
+    path("rules/drafts/<int:draft_id>/drop/", acts.drop, {"sort": "rule"}, name="rule-drop"),
+    path("rules/drafts/<int:draft_id>/rehearse/", acts.rehearse, {"sort": "rule"}, name="rule-rehearse"),
+    path("rules/routes/", routes.index, name="routes"),
+    path("rules/routes/new/", routes.route_new, name="route-new"),
+    path("rules/routes/try/", routes.route_try, name="route-try"),
+    path("rules/routes/of/<slug:rule_code>/", routes.route_rule, name="route-rule"),
+    path("rules/routes/of/<slug:rule_code>/end/", acts.end, {"sort": "route"}, name="route-end"),
+    path("rules/routes/of/<slug:rule_code>/out/", acts.out, {"sort": "route"}, name="route-out"),
+    path("rules/routes/drafts/<int:draft_id>/", routes.route_draft, name="route-draft"),
+    path("rules/routes/drafts/<int:draft_id>/force/", acts.force, {"sort": "route"}, name="route-force"),
+    path("rules/routes/drafts/<int:draft_id>/drop/", acts.drop, {"sort": "route"}, name="route-drop"),
+    path("rules/routes/drafts/<int:draft_id>/rehearse/", acts.rehearse, {"sort": "route"}, name="route-rehearse"),
+    path("rules/rehearsals/<int:rehearsal_id>/", acts.rehearsal, name="rehearsal"),
+    path("rules/rehearsals/<int:rehearsal_id>/on/", acts.rehearsal_on, name="rehearsal-on"),
+    path("rules/rehearsals/<int:rehearsal_id>/drop/", acts.rehearsal_drop, name="rehearsal-drop"),
     path("rules/schemes/", rehearsal.schemes, name="schemes"),
     path("rules/schemes/new/", rehearsal.scheme_new, name="scheme-new"),
     path("rules/schemes/try/", rehearsal.scheme_try, name="scheme-try"),

@@ -20,7 +20,7 @@ from wainwright.expenses.models import CardFile, Charge
 from wainwright.people.second_factor import has_authenticator
 from wainwright.reconciling.models import BankAccount, Line, StatementFile
 from wainwright.rehearsal.models import Rehearsal
-from wainwright.rulebook.models import RateSheet, RuleSetting
+from wainwright.rulebook.models import RateSheet, RouteSetting, RuleSetting
 from wainwright.signoff.models import SignOff
 from wainwright.staff.models import PeopleTable
 from wainwright.standins.mailbox.models import Mail
@@ -38,7 +38,7 @@ OPEN = {
     "cars": (200, 404, 403, 403, 404, 403, 404), "stays": (200, 404, 403, 403, 404, 403, 404), "sign": (302, 404, 403, 403, 404, 403, 404),
     "seats": (200, 404, 403, 403, 404, 403, 404), "trip-open": (200, 404, 200, 200, 404, 200, 404), "paper": (200, 404, 200, 200, 404, 200, 404),
     "order": (200, 404, 200, 200, 404, 200, 404), "order-pdf": (200, 404, 200, 200, 404, 200, 404), "itinerary-page": (200, 404, 200, 200, 404, 200, 404),
-    "people": (403, 403, 403, 403, 200, 200, 403), "people-names": (200,) * 7, "roles": (200,) * 7, "find-charge": (302, 404, 404, 302, 404, 302, 404), "provider": (403, 403, 403, 403, 200, 403, 403), "firm": (403, 403, 403, 403, 200, 403, 403), "firm-new": (403, 403, 403, 403, 200, 403, 403), "safeguards": (403, 403, 403, 200, 200, 200, 200), "rule": (403, 403, 403, 200, 200, 200, 200), "rule-new": (403, 403, 403, 403, 200, 403, 403), "rule-draft": (403, 403, 403, 403, 200, 403, 403), "rehearsal": (403, 403, 403, 403, 200, 403, 403), "schemes": (403, 403, 403, 200, 200, 200, 200), "scheme": (403, 403, 403, 200, 200, 200, 404), "scheme-new": (403, 403, 403, 403, 200, 403, 403), "scheme-past": (403, 403, 403, 403, 200, 403, 403), "rate-sheets": (403, 403, 403, 403, 200, 403, 403), "rate-sheet": (403, 403, 403, 403, 200, 403, 403), "rate-sheet-wrong": (403, 403, 403, 403, 200, 403, 403), "rates-csv": (403, 403, 403, 200, 200, 200, 200), "people-tables": (403, 403, 403, 403, 200, 403, 403), "people-table": (403, 403, 403, 403, 200, 403, 403), "people-table-wrong": (403, 403, 403, 403, 200, 403, 403), "invite": (403, 403, 403, 403, 200, 403, 403), "leave": (403, 403, 403, 403, 200, 403, 404), "person": (200, 403, 403, 403, 200, 200, 404),
+    "people": (403, 403, 403, 403, 200, 200, 403), "people-names": (200,) * 7, "roles": (200,) * 7, "find-charge": (302, 404, 404, 302, 404, 302, 404), "provider": (403, 403, 403, 403, 200, 403, 403), "firm": (403, 403, 403, 403, 200, 403, 403), "firm-new": (403, 403, 403, 403, 200, 403, 403), "policy": (200,) * 7, "policy-edit": (403, 403, 403, 403, 200, 403, 403), "routes": (403, 403, 403, 200, 200, 200, 200), "route-new": (403, 403, 403, 403, 200, 403, 403), "route-draft": (403, 403, 403, 403, 200, 403, 403), "route-rule": (403, 403, 403, 200, 200, 200, 404), "safeguards": (403, 403, 403, 200, 200, 200, 200), "rule": (403, 403, 403, 200, 200, 200, 200), "rule-new": (403, 403, 403, 403, 200, 403, 403), "rule-draft": (403, 403, 403, 403, 200, 403, 403), "rehearsal": (403, 403, 403, 403, 200, 403, 403), "schemes": (403, 403, 403, 200, 200, 200, 200), "scheme": (403, 403, 403, 200, 200, 200, 404), "scheme-new": (403, 403, 403, 403, 200, 403, 403), "scheme-past": (403, 403, 403, 403, 200, 403, 403), "rate-sheets": (403, 403, 403, 403, 200, 403, 403), "rate-sheet": (403, 403, 403, 403, 200, 403, 403), "rate-sheet-wrong": (403, 403, 403, 403, 200, 403, 403), "rates-csv": (403, 403, 403, 200, 200, 200, 200), "people-tables": (403, 403, 403, 403, 200, 403, 403), "people-table": (403, 403, 403, 403, 200, 403, 403), "people-table-wrong": (403, 403, 403, 403, 200, 403, 403), "invite": (403, 403, 403, 403, 200, 403, 403), "leave": (403, 403, 403, 403, 200, 403, 404), "person": (200, 403, 403, 403, 200, 200, 404),
     "profile": (200,) * 7, "sessions": (200,) * 7, "stand-ins": (404,) * 7,
     "claim": (200, 404, 200, 200, 404, 200, 404), "claim-owed": (200, 404, 200, 200, 404, 200, 404), "claim-document": (200, 404, 200, 200, 404, 200, 404), "claim-asked": (200, 404, 200, 200, 404, 200, 404),
     "claim-cost": (302, 404, 403, 403, 404, 403, 404), "claim-lines": (200, 404, 200, 200, 404, 200, 404), "claim-by-coding": (200, 404, 200, 200, 404, 200, 404), "claim-planned": (200, 404, 200, 200, 404, 200, 404), "expense": (200, 404, 200, 200, 404, 200, 404),
@@ -63,7 +63,7 @@ ACTS = {
     "claim-answer", "claim-ready", "claim-withdraw", "claim-pays-back", "claim-move", "claim-split", "trip-close", "trip-as-signed", "trip-ready", "claim-send", "claim-take-back", "put-in", "claim-coding", "claim-say", "approve", "end", "pass-on",
     "bench-say", "clear", "post", "finance-end", "recode", "pay-make",
     "pay-take-answer", "pay-settle", "bench-allow", "account-confirm", "card-give", "post-again", "end-sessions", "set-safeguards",
-    "set-place", "rule-read", "rule-end", "rule-out", "rule-force", "rule-drop", "rule-rehearse", "rehearsal-on", "rehearsal-drop", "scheme-try", "scheme-force", "scheme-out", "rate-sheet-take", "archive", "door-make", "door-shut", "group-set", "provider-set", "provider-drop", "firm-accounts-proposed", "firm-set", "firm-rates", "factor-off", "people-table-take", "bring-back", "invite-again", "paid-back", "set-cover", "end-cover", "set-delegate", "end-delegate", "prepare-for", "stop-preparing",
+    "set-place", "rule-read", "route-try", "route-end", "route-out", "route-force", "route-drop", "route-rehearse", "rule-end", "rule-out", "rule-force", "rule-drop", "rule-rehearse", "rehearsal-on", "rehearsal-drop", "scheme-try", "scheme-force", "scheme-out", "rate-sheet-take", "archive", "door-make", "door-shut", "group-set", "provider-set", "provider-drop", "firm-accounts-proposed", "firm-set", "firm-rates", "factor-off", "people-table-take", "bring-back", "invite-again", "paid-back", "set-cover", "end-cover", "set-delegate", "end-delegate", "prepare-for", "stop-preparing",
 }  # fmt: skip
 FREE = {"scim", "api-document", "api-cleared", "api-posted", "api-refused", "up", "subscribed", "news-mail"}
 FORM = re.compile(r'<form[^>]*method="post".*?</form>', re.DOTALL)
@@ -119,12 +119,15 @@ class AccessTest(WorldTestCase):
         self.draft = RuleSetting.objects.create(
             firm=firm, code="x-2", kind="due_soon", level="note", text="x", draft=True
         )
+        RouteSetting.objects.create(
+            pk=self.draft.pk, firm=firm, code="receipt", text="x", signer=self.tobias, place="last", draft=True
+        )
         self.rehearsal = Rehearsal.objects.create(
             firm=firm, rule=self.draft, seen="x", by=self.callum, since=self.today, until=self.today, time=clock.now(), state="Done"
         )  # fmt: skip
         self.values = {
             "scheme_id": self.maren.firm.schemes.get().pk,
-            "rule_id": self.draft.pk, "rule_code": "receipt", "rehearsal_id": self.rehearsal.pk,
+            "draft_id": self.draft.pk, "rule_code": "receipt", "rehearsal_id": self.rehearsal.pk,
             "sheet_id": RateSheet.objects.create(firm=self.callum.firm, by=self.callum, name="x", rows=[], time=clock.now()).pk,
             "table_id": PeopleTable.objects.create(firm=self.callum.firm, by=self.callum, name="x", rows=[], time=clock.now()).pk,
             "group_id": 1, "charge_id": Charge.objects.create(firm=self.maren.firm, owner=self.maren, card=self.maren.cards.first(), bank_id="access", date=self.today, merchant="X", currency="EUR", amount_minor=1).pk, "account_id": account.pk, "token_id": 1, "fetch_id": 1, "code": "none", "line_id": line.pk, "match_id": 1,

@@ -10,9 +10,10 @@ from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
 from wainwright.core.rules import kinds, run
 from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.expenses.selectors import Elsewhere
 from wainwright.people.models import Firm
-from wainwright.rehearsal import laying_down, running
-from wainwright.rehearsal.laying_down import RuleFaults, Typed, digest, typed_of
+from wainwright.rehearsal import in_force, laying_down, running
+from wainwright.rehearsal.laying_down import RULES, RuleFaults, Typed, typed_of
 from wainwright.rehearsal.models import Heard, Rehearsal
 from wainwright.rehearsal.results import examples, result_of
 from wainwright.rehearsal.selectors import standing
@@ -53,7 +54,7 @@ class LaidDown(WorldTestCase):
         return laying_down.keep_rule(self.callum, typed, **options)
 
     def in_force(self, row: RuleSetting, since) -> RuleSetting:
-        return laying_down.rule_in_force(self.callum, row.pk, since, digest(row))
+        return in_force.put_in_force(RULES, self.callum, row.pk, since, RULES.digest(row))
 
 
 class RulesTest(LaidDown):
@@ -69,7 +70,7 @@ class RulesTest(LaidDown):
         self.in_force(row, self.today)
         self.assertNotIn(row.code, self.found(claim))
         RuleSetting.objects.filter(pk=row.pk).update(since=self.today - 9 * DAY)
-        laying_down._renew(self.firm())
+        in_force.renew(self.firm())
         self.assertIn(row.code, self.found(claim))
         self.assertEqual(
             [e.what for e in Entry.objects.filter(subject=f"rule:{self.callum.firm_id}:{row.code}")],
@@ -92,9 +93,9 @@ class RulesTest(LaidDown):
         with self.assertRaisesRegex(Refusal, "begins anew"):
             self.in_force(again, self.today + 20 * DAY)
         with self.assertRaisesRegex(Refusal, "is a draft of this rule"):
-            laying_down.take_out(self.callum, "meal-limit", digest(comes))
-        laying_down.drop_draft(self.callum, again.pk, digest(again))
-        laying_down.take_out(self.callum, "meal-limit", digest(comes))
+            in_force.take_out(RULES, self.callum, "meal-limit", RULES.digest(comes))
+        in_force.drop_draft(RULES, self.callum, again.pk, RULES.digest(again))
+        in_force.take_out(RULES, self.callum, "meal-limit", RULES.digest(comes))
         old.refresh_from_db()
         # It ends again on the day that it would have ended without the change.
         self.assertEqual(old.until, self.today + 90 * DAY)
@@ -111,8 +112,8 @@ class RulesTest(LaidDown):
             (self.today + 900 * DAY, "today or later"),
         ):
             with self.assertRaisesRegex(Refusal, words):
-                laying_down.end_rule(self.callum, "old", until, digest(old))
-        ended = laying_down.end_rule(self.callum, "old", self.today, digest(old))
+                in_force.end(RULES, self.callum, "old", until, RULES.digest(old))
+        ended = in_force.end(RULES, self.callum, "old", self.today, RULES.digest(old))
         row = self.kept(typed_of(ended, Groups.of(self.firm())), code="old")
         self.in_force(row, self.today + 10 * DAY)
         found = standing(self.firm(), "old")
@@ -130,7 +131,7 @@ class RulesTest(LaidDown):
                 RuleSetting.objects.filter(firm=self.firm(), kind="limit", categories=["taxi"]).delete()
                 row = self.in_force(self.kept(replace(TAXI, named=named, left_out=left_out)), self.today)
                 RuleSetting.objects.filter(pk=row.pk).update(since=None)
-                laying_down._renew(self.firm())
+                in_force.renew(self.firm())
                 self.assertEqual(row.code in self.found(claim), speaks)
                 # What is kept can be shown and typed again, and means the same.
                 groups = Groups.of(self.firm())
@@ -170,18 +171,18 @@ class RulesTest(LaidDown):
 
     def test_two_administrators_on_one_rule(self):
         row = self.kept()
-        seen = digest(row)
+        seen = RULES.digest(row)
         self.kept(replace(TAXI, text="A taxi costs up to 12.00."), rule_id=row.pk, seen=seen)
         with self.assertRaisesRegex(Stale, "Somebody changed it"):
             self.kept(TAXI, rule_id=row.pk, seen=seen)
         with self.assertRaisesRegex(Stale, "Somebody changed it"):
-            laying_down.rule_in_force(self.callum, row.pk, self.today, seen)
-        laying_down.drop_draft(self.callum, row.pk, digest(RuleSetting.objects.get(pk=row.pk)))
+            in_force.put_in_force(RULES, self.callum, row.pk, self.today, seen)
+        in_force.drop_draft(RULES, self.callum, row.pk, RULES.digest(RuleSetting.objects.get(pk=row.pk)))
         with self.assertRaisesRegex(Stale, "is gone"):
-            laying_down.rule_in_force(self.callum, row.pk, self.today, seen)
+            in_force.put_in_force(RULES, self.callum, row.pk, self.today, seen)
         for act in (
-            lambda: laying_down.keep_rule(self.priya, TAXI), lambda: laying_down.end_rule(self.maren, "old", self.today, ""),
-            lambda: laying_down.take_out(self.priya, "old", ""), lambda: running.start(self.priya, row.pk, self.today, self.today, ""),
+            lambda: laying_down.keep_rule(self.priya, TAXI), lambda: in_force.end(RULES, self.maren, "old", self.today, ""),
+            lambda: in_force.take_out(RULES, self.priya, "old", ""), lambda: running.start(RULES, self.priya, row.pk, self.today, self.today, ""),
         ):  # fmt: skip
             with self.assertRaises(NotAllowed):
                 act()
@@ -251,7 +252,7 @@ class RulesTest(LaidDown):
 class RehearsalTest(LaidDown):
     def rehearsed(self, row: RuleSetting, whose: str = "", days: int = 400) -> Rehearsal:
         with self.done():
-            made = running.start(self.callum, row.pk, self.today - days * DAY, self.today, whose)
+            made = running.start(RULES, self.callum, row.pk, self.today - days * DAY, self.today, whose)
         return Rehearsal.objects.select_related("firm", "rule").get(pk=made.pk)
 
     def heard(self, row: Rehearsal) -> list[tuple[str, str, str]]:
@@ -280,7 +281,7 @@ class RehearsalTest(LaidDown):
         self.in_force(self.kept(), self.today)
         rule = RuleSetting.objects.get(code="limit-2")
         RuleSetting.objects.filter(pk=rule.pk).update(since=None)
-        laying_down._renew(self.firm())
+        in_force.renew(self.firm())
         claim = self.a_claim(costs=("20.00", "12.00"))
         for change, wanted in (
             ({"params": {"limit": "10", "by": "item"}}, {"new": 1, "other": 1}), ({"params": {"limit": "90", "by": "item"}}, {"gone": 1}),
@@ -294,7 +295,7 @@ class RehearsalTest(LaidDown):
                     {c: heard.filter(change=c).count() for c in ("new", "gone", "other") if heard.filter(change=c)},
                     wanted,
                 )
-                laying_down.drop_draft(self.callum, row.rule_id, digest(row.rule))
+                in_force.drop_draft(RULES, self.callum, row.rule_id, RULES.digest(row.rule))
         self.assertFalse(Rehearsal.objects.exists())
 
     def test_the_subject_is_the_one_that_the_claim_s_own_page_has(self):
@@ -311,7 +312,13 @@ class RehearsalTest(LaidDown):
             for e in load_file(again.claimant, again).findings
             if e.finding.rule in {r.code for r in rules}
         )
-        ((_, subject),) = claim_subjects(Claim.objects.filter(pk=claim.pk), book, rules, {"journey", "known", "papers"})
+        ((_, subject),) = claim_subjects(
+            Claim.objects.filter(pk=claim.pk),
+            book,
+            rules,
+            {"journey", "known", "papers"},
+            Elsewhere(book.firm.pk, "EUR"),
+        )
         self.assertEqual(sorted(each.identity for each in run(subject, rules)), own)
 
     def test_plans_are_rehearsed_as_they_were_sent(self):
@@ -344,7 +351,7 @@ class RehearsalTest(LaidDown):
             (self.today - 2000 * DAY, self.today),
         ):
             with self.assertRaises(Refusal):
-                running.start(self.callum, rule.pk, since, until, "")
+                running.start(RULES, self.callum, rule.pk, since, until, "")
 
     def test_nobody_else_sees_it_and_examples_do_not_say_whose(self):
         self.sent_claim(costs=("20.00",))
@@ -372,14 +379,14 @@ class RehearsalTest(LaidDown):
         for _ in range(3):
             self.sent_claim(costs=("20.00",))
         rule = self.kept()
-        made = running.start(self.callum, rule.pk, self.today - 30 * DAY, self.today, "")
+        made = running.start(RULES, self.callum, rule.pk, self.today - 30 * DAY, self.today, "")
         running.AT_ONCE, before = 2, running.AT_ONCE
         self.addCleanup(setattr, running, "AT_ONCE", before)
-        self.assertTrue(running._some(made.pk))
+        self.assertTrue(running._some(made.pk, {}))
         half = Rehearsal.objects.get(pk=made.pk)
         self.assertEqual((half.looked, half.state), (2, Rehearsal.State.WAITING))
         with self.assertRaisesRegex(Refusal, "on its way"):
-            running.start(self.callum, rule.pk, self.today - 30 * DAY, self.today, "")
+            running.start(RULES, self.callum, rule.pk, self.today - 30 * DAY, self.today, "")
         running.go_on(made.pk)
         running.go_on(made.pk)
         whole = Rehearsal.objects.get(pk=made.pk)
@@ -388,7 +395,7 @@ class RehearsalTest(LaidDown):
         self.assertEqual(len(things), len(set(things)))
         # Dropped while it is under way: it ends, and leaves nothing.
         running.drop(self.callum, made.pk)
-        self.assertFalse(running._some(made.pk))
+        self.assertFalse(running._some(made.pk, {}))
         self.assertFalse(Heard.objects.exists())
 
     def test_a_draft_that_was_changed_since_says_so(self):
@@ -402,7 +409,7 @@ class RehearsalTest(LaidDown):
         rules = [laying_down.read_rule(self.firm(), TAXI).as_core()]
         for _ in range(2):
             self.sent_claim(costs=("20.00", "21.00"))
-            with self.assertNumQueries(3):
+            with self.assertNumQueries(4):
                 list(claim_subjects(Claim.objects.filter(firm=book.firm), book, rules, set()))
 
     def test_money_of_a_result_is_what_its_findings_say(self):

@@ -12,6 +12,7 @@ from icalendar import Calendar
 from tests.apps.world import WorldTestCase
 from tests.formats.samples import mail as a_mail
 from wainwright.core.text import clean, clean_data, one_line
+from wainwright.fields import plain_number
 from wainwright.formats.mail import read_mail
 from wainwright.news.models import Notice
 from wainwright.news.services import tell
@@ -21,6 +22,16 @@ from wainwright.trips.models import Trip
 from wainwright.trips.services import road
 
 NASTY = "Two\r\nlines\x00\x07 \ud800\u202e\ufffe and\ttabs"
+
+
+class NumberTest(TestCase):
+    def test_three_digits_behind_one_sign_are_thousands_where_there_are_no_three_decimals(self):
+        for text, two, three in (
+            ("1,240", "1240", "1.240"), ("1.240", "1240", "1.240"), ("1,24", "1.24", "1.24"), ("12,345.6", "12345.6", "12345.6"), ("1.234.567", "1234567", "1.234.567"),
+            ("-5,000", "-5000", "-5.000"), ("0,420", "0.420", "0.420"), ("1234,567", "1234.567", "1234.567"), ("7", "7", "7"),
+        ):  # fmt: skip
+            with self.subTest(text):
+                self.assertEqual((plain_number(text, 2), plain_number(text)), (two, three))
 
 
 class CleanTest(TestCase):

@@ -12,6 +12,8 @@ from wainwright.expenses.models import Expense, Receipt
 from wainwright.expenses.services import charges
 from wainwright.people.models import Membership
 from wainwright.reconciling.models import BankAccount
+from wainwright.rehearsal.models import Rehearsal
+from wainwright.rulebook.models import RuleSetting
 from wainwright.trips.models import Trip
 
 PAGES = {
@@ -20,7 +22,7 @@ PAGES = {
                        "/trips/{plan}/ways/?from=ORK&to=DUB&on={day}&when=any&at=&from=DUB&to=ORK&on={day}&when=after&at=10:00", "/tray/", "/receipts/{receipt}/", "/tray/card-file/{file}/", "/expenses/new/", "/expenses/ride/", "/expenses/grid/", "/expenses/rides/", "/expenses/{hotel}/", "/rates/",
                        "/claims/", "/claims/{claim}/", "/claims/{claim}/?asked=1&split=all", "/claims/{claim}/planned/", "/claims/{claim}/by-coding/", "/people/{maren}/", "/news/", "/find/?q=gauge", "/firms/", "/mail/", "/look/"],
     "Tobias Achterberg": ["/bench/", "/bench/trip/{waiting}/"],
-    "Callum Iwasaki": ["/people/", "/people/invite/", "/people/table/", "/people/roles/", "/firm/", "/firm/sign-in/", "/firms/new/", "/profile/", "/accounts/2fa/", "/accounts/password/change/", "/people/{maren}/leave/", "/people/{maren}/", "/rules/safeguards/", "/rules/new/", "/rules/new/?kind=limit", "/rules/of/receipt/", "/rules/drafts/{draft}/", "/rules/rehearsals/{rehearsal}/", "/rules/schemes/new/", "/rules/schemes/{scheme}/", "/rules/allowances/"],
+    "Callum Iwasaki": ["/people/", "/people/invite/", "/people/table/", "/people/roles/", "/firm/", "/firm/sign-in/", "/firms/new/", "/profile/", "/accounts/2fa/", "/accounts/password/change/", "/people/{maren}/leave/", "/people/{maren}/", "/rules/safeguards/", "/rules/new/", "/rules/new/?kind=limit", "/rules/of/receipt/", "/rules/drafts/{draft}/", "/rules/rehearsals/{rehearsal}/", "/rules/routes/?example=Maren,+6,240+EUR,+Taxi", "/rules/routes/new/", "/rules/routes/of/asks-2/", "/rules/policy/", "/policy/", "/rules/schemes/new/", "/rules/schemes/{scheme}/", "/rules/allowances/"],
     "Priya Sundqvist": ["/rules/schemes/", "/ledger/", "/ledger/{journal}/", "/ledger/pay/", "/ledger/loose/", "/ledger/cards/", "/rates/", "/bench/claim/{refused}/", "/rules/", "/ledger/runs/", "/ledger/bank/", "/ledger/bank/{bank}/", "/ledger/month/", "/ledger/masters/", "/ledger/tables/?kind=lines", "/ledger/api/", "/ledger/accounts/2320/", "/ledger/billed/", "/ledger/masters/accounts/", "/ledger/masters/categories/", "/bench/corrections/"],
     "Benedikt Okafor": ["/trail/"],
 }  # fmt: skip
@@ -48,7 +50,7 @@ class PagesTest(BrowserTestCase):
             "claim": Claim.objects.get(state="Open").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk, "refused": Claim.objects.get(state="Posting refused").pk,
             "waiting": Trip.objects.filter(state="Awaiting sign-off", traveller__manager__person__name="Tobias Achterberg").first().pk,
             "receipt": Receipt.objects.get(name="lab-og-lodd.jpg").pk, "hotel": Expense.objects.filter(owner__person__name="Maren Oyelaran", category="lodging").first().pk,
-            "file": self.a_card_file().pk, "maren": self.people["maren"].pk, "scheme": self.people["maren"].firm.schemes.first().pk, "bank": BankAccount.objects.filter(firm__slug="ltd", kind="bank").first().pk,
+            "file": self.a_card_file().pk, "maren": self.people["maren"].pk, "scheme": self.people["maren"].firm.schemes.first().pk, "draft": RuleSetting.objects.get(draft=True).pk, "rehearsal": Rehearsal.objects.get().pk, "bank": BankAccount.objects.filter(firm__slug="ltd", kind="bank").first().pk,
         }  # fmt: skip
         self.open("/accounts/login/")
         self.assert_accessible("signing in")

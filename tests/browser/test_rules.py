@@ -6,7 +6,8 @@ from pathlib import Path
 
 from tests.apps.world import World
 from tests.browser.base import BrowserTestCase
-from wainwright.rulebook.models import AllowanceRate, SchemeData
+from wainwright.people.models import new_version
+from wainwright.rulebook.models import AllowanceRate, RuleSetting, SchemeData
 
 SCHEME = """code = "LONGSHORE"
 name = "day out and nights"
@@ -86,3 +87,60 @@ class RulesTest(World, BrowserTestCase):
         self.sign_in("Maren Oyelaran")
         self.open(f"/trips/{trip.pk}/")
         self.see("140.00")
+
+    def test_a_rule_rehearsed_switched_on_and_seen_by_a_traveller(self):
+        sent = self.sent_claim(costs=("20.00", "12.00"))
+        claim = self.a_claim(who=self.aiko, costs=("19.00",))
+        self.sign_in("Callum Iwasaki")
+        self.open("/rules/")
+        self.press("Begin a rule")
+        self.press("Amount over a limit")
+        self.put("[name='param_limit']", "15,00")
+        self.put("[name='text']", "A taxi costs up to 15.00.")
+        self.put("[name='reasons']", "Late at night")
+        self.press("Only of some categories")
+        self.press_at("//label[contains(., 'Taxi')]")
+        self.put("[name='named']", "travellers")
+        self.see("As it is understood", "Limit: 15.00 EUR", "role traveller")
+        self.press("Keep as a draft")
+        self.see("nobody meets it yet")
+        self.press("Rehearse it", css="button")
+        self.see("people would meet it", "nobody else sees this")
+        self.see("Pier taxi 0 is 5.00 over the 15.00 limit for Taxi.")
+        # The last day of what was is yesterday; a cost of today is asked.
+        self.put("#force [name='on']", str(self.today))
+        self.press("Put it in force")
+        self.see("It is in force from", "A taxi costs up to 15.00.")
+        RuleSetting.objects.filter(text="A taxi costs up to 15.00.").update(since=self.today - timedelta(days=30))
+        type(claim.firm).objects.update(rules_version=new_version())
+        self.sign_in("Aiko Brandt")
+        self.open(f"/claims/{claim.pk}/")
+        self.see("4.00 over the 15.00 limit for Taxi", "A taxi costs up to 15.00.")
+        self.open("/policy/")
+        self.see("A taxi costs up to 15.00.", "Reasons that are taken: Late at night")
+        # What was sent stays as it was found.
+        self.sign_in("Maren Oyelaran")
+        self.open(f"/claims/{sent.pk}/")
+        self.assertNotIn("over the 15.00 limit", self.body())
+
+    def test_a_route_is_shown_as_people_for_a_line_that_is_typed(self):
+        self.sign_in("Callum Iwasaki")
+        self.open("/rules/routes/")
+        self.put("#example input", "Maren, 6,240 EUR, Taxi")
+        self.see(
+            "Understood: Maren Oyelaran · 6,240.00 EUR · for Taxi",
+            "Tobias Achterberg",
+            "Signe Halloran",
+            "over Tobias Achterberg's limit",
+        )
+        self.press("Ask somebody as well")
+        self.fill(
+            "#route", signer="Ottilie Marsh", text="dear taxis are looked at", over="40", example="Maren, 41 EUR, Taxi"
+        )
+        self.see("Where the example would go")
+        self.see("dear taxis are looked at", "line manager of Maren Oyelaran")
+        self.press("Keep as a draft")
+        self.see("nobody is asked by it yet")
+        self.put("#force [name='on']", str(self.today))
+        self.press("Put it in force")
+        self.see("Ottilie Marsh is asked as well", "from 40.00 EUR")

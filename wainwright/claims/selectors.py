@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
 from decimal import Decimal
@@ -20,11 +20,12 @@ from wainwright.claims.lodging import lodged, nights_billed
 from wainwright.claims.models import Claim
 from wainwright.claims.own_findings import own_findings
 from wainwright.claims.statements import findings_of, read
+from wainwright.core.asking import Facts, asked
 from wainwright.core.budget import BudgetEffect
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, add_up
 from wainwright.core.posting import Journal, claim_journal
-from wainwright.core.routing import Route, finance_faults, work_out_route
+from wainwright.core.routing import Route, Signer, finance_faults, work_out_route
 from wainwright.core.rules import Level, run
 from wainwright.core.rules.facts import Known
 from wainwright.core.splits import SplitPart
@@ -33,7 +34,7 @@ from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import known_like, with_evidence
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
-from wainwright.rulebook.selectors import Explained, Rulebook, rulebook, with_reasons
+from wainwright.rulebook.selectors import Explained, Rulebook, groups_of, rulebook, with_reasons
 from wainwright.trips.earnings import allowance_of, together
 from wainwright.trips.selectors import WHOLE
 
@@ -175,7 +176,9 @@ def live_file(claim: Claim) -> ClaimFile:
     rules = book.rules_for(claim.claimant)
     found_by_rule = run(claim_subject(claim, expenses, stays, facts, known, book, rules, today), rules)
     people = signers(claim.firm_id, today)
-    route = work_out_route(str(claim.claimant_id), done.total, done.by_code, people, ledger.owned)
+    places = {night.night.place.country for night in facts.nights} | {expense.country for expense in expenses}
+    asking = facts_of(claim, done, book, today, places, {each.rule for each in found_by_rule})
+    route = route_of(claim, done, people, ledger, book, asking)
     route = replace(route, faults=(*route.faults, *finance_faults(str(claim.claimant_id), people)))
     own = own_findings(claim, expenses, done, ledger, route, facts)
     day = facts.ends or clock.day_of(claim.created, claim.firm.zone)
@@ -190,6 +193,26 @@ def known_beside(claim: Claim, expenses: Sequence[Expense]) -> list[Known]:
         claim.firm_id, claim.currency, {e.date for e in expenses}, {e.amount_minor for e in expenses}, [e.pk for e in expenses],
         {receipt.sha256 for e in expenses for receipt in e.receipts.all()},
     )  # fmt: skip
+
+
+def facts_of(
+    claim: Claim, done: Statement, book: Rulebook, day: date, countries: Iterable[str], found: Collection[str]
+) -> Facts:  # fmt: skip
+    """Return what the route of a claim depends on; ``found`` are the codes of the rules that speak on it."""
+    by_category = add_up((line.category, line.says) for line in done.lines if line.category)
+    groups = groups_of(claim.claimant)
+    return Facts(
+        "claim", done.total, day, by_category, done.by_code, frozenset(countries) - {""}, groups, frozenset(found)
+    )
+
+
+def route_of(
+    claim: Claim, done: Statement, people: Mapping[str, Signer], ledger: Books, book: Rulebook, asking: Facts
+) -> Route:
+    """Return who must sign a claim: the usual road, and whom the firm's rules of the route ask as well."""
+    return work_out_route(
+        str(claim.claimant_id), done.total, done.by_code, people, ledger.owned, asked(book.asks, asking)
+    )
 
 
 EARLIER = 12

@@ -5,7 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from wainwright.core.asking import Asks, Place
 from wainwright.core.money import Money
+
+# After whoever may sign for the whole, however many managers up that is.
+AFTER_ALL = 1_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,6 +78,7 @@ def work_out_route(
     by_code: Mapping[tuple[str, str], Money],
     people: Mapping[str, Signer],
     owned: Sequence[Owned],
+    also: Sequence[Asks] = (),
 ) -> Route:
     """Return the route for ``amount``, of which each (dimension, code) bears its part in ``by_code``.
 
@@ -81,7 +86,8 @@ def work_out_route(
     while the amount is over the limit of authority of whoever really signs: a cover signs with their
     own. Nobody twice (the later place is kept); nobody their own, unless privileged; the cover where
     somebody is away. Finance comes after the route, as the check of the claim. Managers that form a
-    circle are a fault, never a loop.
+    circle are a fault, never a loop. ``also`` are the firm's rules of the route that hold: each asks somebody before all,
+    beside the owners, or after all.
     """
     people = covered_for(amount, people)
     faults: list[str] = []
@@ -100,6 +106,8 @@ def work_out_route(
         if borne is not None and borne >= part.threshold:
             why = f"owner of {part.code} {part.name}"
             wishes.append(_Wish(part.owner, order + 1, why, f"{part.dimension}:{part.code}"))
+    places = {Place.FIRST: order - 1, Place.OWNERS: order + 1, Place.LAST: AFTER_ALL}
+    wishes += [_Wish(each.signer, places[each.place], each.text, "all") for each in also]
     signer, _, place = _who_can(manager, claimant, people) if manager else (None, "", "")
     more, missing = _upwards(signer, place, order + 2, amount, claimant, people)
     return _settle([*wishes, *more], claimant, people, [*faults, *missing])
@@ -193,9 +201,8 @@ def _settle(wishes: Sequence[_Wish], claimant: str, people: Mapping[str, Signer]
     for wish in wishes:
         signer, covers, _ = _who_can(wish.who, claimant, people)
         if signer is None:
-            faults.append(
-                f"Nobody can sign as {wish.why}: {people[wish.who].name} cannot, and nobody above or as cover can."
-            )
+            name = people[wish.who].name if wish.who in people else "somebody who is not of the firm"
+            faults.append(f"Nobody can sign as {wish.why}: {name} cannot, and nobody above or as cover can.")
             continue
         previous = placed.pop(signer.key, None)
         why = f"{previous.why}; {wish.why}" if previous else wish.why

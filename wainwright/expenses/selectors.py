@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections import defaultdict
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal, InvalidOperation
 
 from django.core.paginator import Page
-from django.db.models import Count, Min, Prefetch, Q, QuerySet
+from django.db.models import Count, F, Min, Prefetch, Q, QuerySet, Window
 
 from wainwright import clock
 from wainwright.core.fx import NoRate, RateTable, convert
@@ -267,6 +268,9 @@ def receipt_for(member: Membership, receipt_id: int) -> Receipt:
     return Receipt.objects.visible_to(member).select_related("expense").prefetch_related("pages").get(pk=receipt_id)
 
 
+KNOWN = ("pk", "merchant", "description", "date", "amount_minor", "owner__person__name", "claim__number")
+
+
 def known_like(
     firm_id: int, currency: str, days: Collection[date], minors: Collection[int], besides: Collection[int],
     papers: Collection[str] = (),
@@ -281,20 +285,12 @@ def known_like(
     if papers:
         same = Receipt.objects.filter(firm_id=firm_id, sha256__in=papers, expense__isnull=False)
         same = same.exclude(expense__in=besides).select_related("expense__owner__person", "expense__claim")
-    twins = [
-        Known(
-            each.expense.key, each.expense.label, _where(each.expense.claim and each.expense.claim.number, each.expense.owner.name),
-            each.expense.merchant, each.expense.date, each.expense.amount, (each.sha256,),
-        )
-        for each in same[:200]
-    ]  # fmt: skip
+    twins = [_paper_known(each) for each in same[:200]]
     rows = (
         Expense.objects.filter(firm_id=firm_id, date__in=days, amount_minor__in=minors)
         .exclude(pk__in=besides)
         .exclude(merchant="")
-        .values_list("pk", "merchant", "description", "date", "amount_minor", "owner__person__name", "claim__number")[
-            :200
-        ]
+        .values_list(*KNOWN)[:200]
     )
     return twins + [
         Known(
@@ -309,6 +305,54 @@ def known_like(
     ]
 
 
+class Elsewhere:
+    """What ``known_like`` would find for any claim of a firm, looked up once for many claims: two queries.
+
+    Held are the costs that share their day and amount with another, and the papers that lie with several costs.
+    """
+
+    def __init__(self, firm_id: int, currency: str) -> None:
+        self._costs: dict[tuple[date, int], list[Known]] = defaultdict(list)
+        self._papers: dict[str, list[Known]] = defaultdict(list)
+        alike = Window(Count("pk"), partition_by=[F("date"), F("amount_minor")])
+        rows = (
+            Expense.objects.filter(firm_id=firm_id)
+            .exclude(merchant="")
+            .annotate(alike=alike)
+            .filter(alike__gt=1)
+            .order_by("pk")
+        )
+        for pk, merchant, description, day, minor, name, number in rows.values_list(*KNOWN):
+            label = description or merchant
+            known = Known(
+                f"expense:{pk}", label, _where(number, name), merchant, day, Money.from_minor(minor, currency)
+            )
+            self._costs[day, minor].append(known)
+        twice = Window(Count("pk"), partition_by=[F("sha256")])
+        papers = (
+            Receipt.objects.filter(firm_id=firm_id, expense__isnull=False).annotate(twice=twice).filter(twice__gt=1)
+        )
+        for paper in papers.select_related("expense__owner__person", "expense__claim").order_by("pk"):
+            self._papers[paper.sha256].append(_paper_known(paper))
+
+    def beside(self, expenses: Sequence[Expense]) -> list[Known]:
+        """Return what may be the same as some costs of a claim, those themselves left out."""
+        own = {expense.key for expense in expenses}
+        papers = {receipt.sha256 for expense in expenses for receipt in expense.receipts.all()}
+        found = [known for paper in sorted(papers) for known in self._papers.get(paper, ())]
+        for spot in sorted({(expense.date, expense.amount_minor) for expense in expenses}):
+            found += self._costs.get(spot, ())
+        return [known for known in found if known.key not in own]
+
+
+def _paper_known(paper: Receipt) -> Known:
+    expense = paper.expense
+    if expense is None:
+        raise ValueError("a paper that lies loose is with no cost")
+    where = _where(expense.claim and expense.claim.number, expense.owner.name)
+    return Known(expense.key, expense.label, where, expense.merchant, expense.date, expense.amount, (paper.sha256,))
+
+
 def _where(claim: int | None, owner: str) -> str:
     return f"claim C-{claim:04d} of {owner}" if claim else f"the tray of {owner}"
 
@@ -318,7 +362,8 @@ def shown_by(expense: Expense) -> tuple[Money | None, str]:
     charge = getattr(expense, "charge", None)
     if charge is not None:
         return charge.amount, "card"
-    read = (receipt.total_in(expense.currency) for receipt in expense.receipts.all())
+    receipts = expense.receipts.all()
+    read = (receipt.total_in(expense.currency) for receipt in receipts)
     totals = [each for each in read if each is not None]
     if totals and all(t.currency == totals[0].currency for t in totals):
         whole = totals[0]
@@ -328,4 +373,4 @@ def shown_by(expense: Expense) -> tuple[Money | None, str]:
             return whole, "receipt"
         if expense.rate and whole.currency == expense.original_currency:
             return Money.rounded(whole.amount / Decimal(expense.rate), expense.currency), "receipt"
-    return None, "receipt" if expense.receipts.all() else ""
+    return None, "receipt" if receipts else ""

@@ -17,7 +17,7 @@ from wainwright import clock
 from wainwright.accounts.models import Budget, Code, Dimension, FirmAccounts
 from wainwright.core.allowance.reading import SchemeFaults
 from wainwright.core.coding import Asked
-from wainwright.core.money import Money
+from wainwright.core.money import Money, places
 from wainwright.errors import Refusal
 from wainwright.fields import plain_number
 from wainwright.formats.people_table import read_people
@@ -275,7 +275,7 @@ def _mileage(firm: Firm, row: dict[str, str]) -> None:
 def _minor(firm: Firm, text: str) -> int | None:
     if not text:
         return None
-    amount = Decimal(plain_number(text))
+    amount = Decimal(plain_number(text, places(firm.currency)))
     if not amount.is_finite() or amount < 0:
         raise ValueError(f"“{text}” is no amount.")
     return Money.rounded(amount, firm.currency).minor

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from django.db import models
+from django.db.models import Q
 
 from wainwright.people.models import Membership
-from wainwright.rulebook.models import RuleSetting
+from wainwright.rulebook.models import RouteSetting, RuleSetting
 
 
 class Rehearsal(models.Model):
@@ -19,7 +20,8 @@ class Rehearsal(models.Model):
         BROKEN = "Broken off"
 
     firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="+")
-    rule = models.ForeignKey(RuleSetting, on_delete=models.CASCADE, related_name="rehearsals")
+    rule = models.ForeignKey(RuleSetting, on_delete=models.CASCADE, null=True, blank=True, related_name="rehearsals")
+    route = models.ForeignKey(RouteSetting, on_delete=models.CASCADE, null=True, blank=True, related_name="rehearsals")
     seen = models.CharField(max_length=16, help_text="The draft as it was rehearsed, by its digest.")
     by = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="+")
     since = models.DateField()
@@ -38,9 +40,18 @@ class Rehearsal(models.Model):
 
     class Meta:
         ordering = ["-pk"]
+        constraints = [models.CheckConstraint(condition=Q(rule=None) ^ Q(route=None), name="a_rehearsal_of_one_draft")]
 
     def __str__(self):
-        return f"{self.rule_id} over {self.since} to {self.until}"
+        return f"{self.of} over {self.since} to {self.until}"
+
+    @property
+    def of(self) -> RuleSetting | RouteSetting:
+        """The draft that is rehearsed."""
+        found = self.rule or self.route
+        if found is None:
+            raise ValueError("a rehearsal of nothing")
+        return found
 
     @property
     def percent(self) -> int:
@@ -49,7 +60,7 @@ class Rehearsal(models.Model):
 
 
 class Heard(models.Model):
-    """One finding that would be new, or gone, or of another gravity."""
+    """Findings on one trip or claim, in one category, that would be new, or gone, or of another gravity or figure."""
 
     class Change(models.TextChoices):
         """What the rule that is rehearsed changes."""
@@ -66,10 +77,11 @@ class Heard(models.Model):
     person = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="+")
     category = models.CharField(max_length=20, blank=True)
     day = models.DateField()
-    level = models.CharField(max_length=10)
+    level = models.CharField(max_length=10, blank=True)
     before = models.CharField(max_length=10, blank=True, help_text="The level that it had.")
-    text = models.CharField(max_length=400)
-    amount_minor = models.BigIntegerField(null=True, blank=True)
+    count = models.PositiveIntegerField(default=1)
+    text = models.CharField(max_length=400, help_text="The sentence of the one that is over by most.")
+    amount_minor = models.BigIntegerField(null=True, blank=True, help_text="By how much all of them are over.")
 
     class Meta:
         indexes = [models.Index(fields=["rehearsal", "change"])]

@@ -66,7 +66,7 @@ def result_of(row: Rehearsal, names: Mapping[str, str]) -> Result:
         return [_counted(str(each[key] or ""), each, currency) for each in rows]
 
     tally = {
-        "new": Count("pk", filter=Q(change=NEW)), "gone": Count("pk", filter=Q(change=GONE)), "other": Count("pk", filter=Q(change=OTHER)),
+        "new": Sum("count", filter=Q(change=NEW), default=0), "gone": Sum("count", filter=Q(change=GONE), default=0), "other": Sum("count", filter=Q(change=OTHER), default=0),
         "over": Sum("amount_minor", filter=Q(change=NEW), default=0), "under": Sum("amount_minor", filter=Q(change=GONE), default=0),
     }  # fmt: skip
     whole = _counted("", heard.aggregate(**tally), currency)

@@ -8,6 +8,7 @@ from typing import Any
 
 from django import forms
 
+from wainwright.core.money import places
 from wainwright.core.rules import Kind, Level
 from wainwright.core.rules.params import Param
 from wainwright.fields import AmountField, day_input, plain_number
@@ -38,7 +39,7 @@ def field_of(param: Param, currency: str) -> forms.Field:
         return forms.ChoiceField(choices=[*empty, *param.choices], **shared)
     if param.type == "money":
         # The service says what cannot be; here it is only brought to a plain number.
-        return AmountField(decimal_places=3, max_digits=14, min_value=None, **shared)
+        return AmountField(decimal_places=places(currency), max_digits=14, min_value=None, **shared)
     text = forms.CharField(max_length=400, **shared)
     if param.type in NUMBERS:
         text.widget = forms.TextInput(attrs={"inputmode": "decimal", "autocomplete": "off", "size": 8})
@@ -123,7 +124,7 @@ class RuleForm(forms.Form):
             if param.type == "yes":
                 value = "yes" if value is True else "no"
             elif param.type in NUMBERS and isinstance(value, str):
-                value = plain_number(value)
+                value = plain_number(value, 2 if param.type == "percent" else 0)
             params[param.name] = "" if value is None else str(value)
         return Typed(
             self.kind.code, d.get("level", ""), d.get("text", ""), params, d.get("categories", []), d.get("subjects", []), d.get("named", ""),

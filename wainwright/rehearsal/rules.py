@@ -6,25 +6,26 @@ from datetime import date
 from typing import Any
 
 from django.contrib import messages
+from django.db.models import Q
 from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from wainwright import clock
+from wainwright.core.policy import read_policy
 from wainwright.core.rules import Kind, kinds
 from wainwright.errors import Refusal
 from wainwright.fields import say
 from wainwright.paging import page_of
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
-from wainwright.rehearsal import laying_down, running
-from wainwright.rehearsal.laying_down import RuleFaults, digest, rule_subject, typed_of, versions
+from wainwright.rehearsal import laying_down
+from wainwright.rehearsal.laying_down import RULES, RuleFaults, typed_of
 from wainwright.rehearsal.models import Rehearsal
-from wainwright.rehearsal.results import examples, result_of
 from wainwright.rehearsal.rule_form import DayForm, RuleForm, SpanForm
-from wainwright.rehearsal.selectors import Standing, said, standing, standings
+from wainwright.rehearsal.selectors import Standing, route_standings, said, standing, standings
 from wainwright.rehearsal.whom import Groups
-from wainwright.rulebook.models import AllowanceRate, Category, MileageRateRow, RuleSetting
+from wainwright.rulebook.models import AllowanceRate, Category, MileageRateRow, RuleSetting, SchemeData
 from wainwright.rulebook.selectors import groups_of, rate_of, rulebook
 from wainwright.trail.selectors import history
 
@@ -43,9 +44,16 @@ def index(request):
     context = {
         "book": rulebook(firm), "rules": standings(firm, text), "text": text, "rates": page,
         "mileage": MileageRateRow.objects.filter(firm=firm, **({"vehicle__icontains": text} if text else {})).order_by("vehicle", "-since"),
-        "more": f"q={text}&" if text else "",
+        "more": f"q={text}&" if text else "", "routes": route_standings(firm, text), "schemes": _schemes(firm, text),
+        "categories": Category.objects.filter(firm=firm).filter(Q(name__icontains=text) | Q(account__icontains=text) | Q(words__icontains=text)),
     }  # fmt: skip
     return render(request, "rehearsal/rules.html", context)
+
+
+def _schemes(firm: Firm, text: str) -> list[SchemeData]:
+    """The schemes that have what is looked for in their code or name."""
+    rows = SchemeData.objects.filter(firm=firm)
+    return [row for row in rows if text.casefold() in f"{row.code} {row.data.get('name', '')}".casefold()]
 
 
 @require_http_methods(["GET", "POST"])
@@ -97,120 +105,25 @@ def _understood(request, form: RuleForm) -> dict[str, Any]:
 
 
 @require_http_methods(["GET", "POST"])
-def rule_draft(request, rule_id: int):
+def rule_draft(request, draft_id: int):
     """A draft in its editor, and what it was rehearsed on."""
     member = request.member
     must(member, "rules")
-    row = _draft(request, rule_id)
+    row = _draft(request, draft_id)
     if request.method == "POST":
         return _keep(request, row, row.kind, "")
-    kind = kinds()[row.kind]
-    return _editor(request, kind, row, _form(member.firm, kind, typed=typed_of(row, Groups.of(member.firm))))
-
-
-@require_POST
-def rule_force(request, rule_id: int):
-    """Put a draft in force."""
-    must(request.member, "rules")
-    form = DayForm(request.POST)
-    try:
-        if not form.is_valid():
-            raise Refusal("Choose from which day on.", "on")
-        row = laying_down.rule_in_force(request.member, rule_id, form.cleaned_data["on"], request.POST.get("seen", ""))
-    except Refusal as refusal:
-        return _refused(request, rule_id, refusal, day_form=form)
-    messages.info(request, f"It is in force from {row.since:%d %b %Y} on.")
-    return redirect("rule", row.code)
-
-
-@require_POST
-def rule_drop(request, rule_id: int):
-    """Drop a draft."""
-    row = laying_down.drop_draft(request.member, rule_id, request.POST.get("seen", ""))
-    messages.info(request, "The draft is dropped.")
-    there = versions(request.member.firm, row.code).exists()
-    return redirect("rule", row.code) if there else redirect("rules")
-
-
-@require_POST
-def rule_rehearse(request, rule_id: int):
-    """Begin to rehearse a draft."""
-    must(request.member, "rules")
-    form = SpanForm(request.POST)
-    try:
-        if not form.is_valid():
-            raise Refusal("Choose a first and a last day that have been.", "since")
-        d = form.cleaned_data
-        made = running.start(request.member, rule_id, d["since"], d["until"], d["whose"])
-    except Refusal as refusal:
-        return _refused(request, rule_id, refusal, span_form=form)
-    return redirect("rehearsal", made.pk)
-
-
-@require_GET
-def rehearsal(request, rehearsal_id: int):
-    """What a draft would have said: how far it is, then the figures."""
-    row = _rehearsal(request, rehearsal_id)
-    done = row.state == Rehearsal.State.DONE
-    late = not done and row.time < clock.now() - running.BROKEN_OFF
-    context = {
-        "row": row, "rule": row.rule, "kind": kinds()[row.rule.kind], "changed": digest(row.rule) != row.seen, "late": late,
-        "whose": Groups.of(row.firm).sentence(row.groups) if row.groups else "everybody", "seen": digest(row.rule),
-        "result": result_of(row, rulebook(row.firm).names) if done else None, "examples": examples(request.member, row) if done else [],
-        "day_form": DayForm(),
-    }  # fmt: skip
-    return render(request, "rehearsal/rehearsal.html", context)
-
-
-@require_POST
-def rehearsal_on(request, rehearsal_id: int):
-    """Go on with a rehearsal that broke off."""
-    row = _rehearsal(request, rehearsal_id)
-    running.rehearse(row.pk)
-    return redirect("rehearsal", row.pk)
-
-
-@require_POST
-def rehearsal_drop(request, rehearsal_id: int):
-    """Drop a rehearsal."""
-    row = _rehearsal(request, rehearsal_id)
-    running.drop(request.member, row.pk)
-    messages.info(request, "The rehearsal is dropped.")
-    return redirect("rule-draft", row.rule_id) if row.rule.draft else redirect("rule", row.rule.code)
+    return draft_page(request, draft_id)
 
 
 @require_GET
 def rule(request, rule_code: str):
     """One rule over all its days: what holds, what comes, what was, and who changed it."""
     must(request.member, "read_rules")
-    return _rule(request, rule_code)
+    return rule_page(request, rule_code)
 
 
-@require_POST
-def rule_end(request, rule_code: str):
-    """Say on which day a rule is in force for the last time."""
-    must(request.member, "rules")
-    form = DayForm(request.POST, prefix="end")
-    try:
-        if not form.is_valid():
-            raise Refusal("Choose its last day.", "on")
-        row = laying_down.end_rule(request.member, rule_code, form.cleaned_data["on"], request.POST.get("seen", ""))
-    except Refusal as refusal:
-        say(form, Refusal(refusal.message, "on" if refusal.field == "until" else refusal.field))
-        return _rule(request, rule_code, 422, end_form=form)
-    messages.info(request, f"It is in force until {row.until:%d %b %Y}.")
-    return redirect("rule", rule_code)
-
-
-@require_POST
-def rule_out(request, rule_code: str):
-    """Take what of a rule has not begun back to a draft."""
-    row = laying_down.take_out(request.member, rule_code, request.POST.get("seen", ""))
-    messages.info(request, "It is a draft again.")
-    return redirect("rule-draft", row.pk)
-
-
-def _rule(request, code: str, status: int = 200, **more: Any):
+def rule_page(request, code: str, status: int = 200, **more: Any):
+    """Show a rule, with what was refused on its page."""
     member = request.member
     found: Standing | None = standing(member.firm, code)
     if found is None:
@@ -218,26 +131,30 @@ def _rule(request, code: str, status: int = 200, **more: Any):
     end_form = DayForm(prefix="end", initial={"on": clock.today(member.firm.zone)})
     end_form.fields["on"].label = "Its last day"
     context = {
-        "found": found, "seen": digest(found.rows[0].row) if found.rows else "", "end_form": end_form,
-        "entries": history(rule_subject(member.firm_id, code)), **more,
+        "found": found, "kind": kinds()[found.now.row.kind], "seen": RULES.digest(found.rows[0].row) if found.rows else "", "end_form": end_form,
+        "entries": history(RULES.subject(member.firm_id, code)), **more,
     }  # fmt: skip
     return render(request, "rehearsal/rule.html", context, status=status)
 
 
-def _draft(request, rule_id: int) -> RuleSetting:
+def _draft(request, draft_id: int) -> RuleSetting:
     return get_object_or_404(
-        RuleSetting.objects.select_related("firm"), firm=request.member.firm, pk=rule_id, draft=True
+        RuleSetting.objects.select_related("firm"), firm=request.member.firm, pk=draft_id, draft=True
     )
 
 
-def _rehearsal(request, rehearsal_id: int) -> Rehearsal:
-    """One's own: nobody else ever sees it."""
-    must(request.member, "rules")
-    return get_object_or_404(Rehearsal.objects.select_related("firm", "rule"), by=request.member, pk=rehearsal_id)
-
-
 def _form(firm: Firm, kind: Kind, data=None, **more: Any) -> RuleForm:
-    return RuleForm(data, kind=kind, currency=firm.currency, categories=Category.objects.filter(firm=firm), **more)
+    # The newest text, published or coming, has the paragraphs that a rule can stand under.
+    texts = rulebook(firm).texts
+    headings = [each.heading for each in read_policy(texts[0][1])] if texts else []
+    return RuleForm(
+        data,
+        kind=kind,
+        currency=firm.currency,
+        categories=Category.objects.filter(firm=firm),
+        headings=headings,
+        **more,
+    )
 
 
 def _keep(request, row: RuleSetting | None, kind_code: str, changes: str):
@@ -264,25 +181,19 @@ def _keep(request, row: RuleSetting | None, kind_code: str, changes: str):
     return redirect("rule-draft", made.pk)
 
 
-def _refused(request, rule_id: int, refusal: Refusal, **forms: Any):
-    """The draft's page again, with what was refused beside what was typed."""
-    row = _draft(request, rule_id)
-    for form in forms.values():
-        if not form.errors:
-            say(
-                form,
-                Refusal(refusal.message, "on" if refusal.field == "since" and "on" in form.fields else refusal.field),
-            )
+def draft_page(request, draft_id: int, status: int = 200, **forms: Any):
+    """Show a draft, with what was refused on its page."""
+    row = _draft(request, draft_id)
     kind = kinds()[row.kind]
-    return _editor(request, kind, row, _form(row.firm, kind, typed=typed_of(row, Groups.of(row.firm))), 422, **forms)
+    return _editor(request, kind, row, _form(row.firm, kind, typed=typed_of(row, Groups.of(row.firm))), status, **forms)
 
 
 def _editor(request, kind: Kind, row: RuleSetting | None, form: RuleForm, status: int = 200, **more: Any):
     member = request.member
     today: date = clock.today(member.firm.zone)
     context = {
-        "kind": kind, "row": row, "form": form, "seen": digest(row) if row else "",
-        "before": versions(member.firm, row.code).first() if row else None, "day_form": DayForm(), "span_form": SpanForm.of_last_year(today),
+        "kind": kind, "row": row, "form": form, "seen": RULES.digest(row) if row else "",
+        "before": RULES.versions(member.firm, row.code).first() if row else None, "day_form": DayForm(), "span_form": SpanForm.of_last_year(today),
         "rehearsals": Rehearsal.objects.filter(by=member, rule=row)[:5] if row else [], **_understood(request, form), **more,
     }  # fmt: skip
     return render(request, "rehearsal/rule_draft.html", context, status=status)

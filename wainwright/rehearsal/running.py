@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import logging
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import replace
+import gc
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import date, timedelta
 
 from django.db import transaction
@@ -12,33 +12,27 @@ from django.db.models import F
 from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
-from wainwright.claims.models import Claim
-from wainwright.core.rules import Finding, Setting, Subject, kinds, run
 from wainwright.errors import Refusal
+from wainwright.expenses.selectors import Elsewhere
 from wainwright.people.may import must
 from wainwright.people.models import Membership
-from wainwright.rehearsal.laying_down import digest
+from wainwright.rehearsal.hearing import hearing_of
+from wainwright.rehearsal.in_force import Kept
+from wainwright.rehearsal.laying_down import RULES
 from wainwright.rehearsal.models import Heard, Rehearsal
-from wainwright.rehearsal.subjects import claim_subjects, claims_of, trip_subjects, trips_of
 from wainwright.rehearsal.whom import Groups, NoGroup
-from wainwright.rulebook.models import RuleSetting
-from wainwright.rulebook.selectors import groups_of, rulebook
-from wainwright.trips.models import Trip
 
-log = logging.getLogger(__name__)
 AT_ONCE, MOST_DAYS, MOST_KEPT = 250, 3 * 366, 10
 # One that nobody has gone on with for so long broke off.
 BROKEN_OFF = timedelta(minutes=3)
-# What of a plan changes from day to day and is not kept: past plans cannot say it.
-OPEN_ALONE = ("advances_out", "card_expiring")
 
 
 @transaction.atomic
-def start(by: Membership, rule_id: int, since: date | None, until: date | None, whose: str) -> Rehearsal:
+def start(kept: Kept, by: Membership, draft_id: int, since: date | None, until: date | None, whose: str) -> Rehearsal:
     """Begin to rehearse a draft over a span, and over whose trips and claims. Raises ``NotAllowed``, ``Refusal``."""
     must(by, "rules")
-    rule = RuleSetting.objects.filter(firm=by.firm_id, pk=rule_id, draft=True).first()
-    if rule is None:
+    draft = kept.rows(by.firm).filter(pk=draft_id, draft=True).first()
+    if draft is None:
         raise Refusal("That draft is gone: somebody dropped it or put it in force meanwhile.")
     today = clock.today(by.firm.zone)
     if since is None or until is None or not since <= until <= today:
@@ -53,10 +47,13 @@ def start(by: Membership, rule_id: int, since: date | None, until: date | None, 
     if mine.filter(state=Rehearsal.State.WAITING, time__gte=clock.now() - BROKEN_OFF).exists():
         raise Refusal("A rehearsal of yours is on its way. Wait for it, or drop it.")
     mine.filter(pk__in=list(mine.values_list("pk", flat=True)[MOST_KEPT - 1 :])).delete()
-    total = _claims(by, rule, since, until).count() + _trips(by, rule, since, until).count()
-    made = Rehearsal.objects.create(
-        firm=by.firm, rule=rule, seen=digest(rule), by=by, since=since, until=until, groups=groups, total=total, time=clock.now()
+    made = Rehearsal(
+        firm=by.firm, seen=kept.digest(draft), by=by, since=since, until=until, groups=groups, time=clock.now(),
+        **{"rule" if kept is RULES else "route": draft},
     )  # fmt: skip
+    hearing = hearing_of(made)
+    made.total = hearing.claims().count() + hearing.trips().count()
+    made.save()
     rehearse(made.pk)
     return made
 
@@ -74,32 +71,44 @@ def rehearse(rehearsal_id: int) -> None:
 
 def go_on(rehearsal_id: int) -> None:
     """Look at what of a rehearsal was not looked at yet; safe to call again after it broke off, or twice at once."""
-    while _some(rehearsal_id):
-        pass
+    with no_collecting():
+        looked_up: dict[str, Elsewhere] = {}
+        while _some(rehearsal_id, looked_up):
+            pass
 
 
-def _some(rehearsal_id: int) -> bool:
-    """Look at the next few, and say whether there may be more."""
-    row = Rehearsal.objects.select_related("firm", "rule", "by__firm").filter(pk=rehearsal_id).first()
+@contextmanager
+def no_collecting() -> Iterator[None]:
+    """Pause the search for circles among objects: rows by the hundred thousand make none, and it takes a fifth of the time."""
+    was = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was:
+            gc.enable()
+
+
+def _some(rehearsal_id: int, looked_up: dict[str, Elsewhere]) -> bool:
+    """Look at the next few, and say whether there may be more; what is looked up for all of them is kept in ``looked_up``."""
+    row = (
+        Rehearsal.objects.select_related("firm", "rule", "route__signer__person", "by__firm")
+        .filter(pk=rehearsal_id)
+        .first()
+    )
     if row is None or row.state != Rehearsal.State.WAITING:
         return False
     at = {"claims_at": row.claims_at, "trips_at": row.trips_at}
-    claims = _claims(row.by, row.rule, row.since, row.until).filter(pk__gt=row.claims_at).order_by("pk")[:AT_ONCE]
-    found, left = [], 0
-    looked: list[Claim] | list[Trip] = list(claims.only("pk"))
+    hearing, left = hearing_of(row), 0
+    looked = list(hearing.claims().filter(pk__gt=row.claims_at).order_by("pk").values_list("pk", flat=True)[:AT_ONCE])
     if looked:
-        found = list(_claims_heard(row, [each.pk for each in looked]))
-        moved = {"claims_at": looked[-1].pk}
+        found = list(hearing.of_claims(looked, looked_up))
+        moved = {"claims_at": looked[-1]}
     else:
-        looked = list(
-            _trips(row.by, row.rule, row.since, row.until)
-            .filter(pk__gt=row.trips_at)
-            .order_by("pk")
-            .only("pk")[:AT_ONCE]
-        )
-        heard = list(_trips_heard(row, [each.pk for each in looked]))
+        looked = list(hearing.trips().filter(pk__gt=row.trips_at).order_by("pk").values_list("pk", flat=True)[:AT_ONCE])
+        heard = list(hearing.of_trips(looked))
         found, left = [each for each in heard if each is not None], heard.count(None)
-        moved = {"trips_at": looked[-1].pk} if looked else {}
+        moved = {"trips_at": looked[-1]} if looked else {}
     with transaction.atomic():
         # Somebody dropped it, or another worker has looked at these: what was found counts once.
         mine = Rehearsal.objects.filter(pk=row.pk, state=Rehearsal.State.WAITING, **at)
@@ -110,71 +119,3 @@ def _some(rehearsal_id: int) -> bool:
             return False
         Heard.objects.bulk_create(found, batch_size=500)
     return True
-
-
-def _claims(by: Membership, rule: RuleSetting, since: date, until: date):
-    rows = claims_of(by.firm, since, until)
-    return rows if "claim" in rule.subjects else rows.none()
-
-
-def _trips(by: Membership, rule: RuleSetting, since: date, until: date):
-    rows = trips_of(by.firm, since, until)
-    if "plan" not in rule.subjects:
-        return rows.none()
-    return rows.filter(sent=None) if rule.kind in OPEN_ALONE else rows
-
-
-def _rules(row: Rehearsal) -> tuple[list[Setting], Setting]:
-    """The rule as it was in force, for each of its days, and the draft as if it always had been."""
-    old = [setting for setting in rulebook(row.firm).settings if setting.code == row.rule.code]
-    return old, replace(row.rule.as_core(), since=None, until=None)
-
-
-def _claims_heard(row: Rehearsal, ids: Sequence[int]) -> Iterator[Heard]:
-    old, new = _rules(row)
-    rows = Claim.objects.filter(pk__in=ids)
-    for claim, subject in claim_subjects(rows, rulebook(row.firm), [*old, new], kinds()[new.kind].needs):
-        day = clock.day_of(claim.sent or claim.created, row.firm.zone)
-        yield from _compare(row, old, new, subject, claim.claimant, ("claim", claim.pk, claim.editable, day))
-
-
-def _trips_heard(row: Rehearsal, ids: Sequence[int]) -> Iterator[Heard | None]:
-    """What would be heard of some plans; nothing stands for one that cannot be worked out."""
-    old, new = _rules(row)
-    for trip, subject in trip_subjects(Trip.objects.filter(pk__in=ids), row.firm):
-        if subject is None:
-            yield None
-            continue
-        day = trip.starts or clock.day_of(trip.created, row.firm.zone)
-        yield from _compare(row, old, new, subject, trip.traveller, ("trip", trip.pk, trip.editable, day))
-
-
-def _compare(
-    row: Rehearsal, old: Sequence[Setting], new: Setting, subject: Subject, person: Membership, thing: tuple[str, int, bool, date]
-) -> Iterator[Heard]:  # fmt: skip
-    """What the draft changes for one plan or claim, by the identities of what is found."""
-    groups = groups_of(person)
-    if row.groups and groups.isdisjoint(row.groups):
-        return
-    before = _by_identity(run(subject, [each for each in old if each.meant_for(groups)]))
-    after = _by_identity(run(subject, [new] if new.meant_for(groups) else []))
-    categories = {item.key: item.category for item in subject.items}
-    lodging = next((code for code, each in rulebook(row.firm).categories.items() if each.is_lodging), "")
-    kind, number, is_open, day = thing
-    for identity in [*after, *(each for each in before if each not in after)]:
-        was, will = before.get(identity), after.get(identity)
-        if was is not None and will is not None and (was.level, was.figure) == (will.level, will.figure):
-            continue
-        change = Heard.Change.NEW if was is None else Heard.Change.GONE if will is None else Heard.Change.OTHER
-        found = will or was
-        if found is None:
-            continue
-        yield Heard(
-            rehearsal=row, change=change, kind=kind, thing=number, open=is_open, person=person, category=categories.get(found.target, lodging if found.target.startswith("night:") else ""), day=day,
-            level=found.level.value, before=was.level.value if was is not None else "", text=found.text[:400],
-            amount_minor=found.figure.minor if found.figure is not None else None,
-        )  # fmt: skip
-
-
-def _by_identity(found: Iterable[Finding]) -> dict[str, Finding]:
-    return {each.identity: each for each in found}

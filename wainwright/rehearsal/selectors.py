@@ -2,29 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
+from typing import Any
 
 from wainwright import clock
-from wainwright.core.rules import Kind, kinds
+from wainwright.core.rules import kinds
 from wainwright.people.models import Firm
+from wainwright.rehearsal.routing import condition_words
 from wainwright.rehearsal.whom import Groups
-from wainwright.rulebook.models import Category, RuleSetting
+from wainwright.rulebook.models import Category, RouteSetting, RuleSetting
 
+Gap = tuple[date, date] | None
 HOLDS, COMES, WAS, DRAFT = "in force", "comes", "ended", "draft"
 
 
 @dataclass(frozen=True)
 class Version:
-    """A rule for some days, in words. ``gap``: from when to when nothing held before it."""
+    """Something laid down for some days, in words. ``gap``: from when to when nothing held before it."""
 
-    row: RuleSetting
+    row: Any
     state: str
     params: list[str]
     whom: str
     on: str
-    gap: tuple[date, date] | None = None
+    gap: Gap = None
 
 
 @dataclass(frozen=True)
@@ -32,7 +35,7 @@ class Standing:
     """A rule over all its days, the latest first, and its draft."""
 
     code: str
-    kind: Kind
+    title: str
     rows: list[Version]
     draft: Version | None
 
@@ -57,73 +60,97 @@ class Standing:
 
     def has(self, text: str) -> bool:
         """Whether any word of it is meant by what is looked for."""
-        said = [
-            self.code,
-            self.kind.title,
-            *(
-                f"{v.row.text} {v.whom} {v.on} {' '.join(v.params)} {v.row.level}"
-                for v in [*self.rows, *filter(None, [self.draft])]
-            ),
-        ]
+        versions = [*self.rows, *filter(None, [self.draft])]
+        said = [self.code, self.title, *(f"{v.row.text} {v.whom} {v.on} {' '.join(v.params)}" for v in versions)]
         return all(word in " ".join(said).casefold() for word in text.casefold().split())
 
 
+@dataclass(frozen=True)
+class _Words:
+    """What rows are said with, looked up once."""
+
+    firm: Firm
+    today: date
+    groups: Groups
+    names: dict[str, str]
+    sentences: dict[str, str]
+
+    @classmethod
+    def of(cls, firm: Firm) -> _Words:
+        names = dict(Category.objects.filter(firm=firm).values_list("code", "name"))
+        sentences = dict(RuleSetting.objects.filter(firm=firm, draft=False).values_list("code", "text"))
+        return cls(firm, clock.today(firm.zone), Groups.of(firm), names, sentences)
+
+    def rule(self, row: RuleSetting, gap: Gap) -> Version:
+        kind = kinds()[row.kind]
+        params = [
+            words for param in kind.params if (words := param.say(row.params.get(param.name, ""), self.firm.currency))
+        ]
+        on = " and ".join(
+            f"{each}s" for each in ("plan", "claim") if each in (row.subjects or kind.on) and each in kind.on
+        )
+        if row.categories:
+            on += f": {', '.join(self.names.get(each, each) for each in row.categories)}"
+        return Version(row, self.state(row), params, self.groups.sentence(row.groups), on, gap)
+
+    def route(self, row: RouteSetting, gap: Gap) -> Version:
+        words = condition_words(row, self.groups, self.names, self.sentences)
+        return Version(row, self.state(row), words, self.groups.say([f"person:{row.signer_id}"]), row.place, gap)
+
+    def state(self, row: Any) -> str:
+        if row.draft:
+            return DRAFT
+        if row.since and row.since > self.today:
+            return COMES
+        return WAS if row.until and row.until < self.today else HOLDS
+
+
 def standings(firm: Firm, text: str = "") -> list[Standing]:
-    """Return every rule of a firm, what holds first, then by its kind; of those that ``text`` means. Five queries."""
-    rows = list(RuleSetting.objects.filter(firm=firm))
-    found = [each for each in _standings(firm, rows) if each.has(text)]
-    order = {HOLDS: 0, COMES: 0, DRAFT: 1, WAS: 2}
-    return sorted(found, key=lambda each: (order[each.now.state], each.kind.title, each.code))
+    """Return every rule of a firm, what holds first, then by its kind; of those that ``text`` means. Six queries."""
+    return _all(RuleSetting.objects.filter(firm=firm), _Words.of(firm), text)
 
 
 def standing(firm: Firm, code: str) -> Standing | None:
-    """Return one rule, or nothing. Five queries."""
-    return next(iter(_standings(firm, list(RuleSetting.objects.filter(firm=firm, code=code)))), None)
+    """Return one rule, or nothing. Six queries."""
+    return next(iter(_all(RuleSetting.objects.filter(firm=firm, code=code), _Words.of(firm))), None)
+
+
+def route_standings(firm: Firm, text: str = "") -> list[Standing]:
+    """Return every rule of the route, what holds first; of those that ``text`` means. Six queries."""
+    return _all(RouteSetting.objects.filter(firm=firm).select_related("firm"), _Words.of(firm), text)
+
+
+def route_standing(firm: Firm, code: str) -> Standing | None:
+    """Return one rule of the route, or nothing. Six queries."""
+    rows = RouteSetting.objects.filter(firm=firm, code=code).select_related("firm")
+    return next(iter(_all(rows, _Words.of(firm))), None)
 
 
 def said(row: RuleSetting) -> Version:
-    """Return a rule in words. Four queries."""
-    firm = row.firm
-    names = dict(Category.objects.filter(firm=firm).values_list("code", "name"))
-    return _version(row, kinds()[row.kind], Groups.of(firm), names, firm.currency, clock.today(firm.zone), None)
+    """Return a rule in words. Five queries."""
+    return _Words.of(row.firm).rule(row, None)
 
 
-def _standings(firm: Firm, rows: Sequence[RuleSetting]) -> list[Standing]:
-    groups, today = Groups.of(firm), clock.today(firm.zone)
-    names = dict(Category.objects.filter(firm=firm).values_list("code", "name"))
-    by_code: dict[str, list[RuleSetting]] = {}
+def _all(rows: Iterable[Any], words: _Words, text: str = "") -> list[Standing]:
+    by_code: dict[str, list[Any]] = {}
     for row in rows:
         by_code.setdefault(row.code, []).append(row)
     found = []
     for code, of_code in by_code.items():
-        kind = kinds()[of_code[0].kind]
+        say = words.rule if isinstance(of_code[0], RuleSetting) else words.route
+        title = kinds()[of_code[0].kind].title if isinstance(of_code[0], RuleSetting) else "Asks as well"
         kept = sorted((row for row in of_code if not row.draft), key=lambda row: row.since or date.min)
-        said = []
-        for n, row in enumerate(kept):
-            before = kept[n - 1].until if n else None
-            gap = None
-            if before is not None and row.since is not None and row.since > before + timedelta(days=1):
-                gap = before + timedelta(days=1), row.since - timedelta(days=1)
-            said.append(_version(row, kind, groups, names, firm.currency, today, gap))
-        drafts = [_version(row, kind, groups, names, firm.currency, today, None) for row in of_code if row.draft]
-        found.append(Standing(code, kind, said[::-1], drafts[0] if drafts else None))
-    return found
-
-
-def _version(
-    row: RuleSetting, kind: Kind, groups: Groups, names: dict[str, str], currency: str, today: date, gap: tuple[date, date] | None
-) -> Version:  # fmt: skip
-    state = (
-        DRAFT
-        if row.draft
-        else COMES
-        if row.since and row.since > today
-        else WAS
-        if row.until and row.until < today
-        else HOLDS
+        versions = [say(row, _gap(kept[n - 1] if n else None, row)) for n, row in enumerate(kept)]
+        drafts = [say(row, None) for row in of_code if row.draft]
+        found.append(Standing(code, title, versions[::-1], drafts[0] if drafts else None))
+    order = {HOLDS: 0, COMES: 0, DRAFT: 1, WAS: 2}
+    return sorted(
+        (each for each in found if each.has(text)), key=lambda each: (order[each.now.state], each.title, each.code)
     )
-    params = [words for param in kind.params if (words := param.say(row.params.get(param.name, ""), currency))]
-    on = " and ".join(f"{each}s" for each in ("plan", "claim") if each in (row.subjects or kind.on) and each in kind.on)
-    if row.categories:
-        on += f": {', '.join(names.get(each, each) for each in row.categories)}"
-    return Version(row, state, params, groups.sentence(row.groups), on, gap)
+
+
+def _gap(before: Any, row: Any) -> Gap:
+    """From when to when nothing held between a row and the one before it."""
+    if before is None or before.until is None or row.since is None or row.since <= before.until + timedelta(days=1):
+        return None
+    return before.until + timedelta(days=1), row.since - timedelta(days=1)

@@ -12,15 +12,15 @@ from wainwright import clock
 from wainwright.claims.facts import claim_subject
 from wainwright.claims.lodging import lodged
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import known_beside
 from wainwright.core.money import Money
 from wainwright.core.rules import Setting, Subject
-from wainwright.expenses.models import Expense, Part, Receipt
+from wainwright.expenses.models import Charge, Expense, Part, Receipt
+from wainwright.expenses.selectors import Elsewhere
 from wainwright.people.models import Firm
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.earnings import AllowanceFacts, allowance_of, together
 from wainwright.trips.models import Trip
-from wainwright.trips.selectors import WHOLE, load_file
+from wainwright.trips.selectors import WHOLE, TripFile, load_file
 
 
 def claims_of(firm: Firm, since: date, until: date) -> QuerySet[Claim]:
@@ -38,12 +38,16 @@ def trips_of(firm: Firm, since: date, until: date) -> QuerySet[Trip]:
 
 
 def claim_subjects(
-    rows: QuerySet[Claim], book: Rulebook, rules: Sequence[Setting], needs: Collection[str]
+    rows: QuerySet[Claim],
+    book: Rulebook,
+    rules: Sequence[Setting],
+    needs: Collection[str],
+    elsewhere: Elsewhere | None = None,
 ) -> Iterator[tuple[Claim, Subject]]:
-    """Yield claims as rules see them, each on the day it was sent, or today. Four queries for all of them, seven with journeys, and two for each
-    where what is known elsewhere is looked at.
+    """Yield claims as rules see them, each on the day it was sent, or today. Four queries for all of them, seven with journeys.
 
-    ``needs``: which of the dearer facts ``rules`` ask for (see ``Kind.needs``); the others are left empty.
+    ``needs``: which of the dearer facts ``rules`` ask for (see ``Kind.needs``); the others are left empty. ``elsewhere`` is
+    what is known of other costs, where they ask for that.
     """
     today = clock.today(book.firm.zone)
     journeys = "journey" in needs
@@ -62,22 +66,27 @@ def claim_subjects(
             travelled = [trip for trip in claim.trips if trip.state != "Called off"]
             facts = together([allowance_of(trip, book, claim.currency) for trip in travelled or [None]])
             stays = lodged(expenses, facts, book)
-        known = known_beside(claim, expenses) if "known" in needs else []
+        known = elsewhere.beside(expenses) if elsewhere is not None else []
         day = clock.day_of(claim.sent, book.firm.zone) if claim.sent else today
         yield claim, claim_subject(claim, expenses, stays, facts, known, book, rules, day)
 
 
 def _costs(claims: Sequence[int], parts: bool) -> dict[int, list[Expense]]:
     """The costs of some claims, by claim: what rules look at, and no more. Two queries, three with the parts of bills."""
-    rows = Expense.objects.filter(claim__in=claims).order_by("date", "pk").select_related("charge")
-    expenses = list(rows.defer("codes", "workings", "via", "km_reason", "turned_down_why"))
-    receipts = Receipt.objects.filter(expense__claim__in=claims).order_by("place", "received", "pk")
-    _give(expenses, "receipts", receipts.only("expense", "name", "sha256", "fields"))
+    expenses = list(Expense.objects.filter(claim__in=claims).order_by("date", "pk"))
+    of_these = {"expense__claim__in": claims}
     _give(
         expenses,
-        "parts",
-        Part.objects.filter(expense__claim__in=claims).order_by("order") if parts else Part.objects.none(),
+        "receipts",
+        Receipt.objects.filter(**of_these)
+        .order_by("place", "received", "pk")
+        .only("expense", "name", "sha256", "fields"),
     )
+    _give(expenses, "parts", Part.objects.filter(**of_these).order_by("order") if parts else Part.objects.none())
+    charges = {charge.expense_id: charge for charge in Charge.objects.filter(**of_these)}
+    for expense in expenses:
+        # As a join would leave it: what has no charge is known to have none.
+        expense._state.fields_cache["charge"] = charges.get(expense.pk)
     found: dict[int, list[Expense]] = {}
     for expense in expenses:
         found.setdefault(expense.claim_id or 0, []).append(expense)
@@ -101,14 +110,14 @@ def _give(expenses: Sequence[Expense], name: str, rows: QuerySet) -> None:
         cache[name] = found
 
 
-def trip_subjects(rows: QuerySet[Trip], firm: Firm) -> Iterator[tuple[Trip, Subject | None]]:
-    """Yield plans as rules see them, each on the day it was sent, or today; nothing for one that cannot be worked out."""
+def plan_files(rows: QuerySet[Trip], firm: Firm) -> Iterator[tuple[Trip, TripFile | None, date]]:
+    """Yield plans, each with the day it was sent, or today; no file for one that cannot be worked out."""
     today = clock.today(firm.zone)
     for trip in rows.select_related("traveller__person", "signed", "moves_with"):
         trip.firm = trip.traveller.firm = firm
         day = clock.day_of(trip.sent, firm.zone) if trip.sent else today
         try:
-            yield trip, load_file(trip.traveller, trip).subject_on(day)
+            yield trip, load_file(trip.traveller, trip), day
         except ValueError:
             # A plan of long ago may hold what no plan may hold today.
-            yield trip, None
+            yield trip, None, day

@@ -8,7 +8,10 @@ from decimal import Decimal
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 
+from wainwright.core.asking import Asks
+from wainwright.core.asking import Place as RoutePlace
 from wainwright.core.coding import open_between
+from wainwright.core.money import Money
 from wainwright.core.rules import Level, Setting
 
 
@@ -93,6 +96,23 @@ class Policy(models.Model):
 
     def __str__(self):
         return f"Policy of {self.firm}"
+
+
+class PolicyText(models.Model):
+    """The firm's policy as its people read it, from a day on."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="policy_texts")
+    text = models.TextField()
+    since = models.DateField()
+    by = models.ForeignKey("people.Membership", on_delete=models.PROTECT, related_name="+")
+    time = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-since"]
+        constraints = [models.UniqueConstraint(fields=["firm", "since"], name="one_policy_text_a_day")]
+
+    def __str__(self):
+        return f"Policy text from {self.since}"
 
 
 class Category(models.Model):
@@ -206,7 +226,53 @@ class RuleSetting(models.Model):
         """The setting as the core runs it."""
         return Setting(
             self.code, self.kind, Level(self.level), self.text, self.params, frozenset(self.categories),
-            frozenset(self.subjects or ["plan", "claim"]), frozenset(self.groups), self.since, self.until, tuple(self.reasons),
+            frozenset(self.subjects or ["plan", "claim"]), frozenset(self.groups), self.since, self.until, tuple(self.reasons), self.paragraph,
+        )  # fmt: skip
+
+
+class RouteSetting(models.Model):
+    """A rule of the route: somebody who is asked as well, for the days on which it is in force. A change is a further row."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="route_rules")
+    code = models.CharField(max_length=30)
+    text = models.CharField(max_length=200, help_text="Why, as everybody on the route reads it.")
+    signer = models.ForeignKey("people.Membership", on_delete=models.PROTECT, related_name="+")
+    place = models.CharField(max_length=6, choices=[(place.value, place.value) for place in RoutePlace])
+    over_minor = models.BigIntegerField(null=True, blank=True)
+    kinds = models.JSONField(default=list, help_text="plan, claim")
+    categories = models.JSONField(default=list, blank=True)
+    codes = models.JSONField(default=list, blank=True, help_text="Pairs of dimension and code.")
+    countries = models.JSONField(default=list, blank=True)
+    groups = models.JSONField(default=list, blank=True)
+    rules = models.JSONField(default=list, blank=True, help_text="Codes of rules one of which must speak.")
+    since = models.DateField(null=True, blank=True)
+    until = models.DateField(null=True, blank=True)
+    draft = models.BooleanField(default=False)
+    cut = models.CharField(
+        max_length=10, blank=True, help_text="When the one before would have ended without this one: a day, or “open”."
+    )
+
+    class Meta:
+        ordering = ["code", "draft", "since"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["firm", "code", "since"], condition=models.Q(draft=False), name="one_route_rule_begins_on_a_day"
+            ),
+            models.UniqueConstraint(
+                fields=["firm", "code"], condition=models.Q(draft=True), name="one_draft_of_a_route_rule"
+            ),
+        ]
+
+    def __str__(self):
+        return self.text
+
+    def as_core(self) -> Asks:
+        """The rule as the core asks it."""
+        return Asks(
+            self.code, self.text, str(self.signer_id), RoutePlace(self.place),
+            None if self.over_minor is None else Money.from_minor(self.over_minor, self.firm.currency), frozenset(self.kinds or ["plan", "claim"]),
+            frozenset(self.categories), frozenset((dimension, code) for dimension, code in self.codes), frozenset(self.countries),
+            frozenset(self.groups), frozenset(self.rules), self.since, self.until,
         )  # fmt: skip
 
 

@@ -11,7 +11,7 @@ from babel import Locale
 from django.db import transaction
 
 from wainwright import clock
-from wainwright.core.money import Money
+from wainwright.core.money import Money, places
 from wainwright.core.text import decimal, one_line
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
@@ -224,7 +224,7 @@ def _day(row: Checked, column: str) -> date | None:
 def _amount(row: Checked, column: str, currency: str) -> Money | None:
     text = row.cells[column]
     try:
-        value = decimal(plain_number(text))
+        value = decimal(plain_number(text, places(currency)))
         if not 0 <= value < AT_MOST:
             raise InvalidOperation
         return Money(value, currency) if value == value.to_integral_value() else Money.of(str(value), currency)

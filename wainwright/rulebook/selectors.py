@@ -17,12 +17,14 @@ from wainwright import clock
 from wainwright.core.allowance import MealSet, NoRate, Rate, Rates, Scheme, in_force, rate_for
 from wainwright.core.allowance.homeward import at_home
 from wainwright.core.allowance.reading import meal_set, read_scheme
+from wainwright.core.asking import Asks
 from wainwright.core.carbon import Factor
 from wainwright.core.categories import account_for
 from wainwright.core.fx import RateTable
 from wainwright.core.journey import Meal, Mode, Place
 from wainwright.core.mileage import MileageRate, mileage_year
 from wainwright.core.money import Money
+from wainwright.core.policy import Paragraph, read_policy
 from wainwright.core.rules import Finding, Level, Setting
 from wainwright.formats.places import place
 from wainwright.people.models import Firm, Membership
@@ -33,6 +35,8 @@ from wainwright.rulebook.models import (
     Explanation,
     MileageRateRow,
     Policy,
+    PolicyText,
+    RouteSetting,
     RuleSetting,
     SchemeData,
     TaxCode,
@@ -51,6 +55,8 @@ class Rulebook:
     settings: tuple[Setting, ...]
     mileage: tuple[MileageRate, ...] = ()
     tax: Mapping[str, TaxCode] = field(default_factory=dict)
+    texts: tuple[tuple[date, str], ...] = ()
+    asks: tuple[Asks, ...] = ()
 
     @property
     def scheme(self) -> Scheme:
@@ -73,6 +79,13 @@ class Rulebook:
     def pays_flat(self) -> bool:
         """Whether a night without a bill earns a flat sum anywhere."""
         return any(each.nights.flat for each in self.schemes) or any(rate.flat_night for rate in self.rates)
+
+    @property
+    def policy_text(self) -> tuple[date, tuple[Paragraph, ...]] | None:
+        """The firm's policy as people read it today, and from when it is; nothing where none is published."""
+        today = clock.today(self.firm.zone)
+        text = next(((since, text) for since, text in self.texts if since <= today), None)
+        return None if text is None else (text[0], read_policy(text[1]))
 
     def rules_for(self, member: Membership) -> list[Setting]:
         """The rules that are meant for somebody, of every day on which one was, is or will be in force."""
@@ -110,7 +123,7 @@ def groups_of(member: Membership) -> frozenset[str]:
 
 
 def rulebook(firm: Firm) -> Rulebook:
-    """Return a firm's rulebook: seven queries at first, none while its version stays the same."""
+    """Return a firm's rulebook: nine queries at first, none while its version stays the same."""
     return _rulebook(firm.pk, firm.rules_version)
 
 
@@ -127,6 +140,8 @@ def _rulebook(firm_id: int, _version: str) -> Rulebook:
         tuple(row.as_core() for row in RuleSetting.objects.filter(firm=firm, draft=False)),
         tuple(mileage_rates(firm)),
         {row.code: row for row in TaxCode.objects.filter(firm=firm)},
+        tuple(PolicyText.objects.filter(firm=firm).values_list("since", "text")[:6]),
+        tuple(row.as_core() for row in RouteSetting.objects.filter(firm=firm, draft=False).select_related("firm")),
     )
 
 

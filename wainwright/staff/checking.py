@@ -9,7 +9,7 @@ from decimal import Decimal, InvalidOperation
 
 from wainwright.accounts.selectors import Books, books, read_coding
 from wainwright.core.coding import Coding
-from wainwright.core.money import Money
+from wainwright.core.money import Money, places
 from wainwright.core.picking import folded
 from wainwright.core.roles import ROLES
 from wainwright.core.text import one_line
@@ -133,7 +133,7 @@ def _does(row: Checked, firm: Firm, ledger: Books) -> None:
     if text := row.cells.get("limit", "").strip():
         try:
             # A currency beside the figure is let be; what it comes to is in the firm's own.
-            amount = Decimal(plain_number(re.sub(rf"\b{firm.currency}\b", "", text, flags=re.I)))
+            amount = Decimal(plain_number(re.sub(rf"\b{firm.currency}\b", "", text, flags=re.I), places(firm.currency)))
             if not amount.is_finite() or not 0 <= amount < 10**12:
                 raise InvalidOperation
             row.limit = Money.rounded(amount, firm.currency)

@@ -16,18 +16,19 @@ from wainwright.accounts.selectors import Books, books, budget_effects, by_code
 from wainwright.accounts.splits import shares_of
 from wainwright.bookings.models import Booking
 from wainwright.core.advance import advance_standing
+from wainwright.core.asking import Asks, Facts, asked
 from wainwright.core.bearing import Borne, bear
 from wainwright.core.budget import BudgetEffect
 from wainwright.core.coding import Coding
 from wainwright.core.journey import Mode
-from wainwright.core.money import Money
+from wainwright.core.money import Money, add_up
 from wainwright.core.permissions import Permission, permissions
 from wainwright.core.routing import Route, work_out_route
 from wainwright.core.rules import Item, Subject, run
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.rulebook.models import Explanation
-from wainwright.rulebook.selectors import Explained, Rulebook, mileage_year_of, rulebook
+from wainwright.rulebook.selectors import Explained, Rulebook, groups_of, mileage_year_of, rulebook
 from wainwright.trips import driving
 from wainwright.trips.facts import causes, plan_subject
 from wainwright.trips.figures import TripFigures, figures
@@ -72,7 +73,23 @@ class TripFile:
             return Route(())
         people = signers(self.trip.firm_id, clock.today(self.trip.firm.zone))
         return work_out_route(
-            str(self.trip.traveller_id), self.figures.total, self.by_code, people, self.books.owned
+            str(self.trip.traveller_id), self.figures.total, self.by_code, people, self.books.owned, self.also_asked
+        )  # fmt: skip
+
+    @cached_property
+    def also_asked(self) -> list[Asks]:
+        """Whom the firm's rules of the route ask to sign it as well."""
+        return asked(self.book.asks, self.route_facts) if self.book.asks else []
+
+    @cached_property
+    def route_facts(self) -> Facts:
+        """What its route may depend on."""
+        by_category = add_up((each.category, each.amount) for each in self.figures.estimates)
+        countries = frozenset(night.place["country"] for night in self.nights) - {""}
+        found = frozenset(each.finding.rule for each in self.judged)
+        return Facts(
+            "plan", self.figures.total, clock.today(self.trip.firm.zone), by_category, self.by_code, countries,
+            groups_of(self.trip.traveller), found,
         )  # fmt: skip
 
     @cached_property

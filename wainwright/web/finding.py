@@ -14,7 +14,7 @@ from django.db.models import Model, Q, QuerySet
 from wainwright.accounts.models import Payment, Posting
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
-from wainwright.core.money import Money
+from wainwright.core.money import Money, places
 from wainwright.core.text import decimal
 from wainwright.core.workings import day_text
 from wainwright.expenses.models import Charge, Expense
@@ -253,7 +253,7 @@ def _amount(text: str, currency: str) -> int | None:
     if not any(c.isdecimal() for c in text):
         return None
     try:
-        typed = decimal(plain_number(text))
+        typed = decimal(plain_number(text, places(currency)))
         return Money.rounded(typed, currency).minor if typed.is_finite() and abs(typed) < 10**12 else None
     except ArithmeticError:
         return None

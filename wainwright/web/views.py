@@ -85,6 +85,7 @@ def desk(request):
         "claims": [(c, stage_reached(c.trip.state if c.trip else "", True, c.state), (c.due - today).days if c.editable and c.due else None) for c in claims],
         "loose_papers": Receipt.objects.filter(owner=member, expense__isnull=True).count() if member.may["travel"] else 0,
         "loose_charges": Charge.objects.filter(owner=member, state="Loose").count() if member.may["travel"] else 0,
+        "policy": rulebook(member.firm).policy_text,
         "waiting": waiting_count(member) if member.may["bench"] else None,
         "to_sign": to_sign(member), "owes_back": owes(Claim.objects.filter(claimant=member)) if member.may["travel"] else (),
         "prepares_for": list(may_prepare_for(member.doer, today)) if member.prepared_by is None else [],

@@ -12,20 +12,22 @@ from wainwright.accounts import services as accounts
 from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books, supplier_of
 from wainwright.claims.models import Claim, OverPermitted
+from wainwright.claims.selectors import facts_of, route_of
 from wainwright.claims.services.closing import link
 from wainwright.claims.services.road import asked_for, contents_of, finance_claim, renew
 from wainwright.claims.services.statements import amend, must_not_be_on_its_way
-from wainwright.claims.statements import read
+from wainwright.claims.statements import findings_of, read
 from wainwright.core.coding import ACCOUNT, Coding, check_coding
 from wainwright.core.money import Money
 from wainwright.core.posting import set_off_journal
-from wainwright.core.routing import RouteStep, work_out_route
+from wainwright.core.routing import Route, RouteStep
 from wainwright.core.statement import Statement, reaccounted
 from wainwright.core.states import CLAIM, CLAIM_SENT
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
+from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff import services as signoff
 from wainwright.signoff.models import SignOff
 from wainwright.trail.services import record
@@ -163,10 +165,20 @@ def allow_over(member: Membership, claim_id: int, version: int, key: str, commen
     return claim
 
 
+def _route(claim: Claim, done: Statement) -> Route:
+    """Who must sign a claim as it is now, by the rules that spoke when it was certified. Four queries."""
+    book, today = rulebook(claim.firm), clock.today(claim.firm.zone)
+    people = signers(claim.firm_id, today)
+    found = {each.finding.rule for each in findings_of(claim.statement)} if claim.statement else set()
+    nights = (night.place["country"] for trip in claim.trips for night in trip.nights.all())
+    paid = claim.expenses.exclude(country="").values_list("country", flat=True)
+    asking = facts_of(claim, done, book, today, {*nights, *paid}, found)
+    return route_of(claim, done, people, books(claim.firm), book, asking)
+
+
 def _unsigned(claim: Claim, done: Statement) -> list[RouteStep]:
     """Whoever would be on the route of a claim as it is now, and was never asked about it."""
-    people = signers(claim.firm_id, clock.today(claim.firm.zone))
-    route = work_out_route(str(claim.claimant_id), done.total, done.by_code, people, books(claim.firm).owned)
+    route = _route(claim, done)
     rows = SignOff.objects.filter(subject=claim.subject).exclude(state="Dropped")
     asked = set(rows.values_list("signer_id", flat=True))
     return [step for step in route.steps if int(step.signer) not in asked]
@@ -174,8 +186,7 @@ def _unsigned(claim: Claim, done: Statement) -> list[RouteStep]:
 
 def ask_again(member: Membership, claim: Claim, done: Statement) -> None:
     """Put a claim that a correction raised before its whole route again. Inside the caller's transaction."""
-    people = signers(claim.firm_id, clock.today(claim.firm.zone))
-    route = work_out_route(str(claim.claimant_id), done.total, done.by_code, people, books(claim.firm).owned)
+    route = _route(claim, done)
     if route.faults:
         raise Refusal(route.faults[0])
     before = claim.state

@@ -9,6 +9,7 @@ from decimal import Decimal
 from enum import StrEnum
 from typing import ClassVar
 
+from wainwright.core.asking import meant_for
 from wainwright.core.money import Money
 from wainwright.core.rules.facts import Subject
 from wainwright.core.rules.params import Param
@@ -43,7 +44,7 @@ class Hit:
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """One rule as the firm has set it. ``groups`` are whom it is meant for."""
+    """One rule as the firm has set it. ``groups`` are whom it is meant for, ``paragraph`` the heading of the policy under which it stands."""
 
     code: str
     kind: str
@@ -56,6 +57,7 @@ class Setting:
     since: date | None = None
     until: date | None = None
     reasons: tuple[str, ...] = ()
+    paragraph: str = ""
 
     def in_force(self, day: date) -> bool:
         """Say whether the rule holds on ``day``."""
@@ -65,9 +67,7 @@ class Setting:
         """Say whether it is meant for somebody of some ``groups``: of one that it names, or where it names none, and of none
         that it leaves out (named with a minus before it).
         """
-        left_out = {group[1:] for group in self.groups if group.startswith("-")}
-        named = {group for group in self.groups if not group.startswith("-")}
-        return (not named or not named.isdisjoint(groups)) and left_out.isdisjoint(groups)
+        return meant_for(self.groups, groups)
 
     def amount(self, name: str, currency: str) -> Money:
         """A parameter that is an amount in the firm's currency."""

@@ -13,7 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.accounts.forms import coding_initial
 from wainwright.accounts.split_form import TypedSplit, editor
-from wainwright.core.money import Money, total
+from wainwright.core.money import Money, places, total
 from wainwright.core.text import decimal
 from wainwright.errors import Refusal
 from wainwright.expenses.forms import CostForm
@@ -186,7 +186,7 @@ def declare_lost(request, expense_id: int):
 def money_of(text: str, currency: str) -> Money:
     """An amount as typed in a grid. Raises ``ValueError`` saying which."""
     try:
-        value = decimal(plain_number(text))
+        value = decimal(plain_number(text, places(currency)))
         if abs(value) > 10**9:
             raise InvalidOperation
         return Money.of(value, currency)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from wainwright.core.money import places
 from wainwright.core.text import decimal
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import plain_number
@@ -53,7 +54,7 @@ class AdvancePanel(Panel):
         typed = page.request.POST.get("advance", "")[:40]
         try:
             try:
-                amount = decimal(plain_number(typed).strip() or "0")
+                amount = decimal(plain_number(typed, places(page.trip.currency)).strip() or "0")
             except ArithmeticError as error:
                 raise Refusal("Type the advance as a number.") from error
             if not amount.is_finite() or abs(amount) > 10**9:

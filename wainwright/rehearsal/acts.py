@@ -1,0 +1,161 @@
+"""What is done to drafts and to what is in force, the same for rules and for rules of the route; and rehearsals."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from django.contrib import messages
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from wainwright import clock
+from wainwright.core.rules import kinds
+from wainwright.errors import Refusal
+from wainwright.fields import say
+from wainwright.people.may import must
+from wainwright.rehearsal import in_force, routes, rules, running
+from wainwright.rehearsal.in_force import Kept
+from wainwright.rehearsal.laying_down import RULES
+from wainwright.rehearsal.models import Rehearsal
+from wainwright.rehearsal.results import examples, result_of
+from wainwright.rehearsal.routing import ROUTES
+from wainwright.rehearsal.rule_form import DayForm, SpanForm
+from wainwright.rehearsal.whom import Groups
+from wainwright.rulebook.selectors import rulebook
+
+
+@dataclass(frozen=True)
+class Sort:
+    """A sort of thing that is kept by day, the names of its addresses, and its pages with what was refused."""
+
+    kept: Kept
+    list_url: str
+    url: str
+    draft_url: str
+    page: Callable[..., Any]
+    draft_page: Callable[..., Any]
+
+
+SORTS = {
+    "rule": Sort(RULES, "rules", "rule", "rule-draft", rules.rule_page, rules.draft_page),
+    "route": Sort(ROUTES, "routes", "route-rule", "route-draft", routes.route_page, routes.draft_page),
+}
+
+
+@require_POST
+def force(request, sort: str, draft_id: int):
+    """Put a draft in force."""
+    must(request.member, "rules")
+    known, form = SORTS[sort], DayForm(request.POST)
+    try:
+        if not form.is_valid():
+            raise Refusal("Choose from which day on.", "on")
+        seen = request.POST.get("seen", "")
+        row = in_force.put_in_force(known.kept, request.member, draft_id, form.cleaned_data["on"], seen)
+    except Refusal as refusal:
+        _beside(form, refusal)
+        return known.draft_page(request, draft_id, 422, day_form=form)
+    messages.info(request, f"It is in force from {row.since:%d %b %Y} on.")
+    return redirect(known.url, row.code)
+
+
+@require_POST
+def drop(request, sort: str, draft_id: int):
+    """Drop a draft."""
+    known = SORTS[sort]
+    row = in_force.drop_draft(known.kept, request.member, draft_id, request.POST.get("seen", ""))
+    messages.info(request, "The draft is dropped.")
+    there = known.kept.versions(request.member.firm, row.code).exists()
+    return redirect(known.url, row.code) if there else redirect(known.list_url)
+
+
+@require_POST
+def end(request, sort: str, rule_code: str):
+    """Say on which day something is in force for the last time."""
+    must(request.member, "rules")
+    known, form = SORTS[sort], DayForm(request.POST, prefix="end")
+    try:
+        if not form.is_valid():
+            raise Refusal("Choose its last day.", "on")
+        row = in_force.end(known.kept, request.member, rule_code, form.cleaned_data["on"], request.POST.get("seen", ""))
+    except Refusal as refusal:
+        _beside(form, refusal)
+        return known.page(request, rule_code, 422, end_form=form)
+    messages.info(request, f"It is in force until {row.until:%d %b %Y}.")
+    return redirect(known.url, rule_code)
+
+
+@require_POST
+def out(request, sort: str, rule_code: str):
+    """Take what has not begun back to a draft."""
+    known = SORTS[sort]
+    row = in_force.take_out(known.kept, request.member, rule_code, request.POST.get("seen", ""))
+    messages.info(request, "It is a draft again.")
+    return redirect(known.draft_url, row.pk)
+
+
+@require_POST
+def rehearse(request, sort: str, draft_id: int):
+    """Begin to rehearse a draft."""
+    must(request.member, "rules")
+    known, form = SORTS[sort], SpanForm(request.POST)
+    try:
+        if not form.is_valid():
+            raise Refusal("Choose a first and a last day that have been.", "since")
+        d = form.cleaned_data
+        made = running.start(known.kept, request.member, draft_id, d["since"], d["until"], d["whose"])
+    except Refusal as refusal:
+        _beside(form, refusal)
+        return known.draft_page(request, draft_id, 422, span_form=form)
+    return redirect("rehearsal", made.pk)
+
+
+@require_GET
+def rehearsal(request, rehearsal_id: int):
+    """What a draft would have said: how far it is, then the figures."""
+    row = _rehearsal(request, rehearsal_id)
+    done, rule = row.state == Rehearsal.State.DONE, row.of
+    sort = SORTS["rule" if row.rule is not None else "route"]
+    context = {
+        "row": row, "rule": rule, "sort": "rule" if row.rule is not None else "route", "kind": kinds()[row.rule.kind] if row.rule is not None else None,
+        "changed": sort.kept.digest(rule) != row.seen, "late": not done and row.time < clock.now() - running.BROKEN_OFF,
+        "whose": Groups.of(row.firm).sentence(row.groups) if row.groups else "everybody", "seen": sort.kept.digest(rule),
+        "result": result_of(row, rulebook(row.firm).names) if done else None, "examples": examples(request.member, row) if done else [],
+        "day_form": DayForm(), "path": reverse(sort.draft_url, args=[rule.pk]) if rule.draft else reverse(sort.url, args=[rule.code]),
+    }  # fmt: skip
+    return render(request, "rehearsal/rehearsal.html", context)
+
+
+@require_POST
+def rehearsal_on(request, rehearsal_id: int):
+    """Go on with a rehearsal that broke off."""
+    row = _rehearsal(request, rehearsal_id)
+    running.rehearse(row.pk)
+    return redirect("rehearsal", row.pk)
+
+
+@require_POST
+def rehearsal_drop(request, rehearsal_id: int):
+    """Drop a rehearsal."""
+    row = _rehearsal(request, rehearsal_id)
+    running.drop(request.member, row.pk)
+    messages.info(request, "The rehearsal is dropped.")
+    known = SORTS["rule" if row.rule is not None else "route"]
+    return redirect(known.draft_url, row.of.pk) if row.of.draft else redirect(known.url, row.of.code)
+
+
+def _rehearsal(request, rehearsal_id: int) -> Rehearsal:
+    """One's own: nobody else ever sees it."""
+    must(request.member, "rules")
+    rows = Rehearsal.objects.select_related("firm", "rule__firm", "route__firm")
+    return get_object_or_404(rows, by=request.member, pk=rehearsal_id)
+
+
+def _beside(form: DayForm | SpanForm, refusal: Refusal) -> None:
+    """Put what was refused beside its day, unless the form itself says already what is wrong."""
+    if not form.errors:
+        day = "on" in form.fields and refusal.field in ("since", "until")
+        say(form, Refusal(refusal.message, "on" if day else refusal.field))
