@@ -25,7 +25,7 @@ from wainwright.journals import views as journals
 from wainwright.masters import views as masters
 from wainwright.profile import views as profile
 from wainwright.reconciling import views as reconciling
-from wainwright.rehearsal import acts, policy, rate_sheets, routes, rules
+from wainwright.rehearsal import acts, figures, mileage, policy, rate_sheets, routes, rules
 from wainwright.rehearsal import views as rehearsal
 from wainwright.rulebook import views as rate_views
 from wainwright.staff import tables as people_tables
@@ -128,6 +128,14 @@ urlpatterns = [
     path("rules/rehearsals/<int:rehearsal_id>/", acts.rehearsal, name="rehearsal"),
     path("rules/rehearsals/<int:rehearsal_id>/on/", acts.rehearsal_on, name="rehearsal-on"),
     path("rules/rehearsals/<int:rehearsal_id>/drop/", acts.rehearsal_drop, name="rehearsal-drop"),
+    path("rules/mileage/", mileage.index, name="mileage"),
+    path("rules/mileage/add/", mileage.add, name="mileage-add"),
+    path("rules/mileage/end/", mileage.end, name="mileage-end"),
+    path("rules/mileage/<int:row_id>/out/", mileage.take_out, name="mileage-out"),
+    path("rules/mileage/look/", mileage.look, name="mileage-look"),
+    path("rules/mileage/take/", mileage.take, name="mileage-take"),
+    path("rules/mileage.csv", mileage.as_csv, name="mileage-csv"),
+    path("rules/figures/", figures.figures, name="figures"),
     path("rules/schemes/", rehearsal.schemes, name="schemes"),
     path("rules/schemes/new/", rehearsal.scheme_new, name="scheme-new"),
     path("rules/schemes/try/", rehearsal.scheme_try, name="scheme-try"),

@@ -59,11 +59,15 @@ def mileage_year(day: date, month: int, first: int) -> tuple[date, date]:
 
 
 def rate_on(rates: Sequence[MileageRate], vehicle: str, day: date) -> MileageRate:
-    """Return the rate in force for ``vehicle`` on ``day``. Raises ``LookupError`` where there is none."""
+    """Return the rate in force for ``vehicle`` on ``day``. Raises ``LookupError`` where there is none.
+
+    One without bands ends the rate before it.
+    """
     fitting = [rate for rate in rates if rate.vehicle == vehicle and rate.since <= day]
-    if not fitting:
+    newest = max(fitting, key=lambda rate: rate.since, default=None)
+    if newest is None or not newest.bands:
         raise LookupError(f"no mileage rate for {vehicle} on {day:%d %b %Y}")
-    return max(fitting, key=lambda rate: rate.since)
+    return newest
 
 
 def mileage(

@@ -25,6 +25,7 @@ from wainwright.rehearsal.models import Rehearsal
 from wainwright.rehearsal.rule_form import DayForm, RuleForm, SpanForm
 from wainwright.rehearsal.selectors import Standing, route_standings, said, standing, standings
 from wainwright.rehearsal.whom import Groups
+from wainwright.rulebook.mileage import words_of
 from wainwright.rulebook.models import AllowanceRate, Category, MileageRateRow, RuleSetting, SchemeData
 from wainwright.rulebook.selectors import groups_of, rate_of, rulebook
 from wainwright.trail.selectors import history
@@ -43,11 +44,17 @@ def index(request):
     page.object_list = [rate_of(row, firm.currency) for row in page.object_list]
     context = {
         "book": rulebook(firm), "rules": standings(firm, text), "text": text, "rates": page,
-        "mileage": MileageRateRow.objects.filter(firm=firm, **({"vehicle__icontains": text} if text else {})).order_by("vehicle", "-since"),
+        "mileage": _mileage(firm, text),
         "more": f"q={text}&" if text else "", "routes": route_standings(firm, text), "schemes": _schemes(firm, text),
         "categories": Category.objects.filter(firm=firm).filter(Q(name__icontains=text) | Q(account__icontains=text) | Q(words__icontains=text)),
     }  # fmt: skip
     return render(request, "rehearsal/rules.html", context)
+
+
+def _mileage(firm: Firm, text: str) -> list[tuple[MileageRateRow, str]]:
+    """The mileage rates of what is looked for, each with its bands in words."""
+    rows = MileageRateRow.objects.filter(firm=firm, vehicle__icontains=text).order_by("vehicle", "-since")
+    return [(row, words_of(row)) for row in rows]
 
 
 def _schemes(firm: Firm, text: str) -> list[SchemeData]:

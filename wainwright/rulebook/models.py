@@ -356,6 +356,11 @@ class MileageRateRow(models.Model):
     def __str__(self):
         return f"{self.vehicle} from {self.since}"
 
+    @property
+    def passenger_words(self) -> str:
+        """What each passenger adds, without idle noughts."""
+        return f"{Decimal(self.passenger).normalize():f}"
+
 
 class ExchangeRate(models.Model):
     """Units of a currency for one euro, as published on a day: for every firm, or taken in by one for itself."""

@@ -212,8 +212,17 @@ def mileage_year_of(firm: Firm, day: date) -> tuple[date, date]:
 
 
 def vehicle_kinds(firm: Firm) -> dict[str, str]:
-    """Return the kinds of vehicle that have a mileage rate, each with the unit of its newest one. No query of its own."""
-    return {rate.vehicle: rate.unit for rate in sorted(rulebook(firm).mileage, key=lambda rate: rate.since)}
+    """Return the kinds of vehicle that have a mileage rate today, or one to come, each with the unit of its newest one.
+
+    No query of its own.
+    """
+    today, found = clock.today(firm.zone), {}
+    for rate in sorted(rulebook(firm).mileage, key=lambda rate: rate.since):
+        if rate.bands:
+            found[rate.vehicle] = rate.unit
+        elif rate.since <= today:
+            found.pop(rate.vehicle, None)
+    return found
 
 
 RATE_DAYS = timedelta(days=31)

@@ -264,7 +264,12 @@ def _drives(
             continue
         try:
             rate = rate_on(book.mileage, leg.vehicle, leg.leaves.date())
-        except LookupError:
+        except LookupError as error:
+            # It stands there with nothing, and says why, rather than being left out.
+            why = f"There is {error}: it earns nothing. An administrator can add one under Rules."
+            found.append(
+                Estimate(key, label, "mileage", leg.leaves.date(), Money.zero(trip.currency), "self", workings=(why,))
+            )
             continue
         worked = mileage(leg.km, rate, driven.get(leg.vehicle, Decimal(0)), leg.passengers)
         driven[leg.vehicle] = driven.get(leg.vehicle, Decimal(0)) + leg.km

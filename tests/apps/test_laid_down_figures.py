@@ -1,0 +1,228 @@
+"""Mileage rates and the firm's own figures: typed, from a table, from a day on; what has begun stays."""
+
+from datetime import date, timedelta
+from decimal import Decimal
+from io import BytesIO
+
+import openpyxl
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from tests.apps.test_laying_down import LaidDown
+from wainwright.core.mileage import rate_on
+from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.rulebook import figures, mileage
+from wainwright.rulebook.mileage import MileageFaults, MileageTyped
+from wainwright.rulebook.models import MileageRateRow, Policy
+from wainwright.rulebook.selectors import mileage_rates, vehicle_kinds
+from wainwright.trail.models import Entry
+
+DAY = timedelta(days=1)
+
+
+class MileageTest(LaidDown):
+    def typed(self, **more) -> MileageTyped:
+        return MileageTyped(
+            **{
+                "vehicle": "car",
+                "unit": "km",
+                "since": self.today + DAY,
+                "bands": "5,000 0.45\nbeyond 0,30",
+                "passenger": "0.05",
+                **more,
+            }
+        )
+
+    def test_another_rate_from_a_day_on_and_the_one_before_for_its_days(self):
+        row = mileage.add_rate(self.callum, self.typed())
+        self.assertEqual((row.bands, row.passenger), ([[5000, "0.45"], [None, "0.30"]], Decimal("0.05")))
+        rates = mileage_rates(self.firm())
+        self.assertEqual(rate_on(rates, "car", self.today).bands[0][1], Decimal("0.42"))
+        self.assertEqual(
+            rate_on(rates, "car", self.today + DAY).bands, ((Decimal(5000), Decimal("0.45")), (None, Decimal("0.30")))
+        )
+        self.assertEqual(
+            mileage.add_rate(self.callum, self.typed(since=self.today + 2 * DAY, bands=mileage.typed_bands(row))).bands,
+            row.bands,
+        )
+        with self.assertRaisesRegex(MileageFaults, "begins on that day already"):
+            mileage.add_rate(self.callum, self.typed())
+        mileage.take_out(self.callum, row.pk)
+        with self.assertRaises(Stale):
+            mileage.take_out(self.callum, row.pk)
+        begun = MileageRateRow.objects.filter(firm=self.firm(), vehicle="car").earliest("since")
+        with self.assertRaisesRegex(Refusal, "It has begun"):
+            mileage.take_out(self.callum, begun.pk)
+        self.assertEqual(Entry.objects.filter(subject=mileage.subject(self.callum.firm_id)).count(), 3)
+
+    def test_an_end_and_miles(self):
+        mileage.add_rate(self.callum, self.typed(vehicle="Van", unit="mi", since=self.today, bands="0.61"))
+        self.assertEqual(vehicle_kinds(self.firm())["van"], "mi")
+        mileage.end_vehicle(self.callum, "van", self.today + DAY)
+        self.assertIn("van", vehicle_kinds(self.firm()))
+        MileageRateRow.objects.filter(vehicle="van").update(since=self.today - DAY)
+        MileageRateRow.objects.filter(vehicle="van", bands=[]).update(since=self.today)
+        self.callum.firm.__class__.objects.filter(pk=self.callum.firm_id).update(rules_version="ended")
+        self.assertNotIn("van", vehicle_kinds(self.firm()))
+        with self.assertRaises(LookupError):
+            rate_on(mileage_rates(self.firm()), "van", self.today)
+        for vehicle, since, error in (
+            ("van", self.today + DAY, Refusal),
+            ("car", self.today, Refusal),
+            ("rocket", self.today + DAY, Stale),
+            ("car", None, Refusal),
+        ):
+            with self.assertRaises(error):
+                mileage.end_vehicle(self.callum, vehicle, since)
+
+    def test_everything_that_is_wrong_is_said(self):
+        for more, field in (
+            ({"vehicle": " "}, "vehicle"), ({"unit": "leagues"}, "unit"), ({"since": self.today - DAY}, "since"), ({"since": None}, "since"), ({"bands": ""}, "bands"),
+            ({"bands": "5000 0.4"}, "bands"), ({"bands": "5000 0.4\n4000 0.3\n0.2"}, "bands"), ({"bands": "0.4\n0.3"}, "bands"), ({"bands": "-1"}, "bands"), ({"bands": "nan"}, "bands"),
+            ({"bands": "0.12345"}, "bands"), ({"bands": "1 0.1\n" * 20 + "1"}, "bands"), ({"passenger": "much"}, "passenger"), ({"passenger": "-1"}, "passenger"), ({"bands": "1e99"}, "bands"),
+        ):  # fmt: skip
+            with self.subTest(more), self.assertRaises(MileageFaults) as refused:
+                mileage.add_rate(self.callum, self.typed(**more))
+            self.assertEqual(list(refused.exception.faults), [field])
+        with self.assertRaises(NotAllowed):
+            mileage.add_rate(self.priya, self.typed())
+
+    def test_a_table_is_looked_at_then_taken_whole_or_not_at_all(self):
+        since = self.today + 30 * DAY
+        good = f"vehicle;unit;from;up to;rate;passenger\ncar;km;{since};5000;0,46;0,05\ncar;km;{since};;0,31;\nvan;miles;{since};;0,70;\n"
+        lines = mileage.read_table(self.firm(), good.encode())
+        self.assertEqual([(line.number, line.faults) for line in lines], [(2, []), (4, [])])
+        before = MileageRateRow.objects.count()
+        self.enter(self.callum)
+        page = self.client.post("/rules/mileage/look/", {"file": SimpleUploadedFile("m.csv", good.encode())})
+        self.assertContains(page, "Take 2 rates in")
+        self.assertEqual(MileageRateRow.objects.count(), before)
+        table = page.context["table"]
+        self.client.post("/rules/mileage/take/", {"table": table})
+        self.assertEqual(MileageRateRow.objects.count(), before + 2)
+        # What goes out comes in again, but for what begins there already.
+        again = self.client.get("/rules/mileage.csv").getvalue()
+        lines = mileage.read_table(self.firm(), again)
+        self.assertEqual(len(lines), MileageRateRow.objects.filter(firm=self.firm()).count())
+        self.assertTrue(all(line.faults for line in lines))
+        bad = good.replace("0,70", "free").replace(str(since), str(since + DAY))
+        page = self.client.post("/rules/mileage/look/", {"file": SimpleUploadedFile("m.csv", bad.encode())})
+        self.assertContains(page, "bands: Line 1", status_code=422)
+        self.assertEqual(self.client.post("/rules/mileage/take/", {"table": bad}).status_code, 422)
+        self.assertEqual(MileageRateRow.objects.count(), before + 2)
+
+    def test_a_workbook_and_hostile_files(self):
+        book = openpyxl.Workbook()
+        book.active.append(["Vehicle", "From", "Rate"])
+        book.active.append(["bicycle", date(2099, 1, 1), 0.1])
+        book.active.append(["bicycle", self.today + DAY, 0.11])
+        file = BytesIO()
+        book.save(file)
+        lines = mileage.read_table(self.firm(), file.getvalue())
+        self.assertEqual([bool(line.faults) for line in lines], [True, False])
+        self.enter(self.callum)
+        for content in (
+            b"",
+            b"\x00\xff",
+            b"PK\x03\x04nonsense",
+            b"a,b\n1,2\n",
+            b"vehicle,from,rate\n",
+            b"vehicle,from,rate\n" + b"x,y,z\n" * 6000,
+            b"x" * 600_000,
+        ):
+            with self.subTest(content[:20]):
+                page = self.client.post("/rules/mileage/look/", {"file": SimpleUploadedFile("m.csv", content)})
+                self.assertEqual(page.status_code, 422)
+
+    def test_the_page(self):
+        self.enter(self.callum)
+        self.assertContains(self.client.get("/rules/mileage/?like=car"), "up to 5000 km: 0.42; beyond: 0.28")
+        form = {"vehicle": "car", "unit": "km", "since": str(self.today + DAY), "bands": "ten", "passenger": ""}
+        self.assertContains(self.client.post("/rules/mileage/add/", form), "ten</textarea>", status_code=422)
+        self.client.post("/rules/mileage/add/", {**form, "bands": "0.50"})
+        self.assertContains(self.client.get("/rules/mileage/"), "0.50 a km")
+        self.assertContains(
+            self.client.post("/rules/mileage/end/", {"vehicle": "car", "end-on": str(self.today + DAY)}),
+            "Take that one out first",
+            status_code=422,
+        )
+        self.assertEqual(
+            self.client.post(
+                "/rules/mileage/end/", {"vehicle": "bicycle", "end-on": str(self.today + DAY)}
+            ).status_code,
+            302,
+        )
+        self.enter(self.priya)
+        self.assertContains(self.client.get("/rules/mileage/"), "no rate any more")
+        before = MileageRateRow.objects.count()
+        self.client.post("/rules/mileage/add/", {**form, "bands": "0.90", "vehicle": "skiff"})
+        self.assertEqual(MileageRateRow.objects.count(), before)
+
+
+class FiguresTest(LaidDown):
+    def typed(self, **more) -> dict[str, object]:
+        policy = Policy.objects.get(firm=self.firm())
+        return {name: getattr(policy, name) for name in figures.NAMES} | more
+
+    def seen(self) -> str:
+        return figures.digest(Policy.objects.get(firm=self.firm()))
+
+    def test_set_kept_on_the_trail_and_reckoned_with(self):
+        seen = self.seen()
+        figures.set_figures(
+            self.callum, self.typed(claim_days=10), "Gauge House, Florø, Norway\n\nBunk, Cork, IE", seen
+        )
+        policy = Policy.objects.get(firm=self.firm())
+        self.assertEqual(
+            (policy.claim_days, policy.quarters[1]), (10, {"name": "Bunk", "town": "Cork", "country": "IE"})
+        )
+        self.assertEqual(figures.read_quarters(figures.quarters_text(policy)), policy.quarters)
+        entry = Entry.objects.filter(subject=figures.subject(self.callum.firm_id)).get()
+        self.assertIn('"claim_days": "21"', entry.before)
+        for person in (self.maren, self.priya):
+            person.firm = self.firm()
+        claim = self.a_claim()
+        self.assertEqual(claim.due, claim.trip.ends + timedelta(days=10))
+        with self.assertRaisesRegex(Stale, "meanwhile"):
+            figures.set_figures(self.callum, self.typed(), "", seen)
+
+    def test_what_cannot_be_is_refused_with_all_of_it(self):
+        before = self.seen()
+        bad = self.typed(
+            claim_days=0,
+            advance_percent=Decimal(101),
+            mileage_month=13,
+            terms="no",
+            advance_unit=Decimal(0),
+            drive_km=90_000,
+        )
+        with self.assertRaises(figures.FigureFaults) as refused:
+            figures.set_figures(self.callum, bad, "Nowhere", before)
+        self.assertEqual(
+            set(refused.exception.faults),
+            {"claim_days", "advance_percent", "mileage_month", "terms", "advance_unit", "drive_km", "quarters"},
+        )
+        for quarters in ("A, B", "A, B, Atlantis", "A, Cork, IE\nB, cork, Ireland"):
+            with self.assertRaises(figures.FigureFaults):
+                figures.set_figures(self.callum, self.typed(), quarters, before)
+        with self.assertRaises(NotAllowed):
+            figures.set_figures(self.priya, self.typed(), "", before)
+        self.assertEqual(self.seen(), before)
+
+    def test_the_page(self):
+        self.enter(self.callum)
+        page = self.client.get("/rules/figures/")
+        form = {name: value for name, value in page.context["form"].initial.items() if value is not False} | {
+            "seen": page.context["seen"]
+        }
+        self.assertEqual(self.client.post("/rules/figures/", form).status_code, 302)
+        self.assertContains(
+            self.client.post("/rules/figures/", {**form, "claim_days": "x", "terms": "Kept as typed here"}),
+            "Kept as typed here",
+            status_code=422,
+        )
+        self.assertContains(self.client.post("/rules/figures/", {**form, "seen": "old"}), "meanwhile", status_code=422)
+        self.enter(self.priya)
+        self.assertContains(self.client.get("/rules/figures/"), "disabled")
+        before = self.seen()
+        self.client.post("/rules/figures/", {**form, "claim_days": 5})
+        self.assertEqual(self.seen(), before)

@@ -1,0 +1,91 @@
+"""The firm's own figures, to read and to set."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import forms
+from django.contrib import messages
+from django.shortcuts import redirect, render
+from django.utils.dates import MONTHS
+from django.views.decorators.http import require_http_methods
+
+from wainwright.errors import Refusal
+from wainwright.fields import AmountField, say
+from wainwright.people.may import must
+from wainwright.rulebook import figures as kept
+from wainwright.rulebook.models import Policy
+from wainwright.trail.selectors import history
+
+# Which stand together, under which heading.
+GROUPS = (
+    ("Days and hours", ("claim_days", "hold_hours", "ticket_hours", "bed_hour")),
+    ("Advances", ("advance_percent", "advance_unit", "advance_blocks")),
+    ("Driving", ("km_share", "drive_km", "mileage_day", "mileage_month")),
+    ("Ways and bags", ("transfer_km", "transfer_least", "bag_needed", "trip_signoff")),
+)
+
+
+class FiguresForm(forms.Form):
+    """The firm's figures; each says what it does."""
+
+    claim_days = forms.IntegerField(label="Claims are due after, days", help_text="After the traveller is back.")
+    hold_hours = forms.IntegerField(label="A seat is held for, hours", help_text="While somebody decides.")
+    ticket_hours = forms.IntegerField(label="Ticketed before it leaves, hours", help_text="At the latest.")
+    bed_hour = forms.IntegerField(label="Under way at this hour needs no bed", min_value=0, max_value=23)
+    advance_percent = forms.DecimalField(label="Advance proposed, per cent", max_digits=5, decimal_places=2, help_text="Of what one pays oneself.")  # fmt: skip
+    advance_unit = forms.DecimalField(label="Rounded to", max_digits=8, decimal_places=2)
+    advance_blocks = forms.BooleanField(label="An unclaimed advance stops the next", required=False)
+    km_share = forms.DecimalField(label="Over the road's length without a reason, per cent", max_digits=5, decimal_places=2)  # fmt: skip
+    drive_km = forms.IntegerField(label="Driving further needs a permission, km one way")
+    mileage_day = forms.IntegerField(label="The mileage year begins on day", min_value=1, max_value=31)
+    mileage_month = forms.TypedChoiceField(label="of", coerce=int, choices=[(n, str(name)) for n, name in MONTHS.items()])  # fmt: skip
+    transfer_km = AmountField(label="A way to the airport is reckoned at, a km")
+    transfer_least = AmountField(label="and at least")
+    bag_needed = forms.BooleanField(label="Fares are compared with a bag", required=False)
+    trip_signoff = forms.BooleanField(label="Trips are signed off before they are bought", required=False)
+    quarters = forms.CharField(
+        label="Supplied quarters", required=False, max_length=20_000, widget=forms.Textarea(attrs={"rows": 4}), help_text="A line each: name, town, country.",
+    )  # fmt: skip
+    terms = forms.CharField(
+        label="What is certified with a signature", max_length=4000, widget=forms.Textarea(attrs={"rows": 4})
+    )
+
+    @classmethod
+    def of(cls, policy: Policy) -> FiguresForm:
+        """The form as the figures stand."""
+        return cls(
+            initial={name: getattr(policy, name) for name in kept.NAMES} | {"quarters": kept.quarters_text(policy)}
+        )
+
+    @property
+    def groups(self) -> list[tuple[str, list[forms.BoundField]]]:
+        """The fields under their headings."""
+        return [(heading, [self[name] for name in names]) for heading, names in GROUPS]
+
+
+@require_http_methods(["GET", "POST"])
+def figures(request):
+    """The figures; administrators set them here."""
+    member = request.member
+    must(member, "rules" if request.method == "POST" else "read_rules")
+    policy = Policy.objects.get(firm=member.firm)
+    form, status = FiguresForm.of(policy), 200
+    if request.method == "POST":
+        form, status = FiguresForm(request.POST), 422
+        try:
+            if form.is_valid():
+                typed: dict[str, Any] = {name: form.cleaned_data[name] for name in kept.NAMES}
+                kept.set_figures(member, typed, form.cleaned_data["quarters"], request.POST.get("seen", ""))
+                messages.info(request, "The figures are set.")
+                return redirect("figures")
+        except kept.FigureFaults as wrong:
+            for name, words in wrong.faults.items():
+                form.add_error(name if name in form.fields else None, words)
+        except Refusal as refusal:
+            say(form, refusal)
+    if not member.may["rules"]:
+        for each in form.fields.values():
+            each.disabled = True
+    context = {"form": form, "seen": kept.digest(policy), "entries": history(kept.subject(member.firm_id))}
+    return render(request, "rehearsal/figures.html", context, status=status)

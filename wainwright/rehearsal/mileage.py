@@ -1,0 +1,169 @@
+"""Mileage rates: each kind of vehicle over its days, another from a day on, and tables that are looked at before they are taken."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import forms
+from django.contrib import messages
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from wainwright import clock
+from wainwright.downloads import csv_file
+from wainwright.errors import Refusal
+from wainwright.fields import day_input, say
+from wainwright.people.may import must
+from wainwright.rehearsal.rule_form import DayForm
+from wainwright.rulebook import mileage as kept
+from wainwright.rulebook.models import MileageRateRow
+from wainwright.rulebook.selectors import rulebook
+from wainwright.trail.selectors import history
+
+MOST_TEXT = 400_000
+
+
+class MileageForm(forms.Form):
+    """A rate of a kind of vehicle from a day on."""
+
+    vehicle = forms.CharField(label="Kind of vehicle", max_length=20)
+    unit = forms.ChoiceField(label="In", choices=[("km", "km"), ("mi", "miles")])
+    since = forms.DateField(label="From", widget=day_input())
+    bands = forms.CharField(
+        label="Rate, or bands of a year", max_length=600, widget=forms.Textarea(attrs={"rows": 3}), help_text="A line each, the last without an end: 5000 0.42, then 0.28.",
+    )  # fmt: skip
+    passenger = forms.CharField(label="Each passenger adds", required=False, max_length=20)
+
+    def typed(self) -> kept.MileageTyped:
+        """What was typed, as the service reads it."""
+        d = self.cleaned_data
+        return kept.MileageTyped(
+            d.get("vehicle", ""), d.get("unit", ""), d.get("since"), d.get("bands", ""), d.get("passenger", "")
+        )
+
+
+@require_GET
+def index(request):
+    """All rates, what holds and what comes."""
+    must(request.member, "read_rules")
+    like = (
+        MileageRateRow.objects.filter(firm=request.member.firm, vehicle=request.GET.get("like", ""))
+        .order_by("-since")
+        .first()
+    )
+    first = {}
+    if like is not None:
+        first = {
+            "vehicle": like.vehicle,
+            "unit": like.unit,
+            "bands": kept.typed_bands(like),
+            "passenger": f"{like.passenger.normalize():f}",
+        }
+    return _page(request, form=MileageForm(initial=first))
+
+
+@require_POST
+def add(request):
+    """Put a rate in force from a day on."""
+    must(request.member, "rules")
+    form = MileageForm(request.POST)
+    form.is_valid()
+    try:
+        row = kept.add_rate(request.member, form.typed())
+    except kept.MileageFaults as wrong:
+        for name, words in wrong.faults.items():
+            if name not in form.errors:
+                form.add_error(name, words)
+        return _page(request, 422, form=form)
+    messages.info(request, f"{row.vehicle.capitalize()}: {kept.words_of(row)} from {row.since:%d %b %Y} on.")
+    return redirect("mileage")
+
+
+@require_POST
+def end(request):
+    """Say from which day on a kind of vehicle has no rate any more."""
+    must(request.member, "rules")
+    form = DayForm(request.POST, prefix="end")
+    try:
+        if not form.is_valid():
+            raise Refusal("Choose from which day on there is none.", "on")
+        row = kept.end_vehicle(request.member, request.POST.get("vehicle", "")[:20], form.cleaned_data["on"])
+    except Refusal as refusal:
+        if not form.errors:
+            say(form, Refusal(refusal.message, "on" if refusal.field == "since" else refusal.field))
+        return _page(request, 422, end_form=form, ending=request.POST.get("vehicle", "")[:20])
+    messages.info(request, f"From {row.since:%d %b %Y} on there is no rate of {row.vehicle}.")
+    return redirect("mileage")
+
+
+@require_POST
+def take_out(request, row_id: int):
+    """Take a rate out that has not begun."""
+    row = kept.take_out(request.member, row_id)
+    messages.info(request, f"The rate of {row.vehicle} from {row.since:%d %b %Y} is taken out.")
+    return redirect("mileage")
+
+
+@require_POST
+def look(request):
+    """Look at a table of rates: what each would do, what is wrong at which row; nothing changes."""
+    must(request.member, "rules")
+    given = request.FILES.get("file")
+    content = (
+        given.read(kept.MOST_BYTES + 1) if given is not None else request.POST.get("table", "")[:MOST_TEXT].encode()
+    )
+    try:
+        lines = kept.read_table(request.member.firm, content)
+        table = kept.table_text(content)
+    except Refusal as refusal:
+        return _page(request, 422, table_error=refusal.message)
+    good = all(not line.faults for line in lines)
+    return _page(request, 200 if good else 422, lines=_lines(lines), table=table if good else "", good=good)
+
+
+@require_POST
+def take(request):
+    """Take a table that was looked at: all of it, or nothing."""
+    must(request.member, "rules")
+    content = request.POST.get("table", "")[:MOST_TEXT].encode()
+    try:
+        count = kept.take_table(request.member, content)
+    except Refusal as refusal:
+        return _page(request, 422, table_error=refusal.message)
+    messages.info(request, f"{count} {'rate is' if count == 1 else 'rates are'} in.")
+    return redirect("mileage")
+
+
+@require_GET
+def as_csv(request):
+    """All rates as a table that can be sent in again, with other days."""
+    must(request.member, "read_rules")
+    return csv_file("mileage-rates", kept.COLUMNS, kept.as_rows(request.member.firm))
+
+
+def _lines(lines: list[kept.Line]) -> list[tuple[kept.Line, str]]:
+    return [(line, kept.words_of(line.row) if line.row is not None else "") for line in lines]
+
+
+def _page(request, status: int = 200, **more: Any):
+    firm = request.member.firm
+    today = clock.today(firm.zone)
+    rows = list(MileageRateRow.objects.filter(firm=firm).order_by("vehicle", "-since"))
+    holds = {}
+    for row in rows:
+        if row.since <= today:
+            holds.setdefault(row.vehicle, row.pk)
+    shown = [
+        (
+            row,
+            kept.words_of(row),
+            "comes" if row.since > today else "in force" if holds.get(row.vehicle) == row.pk else "was",
+        )
+        for row in rows
+    ]
+    policy = rulebook(firm).policy
+    context = {
+        "rows": shown, "form": MileageForm(), "end_form": DayForm(prefix="end"), "vehicles": sorted({row.vehicle for row in rows if row.bands}),
+        "entries": history(kept.subject(firm.pk)), "policy": policy, "lines": [], "table": "", "table_error": "", "ending": "", **more,
+    }  # fmt: skip
+    return render(request, "rehearsal/mileage.html", context, status=status)

@@ -1,0 +1,126 @@
+"""The firm's own figures: deadlines, advances, driving, terms, supplied quarters; set by its administrators, from now on."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.db import transaction
+
+from wainwright.core.text import one_line
+from wainwright.errors import Stale
+from wainwright.formats.countries import country_code
+from wainwright.people.may import must
+from wainwright.people.models import Firm, Membership, new_version
+from wainwright.rulebook.models import Policy
+from wainwright.trail.services import record
+
+# What is set here, by its name in the policy; the safeguards have a page of their own.
+NAMES = (
+    "claim_days", "trip_signoff", "advance_percent", "advance_unit", "advance_blocks", "hold_hours", "ticket_hours", "km_share", "drive_km", "mileage_month", "mileage_day",
+    "transfer_km", "transfer_least", "bag_needed", "bed_hour", "terms",
+)  # fmt: skip
+MOST_QUARTERS, MOST_TERMS = 200, 4000
+
+
+class FigureFaults(ValueError):
+    """What is wrong with the figures that were typed, each by its name."""
+
+    def __init__(self, faults: Mapping[str, str]) -> None:
+        super().__init__("; ".join(faults.values()))
+        self.faults = dict(faults)
+
+
+def subject(firm_id: int) -> str:
+    """Return the name of the figures in the trail."""
+    return f"figures:{firm_id}"
+
+
+def quarters_text(policy: Policy) -> str:
+    """Return the supplied quarters as they are typed, a line each."""
+    return "\n".join(f"{row['name']}, {row['town']}, {row['country']}" for row in policy.quarters)
+
+
+def digest(policy: Policy) -> str:
+    """Return what tells whether the figures are still as somebody saw them."""
+    return hashlib.sha256(json.dumps(_said(policy), sort_keys=True, default=str).encode()).hexdigest()[:16]
+
+
+def _said(policy: Policy) -> dict[str, Any]:
+    return {name: str(getattr(policy, name)) for name in NAMES} | {"quarters": quarters_text(policy)}
+
+
+def read_quarters(text: str) -> list[dict[str, str]]:
+    """Return the quarters that are typed, a line each: name, town, country. Raises ``FigureFaults``."""
+    found: list[dict[str, str]] = []
+    for number, line in enumerate(text.splitlines(), 1):
+        parts = [one_line(part, 80).strip() for part in line.split(",")]
+        if not any(parts):
+            continue
+        country = country_code(parts[-1]) if len(parts) == 3 else ""
+        if not all(parts) or not country:
+            raise FigureFaults(
+                {"quarters": f"Line {number}: type the name, the town and the country, as: Gauge House, Florø, Norway."}
+            )
+        if any((row["town"].casefold(), row["country"]) == (parts[1].casefold(), country) for row in found):
+            raise FigureFaults({"quarters": f"Line {number}: {parts[1]} has quarters already."})
+        found.append({"name": parts[0], "town": parts[1], "country": country})
+    if len(found) > MOST_QUARTERS:
+        raise FigureFaults({"quarters": f"At most {MOST_QUARTERS} quarters."})
+    return found
+
+
+@transaction.atomic
+def set_figures(by: Membership, typed: Mapping[str, Any], quarters: str, seen: str) -> Policy:
+    """Set the figures that ``typed`` names. Raises ``NotAllowed``, ``FigureFaults``, ``Stale``."""
+    must(by, "rules")
+    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    policy = Policy.objects.select_for_update().get(firm=firm)
+    if digest(policy) != seen:
+        raise Stale("Somebody set the figures meanwhile. Look at them as they are now; what you typed stands below.")
+    before = _said(policy)
+    faults: dict[str, str] = {}
+    for name in NAMES:
+        if name in typed:
+            setattr(policy, name, typed[name])
+    try:
+        policy.quarters = read_quarters(quarters)
+    except FigureFaults as wrong:
+        faults |= wrong.faults
+    try:
+        policy.full_clean(exclude=["firm"])
+    except ValidationError as error:
+        faults |= {name: " ".join(words) for name, words in error.message_dict.items()}
+    for name, least, most in (
+        ("claim_days", 1, 366),
+        ("advance_percent", 0, 100),
+        ("hold_hours", 1, 720),
+        ("ticket_hours", 1, 720),
+        ("km_share", 0, 100),
+        ("drive_km", 0, 5000),
+    ):
+        if name not in faults and not least <= getattr(policy, name) <= most:
+            faults[name] = f"Between {least} and {most}, please."
+    for name in ("advance_unit", "transfer_km", "transfer_least"):
+        if name not in faults and (getattr(policy, name) < 0 or (name == "advance_unit" and not policy.advance_unit)):
+            faults[name] = "Above zero, please." if name == "advance_unit" else "Not below zero, please."
+    if not 10 <= len(policy.terms.strip()) <= MOST_TERMS:
+        faults["terms"] = f"Say in 10 to {MOST_TERMS} letters what is certified."
+    if faults:
+        raise FigureFaults(faults)
+    policy.save()
+    firm.rules_version = new_version()
+    firm.save(update_fields=["rules_version"])
+    after = _said(policy)
+    changed = [name for name in after if after[name] != before[name]]
+    record(
+        by,
+        "set the firm's figures",
+        subject(firm.pk),
+        before={n: before[n] for n in changed},
+        after={n: after[n] for n in changed},
+    )
+    return policy

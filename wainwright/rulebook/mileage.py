@@ -1,0 +1,278 @@
+"""Mileage rates as an administrator keeps them: each from a day on, typed or from a table; what has begun is not rewritten."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from decimal import Decimal, InvalidOperation
+
+from django.db import transaction
+
+from wainwright import clock
+from wainwright.core.text import decimal, one_line
+from wainwright.core.workings import day_text, plain
+from wainwright.errors import Refusal, Stale
+from wainwright.fields import plain_number
+from wainwright.formats.apart import apart
+from wainwright.formats.problems import Unreadable
+from wainwright.formats.statement import read_day
+from wainwright.formats.tables import write_csv
+from wainwright.people.may import must
+from wainwright.people.models import Firm, Membership, new_version
+from wainwright.rulebook.models import MileageRateRow
+from wainwright.trail.services import record
+
+UNITS = ("km", "mi")
+MOST_BANDS, MOST_BYTES, MOST_ROWS = 12, 500_000, 5_000
+AT_MOST, FARTHEST = Decimal(1000), timedelta(days=732)
+COLUMNS = ("vehicle", "unit", "from", "up to", "rate", "passenger")
+
+
+@dataclass(frozen=True)
+class MileageTyped:
+    """A rate as it is typed: bands a line each, "5000 0.42", the last without an upper end."""
+
+    vehicle: str
+    unit: str
+    since: date | None
+    bands: str
+    passenger: str = ""
+
+
+class MileageFaults(ValueError):
+    """What is wrong with a rate, each by the field where it stands."""
+
+    def __init__(self, faults: Mapping[str, str]) -> None:
+        super().__init__("; ".join(faults.values()))
+        self.faults = dict(faults)
+
+
+@dataclass
+class Line:
+    """A rate of a table: its first row, what it says, and what is wrong with it."""
+
+    number: int
+    row: MileageRateRow | None = None
+    faults: list[str] = field(default_factory=list)
+
+
+def subject(firm_id: int) -> str:
+    """Return the name of a firm's mileage rates in the trail."""
+    return f"mileage:{firm_id}"
+
+
+def words_of(row: MileageRateRow) -> str:
+    """Return the bands of a rate in words; one without bands ends the rate before it."""
+    if not row.bands:
+        return "no rate any more"
+    said = [
+        f"up to {plain(Decimal(str(upper)))} {row.unit}: {rate}" if upper is not None else f"beyond: {rate}"
+        for upper, rate in row.bands
+    ]
+    return "; ".join(said) if len(said) > 1 else f"{row.bands[0][1]} a {row.unit}"
+
+
+def typed_bands(row: MileageRateRow) -> str:
+    """Return the bands of a rate as they are typed."""
+    return "\n".join(
+        f"{plain(Decimal(str(upper)))} {rate}" if upper is not None else f"{rate}" for upper, rate in row.bands
+    )
+
+
+def read_rate(firm: Firm, typed: MileageTyped, today: date) -> MileageRateRow:
+    """Return what is typed as a rate, not kept. Raises ``MileageFaults`` with everything that is wrong."""
+    faults: dict[str, str] = {}
+    vehicle = one_line(typed.vehicle, 20).strip().lower()
+    if not vehicle:
+        faults["vehicle"] = "Say which kind of vehicle, as car."
+    if typed.unit not in UNITS:
+        faults["unit"] = "Choose km or miles."
+    if typed.since is None or not today <= typed.since <= today + FARTHEST:
+        faults["since"] = (
+            "Choose from which day on: today or later, within two years. What was driven before stays as it was paid."
+        )
+    bands = _bands(typed.bands, faults)
+    passenger = _number(typed.passenger or "0")
+    if passenger is None or not 0 <= passenger < AT_MOST:
+        faults["passenger"] = "Say what each passenger adds, as 0.04; empty: nothing."
+    if faults or typed.since is None or passenger is None:
+        raise MileageFaults(faults)
+    return MileageRateRow(
+        firm=firm, vehicle=vehicle, unit=typed.unit, since=typed.since, bands=bands, passenger=passenger
+    )
+
+
+def _bands(text: str, faults: dict[str, str]) -> list[list[object]]:
+    lines = [line.split() for line in text.replace("beyond", "").replace(":", " ").splitlines() if line.strip()]
+    found: list[list[object]] = []
+    before = Decimal(0)
+    for n, words in enumerate(lines, 1):
+        last = n == len(lines)
+        numbers = [_number(word, 0 if len(words) == 2 and at == 0 else 4) for at, word in enumerate(words)]
+        if None in numbers or len(words) != (1 if last else 2):
+            faults["bands"] = (
+                f"Line {n}: {'the last line is the rate beyond alone, as 0.28' if last else 'type up to how far, and the rate, as 5000 0.42'}."
+            )
+            return []
+        upper, rate = (None, numbers[0]) if last else numbers
+        if rate is None or not 0 < rate < AT_MOST:
+            faults["bands"] = f"Line {n}: a rate is above zero, and below {AT_MOST}."
+        elif upper is not None and not before < upper <= 1_000_000:
+            faults["bands"] = f"Line {n}: bands stand in their order, each further than the one before."
+        before = upper if upper is not None else before
+        found.append([None if upper is None else int(upper), f"{rate}"])
+    if not found or len(found) > MOST_BANDS:
+        faults["bands"] = f"Type the rate, or up to {MOST_BANDS} bands."
+    return found
+
+
+def _number(text: str, decimals: int = 4) -> Decimal | None:
+    try:
+        value = decimal(plain_number(text, decimals))
+    except (InvalidOperation, ArithmeticError):
+        return None
+    return value if value.is_finite() and value == round(value, decimals) else None
+
+
+@transaction.atomic
+def add_rate(by: Membership, typed: MileageTyped) -> MileageRateRow:
+    """Put a rate in force from a day on; the one before holds until then. Raises ``NotAllowed``, ``MileageFaults``."""
+    must(by, "rules")
+    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    row = read_rate(firm, typed, clock.today(firm.zone))
+    _free(firm, row)
+    row.save()
+    _renew(firm)
+    record(by, "put a mileage rate in force", subject(firm.pk), after=_said(row))
+    return row
+
+
+def _free(firm: Firm, row: MileageRateRow) -> None:
+    if MileageRateRow.objects.filter(firm=firm, vehicle=row.vehicle, since=row.since).exists():
+        raise MileageFaults(
+            {"since": f"A rate of {row.vehicle} begins on that day already. Choose another, or take that one out."}
+        )
+
+
+@transaction.atomic
+def end_vehicle(by: Membership, vehicle: str, since: date | None) -> MileageRateRow:
+    """Say from which day on a kind of vehicle has no rate any more. Raises ``NotAllowed``, ``Refusal``."""
+    must(by, "rules")
+    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    today = clock.today(firm.zone)
+    if since is None or not today < since <= today + FARTHEST:
+        raise Refusal("Choose from which day on there is none: after today, within two years.", "since")
+    rows = MileageRateRow.objects.filter(firm=firm, vehicle=vehicle)
+    if not rows.exists():
+        raise Stale(f"There is no rate of {vehicle[:20]} any more.")
+    if rows.filter(since__gte=since).exists():
+        raise Refusal("A rate of it begins on that day or later. Take that one out first.", "since")
+    last = rows.order_by("-since")[0]
+    if not last.bands:
+        raise Refusal(f"It ends on {day_text(last.since, year=True)} already.", "since")
+    row = MileageRateRow.objects.create(firm=firm, vehicle=vehicle, unit=last.unit, since=since, bands=[], passenger=0)
+    _renew(firm)
+    record(by, "ended a mileage rate", subject(firm.pk), before=_said(last), after=_said(row))
+    return row
+
+
+@transaction.atomic
+def take_out(by: Membership, row_id: int) -> MileageRateRow:
+    """Take a rate out that has not begun. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
+    must(by, "rules")
+    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    row = MileageRateRow.objects.filter(firm=firm, pk=row_id).first()
+    if row is None:
+        raise Stale("That rate is gone: somebody took it out meanwhile.")
+    if row.since <= clock.today(firm.zone):
+        raise Refusal("It has begun: rides were paid by it. Put another in force from a day on.")
+    record(by, "took a mileage rate out before it began", subject(firm.pk), before=_said(row))
+    row.delete()
+    _renew(firm)
+    return row
+
+
+def read_table(firm: Firm, content: bytes) -> list[Line]:
+    """Return the rates of a table with what is wrong at each; nothing is kept. Raises ``Refusal``."""
+    if not content or len(content) > MOST_BYTES:
+        raise Refusal("Choose a file, up to 500 KB.", "file")
+    try:
+        rows = apart("mileage", content)
+    except Unreadable as error:
+        raise Refusal(str(error), "file") from error
+    today = clock.today(firm.zone)
+    there = set(MileageRateRow.objects.filter(firm=firm).values_list("vehicle", "since"))
+    grouped: dict[tuple[str, str, str], list[tuple[int, Mapping[str, str]]]] = {}
+    for number, cells in rows:
+        key = (cells.get("vehicle", ""), cells.get("unit", "") or "km", cells.get("since", ""))
+        grouped.setdefault(key, []).append((number, cells))
+    return [_line(firm, key, of_rate, there, today) for key, of_rate in grouped.items()]
+
+
+def table_text(content: bytes) -> str:
+    """Return the rows of a table as plain CSV, to be sent again with what was decided. Raises ``Refusal``."""
+    try:
+        rows = apart("mileage", content)
+    except Unreadable as error:
+        raise Refusal(str(error), "file") from error
+    names = ("vehicle", "unit", "since", "up to", "rate", "passenger")
+    return "".join(write_csv(COLUMNS, ([cells.get(name, "") for name in names] for _, cells in rows)))
+
+
+def _line(
+    firm: Firm, key: tuple[str, str, str], rows: Sequence[tuple[int, Mapping[str, str]]], there: set[tuple[str, date]], today: date
+) -> Line:  # fmt: skip
+    vehicle, unit, begins = key
+    line = Line(rows[0][0])
+    try:
+        since = read_day(begins)
+    except ValueError:
+        line.faults.append(f"from: “{begins[:20]}” is no day. Write it as 2027-01-01.")
+        return line
+    unit = {"miles": "mi", "mile": "mi"}.get(unit.lower(), unit.lower())
+    bands = "\n".join(f"{cells.get('up to', '')} {cells.get('rate', '')}".strip() for _, cells in rows)
+    passenger = next((cells["passenger"] for _, cells in rows if cells.get("passenger")), "")
+    try:
+        line.row = read_rate(firm, MileageTyped(vehicle, unit, since, bands, passenger), today)
+    except MileageFaults as wrong:
+        line.faults += [f"{'from' if name == 'since' else name}: {words}" for name, words in wrong.faults.items()]
+        return line
+    spot = (line.row.vehicle, line.row.since)
+    if spot in there:
+        line.faults.append(f"from: a rate of {spot[0]} begins on that day already.")
+    there.add(spot)
+    return line
+
+
+@transaction.atomic
+def take_table(by: Membership, content: bytes) -> int:
+    """Take all rates of a table in one act, or none; return how many. Raises ``NotAllowed``, ``Refusal``."""
+    must(by, "rules")
+    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    lines = read_table(firm, content)
+    if not lines or any(line.faults for line in lines):
+        raise Refusal("Something is wrong with it: nothing was taken. Put it right and send it again.", "file")
+    rows = [line.row for line in lines if line.row is not None]
+    MileageRateRow.objects.bulk_create(rows)
+    _renew(firm)
+    record(by, "took in mileage rates", subject(firm.pk), after=[_said(row) for row in rows])
+    return len(rows)
+
+
+def as_rows(firm: Firm) -> list[list[str]]:
+    """Return all rates as a table, a row for each band. One query."""
+    rows = MileageRateRow.objects.filter(firm=firm).order_by("vehicle", "since")
+    return [
+        [row.vehicle, row.unit, str(row.since), "" if upper is None else f"{upper}", f"{rate}", f"{row.passenger.normalize():f}"]
+        for row in rows for upper, rate in row.bands
+    ]  # fmt: skip
+
+
+def _said(row: MileageRateRow) -> dict[str, str]:
+    return {"vehicle": row.vehicle, "from": str(row.since), "rate": words_of(row), "passenger": str(row.passenger)}
+
+
+def _renew(firm: Firm) -> None:
+    firm.rules_version = new_version()
+    firm.save(update_fields=["rules_version"])
