@@ -9,7 +9,7 @@ from pathlib import Path
 from wainwright import clock
 from wainwright.people.models import Membership
 from wainwright.rehearsal import in_force, running
-from wainwright.rehearsal.laying_down import RULES, Typed, keep_rule
+from wainwright.rehearsal.laying_down import Typed, keep_rule
 from wainwright.rehearsal.policy import publish
 from wainwright.rehearsal.routing import ROUTES, RouteTyped, keep_route
 from wainwright.rulebook.models import RuleSetting
@@ -44,4 +44,4 @@ def tell(people: dict[str, Membership], today: date) -> None:
         reasons="Card not taken there\nCard was blocked", paragraph="Receipts and money",
     )  # fmt: skip
     draft = keep_rule(callum, stricter, code="own-money")
-    running.start(RULES, callum, draft.pk, today - timedelta(days=365), today, "")
+    running.start("rule", callum, draft.pk, today - timedelta(days=365), today, "")

@@ -40,14 +40,15 @@ def day_input() -> forms.DateInput:
     return forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")
 
 
-# Commas, or points, with exactly three digits behind each, and no nought before the first.
-_GROUPED = re.compile(r"-?[1-9]\d{0,2}([.,])\d{3}(?:\1\d{3})*")
+# Commas with exactly three digits behind each, or several such points, and no nought before the first. One point alone
+# could be either: 5.005 is left as it is, and refused where it is too fine.
+_GROUPED = re.compile(r"-?[1-9]\d{0,2}(?:(?:,\d{3})+|(?:\.\d{3}){2,})")
 
 
 def plain_number(text: str, decimals: int = 3) -> str:
     """Bring an amount as people type it to digits with a point: the last comma or point stands before the cents.
 
-    Where there are fewer than three ``decimals``, one with three digits behind it parts thousands: 1,240 is never 1.24.
+    Where there are fewer than three ``decimals``, a comma with three digits behind it parts thousands: 1,240 is never 1.24.
     """
     text = text.replace("\u00a0", "").replace(" ", "").replace("−", "-")
     if decimals < 3 and _GROUPED.fullmatch(text):

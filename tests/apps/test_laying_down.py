@@ -182,7 +182,7 @@ class RulesTest(LaidDown):
             in_force.put_in_force(RULES, self.callum, row.pk, self.today, seen)
         for act in (
             lambda: laying_down.keep_rule(self.priya, TAXI), lambda: in_force.end(RULES, self.maren, "old", self.today, ""),
-            lambda: in_force.take_out(RULES, self.priya, "old", ""), lambda: running.start(RULES, self.priya, row.pk, self.today, self.today, ""),
+            lambda: in_force.take_out(RULES, self.priya, "old", ""), lambda: running.start("rule", self.priya, row.pk, self.today, self.today, ""),
         ):  # fmt: skip
             with self.assertRaises(NotAllowed):
                 act()
@@ -252,7 +252,7 @@ class RulesTest(LaidDown):
 class RehearsalTest(LaidDown):
     def rehearsed(self, row: RuleSetting, whose: str = "", days: int = 400) -> Rehearsal:
         with self.done():
-            made = running.start(RULES, self.callum, row.pk, self.today - days * DAY, self.today, whose)
+            made = running.start("rule", self.callum, row.pk, self.today - days * DAY, self.today, whose)
         return Rehearsal.objects.select_related("firm", "rule").get(pk=made.pk)
 
     def heard(self, row: Rehearsal) -> list[tuple[str, str, str]]:
@@ -351,7 +351,7 @@ class RehearsalTest(LaidDown):
             (self.today - 2000 * DAY, self.today),
         ):
             with self.assertRaises(Refusal):
-                running.start(RULES, self.callum, rule.pk, since, until, "")
+                running.start("rule", self.callum, rule.pk, since, until, "")
 
     def test_nobody_else_sees_it_and_examples_do_not_say_whose(self):
         self.sent_claim(costs=("20.00",))
@@ -379,14 +379,14 @@ class RehearsalTest(LaidDown):
         for _ in range(3):
             self.sent_claim(costs=("20.00",))
         rule = self.kept()
-        made = running.start(RULES, self.callum, rule.pk, self.today - 30 * DAY, self.today, "")
+        made = running.start("rule", self.callum, rule.pk, self.today - 30 * DAY, self.today, "")
         running.AT_ONCE, before = 2, running.AT_ONCE
         self.addCleanup(setattr, running, "AT_ONCE", before)
         self.assertTrue(running._some(made.pk, {}))
         half = Rehearsal.objects.get(pk=made.pk)
         self.assertEqual((half.looked, half.state), (2, Rehearsal.State.WAITING))
         with self.assertRaisesRegex(Refusal, "on its way"):
-            running.start(RULES, self.callum, rule.pk, self.today - 30 * DAY, self.today, "")
+            running.start("rule", self.callum, rule.pk, self.today - 30 * DAY, self.today, "")
         running.go_on(made.pk)
         running.go_on(made.pk)
         whole = Rehearsal.objects.get(pk=made.pk)

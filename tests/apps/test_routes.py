@@ -135,7 +135,7 @@ class AskedTest(Routes):
         big, small = self.sent_claim(costs=("45.00",)), self.sent_claim(costs=("12.00",))
         row = keep_route(self.callum, replace(TAXIS, signer=self.ottilie.name))
         with self.done():
-            made = running.start(ROUTES, self.callum, row.pk, self.today - 400 * DAY, self.today, "")
+            made = running.start("route", self.callum, row.pk, self.today - 400 * DAY, self.today, "")
         done = Rehearsal.objects.select_related("firm", "route").get(pk=made.pk)
         self.assertEqual(done.state, Rehearsal.State.DONE)
         heard = done.heard.filter(kind="claim", thing__in=[big.pk, small.pk])
@@ -152,7 +152,7 @@ class AskedTest(Routes):
         in_force.renew(self.firm())
         less = keep_route(self.callum, replace(TAXIS, signer=self.ottilie.name, over=Decimal(900)), code=row.code)
         with self.done():
-            made = running.start(ROUTES, self.callum, less.pk, self.today - 400 * DAY, self.today, "")
+            made = running.start("route", self.callum, less.pk, self.today - 400 * DAY, self.today, "")
         self.assertEqual(
             [(h.thing, h.change) for h in made.heard.filter(kind="claim", thing=big.pk)], [(big.pk, "gone")]
         )

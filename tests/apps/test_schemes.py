@@ -16,11 +16,13 @@ from wainwright.core.journey import Place
 from wainwright.core.money import Money
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.people.models import Firm
-from wainwright.rehearsal.past import on_past_trips
+from wainwright.rehearsal.earning import Instead, compared, nights_of
+from wainwright.rehearsal.models import Rehearsal
 from wainwright.rulebook import rate_sheets, schemes
 from wainwright.rulebook.models import AllowanceRate, RateSheet, SchemeData
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.models import Entry
+from wainwright.trips.figures import MADE
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import load_file
 
@@ -165,10 +167,12 @@ class LongStayTest(WorldTestCase):
             }
         )
         _, tried = schemes.read_text(text, self.callum.firm)
-        past = on_past_trips(self.callum, tried)
-        mine = sorted(
-            (row.trip.starts, str(row.was), str(row.would)) for row in past.rows if row.trip.traveller == self.maren
-        )
+        book = rulebook(Firm.objects.get(pk=self.callum.firm_id))
+        instead = Instead.by_scheme(book, tried)
+        trips = Trip.objects.filter(traveller=self.maren, state__in=MADE)
+        since = self.today - timedelta(days=365)
+        rows = compared(trips, instead, nights_of(book.firm.pk, since))
+        mine = sorted((row.trip.starts, str(row.was), str(row.would)) for row in rows)
         self.assertEqual([each[1:] for each in mine][-2:], [("145.00", "145.00"), ("145.00", "72.50")])
 
 
@@ -218,18 +222,48 @@ class PagesTest(WorldTestCase):
         trip = self.authorised_trip(starts=-10, days=3)
         row = schemes.keep_draft(self.callum, HALF)
         _, scheme = schemes.read_text(HALF, self.callum.firm)
-        with self.assertNumQueries(4):
-            past = on_past_trips(self.callum, scheme)
-        mine = next(each for each in past.rows if each.trip == trip)
+        book = rulebook(Firm.objects.get(pk=self.callum.firm_id))
+        with self.assertNumQueries(3):
+            (mine,) = compared(Trip.objects.filter(pk=trip.pk), Instead.by_scheme(book, scheme), {})
         self.assertEqual((str(mine.was), str(mine.would), str(mine.more)), ("145.00", "87.00", "-58.00"))
-        self.assertEqual(past.would - past.was, past.more)
         self.enter(self.callum)
         before = Entry.objects.count()
-        page = self.client.get(f"/rules/schemes/{row.pk}/past/")
+        span = {"since": str(self.today - timedelta(days=365)), "until": str(self.today), "whose": "Maren Oyelaran"}
+        with self.done():
+            made = self.client.post(f"/rules/schemes/{row.pk}/rehearse/", span)
+        done = Rehearsal.objects.get()
+        self.assertRedirects(made, f"/rules/rehearsals/{done.pk}/")
+        self.assertEqual(
+            [(h.change, h.thing, h.amount_minor) for h in done.heard.filter(thing=trip.pk)], [("gone", trip.pk, 5800)]
+        )
+        page = self.client.get(f"/rules/rehearsals/{done.pk}/")
+        self.assertContains(page, "145.00 would be 87.00")
+        self.assertContains(page, "would earn less")
         self.assertContains(page, "−58.00")
-        # Whoever lays rules down does not read people's trips by that.
-        self.assertNotContains(page, "Maren Oyelaran")
         self.assertEqual(Entry.objects.count(), before)
+        self.assertContains(
+            self.client.post(f"/rules/schemes/{row.pk}/rehearse/", {**span, "whose": "Nobody"}),
+            "is no role",
+            status_code=422,
+        )
+
+    def test_a_table_of_rates_is_rehearsed_before_it_is_taken(self):
+        trip = self.authorised_trip(starts=-10, days=3)
+        self.enter(self.callum)
+        soon = self.today + timedelta(days=30)
+        table = f"country,town,from,until,full\nNO,Bergen,{soon},,80\nNO,Bergen,{soon},{soon + timedelta(days=9)},90\n"
+        sheet = rate_sheets.read_sheet(self.callum, "rates.csv", table.encode())
+        span = {"since": str(self.today - timedelta(days=365)), "until": str(self.today), "whose": ""}
+        with self.done():
+            self.client.post(f"/rules/allowances/{sheet.pk}/rehearse/", span)
+        done = Rehearsal.objects.get()
+        self.assertEqual(done.state, Rehearsal.State.DONE)
+        # As if it had held already; the season is as far from today as it was a year ago.
+        self.assertEqual(
+            [(h.change, h.text) for h in done.heard.filter(thing=trip.pk)], [("new", "145.00 would be 200.00")]
+        )
+        self.assertContains(self.client.get(f"/rules/rehearsals/{done.pk}/"), "would earn more")
+        self.assertFalse(AllowanceRate.objects.filter(full_minor=8000).exists())
         self.assertEqual(load_file(self.maren, trip).figures.allowance.amount, Money(Decimal("145.00"), "EUR"))
 
 

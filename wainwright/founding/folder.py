@@ -278,7 +278,7 @@ def _minor(firm: Firm, text: str) -> int | None:
     amount = Decimal(plain_number(text, places(firm.currency)))
     if not amount.is_finite() or amount < 0:
         raise ValueError(f"“{text}” is no amount.")
-    return Money.rounded(amount, firm.currency).minor
+    return Money.of(amount, firm.currency).minor
 
 
 def _day(text: str) -> date:

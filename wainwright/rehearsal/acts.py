@@ -16,7 +16,7 @@ from wainwright.core.rules import kinds
 from wainwright.errors import Refusal
 from wainwright.fields import say
 from wainwright.people.may import must
-from wainwright.rehearsal import in_force, routes, rules, running
+from wainwright.rehearsal import in_force, rate_sheets, routes, rules, running, views
 from wainwright.rehearsal.in_force import Kept
 from wainwright.rehearsal.laying_down import RULES
 from wainwright.rehearsal.models import Rehearsal
@@ -43,6 +43,24 @@ SORTS = {
     "rule": Sort(RULES, "rules", "rule", "rule-draft", rules.rule_page, rules.draft_page),
     "route": Sort(ROUTES, "routes", "route-rule", "route-draft", routes.route_page, routes.draft_page),
 }
+
+
+# Where each sort of thing is rehearsed from, and what a rehearsal of it counts.
+PAGES: dict[str, Callable[..., Any]] = {
+    "rule": rules.draft_page, "route": routes.draft_page, "scheme": views.scheme_page, "sheet": rate_sheets.sheet_page,
+}  # fmt: skip
+EARNS = {
+    "new": "would earn more",
+    "gone": "would earn less",
+    "other": "could not be reckoned",
+    "more": "More, in all",
+    "people": "people would be paid otherwise",
+}
+COUNTS = {
+    "rule": {"new": "new", "gone": "gone", "other": "of another gravity or sum", "more": "Money over", "people": "people would meet it"},
+    "route": {"new": "asked as well", "gone": "not asked", "other": "otherwise", "more": "Of claims and trips of", "people": "people's go another way"},
+    "scheme": EARNS, "sheet": EARNS,
+}  # fmt: skip
 
 
 @require_POST
@@ -101,15 +119,15 @@ def out(request, sort: str, rule_code: str):
 def rehearse(request, sort: str, draft_id: int):
     """Begin to rehearse a draft."""
     must(request.member, "rules")
-    known, form = SORTS[sort], SpanForm(request.POST)
+    form = SpanForm(request.POST)
     try:
         if not form.is_valid():
             raise Refusal("Choose a first and a last day that have been.", "since")
         d = form.cleaned_data
-        made = running.start(known.kept, request.member, draft_id, d["since"], d["until"], d["whose"])
+        made = running.start(sort, request.member, draft_id, d["since"], d["until"], d["whose"])
     except Refusal as refusal:
         _beside(form, refusal)
-        return known.draft_page(request, draft_id, 422, span_form=form)
+        return PAGES[sort](request, draft_id, 422, span_form=form)
     return redirect("rehearsal", made.pk)
 
 
@@ -117,14 +135,14 @@ def rehearse(request, sort: str, draft_id: int):
 def rehearsal(request, rehearsal_id: int):
     """What a draft would have said: how far it is, then the figures."""
     row = _rehearsal(request, rehearsal_id)
-    done, rule = row.state == Rehearsal.State.DONE, row.of
-    sort = SORTS["rule" if row.rule is not None else "route"]
+    done, thing, sort = row.state == Rehearsal.State.DONE, row.of, row.sort
+    seen = running.digest_of(sort, thing)
     context = {
-        "row": row, "rule": rule, "sort": "rule" if row.rule is not None else "route", "kind": kinds()[row.rule.kind] if row.rule is not None else None,
-        "changed": sort.kept.digest(rule) != row.seen, "late": not done and row.time < clock.now() - running.BROKEN_OFF,
-        "whose": Groups.of(row.firm).sentence(row.groups) if row.groups else "everybody", "seen": sort.kept.digest(rule),
+        "row": row, "thing": thing, "sort": sort, "kind": kinds()[row.rule.kind] if row.rule is not None else None, "words": COUNTS[sort],
+        "changed": seen != row.seen, "late": not done and row.time < clock.now() - running.BROKEN_OFF,
+        "whose": Groups.of(row.firm).sentence(row.groups) if row.groups else "everybody", "seen": seen, "path": _path(row), "draft": _waits(row),
         "result": result_of(row, rulebook(row.firm).names) if done else None, "examples": examples(request.member, row) if done else [],
-        "day_form": DayForm(), "path": reverse(sort.draft_url, args=[rule.pk]) if rule.draft else reverse(sort.url, args=[rule.code]),
+        "day_form": DayForm(),
     }  # fmt: skip
     return render(request, "rehearsal/rehearsal.html", context)
 
@@ -143,14 +161,30 @@ def rehearsal_drop(request, rehearsal_id: int):
     row = _rehearsal(request, rehearsal_id)
     running.drop(request.member, row.pk)
     messages.info(request, "The rehearsal is dropped.")
-    known = SORTS["rule" if row.rule is not None else "route"]
-    return redirect(known.draft_url, row.of.pk) if row.of.draft else redirect(known.url, row.of.code)
+    return redirect(_path(row))
+
+
+def _path(row: Rehearsal) -> str:
+    """Where what is rehearsed stands."""
+    if row.sort in SORTS:
+        known = SORTS[row.sort]
+        return (
+            reverse(known.draft_url, args=[row.of.pk])
+            if _waits(row)
+            else reverse(known.url, args=[getattr(row.of, "code", "")])
+        )
+    return reverse("scheme" if row.sort == "scheme" else "rate-sheet", args=[row.of.pk])
+
+
+def _waits(row: Rehearsal) -> bool:
+    """Whether it can be put in force, as a draft that waits."""
+    return bool(getattr(row.of, "draft", False))
 
 
 def _rehearsal(request, rehearsal_id: int) -> Rehearsal:
     """One's own: nobody else ever sees it."""
     must(request.member, "rules")
-    rows = Rehearsal.objects.select_related("firm", "rule__firm", "route__firm")
+    rows = Rehearsal.objects.select_related("firm", "rule__firm", "route__firm", "scheme__firm", "sheet__firm")
     return get_object_or_404(rows, by=request.member, pk=rehearsal_id)
 
 

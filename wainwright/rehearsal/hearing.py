@@ -17,11 +17,14 @@ from wainwright.core.money import Money
 from wainwright.core.rules import Finding, Setting, Subject, kinds, run
 from wainwright.expenses.selectors import Elsewhere
 from wainwright.people.models import Membership
+from wainwright.rehearsal.earning import Instead, compared, nights_of
 from wainwright.rehearsal.models import Heard, Rehearsal
 from wainwright.rehearsal.subjects import claim_subjects, claims_of, plan_files, trips_of
+from wainwright.rulebook import schemes
 from wainwright.rulebook.models import RouteSetting, RuleSetting
 from wainwright.rulebook.selectors import groups_of, rulebook
 from wainwright.signoff.models import SignOff
+from wainwright.trips.figures import MADE
 from wainwright.trips.frozen import thaw
 from wainwright.trips.models import Night, Trip
 
@@ -47,7 +50,9 @@ class Hearing(Protocol):
 
 def hearing_of(row: Rehearsal) -> Hearing:
     """Return how a rehearsal hears."""
-    return RuleHearing(row, row.rule) if row.rule is not None else RouteHearing(row, row.route)
+    if row.rule is not None:
+        return RuleHearing(row, row.rule)
+    return RouteHearing(row, row.route) if row.route is not None else AllowanceHearing(row)
 
 
 class RuleHearing:
@@ -226,6 +231,54 @@ class RouteHearing:
             yield heard(Heard.Change.NEW, will, "would sign as well")
         if was is not None and before != person.pk:
             yield heard(Heard.Change.GONE, was, "would not be asked")
+
+
+class AllowanceHearing:
+    """A scheme, or rates of a table: which journeys that were made would earn more, or less, and by how much."""
+
+    def __init__(self, row: Rehearsal) -> None:
+        self.row, book = row, rulebook(row.firm)
+        if row.scheme is not None:
+            _, scheme = schemes.read_text(schemes.as_text(row.scheme.data), row.firm)
+            self.instead = Instead.by_scheme(book, scheme)
+        elif row.sheet is not None:
+            self.instead = Instead.by_sheet(book, row.sheet, row.until, row.since)
+        else:
+            raise ValueError("a rehearsal of nothing")
+
+    def claims(self) -> QuerySet[Claim]:
+        """None: what a journey earns is reckoned on the trip."""
+        return Claim.objects.none()
+
+    def trips(self) -> QuerySet[Trip]:
+        """The trips of the span that were authorised."""
+        made = Trip.objects.filter(firm=self.row.firm, state__in=MADE)
+        return made.filter(starts__gte=self.row.since, starts__lte=self.row.until)
+
+    def of_claims(self, ids: Sequence[int], looked_up: dict[str, Elsewhere]) -> Iterator[Heard]:
+        """Nothing."""
+        yield from ()
+
+    def of_trips(self, ids: Sequence[int]) -> Iterator[Heard | None]:
+        """What is earned more, or less, on some journeys; nothing stands for one that cannot be reckoned as it is."""
+        goes_on = self.instead.within or self.instead.book.stays_go_on
+        nights = nights_of(self.row.firm.pk, self.row.since) if goes_on else {}
+        reckoned = 0
+        for each in compared(Trip.objects.filter(pk__in=ids), self.instead, nights):
+            reckoned += 1
+            trip = each.trip
+            if self.row.groups and groups_of(trip.traveller).isdisjoint(self.row.groups):
+                continue
+            if not each.more and not each.fault:
+                continue
+            change = (
+                Heard.Change.OTHER if each.fault else Heard.Change.NEW if each.more.minor > 0 else Heard.Change.GONE
+            )
+            yield Heard(
+                rehearsal=self.row, change=change, kind="trip", thing=trip.pk, person=trip.traveller, day=trip.starts or self.row.since,
+                text=(each.fault or f"{each.was} would be {each.would}")[:400], amount_minor=abs(each.more.minor) if not each.fault else None,
+            )  # fmt: skip
+        yield from [None] * (len(ids) - reckoned)
 
 
 def _borne(

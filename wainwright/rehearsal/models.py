@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from django.db import models
-from django.db.models import Q
 
 from wainwright.people.models import Membership
-from wainwright.rulebook.models import RouteSetting, RuleSetting
+from wainwright.rulebook.models import RateSheet, RouteSetting, RuleSetting, SchemeData
 
 
 class Rehearsal(models.Model):
@@ -22,6 +21,8 @@ class Rehearsal(models.Model):
     firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="+")
     rule = models.ForeignKey(RuleSetting, on_delete=models.CASCADE, null=True, blank=True, related_name="rehearsals")
     route = models.ForeignKey(RouteSetting, on_delete=models.CASCADE, null=True, blank=True, related_name="rehearsals")
+    scheme = models.ForeignKey(SchemeData, on_delete=models.CASCADE, null=True, blank=True, related_name="rehearsals")
+    sheet = models.ForeignKey(RateSheet, on_delete=models.CASCADE, null=True, blank=True, related_name="rehearsals")
     seen = models.CharField(max_length=16, help_text="The draft as it was rehearsed, by its digest.")
     by = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="+")
     since = models.DateField()
@@ -40,15 +41,19 @@ class Rehearsal(models.Model):
 
     class Meta:
         ordering = ["-pk"]
-        constraints = [models.CheckConstraint(condition=Q(rule=None) ^ Q(route=None), name="a_rehearsal_of_one_draft")]
 
     def __str__(self):
         return f"{self.of} over {self.since} to {self.until}"
 
     @property
-    def of(self) -> RuleSetting | RouteSetting:
-        """The draft that is rehearsed."""
-        found = self.rule or self.route
+    def sort(self) -> str:
+        """Of which sort what is rehearsed is."""
+        return next(name for name in ("rule", "route", "scheme", "sheet") if getattr(self, f"{name}_id") is not None)
+
+    @property
+    def of(self) -> RuleSetting | RouteSetting | SchemeData | RateSheet:
+        """What is rehearsed."""
+        found = self.rule or self.route or self.scheme or self.sheet
         if found is None:
             raise ValueError("a rehearsal of nothing")
         return found

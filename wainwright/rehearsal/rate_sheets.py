@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from wainwright import clock
 from wainwright.downloads import csv_file
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
 from wainwright.formats.allowance_table import MOST_BYTES, MOST_ROWS, columns_of
 from wainwright.paging import page_of
 from wainwright.people.may import must
+from wainwright.rehearsal.models import Rehearsal
+from wainwright.rehearsal.rule_form import SpanForm
 from wainwright.rulebook import rate_sheets as kept
 from wainwright.rulebook.models import RateSheet
 from wainwright.rulebook.rate_sheets import CHANGED, NEW, SAME, WRONG
@@ -52,6 +57,11 @@ def _of(request, sheet_id: int) -> RateSheet:
 @require_GET
 def look(request, sheet_id: int):
     """What it would do: what is wrong first, with the cell and the cure, then what changes."""
+    return sheet_page(request, sheet_id)
+
+
+def sheet_page(request, sheet_id: int, status: int = 200, **more: Any):
+    """Show a table that was sent in, with what was refused on its page."""
     sheet = _of(request, sheet_id)
     rows = kept.checked(sheet) if sheet.taken is None else []
     by_what = {what: [row for row in rows if row.what == what] for what in (WRONG, CHANGED, NEW, SAME)}
@@ -59,8 +69,10 @@ def look(request, sheet_id: int):
     context = {
         "sheet": sheet, "count": len(rows), "counts": {what: len(each) for what, each in by_what.items()}, "doing": len(doing),
         "wrong": page_of(by_what[WRONG], AT_ONCE, request.GET.get("wrong")), "page": page_of(doing, AT_ONCE, request.GET.get("page")),
+        "span_form": SpanForm.of_last_year(clock.today(sheet.firm.zone)), "rehearsals": Rehearsal.objects.filter(by=request.member, sheet=sheet)[:5],
+        "seen": str(sheet.pk), **more,
     }  # fmt: skip
-    return render(request, "rehearsal/rate_sheet.html", context)
+    return render(request, "rehearsal/rate_sheet.html", context, status=status)
 
 
 @require_POST

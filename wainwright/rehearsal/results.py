@@ -60,7 +60,8 @@ class Example:
 def result_of(row: Rehearsal, names: Mapping[str, str]) -> Result:
     """Count what a rehearsal heard; ``names`` are those of categories. Five queries, however much it is."""
     heard, currency = Heard.objects.filter(rehearsal=row), row.firm.currency
-    new = heard.filter(change__in=(NEW, OTHER))
+    # Of a rule nobody meets what is gone; of what is paid, or asked, less matters as more does.
+    new = heard.filter(change__in=(NEW, OTHER)) if row.sort == "rule" else heard
 
     def counted(rows: Iterable[Mapping[str, object]], key: str) -> list[Counted]:
         return [_counted(str(each[key] or ""), each, currency) for each in rows]

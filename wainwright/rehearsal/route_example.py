@@ -132,7 +132,7 @@ def _amount(word: str, currency: str) -> Money | None:
         return None
     try:
         amount = Decimal(plain_number(number, places(currency)))
-        return Money.rounded(amount, currency) if 0 <= amount < Decimal(10) ** 10 else None
+        return Money.of(amount, currency) if 0 <= amount < Decimal(10) ** 10 else None
     except (InvalidOperation, ValueError):
         return None
 

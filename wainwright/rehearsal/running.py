@@ -6,9 +6,10 @@ import gc
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import date, timedelta
+from typing import Any
 
 from django.db import transaction
-from django.db.models import F
+from django.db.models import F, QuerySet
 from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
@@ -17,10 +18,12 @@ from wainwright.expenses.selectors import Elsewhere
 from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.rehearsal.hearing import hearing_of
-from wainwright.rehearsal.in_force import Kept
 from wainwright.rehearsal.laying_down import RULES
 from wainwright.rehearsal.models import Heard, Rehearsal
+from wainwright.rehearsal.routing import ROUTES
 from wainwright.rehearsal.whom import Groups, NoGroup
+from wainwright.rulebook import schemes
+from wainwright.rulebook.models import RateSheet, SchemeData
 
 AT_ONCE, MOST_DAYS, MOST_KEPT = 250, 3 * 366, 10
 # One that nobody has gone on with for so long broke off.
@@ -28,10 +31,13 @@ BROKEN_OFF = timedelta(minutes=3)
 
 
 @transaction.atomic
-def start(kept: Kept, by: Membership, draft_id: int, since: date | None, until: date | None, whose: str) -> Rehearsal:
-    """Begin to rehearse a draft over a span, and over whose trips and claims. Raises ``NotAllowed``, ``Refusal``."""
+def start(sort: str, by: Membership, draft_id: int, since: date | None, until: date | None, whose: str) -> Rehearsal:
+    """Begin to rehearse a draft over a span, and over whose trips and claims. Raises ``NotAllowed``, ``Refusal``.
+
+    ``sort`` is "rule", "route", "scheme" or "sheet" (a table of allowance rates that is not taken).
+    """
     must(by, "rules")
-    draft = kept.rows(by.firm).filter(pk=draft_id, draft=True).first()
+    draft = _drafts(sort, by).filter(pk=draft_id).first()
     if draft is None:
         raise Refusal("That draft is gone: somebody dropped it or put it in force meanwhile.")
     today = clock.today(by.firm.zone)
@@ -48,14 +54,30 @@ def start(kept: Kept, by: Membership, draft_id: int, since: date | None, until: 
         raise Refusal("A rehearsal of yours is on its way. Wait for it, or drop it.")
     mine.filter(pk__in=list(mine.values_list("pk", flat=True)[MOST_KEPT - 1 :])).delete()
     made = Rehearsal(
-        firm=by.firm, seen=kept.digest(draft), by=by, since=since, until=until, groups=groups, time=clock.now(),
-        **{"rule" if kept is RULES else "route": draft},
+        firm=by.firm, seen=digest_of(sort, draft), by=by, since=since, until=until, groups=groups, time=clock.now(),
+        **{sort: draft},
     )  # fmt: skip
     hearing = hearing_of(made)
     made.total = hearing.claims().count() + hearing.trips().count()
     made.save()
     rehearse(made.pk)
     return made
+
+
+def _drafts(sort: str, by: Membership) -> QuerySet[Any]:
+    if sort == "scheme":
+        return SchemeData.objects.filter(firm=by.firm)
+    if sort == "sheet":
+        return RateSheet.objects.filter(firm=by.firm, taken=None)
+    return {"rule": RULES, "route": ROUTES}[sort].rows(by.firm).filter(draft=True)
+
+
+def digest_of(sort: str, draft: Any) -> str:
+    """Return what tells whether a draft is still as it was rehearsed."""
+    if sort == "scheme":
+        return schemes.digest(draft)
+    # A table never changes: it is taken, or another is sent in.
+    return str(draft.pk) if sort == "sheet" else {"rule": RULES, "route": ROUTES}[sort].digest(draft)
 
 
 def drop(by: Membership, rehearsal_id: int) -> None:
@@ -92,7 +114,7 @@ def no_collecting() -> Iterator[None]:
 def _some(rehearsal_id: int, looked_up: dict[str, Elsewhere]) -> bool:
     """Look at the next few, and say whether there may be more; what is looked up for all of them is kept in ``looked_up``."""
     row = (
-        Rehearsal.objects.select_related("firm", "rule", "route__signer__person", "by__firm")
+        Rehearsal.objects.select_related("firm", "rule", "route__signer__person", "scheme", "sheet", "by__firm")
         .filter(pk=rehearsal_id)
         .first()
     )

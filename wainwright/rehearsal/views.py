@@ -19,12 +19,11 @@ from wainwright.fields import day_input, say
 from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.rehearsal.forms import ExampleForm
-from wainwright.rehearsal.past import on_past_trips
+from wainwright.rehearsal.models import Rehearsal
+from wainwright.rehearsal.rule_form import SpanForm
 from wainwright.rulebook import schemes as kept
 from wainwright.rulebook.models import SchemeData
 from wainwright.rulebook.selectors import exchange_of, rulebook
-
-SHOWN = 40
 
 
 class ForceForm(forms.Form):
@@ -91,19 +90,6 @@ def scheme_try(request):
     return render(request, "rehearsal/_tried.html", _tried(request, request.POST.get("text", "")))
 
 
-@require_GET
-def scheme_past(request, scheme_id: int):
-    """A scheme tried on the trips of the last year."""
-    must(request.member, "rules")
-    row = _row(request, scheme_id)
-    try:
-        _, found = kept.read_text(kept.as_text(row.data), request.member.firm)
-    except SchemeFaults as wrong:
-        return _editor(request, row, kept.as_text(row.data), faults=wrong.faults, status=422)
-    past = on_past_trips(request.member, found)
-    return render(request, "rehearsal/past.html", {"row": row, "past": past, "shown": past.changed[:SHOWN]})
-
-
 @require_POST
 def scheme_force(request, scheme_id: int):
     """Put a draft in force."""
@@ -133,6 +119,12 @@ def scheme_out(request, scheme_id: int):
     return redirect("scheme", row.pk) if row.pk else redirect("schemes")
 
 
+def scheme_page(request, scheme_id: int, status: int = 200, **more: Any):
+    """Show a scheme in its editor, with what was refused on its page."""
+    row = _row(request, scheme_id)
+    return _editor(request, row, kept.as_text(row.data), status=status, **more)
+
+
 def _row(request, scheme_id: int) -> SchemeData:
     return get_object_or_404(SchemeData.objects.select_related("firm"), firm=request.member.firm, pk=scheme_id)
 
@@ -152,6 +144,7 @@ def _keep(request, row: SchemeData | None):
 def _editor(request, row: SchemeData | None, text: str, status: int = 200, **more: Any):
     today = clock.today(request.member.firm.zone)
     context = {
+        "span_form": SpanForm.of_last_year(today), "rehearsals": Rehearsal.objects.filter(by=request.member, scheme=row)[:5] if row else [],
         "row": row, "title": row.code if row else "A new scheme", "text": text, "seen": kept.digest(row) if row else "", "form": ForceForm(),
         "begun": row is not None and row.since is not None and row.since <= today, **_tried(request, text), **more,
     }  # fmt: skip

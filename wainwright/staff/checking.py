@@ -136,8 +136,8 @@ def _does(row: Checked, firm: Firm, ledger: Books) -> None:
             amount = Decimal(plain_number(re.sub(rf"\b{firm.currency}\b", "", text, flags=re.I), places(firm.currency)))
             if not amount.is_finite() or not 0 <= amount < 10**12:
                 raise InvalidOperation
-            row.limit = Money.rounded(amount, firm.currency)
-        except InvalidOperation:
+            row.limit = Money.of(amount, firm.currency)
+        except (InvalidOperation, ValueError):
             row.wrong("limit", f"“{text[:30]}” is no amount in {firm.currency}.")
     if text := row.cells.get("coding", "").strip():
         try:
