@@ -25,7 +25,7 @@ from wainwright.journals import views as journals
 from wainwright.masters import views as masters
 from wainwright.profile import views as profile
 from wainwright.reconciling import views as reconciling
-from wainwright.rehearsal import acts, figures, mileage, policy, rate_sheets, routes, rules
+from wainwright.rehearsal import acts, figures, mileage, policy, rate_sheets, routes, rule_table, rules
 from wainwright.rehearsal import views as rehearsal
 from wainwright.rulebook import views as rate_views
 from wainwright.staff import tables as people_tables
@@ -106,6 +106,8 @@ urlpatterns = [
     path("rules/", rules.index, name="rules"),
     path("rules/policy/", policy.policy_edit, name="policy-edit"),
     path("policy/", policy.policy_page, name="policy"),
+    path("rules/import/", rule_table.rules_import, name="rules-import"),
+    path("rules/rules.toml", rule_table.rules_toml, name="rules-toml"),
     path("rules/new/", rules.rule_new, name="rule-new"),
     path("rules/read/", rules.rule_read, name="rule-read"),
     path("rules/of/<slug:rule_code>/", rules.rule, name="rule"),

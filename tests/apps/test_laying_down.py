@@ -12,7 +12,7 @@ from wainwright.core.rules import kinds, run
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.selectors import Elsewhere
 from wainwright.people.models import Firm
-from wainwright.rehearsal import in_force, laying_down, running
+from wainwright.rehearsal import in_force, laying_down, rule_table, running
 from wainwright.rehearsal.laying_down import RULES, RuleFaults, Typed, typed_of
 from wainwright.rehearsal.models import Heard, Rehearsal
 from wainwright.rehearsal.results import examples, result_of
@@ -247,6 +247,54 @@ class RulesTest(LaidDown):
         ):
             self.assertIn(self.client.post("/rules/new/", hostile).status_code, (404, 422))
             self.assertIn(self.client.post("/rules/read/", hostile).status_code, (200, 404))
+
+
+class TextTest(LaidDown):
+    def test_what_goes_out_comes_in_again(self):
+        text = rule_table.as_text(self.firm())
+        rows = rule_table.read_text(self.firm(), text)
+        self.assertEqual([row.faults for row in rows if row.faults], [])
+        self.assertTrue(all(row.changes for row in rows))
+        self.assertEqual(rule_table.take(self.callum, text), len(rows))
+        for draft in RuleSetting.objects.filter(firm=self.firm(), draft=True):
+            kept = RuleSetting.objects.get(firm=self.firm(), code=draft.code, draft=False)
+            for name in ("kind", "level", "text", "params", "categories", "reasons", "groups", "paragraph"):
+                self.assertEqual(getattr(draft, name), getattr(kept, name), (draft.code, name))
+
+    def test_everything_that_is_wrong_is_said_at_its_key_and_nothing_is_kept(self):
+        good = '[[rule]]\nkind = "limit"\nlevel = "note"\ntext = "Taxis are cheap."\nparams = { limit = 15, by = "item" }\n'
+        bad = (
+            good
+            + '[[rule]]\ncode = "receipt"\nkind = "limit"\nlevel = "loud"\ntext = "x"\nparams = { limt = 15 }\nfor = ["Nobody"]\n[[rule]]\nkind = "age"\nwhom = 3\nreasons = "x"\n'
+        )
+        rows = rule_table.read_text(self.firm(), bad)
+        self.assertEqual(rows[0].faults, [])
+        said = " ".join(rows[1].faults)
+        for words in ("level:", "text:", "params.limt:", "params.limit:", "for:", "kind: a rule stays of its kind"):
+            self.assertIn(words, said)
+        self.assertEqual(rows[2].faults, ["whom: there is no such key.", "reasons: is a list of texts."])
+        with self.assertRaises(Refusal):
+            rule_table.take(self.callum, bad)
+        with self.assertRaises(NotAllowed):
+            rule_table.take(self.priya, good)
+        self.assertFalse(RuleSetting.objects.filter(draft=True).exists())
+        for nonsense in ("", "x", "rule = 3", "[[rule]]\n[[other]]", "[" * 3000, "[[rule]]\n" * 201):
+            with self.assertRaises(Refusal):
+                rule_table.read_text(self.firm(), nonsense)
+
+    def test_the_page(self):
+        self.enter(self.callum)
+        good = '[[rule]]\nkind = "limit"\nlevel = "note"\ntext = "Taxis are cheap."\nparams = { limit = "15,5", by = "item" }\n'
+        page = self.client.post("/rules/import/", {"text": good})
+        self.assertContains(page, "“15,5” is no number", status_code=422)
+        self.assertContains(page, "Taxis are cheap.", status_code=422)
+        page = self.client.post("/rules/import/", {"text": good.replace("15,5", "15.5")})
+        self.assertContains(page, "a draft of a new rule")
+        self.assertRedirects(
+            self.client.post("/rules/import/", {"text": good.replace("15,5", "15.5"), "act": "take"}), "/rules/"
+        )
+        self.assertEqual(RuleSetting.objects.get(draft=True).params["limit"], "15.50")
+        self.assertIn(b"[[rule]]", self.client.get("/rules/rules.toml").content)
 
 
 class RehearsalTest(LaidDown):

@@ -27,27 +27,22 @@ WAYS = f"/trips/{{northern}}/ways/?from=Bergen&to=Oslo&on={NEXT + timedelta(days
 # Which trip, claim and cost are meant, as the demo's own names.
 WHICH = """
 import json; from wainwright.trips.models import Trip
-from wainwright.claims.models import Claim; from wainwright.reconciling.models import BankAccount
+from wainwright.rehearsal.models import Rehearsal; from wainwright.claims.models import Claim; from wainwright.reconciling.models import BankAccount
 tide = Trip.objects.get(title__startswith="Tide-gauge")
 northern = Trip.objects.get(title__startswith="Northern")
 print("WHICH" + json.dumps({"northern": northern.pk, "move": Trip.objects.get(kind="move", moves_with=None).pk, "bergen": northern.nights.first().date.isoformat(), "tide": tide.pk,
     "claim": Claim.objects.get(trip=tide).pk,
-    "signing": Claim.objects.get(title="Lisbon dredge trial").pk, "maren": tide.traveller.pk, "bank": BankAccount.objects.get(firm__slug="ltd", kind="bank").pk}))
+    "rehearsal": Rehearsal.objects.get().pk, "signing": Claim.objects.get(title="Lisbon dredge trial").pk, "maren": tide.traveller.pk, "bank": BankAccount.objects.get(firm__slug="ltd", kind="bank").pk}))
 """
 M, T, P, J, C = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist", "Jonas Petrauskas", "Callum Iwasaki"
-# A firm that has just begun, for the list of what it lacks.
-NEW_FIRM = [
-    "new_firm", "--name", "Saltholm Lights AS", "--country", "NO", "--currency", "NOK", "--zone", "Europe/Oslo", "--admin", "Una Falk",
-    "--email", "una@saltholm.example",
-]  # fmt: skip
 # name, who, address, css of a link to follow first, width
 SHOTS = [
-    ("desk", M, "/", "", 1280), ("trip", M, "/trips/{tide}/", "", 1280), ("planning", M, "/trips/{northern}/?open=night-{bergen}#night-{bergen}", "", 1280), ("ways", M, WAYS, ".ways-list a.way", 1280),
+    ("desk", M, "/", "", 1280), ("rules", C, "/rules/", "", 1280), ("trip", M, "/trips/{tide}/", "", 1280), ("planning", M, "/trips/{northern}/?open=night-{bergen}#night-{bergen}", "", 1280), ("ways", M, WAYS, ".ways-list a.way", 1280),
     ("move", J, "/trips/{move}/?open=move", "", 1280),
     ("sign", M, "/trips/{northern}/sign/", "", 1280),
     ("tray", M, "/tray/", "", 1280),
     ("claim", M, "/claims/{claim}/?asked=1", "", 1280),
-    ("bench", T, "/bench/claim/{signing}/", "", 1280), ("queue", T, "/bench/queue/", "", 1280), ("phone-bench", T, "/bench/claim/{signing}/", "", 390), ("reconciling", P, "/ledger/bank/{bank}/", "", 1280), ("month", P, "/ledger/month/?month=2026-09", "", 1280), ("firm", "Una Falk", "/firm/", "", 1280), ("people", C, "/people/", "", 1280), ("person", C, "/people/{maren}/", "", 1280), ("scheme", C, "/rules/schemes/new/?from=three-quarters", "", 1280), ("phone-tray", M, "/tray/", "", 390), ("phone-trip", M, "/trips/{northern}/", "", 390),
+    ("bench", T, "/bench/claim/{signing}/", "", 1280), ("queue", T, "/bench/queue/", "", 1280), ("phone-bench", T, "/bench/claim/{signing}/", "", 390), ("reconciling", P, "/ledger/bank/{bank}/", "", 1280), ("month", P, "/ledger/month/?month=2026-09", "", 1280), ("people", C, "/people/", "", 1280), ("scheme", C, "/rules/schemes/new/?from=three-quarters", "", 1280), ("rehearsal", C, "/rules/rehearsals/{rehearsal}/", "", 1280), ("route-example", C, "/rules/routes/?example=Maren,+6,240+EUR,+P-0417,+Moving+of+goods", "", 1280), ("phone-trip", M, "/trips/{northern}/", "", 390),
 ]  # fmt: skip
 
 
@@ -65,7 +60,7 @@ def main() -> None:
             "WAINWRIGHT_NO_QUEUE": "1",
             "OMP_THREAD_LIMIT": "1",
         }
-        for command in (["migrate", "-v0"], ["collectstatic", "--noinput", "-v0"], ["load_demo"], NEW_FIRM):
+        for command in (["migrate", "-v0"], ["collectstatic", "--noinput", "-v0"], ["load_demo"]):
             subprocess.run(
                 [sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL
             )

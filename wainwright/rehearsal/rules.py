@@ -23,7 +23,7 @@ from wainwright.rehearsal import laying_down
 from wainwright.rehearsal.laying_down import RULES, RuleFaults, typed_of
 from wainwright.rehearsal.models import Rehearsal
 from wainwright.rehearsal.rule_form import DayForm, RuleForm, SpanForm
-from wainwright.rehearsal.selectors import Standing, route_standings, said, standing, standings
+from wainwright.rehearsal.selectors import Standing, laid_down, said, standing
 from wainwright.rehearsal.whom import Groups
 from wainwright.rulebook.mileage import words_of
 from wainwright.rulebook.models import AllowanceRate, Category, MileageRateRow, RuleSetting, SchemeData
@@ -42,10 +42,11 @@ def index(request):
         rates = rates.filter(town__icontains=text) | rates.filter(country__iexact=text)
     page = page_of(rates, 60, request.GET.get("rates"))
     page.object_list = [rate_of(row, firm.currency) for row in page.object_list]
+    found, routes = laid_down(firm, text)
     context = {
-        "book": rulebook(firm), "rules": standings(firm, text), "text": text, "rates": page,
+        "book": rulebook(firm), "rules": found, "routes": routes, "text": text, "rates": page,
         "mileage": _mileage(firm, text),
-        "more": f"q={text}&" if text else "", "routes": route_standings(firm, text), "schemes": _schemes(firm, text),
+        "more": f"q={text}&" if text else "", "schemes": _schemes(firm, text),
         "categories": Category.objects.filter(firm=firm).filter(Q(name__icontains=text) | Q(account__icontains=text) | Q(words__icontains=text)),
     }  # fmt: skip
     return render(request, "rehearsal/rules.html", context)

@@ -105,9 +105,11 @@ class _Words:
         return WAS if row.until and row.until < self.today else HOLDS
 
 
-def standings(firm: Firm, text: str = "") -> list[Standing]:
-    """Return every rule of a firm, what holds first, then by its kind; of those that ``text`` means. Six queries."""
-    return _all(RuleSetting.objects.filter(firm=firm), _Words.of(firm), text)
+def laid_down(firm: Firm, text: str = "") -> tuple[list[Standing], list[Standing]]:
+    """Return the rules and the rules of the route that ``text`` means. Seven queries."""
+    words = _Words.of(firm)
+    routes = RouteSetting.objects.filter(firm=firm).select_related("firm")
+    return _all(RuleSetting.objects.filter(firm=firm), words, text), _all(routes, words, text)
 
 
 def standing(firm: Firm, code: str) -> Standing | None:

@@ -16,7 +16,11 @@ class AdvancesOut(Kind):
     code = "advances_out"
     title = "Advances still out"
     about = "More than one advance out."
-    params = (Param("most", "count", "Advances at once", "1", "So many may be out; one more is found."),)
+    params = (
+        Param(
+            "most", "count", "Advances at once", "1", "So many may be out; one more is found. Empty: one.", needed=False
+        ),
+    )
     on = frozenset({"plan"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
