@@ -159,6 +159,8 @@ class MileageTest(LaidDown):
 
 
 class FiguresTest(LaidDown):
+    same_on_any_day = True
+
     def typed(self, **more) -> dict[str, object]:
         policy = Policy.objects.get(firm=self.firm())
         return {name: getattr(policy, name) for name in figures.NAMES} | more

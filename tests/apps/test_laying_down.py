@@ -58,6 +58,8 @@ class LaidDown(WorldTestCase):
 
 
 class RulesTest(LaidDown):
+    same_on_any_day = True
+
     def test_from_a_draft_to_what_a_traveller_is_asked(self):
         claim = self.a_claim(costs=("20.00",))
         row = self.kept()
@@ -250,6 +252,8 @@ class RulesTest(LaidDown):
 
 
 class TextTest(LaidDown):
+    same_on_any_day = True
+
     def test_what_goes_out_comes_in_again(self):
         text = rule_table.as_text(self.firm())
         rows = rule_table.read_text(self.firm(), text)

@@ -40,6 +40,8 @@ class Routes(LaidDown):
 
 
 class AskedTest(Routes):
+    same_on_any_day = True
+
     def setUp(self):
         super().setUp()
         self.ottilie = self.ottilie.__class__.objects.select_related("person", "firm").get(pk=self.ottilie.pk)
@@ -201,6 +203,8 @@ class AskedTest(Routes):
 
 
 class PolicyTest(LaidDown):
+    same_on_any_day = True
+
     def test_published_and_read_with_the_rules_under_their_paragraphs(self):
         text = "# Meals\nEat well.\n\n# Ways\nGo slowly.\n"
         publish(self.callum, text, self.today)
