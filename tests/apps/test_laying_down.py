@@ -302,6 +302,8 @@ class TextTest(LaidDown):
 
 
 class RehearsalTest(LaidDown):
+    same_on_any_day = True
+
     def rehearsed(self, row: RuleSetting, whose: str = "", days: int = 400) -> Rehearsal:
         with self.done():
             made = running.start("rule", self.callum, row.pk, self.today - days * DAY, self.today, whose)

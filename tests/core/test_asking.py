@@ -20,6 +20,8 @@ KAI = Asks("asks-2", "lodging is looked at by Kai", "kai")
 
 
 class AskingTest(TestCase):
+    same_on_any_day = True
+
     def test_every_condition_by_itself(self):
         for more, holds in (
             ({}, True), ({"over": eur(1240)}, True), ({"over": eur("1240.01")}, False), ({"kinds": frozenset({"plan"})}, False),
@@ -74,6 +76,8 @@ class AskingTest(TestCase):
 
 
 class PolicyTextTest(TestCase):
+    same_on_any_day = True
+
     def test_headings_and_blocks(self):
         first, second = read_policy("# Going  there\nTake the\ncheapest.\n\nOr say why.\n## Café & co.\n")
         self.assertEqual(

@@ -200,7 +200,7 @@ def facts_of(
 ) -> Facts:  # fmt: skip
     """Return what the route of a claim depends on; ``found`` are the codes of the rules that speak on it."""
     by_category = add_up((line.category, line.says) for line in done.lines if line.category)
-    groups = groups_of(claim.claimant)
+    groups = groups_of(claim.claimant, book.names_countries)
     return Facts(
         "claim", done.total, day, by_category, done.by_code, frozenset(countries) - {""}, groups, frozenset(found)
     )

@@ -52,6 +52,21 @@ def place(code: str) -> Place | None:
     return _all()[0].get(code)
 
 
+@cache
+def _countries() -> dict[str, str]:
+    """The countries of airports by their codes."""
+    return {code: airport["country"] for code, airport in airportsdata.load("IATA").items()}
+
+
+def country_of(code: str) -> str:
+    """Return the country of a place's code, or nothing; an airport's without building what all places are found by."""
+    known = _countries().get(code)
+    if known is not None:
+        return known
+    found = place(code)
+    return found.country if found is not None else ""
+
+
 def find_places(text: str, most: int = 8) -> list[Place]:
     """Find places by code, name or part of a name, without accents; the largest first, an exact code before all."""
     wanted = folded(text)

@@ -202,7 +202,7 @@ class RouteHearing:
                 if trip.signed and self.new.rules
                 else set()
             )
-            facts = replace(file.route_facts, day=day, found=frozenset(found))
+            facts = replace(file.route_facts, day=day, found=frozenset(found), groups=groups_of(trip.traveller))
             yield from self._compare(
                 facts, trip.traveller, ("trip", trip.pk, trip.editable, trip.starts or day), asked[trip.pk]
             )

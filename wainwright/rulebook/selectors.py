@@ -26,7 +26,7 @@ from wainwright.core.mileage import MileageRate, mileage_year
 from wainwright.core.money import Money
 from wainwright.core.policy import Paragraph, read_policy
 from wainwright.core.rules import Finding, Level, Setting
-from wainwright.formats.places import place
+from wainwright.formats.places import country_of
 from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.models import (
     AllowanceRate,
@@ -89,8 +89,14 @@ class Rulebook:
 
     def rules_for(self, member: Membership) -> list[Setting]:
         """The rules that are meant for somebody, of every day on which one was, is or will be in force."""
-        groups = groups_of(member)
+        groups = groups_of(member, self.names_countries)
         return [setting for setting in self.settings if setting.meant_for(groups)]
+
+    @cached_property
+    def names_countries(self) -> bool:
+        """Whether any rule, or rule of the route, is meant for people by where they live: else nobody's country is looked up."""
+        named = (group for each in (*self.settings, *self.asks) for group in each.groups)
+        return any(group.lstrip("-").startswith("country:") for group in named)
 
     def account_of(self, category: Category, country: str) -> str:
         """The account of a category for what was paid in a country: its own there, its own abroad, else its usual one."""
@@ -112,12 +118,15 @@ class Rulebook:
         return {code: category.name for code, category in self.categories.items()}
 
 
-def groups_of(member: Membership) -> frozenset[str]:
-    """Return the groups that somebody is of, as rules name them: their roles, their usual codes, where they live, they alone."""
-    home = place(member.home_code) if member.home_code else None
+def groups_of(member: Membership, countries: bool = True) -> frozenset[str]:
+    """Return the groups that somebody is of, as rules name them: their roles, their usual codes, where they live, they alone.
+
+    Without ``countries`` where they live is not looked up, which spares a page the table of all airports.
+    """
+    home = country_of(member.home_code) if countries and member.home_code else ""
     codes = (f"code:{dimension}:{code}" for dimension, code in member.coding.parts().items())
     return frozenset(
-        {f"person:{member.pk}", f"country:{home.country if home else member.firm.country}", *codes}
+        {f"person:{member.pk}", f"country:{home or member.firm.country}", *codes}
         | {f"role:{role}" for role in member.roles}
     )
 

@@ -89,7 +89,7 @@ class TripFile:
         found = frozenset(each.finding.rule for each in self.judged)
         return Facts(
             "plan", self.figures.total, clock.today(self.trip.firm.zone), by_category, self.by_code, countries,
-            groups_of(self.trip.traveller), found,
+            groups_of(self.trip.traveller, self.book.names_countries), found,
         )  # fmt: skip
 
     @cached_property
