@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 
 class Refusal(Exception):
     """An act that was not done: ``message`` says what is wrong and what to do, ``field`` where it was typed."""
@@ -9,6 +11,14 @@ class Refusal(Exception):
     def __init__(self, message: str, field: str = "") -> None:
         super().__init__(message)
         self.message, self.field = message, field
+
+
+class Faults(ValueError):
+    """Everything that is wrong with what was typed, each by the field where it stands."""
+
+    def __init__(self, faults: Mapping[str, str]) -> None:
+        super().__init__("; ".join(faults.values()))
+        self.faults = dict(faults)
 
 
 class Stale(Refusal):

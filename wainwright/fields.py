@@ -12,7 +12,7 @@ from django.utils.html import format_html, format_html_join
 
 from wainwright.core.journey import Place
 from wainwright.core.picking import Nothing, PickList, Several
-from wainwright.errors import Refusal
+from wainwright.errors import Faults, Refusal
 from wainwright.formats.places import best_place
 
 # So many of a long list are offered before anything is typed, and found while it is.
@@ -107,6 +107,13 @@ def day_or_none(text: str | None, which: str, field: str = "on") -> date | None:
 def say(form: forms.Form, refusal: Refusal) -> None:
     """Put what a service refused beside the field it is about."""
     form.add_error(refusal.field if refusal.field in form.fields else None, refusal.message)
+
+
+def say_faults(form: forms.Form, faults: Faults) -> None:
+    """Put everything that a service found wrong beside its fields, but where the form says already what is wrong."""
+    for name, words in faults.faults.items():
+        if name not in form.errors:
+            form.add_error(name if name in form.fields else None, words)
 
 
 class PickInput(forms.TextInput):

@@ -9,9 +9,9 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.apps.test_laying_down import LaidDown
 from wainwright.core.mileage import rate_on
-from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.errors import Faults, NotAllowed, Refusal, Stale
 from wainwright.rulebook import figures, mileage
-from wainwright.rulebook.mileage import MileageFaults, MileageTyped
+from wainwright.rulebook.mileage import MileageTyped
 from wainwright.rulebook.models import MileageRateRow, Policy
 from wainwright.rulebook.selectors import mileage_rates, vehicle_kinds
 from wainwright.trail.models import Entry
@@ -44,7 +44,7 @@ class MileageTest(LaidDown):
             mileage.add_rate(self.callum, self.typed(since=self.today + 2 * DAY, bands=mileage.typed_bands(row))).bands,
             row.bands,
         )
-        with self.assertRaisesRegex(MileageFaults, "begins on that day already"):
+        with self.assertRaisesRegex(Faults, "begins on that day already"):
             mileage.add_rate(self.callum, self.typed())
         mileage.take_out(self.callum, row.pk)
         with self.assertRaises(Stale):
@@ -80,7 +80,7 @@ class MileageTest(LaidDown):
             ({"bands": "5000 0.4"}, "bands"), ({"bands": "5000 0.4\n4000 0.3\n0.2"}, "bands"), ({"bands": "0.4\n0.3"}, "bands"), ({"bands": "-1"}, "bands"), ({"bands": "nan"}, "bands"),
             ({"bands": "0.12345"}, "bands"), ({"bands": "1 0.1\n" * 20 + "1"}, "bands"), ({"passenger": "much"}, "passenger"), ({"passenger": "-1"}, "passenger"), ({"bands": "1e99"}, "bands"),
         ):  # fmt: skip
-            with self.subTest(more), self.assertRaises(MileageFaults) as refused:
+            with self.subTest(more), self.assertRaises(Faults) as refused:
                 mileage.add_rate(self.callum, self.typed(**more))
             self.assertEqual(list(refused.exception.faults), [field])
         with self.assertRaises(NotAllowed):
@@ -197,14 +197,14 @@ class FiguresTest(LaidDown):
             advance_unit=Decimal(0),
             drive_km=90_000,
         )
-        with self.assertRaises(figures.FigureFaults) as refused:
+        with self.assertRaises(Faults) as refused:
             figures.set_figures(self.callum, bad, "Nowhere", before)
         self.assertEqual(
             set(refused.exception.faults),
             {"claim_days", "advance_percent", "mileage_month", "terms", "advance_unit", "drive_km", "quarters"},
         )
         for quarters in ("A, B", "A, B, Atlantis", "A, Cork, IE\nB, cork, Ireland"):
-            with self.assertRaises(figures.FigureFaults):
+            with self.assertRaises(Faults):
                 figures.set_figures(self.callum, self.typed(), quarters, before)
         with self.assertRaises(NotAllowed):
             figures.set_figures(self.priya, self.typed(), "", before)

@@ -9,16 +9,17 @@ from tests.apps.world import WorldTestCase, eur
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
 from wainwright.core.rules import kinds, run
-from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.errors import Faults, NotAllowed, Refusal, Stale
 from wainwright.expenses.selectors import Elsewhere
 from wainwright.people.models import Firm
 from wainwright.rehearsal import in_force, laying_down, rule_table, running
-from wainwright.rehearsal.laying_down import RULES, RuleFaults, Typed, typed_of
+from wainwright.rehearsal.laying_down import RULES, Typed, typed_of
 from wainwright.rehearsal.models import Heard, Rehearsal
 from wainwright.rehearsal.results import examples, result_of
 from wainwright.rehearsal.selectors import standing
 from wainwright.rehearsal.subjects import claim_subjects
 from wainwright.rehearsal.whom import Groups, NoGroup
+from wainwright.rulebook.holding import renew
 from wainwright.rulebook.models import RuleSetting
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.models import Entry
@@ -72,7 +73,7 @@ class RulesTest(LaidDown):
         self.in_force(row, self.today)
         self.assertNotIn(row.code, self.found(claim))
         RuleSetting.objects.filter(pk=row.pk).update(since=self.today - 9 * DAY)
-        in_force.renew(self.firm())
+        renew(self.firm())
         self.assertIn(row.code, self.found(claim))
         self.assertEqual(
             [e.what for e in Entry.objects.filter(subject=f"rule:{self.callum.firm_id}:{row.code}")],
@@ -133,7 +134,7 @@ class RulesTest(LaidDown):
                 RuleSetting.objects.filter(firm=self.firm(), kind="limit", categories=["taxi"]).delete()
                 row = self.in_force(self.kept(replace(TAXI, named=named, left_out=left_out)), self.today)
                 RuleSetting.objects.filter(pk=row.pk).update(since=None)
-                in_force.renew(self.firm())
+                renew(self.firm())
                 self.assertEqual(row.code in self.found(claim), speaks)
                 # What is kept can be shown and typed again, and means the same.
                 groups = Groups.of(self.firm())
@@ -156,7 +157,7 @@ class RulesTest(LaidDown):
             "a\n" * 3 + "b" * 90,
             "",
         )
-        with self.assertRaises(RuleFaults) as refused:
+        with self.assertRaises(Faults) as refused:
             self.kept(bad)
         self.assertEqual(
             set(refused.exception.faults),
@@ -166,7 +167,7 @@ class RulesTest(LaidDown):
             (replace(TAXI, level="note"), "reasons"), (replace(TAXI, kind="no such"), "kind"), (Typed("due_soon", "note", "It is due soon.", {}, ["taxi"], ["claim"]), "categories"),
             (Typed("class_above", "note", "Economy it is.", {"cabin": "economy"}, [], ["claim"]), "subjects"), (replace(TAXI, reasons="\n".join(map(str, range(20)))), "reasons"),
         ):  # fmt: skip
-            with self.subTest(field), self.assertRaises(RuleFaults) as refused:
+            with self.subTest(field), self.assertRaises(Faults) as refused:
                 self.kept(typed)
             self.assertEqual(list(refused.exception.faults), [field])
         self.assertFalse(RuleSetting.objects.filter(draft=True).exists())
@@ -335,7 +336,7 @@ class RehearsalTest(LaidDown):
         self.in_force(self.kept(), self.today)
         rule = RuleSetting.objects.get(code="limit-2")
         RuleSetting.objects.filter(pk=rule.pk).update(since=None)
-        in_force.renew(self.firm())
+        renew(self.firm())
         claim = self.a_claim(costs=("20.00", "12.00"))
         for change, wanted in (
             ({"params": {"limit": "10", "by": "item"}}, {"new": 1, "other": 1}), ({"params": {"limit": "90", "by": "item"}}, {"gone": 1}),
@@ -436,7 +437,7 @@ class RehearsalTest(LaidDown):
         made = running.start("rule", self.callum, rule.pk, self.today - 30 * DAY, self.today, "")
         running.AT_ONCE, before = 2, running.AT_ONCE
         self.addCleanup(setattr, running, "AT_ONCE", before)
-        self.assertTrue(running._some(made.pk, {}))
+        self.assertTrue(running._some(made.pk, running.hearing_of(made)))
         half = Rehearsal.objects.get(pk=made.pk)
         self.assertEqual((half.looked, half.state), (2, Rehearsal.State.WAITING))
         with self.assertRaisesRegex(Refusal, "on its way"):
@@ -449,7 +450,7 @@ class RehearsalTest(LaidDown):
         self.assertEqual(len(things), len(set(things)))
         # Dropped while it is under way: it ends, and leaves nothing.
         running.drop(self.callum, made.pk)
-        self.assertFalse(running._some(made.pk, {}))
+        self.assertFalse(running._some(made.pk, running.hearing_of(made)))
         self.assertFalse(Heard.objects.exists())
 
     def test_a_draft_that_was_changed_since_says_so(self):

@@ -7,15 +7,15 @@ from decimal import Decimal
 from tests.apps.test_laying_down import LaidDown
 from tests.apps.world import FIELD
 from wainwright.claims.models import Claim
-from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.errors import Faults, NotAllowed, Refusal, Stale
 from wainwright.people.models import Firm
 from wainwright.rehearsal import in_force, running
-from wainwright.rehearsal.laying_down import RuleFaults
 from wainwright.rehearsal.models import Rehearsal
 from wainwright.rehearsal.policy import publish, shown_to
 from wainwright.rehearsal.route_example import example
 from wainwright.rehearsal.routing import ROUTES, RouteTyped, keep_route, typed_of
 from wainwright.rehearsal.whom import Groups
+from wainwright.rulebook.holding import renew
 from wainwright.rulebook.models import PolicyText, RouteSetting, RuleSetting
 from wainwright.signoff.models import SignOff
 
@@ -29,7 +29,7 @@ class Routes(LaidDown):
         row = keep_route(self.callum, typed)
         row = in_force.put_in_force(ROUTES, self.callum, row.pk, self.today, ROUTES.digest(row))
         RouteSetting.objects.filter(pk=row.pk).update(since=None)
-        in_force.renew(self.firm())
+        renew(self.firm())
         for person in (self.maren, self.callum, self.priya, self.aiko):
             person.firm = self.firm()
         return row
@@ -108,13 +108,13 @@ class AskedTest(Routes):
             "",
             ["no-rule"],
         )
-        with self.assertRaises(RuleFaults) as refused:
+        with self.assertRaises(Faults) as refused:
             keep_route(self.callum, bad)
         self.assertEqual(
             set(refused.exception.faults),
             {"text", "signer", "place", "over", "kinds", "categories", "codes", "countries", "named", "rules"},
         )
-        with self.assertRaisesRegex(RuleFaults, "does not decide"):
+        with self.assertRaisesRegex(Faults, "does not decide"):
             keep_route(self.callum, replace(TAXIS, signer="Maren Oyelaran"))
         with self.assertRaises(NotAllowed):
             keep_route(self.priya, TAXIS)
@@ -151,7 +151,7 @@ class AskedTest(Routes):
         row.refresh_from_db()
         self.assertEqual((row.draft, row.since), (False, self.today))
         RouteSetting.objects.filter(pk=row.pk).update(since=None)
-        in_force.renew(self.firm())
+        renew(self.firm())
         less = keep_route(self.callum, replace(TAXIS, signer=self.ottilie.name, over=Decimal(900)), code=row.code)
         with self.done():
             made = running.start("route", self.callum, less.pk, self.today - 400 * DAY, self.today, "")
@@ -211,7 +211,7 @@ class PolicyTest(LaidDown):
         publish(self.callum, text.replace("well", "better"), self.today + 10 * DAY)
         RuleSetting.objects.filter(firm=self.firm(), code="meal-limit").update(paragraph="Meals")
         RuleSetting.objects.filter(firm=self.firm(), code="class").update(groups=["role:finance"])
-        in_force.renew(self.firm())
+        renew(self.firm())
         self.maren.firm = self.firm()
         since, shown = shown_to(self.maren)
         self.assertEqual(

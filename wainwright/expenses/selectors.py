@@ -292,17 +292,7 @@ def known_like(
         .exclude(merchant="")
         .values_list(*KNOWN)[:200]
     )
-    return twins + [
-        Known(
-            f"expense:{pk}",
-            description or merchant,
-            _where(number, name),
-            merchant,
-            day,
-            Money.from_minor(minor, currency),
-        )
-        for pk, merchant, description, day, minor, name, number in rows
-    ]
+    return twins + [_row_known(row, currency) for row in rows]
 
 
 class Elsewhere:
@@ -343,6 +333,13 @@ class Elsewhere:
         for spot in sorted({(expense.date, expense.amount_minor) for expense in expenses}):
             found += self._costs.get(spot, ())
         return [known for known in found if known.key not in own]
+
+
+def _row_known(row: tuple[int, str, str, date, int, str, int | None], currency: str) -> Known:
+    """A cost as ``KNOWN`` reads it."""
+    pk, merchant, description, day, minor, name, number = row
+    amount = Money.from_minor(minor, currency)
+    return Known(f"expense:{pk}", description or merchant, _where(number, name), merchant, day, amount)
 
 
 def _paper_known(paper: Receipt) -> Known:

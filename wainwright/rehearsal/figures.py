@@ -10,8 +10,8 @@ from django.shortcuts import redirect, render
 from django.utils.dates import MONTHS
 from django.views.decorators.http import require_http_methods
 
-from wainwright.errors import Refusal
-from wainwright.fields import AmountField, say
+from wainwright.errors import Faults, Refusal
+from wainwright.fields import AmountField, say, say_faults
 from wainwright.people.may import must
 from wainwright.rulebook import figures as kept
 from wainwright.rulebook.models import Policy
@@ -79,9 +79,8 @@ def figures(request):
                 kept.set_figures(member, typed, form.cleaned_data["quarters"], request.POST.get("seen", ""))
                 messages.info(request, "The figures are set.")
                 return redirect("figures")
-        except kept.FigureFaults as wrong:
-            for name, words in wrong.faults.items():
-                form.add_error(name if name in form.fields else None, words)
+        except Faults as wrong:
+            say_faults(form, wrong)
         except Refusal as refusal:
             say(form, refusal)
     if not member.may["rules"]:

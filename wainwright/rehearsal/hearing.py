@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
+from functools import cached_property
 from typing import Protocol
 
 from django.db.models import QuerySet, Sum
@@ -17,7 +18,7 @@ from wainwright.core.money import Money
 from wainwright.core.rules import Finding, Setting, Subject, kinds, run
 from wainwright.expenses.selectors import Elsewhere
 from wainwright.people.models import Membership
-from wainwright.rehearsal.earning import Instead, compared, nights_of
+from wainwright.rehearsal.earning import Instead, Nights, compared, nights_of
 from wainwright.rehearsal.models import Heard, Rehearsal
 from wainwright.rehearsal.subjects import claim_subjects, claims_of, plan_files, trips_of
 from wainwright.rulebook import schemes
@@ -41,8 +42,8 @@ class Hearing(Protocol):
     def trips(self) -> QuerySet[Trip]:
         """The trips of the span."""
 
-    def of_claims(self, ids: Sequence[int], looked_up: dict[str, Elsewhere]) -> Iterator[Heard]:
-        """What is heard on some claims; ``looked_up`` is kept from one call to the next."""
+    def of_claims(self, ids: Sequence[int]) -> Iterator[Heard]:
+        """What is heard on some claims."""
 
     def of_trips(self, ids: Sequence[int]) -> Iterator[Heard | None]:
         """What is heard on some plans; nothing stands for one that cannot be worked out."""
@@ -65,6 +66,11 @@ class RuleHearing:
         self.old = [setting for setting in self.book.settings if setting.code == rule.code]
         self.new: Setting = replace(rule.as_core(), since=None, until=None)
 
+    @cached_property
+    def elsewhere(self) -> Elsewhere:
+        """What is known of other costs, looked up once for all claims."""
+        return Elsewhere(self.row.firm_id, self.row.firm.currency)
+
     def claims(self) -> QuerySet[Claim]:
         """The claims of the span, where it looks at claims."""
         rows = claims_of(self.row.firm, self.row.since, self.row.until)
@@ -77,12 +83,11 @@ class RuleHearing:
             return rows.none()
         return rows.filter(sent=None) if self.rule.kind in OPEN_ALONE else rows
 
-    def of_claims(self, ids: Sequence[int], looked_up: dict[str, Elsewhere]) -> Iterator[Heard]:
+    def of_claims(self, ids: Sequence[int]) -> Iterator[Heard]:
         """What is heard on some claims."""
         rows, needs, firm = Claim.objects.filter(pk__in=ids), kinds()[self.new.kind].needs, self.row.firm
-        if "known" in needs and not looked_up:
-            looked_up["known"] = Elsewhere(firm.pk, firm.currency)
-        for claim, subject in claim_subjects(rows, self.book, [*self.old, self.new], needs, looked_up.get("known")):
+        elsewhere = self.elsewhere if "known" in needs else None
+        for claim, subject in claim_subjects(rows, self.book, [*self.old, self.new], needs, elsewhere):
             day = clock.day_of(claim.sent or claim.created, firm.zone)
             yield from self._compare(subject, claim.claimant, ("claim", claim.pk, claim.editable, day))
 
@@ -159,7 +164,7 @@ class RouteHearing:
         rows = trips_of(self.row.firm, self.row.since, self.row.until).exclude(sent=None)
         return rows if "plan" in self.route.kinds else rows.none()
 
-    def of_claims(self, ids: Sequence[int], looked_up: dict[str, Elsewhere]) -> Iterator[Heard]:
+    def of_claims(self, ids: Sequence[int]) -> Iterator[Heard]:
         """What changes for some claims, by what was certified of them. Six queries for all of them."""
         firm = self.row.firm
         rows = Claim.objects.filter(pk__in=ids).select_related("claimant__person", "statement")
@@ -246,6 +251,12 @@ class AllowanceHearing:
         else:
             raise ValueError("a rehearsal of nothing")
 
+    @cached_property
+    def nights(self) -> Nights:
+        """The nights of everybody's journeys, where a long stay goes on over several, looked up once."""
+        goes_on = self.instead.within or self.instead.book.stays_go_on
+        return nights_of(self.row.firm_id, self.row.since) if goes_on else {}
+
     def claims(self) -> QuerySet[Claim]:
         """None: what a journey earns is reckoned on the trip."""
         return Claim.objects.none()
@@ -255,16 +266,14 @@ class AllowanceHearing:
         made = Trip.objects.filter(firm=self.row.firm, state__in=MADE)
         return made.filter(starts__gte=self.row.since, starts__lte=self.row.until)
 
-    def of_claims(self, ids: Sequence[int], looked_up: dict[str, Elsewhere]) -> Iterator[Heard]:
+    def of_claims(self, ids: Sequence[int]) -> Iterator[Heard]:
         """Nothing."""
         yield from ()
 
     def of_trips(self, ids: Sequence[int]) -> Iterator[Heard | None]:
         """What is earned more, or less, on some journeys; nothing stands for one that cannot be reckoned as it is."""
-        goes_on = self.instead.within or self.instead.book.stays_go_on
-        nights = nights_of(self.row.firm.pk, self.row.since) if goes_on else {}
         reckoned = 0
-        for each in compared(Trip.objects.filter(pk__in=ids), self.instead, nights):
+        for each in compared(Trip.objects.filter(pk__in=ids), self.instead, self.nights):
             reckoned += 1
             trip = each.trip
             if self.row.groups and groups_of(trip.traveller).isdisjoint(self.row.groups):

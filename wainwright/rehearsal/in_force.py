@@ -18,12 +18,11 @@ from django.db.models import F, Model, Q, QuerySet
 from wainwright import clock
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
-from wainwright.people.may import must
-from wainwright.people.models import Firm, Membership, new_version
+from wainwright.people.models import Firm, Membership
+from wainwright.rulebook.holding import FARTHEST, locked, renew
 from wainwright.trail.services import record
 
 DAY, OPEN = timedelta(days=1), "open"
-FARTHEST = 732 * DAY
 
 
 @dataclass(frozen=True)
@@ -180,15 +179,3 @@ def take_out(kept: Kept, by: Membership, code: str, seen: str) -> Any:
     renew(firm)
     record(by, f"took a {kept.noun} out before it began", kept.subject(firm.pk, code), before=said)
     return row
-
-
-def locked(by: Membership) -> Firm:
-    """The firm, held until the act is done, of whoever may lay rules down. Raises ``NotAllowed``."""
-    must(by, "rules")
-    return Firm.objects.select_for_update().get(pk=by.firm_id)
-
-
-def renew(firm: Firm) -> None:
-    """Let everybody look the rulebook up anew."""
-    firm.rules_version = new_version()
-    firm.save(update_fields=["rules_version"])

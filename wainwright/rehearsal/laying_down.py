@@ -11,23 +11,16 @@ from django.db import transaction
 from wainwright.core.rules import Kind, Level, kinds
 from wainwright.core.rules.params import ParamFaults, read_params
 from wainwright.core.text import one_line
-from wainwright.errors import Refusal
+from wainwright.errors import Faults, Refusal
 from wainwright.people.models import Firm, Membership
-from wainwright.rehearsal.in_force import Kept, locked
+from wainwright.rehearsal.in_force import Kept
 from wainwright.rehearsal.whom import Groups, NoGroup
+from wainwright.rulebook.holding import locked
 from wainwright.rulebook.models import Category, RuleSetting
 from wainwright.trail.services import record
 
 MOST_RULES, MOST_REASONS, MOST_LETTERS = 300, 12, 300
 REASON_LETTERS = 80
-
-
-class RuleFaults(ValueError):
-    """What is wrong with a rule that was typed, each by the field where it stands."""
-
-    def __init__(self, faults: Mapping[str, str]) -> None:
-        super().__init__("; ".join(faults.values()))
-        self.faults = dict(faults)
 
 
 @dataclass(frozen=True)
@@ -64,10 +57,10 @@ def _said(row: RuleSetting) -> dict[str, Any]:
 
 
 def read_rule(firm: Firm, typed: Typed, row: RuleSetting | None = None) -> RuleSetting:
-    """Return what is typed as a rule, not kept. Raises ``RuleFaults`` with everything that is wrong. Four queries."""
+    """Return what is typed as a rule, not kept. Raises ``Faults`` with everything that is wrong. Four queries."""
     kind = kinds().get(typed.kind)
     if kind is None:
-        raise RuleFaults({"kind": "There is no such kind of rule. Choose one of the list."})
+        raise Faults({"kind": "There is no such kind of rule. Choose one of the list."})
     faults: dict[str, str] = {}
     row = row or RuleSetting(firm=firm, kind=typed.kind, draft=True)
     row.level, row.text = typed.level, one_line(typed.text).strip()
@@ -93,7 +86,7 @@ def read_rule(firm: Firm, typed: Typed, row: RuleSetting | None = None) -> RuleS
     except NoGroup as wrong:
         faults["named"] = str(wrong)
     if faults:
-        raise RuleFaults(faults)
+        raise Faults(faults)
     return row
 
 
@@ -119,7 +112,7 @@ def _reasons(typed: Typed, faults: dict[str, str]) -> list[str]:
 def _check(row: RuleSetting) -> None:
     try:
         read_rule(row.firm, typed_of(row, Groups.of(row.firm)), row)
-    except RuleFaults as wrong:
+    except Faults as wrong:
         raise Refusal(f"It cannot be put in force as it is: {wrong}") from wrong
 
 
@@ -130,19 +123,19 @@ RULES = Kept(RuleSetting, "rule", _said, _check)
 def keep_rule(by: Membership, typed: Typed, rule_id: int | None = None, seen: str = "", code: str = "") -> RuleSetting:
     """Keep a rule as a draft: a new one, a draft that is there, or the change of the rule ``code``.
 
-    Raises ``NotAllowed``, ``RuleFaults``, ``Refusal``, ``Stale``.
+    Raises ``NotAllowed``, ``Faults``, ``Refusal``, ``Stale``.
     """
     firm = locked(by)
     if rule_id is not None:
         row = RULES.draft(firm, rule_id, seen)
         if typed.kind != row.kind:
-            raise RuleFaults({"kind": "A rule stays of its kind. Begin another for another kind."})
+            raise Faults({"kind": "A rule stays of its kind. Begin another for another kind."})
         before = _said(row)
         row = read_rule(firm, typed, row)
     else:
         row, before = read_rule(firm, typed), {}
         if code and RULES.may_change(firm, code).kind != row.kind:
-            raise RuleFaults({"kind": "A rule stays of its kind. Begin another for another kind."})
+            raise Faults({"kind": "A rule stays of its kind. Begin another for another kind."})
         row.code = code or RULES.free_code(firm, row.kind.replace("_", "-"), MOST_RULES)
     row.save()
     record(by, "kept a draft of a rule", RULES.subject(firm.pk, row.code), before=before or None, after=_said(row))

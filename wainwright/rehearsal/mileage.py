@@ -11,8 +11,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.downloads import csv_file
-from wainwright.errors import Refusal
-from wainwright.fields import day_input, say
+from wainwright.errors import Faults, Refusal
+from wainwright.fields import day_input, say, say_faults
 from wainwright.people.may import must
 from wainwright.rehearsal.rule_form import DayForm
 from wainwright.rulebook import mileage as kept
@@ -70,10 +70,8 @@ def add(request):
     form.is_valid()
     try:
         row = kept.add_rate(request.member, form.typed())
-    except kept.MileageFaults as wrong:
-        for name, words in wrong.faults.items():
-            if name not in form.errors:
-                form.add_error(name, words)
+    except Faults as wrong:
+        say_faults(form, wrong)
         return _page(request, 422, form=form)
     messages.info(request, f"{row.vehicle.capitalize()}: {kept.words_of(row)} from {row.since:%d %b %Y} on.")
     return redirect("mileage")

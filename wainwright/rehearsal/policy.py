@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date
 
 from django import forms
 from django.contrib import messages
@@ -18,7 +18,8 @@ from wainwright.core.rules import Setting
 from wainwright.errors import Refusal
 from wainwright.fields import day_input, say
 from wainwright.people.may import must
-from wainwright.people.models import Firm, Membership, new_version
+from wainwright.people.models import Firm, Membership
+from wainwright.rulebook.holding import FARTHEST, locked, renew
 from wainwright.rulebook.models import PolicyText, RuleSetting
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.selectors import history
@@ -53,8 +54,7 @@ def publish(by: Membership, text: str, since: date | None) -> PolicyText:
 
     Raises ``NotAllowed``, ``Refusal``.
     """
-    must(by, "rules")
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    firm = locked(by)
     today = clock.today(firm.zone)
     try:
         paragraphs = read_policy(text)
@@ -62,7 +62,7 @@ def publish(by: Membership, text: str, since: date | None) -> PolicyText:
         raise Refusal(str(fault), "text") from fault
     if not paragraphs:
         raise Refusal("Nothing stands in it. Begin with a heading: a line with # before it.", "text")
-    if since is None or not today <= since <= today + timedelta(days=732):
+    if since is None or not today <= since <= today + FARTHEST:
         raise Refusal("Choose from which day on: today or later, within two years.", "since")
     there = PolicyText.objects.filter(firm=firm, since__lte=since).first()
     before = there.text if there is not None else None
@@ -70,8 +70,7 @@ def publish(by: Membership, text: str, since: date | None) -> PolicyText:
     row, _ = PolicyText.objects.update_or_create(
         firm=firm, since=since, defaults={"text": text, "by": by.doer, "time": clock.now()}
     )
-    firm.rules_version = new_version()
-    firm.save(update_fields=["rules_version"])
+    renew(firm)
     after = {"from": str(since), "text": text, "rules without their paragraph": lost}
     record(by, "published the policy", policy_subject(firm.pk), before=before, after=after)
     return row

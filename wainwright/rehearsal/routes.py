@@ -14,11 +14,10 @@ from wainwright import clock
 from wainwright.core.asking import Asks, Place
 from wainwright.core.money import places
 from wainwright.core.rules import kinds
-from wainwright.errors import Refusal
-from wainwright.fields import AmountField, say
+from wainwright.errors import Faults, Refusal
+from wainwright.fields import AmountField, say, say_faults
 from wainwright.people.may import must
 from wainwright.people.models import Firm
-from wainwright.rehearsal.laying_down import RuleFaults
 from wainwright.rehearsal.models import Rehearsal
 from wainwright.rehearsal.route_example import MOST_LETTERS, example
 from wainwright.rehearsal.routing import ROUTES, RouteTyped, dimensions_of, keep_route, read_route, typed_of
@@ -68,12 +67,6 @@ class RouteForm(forms.Form):
             d.get("text", ""), d.get("signer", ""), d.get("place", ""), d.get("over"), d.get("kinds", []), d.get("categories", []), d.get("codes", ""),
             d.get("countries", ""), d.get("named", ""), d.get("left_out", ""), d.get("rules", []),
         )  # fmt: skip
-
-    def say(self, faults: dict[str, str]) -> None:
-        """Put what the service found wrong beside its fields."""
-        for name, words in faults.items():
-            if name not in self.errors:
-                self.add_error(name if name in self.fields else None, words)
 
 
 @require_GET
@@ -167,8 +160,8 @@ def _keep(request, row: RouteSetting | None, changes: str):
             read_route(request.member.firm, form.typed())
             return _editor(request, row, form, 422, changes=changes)
         made = keep_route(request.member, form.typed(), row.pk if row else None, request.POST.get("seen", ""), changes)
-    except RuleFaults as wrong:
-        form.say(wrong.faults)
+    except Faults as wrong:
+        say_faults(form, wrong)
         return _editor(request, row, form, 422, changes=changes)
     except Refusal as refusal:
         say(form, refusal)
@@ -182,7 +175,7 @@ def _tried(request, form: RouteForm) -> dict[str, Any]:
     firm, line = request.member.firm, (request.POST.get("example") or request.GET.get("example", ""))[:MOST_LETTERS]
     try:
         row = read_route(firm, form.typed())
-    except RuleFaults as wrong:
+    except Faults as wrong:
         return {
             "unread": list(wrong.faults.values()),
             "line": line,

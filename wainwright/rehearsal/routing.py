@@ -13,12 +13,12 @@ from wainwright.accounts.models import Code, Dimension
 from wainwright.core.asking import Place
 from wainwright.core.money import Money
 from wainwright.core.text import one_line
-from wainwright.errors import Refusal
+from wainwright.errors import Faults, Refusal
 from wainwright.formats.countries import countries, country_code
 from wainwright.people.models import Firm, Membership
-from wainwright.rehearsal.in_force import Kept, locked
-from wainwright.rehearsal.laying_down import RuleFaults
+from wainwright.rehearsal.in_force import Kept
 from wainwright.rehearsal.whom import Groups, NoGroup
+from wainwright.rulebook.holding import locked
 from wainwright.rulebook.models import Category, RouteSetting, RuleSetting
 from wainwright.trail.services import record
 
@@ -53,7 +53,7 @@ def _said(row: RouteSetting) -> dict[str, Any]:
 def _check(row: RouteSetting) -> None:
     try:
         read_route(row.firm, typed_of(row, Groups.of(row.firm)), row)
-    except RuleFaults as wrong:
+    except Faults as wrong:
         raise Refusal(f"It cannot be put in force as it is: {wrong}") from wrong
 
 
@@ -72,7 +72,7 @@ def typed_of(row: RouteSetting, groups: Groups) -> RouteTyped:
 
 
 def read_route(firm: Firm, typed: RouteTyped, row: RouteSetting | None = None) -> RouteSetting:
-    """Return what is typed as a rule of the route, not kept. Raises ``RuleFaults`` with everything that is wrong."""
+    """Return what is typed as a rule of the route, not kept. Raises ``Faults`` with everything that is wrong."""
     faults: dict[str, str] = {}
     row = row or RouteSetting(firm=firm, draft=True)
     groups = Groups.of(firm)
@@ -108,7 +108,7 @@ def read_route(firm: Firm, typed: RouteTyped, row: RouteSetting | None = None) -
     except NoGroup as wrong:
         faults["named"] = str(wrong)
     if faults:
-        raise RuleFaults(faults)
+        raise Faults(faults)
     return row
 
 
@@ -155,7 +155,7 @@ def keep_route(
 ) -> RouteSetting:
     """Keep a rule of the route as a draft: a new one, a draft that is there, or the change of ``code``.
 
-    Raises ``NotAllowed``, ``RuleFaults``, ``Refusal``, ``Stale``.
+    Raises ``NotAllowed``, ``Faults``, ``Refusal``, ``Stale``.
     """
     firm = locked(by)
     if row_id is not None:

@@ -131,14 +131,6 @@ class RuleForm(forms.Form):
             d.get("left_out", ""), d.get("reasons", ""), d.get("paragraph", ""),
         )  # fmt: skip
 
-    def say(self, faults: dict[str, str]) -> None:
-        """Put what the service found wrong beside its fields."""
-        for name, words in faults.items():
-            if name in self.fields and name not in self.errors:
-                self.add_error(name, words)
-            elif name not in self.fields:
-                self.add_error(None, words)
-
 
 class DayForm(forms.Form):
     """A day on which something begins or ends."""

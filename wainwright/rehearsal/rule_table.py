@@ -15,12 +15,12 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
 from wainwright.core.rules import kinds
-from wainwright.errors import Refusal
+from wainwright.errors import Faults, Refusal
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
-from wainwright.rehearsal.in_force import locked
-from wainwright.rehearsal.laying_down import RuleFaults, Typed, keep_rule, read_rule, typed_of
+from wainwright.rehearsal.laying_down import Typed, keep_rule, read_rule, typed_of
 from wainwright.rehearsal.whom import Groups
+from wainwright.rulebook.holding import locked
 from wainwright.rulebook.models import RuleSetting
 
 MOST_LETTERS, MOST = 200_000, 200
@@ -124,7 +124,7 @@ def _row(firm: Firm, number: int, rule: Mapping[str, Any]) -> Row:
     )  # fmt: skip
     try:
         read_rule(firm, row.typed)
-    except RuleFaults as wrong:
+    except Faults as wrong:
         names = {"named": "for", "left_out": "not_for"}
         row.faults += [
             f"{names.get(name, name.replace('param_', 'params.'))}: {words}" for name, words in wrong.faults.items()

@@ -12,15 +12,14 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from wainwright import clock
-from wainwright.core.policy import read_policy
 from wainwright.core.rules import Kind, kinds
-from wainwright.errors import Refusal
-from wainwright.fields import say
+from wainwright.errors import Faults, Refusal
+from wainwright.fields import say, say_faults
 from wainwright.paging import page_of
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.rehearsal import laying_down
-from wainwright.rehearsal.laying_down import RULES, RuleFaults, typed_of
+from wainwright.rehearsal.laying_down import RULES, typed_of
 from wainwright.rehearsal.models import Rehearsal
 from wainwright.rehearsal.rule_form import DayForm, RuleForm, SpanForm
 from wainwright.rehearsal.selectors import Standing, laid_down, said, standing
@@ -104,7 +103,7 @@ def _understood(request, form: RuleForm) -> dict[str, Any]:
     firm = request.member.firm
     try:
         row = laying_down.read_rule(firm, form.typed() if form.is_bound else form.first)
-    except RuleFaults as wrong:
+    except Faults as wrong:
         return {"unread": list(wrong.faults.values())}
     members = Membership.objects.filter(firm=firm, active=True).select_related("firm")
     setting = row.as_core()
@@ -154,7 +153,7 @@ def _draft(request, draft_id: int) -> RuleSetting:
 def _form(firm: Firm, kind: Kind, data=None, **more: Any) -> RuleForm:
     # The newest text, published or coming, has the paragraphs that a rule can stand under.
     texts = rulebook(firm).texts
-    headings = [each.heading for each in read_policy(texts[0][1])] if texts else []
+    headings = [each.heading for each in texts[0][1]] if texts else []
     return RuleForm(
         data,
         kind=kind,
@@ -179,8 +178,8 @@ def _keep(request, row: RuleSetting | None, kind_code: str, changes: str):
         made = laying_down.keep_rule(
             member, form.typed(), row.pk if row else None, request.POST.get("seen", ""), changes
         )
-    except RuleFaults as wrong:
-        form.say(wrong.faults)
+    except Faults as wrong:
+        say_faults(form, wrong)
         return _editor(request, kind, row, form, 422, changes=changes)
     except Refusal as refusal:
         say(form, refusal)

@@ -14,10 +14,9 @@ from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
 from wainwright.errors import Refusal
-from wainwright.expenses.selectors import Elsewhere
 from wainwright.people.may import must
 from wainwright.people.models import Membership
-from wainwright.rehearsal.hearing import hearing_of
+from wainwright.rehearsal.hearing import Hearing, hearing_of
 from wainwright.rehearsal.laying_down import RULES
 from wainwright.rehearsal.models import Heard, Rehearsal
 from wainwright.rehearsal.routing import ROUTES
@@ -93,9 +92,14 @@ def rehearse(rehearsal_id: int) -> None:
 
 def go_on(rehearsal_id: int) -> None:
     """Look at what of a rehearsal was not looked at yet; safe to call again after it broke off, or twice at once."""
+    rows = Rehearsal.objects.select_related("firm", "rule", "route__signer__person", "scheme", "sheet", "by__firm")
+    row = rows.filter(pk=rehearsal_id).first()
+    if row is None:
+        return
+    # What is rehearsed is read once: a draft that is changed meanwhile does not change what is heard of it.
+    hearing = hearing_of(row)
     with no_collecting():
-        looked_up: dict[str, Elsewhere] = {}
-        while _some(rehearsal_id, looked_up):
+        while _some(rehearsal_id, hearing):
             pass
 
 
@@ -111,20 +115,15 @@ def no_collecting() -> Iterator[None]:
             gc.enable()
 
 
-def _some(rehearsal_id: int, looked_up: dict[str, Elsewhere]) -> bool:
-    """Look at the next few, and say whether there may be more; what is looked up for all of them is kept in ``looked_up``."""
-    row = (
-        Rehearsal.objects.select_related("firm", "rule", "route__signer__person", "scheme", "sheet", "by__firm")
-        .filter(pk=rehearsal_id)
-        .first()
-    )
-    if row is None or row.state != Rehearsal.State.WAITING:
+def _some(rehearsal_id: int, hearing: Hearing) -> bool:
+    """Look at the next few, and say whether there may be more."""
+    row = Rehearsal.objects.filter(pk=rehearsal_id, state=Rehearsal.State.WAITING).first()
+    if row is None:
         return False
-    at = {"claims_at": row.claims_at, "trips_at": row.trips_at}
-    hearing, left = hearing_of(row), 0
+    at, left = {"claims_at": row.claims_at, "trips_at": row.trips_at}, 0
     looked = list(hearing.claims().filter(pk__gt=row.claims_at).order_by("pk").values_list("pk", flat=True)[:AT_ONCE])
     if looked:
-        found = list(hearing.of_claims(looked, looked_up))
+        found = list(hearing.of_claims(looked))
         moved = {"claims_at": looked[-1]}
     else:
         looked = list(hearing.trips().filter(pk__gt=row.trips_at).order_by("pk").values_list("pk", flat=True)[:AT_ONCE])

@@ -11,10 +11,10 @@ from django.core.exceptions import ValidationError
 from django.db import transaction
 
 from wainwright.core.text import one_line
-from wainwright.errors import Stale
+from wainwright.errors import Faults, Stale
 from wainwright.formats.countries import country_code
-from wainwright.people.may import must
-from wainwright.people.models import Firm, Membership, new_version
+from wainwright.people.models import Membership
+from wainwright.rulebook.holding import locked, renew
 from wainwright.rulebook.models import Policy
 from wainwright.trail.services import record
 
@@ -24,14 +24,6 @@ NAMES = (
     "transfer_km", "transfer_least", "bag_needed", "bed_hour", "terms",
 )  # fmt: skip
 MOST_QUARTERS, MOST_TERMS = 200, 4000
-
-
-class FigureFaults(ValueError):
-    """What is wrong with the figures that were typed, each by its name."""
-
-    def __init__(self, faults: Mapping[str, str]) -> None:
-        super().__init__("; ".join(faults.values()))
-        self.faults = dict(faults)
 
 
 def subject(firm_id: int) -> str:
@@ -54,7 +46,7 @@ def _said(policy: Policy) -> dict[str, Any]:
 
 
 def read_quarters(text: str) -> list[dict[str, str]]:
-    """Return the quarters that are typed, a line each: name, town, country. Raises ``FigureFaults``."""
+    """Return the quarters that are typed, a line each: name, town, country. Raises ``Faults``."""
     found: list[dict[str, str]] = []
     for number, line in enumerate(text.splitlines(), 1):
         parts = [one_line(part, 80).strip() for part in line.split(",")]
@@ -62,22 +54,21 @@ def read_quarters(text: str) -> list[dict[str, str]]:
             continue
         country = country_code(parts[-1]) if len(parts) == 3 else ""
         if not all(parts) or not country:
-            raise FigureFaults(
+            raise Faults(
                 {"quarters": f"Line {number}: type the name, the town and the country, as: Gauge House, Florø, Norway."}
             )
         if any((row["town"].casefold(), row["country"]) == (parts[1].casefold(), country) for row in found):
-            raise FigureFaults({"quarters": f"Line {number}: {parts[1]} has quarters already."})
+            raise Faults({"quarters": f"Line {number}: {parts[1]} has quarters already."})
         found.append({"name": parts[0], "town": parts[1], "country": country})
     if len(found) > MOST_QUARTERS:
-        raise FigureFaults({"quarters": f"At most {MOST_QUARTERS} quarters."})
+        raise Faults({"quarters": f"At most {MOST_QUARTERS} quarters."})
     return found
 
 
 @transaction.atomic
 def set_figures(by: Membership, typed: Mapping[str, Any], quarters: str, seen: str) -> Policy:
-    """Set the figures that ``typed`` names. Raises ``NotAllowed``, ``FigureFaults``, ``Stale``."""
-    must(by, "rules")
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    """Set the figures that ``typed`` names. Raises ``NotAllowed``, ``Faults``, ``Stale``."""
+    firm = locked(by)
     policy = Policy.objects.select_for_update().get(firm=firm)
     if digest(policy) != seen:
         raise Stale("Somebody set the figures meanwhile. Look at them as they are now; what you typed stands below.")
@@ -88,7 +79,7 @@ def set_figures(by: Membership, typed: Mapping[str, Any], quarters: str, seen: s
             setattr(policy, name, typed[name])
     try:
         policy.quarters = read_quarters(quarters)
-    except FigureFaults as wrong:
+    except Faults as wrong:
         faults |= wrong.faults
     try:
         policy.full_clean(exclude=["firm"])
@@ -110,10 +101,9 @@ def set_figures(by: Membership, typed: Mapping[str, Any], quarters: str, seen: s
     if not 10 <= len(policy.terms.strip()) <= MOST_TERMS:
         faults["terms"] = f"Say in 10 to {MOST_TERMS} letters what is certified."
     if faults:
-        raise FigureFaults(faults)
+        raise Faults(faults)
     policy.save()
-    firm.rules_version = new_version()
-    firm.save(update_fields=["rules_version"])
+    renew(firm)
     after = _said(policy)
     changed = [name for name in after if after[name] != before[name]]
     record(

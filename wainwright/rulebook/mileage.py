@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import date, timedelta
+from datetime import date
 from decimal import Decimal, InvalidOperation
 
 from django.db import transaction
@@ -12,20 +12,20 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.core.text import decimal, one_line
 from wainwright.core.workings import day_text, plain
-from wainwright.errors import Refusal, Stale
+from wainwright.errors import Faults, Refusal, Stale
 from wainwright.fields import plain_number
 from wainwright.formats.apart import apart
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.statement import read_day
 from wainwright.formats.tables import write_csv
-from wainwright.people.may import must
-from wainwright.people.models import Firm, Membership, new_version
+from wainwright.people.models import Firm, Membership
+from wainwright.rulebook.holding import FARTHEST, locked, renew
 from wainwright.rulebook.models import MileageRateRow
 from wainwright.trail.services import record
 
 UNITS = ("km", "mi")
 MOST_BANDS, MOST_BYTES, MOST_ROWS = 12, 500_000, 5_000
-AT_MOST, FARTHEST = Decimal(1000), timedelta(days=732)
+AT_MOST = Decimal(1000)
 COLUMNS = ("vehicle", "unit", "from", "up to", "rate", "passenger")
 
 
@@ -38,14 +38,6 @@ class MileageTyped:
     since: date | None
     bands: str
     passenger: str = ""
-
-
-class MileageFaults(ValueError):
-    """What is wrong with a rate, each by the field where it stands."""
-
-    def __init__(self, faults: Mapping[str, str]) -> None:
-        super().__init__("; ".join(faults.values()))
-        self.faults = dict(faults)
 
 
 @dataclass
@@ -81,7 +73,7 @@ def typed_bands(row: MileageRateRow) -> str:
 
 
 def read_rate(firm: Firm, typed: MileageTyped, today: date) -> MileageRateRow:
-    """Return what is typed as a rate, not kept. Raises ``MileageFaults`` with everything that is wrong."""
+    """Return what is typed as a rate, not kept. Raises ``Faults`` with everything that is wrong."""
     faults: dict[str, str] = {}
     vehicle = one_line(typed.vehicle, 20).strip().lower()
     if not vehicle:
@@ -97,7 +89,7 @@ def read_rate(firm: Firm, typed: MileageTyped, today: date) -> MileageRateRow:
     if passenger is None or not 0 <= passenger < AT_MOST:
         faults["passenger"] = "Say what each passenger adds, as 0.04; empty: nothing."
     if faults or typed.since is None or passenger is None:
-        raise MileageFaults(faults)
+        raise Faults(faults)
     return MileageRateRow(
         firm=firm, vehicle=vehicle, unit=typed.unit, since=typed.since, bands=bands, passenger=passenger
     )
@@ -137,20 +129,19 @@ def _number(text: str, decimals: int = 4) -> Decimal | None:
 
 @transaction.atomic
 def add_rate(by: Membership, typed: MileageTyped) -> MileageRateRow:
-    """Put a rate in force from a day on; the one before holds until then. Raises ``NotAllowed``, ``MileageFaults``."""
-    must(by, "rules")
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    """Put a rate in force from a day on; the one before holds until then. Raises ``NotAllowed``, ``Faults``."""
+    firm = locked(by)
     row = read_rate(firm, typed, clock.today(firm.zone))
     _free(firm, row)
     row.save()
-    _renew(firm)
+    renew(firm)
     record(by, "put a mileage rate in force", subject(firm.pk), after=_said(row))
     return row
 
 
 def _free(firm: Firm, row: MileageRateRow) -> None:
     if MileageRateRow.objects.filter(firm=firm, vehicle=row.vehicle, since=row.since).exists():
-        raise MileageFaults(
+        raise Faults(
             {"since": f"A rate of {row.vehicle} begins on that day already. Choose another, or take that one out."}
         )
 
@@ -158,8 +149,7 @@ def _free(firm: Firm, row: MileageRateRow) -> None:
 @transaction.atomic
 def end_vehicle(by: Membership, vehicle: str, since: date | None) -> MileageRateRow:
     """Say from which day on a kind of vehicle has no rate any more. Raises ``NotAllowed``, ``Refusal``."""
-    must(by, "rules")
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    firm = locked(by)
     today = clock.today(firm.zone)
     if since is None or not today < since <= today + FARTHEST:
         raise Refusal("Choose from which day on there is none: after today, within two years.", "since")
@@ -172,7 +162,7 @@ def end_vehicle(by: Membership, vehicle: str, since: date | None) -> MileageRate
     if not last.bands:
         raise Refusal(f"It ends on {day_text(last.since, year=True)} already.", "since")
     row = MileageRateRow.objects.create(firm=firm, vehicle=vehicle, unit=last.unit, since=since, bands=[], passenger=0)
-    _renew(firm)
+    renew(firm)
     record(by, "ended a mileage rate", subject(firm.pk), before=_said(last), after=_said(row))
     return row
 
@@ -180,8 +170,7 @@ def end_vehicle(by: Membership, vehicle: str, since: date | None) -> MileageRate
 @transaction.atomic
 def take_out(by: Membership, row_id: int) -> MileageRateRow:
     """Take a rate out that has not begun. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
-    must(by, "rules")
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    firm = locked(by)
     row = MileageRateRow.objects.filter(firm=firm, pk=row_id).first()
     if row is None:
         raise Stale("That rate is gone: somebody took it out meanwhile.")
@@ -189,7 +178,7 @@ def take_out(by: Membership, row_id: int) -> MileageRateRow:
         raise Refusal("It has begun: rides were paid by it. Put another in force from a day on.")
     record(by, "took a mileage rate out before it began", subject(firm.pk), before=_said(row))
     row.delete()
-    _renew(firm)
+    renew(firm)
     return row
 
 
@@ -235,7 +224,7 @@ def _line(
     passenger = next((cells["passenger"] for _, cells in rows if cells.get("passenger")), "")
     try:
         line.row = read_rate(firm, MileageTyped(vehicle, unit, since, bands, passenger), today)
-    except MileageFaults as wrong:
+    except Faults as wrong:
         line.faults += [f"{'from' if name == 'since' else name}: {words}" for name, words in wrong.faults.items()]
         return line
     spot = (line.row.vehicle, line.row.since)
@@ -248,14 +237,13 @@ def _line(
 @transaction.atomic
 def take_table(by: Membership, content: bytes) -> int:
     """Take all rates of a table in one act, or none; return how many. Raises ``NotAllowed``, ``Refusal``."""
-    must(by, "rules")
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    firm = locked(by)
     lines = read_table(firm, content)
     if not lines or any(line.faults for line in lines):
         raise Refusal("Something is wrong with it: nothing was taken. Put it right and send it again.", "file")
     rows = [line.row for line in lines if line.row is not None]
     MileageRateRow.objects.bulk_create(rows)
-    _renew(firm)
+    renew(firm)
     record(by, "took in mileage rates", subject(firm.pk), after=[_said(row) for row in rows])
     return len(rows)
 
@@ -271,8 +259,3 @@ def as_rows(firm: Firm) -> list[list[str]]:
 
 def _said(row: MileageRateRow) -> dict[str, str]:
     return {"vehicle": row.vehicle, "from": str(row.since), "rate": words_of(row), "passenger": str(row.passenger)}
-
-
-def _renew(firm: Firm) -> None:
-    firm.rules_version = new_version()
-    firm.save(update_fields=["rules_version"])

@@ -19,8 +19,8 @@ from wainwright.core.allowance import NoRate, Rate, Scheme
 from wainwright.core.allowance.reading import Fault, SchemeFaults, read_scheme
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
-from wainwright.people.may import must
-from wainwright.people.models import Firm, Membership, new_version
+from wainwright.people.models import Firm, Membership
+from wainwright.rulebook.holding import locked, renew
 from wainwright.rulebook.models import SchemeData
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
@@ -78,8 +78,7 @@ def read_text(text: str, firm: Firm) -> tuple[dict[str, Any], Scheme]:
 @transaction.atomic
 def keep_draft(by: Membership, text: str, scheme_id: int | None = None, seen: str = "") -> SchemeData:
     """Keep a scheme as a draft: a new one, or a draft that is there. Raises ``NotAllowed``, ``SchemeFaults``, ``Refusal``, ``Stale``."""
-    must(by, "rules")
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    firm = locked(by)
     data, scheme = read_text(text, firm)
     row = _of(firm, scheme_id, seen) if scheme_id else SchemeData(firm=firm)
     if row.since is not None:
@@ -101,8 +100,7 @@ def put_in_force(by: Membership, scheme_id: int, since: date | None, seen: str) 
 
     Raises ``NotAllowed``, ``Refusal``, ``Stale``.
     """
-    must(by, "rules")
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    firm = locked(by)
     row = _of(firm, scheme_id, seen)
     if row.since is not None:
         raise Stale(f"{row.code} is in force from {day_text(row.since, year=True)} already.")
@@ -123,7 +121,7 @@ def put_in_force(by: Membership, scheme_id: int, since: date | None, seen: str) 
         )
     row.since = since
     row.save(update_fields=["since"])
-    _renew(firm)
+    renew(firm)
     record(
         by, "put a scheme in force", f"firm:{firm.pk}", after={"scheme": row.code, "from": str(since), "text": row.data}
     )
@@ -133,8 +131,7 @@ def put_in_force(by: Membership, scheme_id: int, since: date | None, seen: str) 
 @transaction.atomic
 def take_out(by: Membership, scheme_id: int, seen: str) -> SchemeData:
     """Take a scheme that has not begun back to a draft; drop a draft. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
-    must(by, "rules")
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    firm = locked(by)
     row = _of(firm, scheme_id, seen)
     if row.since is None:
         row.delete()
@@ -144,7 +141,7 @@ def take_out(by: Membership, scheme_id: int, seen: str) -> SchemeData:
         raise Refusal(f"{row.code} has begun: days were reckoned by it. Put another in force from a day on.")
     row.since = None
     row.save(update_fields=["since"])
-    _renew(firm)
+    renew(firm)
     record(by, "took a scheme out before it began", f"firm:{firm.pk}", after={"scheme": row.code})
     return row
 
@@ -177,11 +174,6 @@ def _of(firm: Firm, scheme_id: int, seen: str) -> SchemeData:
     if digest(row) != seen:
         raise Stale("Somebody changed it meanwhile. Look at it as it is now; what you typed stands below.")
     return row
-
-
-def _renew(firm: Firm) -> None:
-    firm.rules_version = new_version()
-    firm.save(update_fields=["rules_version"])
 
 
 def _plain(data: Mapping[str, Any]) -> dict[str, Any]:

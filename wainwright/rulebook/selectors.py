@@ -55,7 +55,7 @@ class Rulebook:
     settings: tuple[Setting, ...]
     mileage: tuple[MileageRate, ...] = ()
     tax: Mapping[str, TaxCode] = field(default_factory=dict)
-    texts: tuple[tuple[date, str], ...] = ()
+    texts: tuple[tuple[date, tuple[Paragraph, ...]], ...] = ()
     asks: tuple[Asks, ...] = ()
 
     @property
@@ -84,8 +84,7 @@ class Rulebook:
     def policy_text(self) -> tuple[date, tuple[Paragraph, ...]] | None:
         """The firm's policy as people read it today, and from when it is; nothing where none is published."""
         today = clock.today(self.firm.zone)
-        text = next(((since, text) for since, text in self.texts if since <= today), None)
-        return None if text is None else (text[0], read_policy(text[1]))
+        return next(((since, text) for since, text in self.texts if since <= today), None)
 
     def rules_for(self, member: Membership) -> list[Setting]:
         """The rules that are meant for somebody, of every day on which one was, is or will be in force."""
@@ -149,7 +148,7 @@ def _rulebook(firm_id: int, _version: str) -> Rulebook:
         tuple(row.as_core() for row in RuleSetting.objects.filter(firm=firm, draft=False)),
         tuple(mileage_rates(firm)),
         {row.code: row for row in TaxCode.objects.filter(firm=firm)},
-        tuple(PolicyText.objects.filter(firm=firm).values_list("since", "text")[:6]),
+        tuple((row.since, read_policy(row.text)) for row in PolicyText.objects.filter(firm=firm)[:6]),
         tuple(row.as_core() for row in RouteSetting.objects.filter(firm=firm, draft=False).select_related("firm")),
     )
 
