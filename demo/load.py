@@ -34,6 +34,7 @@ from wainwright.rulebook.models import (
     MileageRateRow,
     Policy,
 )
+from wainwright.rulebook.questions import from_data
 from wainwright.staff.services import set_delegate
 from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode
 
@@ -125,7 +126,7 @@ def load_firms(today: date) -> dict[str, Firm]:
             language=row.get("language", "en"),
         )
         Policy.objects.create(
-            firm=firm, **{k: row[k] for k in ("terms", "trip_signoff", "quarters", "questions", "kin", "goes_on_days")},
+            firm=firm, **{k: row[k] for k in ("terms", "trip_signoff", "quarters", "kin", "goes_on_days")},
             transfer_km=Decimal("0.45") if row["currency"] == "EUR" else Decimal("5.20"),
             transfer_least=Decimal(3) if row["currency"] == "EUR" else Decimal(35),
             second_payer_minor=200_000 if row["currency"] == "EUR" else 2_000_000,
@@ -134,6 +135,7 @@ def load_firms(today: date) -> dict[str, Firm]:
         FirmAccounts.objects.create(firm=firm, **data["accounts"])
         starting.set_rules(firm, SINCE)
         starting.set_categories(firm, {row["code"]: row for row in rows("categories.csv")})
+        from_data(firm, row["questions"])
         scale = starting.factor(firm.currency)
         bands = [[5000, "0.42"], [None, "0.28"]] if scale == 1 else [[None, "4.90"]]
         MileageRateRow.objects.create(

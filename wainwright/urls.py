@@ -25,7 +25,18 @@ from wainwright.journals import views as journals
 from wainwright.masters import views as masters
 from wainwright.profile import views as profile
 from wainwright.reconciling import views as reconciling
-from wainwright.rehearsal import acts, figures, mileage, policy, rate_sheets, routes, rule_table, rules
+from wainwright.rehearsal import (
+    acts,
+    category_pages,
+    figures,
+    mileage,
+    policy,
+    question_pages,
+    rate_sheets,
+    routes,
+    rule_table,
+    rules,
+)
 from wainwright.rehearsal import views as rehearsal
 from wainwright.rulebook import views as rate_views
 from wainwright.staff import tables as people_tables
@@ -130,6 +141,27 @@ urlpatterns = [
     path("rules/rehearsals/<int:rehearsal_id>/", acts.rehearsal, name="rehearsal"),
     path("rules/rehearsals/<int:rehearsal_id>/on/", acts.rehearsal_on, name="rehearsal-on"),
     path("rules/rehearsals/<int:rehearsal_id>/drop/", acts.rehearsal_drop, name="rehearsal-drop"),
+    path("rules/categories/", category_pages.index, name="rule-categories"),
+    path("rules/categories/new/", category_pages.category_new, name="category-new"),
+    path("rules/categories/try/", category_pages.category_try, name="category-try"),
+    path("rules/categories/look/", category_pages.look, name="categories-look"),
+    path("rules/categories/take/", category_pages.take, name="categories-take"),
+    path("rules/categories.csv", category_pages.as_csv, name="categories-csv"),
+    path("rules/categories.xlsx", category_pages.as_xlsx, name="categories-xlsx"),
+    path("rules/categories/of/<slug:rule_code>/", category_pages.category, name="rule-category"),
+    path("rules/categories/of/<slug:rule_code>/end/", acts.end, {"sort": "category"}, name="category-end"),
+    path("rules/categories/of/<slug:rule_code>/out/", acts.out, {"sort": "category"}, name="category-out"),
+    path("rules/categories/drafts/<int:draft_id>/", category_pages.category_draft, name="category-draft"),
+    path("rules/categories/drafts/<int:draft_id>/force/", acts.force, {"sort": "category"}, name="category-force"),
+    path("rules/categories/drafts/<int:draft_id>/drop/", acts.drop, {"sort": "category"}, name="category-drop"),
+    path("rules/questions/", question_pages.index, name="questions-asked"),
+    path("rules/questions/new/", question_pages.question_new, name="question-new"),
+    path("rules/questions/of/<slug:rule_code>/", question_pages.question, name="question-asked"),
+    path("rules/questions/of/<slug:rule_code>/end/", acts.end, {"sort": "question"}, name="question-end"),
+    path("rules/questions/of/<slug:rule_code>/out/", acts.out, {"sort": "question"}, name="question-out"),
+    path("rules/questions/drafts/<int:draft_id>/", question_pages.question_draft, name="question-draft"),
+    path("rules/questions/drafts/<int:draft_id>/force/", acts.force, {"sort": "question"}, name="question-force"),
+    path("rules/questions/drafts/<int:draft_id>/drop/", acts.drop, {"sort": "question"}, name="question-drop"),
     path("rules/mileage/", mileage.index, name="mileage"),
     path("rules/mileage/add/", mileage.add, name="mileage-add"),
     path("rules/mileage/end/", mileage.end, name="mileage-end"),

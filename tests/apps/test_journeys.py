@@ -16,6 +16,7 @@ from wainwright.formats.places import place, town
 from wainwright.people.models import Card, Membership
 from wainwright.profile.services import change_profile
 from wainwright.rulebook.models import Explanation, Policy
+from wainwright.rulebook.questions import from_data
 from wainwright.signoff.models import SignOff
 from wainwright.trips import driving
 from wainwright.trips.models import Leg, Night, Paper, Trip
@@ -382,8 +383,8 @@ class DetailsTest(JourneyTestCase):
                 details.split_plan(self.maren, trip.pk, about, "", parts)
 
     def test_the_firms_questions(self):
-        Policy.objects.filter(firm=self.maren.firm).update(
-            questions=[{"code": "abroad", "text": "Is any of it abroad?", "kind": "yes_no", "required": True}]
+        from_data(
+            self.maren.firm, [{"code": "abroad", "text": "Is any of it abroad?", "kind": "yes_no", "required": True}]
         )
         self.maren.firm.rules_version = "questions"
         self.maren.firm.save()

@@ -171,13 +171,22 @@ class FiguresTest(LaidDown):
     def test_set_kept_on_the_trail_and_reckoned_with(self):
         seen = self.seen()
         figures.set_figures(
-            self.callum, self.typed(claim_days=10), "Gauge House, Florø, Norway\n\nBunk, Cork, IE", seen
+            self.callum,
+            self.typed(claim_days=10),
+            "Gauge House, Florø, Norway\n\nBunk, Cork, IE",
+            "Partner, 62.5 %\nchild, 50",
+            seen,
         )
         policy = Policy.objects.get(firm=self.firm())
         self.assertEqual(
             (policy.claim_days, policy.quarters[1]), (10, {"name": "Bunk", "town": "Cork", "country": "IE"})
         )
         self.assertEqual(figures.read_quarters(figures.quarters_text(policy)), policy.quarters)
+        self.assertEqual(policy.kin, {"partner": "0.625", "child": "0.5"})
+        self.assertEqual(figures.read_kin(figures.kin_text(policy)), policy.kin)
+        for kin in ("partner", "partner, much", "partner, 101", "child, 5\nChild, 6", ", 50", "x" * 30 + ", 5"):
+            with self.assertRaises(Faults, msg=kin):
+                figures.read_kin(kin)
         entry = Entry.objects.filter(subject=figures.subject(self.callum.firm_id)).get()
         self.assertIn('"claim_days": "21"', entry.before)
         for person in (self.maren, self.priya):
@@ -185,7 +194,7 @@ class FiguresTest(LaidDown):
         claim = self.a_claim()
         self.assertEqual(claim.due, claim.trip.ends + timedelta(days=10))
         with self.assertRaisesRegex(Stale, "meanwhile"):
-            figures.set_figures(self.callum, self.typed(), "", seen)
+            figures.set_figures(self.callum, self.typed(), "", "", seen)
 
     def test_what_cannot_be_is_refused_with_all_of_it(self):
         before = self.seen()
@@ -198,16 +207,16 @@ class FiguresTest(LaidDown):
             drive_km=90_000,
         )
         with self.assertRaises(Faults) as refused:
-            figures.set_figures(self.callum, bad, "Nowhere", before)
+            figures.set_figures(self.callum, bad, "Nowhere", "partner", before)
         self.assertEqual(
             set(refused.exception.faults),
-            {"claim_days", "advance_percent", "mileage_month", "terms", "advance_unit", "drive_km", "quarters"},
+            {"claim_days", "advance_percent", "mileage_month", "terms", "advance_unit", "drive_km", "quarters", "kin"},
         )
         for quarters in ("A, B", "A, B, Atlantis", "A, Cork, IE\nB, cork, Ireland"):
             with self.assertRaises(Faults):
-                figures.set_figures(self.callum, self.typed(), quarters, before)
+                figures.set_figures(self.callum, self.typed(), quarters, "", before)
         with self.assertRaises(NotAllowed):
-            figures.set_figures(self.priya, self.typed(), "", before)
+            figures.set_figures(self.priya, self.typed(), "", "", before)
         self.assertEqual(self.seen(), before)
 
     def test_the_page(self):

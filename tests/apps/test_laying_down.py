@@ -104,11 +104,7 @@ class RulesTest(LaidDown):
         self.assertEqual(old.until, self.today + 90 * DAY)
 
     def test_an_end_and_a_gap_that_is_said(self):
-        old = (
-            RuleSetting.objects.get(firm=self.firm(), code="unwanted-2")
-            if False
-            else RuleSetting.objects.get(firm=self.firm(), code="old")
-        )
+        old = RuleSetting.objects.get(firm=self.firm(), code="old")
         for until, words in (
             (self.today - DAY, "today or later"),
             (None, "today or later"),

@@ -19,7 +19,7 @@ from wainwright.expenses.models import Expense
 from wainwright.expenses.services import rides
 from wainwright.formats.places import best_place, place
 from wainwright.people.models import Firm, new_version
-from wainwright.rulebook.models import Policy
+from wainwright.rulebook.models import FirmQuestion, Policy
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import load_file as load_trip
 from wainwright.trips.services import details, moving, plan
@@ -350,7 +350,8 @@ class TogetherTest(Moves):
             moving.add_mover(self.maren, trip.pk, "One more", "child", apart=True)
 
     def test_a_firm_without_shares_or_questions_moves_nobody_by_mistake(self):
-        Policy.objects.filter(firm=self.maren.firm).update(kin={}, questions=[])
+        Policy.objects.filter(firm=self.maren.firm).update(kin={})
+        FirmQuestion.objects.filter(firm=self.maren.firm).delete()
         Firm.objects.filter(pk=self.maren.firm_id).update(rules_version=new_version())
         self.maren.firm = Firm.objects.get(pk=self.maren.firm_id)
         trip = plan.start_trip(self.maren, "Move to Dublin", "Three years", OFFICE, kind="move")

@@ -110,7 +110,7 @@ def correct(request, object_id: int, expense_id: int):
     """Finance corrects one cost, beside its evidence."""
     claim = _may_correct(request, object_id)
     expense = _expense(claim, expense_id)
-    form = cost_form(expense, request.POST or None)
+    form = cost_form(expense, request.POST or None, by_finance=True)
     why, error = request.POST.get("why", "")[:250], ""
     if request.method == "POST" and form.is_valid():
         try:
@@ -140,13 +140,13 @@ def split(request, object_id: int, expense_id: int):
         else:
             parts, typed = do_split(request.member, typed, books(claim.firm), claim.coding, expense.amount)
         if parts is None:
-            return _correct_page(request, claim, expense, cost_form(expense), typed, why)
+            return _correct_page(request, claim, expense, cost_form(expense, by_finance=True), typed, why)
         lines.split_line(request.member, object_id, whole(request.POST.get("version")), expense_id, why, parts)
     except (Stale, NotAllowed):
         raise
     except Refusal as refusal:
         typed = replace(typed, error=refusal.message)
-        return _correct_page(request, claim, expense, cost_form(expense), typed, why, status=422)
+        return _correct_page(request, claim, expense, cost_form(expense, by_finance=True), typed, why, status=422)
     messages.info(request, "The line is split anew; the claimant sees before and after, and is told.")
     return _back(object_id, expense.key)
 
@@ -163,7 +163,9 @@ def break_down(request, object_id: int, expense_id: int):
         lambda parts: lines.break_line_down(request.member, object_id, version, expense_id, why, parts),
     )
     if again is not None:
-        return _correct_page(request, claim, expense, cost_form(expense), None, why, status=422, parts=again)
+        return _correct_page(
+            request, claim, expense, cost_form(expense, by_finance=True), None, why, status=422, parts=again
+        )
     messages.info(request, "The bill is broken down anew; the claimant sees before and after, and is told.")
     return _back(object_id, expense.key)
 
@@ -173,7 +175,9 @@ def add(request, object_id: int):
     """Finance adds a line that is missing, with its paper."""
     claim = _may_correct(request, object_id)
     initial = {"currency": claim.currency, "paid_by": "self", "heads": 1}
-    form = CostForm(request.POST or None, member=claim.claimant, initial=initial)
+    form = CostForm(
+        request.POST or None, member=claim.claimant, initial=initial, categories=rulebook(claim.firm).categories
+    )
     why, error, given = request.POST.get("why", "")[:250], "", request.FILES.get("file")
     if request.method == "POST" and form.is_valid():
         try:

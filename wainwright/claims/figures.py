@@ -94,7 +94,7 @@ def _flat(
         known = sums[0][2] if sums else ""
         sums = [("sum:difference", name, known, left, workings)] if left else []
     for key, name, code, amount, why in sums:
-        category = book.categories.get(code)
+        category = book.categories_on(allowance.ends or clock.day_of(claim.created, claim.firm.zone)).get(code)
         coding = claim.coding.with_account(category.account if category else "")
         line = _worked_out(claim, allowance, key, "flat", name, amount, coding, why)
         yield replace(
@@ -152,7 +152,7 @@ def coded_of(
     shares = [share.as_core(default) for share in expense.shares.all()]
     pieces, split = [], []
     for label, code, gross, tax, part_personal, own in _rows(expense):
-        category = book.categories.get(code)
+        category = book.categories_on(expense.date).get(code)
         personal = expense.personal or part_personal
         account = book.account_of(category, paid.country) if category else ""
         if expense.kind == Expense.Kind.MILEAGE:
@@ -204,7 +204,7 @@ def _line(
         workings += (f"Tax of {expense.tax} of {paid.country or 'another country'} ({paid.why}) stays in the cost",)
     if stay is not None:
         coded = cut(coded, stay.over, book)
-    category = book.categories.get(expense.category)
+    category = book.categories_on(expense.date).get(expense.category)
     name = "Personal" if expense.personal else category.name if category else expense.category
     charge = getattr(expense, "charge", None)
     mileage = expense.kind == Expense.Kind.MILEAGE

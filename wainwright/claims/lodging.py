@@ -81,7 +81,7 @@ def nights_billed(claim: Claim, expenses: Sequence[Expense], facts: AllowanceFac
 
 
 def _unbroken(expense: Expense, book: Rulebook) -> bool:
-    category = book.categories.get(expense.category)
+    category = book.categories_on(expense.date).get(expense.category)
     return category is not None and category.is_lodging and not expense.personal and not expense.parts.all()
 
 

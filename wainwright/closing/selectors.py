@@ -159,7 +159,7 @@ def _reconciled(firm: Firm, until: date) -> Step:
 def spent_not_posted(firm: Firm, month: date) -> list[Spent]:
     """Return what was spent up to a month's end and is not posted: plans, loose charges, claims on their way. Six queries."""
     until, book, ledger = last_of(month), rulebook(firm), books(firm)
-    accounts = {category.code: category.account for category in book.categories.values()}
+    accounts = {category.code: category.account for category in book.categories_on(until).values()}
     trips = list(_under_way(firm, until))
     return [
         *_of_plans(trips, accounts, firm), *_of_charges(firm, until, trips, accounts), *_of_open_claims(firm, until, accounts, ledger.mileage_account),

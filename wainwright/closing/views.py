@@ -19,7 +19,7 @@ from wainwright.closing import exports, services
 from wainwright.closing.selectors import accrued, closed, month_of, movements, steps, unpaid_by_person
 from wainwright.core.accruals import NAMES
 from wainwright.core.money import Money, total
-from wainwright.downloads import csv_file
+from wainwright.downloads import XLSX, csv_file
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge
 from wainwright.fields import whole
@@ -30,7 +30,6 @@ from wainwright.people.may import must
 from wainwright.people.models import Card
 
 AT_ONCE = 60
-XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 
 def _month(request) -> date:

@@ -1,6 +1,6 @@
 """Moving house for the firm: who moves, what the answers to the firm's questions entitle to, which stops ask a reason.
 
-What a firm asks and what each answer decides is data: ``entitles`` of a question is a list of rows, each with ``when`` (the
+What a firm asks (``core.questions``) and what each answer decides is data: ``entitles`` of a question is a list of rows, each with ``when`` (the
 answer, or nothing for any) and ``what`` it decides: a flat ``sum``, an expected ``cost``, who buys the ``tickets``, how many
 own ``vehicles`` earn mileage.
 """
@@ -11,10 +11,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
-from typing import Any, Literal
+from typing import Literal
 
 from wainwright.core.allowance import Head
 from wainwright.core.money import Money, total
+from wainwright.core.questions import Question
 from wainwright.core.workings import plain
 
 # A wait no longer than this is a change from one way to the next and needs no reason.
@@ -57,15 +58,15 @@ class Entitlements:
         return tuple(each for each in self.lines if each.what == "sum")
 
 
-def entitlements(questions: Sequence[Mapping[str, Any]], answers: Mapping[str, str], currency: str) -> Entitlements:
+def entitlements(questions: Sequence[Question], answers: Mapping[str, str], currency: str) -> Entitlements:
     """Return what the answers to a firm's questions decide; what is not answered decides nothing."""
     lines: list[Entitled] = []
     tickets, vehicles = "", None
     for question in questions:
-        given = answers.get(question["code"], "")
+        given = answers.get(question.code, "")
         if not given:
             continue
-        for row in question.get("entitles", ()):
+        for row in question.entitles:
             if row.get("when", given) != given:
                 continue
             if row["what"] == "tickets":
@@ -75,8 +76,8 @@ def entitlements(questions: Sequence[Mapping[str, Any]], answers: Mapping[str, s
             else:
                 lines.append(
                     Entitled(
-                        f"{row['what']}:{question['code']}", row["what"], row["name"], row["category"],
-                        Money.of(row["amount"], currency), row.get("paid_by", "self"), f"“{question['text']}” {given}",
+                        f"{row['what']}:{question.code}", row["what"], row["name"], row["category"],
+                        Money.of(row["amount"], currency), row.get("paid_by", "self"), f"“{question.text}” {given}",
                     )
                 )  # fmt: skip
     return Entitlements(tuple(lines), tickets, vehicles)
@@ -94,10 +95,10 @@ class Planned:
 _PAYS = {"self": "paid by whoever travels", "firm": "on the firm's card", "central": "billed to the firm"}
 
 
-def effects(question: Mapping[str, Any], currency: str, parties: Sequence[Planned]) -> list[str]:
+def effects(question: Question, currency: str, parties: Sequence[Planned]) -> list[str]:
     """Say what each answer to a question changes, with its figure. ``parties`` are those of the move, the employee's first."""
     found = []
-    for row in question.get("entitles", ()):
+    for row in question.entitles:
         when = f"{str(row['when']).capitalize()}: " if row.get("when") else ""
         if row["what"] == "sum":
             found.append(
@@ -110,7 +111,7 @@ def effects(question: Mapping[str, Any], currency: str, parties: Sequence[Planne
             tickets = total((each.tickets for each in parties), currency)
             found.append(f"{when}{tickets} of tickets that are not booked yet, {_PAYS[row['paid_by']]}")
         else:
-            found += _vehicles(question.get("choices", ()), parties)
+            found += _vehicles(question.choices, parties)
     return found
 
 

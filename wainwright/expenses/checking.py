@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import date
 from decimal import Decimal
 from typing import Any
 
 from wainwright import clock
 from wainwright.core.money import Money
 from wainwright.core.rules import Finding, Item, Subject, run
+from wainwright.core.rules.facts import FIELDS
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
 from wainwright.expenses.proposals import Asked, propose_all
@@ -16,7 +18,8 @@ from wainwright.expenses.selectors import known_like
 from wainwright.expenses.services.memory import usual_tax
 from wainwright.expenses.services.taking import fill_cost
 from wainwright.people.models import Membership
-from wainwright.rulebook.selectors import rulebook
+from wainwright.rulebook.models import Category
+from wainwright.rulebook.selectors import Rulebook, rulebook
 
 # Rules that look at a whole claim, or at what is attached later, are not asked while typing.
 LATER = {
@@ -49,10 +52,12 @@ def check(member: Membership, values: dict[str, Any], besides: int = 0, has_rece
     """Check what is typed so far; ``values`` are the form's fields that are valid. Four queries at most, nothing is kept."""
     book = rulebook(member.firm)
     merchant, category = values.get("merchant", ""), values.get("category", "")
-    proposal = propose_all(member, [Asked(merchant)])[0] if merchant else None
+    proposal = propose_all(member, [Asked(merchant, day=values.get("date"))])[0] if merchant else None
     if proposal and proposal.category == category:
         proposal = None
-    rate, why = _tax(member, values, book.categories.get(category or (proposal.category if proposal else "")))
+    rate, why = _tax(
+        member, values, _as_of(book, values.get("date")).get(category or (proposal.category if proposal else ""))
+    )
     name = book.names.get(proposal.category, "") if proposal else ""
     told = {
         "category": proposal.category if proposal else "", "category_name": name, "why": proposal.why if proposal else "",
@@ -72,6 +77,10 @@ def check(member: Membership, values: dict[str, Any], besides: int = 0, has_rece
     )  # fmt: skip
 
 
+def _as_of(book: Rulebook, day: date | None) -> dict[str, Category]:
+    return book.categories_on(day) if day else book.categories
+
+
 def _costs(values: dict[str, Any]) -> dict[str, Any]:
     amount = Money.of(values["amount"], values["currency"])
     tax = values.get("tax")
@@ -80,11 +89,12 @@ def _costs(values: dict[str, Any]) -> dict[str, Any]:
         "paid_by": values.get("paid_by") or "self", "tax_rate": (values.get("tax_rate") or Decimal(0)) / 100,
         "tax": Money.of(tax, values["currency"]) if tax is not None else None, "description": values.get("description", ""),
         "guests": values.get("guests", ""), "heads": values.get("heads") or 1, "receipt_rate": values.get("rate"),
+        "reference": values.get("reference", ""), "customer": values.get("customer") or "", "country": values.get("country") or "",
     }  # fmt: skip
 
 
 def _findings(member: Membership, expense: Expense, book: Any, has_receipt: bool) -> list[Finding]:
-    filled = {name for name in ("merchant", "description", "guests") if getattr(expense, name)}
+    filled = {name for name, _ in FIELDS if getattr(expense, name)}
     item = Item(
         "this", "This cost", expense.category, expense.date, expense.amount, expense.paid_by,  # type: ignore[arg-type]
         has_receipt=has_receipt, merchant=expense.merchant, filled=frozenset(filled), heads=expense.heads,
@@ -110,8 +120,8 @@ def _tax(member: Membership, values: dict[str, Any], category: Any) -> tuple[Dec
     if usual:
         return usual * 100, "as here before"
     code = (
-        rulebook(member.firm).tax_of(category, values.get("country") or "", values["day"])
-        if category is not None and values.get("day")
+        rulebook(member.firm).tax_of(category, values.get("country") or "", values["date"])
+        if category is not None and values.get("date")
         else None
     )
     if code is not None:

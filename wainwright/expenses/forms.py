@@ -18,6 +18,7 @@ from wainwright.expenses.services.rides import Ride
 from wainwright.fields import AmountField, PickField, PlaceField, day_input
 from wainwright.formats.countries import countries as known_countries
 from wainwright.people.models import Membership
+from wainwright.rulebook.models import Category
 from wainwright.rulebook.selectors import rulebook, vehicle_kinds
 
 CURRENCIES = ["EUR", "NOK", "GBP", "SEK", "DKK", "PLN", "USD"]
@@ -57,11 +58,18 @@ class CostForm(CodingForm):
         label="Paid in", required=False, choices=countries, help_text="Empty: as the paper, the town and the day say."
     )
 
-    def __init__(self, *args: Any, member: Membership, recent: Recent | None = None, **kwargs: Any) -> None:
+    def __init__(
+        self,
+        *args: Any,
+        member: Membership,
+        recent: Recent | None = None,
+        categories: dict[str, Category] | None = None,
+        **kwargs: Any,
+    ) -> None:
         recent, ledger = recent or recent_of(member), books(member.firm)
         super().__init__(*args, books=ledger, keep=member.coding, recent=recent.codes, needed=False, **kwargs)
         self.fields["currency"].choices = currencies_of(member)
-        categories = [(c.code, c.name) for c in rulebook(member.firm).categories.values()]
+        categories = [(c.code, c.name) for c in (categories or rulebook(member.firm).choices(member)).values()]
         self.fields["category"].offer(PickList.of(categories, with_codes=False), recent.categories)
         self.fields["customer"] = code_field(
             ledger,

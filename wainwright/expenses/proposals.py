@@ -12,6 +12,7 @@ from pathlib import Path
 
 from django.db.models import Q, Sum
 
+from wainwright import clock
 from wainwright import rulebook as rulebook_package
 from wainwright.core.categories import Chosen, Guide, Proposal, code_ranges, propose
 from wainwright.core.coding import Coding
@@ -24,10 +25,11 @@ from wainwright.rulebook.selectors import Rulebook, rulebook
 
 @dataclass(frozen=True)
 class Asked:
-    """A merchant as read or as the card names it, with the card's merchant code, if any."""
+    """A merchant as read or as the card names it, with the card's merchant code, if any, and the day of the cost, else today."""
 
     merchant: str
     code: str = ""
+    day: date | None = None
 
     @property
     def key(self) -> str:
@@ -61,20 +63,37 @@ def chosen_before(member: Membership, keys: set[str]) -> list[Chosen]:
 
 
 def propose_all(member: Membership, asked: Sequence[Asked]) -> list[Proposal | None]:
-    """Propose a category for each. One query however many."""
-    categories = rulebook(member.firm).categories
-    chosen, firm = chosen_before(member, {each.key for each in asked}), guides(categories)
-    found = [propose(each.key, each.merchant, each.code, chosen, firm, trades()) for each in asked]
-    # A category may have been taken away since it was chosen.
-    return [each if each and each.category in categories else None for each in found]
+    """Propose a category for each, one that the person may choose for its day. One query however many."""
+    book, today = rulebook(member.firm), clock.today(member.firm.zone)
+    rows = chosen_before(member, {each.key for each in asked})
+    # What may be chosen differs by day only: few days, many merchants.
+    of_days: dict[date, tuple[list[Guide], list[Chosen]]] = {}
+    found = []
+    for each in asked:
+        day = each.day or today
+        if day not in of_days:
+            open_ = {
+                code: row
+                for code, row in book.categories_on(day).items()
+                if not book.refuses_category(code, day, member)
+            }
+            of_days[day] = guides(open_), [row for row in rows if row.category in open_]
+        firm, chosen = of_days[day]
+        found.append(propose(each.key, each.merchant, each.code, chosen, firm, trades()))
+    return found
 
 
-def usual_category(member: Membership) -> str:
-    """Return the category of a cost that nothing is known of: the firm's "supplies", else its first that is no lodging."""
-    categories = rulebook(member.firm).categories
-    if "supplies" in categories:
+def usual_category(member: Membership, day: date | None = None) -> str:
+    """Return the category of a cost of a day (today) that nothing is known of: the firm's "supplies", else the first that
+    its person may choose and that is no lodging, else the first that holds.
+    """
+    book, day = rulebook(member.firm), day or clock.today(member.firm.zone)
+    rows = book.categories_on(day)
+    mine = [code for code in rows if not book.refuses_category(code, day, member)]
+    if "supplies" in mine:
         return "supplies"
-    return next((code for code, category in categories.items() if not category.is_lodging), "")
+    holds = [code for code, row in rows.items() if row.in_force(day) and not row.is_lodging]
+    return next((code for code in mine if not rows[code].is_lodging), next(iter(holds), ""))
 
 
 @dataclass(frozen=True)

@@ -207,8 +207,8 @@ def _beyond(rows: QuerySet, shown: int, most: int) -> int:
 
 def _asked(thing: Receipt | Charge) -> Asked:
     if isinstance(thing, Charge):
-        return Asked(thing.merchant, thing.merchant_code)
-    return Asked(thing.value("merchant"))
+        return Asked(thing.merchant, thing.merchant_code, thing.date)
+    return Asked(thing.value("merchant"), day=thing.day)
 
 
 def _rows(member: Membership, receipts: list[Receipt], charges: list[Charge], pairs: list[Pair]) -> list[Row]:
@@ -221,7 +221,9 @@ def _rows(member: Membership, receipts: list[Receipt], charges: list[Charge], pa
         """The same order as when it is taken: the paper's merchant, the card's code, the card's merchant."""
         found = [proposed[thing] for thing in (receipt, charge) if thing is not None]
         best = max(filter(None, found), key=lambda p: p.sure, default=None)
-        usual = categories.get(usual_category(member))
+        usual = categories.get(
+            usual_category(member, (charge.date if charge else None) or (receipt.day if receipt else None))
+        )
         return (
             Becomes(categories[best.category].name, best.why)
             if best

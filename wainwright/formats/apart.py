@@ -33,6 +33,7 @@ WORK: dict[str, tuple[str, int, int]] = {
     "people": ("wainwright.formats.people_table:read_people", 20, 800_000_000),
     "allowances": ("wainwright.formats.allowance_table:read_allowances", 20, 800_000_000),
     "mileage": ("wainwright.formats.mileage_table:read_mileage", 20, 800_000_000),
+    "categories": ("wainwright.formats.category_table:read_categories", 20, 800_000_000),
     "answer": ("wainwright.formats.pain002:read_pain002", 15, 800_000_000),
 }
 TOO_LONG = (

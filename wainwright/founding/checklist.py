@@ -16,7 +16,8 @@ from wainwright.core.routing import Signer, who_signs_for
 from wainwright.masters.services.posting_to import FIRM_ACCOUNTS, OPTIONAL
 from wainwright.people.models import Firm, Membership
 from wainwright.people.selectors import signers
-from wainwright.rulebook.models import AllowanceRate, Category, ExchangeRate, MileageRateRow
+from wainwright.rulebook.models import AllowanceRate, ExchangeRate, MileageRateRow
+from wainwright.rulebook.selectors import from_now
 
 TRIP, CLAIM = "trip", "claim"
 NAMED = 3
@@ -176,7 +177,9 @@ def _books(firm: Firm, members: list[Membership], today: date) -> Iterator[Step]
         f"{len(lacking)} not named: {_some(lacking)}." if lacking else "All that are needed are named.",
         "/ledger/masters/accounts/", "finance",
     )  # fmt: skip
-    blank = [each.name for each in Category.objects.filter(firm=firm) if each.account not in accounts]
+    blank = [
+        each.name for each in from_now(firm, clock.today(firm.zone)) if not each.draft and each.account not in accounts
+    ]
     yield Step(
         "categories", CLAIM, "Accounts of the categories", not blank,
         f"{len(blank)} without an open account: {_some(blank)}." if blank else "Each has one.",

@@ -18,7 +18,7 @@ from wainwright.accounts.models import Budget, Code, Dimension, FirmAccounts
 from wainwright.core.allowance.reading import SchemeFaults
 from wainwright.core.coding import Asked
 from wainwright.core.money import Money, places
-from wainwright.errors import Refusal
+from wainwright.errors import Faults, Refusal
 from wainwright.fields import plain_number
 from wainwright.formats.people_table import read_people
 from wainwright.formats.problems import Unreadable
@@ -27,6 +27,7 @@ from wainwright.founding.services import SINCE, FirmData, found
 from wainwright.masters.services.posting_to import FIRM_ACCOUNTS
 from wainwright.people.models import Firm, Membership, new_version
 from wainwright.rulebook.models import AllowanceRate, Category, MileageRateRow, Policy
+from wainwright.rulebook.questions import from_data
 from wainwright.staff.checking import NEW, check, in_order
 from wainwright.staff.importing import make_members
 from wainwright.staff.inviting import send_invitation
@@ -131,6 +132,16 @@ def _fill(path: Path, data: dict[str, Any], admin: Membership, faults: list[Faul
             except (Refusal, ValueError, InvalidOperation, KeyError) as error:
                 words = str(error) if isinstance(error, Refusal) else _cure(error)
                 faults.append(Fault(f"{name}, row {number}", words))
+    # What an answer decides names categories, so these come first.
+    try:
+        from_data(firm, data.get("policy", {}).get("questions", []))
+    except (Faults, AttributeError, TypeError) as wrong:
+        faults.append(
+            Fault(
+                "firm.toml, policy, questions",
+                str(wrong) if isinstance(wrong, Faults) else "A question is a table with text and kind.",
+            )
+        )
     Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
     firm.refresh_from_db()
     made = _people(path, admin, faults)
@@ -181,7 +192,8 @@ def _policy(data: dict[str, Any], firm: Firm, faults: list[Fault]) -> None:
                 Fault("firm.toml, policy", f"There is nothing called “{key}”. There is: {', '.join(POLICY)}.")
             )
             continue
-        setattr(policy, key, value)
+        if key != "questions":
+            setattr(policy, key, value)
     if "scheme" in data:
         try:
             firm.schemes.all().delete()

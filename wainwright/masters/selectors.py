@@ -6,9 +6,10 @@ from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date
 
-from django.db.models import Count, Q
+from django.db.models import Count, F, Q
 from rapidfuzz import fuzz
 
+from wainwright import clock
 from wainwright.accounts.models import Budget, Code, FirmAccounts
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
@@ -18,7 +19,8 @@ from wainwright.expenses.models import Expense
 from wainwright.masters.models import LedgerBank, MerchantSupplier, Supplier
 from wainwright.people.models import Card, Firm, Membership
 from wainwright.reconciling.models import BankAccount
-from wainwright.rulebook.models import Category, TaxCode
+from wainwright.rulebook.models import TaxCode
+from wainwright.rulebook.selectors import from_now
 from wainwright.trips.models import Trip
 
 ALIKE = 88
@@ -52,7 +54,7 @@ def known(firm: Firm) -> list[Master]:
 def in_use(firm: Firm) -> dict[tuple[str, str], list[str]]:
     """Return where each code is in use: categories, accounts of the firm, people's usual coding, open trips and claims, budgets, cards. Eight queries."""
     found: dict[tuple[str, str], list[str]] = defaultdict(list)
-    for category in Category.objects.filter(firm=firm):
+    for category in from_now(firm, clock.today(firm.zone)):
         for account in {category.account, *(each["account"] for each in category.accounts_if)}:
             found[ACCOUNT, account].append(f"category {category.name}")
         for code in set(category.tax_codes.values()):
@@ -109,7 +111,7 @@ def gaps(firm: Firm, day: date) -> list[Gap]:
     open_accounts = {code: row for code, row in codes.items() if not (row.open_until and row.open_until < day)}
     return [
         *_firm(firm, open_accounts, codes),
-        *_categories(firm, open_accounts, codes),
+        *_categories(firm, open_accounts, codes, day),
         *_cards(firm, open_accounts),
         *_banks(firm, day),
         *_people(firm, day),
@@ -127,11 +129,12 @@ def _firm(firm: Firm, open_accounts: dict[str, Code], codes: dict[str, Code]) ->
     ]  # fmt: skip
 
 
-def _categories(firm: Firm, open_accounts: dict[str, Code], codes: dict[str, Code]) -> list[Gap]:
-    found = []
-    for category in Category.objects.filter(firm=firm):
-        if category.account in open_accounts:
+def _categories(firm: Firm, open_accounts: dict[str, Code], codes: dict[str, Code], day: date) -> list[Gap]:
+    found, seen = [], set()
+    for category in from_now(firm, day).order_by("order", "name", F("since").asc(nulls_first=True)):
+        if category.account in open_accounts or category.draft or category.code in seen:
             continue
+        seen.add(category.code)
         why = (
             "it posts to no account"
             if not category.account

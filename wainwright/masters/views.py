@@ -20,7 +20,8 @@ from wainwright.masters.services import connecting, fetching, posting_to, propos
 from wainwright.paging import page_of
 from wainwright.people.may import must
 from wainwright.people.selectors import finance_of
-from wainwright.rulebook.models import Category, TaxCode
+from wainwright.rulebook.models import TaxCode
+from wainwright.rulebook.selectors import rulebook
 
 AT_ONCE = 60
 HOURS = [(0, "only when asked"), (1, "every hour"), (6, "every six hours"), (24, "every day"), (168, "every week")]
@@ -180,12 +181,8 @@ def _categories(request, status: int = 200, error: str = "", typed: dict | None 
     must(request.member, "read_masters")
     firm = request.member.firm
     rows = []
-    for row in Category.objects.filter(firm=firm):
-        elsewhere = {each["where"]: each["account"] for each in row.accounts_if}
-        values = {
-            "account": row.account, "abroad": elsewhere.pop("abroad", ""), "by_country": ", ".join(f"{where} {account}" for where, account in elsewhere.items()),
-            "tax_codes": ", ".join(f"{country} {code}" for country, code in row.tax_codes.items()),
-        }  # fmt: skip
+    for row in rulebook(firm).categories.values():
+        values = dict(zip(("account", "abroad", "by_country", "tax_codes"), posting_to.typed_posting(row), strict=True))
         mine = typed is not None and typed["category"] == row.code
         rows.append({"row": row, "values": typed if mine else values, "error": error if mine else ""})
     accounts = books(firm).account_names

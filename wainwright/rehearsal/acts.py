@@ -1,4 +1,4 @@
-"""What is done to drafts and to what is in force, the same for rules and for rules of the route; and rehearsals."""
+"""What is done to drafts and to what is in force, the same for rules, rules of the route, categories and questions; and rehearsals."""
 
 from __future__ import annotations
 
@@ -16,10 +16,12 @@ from wainwright.core.rules import kinds
 from wainwright.errors import Refusal
 from wainwright.fields import say
 from wainwright.people.may import must
-from wainwright.rehearsal import in_force, rate_sheets, routes, rules, running, views
+from wainwright.rehearsal import category_pages, in_force, question_pages, rate_sheets, routes, rules, running, views
+from wainwright.rehearsal.categories import CATEGORIES
 from wainwright.rehearsal.in_force import Kept
 from wainwright.rehearsal.laying_down import RULES
 from wainwright.rehearsal.models import Rehearsal
+from wainwright.rehearsal.questions import QUESTIONS
 from wainwright.rehearsal.results import examples, result_of
 from wainwright.rehearsal.routing import ROUTES
 from wainwright.rehearsal.rule_form import DayForm, SpanForm
@@ -42,6 +44,22 @@ class Sort:
 SORTS = {
     "rule": Sort(RULES, "rules", "rule", "rule-draft", rules.rule_page, rules.draft_page),
     "route": Sort(ROUTES, "routes", "route-rule", "route-draft", routes.route_page, routes.draft_page),
+    "category": Sort(
+        CATEGORIES,
+        "rule-categories",
+        "rule-category",
+        "category-draft",
+        category_pages.category_page,
+        category_pages.draft_page,
+    ),
+    "question": Sort(
+        QUESTIONS,
+        "questions-asked",
+        "question-asked",
+        "question-draft",
+        question_pages.question_page,
+        question_pages.draft_page,
+    ),
 }
 
 

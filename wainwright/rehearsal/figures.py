@@ -47,6 +47,9 @@ class FiguresForm(forms.Form):
     quarters = forms.CharField(
         label="Supplied quarters", required=False, max_length=20_000, widget=forms.Textarea(attrs={"rows": 4}), help_text="A line each: name, town, country.",
     )  # fmt: skip
+    kin = forms.CharField(
+        label="Relatives who move house along", required=False, max_length=1000, widget=forms.Textarea(attrs={"rows": 4}), help_text="A line each: what they are, and their share of the daily allowance in per cent.",
+    )  # fmt: skip
     terms = forms.CharField(
         label="What is certified with a signature", max_length=4000, widget=forms.Textarea(attrs={"rows": 4})
     )
@@ -55,7 +58,8 @@ class FiguresForm(forms.Form):
     def of(cls, policy: Policy) -> FiguresForm:
         """The form as the figures stand."""
         return cls(
-            initial={name: getattr(policy, name) for name in kept.NAMES} | {"quarters": kept.quarters_text(policy)}
+            initial={name: getattr(policy, name) for name in kept.NAMES}
+            | {"quarters": kept.quarters_text(policy), "kin": kept.kin_text(policy)}
         )
 
     @property
@@ -76,7 +80,8 @@ def figures(request):
         try:
             if form.is_valid():
                 typed: dict[str, Any] = {name: form.cleaned_data[name] for name in kept.NAMES}
-                kept.set_figures(member, typed, form.cleaned_data["quarters"], request.POST.get("seen", ""))
+                d = form.cleaned_data
+                kept.set_figures(member, typed, d["quarters"], d["kin"], request.POST.get("seen", ""))
                 messages.info(request, "The figures are set.")
                 return redirect("figures")
         except Faults as wrong:

@@ -29,13 +29,14 @@ DAY, OPEN = timedelta(days=1), "open"
 class Kept:
     """A sort of thing with rows by day: its model (code, since, until, draft, cut), its name, how the trail says a row.
 
-    ``check`` raises ``Refusal`` where a row cannot be put in force as it is.
+    ``check`` raises ``Refusal`` where a row cannot be put in force as it is, ``may_end`` where it cannot be without one.
     """
 
     model: type[Model]
     noun: str
     said: Callable[[Any], dict[str, Any]]
     check: Callable[[Any], None]
+    may_end: Callable[[Any], None] = lambda row: None
 
     def rows(self, firm: Firm) -> QuerySet[Any]:
         """All rows of a firm."""
@@ -153,6 +154,7 @@ def end(kept: Kept, by: Membership, code: str, until: date | None, seen: str) ->
         raise Refusal("Choose its last day: today or later, within two years.", "until")
     if row.since is not None and until < row.since:
         raise Refusal(f"It begins on {day_text(row.since, year=True)} only. Take it out instead.", "until")
+    kept.may_end(row)
     before, row.until = kept.said(row), until
     row.save(update_fields=["until"])
     renew(firm)

@@ -73,7 +73,11 @@ def read_rule(firm: Firm, typed: Typed, row: RuleSetting | None = None) -> RuleS
     except ParamFaults as wrong:
         faults |= {f"param_{name}": words for name, words in wrong.faults.items()}
     row.subjects = _subjects(kind, typed, faults)
-    known = set(Category.objects.filter(firm=firm).values_list("code", flat=True)) if typed.categories else set()
+    known = (
+        set(Category.objects.filter(firm=firm, draft=False).values_list("code", flat=True))
+        if typed.categories
+        else set()
+    )
     if lost := sorted(set(typed.categories) - known):
         faults["categories"] = f"There is no category {', '.join(lost)}."
     elif typed.categories and not kind.by_category:

@@ -24,7 +24,8 @@ from wainwright.rehearsal.routing import ROUTES, RouteTyped, dimensions_of, keep
 from wainwright.rehearsal.rule_form import ON, DayForm, SpanForm
 from wainwright.rehearsal.selectors import Standing, route_standing, route_standings
 from wainwright.rehearsal.whom import Groups
-from wainwright.rulebook.models import Category, RouteSetting, RuleSetting
+from wainwright.rulebook.models import RouteSetting, RuleSetting
+from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.selectors import history
 
 PLACES = [
@@ -54,7 +55,7 @@ class RouteForm(forms.Form):
     def __init__(self, *args, firm: Firm, typed: RouteTyped | None = None, **options):
         first = {name: getattr(typed, name) for name in self.base_fields} if typed else {}
         super().__init__(*args, initial=first or {"place": Place.OWNERS.value, "kinds": ["plan", "claim"]}, **options)
-        self.fields["categories"].choices = [(each.code, each.name) for each in Category.objects.filter(firm=firm)]
+        self.fields["categories"].choices = list(rulebook(firm).names.items())
         spoken = RuleSetting.objects.filter(firm=firm, draft=False).order_by("code", "-since")
         self.fields["rules"].choices = list({each.code: (each.code, each.text) for each in spoken}.values())
         self.fields["over"].label += f", {firm.currency}"

@@ -95,7 +95,7 @@ def read_route(firm: Firm, typed: RouteTyped, row: RouteSetting | None = None) -
     if not row.kinds:
         faults["kinds"] = "Tick what it is for: plans, claims."
     row.categories, row.rules = list(dict.fromkeys(typed.categories)), list(dict.fromkeys(typed.rules))
-    known = set(Category.objects.filter(firm=firm).values_list("code", flat=True))
+    known = set(Category.objects.filter(firm=firm, draft=False).values_list("code", flat=True))
     if lost := sorted(set(row.categories) - known):
         faults["categories"] = f"There is no category {', '.join(lost)}."
     spoken = set(RuleSetting.objects.filter(firm=firm, draft=False).values_list("code", flat=True))

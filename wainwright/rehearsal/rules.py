@@ -6,7 +6,6 @@ from datetime import date
 from typing import Any
 
 from django.contrib import messages
-from django.db.models import Q
 from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -25,7 +24,7 @@ from wainwright.rehearsal.rule_form import DayForm, RuleForm, SpanForm
 from wainwright.rehearsal.selectors import Standing, laid_down, said, standing
 from wainwright.rehearsal.whom import Groups
 from wainwright.rulebook.mileage import words_of
-from wainwright.rulebook.models import AllowanceRate, Category, MileageRateRow, RuleSetting, SchemeData
+from wainwright.rulebook.models import AllowanceRate, MileageRateRow, RuleSetting, SchemeData
 from wainwright.rulebook.selectors import groups_of, rate_of, rulebook
 from wainwright.trail.selectors import history
 
@@ -41,12 +40,12 @@ def index(request):
         rates = rates.filter(town__icontains=text) | rates.filter(country__iexact=text)
     page = page_of(rates, 60, request.GET.get("rates"))
     page.object_list = [rate_of(row, firm.currency) for row in page.object_list]
-    found, routes = laid_down(firm, text)
+    found, routes, categories = laid_down(firm, text)
     context = {
         "book": rulebook(firm), "rules": found, "routes": routes, "text": text, "rates": page,
         "mileage": _mileage(firm, text),
         "more": f"q={text}&" if text else "", "schemes": _schemes(firm, text),
-        "categories": Category.objects.filter(firm=firm).filter(Q(name__icontains=text) | Q(account__icontains=text) | Q(words__icontains=text)),
+        "categories": categories,
     }  # fmt: skip
     return render(request, "rehearsal/rules.html", context)
 
@@ -158,7 +157,7 @@ def _form(firm: Firm, kind: Kind, data=None, **more: Any) -> RuleForm:
         data,
         kind=kind,
         currency=firm.currency,
-        categories=Category.objects.filter(firm=firm),
+        categories=rulebook(firm).categories.values(),
         headings=headings,
         **more,
     )

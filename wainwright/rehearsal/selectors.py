@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
@@ -12,9 +12,12 @@ from wainwright.core.rules import kinds
 from wainwright.people.models import Firm
 from wainwright.rehearsal.routing import condition_words
 from wainwright.rehearsal.whom import Groups
-from wainwright.rulebook.models import Category, RouteSetting, RuleSetting
+from wainwright.rulebook.models import WORDS, Category, FirmQuestion, RouteSetting, RuleSetting
+from wainwright.rulebook.questions import PAYS, WHAT
+from wainwright.rulebook.selectors import rulebook
 
 Gap = tuple[date, date] | None
+WHAT_WORDS, PAYS_WORDS = dict(WHAT), dict(PAYS)
 HOLDS, COMES, WAS, DRAFT = "in force", "comes", "ended", "draft"
 
 
@@ -61,7 +64,11 @@ class Standing:
     def has(self, text: str) -> bool:
         """Whether any word of it is meant by what is looked for."""
         versions = [*self.rows, *filter(None, [self.draft])]
-        said = [self.code, self.title, *(f"{v.row.text} {v.whom} {v.on} {' '.join(v.params)}" for v in versions)]
+        said = [
+            self.code,
+            self.title,
+            *(f"{v.row} {getattr(v.row, 'text', '')} {v.whom} {v.on} {' '.join(v.params)}" for v in versions),
+        ]
         return all(word in " ".join(said).casefold() for word in text.casefold().split())
 
 
@@ -74,12 +81,13 @@ class _Words:
     groups: Groups
     names: dict[str, str]
     sentences: dict[str, str]
+    questions: dict[str, str]
 
     @classmethod
     def of(cls, firm: Firm) -> _Words:
-        names = dict(Category.objects.filter(firm=firm).values_list("code", "name"))
+        names, asked = rulebook(firm).names, {each.code: each.text for each in rulebook(firm).questions}
         sentences = dict(RuleSetting.objects.filter(firm=firm, draft=False).values_list("code", "text"))
-        return cls(firm, clock.today(firm.zone), Groups.of(firm), names, sentences)
+        return cls(firm, clock.today(firm.zone), Groups.of(firm), names, sentences, asked)
 
     def rule(self, row: RuleSetting, gap: Gap) -> Version:
         kind = kinds()[row.kind]
@@ -97,6 +105,49 @@ class _Words:
         words = condition_words(row, self.groups, self.names, self.sentences)
         return Version(row, self.state(row), words, self.groups.say([f"person:{row.signer_id}"]), row.place, gap)
 
+    def category(self, row: Category, gap: Gap) -> Version:
+        said = [
+            f"asks {', '.join(WORDS.get(each, each) for each in row.asks)}" if row.asks else "", "lodging" if row.is_lodging else "",
+            f"merchant codes {row.merchant_codes}" if row.merchant_codes else "", f"words: {row.words}" if row.words else "",
+        ]  # fmt: skip
+        posts = [
+            row.account or "no account yet",
+            *(
+                f"{'' if each['where'] == 'abroad' else 'in '}{each['where']} {each['account']}"
+                for each in row.accounts_if
+            ),
+        ]
+        posts += [f"tax {code} in {country}" for country, code in row.tax_codes.items()]
+        whom = self.groups.sentence(row.groups)
+        return Version(row, self.state(row), [each for each in said if each], whom, ", ".join(posts), gap)
+
+    def question(self, row: FirmQuestion, gap: Gap) -> Version:
+        answered = row.get_kind_display() if row.kind != "choice" else f"one of {', '.join(row.choices)}"
+        asks = [answered, "required" if row.required else "", row.get_where_display() if row.where else ""]
+        if row.after:
+            asks.append(f"after “{self.questions.get(row.after, row.after)}” {row.answer}")
+        home = self.firm.currency
+        decides = [
+            ": ".join(filter(None, [str(each.get("when", "")), " ".join(filter(None, [WHAT_WORDS.get(each["what"], each["what"]), each.get("name", ""), f"{each['amount']} {home}" if each.get("amount") else "", PAYS_WORDS.get(each.get("paid_by", ""), "")]))]))
+            for each in row.entitles
+        ]  # fmt: skip
+        return Version(
+            row,
+            self.state(row),
+            [each for each in asks if each],
+            self.groups.sentence(row.groups),
+            "; ".join(decides),
+            gap,
+        )
+
+    def of_sort(self, row: Any) -> tuple[Callable[[Any, Gap], Version], str]:
+        """How a row of its sort is said, and what it is called."""
+        if isinstance(row, RuleSetting):
+            return self.rule, kinds()[row.kind].title
+        if isinstance(row, FirmQuestion):
+            return self.question, f"Asked about {row.get_about_display()}"
+        return (self.category, row.name) if isinstance(row, Category) else (self.route, "Asks as well")
+
     def state(self, row: Any) -> str:
         if row.draft:
             return DRAFT
@@ -105,11 +156,12 @@ class _Words:
         return WAS if row.until and row.until < self.today else HOLDS
 
 
-def laid_down(firm: Firm, text: str = "") -> tuple[list[Standing], list[Standing]]:
-    """Return the rules and the rules of the route that ``text`` means. Seven queries."""
+def laid_down(firm: Firm, text: str = "") -> tuple[list[Standing], list[Standing], list[Standing]]:
+    """Return the rules, the rules of the route and the categories that ``text`` means. Eight queries."""
     words = _Words.of(firm)
     routes = RouteSetting.objects.filter(firm=firm).select_related("firm")
-    return _all(RuleSetting.objects.filter(firm=firm), words, text), _all(routes, words, text)
+    categories = _ordered(_all(Category.objects.filter(firm=firm), words, text))
+    return _all(RuleSetting.objects.filter(firm=firm), words, text), _all(routes, words, text), categories
 
 
 def standing(firm: Firm, code: str) -> Standing | None:
@@ -128,6 +180,30 @@ def route_standing(firm: Firm, code: str) -> Standing | None:
     return next(iter(_all(rows, _Words.of(firm))), None)
 
 
+def category_standings(firm: Firm, text: str = "") -> list[Standing]:
+    """Return every category, in the order in which they are offered, what has ended last; of those that ``text`` means. Six queries."""
+    return _ordered(_all(Category.objects.filter(firm=firm), _Words.of(firm), text))
+
+
+def _ordered(found: list[Standing]) -> list[Standing]:
+    return sorted(found, key=lambda each: (each.over and each.draft is None, each.now.row.order))
+
+
+def category_standing(firm: Firm, code: str) -> Standing | None:
+    """Return one category, or nothing. Six queries."""
+    return next(iter(_all(Category.objects.filter(firm=firm, code=code), _Words.of(firm))), None)
+
+
+def question_standings(firm: Firm, text: str = "") -> list[Standing]:
+    """Return every question, in the order in which they are asked, what has ended last; of those that ``text`` means. Six queries."""
+    return _ordered(_all(FirmQuestion.objects.filter(firm=firm), _Words.of(firm), text))
+
+
+def question_standing(firm: Firm, code: str) -> Standing | None:
+    """Return one question, or nothing. Six queries."""
+    return next(iter(_all(FirmQuestion.objects.filter(firm=firm, code=code), _Words.of(firm))), None)
+
+
 def said(row: RuleSetting) -> Version:
     """Return a rule in words. Five queries."""
     return _Words.of(row.firm).rule(row, None)
@@ -139,8 +215,7 @@ def _all(rows: Iterable[Any], words: _Words, text: str = "") -> list[Standing]:
         by_code.setdefault(row.code, []).append(row)
     found = []
     for code, of_code in by_code.items():
-        say = words.rule if isinstance(of_code[0], RuleSetting) else words.route
-        title = kinds()[of_code[0].kind].title if isinstance(of_code[0], RuleSetting) else "Asks as well"
+        say, title = words.of_sort(of_code[0])
         kept = sorted((row for row in of_code if not row.draft), key=lambda row: row.since or date.min)
         versions = [say(row, _gap(kept[n - 1] if n else None, row)) for n, row in enumerate(kept)]
         drafts = [say(row, None) for row in of_code if row.draft]

@@ -5,13 +5,16 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping
+from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from django.core.exceptions import ValidationError
 from django.db import transaction
 
-from wainwright.core.text import one_line
+from wainwright.core.text import decimal, one_line
+from wainwright.core.workings import plain
 from wainwright.errors import Faults, Stale
+from wainwright.fields import plain_number
 from wainwright.formats.countries import country_code
 from wainwright.people.models import Membership
 from wainwright.rulebook.holding import locked, renew
@@ -23,7 +26,7 @@ NAMES = (
     "claim_days", "trip_signoff", "advance_percent", "advance_unit", "advance_blocks", "hold_hours", "ticket_hours", "km_share", "drive_km", "mileage_month", "mileage_day",
     "transfer_km", "transfer_least", "bag_needed", "bed_hour", "terms",
 )  # fmt: skip
-MOST_QUARTERS, MOST_TERMS = 200, 4000
+MOST_QUARTERS, MOST_TERMS, MOST_KIN = 200, 4000, 20
 
 
 def subject(firm_id: int) -> str:
@@ -36,13 +39,21 @@ def quarters_text(policy: Policy) -> str:
     return "\n".join(f"{row['name']}, {row['town']}, {row['country']}" for row in policy.quarters)
 
 
+def kin_text(policy: Policy) -> str:
+    """Return the shares of relatives who move along as they are typed, a line each."""
+    return "\n".join(f"{kin}, {plain(Decimal(share) * 100)}" for kin, share in policy.kin.items())
+
+
 def digest(policy: Policy) -> str:
     """Return what tells whether the figures are still as somebody saw them."""
     return hashlib.sha256(json.dumps(_said(policy), sort_keys=True, default=str).encode()).hexdigest()[:16]
 
 
 def _said(policy: Policy) -> dict[str, Any]:
-    return {name: str(getattr(policy, name)) for name in NAMES} | {"quarters": quarters_text(policy)}
+    return {name: str(getattr(policy, name)) for name in NAMES} | {
+        "quarters": quarters_text(policy),
+        "kin": kin_text(policy),
+    }
 
 
 def read_quarters(text: str) -> list[dict[str, str]]:
@@ -65,9 +76,30 @@ def read_quarters(text: str) -> list[dict[str, str]]:
     return found
 
 
+def read_kin(text: str) -> dict[str, str]:
+    """Return the share of the daily allowance by kin that is typed, a line each: kin, per cent. Raises ``Faults``."""
+    found: dict[str, str] = {}
+    for number, line in enumerate(text.splitlines(), 1):
+        kin, _, share = (one_line(part, 40).strip() for part in line.rpartition(","))
+        if not line.strip():
+            continue
+        try:
+            value = decimal(plain_number(share.replace("%", "").strip(), 2))
+        except (InvalidOperation, ArithmeticError):
+            value = Decimal(-1)
+        if not 0 < len(kin) <= 20 or not value.is_finite() or not 0 <= value <= 100:
+            raise Faults({"kin": f"Line {number}: type what they are and the share in per cent, as: partner, 80."})
+        if kin.lower() in found:
+            raise Faults({"kin": f"Line {number}: {kin} stands there already."})
+        found[kin.lower()] = f"{(value / 100).normalize():f}"
+    if len(found) > MOST_KIN:
+        raise Faults({"kin": f"At most {MOST_KIN} lines."})
+    return found
+
+
 @transaction.atomic
-def set_figures(by: Membership, typed: Mapping[str, Any], quarters: str, seen: str) -> Policy:
-    """Set the figures that ``typed`` names. Raises ``NotAllowed``, ``Faults``, ``Stale``."""
+def set_figures(by: Membership, typed: Mapping[str, Any], quarters: str, kin: str, seen: str) -> Policy:
+    """Set the figures that ``typed`` names, the supplied quarters and the shares of relatives. Raises ``NotAllowed``, ``Faults``, ``Stale``."""
     firm = locked(by)
     policy = Policy.objects.select_for_update().get(firm=firm)
     if digest(policy) != seen:
@@ -77,10 +109,11 @@ def set_figures(by: Membership, typed: Mapping[str, Any], quarters: str, seen: s
     for name in NAMES:
         if name in typed:
             setattr(policy, name, typed[name])
-    try:
-        policy.quarters = read_quarters(quarters)
-    except Faults as wrong:
-        faults |= wrong.faults
+    for name, text, read in (("quarters", quarters, read_quarters), ("kin", kin, read_kin)):
+        try:
+            setattr(policy, name, read(text))
+        except Faults as wrong:
+            faults |= wrong.faults
     try:
         policy.full_clean(exclude=["firm"])
     except ValidationError as error:

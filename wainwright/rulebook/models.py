@@ -12,7 +12,11 @@ from wainwright.core.asking import Asks
 from wainwright.core.asking import Place as RoutePlace
 from wainwright.core.coding import open_between
 from wainwright.core.money import Money
+from wainwright.core.questions import Question
 from wainwright.core.rules import Level, Setting
+from wainwright.core.rules.facts import FIELDS
+
+WORDS = dict(FIELDS)
 
 
 class Policy(models.Model):
@@ -37,7 +41,6 @@ class Policy(models.Model):
     transfer_km = models.DecimalField(max_digits=6, decimal_places=2, default=Decimal("0.45"))
     transfer_least = models.DecimalField(max_digits=6, decimal_places=2, default=Decimal("3.00"))
     bag_needed = models.BooleanField(default=False)
-    questions = models.JSONField(default=list, blank=True, help_text="The firm's own questions about a trip.")
     kin = models.JSONField(
         default=dict, blank=True, help_text="Share of the daily allowance of relatives who move house along, by kin."
     )
@@ -116,7 +119,7 @@ class PolicyText(models.Model):
 
 
 class Category(models.Model):
-    """What a cost is for, and which account it means."""
+    """What a cost is for and which account it means, for the days on which it may be chosen. A change is a further row of the same code."""
 
     firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="categories")
     code = models.CharField(max_length=20)
@@ -135,14 +138,47 @@ class Category(models.Model):
         help_text='Other accounts by where it was paid: {"where": "abroad" or a country, "account": …}.',
     )
     tax_codes = models.JSONField(default=dict, blank=True, help_text="The usual tax code by country.")
+    groups = models.JSONField(default=list, blank=True, help_text="Who may use it, by ``groups_of``; empty: all.")
+    asks = models.JSONField(default=list, blank=True, help_text="Fields that must be filled where it is chosen.")
     order = models.PositiveSmallIntegerField(default=0)
+    since = models.DateField(null=True, blank=True)
+    until = models.DateField(null=True, blank=True)
+    draft = models.BooleanField(default=False)
+    cut = models.CharField(
+        max_length=10, blank=True, help_text="When the one before would have ended without this one: a day, or “open”."
+    )
 
     class Meta:
-        ordering = ["order", "name"]
-        constraints = [models.UniqueConstraint(fields=["firm", "code"], name="one_category_per_code")]
+        ordering = ["order", "name", "since"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["firm", "code", "since"], condition=models.Q(draft=False), name="one_category_begins_on_a_day"
+            ),
+            models.UniqueConstraint(
+                fields=["firm", "code"], condition=models.Q(draft=False, since=None), name="one_category_from_the_first"
+            ),
+            models.UniqueConstraint(
+                fields=["firm", "code"], condition=models.Q(draft=True), name="one_draft_of_a_category"
+            ),
+        ]
 
     def __str__(self):
         return self.name
+
+    def in_force(self, day: date) -> bool:
+        """Whether it may be chosen for a cost of a day."""
+        return not self.draft and open_between(self.since, self.until, day)
+
+    @property
+    def asking(self) -> list[Setting]:
+        """The rules that its required fields are, for the days on which it is in force."""
+        return [
+            Setting(
+                f"asks-{self.code}-{field}", "required_field", Level.STOP, f"{self.name} asks for it: {WORDS[field]}.", {"field": field, "word": WORDS[field]},
+                frozenset({self.code}), frozenset({"claim"}), frozenset(), self.since, self.until,
+            )
+            for field in self.asks if field in WORDS
+        ]  # fmt: skip
 
 
 class TaxCode(models.Model):
@@ -273,6 +309,65 @@ class RouteSetting(models.Model):
             None if self.over_minor is None else Money.from_minor(self.over_minor, self.firm.currency), frozenset(self.kinds or ["plan", "claim"]),
             frozenset(self.categories), frozenset((dimension, code) for dimension, code in self.codes), frozenset(self.countries),
             frozenset(self.groups), frozenset(self.rules), self.since, self.until,
+        )  # fmt: skip
+
+
+class FirmQuestion(models.Model):
+    """A question of the firm's own about a trip, for the days on which it is asked. A change is a further row of the same code."""
+
+    KINDS = [
+        ("yes_no", "yes or no"),
+        ("choice", "one of some"),
+        ("words", "in words"),
+        ("number", "a number"),
+        ("day", "a day"),
+    ]
+    ABOUT = [("trip", "trips"), ("move", "moves of house")]
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="questions")
+    code = models.CharField(max_length=30)
+    about = models.CharField(max_length=5, choices=ABOUT, default="trip")
+    text = models.CharField(max_length=200)
+    kind = models.CharField(max_length=6, choices=KINDS)
+    choices = models.JSONField(default=list, blank=True)
+    required = models.BooleanField(default=False)
+    entitles = models.JSONField(default=list, blank=True, help_text="What an answer decides, by ``core.moving``.")
+    groups = models.JSONField(default=list, blank=True)
+    where = models.CharField(
+        max_length=6, choices=[("", "anywhere"), ("abroad", "abroad"), ("home", "at home")], blank=True
+    )
+    after = models.CharField(max_length=30, blank=True, help_text="Only where that question is answered so.")
+    answer = models.CharField(max_length=60, blank=True)
+    order = models.PositiveSmallIntegerField(default=0)
+    since = models.DateField(null=True, blank=True)
+    until = models.DateField(null=True, blank=True)
+    draft = models.BooleanField(default=False)
+    cut = models.CharField(
+        max_length=10, blank=True, help_text="When the one before would have ended without this one: a day, or “open”."
+    )
+
+    class Meta:
+        ordering = ["order", "code", "since"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["firm", "code", "since"], condition=models.Q(draft=False), name="one_question_begins_on_a_day"
+            ),
+            models.UniqueConstraint(
+                fields=["firm", "code"], condition=models.Q(draft=False, since=None), name="one_question_from_the_first"
+            ),
+            models.UniqueConstraint(
+                fields=["firm", "code"], condition=models.Q(draft=True), name="one_draft_of_a_question"
+            ),
+        ]
+
+    def __str__(self):
+        return self.text
+
+    def as_core(self) -> Question:
+        """The question as the core asks it."""
+        return Question(
+            self.code, self.about, self.text, self.kind, tuple(self.choices), self.required, tuple(self.entitles), frozenset(self.groups),
+            self.where, self.after, self.answer, self.since, self.until,
         )  # fmt: skip
 
 

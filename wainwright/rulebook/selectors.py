@@ -11,13 +11,13 @@ from decimal import Decimal
 from functools import cached_property, lru_cache
 from pathlib import Path
 
-from django.db.models import F, Q
+from django.db.models import F, Q, QuerySet
 
 from wainwright import clock
 from wainwright.core.allowance import MealSet, NoRate, Rate, Rates, Scheme, in_force, rate_for
 from wainwright.core.allowance.homeward import at_home
 from wainwright.core.allowance.reading import meal_set, read_scheme
-from wainwright.core.asking import Asks
+from wainwright.core.asking import Asks, meant_for
 from wainwright.core.carbon import Factor
 from wainwright.core.categories import account_for
 from wainwright.core.fx import RateTable
@@ -25,7 +25,9 @@ from wainwright.core.journey import Meal, Mode, Place
 from wainwright.core.mileage import MileageRate, mileage_year
 from wainwright.core.money import Money
 from wainwright.core.policy import Paragraph, read_policy
+from wainwright.core.questions import Question
 from wainwright.core.rules import Finding, Level, Setting
+from wainwright.core.workings import day_text
 from wainwright.formats.places import country_of
 from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.models import (
@@ -33,6 +35,7 @@ from wainwright.rulebook.models import (
     Category,
     ExchangeRate,
     Explanation,
+    FirmQuestion,
     MileageRateRow,
     Policy,
     PolicyText,
@@ -41,6 +44,11 @@ from wainwright.rulebook.models import (
     SchemeData,
     TaxCode,
 )
+
+# So many days are kept as they were worked out.
+MOST_DAYS = 800
+# So long after its end a category is still offered, for costs of the days before.
+YEAR = timedelta(days=366)
 
 
 @dataclass(frozen=True)
@@ -51,12 +59,64 @@ class Rulebook:
     policy: Policy
     schemes: tuple[Scheme, ...]
     rates: Rates
-    categories: dict[str, Category]
+    all_categories: tuple[Category, ...]
     settings: tuple[Setting, ...]
     mileage: tuple[MileageRate, ...] = ()
     tax: Mapping[str, TaxCode] = field(default_factory=dict)
     texts: tuple[tuple[date, tuple[Paragraph, ...]], ...] = ()
     asks: tuple[Asks, ...] = ()
+    questions: tuple[Question, ...] = ()
+    _of_days: dict[date, dict[str, Category]] = field(default_factory=dict, compare=False, repr=False)
+
+    @property
+    def categories(self) -> dict[str, Category]:
+        """Every category by its code as it is today; one that has ended as it was last, one to come as it will be."""
+        return self.categories_on(clock.today(self.firm.zone))
+
+    def categories_on(self, day: date) -> dict[str, Category]:
+        """The same as of a day: by it goes what a cost of that day posts to, and what it counts for."""
+        found = self._of_days.get(day)
+        if found is None:
+            if len(self._of_days) > MOST_DAYS:
+                self._of_days.clear()
+            found = self._of_days[day] = self._categories_on(day)
+        return found
+
+    def _categories_on(self, day: date) -> dict[str, Category]:
+        found: dict[str, Category] = {}
+        for row in sorted(self.all_categories, key=lambda row: row.since or date.min):
+            # What begins later speaks only where nothing did before.
+            if row.code not in found or not (row.since and row.since > day):
+                found[row.code] = row
+        return {row.code: found[row.code] for row in self.all_categories if found[row.code] is row}
+
+    def choices(self, member: Membership) -> dict[str, Category]:
+        """The categories that somebody may choose from: meant for them, in force today or ended within a year."""
+        today = clock.today(self.firm.zone)
+        groups = groups_of(member, self.names_countries)
+        return {
+            code: row
+            for code, row in self.categories.items()
+            if meant_for(row.groups, groups)
+            and (row.in_force(today) or (row.until and today - YEAR <= row.until < today))
+        }
+
+    def refuses_category(self, code: str, day: date, member: Membership | None) -> str:
+        """Say why a category may not stand on a cost of a day; an empty text where it may. Without ``member``: whoever's."""
+        row = self.categories_on(day).get(code)
+        if row is None:
+            return "Choose what the cost was for."
+        if not row.in_force(day):
+            until = max(
+                (each.until for each in self.all_categories if each.code == code and each.until and each.until < day),
+                default=None,
+            )
+            if until is not None:
+                return f"{row.name} is for costs up to {day_text(until, year=True)}. Choose another."
+            return f"{row.name} is for costs from {day_text(row.since or day, year=True)} on. Choose another."
+        if member is not None and not meant_for(row.groups, groups_of(member, self.names_countries)):
+            return f"{row.name} is not for {member.person.name}: an administrator says who may use it. Choose another."
+        return ""
 
     @property
     def scheme(self) -> Scheme:
@@ -93,8 +153,12 @@ class Rulebook:
 
     @cached_property
     def names_countries(self) -> bool:
-        """Whether any rule, or rule of the route, is meant for people by where they live: else nobody's country is looked up."""
-        named = (group for each in (*self.settings, *self.asks) for group in each.groups)
+        """Whether any rule, rule of the route, category or question is meant for people by where they live: else nobody's country is looked up."""
+        named = (
+            group
+            for each in (*self.settings, *self.asks, *self.all_categories, *self.questions)
+            for group in each.groups
+        )
         return any(group.lstrip("-").startswith("country:") for group in named)
 
     def account_of(self, category: Category, country: str) -> str:
@@ -117,6 +181,11 @@ class Rulebook:
         return {code: category.name for code, category in self.categories.items()}
 
 
+def from_now(firm: Firm, day: date) -> QuerySet[Category]:
+    """The categories that are in force on a day, come after it, or are drafted: what still has to post somewhere."""
+    return Category.objects.filter(Q(until=None) | Q(until__gte=day), firm=firm)
+
+
 def groups_of(member: Membership, countries: bool = True) -> frozenset[str]:
     """Return the groups that somebody is of, as rules name them: their roles, their usual codes, where they live, they alone.
 
@@ -131,7 +200,7 @@ def groups_of(member: Membership, countries: bool = True) -> frozenset[str]:
 
 
 def rulebook(firm: Firm) -> Rulebook:
-    """Return a firm's rulebook: nine queries at first, none while its version stays the same."""
+    """Return a firm's rulebook: ten queries at first, none while its version stays the same."""
     return _rulebook(firm.pk, firm.rules_version)
 
 
@@ -139,17 +208,20 @@ def rulebook(firm: Firm) -> Rulebook:
 def _rulebook(firm_id: int, _version: str) -> Rulebook:
     firm = Firm.objects.get(pk=firm_id)
     policy = Policy.objects.get(firm=firm)
+    categories = tuple(Category.objects.filter(firm=firm, draft=False))
+    asking = tuple(setting for row in categories for setting in row.asking)
     return Rulebook(
         firm,
         policy,
         _schemes(firm, policy.bed_hour),
         Rates(rate_of(row, firm.currency) for row in AllowanceRate.objects.filter(firm=firm)),
-        {category.code: category for category in Category.objects.filter(firm=firm)},
-        tuple(row.as_core() for row in RuleSetting.objects.filter(firm=firm, draft=False)),
+        categories,
+        (*(row.as_core() for row in RuleSetting.objects.filter(firm=firm, draft=False)), *asking),
         tuple(mileage_rates(firm)),
         {row.code: row for row in TaxCode.objects.filter(firm=firm)},
         tuple((row.since, read_policy(row.text)) for row in PolicyText.objects.filter(firm=firm)[:6]),
         tuple(row.as_core() for row in RouteSetting.objects.filter(firm=firm, draft=False).select_related("firm")),
+        tuple(row.as_core() for row in FirmQuestion.objects.filter(firm=firm, draft=False)),
     )
 
 

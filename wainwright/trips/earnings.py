@@ -93,7 +93,7 @@ def allowance_of(trip: Trip | None, book: Rulebook, currency: str) -> AllowanceF
     rows = {night.date: night for night in nights}
     return AllowanceFacts(
         done.amount, tuple(done.workings.lines()), allowed, trip.ends, rows, book, whereabouts(journey), journey,
-        tuple(legs), move_of(trip, book.policy), trip,
+        tuple(legs), move_of(trip, book), trip,
     )  # fmt: skip
 
 

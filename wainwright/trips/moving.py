@@ -4,15 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date
 from decimal import Decimal
 from itertools import pairwise
-from typing import Any
 
+from wainwright import clock
 from wainwright.core.allowance import Head
+from wainwright.core.asking import meant_for
 from wainwright.core.journey import Mode
 from wainwright.core.money import Money
 from wainwright.core.moving import Entitlements, Halt, Mover, Planned, entitlements, heads_of, rank_of
-from wainwright.rulebook.models import Policy
+from wainwright.core.questions import Question, asked
+from wainwright.people.models import Membership
+from wainwright.rulebook.selectors import Rulebook, groups_of
 from wainwright.trips.models import Leg, Trip
 
 TICKETED = (Mode.AIR, Mode.RAIL, Mode.FERRY, Mode.COACH)
@@ -31,16 +35,26 @@ class Move:
     why_not: str = ""
 
 
-def asked_of(policy: Policy, trip: Trip) -> list[dict[str, Any]]:
-    """Return the firm's questions that are asked on a trip: those of a move on the employee's own alone, the others on other trips."""
-    if trip.is_move:
-        return asked_about(policy, "move") if trip.moves_with_id is None else []
-    return asked_about(policy, "trip")
+def asked_of(book: Rulebook, trip: Trip, answers: Mapping[str, str] | None = None) -> list[Question]:
+    """Return the firm's questions that are asked on a trip, as of the day on which it was sent, today where it still is planned:
+    those of a move on the employee's own alone, the others on other trips. ``answers``: as if those were given.
+    """
+    if trip.is_move and trip.moves_with_id is not None:
+        return []
+    about, sent = "move" if trip.is_move else "trip", None if trip.editable else trip.sent
+    mine = asked_about(book, about, trip.traveller, clock.day_of(sent, trip.firm.zone) if sent else None)
+    abroad = any(each.where for each in mine) and any(
+        leg.target["country"] != trip.firm.country for leg in trip.legs.all()
+    )
+    return asked(mine, trip.answers if answers is None else answers, abroad)
 
 
-def asked_about(policy: Policy, kind: str) -> list[dict[str, Any]]:
-    """Return the firm's questions about a kind of trip."""
-    return [question for question in policy.questions if question.get("about", "trip") == kind]
+def asked_about(book: Rulebook, about: str, member: Membership, day: date | None = None) -> list[Question]:
+    """Return the firm's questions about a kind of trip that somebody is asked on a day (today), whatever the trip is like."""
+    day = day or clock.today(book.firm.zone)
+    mine = [each for each in book.questions if each.about == about and each.in_force(day)]
+    groups = groups_of(member, book.names_countries) if any(each.groups for each in mine) else frozenset()
+    return [each for each in mine if meant_for(each.groups, groups)]
 
 
 def employees(trip: Trip) -> Trip:
@@ -69,12 +83,12 @@ def planned_by(parties: Sequence[Trip], currency: str) -> list[Planned]:
     ]
 
 
-def move_of(trip: Trip, policy: Policy) -> Move | None:
+def move_of(trip: Trip, book: Rulebook) -> Move | None:
     """Return what being part of a move changes for a trip; nothing for other trips. Three queries at most."""
     if not trip.is_move:
         return None
     first = employees(trip)
-    entitled = entitlements(asked_about(policy, "move"), first.answers, trip.currency)
+    entitled = entitlements(asked_of(book, first), first.answers, trip.currency)
     own = first.pk == trip.pk
     if entitled.vehicles is None:
         return Move(entitled, own)

@@ -146,10 +146,10 @@ def _coding(seen: Seen) -> Iterator[Finding]:
 
 
 def _questions(seen: Seen) -> Iterator[Finding]:
-    for question in asked_of(seen.book.policy, seen.trip):
-        if question.get("required") and not seen.trip.answers.get(question["code"], ""):
-            text = f"“{question['text']}” is not answered."
-            yield _finding(seen, "question", text, "Answer it", "questions", f"question:{question['code']}")
+    for question in asked_of(seen.book, seen.trip):
+        if question.required and not seen.trip.answers.get(question.code, ""):
+            text = f"“{question.text}” is not answered."
+            yield _finding(seen, "question", text, "Answer it", "questions", f"question:{question.code}")
 
 
 def _stops(seen: Seen) -> Iterator[Finding]:

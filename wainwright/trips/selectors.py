@@ -272,9 +272,7 @@ def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> Trip
         vehicle: driving.so_far(trip.traveller_id, *year, vehicle)
         for vehicle in {leg.vehicle for leg in legs if leg.mode == Mode.OWN_CAR}
     }
-    done = figures(
-        trip, book, legs, nights, others, bookings, frozenset(reasons), driven, out, move_of(trip, book.policy)
-    )
+    done = figures(trip, book, legs, nights, others, bookings, frozenset(reasons), driven, out, move_of(trip, book))
     return TripFile(trip, book, ledger, legs, nights, others, bookings, done, out, reasons, more=more)
 
 

@@ -29,8 +29,8 @@ def lines_of(file: TripFile) -> list[Line]:
     if trip.is_move:
         line("head:party", "Trip", "Who moves on it", trip.party)
     reasons = {halt.key: halt.words for halt in halts(file.legs)} if trip.is_move else {}
-    for question in asked_of(file.book.policy, trip):
-        line(f"answer:{question['code']}", "Trip", question["text"], trip.answers.get(question["code"], "not answered"))
+    for question in asked_of(file.book, trip):
+        line(f"answer:{question.code}", "Trip", question.text, trip.answers.get(question.code, "not answered"))
     for row in trip.engagements:
         line(
             f"engagement:{row['title']}",

@@ -124,7 +124,7 @@ def _rides(member: Membership, claim: Claim, trip: Trip) -> Iterable[Expense]:
         (ride.date, ride.origin["town"], ride.target["town"])
         for ride in Expense.objects.filter(owner=member, kind=Expense.Kind.MILEAGE, origin__isnull=False)
     ]
-    move = move_of(trip, rulebook(trip.firm).policy)
+    move = move_of(trip, rulebook(trip.firm))
     if move is not None and not move.drives:
         return
     for leg in trip.legs.filter(mode=Mode.OWN_CAR.value, driven_by=""):

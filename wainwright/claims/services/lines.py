@@ -148,7 +148,7 @@ def add_line(
     owner = acting_for(member, Membership.objects.select_related("person").get(pk=claim.claimant_id))
     expense = Expense(firm=claim.firm, owner_id=owner.pk, currency=claim.currency, created=clock.now())
     expense.claim = claim
-    fill_cost(expense, **values)
+    fill_cost(expense, **values, by_finance=True)
     expense.claim = None
     expense.save()
     taken = take_in(owner, name, content)

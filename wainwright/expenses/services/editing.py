@@ -70,7 +70,7 @@ def change_cost(member: Membership, expense_id: int, version: int, **values) -> 
 
 def correct_cost(finance: Membership, expense: Expense, **values) -> Expense:
     """Change the fields of somebody's cost that finance corrects; the caller has locked it and checked who may. Raises ``Refusal``."""
-    return _change(finance, expense, "finance corrected the cost", values)
+    return _change(finance, expense, "finance corrected the cost", values | {"by_finance": True})
 
 
 def _change(member: Membership, expense: Expense, what: str, values: dict[str, Any]) -> Expense:
@@ -167,10 +167,14 @@ def _set_parts(member: Membership, expense: Expense, parts: list[PartTyped], wha
         left = expense.amount - given
         words = f"{left} is left to place" if left.minor > 0 else f"{-left} too much is placed"
         raise Refusal(f"The parts come to {given}, the bill is {expense.amount}: {words}.", "parts")
-    known = rulebook(expense.firm).categories
+    book, there = rulebook(expense.firm), {part.category for part in expense.parts.all()}
     for part in parts:
-        if part.category not in known:
-            raise Refusal(f"Say what “{part.label}” is for.", "parts")
+        if part.category not in there and part.category != expense.category:
+            refused = book.refuses_category(
+                part.category, expense.date, expense.owner if member.pk == expense.owner_id else None
+            )
+            if refused:
+                raise Refusal(f"“{part.label}”: {refused}", "parts")
         if part.meal and (part.meal not in MEALS or part.day is None):
             raise Refusal(f"Say on which day the meal of “{part.label}” was.", "parts")
         if part.coding != NO_CODING:

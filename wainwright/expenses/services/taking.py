@@ -49,17 +49,17 @@ def take(member: Membership, receipt_id: int | None, charge_id: int | None) -> E
         raise Refusal("The total of this receipt was not read. Open it and type the total.", "amount")
     merchant = (receipt.value("merchant") if receipt else "") or (charge.merchant.title() if charge else "")
     _not_twice(receipt)
-    asked = [
-        Asked(receipt.value("merchant") if receipt else ""),
-        Asked(charge.merchant, charge.merchant_code) if charge else Asked(""),
-    ]
-    proposal = max(filter(None, propose_all(member, asked)), key=lambda p: p.sure, default=None)
     day = charge.date if charge else clock.today(member.firm.zone)
     if receipt and receipt.value("date"):
         day = date.fromisoformat(receipt.value("date"))
+    asked = [
+        Asked(receipt.value("merchant") if receipt else "", day=day),
+        Asked(charge.merchant, charge.merchant_code, day) if charge else Asked(""),
+    ]
+    proposal = max(filter(None, propose_all(member, asked)), key=lambda p: p.sure, default=None)
     expense = Expense(
         firm=member.firm, owner=member, date=day, merchant=merchant[:120], created=clock.now(),
-        category=proposal.category if proposal else usual_category(member), currency=member.firm.currency,
+        category=proposal.category if proposal else usual_category(member, day), currency=member.firm.currency,
         paid_by="firm" if charge and charge.card.firm_pays else "self",
     )  # fmt: skip
     _amounts(expense, member, receipt, charge)
@@ -186,7 +186,7 @@ def mark_personal(member: Membership, charge_id: int) -> Expense:
     if charge is None or not CHARGE.can(charge.state, "mark_personal"):
         raise Stale("It was taken already, on this page or another.")
     expense = Expense.objects.create(
-        firm=member.firm, owner=member, date=charge.date, merchant=charge.merchant, category=usual_category(member),
+        firm=member.firm, owner=member, date=charge.date, merchant=charge.merchant, category=usual_category(member, charge.date),
         description=f"{charge.merchant.title()}, personal"[:200], currency=charge.currency, amount_minor=charge.amount_minor,
         paid_by="firm" if charge.card.firm_pays else "self", personal=True, created=clock.now(),
     )  # fmt: skip
@@ -241,15 +241,25 @@ def type_from_receipt(member: Membership, receipt_id: int, **values) -> Expense:
     return expense
 
 
+def may_be(expense: Expense, category: str, day: date, by_finance: bool = False) -> None:
+    """Raise ``Refusal`` where a category may not stand on somebody's cost of a day; finance may choose any of that day."""
+    refused = rulebook(expense.firm).refuses_category(category, day, None if by_finance else expense.owner)
+    if refused:
+        raise Refusal(refused, "category")
+
+
 def fill_cost(
     expense: Expense, day: date, merchant: str, category: str, amount: Money, paid_by: str, tax_rate: Decimal,
     tax: Money | None, description: str, guests: str, heads: int, receipt_rate: Decimal | None = None,
-    reference: str = "", customer: str = "", coding: Coding = NO_CODING, country: str = "",
+    reference: str = "", customer: str = "", coding: Coding = NO_CODING, country: str = "", by_finance: bool = False,
 ) -> None:  # fmt: skip
-    """Check and set the fields of a cost; the caller saves it. Raises ``Refusal`` at the field that is wrong."""
-    if category not in rulebook(expense.firm).categories:
-        raise Refusal("Choose what the cost was for.", "category")
+    """Check and set the fields of a cost; the caller saves it. Raises ``Refusal`` at the field that is wrong.
+
+    A category is one that its person may use, on that day; finance chooses any of that day. What stood there stays.
+    """
     must_be_possible(expense.firm.zone, day)
+    if (category, day) != (expense.category, expense.date):
+        may_be(expense, category, day, by_finance)
     if not amount:
         raise Refusal("Type an amount.", "amount")
     if not merchant.strip() and not description.strip():

@@ -23,6 +23,7 @@ from wainwright.expenses.selectors import expense_for
 from wainwright.expenses.services import editing, pages, receipts
 from wainwright.fields import plain_number, say, whole
 from wainwright.formats.pictures import MOST_BYTES
+from wainwright.rulebook.models import Category
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.selectors import history
 from wainwright.trips.earnings import allowance_of
@@ -57,7 +58,7 @@ def show(request, expense: Expense, status: int = 200, **more):
     context = {
         "breaking": expense.kind == "cost" and not expense.personal and (has_parts or (proposed and bool(parts)) or asked),
         "first_pages": pages, "category_name": category.name if category else expense.category, "is_split": bool(shares),
-        "expense": expense, "editable": editable, "own": own, "categories": list(book.categories.values()),
+        "expense": expense, "editable": editable, "own": own, "categories": list(offered(expense, by_finance=not own).values()),
         "parts": with_blanks(expense, parts, PART_ROWS if lodging else FEW_ROWS),
         "has_parts": has_parts, "proposed": proposed and bool(parts), "meals": editing.MEALS, "personal_error": "",
         "left": expense.amount - total((money_or_nothing(p["amount"], expense.currency) for p in parts), expense.currency),
@@ -114,12 +115,22 @@ def version_of(request) -> int:
     return number_of(request, "version") or 0
 
 
-def cost_form(expense: Expense, data=None) -> CostForm:
+def offered(expense: Expense, by_finance: bool) -> dict[str, Category]:
+    """The categories from which is chosen: finance from all, else what its owner may use, and what stands there."""
+    book = rulebook(expense.firm)
+    if by_finance:
+        return book.categories
+    there = {expense.category, *(part.category for part in expense.parts.all())}
+    mine = book.choices(expense.owner)
+    return {code: row for code, row in book.categories.items() if code in mine or code in there}
+
+
+def cost_form(expense: Expense, data=None, by_finance: bool = False) -> CostForm:
     """The form that changes a cost, filled with what it is."""
     paid = expense.original or expense.amount
     own_rate = expense.rate if expense.rate_source == "exchange receipt" else None
     return CostForm(
-        data, member=expense.owner, prefix="change",
+        data, member=expense.owner, prefix="change", categories=offered(expense, by_finance),
         initial={
             "date": expense.date, "merchant": expense.merchant, "category": expense.category, "amount": paid.amount,
             "currency": paid.currency, "rate": own_rate, "tax_rate": (expense.tax_rate * 100).normalize(), "paid_by": expense.paid_by,

@@ -64,14 +64,14 @@ def _from_to(booking: dict) -> str:
 
 def _form(request, receipt: Receipt, data=None) -> CostForm:
     member = request.member
-    proposal = propose_all(member, [Asked(receipt.value("merchant"))])[0]
+    proposal = propose_all(member, [Asked(receipt.value("merchant"), day=receipt.day)])[0]
     return CostForm(
         data, member=member,
         initial={
             "date": receipt.value("date"), "merchant": receipt.value("merchant"), "amount": receipt.value("total"),
             "currency": receipt.value("currency") or member.firm.currency, "tax": receipt.value("tax"),
             "tax_rate": receipt.value("tax_rate"), "paid_by": "self", "heads": 1, "reference": receipt.number,
-            "category": proposal.category if proposal else usual_category(member),
+            "category": proposal.category if proposal else usual_category(member, receipt.day),
         },
     )  # fmt: skip
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from django.db import transaction
+from django.db.models import F
 
 from wainwright import clock
 from wainwright.accounts.connection import ask, connection_of
@@ -19,7 +20,7 @@ from wainwright.people.reachable import must_be_reachable
 from wainwright.people.sealing import seal
 from wainwright.ports.ledger import LedgerAway, LedgerShut, NewSupplier
 from wainwright.reconciling.services.taking import keep_account
-from wainwright.rulebook.models import Category
+from wainwright.rulebook.selectors import from_now
 from wainwright.trail.services import record
 
 BATCH = 1000
@@ -95,7 +96,9 @@ def close_gap(member: Membership, kind: str, key: str, code: str) -> None:
         if row is None or (row.open_until and row.open_until < clock.today(firm.zone)):
             raise Refusal(f"Account {code or '(none)'} is not open in the ledger.", "code")
         if kind == "category":
-            done = Category.objects.filter(firm=firm, code=key).update(account=code)
+            rows = from_now(firm, clock.today(firm.zone)).filter(code=key)
+            there = rows.order_by(F("since").asc(nulls_first=True)).first()
+            done = rows.filter(account=there.account).update(account=code) if there is not None else 0
         else:
             done = Card.objects.filter(owner__firm=firm, pk=int(key) if key.isdecimal() else 0).update(account=code)
         Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())

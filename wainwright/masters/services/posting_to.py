@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
 from django.db import transaction
+from django.db.models import F
 
 from wainwright import clock
 from wainwright.accounts.models import Code, FirmAccounts, Posting, PostingLine
@@ -11,7 +16,55 @@ from wainwright.errors import Refusal, Stale
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, new_version
 from wainwright.rulebook.models import Category, TaxCode
+from wainwright.rulebook.selectors import from_now
 from wainwright.trail.services import record
+
+
+@dataclass(frozen=True)
+class Ledger:
+    """The accounts that are open in a firm's ledger, and its tax codes."""
+
+    accounts: frozenset[str]
+    tax_codes: frozenset[str]
+
+    @classmethod
+    def of(cls, firm: Firm) -> Ledger:
+        """Load them. Two queries."""
+        day = clock.today(firm.zone)
+        rows = Code.objects.filter(firm=firm, dimension=ACCOUNT)
+        open_ = frozenset(row.code for row in rows if not (row.open_until and row.open_until < day))
+        return cls(open_, frozenset(TaxCode.objects.filter(firm=firm).values_list("code", flat=True)))
+
+
+def read_posting(
+    ledger: Ledger, account: str, abroad: str, by_country: str, tax_codes: str
+) -> tuple[str, list[dict[str, str]], dict[str, str]]:
+    """Return what is typed as a category's account, its accounts elsewhere, and its tax codes by country.
+
+    No account at all may be typed: finance names it. Raises ``Refusal`` at the field that is wrong.
+    """
+    account, abroad = account.strip(), abroad.strip()
+    others = [("abroad", abroad)] if abroad else []
+    countries, taxes = _pairs(by_country, "by_country"), _pairs(tax_codes, "tax_codes")
+    for field, each in (("account", account), ("abroad", abroad), *(("by_country", other) for _, other in countries)):
+        if each and each not in ledger.accounts:
+            raise Refusal(f"Account {each[:20]} is not open in the ledger.", field)
+    for _, each in taxes:
+        if each not in ledger.tax_codes:
+            raise Refusal(f"The ledger has no tax code {each[:20]}.", "tax_codes")
+    return account, [{"where": where, "account": other} for where, other in [*others, *countries]], dict(taxes)
+
+
+def typed_posting(row: Category) -> tuple[str, str, str, str]:
+    """Return a category's account, the one abroad, those by country and its tax codes as they are typed."""
+    elsewhere = {each["where"]: each["account"] for each in row.accounts_if}
+    abroad = elsewhere.pop("abroad", "")
+    return row.account, abroad, pairs_text(elsewhere), pairs_text(row.tax_codes)
+
+
+def pairs_text(pairs: Mapping[str, str]) -> str:
+    """Return pairs as they are typed: "NO 6412, GB 6413"."""
+    return ", ".join(f"{country} {code}" for country, code in pairs.items())
 
 
 @transaction.atomic
@@ -22,37 +75,33 @@ def set_category(member: Membership, code: str, account: str, abroad: str, by_co
     """
     must(member, "masters")
     firm = member.firm
-    row = Category.objects.select_for_update().filter(firm=firm, code=code).first()
-    if row is None:
-        raise Stale("That category is not there any more.")
-    others = ([("abroad", abroad.strip())] if abroad.strip() else []) + _pairs(by_country, "by_country")
-    taxes = _pairs(tax_codes, "tax_codes")
     day = clock.today(firm.zone)
-    accounts = {
-        each.code
-        for each in Code.objects.filter(firm=firm, dimension=ACCOUNT)
-        if not (each.open_until and each.open_until < day)
-    }
-    for each in (account.strip(), *(other for _, other in others)):
-        if each not in accounts:
-            raise Refusal(f"Account {each[:20] or '(none)'} is not open in the ledger.", "account")
-    known_codes = set(TaxCode.objects.filter(firm=firm).values_list("code", flat=True))
-    for _, each in taxes:
-        if each not in known_codes:
-            raise Refusal(f"The ledger has no tax code {each[:20]}.", "tax_codes")
-    before = {"account": row.account, "elsewhere": row.accounts_if, "tax": row.tax_codes}
-    row.account, row.tax_codes = account.strip(), dict(taxes)
-    row.accounts_if = [{"where": where, "account": other} for where, other in others]
-    row.save(update_fields=["account", "accounts_if", "tax_codes"])
+    rows = list(from_now(firm, day).select_for_update().filter(code=code).order_by(F("since").asc(nulls_first=True)))
+    if not rows:
+        raise Stale("That category is not there any more.")
+    row = rows[0]
+    if not account.strip():
+        raise Refusal("Account (none) is not open in the ledger.", "account")
+    typed = read_posting(Ledger.of(firm), account, abroad, by_country, tax_codes)
+    before = _posts_to(row)
+    for each in rows:
+        # What comes, or is drafted, follows where it would have posted to the same; what an administrator set otherwise stays.
+        if each is row or _posts_to(each) == before:
+            each.account, each.accounts_if, each.tax_codes = typed
+    Category.objects.bulk_update(rows, ["account", "accounts_if", "tax_codes"])
     Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
     record(
         member,
         "set a category's accounts",
         f"firm:{firm.pk}",
         before=before,
-        after={"category": code, "account": row.account, "elsewhere": row.accounts_if, "tax": row.tax_codes},
+        after={"category": code, **_posts_to(row)},
     )
     return row
+
+
+def _posts_to(row: Category) -> dict[str, Any]:
+    return {"account": row.account, "elsewhere": row.accounts_if, "tax": row.tax_codes}
 
 
 def _pairs(text: str, field: str) -> list[tuple[str, str]]:

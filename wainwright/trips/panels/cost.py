@@ -27,12 +27,16 @@ class CostPanel(Panel):
 
     def load(self, page: Page, which: str) -> dict[str, Any]:
         """The form."""
-        return {"form": page.form("other_form", lambda: OtherForm(categories=page.file.book.categories.values()))}
+        return {
+            "form": page.form(
+                "other_form", lambda: OtherForm(categories=page.file.book.choices(page.trip.traveller).values())
+            )
+        }
 
     @act("others/", "other-add", sums=True)
     def add(self, page: Page) -> str:
         """Expect another cost; the form is ready for the next one."""
-        form = OtherForm(page.request.POST, categories=page.file.book.categories.values())
+        form = OtherForm(page.request.POST, categories=page.file.book.choices(page.trip.traveller).values())
         d = page.valid("other_form", form, self.name)
         with page.trying("other_form", form, self.name):
             plan.add_other(page.member, page.trip.pk, d["category"], d["label"], d["amount"], d["paid_by"], d["day"])

@@ -8,7 +8,7 @@ from django.contrib import messages
 
 from wainwright.errors import Refusal
 from wainwright.trips.forms import CopyForm
-from wainwright.trips.moving import asked_about
+from wainwright.trips.moving import asked_of
 from wainwright.trips.panels.base import Page, Panel, act
 from wainwright.trips.profile import FOR_ONE_TRIP, side_by_side
 from wainwright.trips.services import details
@@ -46,9 +46,9 @@ class DetailsPanel(Panel):
 
     def load(self, page: Page, which: str) -> dict[str, Any]:
         """The questions with their answers, and each detail beside the profile's."""
-        questions = asked_about(page.file.book.policy, "trip") if page.editable and not page.trip.is_move else []
+        questions = asked_of(page.file.book, page.trip) if page.editable and not page.trip.is_move else []
         return {
-            "questions": [(q, page.trip.answers.get(q["code"], "")) for q in questions], "one_trip": FOR_ONE_TRIP,
+            "questions": [(q, page.trip.answers.get(q.code, "")) for q in questions], "one_trip": FOR_ONE_TRIP,
             "rows": side_by_side(page.trip),
         }  # fmt: skip
 

@@ -68,8 +68,8 @@ class MovePanel(Panel):
         return {
             "parties": [(each, brief(each), stage_reached(each.state, each.authorised is not None, "")) for each in parties],
             "questions": [
-                (q, page.trip.answers.get(q["code"], ""), effects(q, page.trip.currency, planned))
-                for q in asked_of(page.file.book.policy, page.trip)
+                (q, page.trip.answers.get(q.code, ""), effects(q, page.trip.currency, planned))
+                for q in asked_of(page.file.book, page.trip)
             ],
             "kin": list(kin), "kin_words": share_words(kin), "into": others if page.own and page.trip.moves_with_id else [],
             "typed": page.typed.get("mover", {"name": "", "kin": ""}), "error": page.typed.get("error", ""),

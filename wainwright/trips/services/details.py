@@ -48,15 +48,15 @@ HANDY = {"by-hand": "", THROUGHOUT: "Meals are supplied throughout"}
 def answer(member: Membership, trip_id: int, answers: dict[str, str]) -> None:
     """Keep the answers to the firm's own questions; those it does not ask are left out."""
     trip = mine(member, trip_id)
-    asked = {question["code"]: question for question in asked_of(rulebook(trip.firm).policy, trip)}
-    before = trip.answers
-    trip.answers = {code: answers.get(code, "").strip()[:300] for code in asked if answers.get(code, "").strip()}
-    for code, question in asked.items():
-        if question["kind"] == "yes_no" and trip.answers.get(code, "yes") not in ("yes", "no"):
-            raise Refusal(f"Answer “{question['text']}” with yes or no.", code)
-        given, choices = trip.answers.get(code, ""), question.get("choices")
-        if choices and given and given not in choices:
-            raise Refusal(f"Answer “{question['text']}” with one of: {', '.join(choices)}.", code)
+    given = {code: text.strip()[:300] for code, text in answers.items() if text.strip()}
+    before, trip.answers = trip.answers, {}
+    for question in asked_of(rulebook(trip.firm), trip, given):
+        if question.code not in given:
+            continue
+        try:
+            trip.answers[question.code] = question.read(given[question.code])
+        except ValueError as wrong:
+            raise Refusal(str(wrong), question.code) from wrong
     changed(member, trip, "answered the firm's questions", before, trip.answers)
 
 

@@ -213,9 +213,11 @@ def add_other(
 ) -> OtherCost:  # fmt: skip
     """Expect another cost; a night is never one, since nights stand on the trip already. Raises ``Refusal``."""
     trip = mine(member, trip_id)
-    known = rulebook(trip.firm).categories.get(category)
-    if known is None:
-        raise Refusal("Choose what the cost is for.", "category")
+    book, when = rulebook(trip.firm), day or trip.starts or clock.today(trip.firm.zone)
+    refused = book.refuses_category(category, when, trip.traveller)
+    if refused:
+        raise Refusal(refused, "category")
+    known = book.categories_on(when)[category]
     if known.is_lodging:
         nights = [Money.from_minor(n.cost_minor, trip.currency) for n in trip.nights.all()]
         there = (

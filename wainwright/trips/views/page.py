@@ -15,6 +15,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.accounts.forms import coding_initial
 from wainwright.accounts.selectors import books
+from wainwright.core.questions import asked
 from wainwright.core.states import stage_reached
 from wainwright.errors import Refusal
 from wainwright.fields import say
@@ -47,9 +48,11 @@ def start(request):
     """Start a trip in a minute: what it is for, and in one line where and when."""
     member, ledger = request.member, books(request.member.firm)
     kind = request.POST.get("kind", "trip")
-    questions = asked_about(rulebook(member.firm).policy, "trip")
+    book = rulebook(member.firm)
+    # What depends on where it goes, or on another answer, is asked once that is known.
+    questions = asked(asked_about(book, "trip", member), {}, None)
     form = HeadForm(request.POST or None, books=ledger, keep=member.coding, initial=coding_initial(member.coding))
-    answers = {q["code"]: request.POST.get(f"q-{q['code']}", "")[:300] for q in questions}
+    answers = {q.code: request.POST.get(f"q-{q.code}", "")[:300] for q in questions}
     typed, wrong = request.POST.get("line", "")[:200], ""
     if request.method == "POST" and form.is_valid():
         d = form.cleaned_data
@@ -66,7 +69,7 @@ def start(request):
                 say(form, refusal)
     status = 422 if request.method == "POST" else 200
     context = {
-        "form": form, "questions": [(q, answers[q["code"]]) for q in questions], "typed_line": typed, "line_error": wrong, "kinds": KINDS, "kind": kind, "moves": bool(asked_about(rulebook(member.firm).policy, "move")),
+        "form": form, "questions": [(q, answers[q.code]) for q in questions], "typed_line": typed, "line_error": wrong, "kinds": KINDS, "kind": kind, "moves": bool(asked_about(book, "move", member)),
     }  # fmt: skip
     return render(request, "trips/start.html", context, status=status)
 

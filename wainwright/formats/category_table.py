@@ -1,0 +1,30 @@
+"""Categories from a table: a row for each; what stands in the cells is for others to judge."""
+
+from __future__ import annotations
+
+from wainwright.formats.headed import headed_rows
+from wainwright.formats.problems import Unreadable
+
+MOST_ROWS, LONGEST = 1_000, 1_000
+WORDS = {
+    "code": ("code", "key", "kode", "schlüssel"), "name": ("name", "category", "what for", "kategorie", "kategori", "navn"), "account": ("account", "ledger account", "konto"),
+    "abroad": ("account abroad", "abroad", "konto ausland", "konto utland"), "by_country": ("accounts by country", "by country", "by_country"),
+    "tax_codes": ("tax codes", "tax codes by country", "tax_codes", "steuercodes"), "tax_rate": ("tax %", "tax rate", "tax_rate", "vat %", "steuersatz"),
+    "tax_back": ("tax back %", "comes back %", "tax_back"), "words": ("words", "merchants' words", "wörter", "ord"),
+    "merchant_codes": ("merchant codes", "merchant_codes", "mcc", "codes"), "is_lodging": ("lodging", "is lodging", "unterkunft", "overnatting"),
+    "asks": ("asks for", "asks", "required fields", "required"), "named": ("for", "who may use it", "für"), "left_out": ("not for", "but not for", "nicht für"),
+}  # fmt: skip
+
+
+def read_categories(content: bytes) -> list[tuple[int, dict[str, str]]]:
+    """Read the rows of a table of categories, each with its number in the file; columns that are not there are not among
+    the cells. Raises ``Unreadable`` with a sentence.
+    """
+    columns, rows = headed_rows(content, WORDS, "name", MOST_ROWS)
+    if "name" not in columns:
+        raise Unreadable(
+            f"The first row does not name the columns. They are called {', '.join(each[0] for each in WORDS.values())}; name is needed."
+        )
+    if not rows:
+        raise Unreadable("There are no rows below the header.")
+    return [(number, {name: text[:LONGEST] for name, text in cells.items()}) for number, cells in rows]
