@@ -13,10 +13,20 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.core.rules import kinds
-from wainwright.errors import Refusal
+from wainwright.errors import Faults, Refusal
 from wainwright.fields import say
 from wainwright.people.may import must
-from wainwright.rehearsal import category_pages, in_force, question_pages, rate_sheets, routes, rules, running, views
+from wainwright.rehearsal import (
+    category_pages,
+    in_force,
+    question_pages,
+    rate_sheets,
+    routes,
+    rules,
+    running,
+    trials,
+    views,
+)
 from wainwright.rehearsal.categories import CATEGORIES
 from wainwright.rehearsal.in_force import Kept
 from wainwright.rehearsal.laying_down import RULES
@@ -67,6 +77,8 @@ SORTS = {
 PAGES: dict[str, Callable[..., Any]] = {
     "rule": rules.draft_page, "route": routes.draft_page, "scheme": views.scheme_page, "sheet": rate_sheets.sheet_page,
 }  # fmt: skip
+# Where what is typed and kept nowhere else is typed.
+TRIALS = {"limit": "limits", "mileage": "mileage"}
 EARNS = {
     "new": "would earn more",
     "gone": "would earn less",
@@ -74,10 +86,13 @@ EARNS = {
     "more": "More, in all",
     "people": "people would be paid otherwise",
 }
+ASKED = {
+    "new": "asked as well", "gone": "not asked", "other": "otherwise", "more": "Of claims and trips of", "people": "people's go another way",
+}  # fmt: skip
 COUNTS = {
     "rule": {"new": "new", "gone": "gone", "other": "of another gravity or sum", "more": "Money over", "people": "people would meet it"},
-    "route": {"new": "asked as well", "gone": "not asked", "other": "otherwise", "more": "Of claims and trips of", "people": "people's go another way"},
-    "scheme": EARNS, "sheet": EARNS,
+    "route": ASKED,
+    "scheme": EARNS, "sheet": EARNS, "mileage": EARNS, "limit": ASKED,
 }  # fmt: skip
 
 
@@ -152,7 +167,10 @@ def rehearse(request, sort: str, draft_id: int):
 @require_GET
 def rehearsal(request, rehearsal_id: int):
     """What a draft would have said: how far it is, then the figures."""
-    row = _rehearsal(request, rehearsal_id)
+    return _shown(request, _rehearsal(request, rehearsal_id), 200, DayForm())
+
+
+def _shown(request, row: Rehearsal, status: int, day_form: DayForm):
     done, thing, sort = row.state == Rehearsal.State.DONE, row.of, row.sort
     seen = running.digest_of(sort, thing)
     context = {
@@ -160,9 +178,9 @@ def rehearsal(request, rehearsal_id: int):
         "changed": seen != row.seen, "late": not done and row.time < clock.now() - running.BROKEN_OFF,
         "whose": Groups.of(row.firm).sentence(row.groups) if row.groups else "everybody", "seen": seen, "path": _path(row), "draft": _waits(row),
         "result": result_of(row, rulebook(row.firm).names) if done else None, "examples": examples(request.member, row) if done else [],
-        "day_form": DayForm(),
+        "day_form": day_form, "trial": row.sort in TRIALS,
     }  # fmt: skip
-    return render(request, "rehearsal/rehearsal.html", context)
+    return render(request, "rehearsal/rehearsal.html", context, status=status)
 
 
 @require_POST
@@ -171,6 +189,27 @@ def rehearsal_on(request, rehearsal_id: int):
     row = _rehearsal(request, rehearsal_id)
     running.rehearse(row.pk)
     return redirect("rehearsal", row.pk)
+
+
+@require_POST
+def rehearsal_set(request, rehearsal_id: int):
+    """Put in force from a day on what was typed and rehearsed."""
+    row = _rehearsal(request, rehearsal_id)
+    form = DayForm(request.POST)
+    try:
+        if row.sort not in TRIALS or row.state != Rehearsal.State.DONE:
+            raise Refusal("There is nothing here that could be put in force.")
+        if not form.is_valid():
+            raise Refusal("Choose from which day on.", "on")
+        trials.put_in_force(request.member, row, form.cleaned_data["on"])
+    except Refusal as refusal:
+        _beside(form, refusal)
+        return _shown(request, row, 422, form)
+    except Faults as wrong:
+        _beside(form, Refusal(str(wrong), "since"))
+        return _shown(request, row, 422, form)
+    messages.info(request, f"{row.of}: from {form.cleaned_data['on']:%d %b %Y} on.")
+    return redirect(_path(row))
 
 
 @require_POST
@@ -187,11 +226,13 @@ def _path(row: Rehearsal) -> str:
     if row.sort in SORTS:
         known = SORTS[row.sort]
         return (
-            reverse(known.draft_url, args=[row.of.pk])
+            reverse(known.draft_url, args=[getattr(row.of, "pk", 0)])
             if _waits(row)
             else reverse(known.url, args=[getattr(row.of, "code", "")])
         )
-    return reverse("scheme" if row.sort == "scheme" else "rate-sheet", args=[row.of.pk])
+    if row.sort in TRIALS:
+        return reverse(TRIALS[row.sort])
+    return reverse("scheme" if row.sort == "scheme" else "rate-sheet", args=[getattr(row.of, "pk", 0)])
 
 
 def _waits(row: Rehearsal) -> bool:

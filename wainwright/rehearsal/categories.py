@@ -76,7 +76,7 @@ def said(row: Category) -> dict[str, Any]:
     """Return a row as the trail keeps it."""
     return {
         "name": row.name, "account": row.account, "elsewhere": row.accounts_if, "tax codes": row.tax_codes, "tax": f"{_percent(row.tax_rate)} %",
-        "comes back": f"{_percent(row.tax_share)} %", "words": _spaced(row.words), "merchant codes": _spaced(row.merchant_codes), "lodging": row.is_lodging,
+        "comes back": f"{_percent(row.tax_share)} %", "words": spaced(row.words), "merchant codes": spaced(row.merchant_codes), "lodging": row.is_lodging,
         "asks": row.asks, "for": row.groups, "from": str(row.since or ""), "until": str(row.until or ""),
     }  # fmt: skip
 
@@ -103,7 +103,8 @@ def _may_end(row: Category) -> None:
 CATEGORIES = Kept(Category, "category", said, _check, _may_end)
 
 
-def _spaced(text: str) -> str:
+def spaced(text: str) -> str:
+    """Return what is parted by commas with a blank after each."""
     return ", ".join(each.strip() for each in text.split(",") if each.strip())
 
 
@@ -115,7 +116,7 @@ def typed_of(row: Category, groups: Groups) -> CategoryTyped:
     """Return a category that is there as it would be typed."""
     named, left_out = groups.lines(row.groups)
     return CategoryTyped(
-        row.name, *typed_posting(row), _percent(row.tax_rate), _percent(row.tax_share), row.words, row.merchant_codes, row.is_lodging, row.asks,
+        row.name, *typed_posting(row), _percent(row.tax_rate), _percent(row.tax_share), spaced(row.words), spaced(row.merchant_codes), row.is_lodging, row.asks,
         named, left_out,
     )  # fmt: skip
 

@@ -9,22 +9,21 @@ from datetime import date
 from functools import cached_property
 from typing import Protocol
 
-from django.db.models import QuerySet, Sum
+from django.db.models import QuerySet
 
 from wainwright import clock
-from wainwright.claims.models import Claim, StatementCoding, StatementFinding, StatementLine
+from wainwright.claims.models import Claim, StatementFinding
 from wainwright.core.asking import Asks, Facts
-from wainwright.core.money import Money
 from wainwright.core.rules import Finding, Setting, Subject, kinds, run
 from wainwright.expenses.selectors import Elsewhere
 from wainwright.people.models import Membership
 from wainwright.rehearsal.earning import Instead, Nights, compared, nights_of
 from wainwright.rehearsal.models import Heard, Rehearsal
-from wainwright.rehearsal.subjects import claim_subjects, claims_of, plan_files, trips_of
+from wainwright.rehearsal.subjects import asked_of, borne_by, claim_subjects, claims_of, plan_files, trips_of
+from wainwright.rehearsal.trials import LimitHearing, MileageHearing
 from wainwright.rulebook import schemes
 from wainwright.rulebook.models import RouteSetting, RuleSetting
 from wainwright.rulebook.selectors import groups_of, rulebook
-from wainwright.signoff.models import SignOff
 from wainwright.trips.figures import MADE
 from wainwright.trips.frozen import thaw
 from wainwright.trips.models import Night, Trip
@@ -53,6 +52,8 @@ def hearing_of(row: Rehearsal) -> Hearing:
     """Return how a rehearsal hears."""
     if row.rule is not None:
         return RuleHearing(row, row.rule)
+    if row.trial is not None:
+        return LimitHearing(row, row.trial) if row.sort == "limit" else MileageHearing(row, row.trial)
     return RouteHearing(row, row.route) if row.route is not None else AllowanceHearing(row)
 
 
@@ -170,7 +171,7 @@ class RouteHearing:
         rows = Claim.objects.filter(pk__in=ids).select_related("claimant__person", "statement")
         claims = list(rows.defer("statement__workings"))
         statements = {claim.statement_id: claim.pk for claim in claims}
-        by_category, by_code = _borne(statements, firm.currency)
+        by_category, by_code = borne_by(statements, firm.currency)
         found: dict[int, set[str]] = defaultdict(set)
         for statement, rule in StatementFinding.objects.filter(statement__in=statements).values_list(
             "statement", "rule"
@@ -183,7 +184,7 @@ class RouteHearing:
             Claim.objects.filter(pk__in=ids).exclude(expenses__country="").values_list("pk", "expenses__country")
         ):
             places[claim_id].add(country or "")
-        asked = _asked("claim", ids)
+        asked = asked_of("claim", ids)
         for claim in claims:
             claim.firm = claim.claimant.firm = firm
             day = clock.day_of(claim.sent or claim.created, firm.zone)
@@ -195,7 +196,7 @@ class RouteHearing:
 
     def of_trips(self, ids: Sequence[int]) -> Iterator[Heard | None]:
         """What changes for some plans."""
-        asked = _asked("trip", ids)
+        asked = asked_of("trip", ids)
         for trip, file, _ in plan_files(Trip.objects.filter(pk__in=ids), self.row.firm):
             if file is None:
                 yield None
@@ -288,30 +289,3 @@ class AllowanceHearing:
                 text=(each.fault or f"{each.was} would be {each.would}")[:400], amount_minor=abs(each.more.minor) if not each.fault else None,
             )  # fmt: skip
         yield from [None] * (len(ids) - reckoned)
-
-
-def _borne(
-    statements: Mapping[int | None, int], currency: str
-) -> tuple[dict[int, dict[str, Money]], dict[int, dict[tuple[str, str], Money]]]:  # fmt: skip
-    """What each category and each code bears of some claims, as certified. Two queries."""
-    by_category: dict[int, dict[str, Money]] = defaultdict(dict)
-    by_code: dict[int, dict[tuple[str, str], Money]] = defaultdict(dict)
-    lines = StatementLine.objects.filter(statement__in=statements).order_by()
-    for statement, category, minor in lines.values_list("statement", "category").annotate(Sum("says_minor")):
-        if category:
-            by_category[statements[statement]][category] = Money.from_minor(minor, currency)
-    coded = StatementCoding.objects.filter(line__statement__in=statements, personal=False)
-    for statement, codes, net in coded.values_list("line__statement", "codes", "net_minor"):
-        for dimension, code in codes:
-            mine = by_code[statements[statement]]
-            mine[dimension, code] = mine.get((dimension, code), Money.zero(currency)) + Money.from_minor(net, currency)
-    return by_category, by_code
-
-
-def _asked(kind: str, ids: Sequence[int]) -> dict[int, set[int]]:
-    """Who was asked to sign each of some things. One query."""
-    found: dict[int, set[int]] = defaultdict(set)
-    rows = SignOff.objects.filter(kind=kind, object_id__in=ids).exclude(state=SignOff.State.DROPPED)
-    for number, signer in rows.values_list("object_id", "signer"):
-        found[number].add(signer)
-    return found

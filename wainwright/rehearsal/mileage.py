@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from django import forms
@@ -14,7 +15,10 @@ from wainwright.downloads import csv_file
 from wainwright.errors import Faults, Refusal
 from wainwright.fields import day_input, say, say_faults
 from wainwright.people.may import must
-from wainwright.rehearsal.rule_form import DayForm
+from wainwright.rehearsal import running
+from wainwright.rehearsal.models import Rehearsal
+from wainwright.rehearsal.rule_form import DayForm, SpanForm, span_of_last_year
+from wainwright.rehearsal.trials import mileage_trial
 from wainwright.rulebook import mileage as kept
 from wainwright.rulebook.models import MileageRateRow
 from wainwright.rulebook.selectors import rulebook
@@ -75,6 +79,43 @@ def add(request):
         return _page(request, 422, form=form)
     messages.info(request, f"{row.vehicle.capitalize()}: {kept.words_of(row)} from {row.since:%d %b %Y} on.")
     return redirect("mileage")
+
+
+@require_POST
+def rehearse(request):
+    """Run what is typed, or the table that was looked at, over the rides of claims that were sent: more and less."""
+    must(request.member, "rules")
+    firm, table = request.member.firm, request.POST.get("table", "")[:MOST_TEXT]
+    form, span = MileageForm(request.POST), SpanForm(request.POST, prefix="span")
+    try:
+        if table:
+            lines = kept.read_table(firm, table.encode())
+            rows = [line.row for line in lines if line.row is not None and not line.faults]
+            if len(rows) < len(lines) or not rows:
+                raise Refusal(
+                    "Something is wrong with it: nothing was rehearsed. Put it right and send it again.", "file"
+                )
+        else:
+            form.is_valid()
+            # From when it is to hold is asked once it is rehearsed.
+            rows = [kept.read_rate(firm, replace(form.typed(), since=clock.today(firm.zone)), clock.today(firm.zone))]
+        if not span.is_valid():
+            raise Refusal("Choose a first and a last day that have been.", "since")
+        d = span.cleaned_data
+        words = "; ".join(f"{row.vehicle.capitalize()}: {kept.words_of(row)}" for row in rows[:4]) + (
+            f" and {len(rows) - 4} more" if len(rows) > 4 else ""
+        )
+        made = running.start_trial(request.member, mileage_trial(rows, words), d["since"], d["until"], d["whose"])
+    except Faults as wrong:
+        say_faults(form, wrong)
+        return _page(request, 422, form=form, span_form=span)
+    except Refusal as refusal:
+        if refusal.field == "file":
+            return _page(request, 422, table_error=refusal.message)
+        if not span.errors:
+            say(span, refusal)
+        return _page(request, 422, form=form if not table else MileageForm(), span_form=span)
+    return redirect("rehearsal", made.pk)
 
 
 @require_POST
@@ -162,6 +203,7 @@ def _page(request, status: int = 200, **more: Any):
     policy = rulebook(firm).policy
     context = {
         "rows": shown, "form": MileageForm(), "end_form": DayForm(prefix="end"), "vehicles": sorted({row.vehicle for row in rows if row.bands}),
-        "entries": history(kept.subject(firm.pk)), "policy": policy, "lines": [], "table": "", "table_error": "", "ending": "", **more,
+        "entries": history(kept.subject(firm.pk)), "policy": policy, "lines": [], "table": "", "table_error": "", "ending": "", "span_form": span_of_last_year(today),
+        "rehearsals": Rehearsal.objects.filter(by=request.member, trial__sort="mileage")[:5], **more,
     }  # fmt: skip
     return render(request, "rehearsal/mileage.html", context, status=status)

@@ -2,10 +2,23 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from typing import Any
+
 from django.db import models
 
 from wainwright.people.models import Membership
 from wainwright.rulebook.models import RateSheet, RouteSetting, RuleSetting, SchemeData
+
+
+@dataclass(frozen=True)
+class Trial:
+    """What was typed to be tried: its sort ("limit" or "mileage"), its words, and the figures as they are kept."""
+
+    data: dict[str, Any]
+
+    def __str__(self):
+        return str(self.data["words"])
 
 
 class Rehearsal(models.Model):
@@ -23,6 +36,11 @@ class Rehearsal(models.Model):
     route = models.ForeignKey(RouteSetting, on_delete=models.CASCADE, null=True, blank=True, related_name="rehearsals")
     scheme = models.ForeignKey(SchemeData, on_delete=models.CASCADE, null=True, blank=True, related_name="rehearsals")
     sheet = models.ForeignKey(RateSheet, on_delete=models.CASCADE, null=True, blank=True, related_name="rehearsals")
+    trial = models.JSONField(
+        null=True,
+        blank=True,
+        help_text="What was typed and is not in force, where no draft is kept: limits, mileage rates.",
+    )
     seen = models.CharField(max_length=16, help_text="The draft as it was rehearsed, by its digest.")
     by = models.ForeignKey(Membership, on_delete=models.CASCADE, related_name="+")
     since = models.DateField()
@@ -48,12 +66,16 @@ class Rehearsal(models.Model):
     @property
     def sort(self) -> str:
         """Of which sort what is rehearsed is."""
+        if self.trial is not None:
+            return str(self.trial["sort"])
         return next(name for name in ("rule", "route", "scheme", "sheet") if getattr(self, f"{name}_id") is not None)
 
     @property
-    def of(self) -> RuleSetting | RouteSetting | SchemeData | RateSheet:
+    def of(self) -> RuleSetting | RouteSetting | SchemeData | RateSheet | Trial:
         """What is rehearsed."""
         found = self.rule or self.route or self.scheme or self.sheet
+        if found is None and self.trial is not None:
+            return Trial(self.trial)
         if found is None:
             raise ValueError("a rehearsal of nothing")
         return found

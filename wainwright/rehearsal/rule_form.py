@@ -151,3 +151,8 @@ class SpanForm(forms.Form):
     def of_last_year(cls, today: date) -> SpanForm:
         """The form as it begins: the last twelve months."""
         return cls(initial={"since": today - timedelta(days=365), "until": today})
+
+
+def span_of_last_year(today: date) -> SpanForm:
+    """Return the span form of a page that asks for other days as well."""
+    return SpanForm(prefix="span", initial=SpanForm.of_last_year(today).initial)

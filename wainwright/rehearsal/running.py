@@ -39,6 +39,17 @@ def start(sort: str, by: Membership, draft_id: int, since: date | None, until: d
     draft = _drafts(sort, by).filter(pk=draft_id).first()
     if draft is None:
         raise Refusal("That draft is gone: somebody dropped it or put it in force meanwhile.")
+    return _begin(by, since, until, whose, seen=digest_of(sort, draft), **{sort: draft})
+
+
+@transaction.atomic
+def start_trial(by: Membership, trial: dict[str, Any], since: date | None, until: date | None, whose: str) -> Rehearsal:
+    """Begin to rehearse what was typed and is kept nowhere else (``Trial``). Raises ``NotAllowed``, ``Refusal``."""
+    must(by, "rules")
+    return _begin(by, since, until, whose, seen="", trial=trial)
+
+
+def _begin(by: Membership, since: date | None, until: date | None, whose: str, **what: Any) -> Rehearsal:
     today = clock.today(by.firm.zone)
     if since is None or until is None or not since <= until <= today:
         raise Refusal("Choose a first and a last day that have been.", "since")
@@ -52,10 +63,7 @@ def start(sort: str, by: Membership, draft_id: int, since: date | None, until: d
     if mine.filter(state=Rehearsal.State.WAITING, time__gte=clock.now() - BROKEN_OFF).exists():
         raise Refusal("A rehearsal of yours is on its way. Wait for it, or drop it.")
     mine.filter(pk__in=list(mine.values_list("pk", flat=True)[MOST_KEPT - 1 :])).delete()
-    made = Rehearsal(
-        firm=by.firm, seen=digest_of(sort, draft), by=by, since=since, until=until, groups=groups, time=clock.now(),
-        **{sort: draft},
-    )  # fmt: skip
+    made = Rehearsal(firm=by.firm, by=by, since=since, until=until, groups=groups, time=clock.now(), **what)
     hearing = hearing_of(made)
     made.total = hearing.claims().count() + hearing.trips().count()
     made.save()
@@ -75,6 +83,8 @@ def digest_of(sort: str, draft: Any) -> str:
     """Return what tells whether a draft is still as it was rehearsed."""
     if sort == "scheme":
         return schemes.digest(draft)
+    if sort in ("limit", "mileage"):
+        return ""
     # A table never changes: it is taken, or another is sent in.
     return str(draft.pk) if sort == "sheet" else {"rule": RULES, "route": ROUTES}[sort].digest(draft)
 

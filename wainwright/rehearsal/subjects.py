@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections import defaultdict
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from datetime import date, datetime, time, timedelta
 from typing import Any
 
-from django.db.models import Exists, OuterRef, Q, QuerySet
+from django.db.models import Exists, OuterRef, Q, QuerySet, Sum
 
 from wainwright import clock
 from wainwright.claims.facts import claim_subject
 from wainwright.claims.lodging import lodged
-from wainwright.claims.models import Claim
+from wainwright.claims.models import Claim, StatementCoding, StatementLine
 from wainwright.core.money import Money
 from wainwright.core.rules import Setting, Subject
 from wainwright.expenses.models import Charge, Expense, Part, Receipt
 from wainwright.expenses.selectors import Elsewhere
 from wainwright.people.models import Firm
 from wainwright.rulebook.selectors import Rulebook
+from wainwright.signoff.models import SignOff
 from wainwright.trips.earnings import AllowanceFacts, allowance_of, together
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import WHOLE, TripFile, load_file
@@ -121,3 +123,30 @@ def plan_files(rows: QuerySet[Trip], firm: Firm) -> Iterator[tuple[Trip, TripFil
         except ValueError:
             # A plan of long ago may hold what no plan may hold today.
             yield trip, None, day
+
+
+def borne_by(
+    statements: Mapping[int | None, int], currency: str
+) -> tuple[dict[int, dict[str, Money]], dict[int, dict[tuple[str, str], Money]]]:  # fmt: skip
+    """What each category and each code bears of some claims, as certified. Two queries."""
+    by_category: dict[int, dict[str, Money]] = defaultdict(dict)
+    by_code: dict[int, dict[tuple[str, str], Money]] = defaultdict(dict)
+    lines = StatementLine.objects.filter(statement__in=statements).order_by()
+    for statement, category, minor in lines.values_list("statement", "category").annotate(Sum("says_minor")):
+        if category:
+            by_category[statements[statement]][category] = Money.from_minor(minor, currency)
+    coded = StatementCoding.objects.filter(line__statement__in=statements, personal=False)
+    for statement, codes, net in coded.values_list("line__statement", "codes", "net_minor"):
+        for dimension, code in codes:
+            mine = by_code[statements[statement]]
+            mine[dimension, code] = mine.get((dimension, code), Money.zero(currency)) + Money.from_minor(net, currency)
+    return by_category, by_code
+
+
+def asked_of(kind: str, ids: Sequence[int]) -> dict[int, set[int]]:
+    """Who was asked to sign each of some things. One query."""
+    found: dict[int, set[int]] = defaultdict(set)
+    rows = SignOff.objects.filter(kind=kind, object_id__in=ids).exclude(state=SignOff.State.DROPPED)
+    for number, signer in rows.values_list("object_id", "signer"):
+        found[number].add(signer)
+    return found

@@ -275,14 +275,13 @@ def ceiling_of(book: Rulebook, place: Place, day: date) -> Money | None:
 
 def mileage_rates(firm: Firm) -> list[MileageRate]:
     """Return the firm's mileage rates in one query."""
-    return [
-        MileageRate(
-            row.vehicle, row.since, firm.currency,
-            tuple((None if upper is None else Decimal(str(upper)), Decimal(str(rate))) for upper, rate in row.bands),
-            row.passenger, row.unit,
-        )
-        for row in MileageRateRow.objects.filter(firm=firm)
-    ]  # fmt: skip
+    return [mileage_rate_of(row, firm.currency) for row in MileageRateRow.objects.filter(firm=firm)]
+
+
+def mileage_rate_of(row: MileageRateRow, currency: str) -> MileageRate:
+    """Return a mileage rate as the core reckons with it."""
+    bands = tuple((None if upper is None else Decimal(str(upper)), Decimal(str(rate))) for upper, rate in row.bands)
+    return MileageRate(row.vehicle, row.since, currency, bands, row.passenger, row.unit)
 
 
 def mileage_year_of(firm: Firm, day: date) -> tuple[date, date]:

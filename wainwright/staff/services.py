@@ -90,14 +90,26 @@ def _coding(who: Membership, typed: str) -> Coding:
 
 def _must_be_fair(by: Membership, who: Membership, place: Place) -> None:
     """Raise ``Refusal`` where a privilege to sign one's own is taken by oneself, or held by somebody who signs nothing."""
-    own = None if place.own_limit is None else place.own_limit.minor
-    wider = place.signs_own and (
-        not who.signs_own or (who.own_limit_minor is not None and (own is None or own > who.own_limit_minor))
-    )
-    if who.pk == by.pk and wider:
+    new = _of_own(place.limit, place.own_limit)
+    if who.pk == by.pk and place.signs_own and (not who.signs_own or _further(new, _of_own(who.limit, who.own_limit))):
         raise Refusal("Another administrator gives you that: nobody widens what they sign of their own.", "signs_own")
     if place.signs_own and not may(place.roles, "decide"):
         raise Refusal("Only who signs for others may sign their own: give them such a role first.", "signs_own")
+
+
+def _of_own(limit: Money | None, own: Money | None) -> Money | None:
+    """Return up to how much somebody signs of their own: no further than for others; nothing for any sum."""
+    given = [each for each in (limit, own) if each is not None]
+    return min(given) if given else None
+
+
+def widens_own(who: Membership, limit: Money | None) -> bool:
+    """Say whether another limit would let somebody sign more of their own."""
+    return _further(_of_own(limit, who.own_limit), _of_own(who.limit, who.own_limit))
+
+
+def _further(new: Money | None, old: Money | None) -> bool:
+    return old is not None and (new is None or new > old)
 
 
 def _said(who: Membership) -> dict[str, object]:
