@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from datetime import timedelta
+from decimal import Decimal
 
 from django.utils.html import escape
 
@@ -20,7 +21,7 @@ from wainwright.rehearsal.selectors import standing
 from wainwright.rehearsal.subjects import claim_subjects
 from wainwright.rehearsal.whom import Groups, NoGroup
 from wainwright.rulebook.holding import renew
-from wainwright.rulebook.models import RuleSetting
+from wainwright.rulebook.models import FirmQuestion, Policy, RouteSetting, RuleSetting
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.models import Entry
 
@@ -262,6 +263,85 @@ class TextTest(LaidDown):
             for name in ("kind", "level", "text", "params", "categories", "reasons", "groups", "paragraph"):
                 self.assertEqual(getattr(draft, name), getattr(kept, name), (draft.code, name))
 
+    def test_routes_questions_and_figures_stand_in_it_too(self):
+        signer = self.tobias.person.name
+        more = f"""
+[figures]
+claim_days = 9
+km_share = "12.5"
+advance_blocks = true
+kin = ["partner, 80"]
+[[route]]
+text = "taxis over 30 are looked at"
+signer = "{signer}"
+place = "last"
+over = 30
+on = ["claim"]
+categories = ["taxi"]
+countries = ["Norway"]
+[[question]]
+text = "Who moves the piano?"
+about = "move"
+kind = "choice"
+choices = ["A mover", "You"]
+required = true
+entitles = [{{ when = "You", what = "sum", name = "Piano", category = "removal", amount = 180 }}]
+"""
+        rows = rule_table.read_text(self.firm(), more)
+        self.assertEqual([row.faults for row in rows if row.faults], [])
+        self.assertIn("claim_days: 21 → 9", rows[0].does)
+        self.assertEqual(rule_table.take(self.callum, more), 3)
+        policy = Policy.objects.get(firm=self.firm())
+        self.assertEqual((policy.claim_days, policy.km_share, policy.advance_blocks, policy.kin), (9, Decimal("12.5"), True, {"partner": "0.8"}))  # fmt: skip
+        route, question = RouteSetting.objects.get(draft=True), FirmQuestion.objects.get(draft=True)
+        self.assertEqual((route.over_minor, route.countries, route.kinds), (3000, ["NO"], ["claim"]))
+        self.assertEqual((question.required, question.entitles[0]["amount"]), (True, "180"))
+        # In force, and out as a text: everything is there, and comes in again as it was.
+        RouteSetting.objects.update(draft=False)
+        FirmQuestion.objects.update(draft=False)
+        renew(self.firm())
+        out = rule_table.as_text(self.firm())
+        rows = rule_table.read_text(self.firm(), out)
+        self.assertEqual([row.faults for row in rows if row.faults], [])
+        self.assertEqual(rows[0].does, [])
+        for words in ("taxis over 30", "Who moves the piano?", "countries = [", "claim_days = 9"):
+            self.assertIn(words, out)
+
+    def test_what_is_wrong_with_the_others_is_said_at_its_key(self):
+        bad = """
+[figures]
+claim_days = "soon"
+terms = 5
+shoes = 3
+[[route]]
+text = "x"
+signer = "Nobody"
+over = "much"
+[[question]]
+text = "Who?"
+kind = "choice"
+choices = "A"
+[[question]]
+text = "Whose piano?"
+kind = "yes_no"
+entitles = [3]
+"""
+        rows = rule_table.read_text(self.firm(), bad)
+        said = [" ".join(row.faults) for row in rows]
+        for words in ("claim_days:", "shoes: there is no such figure"):
+            self.assertIn(words, said[0])
+        for words in ("text:", "signer:", "over: “much”"):
+            self.assertIn(words, said[1])
+        self.assertEqual(said[2:], ["choices: is a list of texts.", "entitles: is a list of tables."])
+        with self.assertRaises(Refusal):
+            rule_table.take(self.callum, bad)
+        self.assertEqual(Policy.objects.get(firm=self.firm()).claim_days, 21)
+        for nonsense in ("figures = 3", "[figures]\nterms = 5", "[[figures]]", "[route]\na = 1", "[[shoes]]"):
+            try:
+                self.assertTrue([row for row in rule_table.read_text(self.firm(), nonsense) if row.faults], nonsense)
+            except Refusal as refusal:
+                self.assertTrue(refusal.message)
+
     def test_everything_that_is_wrong_is_said_at_its_key_and_nothing_is_kept(self):
         good = '[[rule]]\nkind = "limit"\nlevel = "note"\ntext = "Taxis are cheap."\nparams = { limit = 15, by = "item" }\n'
         bad = (
@@ -290,7 +370,7 @@ class TextTest(LaidDown):
         self.assertContains(page, "“15,5” is no number", status_code=422)
         self.assertContains(page, "Taxis are cheap.", status_code=422)
         page = self.client.post("/rules/import/", {"text": good.replace("15,5", "15.5")})
-        self.assertContains(page, "a draft of a new rule")
+        self.assertContains(page, "a draft of a new one")
         self.assertRedirects(
             self.client.post("/rules/import/", {"text": good.replace("15,5", "15.5"), "act": "take"}), "/rules/"
         )

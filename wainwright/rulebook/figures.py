@@ -97,14 +97,8 @@ def read_kin(text: str) -> dict[str, str]:
     return found
 
 
-@transaction.atomic
-def set_figures(by: Membership, typed: Mapping[str, Any], quarters: str, kin: str, seen: str) -> Policy:
-    """Set the figures that ``typed`` names, the supplied quarters and the shares of relatives. Raises ``NotAllowed``, ``Faults``, ``Stale``."""
-    firm = locked(by)
-    policy = Policy.objects.select_for_update().get(firm=firm)
-    if digest(policy) != seen:
-        raise Stale("Somebody set the figures meanwhile. Look at them as they are now; what you typed stands below.")
-    before = _said(policy)
+def read_figures(policy: Policy, typed: Mapping[str, Any], quarters: str, kin: str) -> Policy:
+    """Return a policy with the figures that ``typed`` names, not kept. Raises ``Faults`` with everything that is wrong."""
     faults: dict[str, str] = {}
     for name in NAMES:
         if name in typed:
@@ -135,6 +129,18 @@ def set_figures(by: Membership, typed: Mapping[str, Any], quarters: str, kin: st
         faults["terms"] = f"Say in 10 to {MOST_TERMS} letters what is certified."
     if faults:
         raise Faults(faults)
+    return policy
+
+
+@transaction.atomic
+def set_figures(by: Membership, typed: Mapping[str, Any], quarters: str, kin: str, seen: str) -> Policy:
+    """Set the figures that ``typed`` names, the supplied quarters and the shares of relatives. Raises ``NotAllowed``, ``Faults``, ``Stale``."""
+    firm = locked(by)
+    policy = Policy.objects.select_for_update().get(firm=firm)
+    if digest(policy) != seen:
+        raise Stale("Somebody set the figures meanwhile. Look at them as they are now; what you typed stands below.")
+    before = _said(policy)
+    read_figures(policy, typed, quarters, kin)
     policy.save()
     renew(firm)
     after = _said(policy)
