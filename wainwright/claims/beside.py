@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from django.db.models import Exists, OuterRef, Q, QuerySet, Subquery, Sum
 
-from wainwright.claims.models import AdvanceTaken, Claim, Statement
+from wainwright.claims.models import AdvanceTaken, Claim, Statement, StatementLine
 from wainwright.claims.paying import free_advances
 from wainwright.core.money import Money, total
 from wainwright.core.settlement import take_off
@@ -39,7 +39,7 @@ class Had:
 
     ``allowance`` is what they claimed of the daily allowance, ``flat`` of flat sums, and ``codes`` which they are; ``advance`` is
     what is left of the trip's advance. Where another open claim is the earlier, all of it stands there: ``elsewhere``.
-    ``along``: a claim of another trip took it along.
+    ``along``: a claim of another trip took it along. ``taxed`` is what of that allowance is above what is free of tax.
     """
 
     allowance: Money
@@ -48,6 +48,7 @@ class Had:
     codes: tuple[str, ...] = ()
     elsewhere: str = ""
     along: bool = False
+    taxed: Money | None = None
 
 
 @dataclass(frozen=True)
@@ -122,7 +123,19 @@ def _had(claim: Claim, trip: Trip, rows: Sequence[Claim]) -> Had:
     codes = tuple(o.code for o in sent if o.statement.allowance_minor or o.statement.flat_minor)
     earlier = next((other.code for other in others if other.editable and other.pk < claim.pk), "")
     along = len(sent) > len(mine)
-    return Had(allowance, flat, max(Money.zero(claim.currency), paid - gone), codes, earlier, along)
+    return Had(
+        allowance, flat, max(Money.zero(claim.currency), paid - gone), codes, earlier, along, _taxed(claim, trip, sent)
+    )
+
+
+def _taxed(claim: Claim, trip: Trip, sent: Sequence[Claim]) -> Money | None:
+    """What of a trip's allowance its other claims hold above what is free of tax; asked only where they hold any of it."""
+    held = [other.statement_id for other in sent if other.statement is not None and other.statement.allowance_minor]
+    if not held:
+        return None
+    own = Q(statement__claim__trip=trip, key="allowance")
+    lines = StatementLine.objects.filter(own | Q(key=f"allowance:{trip.pk}"), statement__in=held)
+    return Money.from_minor(lines.aggregate(taxed=Sum("taxed_minor", default=0))["taxed"], claim.currency)
 
 
 def allowance_of_trip(statement: Statement, main: bool, trip_id: int) -> int:

@@ -73,8 +73,10 @@ def _allowance(claim: Claim, allowance: AllowanceFacts, books: Books, others: Ha
         name = f"{ALLOWANCE}, {trip.title}" if trip is not None and further else ALLOWANCE
         name, workings = _difference(name, left, others.allowance, others)
         coding = claim.coding.with_account(books.allowance_account)
+        taxed = allowance.taxed if others.taxed is None or allowance.taxed is None else allowance.taxed - others.taxed
         key = f"allowance:{trip.pk}" if trip is not None and further else "allowance"
-        yield _worked_out(claim, allowance, key, "allowance", name[:200], left, coding, (*allowance.lines, *workings))
+        line = _worked_out(claim, allowance, key, "allowance", name[:200], left, coding, (*allowance.lines, *workings))
+        yield replace(line, taxed=taxed)
 
 
 def _flat(

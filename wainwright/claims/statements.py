@@ -99,7 +99,7 @@ def _line(row: StatementLine, coded: Sequence[StatementCoding], currency: str) -
         row.paid_by, row.merchant, row.guests, row.card, row.card_account,  # type: ignore[arg-type]
         None if row.original_minor is None else Money.from_minor(row.original_minor, row.original_currency),
         row.rate, row.rate_source, tuple(Evidence(*each) for each in row.evidence), tuple(row.nights),
-        tuple(row.workings),
+        tuple(row.workings), money(row.taxed_minor) if row.kind == "allowance" else None,
     )  # fmt: skip
 
 

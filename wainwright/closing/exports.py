@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from django.db import transaction
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet, Sum
 
 from wainwright.accounts.models import Payment, PostingLine
-from wainwright.claims.models import Claim, StatementCoding
+from wainwright.claims.models import Claim, StatementCoding, StatementLine
 from wainwright.closing.models import Shape
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
@@ -72,6 +72,24 @@ def _journal(firm: Firm, since: date, until: date) -> QuerySet:
     return rows.select_related("posting").order_by("posting__date", "posting_id", "order")
 
 
+def _allowances(firm: Firm, since: date, until: date) -> QuerySet:
+    decided = Claim.objects.filter(firm=firm, state__in=("Cleared", "Posted", "Settled")).values("statement_id")
+    rows = StatementLine.objects.filter(statement__in=decided, kind="allowance", day__range=(since, until))
+    rows = rows.annotate(refused=Sum("coded__net_minor", filter=Q(coded__refused=True), default=0))
+    return rows.select_related("statement__claim__claimant__person", "statement__claim__trip").order_by("day", "pk")
+
+
+def _allowance(row: StatementLine) -> tuple[Cell, Cell, Cell]:
+    """What is paid of a daily allowance, what of that is free of tax, and what is above it.
+
+    What was not approved comes off what is above first: the free part is what a traveller is owed without tax.
+    """
+    currency = row.statement.claim.currency
+    paid = row.says_minor - getattr(row, "refused", 0)
+    free = min(paid, row.says_minor - row.taxed_minor) if paid >= 0 else paid - row.taxed_minor
+    return _money(paid, currency), _money(free, currency), _money(paid - free, currency)
+
+
 KINDS = {
     kind.key: kind
     for kind in (
@@ -97,6 +115,12 @@ KINDS = {
             "Amount": lambda p: p.amount.amount, "Currency": lambda p: p.run.currency, "Stands at": lambda p: p.state, "End-to-end": lambda p: p.end_to_end,
             "Why it failed": lambda p: p.failure,
         }, _payments),
+        Kind("payroll", "Daily allowances for payroll", "What of the daily allowances is above what is free of tax, and whose is it?", {
+            "Claimant": lambda r: r.statement.claim.claimant.person.name, "Claim": lambda r: r.statement.claim.code,
+            "Trip": lambda r: r.statement.claim.trip.code if r.statement.claim.trip else "", "Back on": lambda r: r.day, "What": lambda r: r.label,
+            "Paid": lambda r: _allowance(r)[0], "Free of tax": lambda r: _allowance(r)[1], "Above, for payroll": lambda r: _allowance(r)[2],
+            "Currency": lambda r: r.statement.claim.currency, "Stands at": lambda r: r.statement.claim.state,
+        }, _allowances),
         Kind("journal", "The journal", "Which entries stand in the ledger?", {
             "Number": lambda r: r.posting.number, "Day": lambda r: r.posting.date, "Key": lambda r: r.posting.key, "Line": lambda r: r.order + 1, "Account": lambda r: r.account,
             "Coding": lambda r: str(r.coding), "Debit": lambda r: _money(r.debit_minor, r.posting.currency), "Credit": lambda r: _money(r.credit_minor, r.posting.currency),

@@ -66,7 +66,8 @@ class Line:
     """One line of a claim: what it says, what its evidence shows, what rules or plan allow, and where that comes from.
 
     ``category`` is the code and ``category_name`` its name on the day. ``rate`` is the exchange rate, units of
-    ``original``'s currency for one of the firm's. ``nights`` are the nights that it pays, as ISO dates.
+    ``original``'s currency for one of the firm's. ``nights`` are the nights that it pays, as ISO dates. ``taxed`` is what
+    of a daily allowance is above what is free of tax, for payroll.
     """
 
     key: str
@@ -92,6 +93,7 @@ class Line:
     evidence: tuple[Evidence, ...] = ()
     nights: tuple[str, ...] = ()
     workings: tuple[str, ...] = ()
+    taxed: Money | None = None
 
     @property
     def agrees(self) -> bool:

@@ -34,6 +34,7 @@ class AllowanceFacts:
     move: Move | None = None
     trip: Trip | None = None
     parts: tuple[AllowanceFacts, ...] = ()
+    taxed: Money | None = None
 
     @property
     def each(self) -> tuple[AllowanceFacts, ...]:
@@ -93,7 +94,7 @@ def allowance_of(trip: Trip | None, book: Rulebook, currency: str) -> AllowanceF
     rows = {night.date: night for night in nights}
     return AllowanceFacts(
         done.amount, tuple(done.workings.lines()), allowed, trip.ends, rows, book, whereabouts(journey), journey,
-        tuple(legs), move_of(trip, book), trip,
+        tuple(legs), move_of(trip, book), trip, taxed=done.taxed,
     )  # fmt: skip
 
 

@@ -75,6 +75,9 @@ class StatementLine(models.Model):
     evidence = models.JSONField(default=list, help_text="[kind, number, words] of each proof.")
     nights = models.JSONField(default=list, help_text="The nights that it pays, as dates.")
     workings = models.JSONField(default=list)
+    taxed_minor = models.BigIntegerField(
+        default=0, help_text="Of a daily allowance, what is above what is free of tax."
+    )
 
     class Meta:
         ordering = ["order"]

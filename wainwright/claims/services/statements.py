@@ -130,4 +130,5 @@ def _row(statement: Row, order: int, line: Line) -> StatementLine:
         original_currency="" if line.original is None else line.original.currency, rate=line.rate,
         rate_source=line.rate_source, evidence=[[e.kind, e.number, e.text] for e in line.evidence],
         nights=list(line.nights), workings=list(line.workings),
+        taxed_minor=0 if line.taxed is None else line.taxed.minor,
     )  # fmt: skip
