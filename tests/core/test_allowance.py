@@ -225,6 +225,16 @@ class LodgingTest(TestCase):
         dear = [replace(rates[0], flat_night=eur("35.00"))]
         self.assertEqual(flat_nights(trip, paid, dear, "EUR").amount, eur("70.00"))
 
+    def test_a_flat_sum_by_place_and_kind_of_lodging(self):
+        paid = replace(THREE_QUARTERS, nights=NightRule(flat=eur("20.00")))
+        own = [
+            replace(flat("30.00")[0], flat_night=eur("35.00"), flats={"private": eur("12.50"), "hotel": eur("0.00")})
+        ]
+        for lodging, wanted in (("", "35.00"), ("private", "12.50"), ("hotel", "0.00"), ("camp", "35.00")):
+            trip = journey(at(MON, "09:00"), at(TUE, "18:00"), [(MON, BERGEN)])
+            trip = replace(trip, nights=(replace(trip.nights[0], lodging=lodging),))
+            self.assertEqual(flat_nights(trip, paid, own, "EUR").amount, eur(wanted), lodging)
+
     def test_a_ceiling_by_kind_of_lodging_and_in_another_currency(self):
         rate = replace(self.rates[0], ceilings={"private": eur("60.00")})
         self.assertEqual(

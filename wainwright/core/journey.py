@@ -72,6 +72,10 @@ class Leg:
         return moment(self.arrives, self.target.zone)
 
 
+# Kinds of lodging that a rate may have a ceiling, or a flat sum, of its own for.
+LODGINGS = ("hotel", "guesthouse", "apartment", "private", "camp")
+
+
 @dataclass(frozen=True, slots=True)
 class Night:
     """The night from ``date`` to the next morning: where, in which kind of lodging, whether quarters are supplied."""

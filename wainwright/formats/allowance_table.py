@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from itertools import combinations
 
-from wainwright.core.journey import Meal
+from wainwright.core.journey import LODGINGS, Meal
 from wainwright.formats.headed import headed_rows
 from wainwright.formats.problems import Unreadable
 
@@ -27,6 +27,7 @@ def columns_of(names: Iterable[str]) -> dict[str, tuple[str, ...]]:
     return {
         **WORDS, **{name: (name, f"{name} amount") for name in named if name not in WORDS}, **free,
         **{each: (each, each.replace("+", " and ")) for each in SETS},
+        **{f"{name} {kind}": (f"{name} {kind}", f"{kind} {name}") for name in ("ceiling", "flat night") for kind in LODGINGS},
     }  # fmt: skip
 
 

@@ -412,6 +412,7 @@ class AllowanceRate(models.Model):
     sets = models.JSONField(default=dict, blank=True, help_text='Meals that are cut together, as {"lunch+dinner": …}.')
     flat_night_minor = models.BigIntegerField(null=True, blank=True, help_text="For a night without a bill.")
     ceilings = models.JSONField(default=dict, blank=True, help_text="Ceilings of kinds of lodging that have their own.")
+    flats = models.JSONField(default=dict, blank=True, help_text="Flat sums of kinds of lodging that have their own.")
 
     class Meta:
         ordering = ["country", "town", "-since"]

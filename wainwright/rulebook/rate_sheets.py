@@ -11,6 +11,7 @@ from babel import Locale
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.core.journey import LODGINGS
 from wainwright.core.money import Money, places
 from wainwright.core.text import decimal, one_line
 from wainwright.core.workings import day_text
@@ -19,6 +20,7 @@ from wainwright.fields import plain_number
 from wainwright.formats.allowance_table import MOST_BYTES, SETS
 from wainwright.formats.apart import apart
 from wainwright.formats.countries import country_code
+from wainwright.formats.places import town
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.statement import read_day
 from wainwright.people.may import must
@@ -35,7 +37,10 @@ Key = tuple[str, str, date, date | None]
 
 @dataclass
 class Checked:
-    """A row checked: what it would do, the rate that it says, what it would change of one that is there, and each fault."""
+    """A row checked: what it would do, the rate that it says, what it would change of one that is there, and each fault.
+
+    ``unknown``: its town is none that journeys are known to go to; it may be right, or a slip of the pen.
+    """
 
     number: int
     cells: Mapping[str, str]
@@ -43,6 +48,7 @@ class Checked:
     rate: AllowanceRate | None = None
     changes: list[str] = field(default_factory=list)
     faults: list[tuple[str, str]] = field(default_factory=list)
+    unknown: bool = False
 
     @property
     def place(self) -> str:
@@ -99,7 +105,7 @@ def as_rows(firm: Firm) -> tuple[list[str], list[list[str]]]:
     rates = [(rate, _said(rate, firm.currency)) for rate in AllowanceRate.objects.filter(firm=firm)]
     used = {name for _, said in rates for name in said} - {"currency"}
     columns = [name for name in ("full", *PLAIN, "ceiling", "flat night") if name in used]
-    columns += sorted(name for name in used - set(columns) if not name.startswith("ceiling "))
+    columns += sorted(used - set(columns))
     header = ["country", "town", "from", "until", "currency", *columns]
     rows = [
         [rate.country, rate.town, str(rate.since), str(rate.until or ""), said["currency"], *(said.get(name, "") for name in columns)]
@@ -118,6 +124,7 @@ def checked(sheet: RateSheet) -> list[Checked]:
         rate = _rate(row, firm)
         if rate is not None and not row.faults:
             row.rate, key = rate, _key(rate)
+            row.unknown = bool(rate.town) and town(rate.town, rate.country) is None
             if key in seen:
                 row.wrong("from", f"Row {seen[key]} has the same place and days.")
             seen.setdefault(key, number)
@@ -159,7 +166,7 @@ def _said(rate: AllowanceRate, home: str) -> dict[str, str]:
     minor = {
         "full": rate.full_minor, **{name: getattr(rate, f"{name}_minor") for name in PLAIN}, "ceiling": rate.ceiling_minor,
         "flat night": rate.flat_night_minor, **rate.amounts, **{f"free {name}": each for name, each in rate.free.items()}, **rate.sets,
-        **{f"ceiling {kind}": each for kind, each in rate.ceilings.items()},
+        **{f"ceiling {kind}": each for kind, each in rate.ceilings.items()}, **{f"flat night {kind}": each for kind, each in rate.flats.items()},
     }  # fmt: skip
     return {
         "currency": currency,
@@ -196,12 +203,25 @@ def _rate(row: Checked, firm: Firm) -> AllowanceRate | None:
     for name, each in free.items():
         if each > minor.get(name, each):
             row.wrong(f"free {name}", "More is free of tax than is paid.")
-    known = {"full", "ceiling", "flat night", *PLAIN, *SETS}
+    ceilings, flats = (
+        {kind: minor[f"{name} {kind}"] for kind in LODGINGS if f"{name} {kind}" in minor}
+        for name in ("ceiling", "flat night")
+    )
+    known = {
+        "full",
+        "ceiling",
+        "flat night",
+        *PLAIN,
+        *SETS,
+        *(f"ceiling {kind}" for kind in ceilings),
+        *(f"flat night {kind}" for kind in flats),
+    }
     return AllowanceRate(
         firm=firm, town=one_line(cells.get("town", ""), 80), country=country, since=since, until=until, full_minor=minor.get("full", 0),
         **{f"{name}_minor": minor.get(name, 0) for name in PLAIN}, ceiling_minor=minor.get("ceiling"), flat_night_minor=minor.get("flat night"),
         currency="" if currency == firm.currency else currency, free=free, sets={name: minor[name] for name in SETS if name in minor},
         amounts={name: each for name, each in minor.items() if name not in known and not name.startswith("free ")},
+        ceilings=ceilings, flats=flats,
     )  # fmt: skip
 
 

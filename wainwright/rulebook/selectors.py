@@ -21,7 +21,7 @@ from wainwright.core.asking import Asks, meant_for
 from wainwright.core.carbon import Factor
 from wainwright.core.categories import account_for
 from wainwright.core.fx import RateTable
-from wainwright.core.journey import Meal, Mode, Place
+from wainwright.core.journey import LODGINGS, Meal, Mode, Place
 from wainwright.core.mileage import MileageRate, mileage_year
 from wainwright.core.money import Money
 from wainwright.core.policy import Paragraph, read_policy
@@ -138,7 +138,15 @@ class Rulebook:
     @cached_property
     def pays_flat(self) -> bool:
         """Whether a night without a bill earns a flat sum anywhere."""
-        return any(each.nights.flat for each in self.schemes) or any(rate.flat_night for rate in self.rates)
+        return any(each.nights.flat for each in self.schemes) or any(
+            rate.flat_night or rate.flats for rate in self.rates
+        )
+
+    @cached_property
+    def lodgings(self) -> list[str]:
+        """The kinds of lodging that a rate has a ceiling or a flat sum of its own for: what a night is asked where there are any."""
+        named = {kind for rate in self.rates for kind in (*rate.ceilings, *rate.flats)}
+        return [kind for kind in LODGINGS if kind in named]
 
     @property
     def policy_text(self) -> tuple[date, tuple[Paragraph, ...]] | None:
@@ -250,7 +258,7 @@ def rate_of(row: AllowanceRate, home: str) -> Rate:
     return Rate(
         row.town, row.country, row.since, money(row.full_minor), meals, money(row.incidentals_minor),
         None if row.ceiling_minor is None else money(row.ceiling_minor), row.until, named(row.amounts), named(row.free), sets,
-        None if row.flat_night_minor is None else money(row.flat_night_minor), named(row.ceilings),
+        None if row.flat_night_minor is None else money(row.flat_night_minor), named(row.ceilings), named(row.flats),
     )  # fmt: skip
 
 

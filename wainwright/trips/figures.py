@@ -96,7 +96,7 @@ def journey_of(legs: Iterable[Leg], nights: Iterable[Night], supplied: Iterable[
         marks.add((date.fromisoformat(day), Meal(meal)))
     return Journey(
         tuple(CoreLeg(leg.start, leg.end, Mode(leg.mode), leg.leaves, leg.arrives, f"leg:{leg.pk}") for leg in legs),
-        tuple(CoreNight(n.date, Place(**n.place), n.name, n.supplied) for n in nights),
+        tuple(CoreNight(n.date, Place(**n.place), n.name, n.supplied, n.lodging) for n in nights),
         frozenset(marks),
     )
 

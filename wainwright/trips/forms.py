@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 from decimal import Decimal
+from typing import Any
 
 from django import forms
 
@@ -120,6 +122,15 @@ class StayForm(forms.Form):
     paid_by = forms.ChoiceField(label="Who pays", choices=PAID_BY)
     supplied = forms.BooleanField(label="Quarters supplied", required=False)
     lifted = forms.BooleanField(label="Ask for actual cost", required=False)
+    lodging = forms.ChoiceField(label="Kind", required=False)
+
+    def __init__(self, *args: Any, lodgings: Sequence[str] = (), **options: Any) -> None:
+        super().__init__(*args, **options)
+        # Asked only where a rate differs by it.
+        if lodgings:
+            self.fields["lodging"].choices = [("", "as usual"), *((each, each) for each in lodgings)]
+        else:
+            del self.fields["lodging"]
 
 
 class OtherForm(Named):

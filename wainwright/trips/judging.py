@@ -33,7 +33,7 @@ def findings_on_stay(file: TripFile, choice: Choice) -> list[Explained]:
         try:
             nights.append(
                 allowed_night(
-                    CoreNight(day, place, stay.name[:80], stay.supplied), stay.a_night + stay.city_tax, book.schemes, book.rates,
+                    CoreNight(day, place, stay.name[:80], stay.supplied, row.lodging if row else ""), stay.a_night + stay.city_tax, book.schemes, book.rates,
                     lifted=bool(row and row.lifted), table=table,
                 )
             )  # fmt: skip

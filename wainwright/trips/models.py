@@ -266,6 +266,7 @@ class Night(models.Model):
     paid_by = models.CharField(max_length=10, choices=PAID_BY, default="firm")
     supplied = models.BooleanField(default=False)
     lifted = models.BooleanField(default=False, help_text="Permission for actual cost is asked for.")
+    lodging = models.CharField(max_length=12, blank=True, help_text="The kind of lodging, where rates differ by it.")
     full = models.JSONField(default=dict, blank=True, help_text="Who said when that supplied quarters were full.")
     booking = models.ForeignKey(
         "bookings.Booking", on_delete=models.SET_NULL, null=True, blank=True, related_name="nights"

@@ -186,7 +186,7 @@ class TripFile:
 def _alike(night: Night) -> tuple:
     return (
         night.place["town"], night.name, night.cost_minor, night.supplied, night.paid_by, night.lifted, bool(night.full),
-        night.booking_id,
+        night.booking_id, night.lodging,
     )  # fmt: skip
 
 

@@ -51,7 +51,8 @@ def lines_of(file: TripFile) -> list[Line]:
             if night.supplied
             else f"{allowed.cost}, ceiling {allowed.ceiling if allowed.ceiling else 'none'}"
         )
-        line(f"night:{night.date}", "Nights", f"{day_text(night.date)}, {night.name or night.place.town}", words)
+        kind = f", {night.lodging}" if night.lodging else ""
+        line(f"night:{night.date}", "Nights", f"{day_text(night.date)}, {night.name or night.place.town}{kind}", words)
     for day in file.figures.allowance.days:
         supplied = f", supplied: {', '.join(day.supplied)}" if day.supplied else ""
         line(f"day:{day.day}", "Daily allowance", f"{day_text(day.day)}, {day.place.town}", f"{day.amount}{supplied}")

@@ -73,7 +73,7 @@ def flat_nights(
     journey: Journey, scheme: Scheme | Sequence[Scheme], rates: Sequence[Rate], currency: str,
     billed: Collection[date] = (), table: fx.RateTable | None = None,
 ) -> Figure:  # fmt: skip
-    """Return the flat sums for nights without a bill, by the rate of each place, else the scheme's own.
+    """Return the flat sums for nights without a bill, by the rate of each place and kind of lodging, else the scheme's own.
 
     Nothing where quarters are supplied, for a night that is ``billed``, or where neither has a flat sum. Raises ``NoRate``.
     """
@@ -82,13 +82,16 @@ def flat_nights(
         if night.supplied or night.date in billed:
             continue
         rule, rate = in_force(scheme, night.date), rate_for(rates, night.place, night.date)
-        flat = rate.flat_night or rule.nights.flat
-        if flat is None:
+        # A kind of its own may have nothing; a place without a sum has the scheme's.
+        own = rate.flats.get(night.lodging, rate.flat_night or None)
+        flat = own if own is not None else rule.nights.flat
+        if not flat:
             continue
         paid, worth = at_home(flat, currency, night.date, table)
-        since = rate.since if rate.flat_night else rule.since
+        since = rate.since if own is not None else rule.since
+        kind = f", {night.lodging}" if night.lodging in rate.flats else ""
         steps += [
-            Step(f"Night of {day_text(night.date)}, {rate.label}, without a bill", str(paid), rule.code, since),
+            Step(f"Night of {day_text(night.date)}, {rate.label}{kind}, without a bill", str(paid), rule.code, since),
             *worth,
         ]
         amount += paid

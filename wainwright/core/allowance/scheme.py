@@ -35,8 +35,8 @@ class Rate:
     ``town`` empty means the whole country, ``country`` empty means anywhere. ``until`` is the last day of validity, so a
     season is a rate with both ends. ``amounts`` are further amounts by their names ("part", "long"); ``free`` is what of an
     amount, by its name, is free of tax, where that is less than what is paid; ``sets`` are meals that are cut together;
-    ``flat_night`` is paid for a night without a receipt; ``ceilings`` are those of kinds of lodging that have their own.
-    All in one currency, which need not be the firm's.
+    ``flat_night`` is paid for a night without a receipt; ``ceilings`` and ``flats`` are those of kinds of lodging that
+    have their own. All in one currency, which need not be the firm's.
     """
 
     town: str
@@ -52,6 +52,7 @@ class Rate:
     sets: tuple[MealSet, ...] = ()
     flat_night: Money | None = None
     ceilings: Mapping[str, Money] = field(default_factory=dict)
+    flats: Mapping[str, Money] = field(default_factory=dict)
 
     def covers(self, place: Place, day: date) -> bool:
         """Say whether this rate is meant for ``place`` on ``day``."""

@@ -75,14 +75,14 @@ class NightPanel(LinePanel):
         found = {n.night.date: n for n in page.file.figures.nights}
         initial = {
             "name": first.name, "cost": Money.from_minor(first.cost_minor, page.trip.currency).amount, "paid_by": first.paid_by,
-            "supplied": first.supplied, "lifted": first.lifted,
+            "supplied": first.supplied, "lifted": first.lifted, "lodging": first.lodging,
         }  # fmt: skip
         # Whoever opens a night that is not booked has come to say where they sleep; one that is booked has other acts.
         change = page.editable and (page.do == "change" or (booking is None and page.do == ""))
         return {
             "stay": stay, "first": first, "allowed": found.get(first.date), "night_pays": PAYS[first.paid_by],
             "free": page.editable and booking is None,
-            "form": page.form("stay_form", lambda: StayForm(initial=initial, auto_id="stay_%s")) if change else None,
+            "form": page.form("stay_form", lambda: StayForm(initial=initial, auto_id="stay_%s", lodgings=page.file.book.lodgings)) if change else None,
             "full_form": page.form("full_form", FullForm) if page.editable and page.do in ("", "full") and _unrecorded(page, stay) else None,
             **booked_facts(page, booking),
         }  # fmt: skip
@@ -96,11 +96,11 @@ class NightPanel(LinePanel):
         except ValueError:
             dates = []
         name = f"night-{dates[0].isoformat()}" if dates else ""
-        form = StayForm(post, auto_id="stay_%s")
+        form = StayForm(post, auto_id="stay_%s", lodgings=page.file.book.lodgings)
         d = page.valid("stay_form", form, name, "change")
         with page.trying("stay_form", form, name, "change"):
             nights.set_stay(
-                page.member, page.trip.pk, dates, d["name"], d["cost"] or Decimal(0), d["paid_by"], d["supplied"], d["lifted"]
+                page.member, page.trip.pk, dates, d["name"], d["cost"] or Decimal(0), d["paid_by"], d["supplied"], d["lifted"], d.get("lodging")
             )  # fmt: skip
         return name
 

@@ -9,7 +9,7 @@ from django.db import transaction
 
 from wainwright.core.allowance import like_days
 from wainwright.core.allowance.supplied import with_meal
-from wainwright.core.journey import Journey, Meal, Place
+from wainwright.core.journey import LODGINGS, Journey, Meal, Place
 from wainwright.core.money import Money
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
@@ -58,7 +58,7 @@ def _new_night(trip: Trip, day: date, place: Place, previous: Night | None, book
         # What was booked stays with the nights that were booked.
         return Night.objects.create(
             trip=trip, date=day, place=place_data(place), name=same.name, cost_minor=same.cost_minor, paid_by=same.paid_by,
-            supplied=same.supplied, lifted=same.lifted,
+            supplied=same.supplied, lifted=same.lifted, lodging=same.lodging,
         )  # fmt: skip
     quarters = quarters_in(book, place.town, place.country)
     return Night.objects.create(
@@ -76,9 +76,10 @@ def expected_night(book: Rulebook, place: Place, day: date) -> int:
 @transaction.atomic
 def set_stay(
     member: Membership, trip_id: int, dates: list[date], name: str, cost: Decimal, paid_by: str, supplied: bool,
-    lifted: bool = False,
+    lifted: bool = False, lodging: str | None = None,
 ) -> None:  # fmt: skip
-    """Say for several nights at once where one sleeps, what a night costs, who pays, and whether the ceiling is to be lifted.
+    """Say for several nights at once where one sleeps, in which kind of lodging (nothing said: as it was), what a night costs,
+    who pays, and whether the ceiling is to be lifted.
 
     Raises ``Refusal`` where a night is booked: its figure comes from the booking.
     """
@@ -86,6 +87,8 @@ def set_stay(
     nights = _nights(trip, dates)
     if cost < 0:
         raise Refusal("A night does not cost less than nothing.", "cost")
+    if lodging and lodging not in LODGINGS:
+        raise Refusal(f"Choose the kind of lodging: {', '.join(LODGINGS)}.", "lodging")
     minor = 0 if supplied else Money.rounded(cost, trip.currency).minor
     for night in nights:
         moved = (night.name, night.cost_minor, night.supplied) != (name.strip()[:80], minor, supplied)
@@ -99,12 +102,19 @@ def set_stay(
     for night in nights:
         night.name, night.cost_minor, night.paid_by, night.supplied = name.strip()[:80], minor, paid_by, supplied
         night.lifted = lifted and not supplied
+        night.lodging = night.lodging if lodging is None else lodging
         night.save()
     changed(member, trip, "changed nights", before, [_told(n) for n in nights])
 
 
 def _told(night: Night) -> dict:
-    return {"night": str(night.date), "name": night.name, "cost": night.cost_minor, "supplied": night.supplied}
+    return {
+        "night": str(night.date),
+        "name": night.name,
+        "cost": night.cost_minor,
+        "supplied": night.supplied,
+        "lodging": night.lodging,
+    }
 
 
 def _nights(trip: Trip, dates: list[date]) -> list[Night]:
