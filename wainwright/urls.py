@@ -177,6 +177,7 @@ urlpatterns = [
     path("rules/mileage/take/", mileage.take, name="mileage-take"),
     path("rules/mileage.csv", mileage.as_csv, name="mileage-csv"),
     path("rules/figures/", figures.figures, name="figures"),
+    path("rules/figures/<int:change_id>/off/", figures.call_off, name="figures-off"),
     path("rules/schemes/", rehearsal.schemes, name="schemes"),
     path("rules/schemes/new/", rehearsal.scheme_new, name="scheme-new"),
     path("rules/schemes/try/", rehearsal.scheme_try, name="scheme-try"),

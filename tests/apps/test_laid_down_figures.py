@@ -1,5 +1,6 @@
 """Mileage rates and the firm's own figures: typed, from a table, from a day on; what has begun stays."""
 
+from dataclasses import replace
 from datetime import date, timedelta
 from decimal import Decimal
 from io import BytesIO
@@ -9,12 +10,15 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.apps.test_laying_down import LaidDown
 from wainwright.core.mileage import rate_on
+from wainwright.core.money import Money
 from wainwright.errors import Faults, NotAllowed, Refusal, Stale
-from wainwright.rulebook import figures, mileage
+from wainwright.rulebook import ahead, figures, mileage
 from wainwright.rulebook.mileage import MileageTyped
-from wainwright.rulebook.models import MileageRateRow, Policy
-from wainwright.rulebook.selectors import mileage_rates, vehicle_kinds
+from wainwright.rulebook.models import MileageRateRow, Policy, PolicyChange
+from wainwright.rulebook.safeguards import safeguards_of, set_safeguards
+from wainwright.rulebook.selectors import mileage_rates, rulebook, vehicle_kinds
 from wainwright.trail.models import Entry
+from wainwright.web.tasks import every_minute
 
 DAY = timedelta(days=1)
 
@@ -223,7 +227,8 @@ class FiguresTest(LaidDown):
         self.enter(self.callum)
         page = self.client.get("/rules/figures/")
         form = {name: value for name, value in page.context["form"].initial.items() if value is not False} | {
-            "seen": page.context["seen"]
+            "seen": page.context["seen"],
+            "on": str(self.today),
         }
         self.assertEqual(self.client.post("/rules/figures/", form).status_code, 302)
         self.assertContains(
@@ -237,3 +242,102 @@ class FiguresTest(LaidDown):
         before = self.seen()
         self.client.post("/rules/figures/", {**form, "claim_days": 5})
         self.assertEqual(self.seen(), before)
+
+
+class AheadTest(LaidDown):
+    same_on_any_day = True
+
+    def typed(self, **more) -> dict[str, object]:
+        policy = Policy.objects.get(firm=self.firm())
+        return {name: getattr(policy, name) for name in figures.NAMES} | more
+
+    def later(self, since, **more) -> None:
+        policy = Policy.objects.get(firm=self.firm())
+        texts = figures.quarters_text(policy), figures.kin_text(policy)
+        figures.set_figures(self.callum, self.typed(**more), *texts, figures.digest(policy), since)
+
+    def now(self) -> Policy:
+        return Policy.objects.get(firm=self.firm())
+
+    def test_figures_hold_on_their_day_and_not_before(self):
+        self.later(self.today + 5 * DAY, claim_days=9, km_share=Decimal("12.50"), advance_blocks=True)
+        self.later(self.today + 9 * DAY, terms="I certify that all of this is true, and was for the firm.")
+        self.assertEqual((self.now().claim_days, ahead.begin_due()), (21, 0))
+        # What is set at once meanwhile stays: only what was changed is taken over.
+        self.later(self.today, hold_hours=7)
+        PolicyChange.objects.filter(values__has_key="claim_days").update(since=self.today)
+        every_minute.call_local()
+        policy = self.now()
+        self.assertEqual(
+            (policy.claim_days, policy.km_share, policy.advance_blocks, policy.hold_hours),
+            (9, Decimal("12.50"), True, 7),
+        )
+        self.assertEqual(ahead.begin_due(), 0)
+        self.assertEqual(rulebook(self.firm()).policy.claim_days, 9)
+        self.assertTrue(
+            Entry.objects.filter(subject=figures.subject(self.callum.firm_id), what__startswith="figures hold").exists()
+        )
+        (left,) = ahead.coming(self.firm(), figures.subject(self.callum.firm_id))
+        with self.assertRaises(NotAllowed):
+            ahead.call_off(self.priya, left.pk)
+        ahead.call_off(self.callum, left.pk)
+        with self.assertRaises(Stale):
+            ahead.call_off(self.callum, left.pk)
+
+    def test_what_cannot_be_is_said(self):
+        for since in (self.today - DAY, self.today + 900 * DAY):
+            with self.assertRaisesRegex(Refusal, "from which day"):
+                self.later(since, claim_days=9)
+        with self.assertRaisesRegex(Refusal, "Nothing is otherwise"):
+            self.later(self.today + DAY)
+        with self.assertRaises(Faults):
+            self.later(self.today + DAY, claim_days=0)
+        self.assertFalse(PolicyChange.objects.exists())
+
+    def test_safeguards_from_a_day_on_and_who_needs_a_factor_at_once(self):
+        now = safeguards_of(self.firm())
+        wanted = replace(
+            now, decide_days=9, look_share=40, second_payer=Money.of("500", "EUR"), factor_roles=("auditor",)
+        )
+        set_safeguards(self.callum, wanted, self.today + 5 * DAY)
+        after = safeguards_of(self.firm())
+        self.assertEqual(
+            (after.decide_days, after.look_share, after.factor_roles), (now.decide_days, now.look_share, ("auditor",))
+        )
+        PolicyChange.objects.update(since=self.today)
+        self.assertEqual(ahead.begin_due(), 1)
+        after = safeguards_of(self.firm())
+        self.assertEqual((after.decide_days, after.look_share, str(after.second_payer)), (9, 40, "500.00"))
+        self.assertTrue(self.now().look_seed)
+
+    def test_the_pages(self):
+        self.enter(self.callum)
+        policy = self.now()
+        form = {
+            name: value for name, value in self.typed(claim_days=9).items() if value is not False and value is not None
+        }
+        form |= {
+            "quarters": figures.quarters_text(policy),
+            "kin": figures.kin_text(policy),
+            "seen": figures.digest(policy),
+        }
+        answer = self.client.post("/rules/figures/", form | {"on": "2001-01-01"})
+        self.assertContains(answer, "today or later", status_code=422)
+        self.assertContains(answer, 'value="9"', status_code=422)
+        self.client.post("/rules/figures/", form | {"on": str(self.today + DAY)})
+        self.assertContains(self.client.get("/rules/figures/"), "Take it back")
+        change = PolicyChange.objects.get()
+        self.assertRedirects(self.client.post(f"/rules/figures/{change.pk}/off/"), "/rules/figures/")
+        safe = {
+            "certify_by": "name",
+            "look_share": 100,
+            "harmless_to": 0,
+            "decide_days": 9,
+            "remind_days": 2,
+            "goes_on_days": 5,
+        }
+        answer = self.client.post("/rules/safeguards/set/", safe | {"on": "2001-01-01"})
+        self.assertContains(answer, "today or later", status_code=422)
+        self.client.post("/rules/safeguards/set/", safe | {"on": str(self.today + DAY)})
+        self.assertContains(self.client.get("/rules/safeguards/"), "Take it back")
+        self.assertEqual(self.now().decide_days, policy.decide_days)

@@ -8,11 +8,14 @@ from django import forms
 from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.utils.dates import MONTHS
-from django.views.decorators.http import require_http_methods
+from django.views.decorators.http import require_http_methods, require_POST
 
+from wainwright import clock
 from wainwright.errors import Faults, Refusal
 from wainwright.fields import AmountField, say, say_faults
 from wainwright.people.may import must
+from wainwright.rehearsal.rule_form import DayForm
+from wainwright.rulebook import ahead
 from wainwright.rulebook import figures as kept
 from wainwright.rulebook.models import Policy
 from wainwright.trail.selectors import history
@@ -68,6 +71,14 @@ class FiguresForm(forms.Form):
         return [(heading, [self[name] for name in names]) for heading, names in GROUPS]
 
 
+@require_POST
+def call_off(request, change_id: int):
+    """Take back figures that have not begun."""
+    row = ahead.call_off(request.member, change_id)
+    messages.info(request, "They are taken back: what holds now goes on.")
+    return redirect("figures" if row.subject == kept.subject(row.firm_id) else "safeguards")
+
+
 @require_http_methods(["GET", "POST"])
 def figures(request):
     """The figures; administrators set them here."""
@@ -75,21 +86,30 @@ def figures(request):
     must(member, "rules" if request.method == "POST" else "read_rules")
     policy = Policy.objects.get(firm=member.firm)
     form, status = FiguresForm.of(policy), 200
+    day_form = DayForm(initial={"on": clock.today(member.firm.zone)}, auto_id="from_%s")
     if request.method == "POST":
         form, status = FiguresForm(request.POST), 422
+        day_form = DayForm(request.POST, auto_id="from_%s")
         try:
-            if form.is_valid():
+            if form.is_valid() and day_form.is_valid():
+                since = day_form.cleaned_data["on"]
                 typed: dict[str, Any] = {name: form.cleaned_data[name] for name in kept.NAMES}
                 d = form.cleaned_data
-                kept.set_figures(member, typed, d["quarters"], d["kin"], request.POST.get("seen", ""))
-                messages.info(request, "The figures are set.")
+                kept.set_figures(member, typed, d["quarters"], d["kin"], request.POST.get("seen", ""), since)
+                messages.info(request, f"The figures are set, from {since:%d %b %Y} on.")
                 return redirect("figures")
         except Faults as wrong:
             say_faults(form, wrong)
         except Refusal as refusal:
-            say(form, refusal)
+            if refusal.field == "since":
+                say(day_form, Refusal(refusal.message, "on"))
+            else:
+                say(form, refusal)
     if not member.may["rules"]:
         for each in form.fields.values():
             each.disabled = True
-    context = {"form": form, "seen": kept.digest(policy), "entries": history(kept.subject(member.firm_id))}
+    context = {
+        "form": form, "seen": kept.digest(policy), "entries": history(kept.subject(member.firm_id)), "day_form": day_form,
+        "coming": ahead.coming(member.firm, kept.subject(member.firm_id)),
+    }  # fmt: skip
     return render(request, "rehearsal/figures.html", context, status=status)

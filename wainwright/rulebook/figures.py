@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping
+from datetime import date
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
@@ -17,6 +18,7 @@ from wainwright.errors import Faults, Stale
 from wainwright.fields import plain_number
 from wainwright.formats.countries import country_code
 from wainwright.people.models import Membership
+from wainwright.rulebook import ahead
 from wainwright.rulebook.holding import locked, renew
 from wainwright.rulebook.models import Policy
 from wainwright.trail.services import record
@@ -133,18 +135,27 @@ def read_figures(policy: Policy, typed: Mapping[str, Any], quarters: str, kin: s
 
 
 @transaction.atomic
-def set_figures(by: Membership, typed: Mapping[str, Any], quarters: str, kin: str, seen: str) -> Policy:
-    """Set the figures that ``typed`` names, the supplied quarters and the shares of relatives. Raises ``NotAllowed``, ``Faults``, ``Stale``."""
+def set_figures(
+    by: Membership, typed: Mapping[str, Any], quarters: str, kin: str, seen: str, since: date | None = None
+) -> Policy:
+    """Set the figures that ``typed`` names, the supplied quarters and the shares of relatives; from a later day, what is
+    otherwise is kept until then. Raises ``NotAllowed``, ``Faults``, ``Refusal``, ``Stale``.
+    """
     firm = locked(by)
     policy = Policy.objects.select_for_update().get(firm=firm)
     if digest(policy) != seen:
         raise Stale("Somebody set the figures meanwhile. Look at them as they are now; what you typed stands below.")
     before = _said(policy)
     read_figures(policy, typed, quarters, kin)
-    policy.save()
-    renew(firm)
     after = _said(policy)
     changed = [name for name in after if after[name] != before[name]]
+    if ahead.begins_later(firm, since) and since is not None:
+        now = Policy.objects.get(firm=firm)
+        said = {name: [before[name], after[name]] for name in changed}
+        ahead.keep(by, firm, since, subject(firm.pk), now, policy, (*NAMES, "quarters", "kin"), said)
+        return now
+    policy.save()
+    renew(firm)
     record(
         by,
         "set the firm's figures",

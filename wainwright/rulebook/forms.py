@@ -52,6 +52,8 @@ class SafeguardsForm(forms.Form):
         label="Late by so many days it goes on", min_value=0, max_value=60, help_text="To the next above. 0: never."
     )
 
+    on = forms.DateField(label="From", required=False, widget=day_input(), help_text="Empty: at once.")
+
     def __init__(self, *args, initial: Safeguards | None = None, **options):
         given = None
         if initial is not None:

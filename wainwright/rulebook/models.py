@@ -101,6 +101,25 @@ class Policy(models.Model):
         return f"Policy of {self.firm}"
 
 
+class PolicyChange(models.Model):
+    """Figures of the policy that hold from a later day; taken over on that day, and done then."""
+
+    firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="policy_changes")
+    since = models.DateField()
+    subject = models.CharField(max_length=60, help_text="Under which name the trail has it.")
+    values = models.JSONField(help_text="The new values by the fields of the policy.")
+    said = models.JSONField(help_text="What changes in words: before and after, by name.")
+    by = models.ForeignKey("people.Membership", on_delete=models.PROTECT, related_name="+")
+    time = models.DateTimeField()
+    done = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["since", "pk"]
+
+    def __str__(self):
+        return f"figures from {self.since}"
+
+
 class PolicyText(models.Model):
     """The firm's policy as its people read it, from a day on."""
 

@@ -18,6 +18,7 @@ from wainwright.news.services import tell
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, new_version
 from wainwright.people.second_factor import has_authenticator, without_authenticator
+from wainwright.rulebook import ahead
 from wainwright.rulebook.models import Policy
 from wainwright.trail.services import record
 
@@ -44,6 +45,18 @@ class Safeguards:
     factor_grace: int = 0
 
 
+# What of them stands in the policy, and how what has a day of its own is called.
+FIELDS = (
+    "second_payer_minor", "release_above_minor", "look_above_minor", "certify_by", "look_share", "harmless_to", "decide_days", "remind_days", "goes_on_days",
+)  # fmt: skip
+FACTOR = ("second factor", "second factor from", "days of grace")
+
+
+def subject(firm_id: int) -> str:
+    """Return the name of the safeguards in the trail."""
+    return f"firm:{firm_id}"
+
+
 def safeguards_of(firm: Firm) -> Safeguards:
     """Return a firm's safeguards. One query."""
     policy = Policy.objects.get(firm=firm)
@@ -59,8 +72,10 @@ def safeguards_of(firm: Firm) -> Safeguards:
 
 
 @transaction.atomic
-def set_safeguards(member: Membership, wanted: Safeguards) -> None:
-    """Set a firm's safeguards. Only its administrators. Raises ``NotAllowed``, ``Refusal``."""
+def set_safeguards(member: Membership, wanted: Safeguards, since: date | None = None) -> None:
+    """Set a firm's safeguards. Only its administrators. From a later day, what is otherwise is kept until then; who needs a
+    second factor has a day of its own and is set at once. Raises ``NotAllowed``, ``Refusal``.
+    """
     must(member, "safeguards")
     if wanted.second_payer is not None and wanted.second_payer.minor < 0:
         raise Refusal("An amount below zero means nothing here. Leave it empty for: never.", "second_payer")
@@ -84,7 +99,8 @@ def set_safeguards(member: Membership, wanted: Safeguards) -> None:
             raise Refusal(f"Between {least} and {most}, please.", name)
     firm = Firm.objects.select_for_update().get(pk=member.firm_id)
     before = safeguards_of(firm)
-    _ask_factor(firm, roles, wanted)
+    later = ahead.begins_later(firm, since)
+    factor_too = _ask_factor(firm, roles, wanted)
     policy = Policy.objects.select_for_update().get(firm=firm)
     policy.second_payer_minor = None if wanted.second_payer is None else wanted.second_payer.minor
     policy.release_above_minor = None if wanted.release_above is None else wanted.release_above.minor
@@ -93,33 +109,51 @@ def set_safeguards(member: Membership, wanted: Safeguards) -> None:
     policy.decide_days, policy.remind_days = wanted.decide_days, wanted.remind_days
     policy.goes_on_days = wanted.goes_on_days
     after = _text(wanted)
+    if later and since is not None:
+        said = {name: [str(was), str(after[name])] for name, was in _text(before).items() if was != after[name]}
+        factor = {name: said.pop(name) for name in FACTOR if name in said}
+        if factor:
+            record(
+                member,
+                "set the safeguards",
+                subject(firm.pk),
+                before={n: b for n, (b, _) in factor.items()},
+                after={n: a for n, (_, a) in factor.items()},
+            )
+        if said or not factor_too:
+            ahead.keep(member, firm, since, subject(firm.pk), Policy.objects.get(firm=firm), policy, FIELDS, said)
+        return
     if wanted.look_share < 100 and (wanted.look_share != before.look_share or not policy.look_seed):
         # A new seed for a new share: nobody who sets it can know what it will draw.
         policy.look_seed = secrets.token_hex(16)
         after["its seed, as a fingerprint"] = hashlib.sha256(policy.look_seed.encode()).hexdigest()
     policy.save()
-    record(member, "set the safeguards", f"firm:{firm.pk}", before=_text(before), after=after)
+    record(member, "set the safeguards", subject(firm.pk), before=_text(before), after=after)
 
 
-def _ask_factor(firm: Firm, roles: list[str], wanted: Safeguards) -> None:
-    """Keep who needs a second factor, from when; whoever it concerns and has none is told. Inside the caller's transaction."""
+def _ask_factor(firm: Firm, roles: list[str], wanted: Safeguards) -> bool:
+    """Keep who needs a second factor, from when, and say whether that is new; whoever it concerns and has none is told.
+
+    Inside the caller's transaction.
+    """
     same = (firm.factor_roles, firm.factor_from, firm.factor_grace) == (roles, wanted.factor_from, wanted.factor_grace)
     firm.factor_roles, firm.factor_from, firm.factor_grace = roles, wanted.factor_from, wanted.factor_grace
     firm.rules_version = new_version()
     firm.save(update_fields=["factor_roles", "factor_from", "factor_grace", "rules_version"])
     if same:
-        return
+        return False
     # The days of grace begin anew with what is asked anew.
     members = Membership.objects.filter(firm=firm, active=True)
     members.update(factor_due=None)
     if not roles:
-        return
+        return True
     since = f"from {day_text(wanted.factor_from, year=True)}" if wanted.factor_from else "from now on"
     grace = f" Each has {wanted.factor_grace} days from their first sign-in then." if wanted.factor_grace else ""
     words = f"{firm.name} asks a second factor of you {since}"
     for member in without_authenticator(members.select_related("person", "firm")):
         if member.needs_factor:
             tell(member, words, "/accounts/2fa/", f"Set up an authenticator on your phone.{grace}")
+    return True
 
 
 def _text(safeguards: Safeguards) -> dict[str, object]:

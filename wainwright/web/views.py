@@ -38,9 +38,11 @@ from wainwright.people.acting import may_prepare_for
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.people.providers import opened_by
+from wainwright.rulebook import ahead
 from wainwright.rulebook.forms import SafeguardsForm
 from wainwright.rulebook.safeguards import safeguards_of
 from wainwright.rulebook.safeguards import set_safeguards as keep_safeguards
+from wainwright.rulebook.safeguards import subject as safeguards_subject
 from wainwright.rulebook.selectors import rulebook
 from wainwright.standins.mailbox.models import Mail
 from wainwright.standins.market.moods import MOODS, moods, set_moods
@@ -191,9 +193,9 @@ def set_safeguards(request):
     if not form.is_valid():
         return _safeguards(request, form, 422)
     try:
-        keep_safeguards(request.member, form.wanted(request.member.firm.currency))
+        keep_safeguards(request.member, form.wanted(request.member.firm.currency), form.cleaned_data["on"])
     except Refusal as refusal:
-        say(form, refusal)
+        say(form, Refusal(refusal.message, "on") if refusal.field == "since" else refusal)
         return _safeguards(request, form, 422)
     messages.info(request, "The safeguards are set.")
     return redirect("safeguards")
@@ -202,7 +204,9 @@ def set_safeguards(request):
 def _safeguards(request, form: SafeguardsForm, status: int = 200):
     firm = request.member.firm
     must(request.member, "read_rules")
-    context = {"safeguards": safeguards_of(firm), "form": form, "policy": rulebook(firm).policy}
+    context = {
+        "safeguards": safeguards_of(firm), "form": form, "policy": rulebook(firm).policy, "coming": ahead.coming(firm, safeguards_subject(firm.pk)),
+    }  # fmt: skip
     return render(request, "web/safeguards.html", context, status=status)
 
 
