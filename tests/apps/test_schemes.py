@@ -15,6 +15,7 @@ from wainwright.core.allowance.reading import SchemeFaults
 from wainwright.core.journey import Place
 from wainwright.core.money import Money
 from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.formats.places import best_place
 from wainwright.people.models import Firm
 from wainwright.rehearsal.earning import Instead, compared, nights_of
 from wainwright.rehearsal.models import Rehearsal
@@ -362,3 +363,24 @@ class SheetsTest(WorldTestCase):
             Place("", "", "x", "", "UTC"),
         ):
             self.assertIs(rate_for(Rates(every), place, self.today), rate_for(every, place, self.today))
+
+    def test_a_rate_ends_and_what_holds_after_it_is_said(self):
+        rate = AllowanceRate.objects.get(firm=self.callum.firm, town="Bergen")
+        self.enter(self.callum)
+        page = self.client.get(f"/rules/allowances/rate/{rate.pk}/")
+        self.assertContains(page, "After it holds")
+        seen = page.context["seen"]
+        for day in ("2001-01-01", "soon", ""):
+            answer = self.client.post(f"/rules/allowances/rate/{rate.pk}/end/", {"seen": seen, "end-on": day})
+            self.assertEqual(answer.status_code, 422, day)
+        self.client.post(f"/rules/allowances/rate/{rate.pk}/end/", {"seen": seen, "end-on": str(self.today)})
+        rate.refresh_from_db()
+        self.assertEqual(rate.until, self.today)
+        self.assertEqual(Entry.objects.filter(what="ended an allowance rate").count(), 1)
+        with self.assertRaisesRegex(Stale, "meanwhile"):
+            rate_sheets.end_rate(self.callum, rate.pk, self.today, seen)
+        with self.assertRaises(NotAllowed):
+            rate_sheets.end_rate(self.priya, rate.pk, self.today, rate_sheets.digest(rate))
+        book = rulebook(type(self.callum.firm).objects.get(pk=self.callum.firm_id))
+        self.assertNotEqual(rate_for(book.rates, best_place("Bergen"), self.today + timedelta(days=1)).town, "Bergen")
+        self.assertEqual(rate_for(book.rates, best_place("Bergen"), self.today).town, "Bergen")

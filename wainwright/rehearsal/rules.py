@@ -39,7 +39,7 @@ def index(request):
     if text:
         rates = rates.filter(town__icontains=text) | rates.filter(country__iexact=text)
     page = page_of(rates, 60, request.GET.get("rates"))
-    page.object_list = [rate_of(row, firm.currency) for row in page.object_list]
+    page.object_list = [(row.pk, rate_of(row, firm.currency)) for row in page.object_list]
     found, routes, categories = laid_down(firm, text)
     context = {
         "book": rulebook(firm), "rules": found, "routes": routes, "text": text, "rates": page,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
@@ -25,6 +27,7 @@ from wainwright.formats.problems import Unreadable
 from wainwright.formats.statement import read_day
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, new_version
+from wainwright.rulebook.holding import FARTHEST, locked, renew
 from wainwright.rulebook.models import AllowanceRate, RateSheet, SchemeData
 from wainwright.trail.services import record
 
@@ -276,6 +279,53 @@ def take_sheet(by: Membership, sheet_id: int, said: int) -> RateSheet:
     firm.save(update_fields=["rules_version"])
     record(by, "took allowance rates in", f"firm:{firm.pk}", after={"table": sheet.name, **_counts(rows)})
     return sheet
+
+
+def subject(rate: AllowanceRate) -> str:
+    """Return the name of a rate in the trail."""
+    return f"allowance-rate:{rate.pk}"
+
+
+def digest(rate: AllowanceRate) -> str:
+    """Return what tells whether a rate is still as somebody saw it."""
+    return hashlib.sha256(
+        json.dumps([_said(rate, rate.firm.currency), str(rate.since), str(rate.until)]).encode()
+    ).hexdigest()[:16]
+
+
+@transaction.atomic
+def end_rate(by: Membership, rate_id: int, until: date | None, seen: str) -> AllowanceRate:
+    """Say on which day a rate holds for the last time, today or later. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
+    firm = locked(by)
+    row = (
+        AllowanceRate.objects.select_for_update(of=("self",))
+        .select_related("firm")
+        .filter(pk=rate_id, firm=firm)
+        .first()
+    )
+    if row is None or digest(row) != seen:
+        raise Stale("Somebody changed that rate meanwhile. Look at it as it is now.")
+    today = clock.today(firm.zone)
+    if row.until is not None and row.until < today:
+        raise Stale(f"It ended on {day_text(row.until, year=True)}.")
+    if until is None or not max(today, row.since) <= until <= today + FARTHEST:
+        raise Refusal("Choose its last day: today or later, on which it holds, within two years.", "until")
+    other = AllowanceRate.objects.filter(
+        firm=firm, town__iexact=row.town, country=row.country, since=row.since, until=until
+    )
+    if other.exclude(pk=row.pk).exists():
+        raise Refusal("A season of that place has the same days. Choose another day.", "until")
+    before, row.until = str(row.until or ""), until
+    row.save(update_fields=["until"])
+    renew(firm)
+    record(
+        by,
+        "ended an allowance rate",
+        subject(row),
+        before={"until": before},
+        after={"rate": str(row), "until": str(until)},
+    )
+    return row
 
 
 def _keep(rows: Iterable[Checked]) -> None:
