@@ -306,3 +306,32 @@ class PagesTest(Categories):
         self.assertTrue(Category.objects.filter(firm=self.firm(), name="Gifts", draft=False).exists())
         self.assertEqual(self.browser.get("/rules/categories.xlsx")["Content-Type"], "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")  # fmt: skip
         self.assertIn(b"Gifts", b"".join(self.browser.get("/rules/categories.csv").streaming_content))
+
+    def test_a_code_of_before_may_be_of_any_letters(self):
+        Category.objects.create(firm=self.firm(), code="Hotel & Co, Ø", name="Rooms by the sea", account="")
+        renew(self.firm())
+        page = self.browser.get("/rules/categories/?q=rooms")
+        self.assertContains(page, "/rules/categories/of/Hotel%20%26%20Co%2C%20%C3%98/")
+        page = self.browser.get("/rules/categories/of/Hotel%20%26%20Co%2C%20%C3%98/")
+        self.assertContains(page, "Rooms by the sea")
+        row = CATEGORIES.versions(self.firm(), "Hotel & Co, Ø").get()
+        answer = self.browser.post(
+            "/rules/categories/of/Hotel%20%26%20Co%2C%20%C3%98/end/",
+            {"seen": CATEGORIES.digest(row), "end-on": str(self.today)},
+        )
+        self.assertEqual(answer.status_code, 302)
+
+    def test_finance_sets_what_holds_and_never_a_draft_instead(self):
+        before = self.now_typed("meals")
+        accounts = sorted(posting_to.Ledger.of(self.firm()).accounts - {before.account})
+        keep_category(self.callum, replace(before, account=accounts[0]), code="meals")
+        posting_to.set_category(self.priya, "meals", accounts[1], "", "", "")
+        rows = {row.draft: row.account for row in Category.objects.filter(firm=self.firm(), code="meals")}
+        self.assertEqual(rows, {False: accounts[1], True: accounts[0]})
+        Category.objects.filter(firm=self.firm(), code="parking").update(until=self.today - DAY)
+        renew(self.firm())
+        finance = Client()
+        finance.force_login(self.priya.person)
+        self.assertNotContains(finance.get("/ledger/masters/categories/"), 'id="set-parking"')
+        with self.assertRaises(Stale):
+            posting_to.set_category(self.priya, "parking", accounts[1], "", "", "")

@@ -250,6 +250,8 @@ def _this_year(firm: Firm) -> int:
 def _category(firm: Firm, row: dict[str, str]) -> None:
     if not row["code"] or not row["name"]:
         raise ValueError("It has no code or no name.")
+    if "/" in row["code"] or len(row["code"]) > 20:
+        raise ValueError(f"“{row['code'][:30]}” is no code: at most 20 letters, without a slash.")
     if Category.objects.filter(firm=firm, code=row["code"]).exists():
         raise ValueError(f"{row['code']} stands there twice.")
     starting.add_categories(firm, [row])

@@ -181,7 +181,10 @@ def _categories(request, status: int = 200, error: str = "", typed: dict | None 
     must(request.member, "read_masters")
     firm = request.member.firm
     rows = []
+    today = clock.today(firm.zone)
     for row in rulebook(firm).categories.values():
+        if row.until is not None and row.until < today:
+            continue
         values = dict(zip(("account", "abroad", "by_country", "tax_codes"), posting_to.typed_posting(row), strict=True))
         mine = typed is not None and typed["category"] == row.code
         rows.append({"row": row, "values": typed if mine else values, "error": error if mine else ""})

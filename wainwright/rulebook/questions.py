@@ -164,9 +164,14 @@ def from_data(firm: Firm, rows: Sequence[Mapping[str, Any]]) -> None:
         known = {"code", "about", "text", "kind", "choices", "required", "entitles", "where", "after", "answer"}
         if lost := sorted(set(data) - known):
             raise Faults({"text": f"question {order + 1}: there is no {lost[0][:30]}."})
+        code = str(data.get("code", f"question-{order + 1}"))
+        if "/" in code or not 1 <= len(code) <= 30:
+            raise Faults(
+                {"text": f"question {order + 1}: “{code[:30]}” is no code: at most 30 letters, without a slash."}
+            )
         typed = QuestionTyped(
             str(data.get("text", "")), data.get("about", "trip"), data.get("kind", ""), "\n".join(data.get("choices", ())), bool(data.get("required")),
             data.get("entitles", ()), data.get("where", ""), data.get("after", ""), data.get("answer", ""),
         )  # fmt: skip
-        row = FirmQuestion(firm=firm, code=str(data.get("code", f"question-{order + 1}"))[:30], order=order)
+        row = FirmQuestion(firm=firm, code=code, order=order)
         read_question(firm, typed, row).save()

@@ -97,7 +97,7 @@ def close_gap(member: Membership, kind: str, key: str, code: str) -> None:
             raise Refusal(f"Account {code or '(none)'} is not open in the ledger.", "code")
         if kind == "category":
             rows = from_now(firm, clock.today(firm.zone)).filter(code=key)
-            there = rows.order_by(F("since").asc(nulls_first=True)).first()
+            there = rows.order_by("draft", F("since").asc(nulls_first=True)).first()
             done = rows.filter(account=there.account).update(account=code) if there is not None else 0
         else:
             done = Card.objects.filter(owner__firm=firm, pk=int(key) if key.isdecimal() else 0).update(account=code)

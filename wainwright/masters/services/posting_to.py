@@ -76,7 +76,9 @@ def set_category(member: Membership, code: str, account: str, abroad: str, by_co
     must(member, "masters")
     firm = member.firm
     day = clock.today(firm.zone)
-    rows = list(from_now(firm, day).select_for_update().filter(code=code).order_by(F("since").asc(nulls_first=True)))
+    rows = list(
+        from_now(firm, day).select_for_update().filter(code=code).order_by("draft", F("since").asc(nulls_first=True))
+    )
     if not rows:
         raise Stale("That category is not there any more.")
     row = rows[0]
