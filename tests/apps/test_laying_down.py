@@ -22,6 +22,7 @@ from wainwright.rehearsal.subjects import claim_subjects
 from wainwright.rehearsal.whom import Groups, NoGroup
 from wainwright.rulebook.holding import renew
 from wainwright.rulebook.models import FirmQuestion, Policy, RouteSetting, RuleSetting
+from wainwright.rulebook.safeguards import safeguards_of
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.models import Entry
 
@@ -254,7 +255,7 @@ class TextTest(LaidDown):
 
     def test_what_goes_out_comes_in_again(self):
         text = rule_table.as_text(self.firm())
-        rows = rule_table.read_text(self.firm(), text)
+        rows = rule_table.read_text(self.callum, text)
         self.assertEqual([row.faults for row in rows if row.faults], [])
         self.assertTrue(all(row.changes for row in rows))
         self.assertEqual(rule_table.take(self.callum, text), len(rows))
@@ -271,6 +272,9 @@ claim_days = 9
 km_share = "12.5"
 advance_blocks = true
 kin = ["partner, 80"]
+[safeguards]
+decide_days = 9
+look_above = 750
 [[route]]
 text = "taxis over 30 are looked at"
 signer = "{signer}"
@@ -287,10 +291,13 @@ choices = ["A mover", "You"]
 required = true
 entitles = [{{ when = "You", what = "sum", name = "Piano", category = "removal", amount = 180 }}]
 """
-        rows = rule_table.read_text(self.firm(), more)
+        rows = rule_table.read_text(self.callum, more)
         self.assertEqual([row.faults for row in rows if row.faults], [])
         self.assertIn("claim_days: 21 → 9", rows[0].does)
-        self.assertEqual(rule_table.take(self.callum, more), 3)
+        self.assertEqual(rule_table.take(self.callum, more), 4)
+        self.assertEqual(
+            (safeguards_of(self.firm()).decide_days, str(safeguards_of(self.firm()).look_above)), (9, "750.00")
+        )
         policy = Policy.objects.get(firm=self.firm())
         self.assertEqual((policy.claim_days, policy.km_share, policy.advance_blocks, policy.kin), (9, Decimal("12.5"), True, {"partner": "0.8"}))  # fmt: skip
         route, question = RouteSetting.objects.get(draft=True), FirmQuestion.objects.get(draft=True)
@@ -301,9 +308,9 @@ entitles = [{{ when = "You", what = "sum", name = "Piano", category = "removal",
         FirmQuestion.objects.update(draft=False)
         renew(self.firm())
         out = rule_table.as_text(self.firm())
-        rows = rule_table.read_text(self.firm(), out)
+        rows = rule_table.read_text(self.callum, out)
         self.assertEqual([row.faults for row in rows if row.faults], [])
-        self.assertEqual(rows[0].does, [])
+        self.assertEqual(rows[0].does + rows[1].does, [])
         for words in ("taxis over 30", "Who moves the piano?", "countries = [", "claim_days = 9"):
             self.assertIn(words, out)
 
@@ -313,6 +320,9 @@ entitles = [{{ when = "You", what = "sum", name = "Piano", category = "removal",
 claim_days = "soon"
 terms = 5
 shoes = 3
+[safeguards]
+look_share = 900
+certify_by = "dance"
 [[route]]
 text = "x"
 signer = "Nobody"
@@ -326,19 +336,21 @@ text = "Whose piano?"
 kind = "yes_no"
 entitles = [3]
 """
-        rows = rule_table.read_text(self.firm(), bad)
+        rows = rule_table.read_text(self.callum, bad)
         said = [" ".join(row.faults) for row in rows]
         for words in ("claim_days:", "shoes: there is no such figure"):
             self.assertIn(words, said[0])
-        for words in ("text:", "signer:", "over: “much”"):
+        for words in ("look_share:", "certify_by:"):
             self.assertIn(words, said[1])
-        self.assertEqual(said[2:], ["choices: is a list of texts.", "entitles: is a list of tables."])
+        for words in ("text:", "signer:", "over: “much”"):
+            self.assertIn(words, said[2])
+        self.assertEqual(said[3:], ["choices: is a list of texts.", "entitles: is a list of tables."])
         with self.assertRaises(Refusal):
             rule_table.take(self.callum, bad)
         self.assertEqual(Policy.objects.get(firm=self.firm()).claim_days, 21)
         for nonsense in ("figures = 3", "[figures]\nterms = 5", "[[figures]]", "[route]\na = 1", "[[shoes]]"):
             try:
-                self.assertTrue([row for row in rule_table.read_text(self.firm(), nonsense) if row.faults], nonsense)
+                self.assertTrue([row for row in rule_table.read_text(self.callum, nonsense) if row.faults], nonsense)
             except Refusal as refusal:
                 self.assertTrue(refusal.message)
 
@@ -348,7 +360,7 @@ entitles = [3]
             good
             + '[[rule]]\ncode = "receipt"\nkind = "limit"\nlevel = "loud"\ntext = "x"\nparams = { limt = 15 }\nfor = ["Nobody"]\n[[rule]]\nkind = "age"\nwhom = 3\nreasons = "x"\n'
         )
-        rows = rule_table.read_text(self.firm(), bad)
+        rows = rule_table.read_text(self.callum, bad)
         self.assertEqual(rows[0].faults, [])
         said = " ".join(rows[1].faults)
         for words in ("level:", "text:", "params.limt:", "params.limit:", "for:", "kind: a rule stays of its kind"):
@@ -361,7 +373,7 @@ entitles = [3]
         self.assertFalse(RuleSetting.objects.filter(draft=True).exists())
         for nonsense in ("", "x", "rule = 3", "[[rule]]\n[[other]]", "[" * 3000, "[[rule]]\n" * 201):
             with self.assertRaises(Refusal):
-                rule_table.read_text(self.firm(), nonsense)
+                rule_table.read_text(self.callum, nonsense)
 
     def test_the_page(self):
         self.enter(self.callum)

@@ -142,6 +142,7 @@ class LimitsTest(Trials):
         browser.post("/rules/limits/set/", {name: "30", "on": str(self.today + DAY)})
         self.assertContains(browser.get("/rules/limits/"), "Take it back")
         self.assertContains(browser.get("/rules/limits/?q=tobias"), "Tobias")
+        self.assertContains(browser.get(f"/people/{self.tobias.pk}/"), "30.00")
         with self.assertNumQueries(5):
             browser.get("/rules/limits/")
 

@@ -1,6 +1,6 @@
-"""What a firm has laid down as one text, TOML: rules, rules of the route, questions and figures. It goes out and comes in again.
+"""What a firm has laid down as one text, TOML: rules, rules of the route, questions, figures and safeguards. It goes out and comes in again.
 
-What comes in is looked at first; rules, routes and questions are kept as drafts, figures are set, all of it or nothing.
+What comes in is looked at first; rules, routes and questions are kept as drafts, figures and safeguards are set, all of it or nothing.
 """
 
 from __future__ import annotations
@@ -20,7 +20,8 @@ from django.views.decorators.http import require_GET, require_http_methods
 from wainwright.errors import Refusal
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
-from wainwright.rehearsal.sections import FIGURES, SECTIONS, Section, figures_of, read_figures, set_read
+from wainwright.rehearsal.figure_text import TABLES, Table
+from wainwright.rehearsal.sections import SECTIONS, Section
 from wainwright.rehearsal.whom import Groups
 from wainwright.rulebook.holding import locked
 
@@ -33,6 +34,7 @@ class Row:
 
     number: int
     section: Section | None = None
+    table: Table | None = None
     code: str = ""
     text: str = ""
     typed: Any = None
@@ -54,10 +56,10 @@ def as_text(firm: Firm) -> str:
             whole[section.name] = [
                 {key: value for key, value in each.items() if value not in ("", [], {}, None)} for each in said
             ]
-    return tomli_w.dumps({FIGURES: figures_of(firm)} | whole)
+    return tomli_w.dumps({table.name: table.now(firm) for table in TABLES.values()} | whole)
 
 
-def read_text(firm: Firm, text: str) -> list[Row]:
+def read_text(by: Membership, text: str) -> list[Row]:
     """Return what stands in a text with what is wrong at each; nothing is kept. Raises ``Refusal`` where it is no such text."""
     if len(text) > MOST_LETTERS:
         raise Refusal(f"It is longer than {MOST_LETTERS} letters.", "text")
@@ -65,27 +67,23 @@ def read_text(firm: Firm, text: str) -> list[Row]:
         data = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
         raise Refusal(f"It cannot be read: {error}.", "text") from error
-    if lost := sorted(set(data) - {*SECTIONS, FIGURES}):
-        raise Refusal(
-            f"There is nothing called “{lost[0][:30]}”. A text has [[{']], [['.join(SECTIONS)}]] and [{FIGURES}].",
-            "text",
-        )
-    found: list[Row] = []
-    if FIGURES in data:
-        found.append(_figures(firm, data[FIGURES]))
+    if lost := sorted(set(data) - {*SECTIONS, *TABLES}):
+        known = f"[[{']], [['.join(SECTIONS)}]] and [{'], ['.join(TABLES)}]"
+        raise Refusal(f"There is nothing called “{lost[0][:30]}”. A text has {known}.", "text")
+    found = [_table(by, table, data[table.name]) for table in TABLES.values() if table.name in data]
     for section in SECTIONS.values():
-        found += _rows(firm, section, data.get(section.name, []))
+        found += _rows(by.firm, section, data.get(section.name, []))
     if not found:
         raise Refusal("It holds no rules. Each begins with a line [[rule]].", "text")
     return found
 
 
-def _figures(firm: Firm, data: Any) -> Row:
-    row = Row(0, None, FIGURES, "The firm's figures", changes=True)
+def _table(by: Membership, table: Table, data: Any) -> Row:
+    row = Row(0, table=table, code=table.name, text=table.words, changes=True)
     if not isinstance(data, dict):
-        row.faults.append(f"{FIGURES}: is a table: [{FIGURES}].")
+        row.faults.append(f"{table.name}: is a table: [{table.name}].")
         return row
-    row.typed, row.does, row.faults = read_figures(firm, data)
+    row.typed, row.does, row.faults = table.read(by, data)
     return row
 
 
@@ -98,7 +96,7 @@ def _rows(firm: Firm, section: Section, given: Any) -> list[Row]:
     drafted = set(section.kept.rows(firm).filter(draft=True).values_list("code", flat=True))
     found, seen = [], set()
     for number, data in enumerate(given, 1):
-        row = Row(number, section, str(data.get("code", ""))[:30], str(data.get("text", ""))[:300])
+        row = Row(number, section, None, str(data.get("code", ""))[:30], str(data.get("text", ""))[:300])
         row.changes = row.code in there
         row.faults += [f"{key[:30]}: there is no such key." for key in data if key not in section.keys]
         row.faults += [f"{key}: is a list of texts." for key in section.lists if not _texts(data.get(key, []))]
@@ -121,15 +119,15 @@ def _texts(value: Any) -> bool:
 
 @transaction.atomic
 def take(by: Membership, text: str) -> int:
-    """Keep everything of a text as drafts, and set its figures, or nothing; return how many. Raises ``NotAllowed``, ``Refusal``."""
-    firm = locked(by)
-    rows = read_text(firm, text)
+    """Keep everything of a text as drafts, and set its figures and safeguards, or nothing; return how many. Raises ``NotAllowed``, ``Refusal``."""
+    locked(by)
+    rows = read_text(by, text)
     if any(row.faults for row in rows):
         raise Refusal("Something is wrong with it: nothing was kept. Put it right below.", "text")
     for row in rows:
-        if row.section is None:
-            set_read(by, row.typed)
-        else:
+        if row.table is not None:
+            row.table.set(by, row.typed)
+        elif row.section is not None:
             row.section.keep(by, row.typed, row.code if row.changes else "")
     return len(rows)
 
@@ -156,7 +154,7 @@ def rules_import(request):
         )
         text = content.replace("\x00", "")
         try:
-            rows = read_text(member.firm, text)
+            rows = read_text(member, text)
             if request.POST.get("act") == "take":
                 take(member, text)
                 messages.info(request, _taken(rows))
@@ -171,4 +169,4 @@ def rules_import(request):
 def _taken(rows: Sequence[Row]) -> str:
     drafts = sum(row.section is not None for row in rows)
     said = f"{drafts} {'draft is' if drafts == 1 else 'drafts are'} kept: nobody meets them yet." if drafts else ""
-    return " ".join(filter(None, [said, "The figures are set." if drafts < len(rows) else ""]))
+    return " ".join(filter(None, [said, *(f"{row.text}: set." for row in rows if row.table is not None)]))

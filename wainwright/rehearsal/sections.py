@@ -10,18 +10,15 @@ from typing import Any
 from wainwright.core.rules import kinds
 from wainwright.errors import Faults
 from wainwright.people.models import Firm, Membership
-from wainwright.rehearsal.figures import FiguresForm
 from wainwright.rehearsal.in_force import Kept
 from wainwright.rehearsal.laying_down import RULES, Typed, keep_rule, read_rule, typed_of
 from wainwright.rehearsal.questions import QUESTIONS, keep_question, read_meant
 from wainwright.rehearsal.routing import ROUTES, RouteTyped, keep_route, read_route
 from wainwright.rehearsal.routing import typed_of as typed_route
 from wainwright.rehearsal.whom import Groups
-from wainwright.rulebook import figures as kept_figures
-from wainwright.rulebook.models import FirmQuestion, Policy, RouteSetting, RuleSetting
+from wainwright.rulebook.models import FirmQuestion, RouteSetting, RuleSetting
 from wainwright.rulebook.questions import QuestionTyped, typed_question
 
-FIGURES = "figures"
 DAYS = frozenset({"code", "from", "until"})
 Read = tuple[Any, list[str]]
 
@@ -158,49 +155,3 @@ SECTIONS = {
         ),
     )
 }  # fmt: skip
-
-
-def figures_of(firm: Firm) -> dict[str, Any]:
-    """Return a firm's figures as they stand in the text."""
-    policy = Policy.objects.get(firm=firm)
-    said = {name: getattr(policy, name) for name in kept_figures.NAMES}
-    plain = {name: f"{value.normalize():f}" if isinstance(value, Decimal) else value for name, value in said.items()}
-    lists = {"quarters": kept_figures.quarters_text(policy), "kin": kept_figures.kin_text(policy)}
-    return plain | {name: text.splitlines() for name, text in lists.items()}
-
-
-def read_figures(firm: Firm, data: Mapping[str, Any]) -> tuple[dict[str, Any], list[str], list[str]]:
-    """Return the figures that a text names as they are set, what would change in words, and what is wrong, by its key."""
-    policy = Policy.objects.get(firm=firm)
-    now = figures_of(firm)
-    faults = [f"{key[:30]}: there is no such figure." for key in data if key not in now]
-    given = now | {key: value for key, value in data.items() if key in now}
-    typed = {
-        key: "\n".join(map(str, value)) if isinstance(value, list) else "" if value is False else "on" if value is True else str(value)
-        for key, value in given.items()
-    }  # fmt: skip
-    form = FiguresForm(typed)
-    if not form.is_valid():
-        return {}, [], faults + [f"{name}: {' '.join(words)}" for name, words in form.errors.items()]
-    wanted = {name: form.cleaned_data[name] for name in (*kept_figures.NAMES, "quarters", "kin")}
-    try:
-        kept_figures.read_figures(policy, wanted, wanted["quarters"], wanted["kin"])
-    except Faults as wrong:
-        faults += [f"{name}: {words}" for name, words in wrong.faults.items()]
-    does = [
-        f"{name}: {_short(now[name])} → {_short(given[name])}"
-        for name in now
-        if _short(now[name]) != _short(given[name])
-    ]
-    return wanted, does, faults
-
-
-def _short(value: Any) -> str:
-    text = ", ".join(map(str, value)) if isinstance(value, list) else str(value)
-    return text if len(text) <= 60 else f"{text[:60]}…"
-
-
-def set_read(by: Membership, wanted: Mapping[str, Any]) -> None:
-    """Set figures as ``read_figures`` returned them. Raises ``NotAllowed``, ``Faults``."""
-    policy = Policy.objects.get(firm=by.firm)
-    kept_figures.set_figures(by, wanted, wanted["quarters"], wanted["kin"], kept_figures.digest(policy))

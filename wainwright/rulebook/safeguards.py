@@ -71,11 +71,8 @@ def safeguards_of(firm: Firm) -> Safeguards:
     )  # fmt: skip
 
 
-@transaction.atomic
-def set_safeguards(member: Membership, wanted: Safeguards, since: date | None = None) -> None:
-    """Set a firm's safeguards. Only its administrators. From a later day, what is otherwise is kept until then; who needs a
-    second factor has a day of its own and is set at once. Raises ``NotAllowed``, ``Refusal``.
-    """
+def check_safeguards(member: Membership, wanted: Safeguards) -> list[str]:
+    """Look at safeguards that somebody would set; return the roles that need a second factor. Raises ``NotAllowed``, ``Refusal``."""
     must(member, "safeguards")
     if wanted.second_payer is not None and wanted.second_payer.minor < 0:
         raise Refusal("An amount below zero means nothing here. Leave it empty for: never.", "second_payer")
@@ -97,6 +94,15 @@ def set_safeguards(member: Membership, wanted: Safeguards, since: date | None = 
     ):  # fmt: skip
         if not least <= getattr(wanted, name) <= most:
             raise Refusal(f"Between {least} and {most}, please.", name)
+    return roles
+
+
+@transaction.atomic
+def set_safeguards(member: Membership, wanted: Safeguards, since: date | None = None) -> None:
+    """Set a firm's safeguards. Only its administrators. From a later day, what is otherwise is kept until then; who needs a
+    second factor has a day of its own and is set at once. Raises ``NotAllowed``, ``Refusal``.
+    """
+    roles = check_safeguards(member, wanted)
     firm = Firm.objects.select_for_update().get(pk=member.firm_id)
     before = safeguards_of(firm)
     later = ahead.begins_later(firm, since)

@@ -16,6 +16,7 @@ from wainwright.people.may import must
 from wainwright.people.second_factor import has_authenticator
 from wainwright.staff import inviting, leaving, services, theirs
 from wainwright.staff.forms import BackForm, DaysForm, InviteForm, LeaveForm, PlaceForm, SightForm
+from wainwright.staff.models import LimitChange
 from wainwright.staff.seeing import sight, table
 from wainwright.staff.selectors import names, people_of, person_for, place_page
 
@@ -65,7 +66,7 @@ def _person(request, member_id: int, status: int = 200, **forms):
     today = clock.today(member.firm.zone)
     days = {"since": today, "until": today}
     context = {
-        "who": who, "own": own, "page": place_page(member, who),
+        "who": who, "own": own, "page": place_page(member, who), "limits_coming": LimitChange.objects.filter(member=who, done=None).select_related("firm"),
         "waits": member.may["people"] and not who.active and theirs.waits_for_heirs(who),
         "has_factor": member.may["people"] and not own and has_authenticator(who.person),
         "place_form": PlaceForm(names=names(member), who=who) if member.may["people"] else None,
