@@ -180,6 +180,10 @@ class TypedTest(Categories):
                 read_category(known, replace(GIFTS, account="", merchant_codes=codes))
         self.assertEqual(read_category(known, replace(GIFTS, account="", merchant_codes="5811 – 5814; 7011")).merchant_codes, "5811-5814, 7011")  # fmt: skip
 
+    def test_what_nights_stand_under_stays_lodging(self):
+        with self.assertRaisesRegex(Faults, "no ceiling would apply"):
+            keep_category(self.callum, replace(self.now_typed("lodging"), is_lodging=False), code="lodging")
+
     def test_two_administrators_and_a_name_that_was_taken_meanwhile(self):
         row = keep_category(self.callum, replace(GIFTS, account=""))
         seen = CATEGORIES.digest(row)
@@ -247,6 +251,12 @@ class TableTest(Categories):
         good = self.text("code;name;asks for", ";Gifts;who was there", "parking;Car parks;")
         with self.assertRaisesRegex(Refusal, "today or later"):
             take_table(self.callum, good, self.today - DAY)
+        self.put(replace(self.now_typed("parking"), words="garage"), self.today + 30 * DAY, "parking")
+        with self.assertRaisesRegex(Refusal, "Row 3, Car parks: The same category begins anew"):
+            take_table(self.callum, good, self.today)
+        row = CATEGORIES.versions(self.firm(), "parking").first()
+        in_force.take_out(CATEGORIES, self.callum, "parking", CATEGORIES.digest(row))
+        in_force.drop_draft(CATEGORIES, self.callum, row.pk, CATEGORIES.digest(Category.objects.get(pk=row.pk)))
         self.assertEqual(take_table(self.callum, good, self.today), (1, 1))
         now = rulebook(self.firm()).categories
         # A column that was not there left what was there.

@@ -32,6 +32,7 @@ from wainwright.trips.models import OtherCost
 
 MOST, MOST_WORDS, MOST_CHARGES, SHOWN = 200, 40, 4000, 12
 # Plans and bookings put their costs under these by themselves.
+LODGING = "lodging"
 PLACED = frozenset({*CATEGORY_OF_MODE.values(), *CATEGORY.values()}) - {"mileage"}
 
 
@@ -141,6 +142,10 @@ def read_category(known: Known, typed: CategoryTyped, row: Category | None = Non
     row.words = _words(typed.words, faults)
     row.merchant_codes = _codes(typed.merchant_codes, faults)
     row.is_lodging = typed.is_lodging
+    if row.code == LODGING and not typed.is_lodging:
+        faults["is_lodging"] = (
+            "Nights of plans and bookings stand under it: without this no ceiling would apply to them."
+        )
     row.asks = [name for name in WORDS if name in typed.asks]
     if lost := [name for name in typed.asks if name not in WORDS]:
         faults["asks"] = f"A cost has no {lost[0][:30]}. It has: {', '.join(WORDS)}."

@@ -162,7 +162,10 @@ def take_table(by: Membership, content: bytes, since: date | None) -> tuple[int,
         if line.typed is None or not (line.new or line.changes):
             continue
         row = keep_category(by, line.typed, code="" if line.new else line.code)
-        in_force.put_in_force(CATEGORIES, by, row.pk, since, CATEGORIES.digest(row))
+        try:
+            in_force.put_in_force(CATEGORIES, by, row.pk, since, CATEGORIES.digest(row))
+        except Refusal as refusal:
+            raise Refusal(f"Row {line.number}, {line.name}: {refusal.message}", refusal.field) from refusal
         new, changed = new + line.new, changed + (not line.new)
     if not new and not changed:
         raise Refusal("Every row stands here as it is: there is nothing to take.", "file")

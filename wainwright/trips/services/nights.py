@@ -137,7 +137,7 @@ def stretch_stay(member: Membership, trip_id: int, start: date, last: date) -> N
         raise Stale("That night is no longer on the trip.")
     book = rulebook(trip.firm)
     before = [_told(n) for n in nights.values()]
-    like = (first.name, first.cost_minor, first.supplied, first.paid_by)
+    like = (first.name, first.cost_minor, first.supplied, first.paid_by, first.lodging)
     for day in sorted(nights):
         night = nights[day]
         if day <= start or night.place["town"] != first.place["town"]:
@@ -145,15 +145,15 @@ def stretch_stay(member: Membership, trip_id: int, start: date, last: date) -> N
                 raise Refusal(f"The night of {day_text(day)} is in {night.place['town']}. Change the legs first.")
             continue
         within = day <= last
-        belongs = (night.name, night.cost_minor, night.supplied, night.paid_by) == like
+        belongs = (night.name, night.cost_minor, night.supplied, night.paid_by, night.lodging) == like
         if within == belongs:
             continue
         if night.booking_id:
             raise Refusal(f"The night of {day_text(day)} is booked: {night.booking}. Change or cancel that first.")
         if within:
-            night.name, night.cost_minor, night.supplied, night.paid_by = like
+            night.name, night.cost_minor, night.supplied, night.paid_by, night.lodging = like
         else:
-            night.name, night.supplied = "", False
+            night.name, night.supplied, night.lodging = "", False, ""
             night.cost_minor = expected_night(book, Place(**night.place), day)
         night.save()
     changed(member, trip, "moved a stay's end", before, [_told(n) for n in Night.objects.filter(trip=trip)])
@@ -178,7 +178,7 @@ def split_stay(member: Membership, trip_id: int, day: date) -> None:
     for each in rest:
         each.name = f"Elsewhere in {night.place['town']}"
         each.cost_minor = expected_night(book, Place(**each.place), each.date)
-        each.supplied = False
+        each.supplied, each.lodging = False, ""
         each.save()
     changed(member, trip, "split a stay", before, [_told(n) for n in rest])
 
