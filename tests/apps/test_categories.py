@@ -202,6 +202,11 @@ class TypedTest(Categories):
         meant, merchants, looked = meant_by(read_category(Known.of(self.firm()), replace(GIFTS, account="")))
         self.assertEqual(([each.merchant for each in meant], merchants), (["FLORIST BERGEN 221"], 1))
         self.assertGreaterEqual(looked, 1)
+        # What another means first is said, and stays there.
+        taken = replace(GIFTS, account="", words="restaurant")
+        Charge.objects.filter(bank_id="florist").update(merchant="FLORIST RESTAURANT")
+        meant, _, _ = meant_by(read_category(Known.of(self.firm()), taken))
+        self.assertEqual([each.first for each in meant if each.merchant == "FLORIST RESTAURANT"], ["Meals with others"])
 
 
 class TableTest(Categories):

@@ -129,6 +129,7 @@ class PagesTest(Questions):
             f"/rules/questions/drafts/{row.pk}/force/", {"seen": QUESTIONS.digest(row), "on": str(self.today)}
         )
         self.assertContains(self.browser.get("/rules/questions/?q=piano"), "Who moves the piano?")
+        self.assertContains(self.browser.get("/rules/?q=piano"), "Who moves the piano?")
         self.assertContains(self.browser.get(f"/rules/questions/of/{row.code}/"), "180")
         mover = Client()
         mover.force_login(Membership.objects.get(pk=self.maren.pk).person)

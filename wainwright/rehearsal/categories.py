@@ -238,17 +238,21 @@ def free_code(firm: Firm, name: str) -> str:
 
 @dataclass(frozen=True)
 class Meant:
-    """Merchants of the last year's charges that a category's words and codes mean, with what each is proposed for now."""
+    """Merchants of the last year's charges that a category's words and codes mean, with what each is proposed for now.
+
+    ``first`` is the category whose words or codes mean it before these do: it goes there.
+    """
 
     merchant: str
     times: int
     why: str
     now: str
+    first: str = ""
 
 
 def meant_by(row: Category) -> tuple[list[Meant], int, int]:
-    """Return the charges of a year that a category would be proposed for by its words and codes: the most frequent
-    merchants, how many merchants in all, how many were looked at. One query.
+    """Return the charges of a year that a category's words and codes mean: the most frequent merchants, how many merchants
+    in all, how many were looked at. Those that another category means first come last. One query.
     """
     firm, today = row.firm, clock.today(row.firm.zone)
     rows = (
@@ -257,14 +261,17 @@ def meant_by(row: Category) -> tuple[list[Meant], int, int]:
     )  # fmt: skip
     book, found, looked = rulebook(firm), [], 0
     others = {code: each for code, each in book.categories.items() if each.in_force(today)}
-    now, then = guides(others), guides(others | {row.code: row})
+    now, then, own = guides(others), guides(others | {row.code: row}), guides({row.code: row})
     for merchant, code, times in rows:
         looked += 1
-        would = propose("", merchant, code, (), then, trades())
-        if would is not None and would.category == row.code:
+        mine = propose("", merchant, code, (), own, trades())
+        would = propose("", merchant, code, (), then, trades()) if mine is not None else None
+        if mine is not None and would is not None:
             was = propose("", merchant, code, (), now, trades())
-            found.append(Meant(merchant, times, would.why, book.names.get(was.category, "") if was else ""))
-    return found[:SHOWN], len(found), looked
+            first = "" if would.category == row.code else book.names.get(would.category, would.category)
+            found.append(Meant(merchant, times, mine.why, book.names.get(was.category, "") if was else "", first))
+    # A stable order: each of the two parts stays by how often.
+    return sorted(found, key=lambda each: bool(each.first))[:SHOWN], len(found), looked
 
 
 def uses_of(firm: Firm, code: str) -> list[str]:

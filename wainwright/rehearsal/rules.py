@@ -40,12 +40,12 @@ def index(request):
         rates = rates.filter(town__icontains=text) | rates.filter(country__iexact=text)
     page = page_of(rates, 60, request.GET.get("rates"))
     page.object_list = [(row.pk, rate_of(row, firm.currency)) for row in page.object_list]
-    found, routes, categories = laid_down(firm, text)
+    found = laid_down(firm, text)
     context = {
-        "book": rulebook(firm), "rules": found, "routes": routes, "text": text, "rates": page,
+        "book": rulebook(firm), "rules": found.rules, "routes": found.routes, "questions": found.questions if text else [], "text": text, "rates": page,
         "mileage": _mileage(firm, text),
         "more": f"q={text}&" if text else "", "schemes": _schemes(firm, text),
-        "categories": categories,
+        "categories": found.categories,
     }  # fmt: skip
     return render(request, "rehearsal/rules.html", context)
 

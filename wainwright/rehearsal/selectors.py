@@ -156,12 +156,24 @@ class _Words:
         return WAS if row.until and row.until < self.today else HOLDS
 
 
-def laid_down(firm: Firm, text: str = "") -> tuple[list[Standing], list[Standing], list[Standing]]:
-    """Return the rules, the rules of the route and the categories that ``text`` means. Eight queries."""
+@dataclass(frozen=True)
+class LaidDown:
+    """What of everything that is laid down by day is meant by what was looked for."""
+
+    rules: list[Standing]
+    routes: list[Standing]
+    categories: list[Standing]
+    questions: list[Standing]
+
+
+def laid_down(firm: Firm, text: str = "") -> LaidDown:
+    """Return the rules, rules of the route, categories and questions that ``text`` means. Nine queries."""
     words = _Words.of(firm)
     routes = RouteSetting.objects.filter(firm=firm).select_related("firm")
-    categories = _ordered(_all(Category.objects.filter(firm=firm), words, text))
-    return _all(RuleSetting.objects.filter(firm=firm), words, text), _all(routes, words, text), categories
+    return LaidDown(
+        _all(RuleSetting.objects.filter(firm=firm), words, text), _all(routes, words, text),
+        _ordered(_all(Category.objects.filter(firm=firm), words, text)), _ordered(_all(FirmQuestion.objects.filter(firm=firm), words, text)),
+    )  # fmt: skip
 
 
 def standing(firm: Firm, code: str) -> Standing | None:
