@@ -14,17 +14,18 @@ from wainwright.core.coding import Coding
 from wainwright.core.money import Money, total
 from wainwright.core.moving import Halt, Mover, Planned, effects, entitlements, heads_of, rank_of
 from wainwright.core.posting import Accounts, PostLine, claim_journal
+from wainwright.core.questions import Question
 from wainwright.core.settlement import ClaimSums, settle
 
 SCHEME = scheme(ENDS, {"pays": "1"}, code="S", name="test")
 ACCOUNTS = Accounts("2320", "1530", "2310", "1480", "1520", "1410", "1100")
 QUESTIONS = [
-    {"code": "flat", "text": "Anew?", "entitles": [
-        {"when": "yes", "what": "sum", "name": "Flat sum", "category": "relocation", "amount": "2400.00"}]},
-    {"code": "goods", "text": "Who moves them?", "entitles": [
-        {"when": "mover", "what": "cost", "name": "Mover", "category": "removal", "amount": "3200.00", "paid_by": "central"}]},
-    {"code": "vehicles", "text": "How many?", "choices": ["0", "1", "2"], "entitles": [{"what": "vehicles"}]},
-    {"code": "tickets", "text": "Who buys?", "entitles": [{"when": "firm", "what": "tickets", "paid_by": "central"}]},
+    Question("flat", "move", "Anew?", "yes_no", entitles=(
+        {"when": "yes", "what": "sum", "name": "Flat sum", "category": "relocation", "amount": "2400.00"},)),
+    Question("goods", "move", "Who moves them?", "choice", ("mover", "ourselves"), entitles=(
+        {"when": "mover", "what": "cost", "name": "Mover", "category": "removal", "amount": "3200.00", "paid_by": "central"},)),
+    Question("vehicles", "move", "How many?", "choice", ("0", "1", "2"), entitles=({"what": "vehicles"},)),
+    Question("tickets", "move", "Who buys?", "choice", ("firm", "each"), entitles=({"when": "firm", "what": "tickets", "paid_by": "central"},)),
 ]  # fmt: skip
 
 
