@@ -31,8 +31,8 @@ from wainwright.trips.figures import CATEGORY_OF_MODE
 from wainwright.trips.models import OtherCost
 
 MOST, MOST_WORDS, MOST_CHARGES, SHOWN = 200, 40, 4000, 12
-# Plans and bookings put their costs under these by themselves.
 LODGING = "lodging"
+# Plans and bookings put their costs under these by themselves.
 PLACED = frozenset({*CATEGORY_OF_MODE.values(), *CATEGORY.values()}) - {"mileage"}
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Iterable, Mapping
-from datetime import date, timedelta
+from datetime import date
 from decimal import Decimal
 from typing import Any
 
@@ -16,6 +16,7 @@ from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
+from wainwright.rulebook import holding
 from wainwright.rulebook.holding import FARTHEST, renew
 from wainwright.rulebook.models import Policy, PolicyChange
 from wainwright.trail.services import record
@@ -74,20 +75,7 @@ def call_off(by: Membership, change_id: int) -> PolicyChange:
 
 def begin_due() -> int:
     """Let every figure hold whose day has come in its firm; return how many changes. Safe to call at any time, and twice."""
-    done = 0
-    rows = PolicyChange.objects.filter(done=None, since__lte=clock.now().date() + timedelta(days=1))
-    for pk in list(rows.values_list("pk", flat=True)):
-        with transaction.atomic():
-            row = (
-                PolicyChange.objects.select_for_update(of=("self",))
-                .select_related("firm")
-                .filter(pk=pk, done=None)
-                .first()
-            )
-            if row is not None and row.since <= clock.today(row.firm.zone):
-                _begin(row)
-                done += 1
-    return done
+    return holding.begin_due(PolicyChange, _begin)
 
 
 def _begin(row: PolicyChange) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date
 from decimal import Decimal, InvalidOperation
 
 from django.db import transaction
@@ -19,12 +19,13 @@ from wainwright.fields import plain_number
 from wainwright.news.services import tell
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
+from wainwright.rulebook import holding
+from wainwright.rulebook.holding import FARTHEST
 from wainwright.staff.models import LimitChange
 from wainwright.staff.services import widens_own
 from wainwright.trail.services import record
 
 ANY = "any"
-FARTHEST = timedelta(days=732)
 
 
 @dataclass(frozen=True)
@@ -151,19 +152,9 @@ def call_off(by: Membership, change_id: int) -> LimitChange:
 
 def begin_due() -> int:
     """Let every limit hold whose day has come in its firm; return how many. Safe to call at any time, and twice."""
-    done = 0
-    rows = LimitChange.objects.filter(done=None, since__lte=clock.now().date() + timedelta(days=1))
-    for pk in list(rows.values_list("pk", flat=True)):
-        with transaction.atomic():
-            change = (
-                LimitChange.objects.select_for_update(of=("self",))
-                .select_related("firm")
-                .filter(pk=pk, done=None)
-                .first()
-            )
-            if change is None or change.since > clock.today(change.firm.zone):
-                continue
-            _begin(change, None)
-            move_on(change.firm_id)
-            done += 1
-    return done
+
+    def begin(change: LimitChange) -> None:
+        _begin(change, None)
+        move_on(change.firm_id)
+
+    return holding.begin_due(LimitChange, begin)
