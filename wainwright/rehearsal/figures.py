@@ -39,7 +39,7 @@ class FiguresForm(forms.Form):
     advance_percent = forms.DecimalField(label="Advance proposed, per cent", max_digits=5, decimal_places=2, help_text="Of what one pays oneself.")  # fmt: skip
     advance_unit = forms.DecimalField(label="Rounded to", max_digits=8, decimal_places=2)
     advance_blocks = forms.BooleanField(label="An unclaimed advance stops the next", required=False)
-    km_share = forms.DecimalField(label="Over the road's length without a reason, per cent", max_digits=5, decimal_places=2)  # fmt: skip
+    km_share = forms.DecimalField(label="Over the road, no reason asked, per cent", max_digits=5, decimal_places=2)  # fmt: skip
     drive_km = forms.IntegerField(label="Driving further needs a permission, km one way")
     mileage_day = forms.IntegerField(label="The mileage year begins on day", min_value=1, max_value=31)
     mileage_month = forms.TypedChoiceField(label="of", coerce=int, choices=[(n, str(name)) for n, name in MONTHS.items()])  # fmt: skip

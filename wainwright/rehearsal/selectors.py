@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
+from decimal import Decimal
 from typing import Any
 
 from wainwright import clock
+from wainwright.core.money import Money
 from wainwright.core.rules import kinds
 from wainwright.people.models import Firm
+from wainwright.rehearsal.categories import spaced
 from wainwright.rehearsal.routing import condition_words
 from wainwright.rehearsal.whom import Groups
 from wainwright.rulebook.models import WORDS, Category, FirmQuestion, RouteSetting, RuleSetting
@@ -17,7 +20,8 @@ from wainwright.rulebook.questions import PAYS, WHAT
 from wainwright.rulebook.selectors import rulebook
 
 Gap = tuple[date, date] | None
-WHAT_WORDS, PAYS_WORDS = dict(WHAT), dict(PAYS)
+WHAT_WORDS = dict(WHAT)
+_PAID = {**dict(PAYS), "self": "paid by the person"}
 HOLDS, COMES, WAS, DRAFT = "in force", "comes", "ended", "draft"
 
 
@@ -108,7 +112,7 @@ class _Words:
     def category(self, row: Category, gap: Gap) -> Version:
         said = [
             f"asks {', '.join(WORDS.get(each, each) for each in row.asks)}" if row.asks else "", "lodging" if row.is_lodging else "",
-            f"merchant codes {row.merchant_codes}" if row.merchant_codes else "", f"words: {row.words}" if row.words else "",
+            f"merchant codes {spaced(row.merchant_codes)}" if row.merchant_codes else "", f"words: {spaced(row.words)}" if row.words else "",
         ]  # fmt: skip
         posts = [
             row.account or "no account yet",
@@ -126,11 +130,7 @@ class _Words:
         asks = [answered, "required" if row.required else "", row.get_where_display() if row.where else ""]
         if row.after:
             asks.append(f"after “{self.questions.get(row.after, row.after)}” {row.answer}")
-        home = self.firm.currency
-        decides = [
-            ": ".join(filter(None, [str(each.get("when", "")), " ".join(filter(None, [WHAT_WORDS.get(each["what"], each["what"]), each.get("name", ""), f"{each['amount']} {home}" if each.get("amount") else "", PAYS_WORDS.get(each.get("paid_by", ""), "")]))]))
-            for each in row.entitles
-        ]  # fmt: skip
+        decides = [_decided(each, self.firm.currency) for each in row.entitles]
         return Version(
             row,
             self.state(row),
@@ -154,6 +154,15 @@ class _Words:
         if row.since and row.since > self.today:
             return COMES
         return WAS if row.until and row.until < self.today else HOLDS
+
+
+def _decided(each: dict[str, Any], home: str) -> str:
+    """What one answer decides, in words: which answer, what, how much, who pays."""
+    amount = f"{Money(Decimal(str(each['amount'])), home)} {home}" if each.get("amount") else ""
+    said = [WHAT_WORDS.get(each["what"], each["what"]), each.get("name", ""), amount]
+    words = " ".join(filter(None, said))
+    paid = (dict(PAYS) if each["what"] == "tickets" else _PAID).get(each.get("paid_by", ""), "")
+    return ": ".join(filter(None, [str(each.get("when", "")), ", ".join(filter(None, [words, paid]))]))
 
 
 @dataclass(frozen=True)
