@@ -52,7 +52,7 @@ CSRF_TRUSTED_ORIGINS = env.list("WAINWRIGHT_ORIGINS", default=[])
 
 APPS = [
     "people", "trail", "news", "rulebook", "accounts", "signoff", "bookings", "trips", "profile", "expenses", "claims", "tray",
-    "journals", "reconciling", "masters", "closing", "api", "bench", "staff", "identity", "founding", "rehearsal", "web", "standins.ledger", "standins.mailbox",
+    "journals", "reconciling", "masters", "closing", "api", "bench", "staff", "reports", "identity", "founding", "rehearsal", "web", "standins.ledger", "standins.mailbox",
 ]  # fmt: skip
 INSTALLED_APPS = [
     # Ours first, so that our templates stand before those of the same name.

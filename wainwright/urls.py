@@ -40,6 +40,8 @@ from wainwright.rehearsal import (
     rules,
 )
 from wainwright.rehearsal import views as rehearsal
+from wainwright.reports.views import asking
+from wainwright.reports.views import keeping as kept_reports
 from wainwright.rulebook import views as rate_views
 from wainwright.staff import tables as people_tables
 from wainwright.staff import views as staff
@@ -116,6 +118,21 @@ urlpatterns = [
     path("firm/sign-in/drop/", identity.drop_provider, name="provider-drop"),
     path("firm/set/", founding.set_firm, name="firm-set"),
     path("firm/rates/", founding.set_rates, name="firm-rates"),
+    path("reports/", asking.catalogue, name="reports"),
+    path("reports/runs/", kept_reports.runs, name="report-runs"),
+    path("reports/runs/<int:run_id>/", kept_reports.run_page, name="report-run"),
+    path("reports/runs/<int:run_id>/file.<str:form>", kept_reports.run_file, name="report-run-file"),
+    path("reports/runs/<int:run_id>/drop/", kept_reports.run_drop, name="report-run-drop"),
+    path("reports/runs/<int:run_id>/stop/", kept_reports.run_stop, name="report-run-stop"),
+    path("reports/kept/<int:kept_id>/", kept_reports.kept_page, name="report-kept"),
+    path("reports/kept/<int:kept_id>/drop/", kept_reports.drop, name="report-kept-drop"),
+    path("reports/kept/<int:kept_id>/send/", kept_reports.send, name="report-send"),
+    path("reports/sendings/<int:sending_id>/off/", kept_reports.send_no_more, name="report-send-off"),
+    path("reports/<slug:key>/", asking.report_page, name="report"),
+    path("reports/<slug:key>/things/", asking.things_page, name="report-things"),
+    path("reports/<slug:key>/small/", asking.small, name="report-small"),
+    path("reports/<slug:key>/file.<str:form>", asking.as_file, name="report-file"),
+    path("reports/<slug:key>/keep/", kept_reports.keep, name="report-keep"),
     path("rules/", rules.index, name="rules"),
     path("rules/policy/", policy.policy_edit, name="policy-edit"),
     path("policy/", policy.policy_page, name="policy"),

@@ -29,22 +29,30 @@ def parts_for(cost: Borne, shares: Mapping[str, Sequence[SplitPart]]) -> Sequenc
     return ()
 
 
-def bear(
+def bear_each(
     costs: Iterable[Borne], default: Coding, shares: Mapping[str, Sequence[SplitPart]]
-) -> list[tuple[Coding, Money]]:
-    """Return what each coding bears, in the order met; the amounts add up to the costs exactly.
+) -> list[tuple[Borne, Coding, Money]]:
+    """Return what each coding bears of each cost, in the order met; a cost's pieces add up to it exactly.
 
     What one split covers is divided together, so that amounts which were typed are met to the cent.
     """
-    borne: list[tuple[Coding, Money]] = []
-    groups: dict[int, tuple[Sequence[SplitPart], list[Money]]] = {}
+    borne: list[tuple[Borne, Coding, Money]] = []
+    groups: dict[int, tuple[Sequence[SplitPart], list[Borne]]] = {}
     for cost in costs:
         parts = parts_for(cost, shares)
         if parts:
-            groups.setdefault(id(parts), (parts, []))[1].append(cost.amount)
+            groups.setdefault(id(parts), (parts, []))[1].append(cost)
         else:
-            borne.append((default, cost.amount))
-    for parts, amounts in groups.values():
-        for row in spread(amounts, [part.weight for part in parts]):
-            borne += [(part.coding, amount) for part, amount in zip(parts, row, strict=True)]
-    return list(add_up(borne).items())
+            borne.append((cost, default, cost.amount))
+    for parts, covered in groups.values():
+        rows = spread([cost.amount for cost in covered], [part.weight for part in parts])
+        for cost, row in zip(covered, rows, strict=True):
+            borne += [(cost, part.coding, amount) for part, amount in zip(parts, row, strict=True)]
+    return borne
+
+
+def bear(
+    costs: Iterable[Borne], default: Coding, shares: Mapping[str, Sequence[SplitPart]]
+) -> list[tuple[Coding, Money]]:
+    """Return what each coding bears of all, in the order met; the amounts add up to the costs exactly."""
+    return list(add_up((coding, amount) for _, coding, amount in bear_each(costs, default, shares)).items())

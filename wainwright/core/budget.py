@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date
+from decimal import Decimal
 
 from wainwright.core.money import Money
 
@@ -55,3 +56,14 @@ class BudgetEffect:
 def year_of(day: date, begins: int) -> int:
     """Return the fiscal year of a day, named by the calendar year in which it begins; ``begins`` is its first month, 1 to 12."""
     return day.year if day.month >= begins else day.year - 1
+
+
+def forecast(actual: Decimal, committed: Decimal, gone: Decimal) -> Decimal:
+    """Return what a budget comes to at the year's end: what is spent and committed, or the pace so far, whichever is more.
+
+    ``gone`` is how much of the year has passed, from 0 to 1; in its first tenth there is no pace to go by.
+    """
+    known = actual + committed
+    if gone < Decimal("0.1"):
+        return known
+    return max(known, (actual / min(gone, Decimal(1))).quantize(Decimal("0.01")))

@@ -14,6 +14,7 @@ AREAS = (
     ("claims", "Claims", "/claims/", "c", ""),
     ("bench", "Bench", "/bench/", "b", "bench"),
     ("ledger", "Ledger", "/ledger/", "l", "read_books"),
+    ("reports", "Reports", "/reports/", "o", ""),
     ("rules", "Rules", "/rules/", "r", "read_rules"),
     ("people", "People", "/people/", "p", "read_people"),
     ("firm", "Firm", "/firm/", "f", "firm"),

@@ -24,6 +24,8 @@ from wainwright.news.daily import send_daily
 from wainwright.people.files import delete_dropped
 from wainwright.people.models import Attempt, Guess, Once
 from wainwright.reconciling.services.taking import read_again_what_broke_off as read_statements_again
+from wainwright.reports.following import follow_everywhere
+from wainwright.reports.sending import send_due
 from wainwright.rulebook.ahead import begin_due as begin_figures
 from wainwright.staff.limits import begin_due
 from wainwright.trail import anchors
@@ -47,7 +49,7 @@ def every_minute() -> None:
     """Move trips and holds along, and finish what was broken off: postings, pay runs, readings."""
     each(
         lambda: move_along(clock.now()), finish_what_broke_off, read_again_what_broke_off, open_again_what_broke_off,
-        take_from_folder, move_on_everywhere, go_on_where_broken_off, reverse_due, read_statements_again, put_away_what_broke_off, fetch_due, draft_what_is_back, remind_everywhere, deliver_due, begin_due, begin_figures,
+        take_from_folder, move_on_everywhere, go_on_where_broken_off, reverse_due, read_statements_again, put_away_what_broke_off, fetch_due, draft_what_is_back, follow_everywhere, send_due, remind_everywhere, deliver_due, begin_due, begin_figures,
     )  # fmt: skip
 
 

@@ -1,0 +1,79 @@
+"""What the reports of spending share: the lines of the read model that a reader may see, what they are grouped by, where they lead."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from django.db.models import Count, Q, QuerySet, Sum
+
+from wainwright.reports.dims import Dim, category, choice, codings, country, person, text, times
+from wainwright.reports.models import SpendLine, Stage
+from wainwright.reports.reader import Reader
+from wainwright.reports.report import Col, Measure, Report
+
+PAID_BY = {"self": "the traveller", "firm": "the firm's card", "central": "billed to the firm"}
+SPENT = (("stage", "spent"),)
+# Several stages by one word: what was claimed and went on from there, and what is still to come of it.
+TOGETHER = {
+    "spent": (Stage.CLAIMED, Stage.APPROVED, Stage.POSTED, Stage.PAID),
+    "ahead": (Stage.PLANNED, Stage.COMMITTED),
+}
+
+
+def lines(reader: Reader) -> QuerySet:
+    """The lines of everybody for who reads all; else one's own, and those coded to what one owns."""
+    rows = SpendLine.objects.filter(firm=reader.firm)
+    if reader.all:
+        return rows
+    mine, coded = Q(member=reader.member), reader.coded_mine()
+    return rows.filter(mine if coded is None else mine | Q(kept__in=coded))
+
+
+def dims(reader: Reader) -> list[Dim]:
+    """All that spending is grouped by."""
+    return [
+        *times(), category(), person(), *codings(reader), text("merchant", "merchant", "merchant", "no merchant", lines, str.title), country(),
+        text("town", "town", "town", "no town", lines), choice("stage", "stage", "stage", dict(Stage.choices), TOGETHER),
+        choice("paid_by", "who paid", "paid_by", PAID_BY), text("currency", "currency", "currency"),
+        text("account", "account", "account", "no account yet"),
+    ]  # fmt: skip
+
+
+def opens(row: Mapping[str, Any]) -> str:
+    """Where a line lies: on its claim, else on its trip, else by itself."""
+    what, _, number = row["key"].partition(":")
+    if row["claim_id"]:
+        return f"/claims/{row['claim_id']}/#{row['key']}"
+    if row["trip_id"]:
+        return f"/trips/{row['trip_id']}/"
+    return f"/expenses/{number}/" if what == "expense" else ""
+
+
+MEASURES = (
+    Measure("amount", "amount", Sum("net_minor")), Measure("tax", "tax that comes back", Sum("tax_minor")),
+    Measure("count", "lines", Count("pk"), "count"),
+)  # fmt: skip
+EACH = (
+    Col("day", "Day", "day", "date"), Col("person", "Person", "member_id", "person"), Col("label", "What", "label"),
+    Col("category", "Category", "category", make=lambda reader, code: reader.categories.get(code, code)),
+    Col("stage", "Stands at", "stage", make=lambda reader, value: Stage(value).label),
+    Col("amount", "Amount", "net_minor", "money"), Col("tax", "Tax back", "tax_minor", "money"),
+)  # fmt: skip
+
+
+def spending(
+    key: str,
+    title: str,
+    question: str,
+    by: tuple[str, ...],
+    across: str = "",
+    picture: str = "bars",
+    of: tuple[tuple[str, str], ...] = SPENT,
+) -> Report:
+    """A report of spending that begins with a grouping of its own; all others can be chosen in its sentence."""
+    return Report(
+        key, title, question, "Spending", day="day", rows=lines, dims=dims, measures=MEASURES, by=by, across=across, of=of, each=EACH,
+        opens=opens, opens_by=("key", "claim_id", "trip_id"), whose="member_id", picture=picture, follows=True,
+        notes=("In the firm's currency, without the tax that comes back, and without what is personal or not paid.",),
+    )  # fmt: skip

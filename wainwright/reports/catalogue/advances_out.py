@@ -1,0 +1,45 @@
+"""Advances that people hold: paid, and not set against a claim yet."""
+
+from django.db.models import Count, QuerySet, Sum
+
+from wainwright.reports.dims import Dim, choice, person, times
+from wainwright.reports.reader import Reader
+from wainwright.reports.report import Col, Measure, Report
+from wainwright.trips.models import Trip
+from wainwright.trips.selectors import ADVANCE_OUT
+
+
+def trips(reader: Reader) -> QuerySet:
+    """Trips whose advance is out."""
+    rows = Trip.objects.filter(firm=reader.firm, advance_paid=True, advance_settled=False).annotate(out=ADVANCE_OUT)
+    return (rows if reader.all else rows.filter(traveller=reader.member)).filter(out__gt=0)
+
+
+def dims(reader: Reader) -> list[Dim]:
+    """By whom, where the trip stands, when it ends."""
+    states = {
+        state: state.casefold()
+        for state in (
+            "Planning",
+            "Awaiting sign-off",
+            "Authorised",
+            "Under way",
+            "Back",
+            "Closed",
+            "Sent back",
+            "Called off",
+            "Turned down",
+        )
+    }
+    return [person("traveller_id"), choice("state", "where the trip stands", "state", states), *times("ends")]
+
+
+REPORT = Report(
+    "advances-out", "Advances out", "Who holds advances, for which trips, and are they back?", "Money under way", rows=trips, dims=dims,
+    by=("person", "state"), span="", whose="traveller_id", opens=lambda row: f"/trips/{row['pk']}/",
+    measures=(Measure("amount", "held", Sum("out")), Measure("count", "trips", Count("pk"), "count")),
+    each=(
+        Col("ends", "Back on", "ends", "date"), Col("person", "Person", "traveller_id", "person"), Col("title", "Trip", "title"),
+        Col("state", "Stands at", "state"), Col("amount", "Held", "out", "money"),
+    ),
+)  # fmt: skip

@@ -1,0 +1,36 @@
+"""What finance corrects, for whom, and why: so that the cause can be mended."""
+
+from django.db.models import Count, F, QuerySet
+
+from wainwright.claims.models import Correction
+from wainwright.reports.dims import Dim, category, person, text, times
+from wainwright.reports.reader import Reader
+from wainwright.reports.report import Col, Measure, Report
+
+
+def corrections(reader: Reader) -> QuerySet:
+    """Corrections by finance."""
+    return Correction.objects.filter(claim__firm=reader.firm).annotate(
+        day=reader.day_of("time"), claimant=F("claim__claimant_id")
+    )
+
+
+def dims(reader: Reader) -> list[Dim]:
+    """By category, for whom, by whom, why, time."""
+    return [
+        category(),
+        person("claimant"),
+        person("by_id", "by", "corrected by"),
+        text("why", "why", "why", "no reason", corrections),
+        *times(),
+    ]
+
+
+REPORT = Report(
+    "corrections", "Corrections by finance", "What does finance correct most, for whom, and why?", "Work", day="day", rows=corrections, dims=dims, by=("category",),
+    measures=(Measure("count", "corrections", Count("pk"), "count"), Measure("claims", "lines of claims", Count("key", distinct=False), "count")),
+    whose="claimant", may="read_all", opens=lambda row: f"/claims/{row['claim_id']}/", opens_by=("claim_id",),
+    each=(
+        Col("day", "Day", "day", "date"), Col("person", "For", "claimant", "person"), Col("label", "Line", "label"), Col("why", "Why", "why"),
+    ),
+)  # fmt: skip

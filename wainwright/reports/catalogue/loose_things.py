@@ -1,0 +1,55 @@
+"""What lies loose: charges of cards and papers that stand on no cost, whose they are, and how old the oldest is."""
+
+from decimal import Decimal
+
+from django.db.models import Count, Min, Q, Sum
+
+from wainwright.core.table import Cell, Column, Row, Table
+from wainwright.expenses.models import Charge, Receipt
+from wainwright.reports.asked import Asked
+from wainwright.reports.dims import person
+from wainwright.reports.reader import Reader
+from wainwright.reports.report import Report
+
+COLUMNS = (
+    Column("person", "person"), Column("charges", "charges", "count"), Column("amount", "they come to", "money"),
+    Column("papers", "papers", "count"), Column("oldest", "the oldest is of", "date"), Column("days", "days old", "days"),
+)  # fmt: skip
+
+
+def table(reader: Reader, asked: Asked) -> Table:
+    """A row for each person with something loose, the oldest first. Three queries."""
+    mine = Q() if reader.all else Q(owner=reader.member)
+    wanted = [int(part) for dim, part in asked.of if dim == "person" and part.isdigit()]
+    mine &= Q(owner__in=wanted) if wanted else Q()
+    charges = Charge.objects.filter(mine, firm=reader.firm, state="Loose", aside="").order_by()
+    papers = Receipt.objects.filter(mine, firm=reader.firm, expense=None, aside="").order_by()
+    by_charge = {
+        row["owner"]: row
+        for row in charges.values("owner").annotate(n=Count("pk"), s=Sum("amount_minor"), o=Min("date"))
+    }
+    by_paper = {
+        row["owner"]: row for row in papers.values("owner").annotate(n=Count("pk"), o=reader.day_of(Min("received")))
+    }
+    names = reader.people({*by_charge, *by_paper})
+    rows = []
+    for pk in {*by_charge, *by_paper}:
+        charge, paper = by_charge.get(pk, {}), by_paper.get(pk, {})
+        oldest = min(day for day in (charge.get("o"), paper.get("o")) if day is not None)
+        cells: tuple[Cell, ...] = (
+            names.get(pk, ""), charge.get("n", 0), reader.money(charge.get("s", 0)), paper.get("n", 0), oldest, (reader.today - oldest).days,
+        )  # fmt: skip
+        link = "/tray/" if pk == reader.member.pk else f"/ledger/loose/?person={pk}" if charge else ""
+        rows.append(Row(cells, (("person", str(pk)),), link))
+    rows.sort(key=lambda row: (-int(str(row.cells[5])), str(row.cells[0])))
+    total = (
+        "All", sum(int(str(row.cells[1])) for row in rows), sum((Decimal(str(row.cells[2])) for row in rows), Decimal(0)),
+        sum(int(str(row.cells[3])) for row in rows), None, None,
+    )  # fmt: skip
+    return Table(COLUMNS, tuple(rows), total if rows else ())
+
+
+REPORT = Report(
+    "loose-things", "Loose charges and papers", "What lies loose, with whom, and for how long?", "Money under way", span="", table=table,
+    dims=lambda reader: [person("owner_id")], act=("Remind whose they are", "/ledger/loose/"),
+)  # fmt: skip

@@ -1,0 +1,5 @@
+"""Which codes bear it: grouped by the first dimension of the firm's ledger, whichever that is."""
+
+from wainwright.reports.catalogue._spending import spending
+
+REPORT = spending("spend-by-coding", "Spend by coding", "Which codes of the ledger bear it?", ("coding",))

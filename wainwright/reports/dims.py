@@ -1,0 +1,278 @@
+"""What answers are grouped and filtered by: people, categories, codings, pieces of time, words."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from typing import Any
+
+from django.db.models import Q
+
+from wainwright.accounts.models import CodingPart
+from wainwright.core.picking import folded
+from wainwright.core.spans import PIECES, Piece, piece_by
+from wainwright.core.table import Part
+from wainwright.people.models import Membership
+from wainwright.reports.reader import Reader
+from wainwright.trips.models import Trip
+
+NONE = "-"
+Values = Iterable[tuple[Any, ...]]
+
+
+@dataclass(frozen=True)
+class Dim:
+    """One thing to group and filter by.
+
+    ``fields`` is what the database groups by; ``parts`` says under which part each of the values stands; ``where`` finds
+    the rows of a part; ``find`` the parts that a typed text means; ``label`` what a part is called.
+    """
+
+    key: str
+    words: str
+    fields: tuple[str, ...]
+    parts: Callable[[Reader, Values], dict[tuple[Any, ...], Part]]
+    where: Callable[[Reader, str], Q]
+    find: Callable[[Reader, str], list[Part]] = field(default=lambda reader, text: [])
+    label: Callable[[Reader, str], str] = field(default=lambda reader, part: part)
+    piece: str = ""
+
+    @property
+    def time(self) -> bool:
+        """Whether its parts follow one another in time."""
+        return bool(self.piece)
+
+
+def person(fields: str = "member_id", key: str = "person", words: str = "person") -> Dim:
+    """Whose it is."""
+
+    def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
+        ids = [value for (value,) in values]
+        names = reader.people(value for value in ids if value)
+        return {(pk,): Part(str(pk), names.get(pk, "nobody")) if pk else Part(NONE, "nobody") for pk in ids}
+
+    def find(reader: Reader, text: str) -> list[Part]:
+        rows = Membership.objects.filter(firm=reader.firm, person__name__icontains=text.strip())
+        if not reader.all and not reader.owned:
+            rows = rows.filter(pk=reader.member.pk)
+        return [Part(str(pk), name) for pk, name in rows.order_by("person__name").values_list("pk", "person__name")[:7]]
+
+    return Dim(
+        key, words, (fields,), parts, lambda reader, part: Q(**{fields: int(part)}) if part.isdigit() else Q(**{f"{fields}__isnull": True}),
+        find, lambda reader, part: reader.people([int(part)]).get(int(part), "somebody who left") if part.isdigit() else "nobody",
+    )  # fmt: skip
+
+
+def category(field_: str = "category") -> Dim:
+    """What it was for."""
+
+    def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
+        return {(code,): Part(code or NONE, label(reader, code)) for (code,) in values}
+
+    def label(reader: Reader, code: str) -> str:
+        return reader.categories.get(code, code) if code and code != NONE else "no category"
+
+    def find(reader: Reader, text: str) -> list[Part]:
+        return [Part(code, reader.categories[code]) for code in reader.category_picks.find(text, 7)]
+
+    return Dim(
+        "category", "category", (field_,), parts, lambda reader, part: Q(**{field_: "" if part == NONE else part}), find, label
+    )  # fmt: skip
+
+
+def codings(reader: Reader, field_: str = "kept_id") -> list[Dim]:
+    """One for each dimension of the firm's ledger."""
+    return [_coding(each.code, each.name, field_) for each in reader.books.dimensions]
+
+
+def _coding(dimension: str, name: str, field_: str) -> Dim:
+    def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
+        ids = [pk for (pk,) in values]
+        rows = CodingPart.objects.filter(coding__firm=reader.firm, dimension=dimension)
+        by = dict(
+            rows.filter(coding__in=[pk for pk in ids if pk]).values_list("coding_id", "code")
+            if len(ids) < 500
+            else rows.values_list("coding_id", "code")
+        )
+        picks = reader.books.picks(dimension)
+        return {
+            (pk,): Part(code, picks.words(code), (code,)) if (code := by.get(pk)) else Part(NONE, f"no {name}", ("~",))
+            for pk in ids
+        }
+
+    def where(reader: Reader, part: str) -> Q:
+        rows = CodingPart.objects.filter(coding__firm=reader.firm, dimension=dimension)
+        if part == NONE:
+            return ~Q(**{f"{field_}__in": rows.values("coding")}) | Q(**{f"{field_}__isnull": True})
+        return Q(**{f"{field_}__in": rows.filter(code=part).values("coding")})
+
+    def find(reader: Reader, text: str) -> list[Part]:
+        picks = reader.books.picks(dimension)
+        return [Part(code, picks.words(code)) for code in picks.find(text, 7)]
+
+    return Dim(
+        f"coding.{dimension}", name, (field_,), parts, where, find,
+        lambda reader, part: f"no {name}" if part == NONE else reader.books.picks(dimension).words(part),
+    )  # fmt: skip
+
+
+def _ordered(piece: Piece) -> Part:
+    return Part(piece.id, piece.label, (piece.since,))
+
+
+def time(piece: str, field_: str = "day") -> Dim:
+    """A piece of time: month, quarter, year, week. Days are folded here: no database reckons weeks as another does."""
+
+    def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
+        return {(day,): _ordered(PIECES[piece](day)) if day else Part(NONE, "no day", (date.max,)) for (day,) in values}
+
+    def where(reader: Reader, part: str) -> Q:
+        if part == NONE:
+            return Q(**{f"{field_}__isnull": True})
+        found = piece_by(piece, part)
+        return Q(**{f"{field_}__range": (found.since, found.until)})
+
+    return Dim(
+        piece, piece, (field_,), parts, where, lambda reader, text: [],
+        lambda reader, part: "no day" if part == NONE else piece_by(piece, part).label, piece,
+    )  # fmt: skip
+
+
+WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+
+
+def weekday(field_: str = "day") -> Dim:
+    """On which day of the week."""
+
+    def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
+        return {(day,): Part(str(day.weekday()), WEEKDAYS[day.weekday()], (day.weekday(),)) for (day,) in values}
+
+    def where(reader: Reader, part: str) -> Q:
+        # Sunday is 1 for the database.
+        return Q(**{f"{field_}__week_day": (int(part) + 1) % 7 + 1}) if part in "0123456" else Q(pk__in=[])
+
+    return Dim(
+        "weekday", "day of the week", (field_,), parts, where, lambda reader, text: [],
+        lambda reader, part: WEEKDAYS[int(part)] if part in "0123456" else part,
+    )  # fmt: skip
+
+
+def times(field_: str = "day") -> list[Dim]:
+    """Every piece of time, and the day of the week."""
+    return [*(time(piece, field_) for piece in ("month", "quarter", "year", "week")), weekday(field_)]
+
+
+def choice(
+    key: str, words: str, field_: str, names: Mapping[Any, str], together: Mapping[str, Sequence[Any]] | None = None
+) -> Dim:
+    """One of a few that are known: a stage, who paid. ``together`` names several of them by one word, for conditions."""
+    order = {value: n for n, value in enumerate(names)}
+    by_id: dict[str, Sequence[Any]] = {str(value): (value,) for value in names} | dict(together or {})
+
+    def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
+        return {
+            (value,): Part(str(value), str(names.get(value, value)), (order.get(value, len(order)), str(value)))
+            for (value,) in values
+        }
+
+    def label(reader: Reader, part: str) -> str:
+        found = by_id.get(part, (part,))
+        return part if together and part in together else str(names.get(found[0], part))
+
+    def find(reader: Reader, text: str) -> list[Part]:
+        wanted = folded(text)
+        found = [Part(part, label(reader, part)) for part in by_id]
+        return [each for each in found if wanted and folded(each.label).startswith(wanted)]
+
+    return Dim(
+        key, words, (field_,), parts,
+        lambda reader, part: Q(**{f"{field_}__in": by_id[part]}) if part in by_id else Q(pk__in=[]), find, label,
+    )  # fmt: skip
+
+
+def text(
+    key: str, words: str, field_: str, none: str = "", rows: Callable[[Reader], Any] | None = None,
+    shown: Callable[[str], str] = str,
+) -> Dim:  # fmt: skip
+    """Words as they stand: a merchant, a town. ``rows`` is where a typed text is looked for; ``shown`` makes them readable."""
+    nothing = none or f"no {words}"
+
+    def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
+        return {
+            (value,): Part(str(value), shown(str(value))) if value else Part(NONE, nothing, ("~",))
+            for (value,) in values
+        }
+
+    def where(reader: Reader, part: str) -> Q:
+        return Q(**{field_: ""}) if part == NONE else Q(**{field_: part})
+
+    def find(reader: Reader, typed: str) -> list[Part]:
+        if rows is None:
+            return []
+        found = rows(reader).filter(**{f"{field_}__icontains": typed.strip()}).order_by(field_)
+        return [Part(value, shown(value)) for value in found.values_list(field_, flat=True).distinct()[:7]]
+
+    return Dim(key, words, (field_,), parts, where, find, lambda reader, part: nothing if part == NONE else shown(part))
+
+
+def country(field_: str = "country") -> Dim:
+    """In which country."""
+
+    def label(reader: Reader, code: str) -> str:
+        return reader.country_names.get(code, code) if code and code != NONE else "no country"
+
+    def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
+        return {(code,): Part(code or NONE, label(reader, code)) for (code,) in values}
+
+    def find(reader: Reader, typed: str) -> list[Part]:
+        wanted = folded(typed)
+        rows = [
+            (code, name)
+            for code, name in reader.country_names.items()
+            if wanted and (folded(name).startswith(wanted) or folded(code) == wanted)
+        ]
+        return [Part(code, name) for code, name in rows[:7]]
+
+    return Dim(
+        "country",
+        "country",
+        (field_,),
+        parts,
+        lambda reader, part: Q(**{field_: "" if part == NONE else part}),
+        find,
+        label,
+    )
+
+
+def of_trip_codings(reader: Reader) -> list[Dim]:
+    """One for each dimension of the ledger, of the coding that a trip carries."""
+    return [_trip_coding(each.code, each.name) for each in reader.books.dimensions]
+
+
+def _trip_coding(dimension: str, name: str) -> Dim:
+    def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
+        ids = {trip for (trip,) in values}
+        codes = {
+            pk: dict(rows).get(dimension, "") for pk, rows in Trip.objects.filter(pk__in=ids).values_list("pk", "codes")
+        }
+        picks = reader.books.picks(dimension)
+        return {
+            (trip,): Part(code, picks.words(code), (code,))
+            if (code := codes.get(trip))
+            else Part(NONE, f"no {name}", ("~",))
+            for trip in ids
+        }
+
+    def where(reader: Reader, part: str) -> Q:
+        rows = Trip.objects.filter(firm=reader.firm).values_list("pk", "codes")
+        return Q(trip__in=[pk for pk, codes in rows if dict(codes).get(dimension, NONE) == part])
+
+    def find(reader: Reader, text: str) -> list[Part]:
+        picks = reader.books.picks(dimension)
+        return [Part(code, picks.words(code)) for code in picks.find(text, 7)]
+
+    return Dim(
+        f"coding.{dimension}", name, ("trip_id",), parts, where, find,
+        lambda reader, part: f"no {name}" if part == NONE else reader.books.picks(dimension).words(part),
+    )  # fmt: skip
