@@ -20,6 +20,7 @@ from wainwright.expenses.models import CardFile, Charge
 from wainwright.people.second_factor import has_authenticator
 from wainwright.reconciling.models import BankAccount, Line, StatementFile
 from wainwright.rehearsal.models import Rehearsal
+from wainwright.reports.models import Kept, Run
 from wainwright.rulebook.models import Category, FirmQuestion, RateSheet, RouteSetting, RuleSetting
 from wainwright.signoff.models import SignOff
 from wainwright.staff.models import PeopleTable
@@ -51,11 +52,13 @@ OPEN = {
     "ledger": (403, 403, 403, 200, 403, 200, 200), "pay": (403, 403, 403, 200, 403, 200, 200),
     "journal": (403, 403, 403, 200, 403, 200, 404), "pay-run": (403, 403, 403, 200, 403, 200, 404), "pay-csv": (403, 403, 403, 200, 403, 200, 404), "pay-file": (403, 403, 403, 200, 403, 200, 404),
     "pay-answer": (403, 403, 403, 200, 403, 200, 404),
+    "reports": (200,) * 7, "report": (200,) * 7, "report-small": (200,) * 7, "report-things": (200,) * 7, "report-file": (200,) * 7, "report-runs": (200,) * 7,
+    "report-run": (200, 404, 404, 404, 404, 404, 404), "report-run-file": (200, 404, 404, 404, 404, 404, 404), "report-kept": (200, 404, 404, 404, 404, 404, 404),
     "mailbox": (404,) * 7, "mail": (404,) * 7, "mail-attachment": (404,) * 7,
 }  # fmt: skip
 # Acts: whoever may not do them changes nothing. These change nothing of maren's for anybody but those named.
 ACTS = {
-    "news-read", "rates-take", "switch-firm", "demo-sign-in", "move-clock", "trip-head", "leg-line", "leg-add", "leg-move", "leg-change", "leg-moving", "bench-split", "bench-parts", "category-set", "api-token", "api-revoke", "api-webhook", "api-webhook-drop", "pay-by-hand", "owed-remind", "write-off", "pay-release", "pay-drop", "masters-connect", "masters-hand-over", "masters-fetch-now", "masters-file", "masters-gap", "masters-suppliers", "masters-take", "month-accrue", "month-take-back", "month-account", "month-close", "month-reopen", "table-keep", "bank-take", "bank-confirm", "bank-rule", "bank-rules-apply", "bank-undo", "bank-file-away", "billed-post", "firm-account-name", "reaccount", "advance-by-hand", "advance-back", "bank-close", "reconciliation-reopen", "posting-run-start", "posting-run-on", "recall", "bench-part", "bench-line", "bench-objection", "claim-object", "undo-decision", "queue-keep", "queue-approve", "take-over", "claim-trip-add", "claim-trip-off", "claim-advance", "claim-to-issuer", "issuer-set", "move-questions", "mover-add", "mover-off", "move-part", "move-join", "leg-travelled", "leg-remove", "shift", "stay-stretch", "stay-split", "quarters", "host", "questions",
+    "report-keep", "report-send", "report-send-off", "report-kept-drop", "report-run-drop", "report-run-stop", "news-read", "rates-take", "switch-firm", "demo-sign-in", "move-clock", "trip-head", "leg-line", "leg-add", "leg-move", "leg-change", "leg-moving", "bench-split", "bench-parts", "category-set", "api-token", "api-revoke", "api-webhook", "api-webhook-drop", "pay-by-hand", "owed-remind", "write-off", "pay-release", "pay-drop", "masters-connect", "masters-hand-over", "masters-fetch-now", "masters-file", "masters-gap", "masters-suppliers", "masters-take", "month-accrue", "month-take-back", "month-account", "month-close", "month-reopen", "table-keep", "bank-take", "bank-confirm", "bank-rule", "bank-rules-apply", "bank-undo", "bank-file-away", "billed-post", "firm-account-name", "reaccount", "advance-by-hand", "advance-back", "bank-close", "reconciliation-reopen", "posting-run-start", "posting-run-on", "recall", "bench-part", "bench-line", "bench-objection", "claim-object", "undo-decision", "queue-keep", "queue-approve", "take-over", "claim-trip-add", "claim-trip-off", "claim-advance", "claim-to-issuer", "issuer-set", "move-questions", "mover-add", "mover-off", "move-part", "move-join", "leg-travelled", "leg-remove", "shift", "stay-stretch", "stay-split", "quarters", "host", "questions",
     "engagement-add", "engagement-remove", "permission-add", "permission-remove", "paper-add", "paper-remove", "plan-split", "copy", "copy-take",
     "trip-reopen", "trip-say", "itinerary-mail", "car-hold", "stay-hold", "by-hand", "booking-price", "booking-card", "subscribe", "unsubscribe", "stay", "meal", "other-add",
     "other-remove", "advance", "trip-explain", "trip-send", "trip-take-back", "trip-call-off", "hold", "booking-cancel", "claim-trip",
@@ -131,9 +134,21 @@ class AccessTest(WorldTestCase):
         self.rehearsal = Rehearsal.objects.create(
             firm=firm, rule=self.draft, seen="x", by=self.callum, since=self.today, until=self.today, time=clock.now(), state="Done"
         )  # fmt: skip
+        self.kept = Kept.objects.create(
+            firm=self.maren.firm, owner=self.maren, name="x", report="spend-by-month", asked={}, time=clock.now()
+        )
+        self.ran = Run.objects.create(
+            firm=self.maren.firm,
+            by=self.maren,
+            report="spend-by-month",
+            title="x",
+            asked={},
+            time=clock.now(),
+            state="Done",
+        )
         self.values = {
             "scheme_id": self.maren.firm.schemes.get().pk,
-            "change_id": 1, "rate_id": firm.allowance_rates.first().pk, "draft_id": self.draft.pk, "row_id": firm.mileage_rates.first().pk, "rule_code": "receipt", "rehearsal_id": self.rehearsal.pk,
+            "report_key": "spend-by-month", "form": "csv", "kept_id": self.kept.pk, "sending_id": 1, "ran_id": self.ran.pk, "change_id": 1, "rate_id": firm.allowance_rates.first().pk, "draft_id": self.draft.pk, "row_id": firm.mileage_rates.first().pk, "rule_code": "receipt", "rehearsal_id": self.rehearsal.pk,
             "sheet_id": RateSheet.objects.create(firm=self.callum.firm, by=self.callum, name="x", rows=[], time=clock.now()).pk,
             "table_id": PeopleTable.objects.create(firm=self.callum.firm, by=self.callum, name="x", rows=[], time=clock.now()).pk,
             "group_id": 1, "charge_id": Charge.objects.create(firm=self.maren.firm, owner=self.maren, card=self.maren.cards.first(), bank_id="access", date=self.today, merchant="X", currency="EUR", amount_minor=1).pk, "account_id": account.pk, "token_id": 1, "fetch_id": 1, "code": "none", "line_id": line.pk, "match_id": 1,
@@ -193,7 +208,7 @@ class AccessTest(WorldTestCase):
         return [
             list(Trip.objects.filter(pk=self.trip.pk).values()), list(Claim.objects.filter(pk=self.claim.pk).values()),
             list(self.claim.expenses.values()), list(self.trip.legs.values()), list(self.trip.nights.values()), Charge.objects.count(),
-            list(Booking.objects.values()), Posting.objects.count(), PayRun.objects.count(), list(self.receipt.pages.values()),
+            list(Booking.objects.values()), Posting.objects.count(), PayRun.objects.count(), list(self.receipt.pages.values()), Kept.objects.count(), Run.objects.count(),
         ]  # fmt: skip
 
     def test_nobody_else_acts_on_what_is_not_theirs(self):
@@ -205,6 +220,7 @@ class AccessTest(WorldTestCase):
             "switch-firm",
             "demo-sign-in",
             "move-clock",
+            "report-keep",
             "drop",
             "card-file",
             "take",

@@ -117,7 +117,9 @@ def _cut(text: str, most: int) -> str:
     return text if len(text) <= most else text[: most - 1] + "…"
 
 
-def upright(columns: Sequence[tuple[str, str]], series: Sequence[tuple[str, Sequence[Decimal]]]) -> Picture:
+def upright(
+    columns: Sequence[tuple[str, str]], series: Sequence[tuple[str, Sequence[Decimal]]], tall: float = TALL
+) -> Picture:
     """Stack series over columns (name, link) side by side; what is below zero hangs below the line."""
     ups = [sum((max(values[n], Decimal(0)) for _, values in series), Decimal(0)) for n in range(len(columns))]
     downs = [sum((min(values[n], Decimal(0)) for _, values in series), Decimal(0)) for n in range(len(columns))]
@@ -125,16 +127,16 @@ def upright(columns: Sequence[tuple[str, str]], series: Sequence[tuple[str, Sequ
     span = float(top - low) or 1.0
     step = (WIDE - SIDE) / max(1, len(columns))
     wide = min(step * 0.7, 64)
-    zero = 14 + float(top) / span * TALL
+    zero = 14 + float(top) / span * tall
     marks, words = [], [Word(SIDE - 8, 18, short(top), "end"), Word(SIDE - 8, round(zero + 4, 1), "0", "end")]
     if low:
-        words.append(Word(SIDE - 8, TALL + 18, short(low), "end"))
+        words.append(Word(SIDE - 8, tall + 18, short(low), "end"))
     every = max(1, -(-len(columns) // 14))
     for n, (name, link) in enumerate(columns):
         x = SIDE + n * step + (step - wide) / 2
         up = down = zero
         for k, (of, values) in enumerate(series):
-            high = abs(float(values[n])) / span * TALL
+            high = abs(float(values[n])) / span * tall
             if not high:
                 continue
             if values[n] > 0:
@@ -155,11 +157,11 @@ def upright(columns: Sequence[tuple[str, str]], series: Sequence[tuple[str, Sequ
                 )
             )
         if n % every == 0:
-            words.append(Word(round(x + wide / 2, 1), TALL + 32, _cut(name, 10), "middle"))
+            words.append(Word(round(x + wide / 2, 1), tall + 32, _cut(name, 10), "middle"))
     key = tuple((k % COLOURS, of) for k, (of, _) in enumerate(series) if of)
     rows = [(name, up + down, "") for (name, _), up, down in zip(columns, ups, downs, strict=True)]
     return Picture(
-        "upright", WIDE, TALL + FOOT + 14, tuple(marks), tuple(words), "", round(zero, 1), key, said_of(rows)
+        "upright", WIDE, tall + FOOT + 14, tuple(marks), tuple(words), "", round(zero, 1), key, said_of(rows)
     )
 
 

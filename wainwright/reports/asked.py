@@ -10,6 +10,7 @@ from urllib.parse import urlencode
 
 from wainwright.core.spans import NoSpan, Span, span_before, span_of
 from wainwright.core.table import Part
+from wainwright.fields import whole
 from wainwright.reports.dims import Dim
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
@@ -68,6 +69,10 @@ class Asked:
             if self.span.code == "days":
                 found |= {"since": [self.span.since.isoformat()], "until": [self.span.until.isoformat()]}
         return found
+
+    def people(self) -> list[int]:
+        """The people that it is of, by their numbers; none where it is of everybody."""
+        return [whole(part) for dim, part in self.of if dim == "person"]
 
     def narrowed(self, of: Sequence[tuple[str, str]]) -> tuple[tuple[str, str], ...]:
         """What it is of, with further conditions; one that stands already is not said twice."""

@@ -11,8 +11,9 @@ from django.db.models import Q
 
 from wainwright.accounts.models import CodingPart
 from wainwright.core.picking import folded
-from wainwright.core.spans import PIECES, Piece, piece_by
+from wainwright.core.spans import PIECES, NoSpan, Piece, piece_by
 from wainwright.core.table import Part
+from wainwright.fields import whole
 from wainwright.people.models import Membership
 from wainwright.reports.reader import Reader
 from wainwright.trips.models import Trip
@@ -58,10 +59,13 @@ def person(fields: str = "member_id", key: str = "person", words: str = "person"
             rows = rows.filter(pk=reader.member.pk)
         return [Part(str(pk), name) for pk, name in rows.order_by("person__name").values_list("pk", "person__name")[:7]]
 
-    return Dim(
-        key, words, (fields,), parts, lambda reader, part: Q(**{fields: int(part)}) if part.isdigit() else Q(**{f"{fields}__isnull": True}),
-        find, lambda reader, part: reader.people([int(part)]).get(int(part), "somebody who left") if part.isdigit() else "nobody",
-    )  # fmt: skip
+    def where(reader: Reader, part: str) -> Q:
+        return Q(**{fields: whole(part)}) if part != NONE else Q(**{f"{fields}__isnull": True})
+
+    def label(reader: Reader, part: str) -> str:
+        return reader.people([whole(part)]).get(whole(part), "somebody who left") if part != NONE else "nobody"
+
+    return Dim(key, words, (fields,), parts, where, find, label)
 
 
 def category(field_: str = "category") -> Dim:
@@ -130,13 +134,19 @@ def time(piece: str, field_: str = "day") -> Dim:
     def where(reader: Reader, part: str) -> Q:
         if part == NONE:
             return Q(**{f"{field_}__isnull": True})
-        found = piece_by(piece, part)
+        try:
+            found = piece_by(piece, part)
+        except NoSpan:
+            return Q(pk__in=[])
         return Q(**{f"{field_}__range": (found.since, found.until)})
 
-    return Dim(
-        piece, piece, (field_,), parts, where, lambda reader, text: [],
-        lambda reader, part: "no day" if part == NONE else piece_by(piece, part).label, piece,
-    )  # fmt: skip
+    def label(reader: Reader, part: str) -> str:
+        try:
+            return "no day" if part == NONE else piece_by(piece, part).label
+        except NoSpan:
+            return f"{part[:20]}, which is no {piece}"
+
+    return Dim(piece, piece, (field_,), parts, where, lambda reader, text: [], label, piece)
 
 
 WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")

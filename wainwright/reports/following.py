@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from django.db import transaction
-from django.db.models import CharField, Exists, F, OuterRef, Q, QuerySet, Value
-from django.db.models.functions import Cast, Coalesce, Concat
+from django.db.models import CharField, Exists, F, OuterRef, Q, QuerySet, TextField, Value
+from django.db.models.functions import MD5, Cast, Coalesce, Concat
 
 from wainwright import clock
 from wainwright.claims.models import Claim
@@ -42,7 +42,7 @@ def _text(name: str) -> Coalesce:
     return Coalesce(Cast(name, CharField()), Value(""))
 
 
-def _marked(*parts: str | Value | Coalesce) -> Concat:
+def _marked(*parts: str | MD5) -> Concat:
     joined: list[object] = []
     for part in parts:
         joined += [part if not isinstance(part, str) else _text(part), Value(":")]
@@ -65,7 +65,7 @@ def sources(firm: Firm) -> dict[Head.Kind, QuerySet]:
     return {
         Head.Kind.TRIP: trips.filter(~Exists(own), ~Exists(along)).annotate(now=_marked("state", "signed_id", "standing__trip__signed_id", "starts")),
         Head.Kind.CLAIM: claims.annotate(now=_marked("state", "statement_id", "trip_id")),
-        Head.Kind.EXPENSE: Expense.objects.filter(loose, firm=firm).exclude(_stands()).annotate(now=_marked("version", "claim_id", "claim__version")),
+        Head.Kind.EXPENSE: Expense.objects.filter(loose, firm=firm).exclude(_stands()).annotate(now=_marked("version", "claim_id", "claim__version", MD5(Cast("owner__codes", TextField())))),
     }  # fmt: skip
 
 

@@ -177,7 +177,7 @@ def of_claims(firm: Firm, ids: Sequence[int]) -> Iterator[tuple[int, Line]]:
 
 def of_expenses(firm: Firm, ids: Sequence[int]) -> Iterator[tuple[int, Line]]:
     """What some costs that were not sent come to, with the cost that each line is of; tax is in it until they are sent. Four queries."""
-    rows = Expense.objects.filter(firm=firm, pk__in=ids, currency=firm.currency).select_related("claim")
+    rows = Expense.objects.filter(firm=firm, pk__in=ids, currency=firm.currency).select_related("claim", "owner")
     book = rulebook(firm)
     found = list(rows.prefetch_related("parts", "shares"))
     nights = Nights(each.claim.trip_id for each in found if each.claim is not None and each.claim.trip_id)
@@ -186,7 +186,7 @@ def of_expenses(firm: Firm, ids: Sequence[int]) -> Iterator[tuple[int, Line]]:
         country, town = nights.at(trip, expense.date)
         if expense.country and expense.country != country:
             country, town = expense.country, ""
-        default = expense.coding.filled_from(expense.claim.coding if expense.claim is not None else Coding())
+        default = expense.coding.filled_from((expense.claim or expense.owner).coding)
         for category, label, coding, amount in _pieces(expense, default):
             line = SpendLine(
                 firm=firm, stage=Stage.RECORDED, day=expense.date, member_id=expense.owner_id, category=category,

@@ -19,16 +19,9 @@ from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from wainwright import clock
-from wainwright.accounts.connection import connection_of
-from wainwright.accounts.models import Posting
-from wainwright.bench.selectors import waiting_count
-from wainwright.claims.beside import owes
-from wainwright.claims.models import Claim
-from wainwright.claims.paying import payable
 from wainwright.claims.services.drafting import draft_what_is_back
-from wainwright.core.states import stage_reached
 from wainwright.errors import NotAllowed, Refusal
-from wainwright.expenses.models import Charge, Receipt
+from wainwright.expenses.models import Charge
 from wainwright.fields import say, whole
 from wainwright.news.daily import choose, member_of
 from wainwright.news.models import Notice
@@ -38,6 +31,7 @@ from wainwright.people.acting import may_prepare_for
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.people.providers import opened_by
+from wainwright.reports.reader import Reader
 from wainwright.rulebook import ahead
 from wainwright.rulebook.forms import SafeguardsForm
 from wainwright.rulebook.safeguards import safeguards_of
@@ -51,52 +45,23 @@ from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.services.road import move_along
 from wainwright.web.archive import archive_of
+from wainwright.web.desk import asks
+from wainwright.web.desk.traveller import own_year, paid_lately
 from wainwright.web.finding import find
-from wainwright.web.selectors import to_sign
 from wainwright.web.sought import SHORTEST, words_of
-
-# So many trips and claims stand on the desk; how many there are is said, and leads to all.
-FEW = 8
 
 
 @require_GET
 def desk(request):
-    """What asks for an act, by role."""
+    """What asks for an act of whoever sits there, in the order of what it costs to wait; and one picture of their own year."""
     member = request.member
-    today = clock.today(member.firm.zone)
-    trips = list(
-        Trip.objects.filter(traveller=member)
-        .exclude(state__in=Trip.OVER)
-        .prefetch_related("claims", "also_claims")
-        .order_by("-starts", "-id")[: FEW + 1]
-    )
-    claims = list(
-        Claim.objects.filter(claimant=member)
-        .exclude(state__in=["Settled", *Claim.OVER])
-        .select_related("trip", "statement")
-        .order_by("-id")[: FEW + 1]
-    )
-    more = {
-        "more_trips": len(trips) > FEW and Trip.objects.filter(traveller=member).exclude(state__in=Trip.OVER).count(),
-        "more_claims": len(claims) > FEW
-        and Claim.objects.filter(claimant=member).exclude(state__in=["Settled", *Claim.OVER]).count(),
-    }
-    trips, claims = trips[:FEW], claims[:FEW]
-    context = more | {
-        "trips": [(t, stage_reached(t.state, t.state != "Authorised", t.claim.state if t.claim else "")) for t in trips],
-        "claims": [(c, stage_reached(c.trip.state if c.trip else "", True, c.state), (c.due - today).days if c.editable and c.due else None) for c in claims],
-        "loose_papers": Receipt.objects.filter(owner=member, expense__isnull=True).count() if member.may["travel"] else 0,
-        "loose_charges": Charge.objects.filter(owner=member, state="Loose").count() if member.may["travel"] else 0,
-        "policy": rulebook(member.firm).policy_text,
-        "waiting": waiting_count(member) if member.may["bench"] else None,
-        "to_sign": to_sign(member), "owes_back": owes(Claim.objects.filter(claimant=member)) if member.may["travel"] else (),
-        "prepares_for": list(may_prepare_for(member.doer, today)) if member.prepared_by is None else [],
-        "news": [] if member.prepared_by else list(Notice.objects.filter(member=member).order_by("-time")[:6]),
+    reader = Reader(member)
+    travels = member.may["travel"]
+    context = {
+        "asks": [(ask, ask.age(reader.today)) for ask in asks(reader)], "paid": paid_lately(reader) if travels else [],
+        "year": own_year(reader) if travels else None, "policy": rulebook(member.firm).policy_text,
+        "prepares_for": list(may_prepare_for(member.doer, reader.today)) if member.prepared_by is None else [],
     }  # fmt: skip
-    if member.may["read_books"]:
-        context["refused"] = Posting.objects.filter(firm=member.firm, state="Refused").count()
-        context["payable"] = payable(member).count()
-        context["ledger"] = connection_of(member.firm)
     return render(request, "web/desk.html", context)
 
 

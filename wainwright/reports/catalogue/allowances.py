@@ -26,7 +26,7 @@ def table(reader: Reader, asked: Asked) -> Table:
         raise ValueError("the time that it is of is asked for")
     claims = Claim.objects.filter(firm=reader.firm, state__in=CLAIM_SENT)
     claims = claims if reader.all else claims.filter(claimant=reader.member)
-    people = [int(part) for dim, part in asked.of if dim == "person" and part.isdigit()]
+    people = asked.people()
     claims = claims.filter(claimant__in=people) if people else claims
     lines = StatementLine.objects.filter(
         statement__in=claims.values("statement_id"), kind="allowance", day__range=(asked.span.since, asked.span.until)

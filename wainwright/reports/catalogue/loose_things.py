@@ -20,7 +20,7 @@ COLUMNS = (
 def table(reader: Reader, asked: Asked) -> Table:
     """A row for each person with something loose, the oldest first. Three queries."""
     mine = Q() if reader.all else Q(owner=reader.member)
-    wanted = [int(part) for dim, part in asked.of if dim == "person" and part.isdigit()]
+    wanted = asked.people()
     mine &= Q(owner__in=wanted) if wanted else Q()
     charges = Charge.objects.filter(mine, firm=reader.firm, state="Loose", aside="").order_by()
     papers = Receipt.objects.filter(mine, firm=reader.firm, expense=None, aside="").order_by()

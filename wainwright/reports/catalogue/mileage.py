@@ -53,7 +53,7 @@ def table(reader: Reader, asked: Asked) -> Table:
         personal=False,
         date__range=(first, asked.span.until),
     )
-    people = [int(part) for dim, part in asked.of if dim == "person" and part.isdigit()]
+    people = asked.people()
     if not reader.all:
         rows = rows.filter(owner=reader.member)
     if people:

@@ -24,7 +24,7 @@ def table(reader: Reader, asked: Asked) -> Table:
     rows = Payment.objects.filter(
         run__firm=reader.firm, state=Payment.State.PAID, run__date__range=(asked.span.since, asked.span.until)
     )
-    people = [int(part) for dim, part in asked.of if dim == "person" and part.isdigit()]
+    people = asked.people()
     rows = rows if reader.all else rows.filter(member=reader.member)
     rows = rows.filter(member__in=people) if people else rows
     paid = list(

@@ -73,7 +73,7 @@ def table(reader: Reader, asked: Asked) -> Table:
     since = datetime.combine(asked.span.since, time(), zone)
     until = datetime.combine(asked.span.until + timedelta(days=1), time(), zone)
     claims = Claim.objects.filter(firm=reader.firm)
-    people = [int(part) for dim, part in asked.of if dim == "person" and part.isdigit()]
+    people = asked.people()
     if people:
         claims = claims.filter(claimant__in=people)
     states = {f"claim:{pk}": (state, created) for pk, state, created in claims.values_list("pk", "state", "created")}

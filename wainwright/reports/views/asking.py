@@ -72,9 +72,9 @@ def _asked(request, report: Report, reader: Reader) -> Read:
 
 
 @require_GET
-def report_page(request, key: str):
+def report_page(request, report_key: str):
     """A question and its answer."""
-    return show(request, report_of(request.member, key))
+    return show(request, report_of(request.member, report_key))
 
 
 def show(request, report: Report, status: int = 200, **more: Any):
@@ -147,9 +147,9 @@ def _remember(request, report: Report, words: str, address: str) -> None:
 
 
 @require_GET
-def things_page(request, key: str):
+def things_page(request, report_key: str):
     """The single things behind an answer or a row of it."""
-    report = report_of(request.member, key)
+    report = report_of(request.member, report_key)
     if report.rows is None or not report.each:
         raise Http404
     reader = Reader(request.member)
@@ -168,10 +168,10 @@ def things_page(request, key: str):
 
 
 @require_GET
-def small(request, key: str):
+def small(request, report_key: str):
     """The small picture of a report's real figures, beside its name in the catalogue; kept for a quarter of an hour."""
-    report = report_of(request.member, key)
-    name = f"report-small:{request.member.pk}:{key}:{Reader(request.member).today}"
+    report = report_of(request.member, report_key)
+    name = f"report-small:{request.member.pk}:{report_key}:{Reader(request.member).today}"
     figures = cache.get(name)
     if figures is None:
         figures = _small(report, Reader(request.member))
@@ -201,9 +201,9 @@ def _small(report: Report, reader: Reader) -> list[float]:
 
 
 @require_GET
-def as_file(request, key: str, form: str):
+def as_file(request, report_key: str, form: str):
     """An answer, or the things behind it, as a file."""
-    report = report_of(request.member, key)
+    report = report_of(request.member, report_key)
     if form not in FORMS:
         raise Http404
     reader = Reader(request.member)

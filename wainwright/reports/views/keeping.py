@@ -25,9 +25,9 @@ AT_ONCE = 40
 
 
 @require_POST
-def keep(request, key: str):
+def keep(request, report_key: str):
     """Keep a question under a name, or its answer as it is now."""
-    report = report_of(request.member, key)
+    report = report_of(request.member, report_key)
     data = question_of(request.POST.get("asked", ""))
     try:
         if request.POST.get("answer"):
@@ -124,17 +124,17 @@ def runs(request):
     return render(request, "reports/runs.html", {"page": page})
 
 
-def _run(request, run_id: int) -> Run:
+def _run(request, ran_id: int) -> Run:
     try:
-        return keeping.run_of(request.member, run_id)
+        return keeping.run_of(request.member, ran_id)
     except Run.DoesNotExist as error:
         raise Http404 from error
 
 
 @require_GET
-def run_page(request, run_id: int):
+def run_page(request, ran_id: int):
     """An answer as it was; beside another of the same report where one is chosen."""
-    run = _run(request, run_id)
+    run = _run(request, ran_id)
     table = keeping.table_of(run)
     other = Run.objects.filter(pk=whole(request.GET.get("with")), by=request.member, report=run.report).first()
     shown = differences(table, keeping.table_of(other)) if other is not None else table
@@ -149,9 +149,9 @@ def run_page(request, run_id: int):
 
 
 @require_GET
-def run_file(request, run_id: int, form: str):
+def run_file(request, ran_id: int, form: str):
     """A kept answer as a file, with its figures as they were."""
-    run = _run(request, run_id)
+    run = _run(request, ran_id)
     if form not in FORMS:
         raise Http404
     day = clock.day_of(run.time, run.firm.zone)
@@ -167,16 +167,16 @@ def run_file(request, run_id: int, form: str):
 
 
 @require_POST
-def run_drop(request, run_id: int):
+def run_drop(request, ran_id: int):
     """Drop a kept answer."""
-    keeping.drop_run(request.member, run_id)
+    keeping.drop_run(request.member, ran_id)
     messages.info(request, "The answer is dropped.")
     return redirect("report-runs")
 
 
 @require_POST
-def run_stop(request, run_id: int):
+def run_stop(request, ran_id: int):
     """Call off a run on its way."""
-    sending.call_off(request.member, run_id)
+    sending.call_off(request.member, ran_id)
     messages.info(request, "It is called off; whoever was sent it already has it.")
-    return redirect("report-run", run_id)
+    return redirect("report-run", ran_id)

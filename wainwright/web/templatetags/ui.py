@@ -37,6 +37,12 @@ def money(amount: Money | None) -> str:
 
 
 @register.filter
+def figure(amount: Decimal) -> str:
+    """Write an amount without its currency: 1,240.50."""
+    return f"{amount:,.2f}"
+
+
+@register.filter
 def day(value: date | datetime | None) -> str:
     """``Mon 12 Oct``."""
     return day_words(value) if value else ""

@@ -1,0 +1,90 @@
+"""What asks for an act of an administrator: rules that change soon, rates that run out, gaps, people without an approver or a second factor."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date, timedelta
+
+from django.db.models import Count, Min, Model, Q, Value
+
+from wainwright.core.waiting import CAN_WAIT, LATE, NEAR, Ask
+from wainwright.founding.checklist import checklist
+from wainwright.people.models import Membership
+from wainwright.people.second_factor import without_authenticator
+from wainwright.reports.reader import Reader
+from wainwright.rulebook.models import AllowanceRate, Category, FirmQuestion, PolicyChange, RouteSetting, RuleSetting
+from wainwright.staff.models import LimitChange
+
+SOON, RUNNING_OUT = timedelta(days=30), timedelta(days=60)
+NAMED = 3
+
+
+def asks_of_administrator(reader: Reader) -> Iterator[Ask]:
+    """Everything that an administrator is asked. Fourteen queries."""
+    firm, today = reader.firm, reader.today
+    found = checklist(firm)
+    for step in found.steps:
+        if not step.done and not step.advice:
+            yield Ask(f"{step.name}: something is missing", step.link, "See it", LATE, detail=step.words)
+    yield from _changing(reader)
+    ending = AllowanceRate.objects.filter(firm=firm, until__gte=today, until__lte=today + RUNNING_OUT)
+    ended = ending.aggregate(n=Count("pk"), first=Min("until"))
+    if ended["n"]:
+        first = ended["first"]
+        yield Ask(
+            "allowance rate runs out" if ended["n"] == 1 else "allowance rates run out", "/rules/allowances/", "See them", NEAR, ended["n"], since=first,
+            detail=f"the first on {first.day} {first:%b %Y}",
+        )  # fmt: skip
+    if firm.factor_roles:
+        members = list(Membership.objects.filter(firm=firm, active=True).select_related("person", "firm"))
+        without = without_authenticator([each for each in members if each.needs_factor])
+        if without:
+            names = ", ".join(each.person.name for each in without[:NAMED])
+            more = f" and {len(without) - NAMED} more" if len(without) > NAMED else ""
+            yield Ask(
+                "person has no second factor" if len(without) == 1 else "people have no second factor",
+                "/people/",
+                "See who",
+                NEAR,
+                len(without),
+                detail=f"{names}{more}",
+            )
+
+
+# By key: what begins, of one and of several, and where it stands.
+BEGINS = {
+    "rule": ("rule changes", "rules change", "/rules/"), "route": ("rule of the route changes", "rules of the route change", "/rules/routes/"),
+    "category": ("category changes", "categories change", "/rules/categories/"), "question": ("question changes", "questions change", "/rules/questions/"),
+    "figure": ("figure changes", "figures change", "/rules/figures/"), "limit": ("limit of authority changes", "limits of authority change", "/rules/limits/"),
+}  # fmt: skip
+
+
+def _changing(reader: Reader) -> Iterator[Ask]:
+    """What is laid down and begins within a month, so that nobody is surprised by it. One query."""
+    soon = Q(firm=reader.firm, since__gt=reader.today, since__lte=reader.today + SOON)
+    kinds: tuple[tuple[str, type[Model], Q], ...] = (
+        ("rule", RuleSetting, Q(draft=False)), ("route", RouteSetting, Q(draft=False)), ("category", Category, Q(draft=False)), ("question", FirmQuestion, Q(draft=False)),
+        ("figure", PolicyChange, Q(done=None)), ("limit", LimitChange, Q(done=None)),
+    )  # fmt: skip
+    rows = [
+        model._default_manager.filter(soon & holds)
+        .order_by()
+        .annotate(of_kind=Value(key))
+        .values_list("of_kind", "since")
+        for key, model, holds in kinds
+    ]
+    found: dict[str, list[date]] = {}
+    for key, since in rows[0].union(*rows[1:], all=True):
+        found.setdefault(key, []).append(since)
+    for key, days in found.items():
+        one, many, link = BEGINS[key]
+        first = min(days)
+        yield Ask(
+            one if len(days) == 1 else many,
+            link,
+            "Look at it",
+            CAN_WAIT,
+            len(days),
+            since=first,
+            detail=f"the first from {first.day} {first:%b %Y}",
+        )

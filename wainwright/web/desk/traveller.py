@@ -1,0 +1,193 @@
+"""What asks for an act of a traveller: to sign, what came back, what is late, what lies loose, what the next trip lacks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date, timedelta
+from decimal import Decimal
+
+from django.db.models import Count, Min, Q, Sum
+
+from wainwright import clock
+from wainwright.accounts.models import Payment
+from wainwright.claims.beside import owes
+from wainwright.claims.models import Claim
+from wainwright.core.waiting import CAN_WAIT, HOLDS, LATE, NEAR, Ask
+from wainwright.drawing.charts import Picture, upright
+from wainwright.expenses.models import Charge, Receipt
+from wainwright.reports.models import SpendLine, Stage
+from wainwright.reports.reader import Reader
+from wainwright.trips.models import Trip
+from wainwright.web.selectors import to_sign
+
+# So many of one kind are named each; of more it is said how many there are.
+NAMED = 5
+SOON, NEXT, LATELY = timedelta(days=7), timedelta(days=30), timedelta(days=14)
+# Moves that are bought.
+BOUGHT = ("air", "rail", "ferry", "coach")
+
+
+def asks_of_traveller(reader: Reader) -> Iterator[Ask]:
+    """Everything of one's own. Eleven queries."""
+    member = reader.member
+    for each in to_sign(member):
+        yield Ask(
+            each["title"], each["link"], "Sign it", HOLDS, detail=f"waits for your signature: {each['by']} prepared it"
+        )
+    yield from _claims(reader)
+    yield from _trips(reader)
+    for owed in owes(Claim.objects.filter(claimant=member)):
+        claim = owed.claim
+        yield Ask(
+            f"You owe back on {claim.code} {claim.title}", f"/claims/{claim.pk}/", "See it", CAN_WAIT, amount=owed.left.amount,
+            since=clock.day_of(claim.sent, reader.firm.zone) if claim.sent else None, detail=claim.get_pays_back_display().lower(),
+        )  # fmt: skip
+    yield from _loose(reader)
+
+
+def _claims(reader: Reader) -> Iterator[Ask]:
+    """Claims that came back, and those that are due."""
+    rows = (
+        Claim.objects.filter(claimant=reader.member, state__in=("Open", "Sent back"))
+        .select_related("statement", "trip")
+        .order_by("due", "pk")
+    )
+    late = 0
+    for claim in rows[:100]:
+        if claim.state == "Sent back":
+            yield Ask(
+                f"{claim.code} {claim.title} was sent back", f"/claims/{claim.pk}/", "Mend it", HOLDS, amount=claim.total.amount if claim.statement else None,
+                since=clock.day_of(claim.sent, reader.firm.zone) if claim.sent else None, detail="what is asked of you stands on it",
+            )  # fmt: skip
+        elif claim.due is not None and claim.due <= reader.today + SOON:
+            late += 1
+            if late <= NAMED:
+                over = (reader.today - claim.due).days
+                words = (
+                    f"{over} days late"
+                    if over > 1
+                    else "a day late"
+                    if over == 1
+                    else f"due {claim.due.day} {claim.due:%b}"
+                )
+                yield Ask(
+                    f"{claim.code} {claim.title}",
+                    f"/claims/{claim.pk}/",
+                    "Send it",
+                    LATE if over > 0 else NEAR,
+                    since=claim.due,
+                    detail=f"not sent, {words}",
+                    worked_out_at=f"/claims/{claim.pk}/owed/",
+                )
+    if late > NAMED:
+        yield Ask("Further claims that are due", "/claims/", "See all", LATE, count=late - NAMED)
+
+
+def _trips(reader: Reader) -> Iterator[Ask]:
+    """Trips that came back, and what the next one lacks."""
+    mine = Trip.objects.filter(traveller=reader.member)
+    for trip in mine.filter(state="Sent back").order_by("starts", "pk")[:NAMED]:
+        yield Ask(
+            f"{trip.code} {trip.title} was sent back",
+            f"/trips/{trip.pk}/",
+            "Mend it",
+            HOLDS,
+            since=trip.starts,
+            detail="what is asked of you stands on it",
+        )
+    coming = mine.exclude(state__in=(*Trip.OVER, "Back", "Sent back")).filter(
+        starts__gte=reader.today, starts__lte=reader.today + NEXT
+    )
+    bought = Count("legs", filter=Q(legs__mode__in=BOUGHT, legs__booking=None), distinct=True)
+    bare = Count("nights", filter=Q(nights__supplied=False, nights__booking=None, nights__name=""), distinct=True)
+    trip = coming.annotate(moves=bought, beds=bare).order_by("starts", "pk").first()
+    if trip is None:
+        return
+    lacks = [
+        {"Planning": "it is not sent", "Awaiting sign-off": "it is not signed off"}.get(trip.state, ""),
+        f"{trip.moves} {'move' if trip.moves == 1 else 'moves'} not booked" if trip.moves else "",
+        f"{trip.beds} {'night' if trip.beds == 1 else 'nights'} without a bed" if trip.beds else "",
+    ]
+    if any(lacks):
+        days = (trip.starts - reader.today).days if trip.starts else 0
+        when = "today" if days == 0 else "tomorrow" if days == 1 else f"in {days} days"
+        yield Ask(
+            f"{trip.title} begins {when}",
+            f"/trips/{trip.pk}/",
+            "Go on with it",
+            LATE if days < 3 else NEAR,
+            detail=", ".join(filter(None, lacks)),
+        )
+
+
+def _loose(reader: Reader) -> Iterator[Ask]:
+    papers = (
+        Receipt.objects.filter(owner=reader.member, expense=None, aside="")
+        .order_by()
+        .aggregate(n=Count("pk"), since=Min("received"))
+    )
+    charges = (
+        Charge.objects.filter(owner=reader.member, state="Loose", aside="")
+        .order_by()
+        .aggregate(n=Count("pk"), since=Min("date"), s=Sum("amount_minor"))
+    )
+    if papers["n"]:
+        since = clock.day_of(papers["since"], reader.firm.zone)
+        yield Ask(
+            "paper lies loose" if papers["n"] == 1 else "papers lie loose",
+            "/tray/",
+            "Use them",
+            CAN_WAIT,
+            papers["n"],
+            None,
+            since,
+        )
+    if charges["n"]:
+        yield Ask(
+            "charge lies loose" if charges["n"] == 1 else "charges lie loose",
+            "/tray/",
+            "Use them",
+            CAN_WAIT,
+            charges["n"],
+            reader.money(charges["s"]),
+            charges["since"],
+        )
+
+
+def paid_lately(reader: Reader) -> list[tuple[str, Decimal, str]]:
+    """What one was paid in the last fortnight: for what, how much, where it stands. One query."""
+    rows = Payment.objects.filter(member=reader.member, state=Payment.State.PAID, run__date__gte=reader.today - LATELY)
+    found = []
+    for subject, text, minor in rows.order_by("-run__date", "-pk").values_list("subject", "text", "amount_minor")[:3]:
+        kind, _, number = subject.partition(":")
+        link = (
+            f"/claims/{number}/"
+            if kind == "claim"
+            else f"/trips/{number.partition(':')[0]}/"
+            if kind == "advance"
+            else ""
+        )
+        found.append((text, reader.money(minor), link))
+    return found
+
+
+def own_year(reader: Reader) -> Picture | None:
+    """One's own year, month by month, as it was spent; nothing where nothing was. One query."""
+    first = date(reader.today.year, 1, 1)
+    rows = SpendLine.objects.filter(
+        firm=reader.firm, member=reader.member, stage__gte=Stage.CLAIMED, day__range=(first, date(first.year, 12, 31))
+    )
+    by_month: dict[int, int] = {}
+    for day, minor in rows.order_by().values_list("day").annotate(s=Sum("net_minor")):
+        by_month[day.month] = by_month.get(day.month, 0) + minor
+    if not by_month:
+        return None
+    months = [date(first.year, n, 1) for n in range(1, 13)]
+    names = [
+        (
+            f"{month:%b}",
+            f"/reports/spend-by-month/things/?of=month:{month:%Y-%m}&of=person:{reader.member.pk}&of=stage:spent&span=this-year",
+        )
+        for month in months
+    ]
+    return upright(names, [("", [reader.money(by_month.get(month.month, 0)) for month in months])], 96)
