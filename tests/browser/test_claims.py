@@ -242,7 +242,7 @@ class ClaimsTest(BrowserTestCase):
         self.press("Stop preparing")
         self.sign_in("Maren Oyelaran")
         self.see("waits for your signature", "Aiko Brandt prepared it")
-        self.press(claim.title, within="main .message")
+        self.press(claim.title, within=".asks")
         self.see("Certify and send")
         self.answer_all("It was so")
         self.fill(within="#certify", name="Maren Oyelaran")

@@ -41,13 +41,13 @@ def dims(reader: Reader) -> list[Dim]:
 
 
 def opens(row: Mapping[str, Any]) -> str:
-    """Where a line lies: on its claim, else on its trip, else by itself."""
+    """Where a line lies: a cost by itself, with its papers; what is no cost on its claim, else on its trip."""
     what, _, number = row["key"].partition(":")
+    if what == "expense":
+        return f"/expenses/{number}/"
     if row["claim_id"]:
         return f"/claims/{row['claim_id']}/#{row['key']}"
-    if row["trip_id"]:
-        return f"/trips/{row['trip_id']}/"
-    return f"/expenses/{number}/" if what == "expense" else ""
+    return f"/trips/{row['trip_id']}/" if row["trip_id"] else ""
 
 
 MEASURES = (
