@@ -14,7 +14,7 @@ from typing import Any
 from django.db import transaction
 from huey.contrib.djhuey import HUEY
 
-from demo import bank, house, laying_down, northern, papers
+from demo import asking, bank, house, laying_down, northern, papers
 from demo.story import Story
 from wainwright import clock
 from wainwright.accounts.kept import keep_split
@@ -99,6 +99,8 @@ def load() -> dict[str, Membership]:
             people["jonas"], Charge.objects.get(owner=people["jonas"], merchant__startswith="GAMLE").pk
         )
     Firm.objects.update(rules_version=new_version())
+    with _no_queue():
+        asking.tell(people)
     return people
 
 

@@ -15,6 +15,8 @@ from wainwright.web.desk import asks
 
 
 class DeskTest(WorldTestCase):
+    same_on_any_day = True
+
     def asked(self, member) -> dict[str, object]:
         return {
             ask.what: ask for ask in asks(Reader(Membership.objects.select_related("firm", "person").get(pk=member.pk)))

@@ -38,7 +38,7 @@ from django.test import Client  # noqa: E402
 from django.test.utils import CaptureQueriesContext  # noqa: E402
 
 from demo import load, papers  # noqa: E402
-from tests.bench import books  # noqa: E402
+from tests.bench import books, spending  # noqa: E402
 from tests.bench.reading import report  # noqa: E402
 from tests.codings import coded  # noqa: E402
 from wainwright import clock  # noqa: E402
@@ -452,5 +452,8 @@ if __name__ == "__main__":
     month()
     claims()
     books.measure(page, load.here())
+    spending.report_of(
+        Membership.objects.select_related("firm", "person").filter(finance=True, firm__slug="ltd").first()
+    )
     counted()
     report(random.SystemRandom().randrange(10_000), 60, load.here())

@@ -37,12 +37,13 @@ print("WHICH" + json.dumps({"northern": northern.pk, "move": Trip.objects.get(ki
 M, T, P, J, C = "Maren Oyelaran", "Tobias Achterberg", "Priya Sundqvist", "Jonas Petrauskas", "Callum Iwasaki"
 # name, who, address, css of a link to follow first, width
 SHOTS = [
+    ("desk-finance", P, "/", "", 1280), ("reports", P, "/reports/", "", 1280), ("report", P, "/reports/spend-by-month/?of=stage:spent&by=month&across=category&picture=stacked&span=this-year", "", 1280),
     ("desk", M, "/", "", 1280), ("rules", C, "/rules/", "", 1280), ("trip", M, "/trips/{tide}/", "", 1280), ("planning", M, "/trips/{northern}/?open=night-{bergen}#night-{bergen}", "", 1280), ("ways", M, WAYS, ".ways-list a.way", 1280),
     ("move", J, "/trips/{move}/?open=move", "", 1280),
     ("sign", M, "/trips/{northern}/sign/", "", 1280),
     ("tray", M, "/tray/", "", 1280),
     ("claim", M, "/claims/{claim}/?asked=1", "", 1280),
-    ("bench", T, "/bench/claim/{signing}/", "", 1280), ("queue", T, "/bench/queue/", "", 1280), ("phone-bench", T, "/bench/claim/{signing}/", "", 390), ("reconciling", P, "/ledger/bank/{bank}/", "", 1280), ("month", P, "/ledger/month/?month=2026-09", "", 1280), ("people", C, "/people/", "", 1280), ("scheme", C, "/rules/schemes/new/?from=three-quarters", "", 1280), ("rehearsal", C, "/rules/rehearsals/{rehearsal}/", "", 1280), ("route-example", C, "/rules/routes/?example=Maren,+6,240+EUR,+P-0417,+Moving+of+goods", "", 1280), ("phone-trip", M, "/trips/{northern}/", "", 390),
+    ("bench", T, "/bench/claim/{signing}/", "", 1280), ("phone-bench", T, "/bench/claim/{signing}/", "", 390), ("reconciling", P, "/ledger/bank/{bank}/", "", 1280), ("month", P, "/ledger/month/?month=2026-09", "", 1280), ("scheme", C, "/rules/schemes/new/?from=three-quarters", "", 1280), ("rehearsal", C, "/rules/rehearsals/{rehearsal}/", "", 1280), ("phone-trip", M, "/trips/{northern}/", "", 390),
 ]  # fmt: skip
 
 

@@ -83,7 +83,9 @@ class ReportsTest(World, BrowserTestCase):
         self.see("30.00", "Pier taxi")
         self.follow("tbody td a")
         self.until(lambda d: f"/expenses/{expense.pk}/" in d.current_url)
-        self.until(lambda d: d.find_elements(By.CSS_SELECTOR, "image[href^='/receipts/pages/']"), "no receipt beside it")
+        self.until(
+            lambda d: d.find_elements(By.CSS_SELECTOR, "image[href^='/receipts/pages/']"), "no receipt beside it"
+        )
         self.assertEqual(self.console(), [])
 
     def test_each_role_s_desk_asks_for_an_act(self):

@@ -58,7 +58,10 @@ def asks_of_finance(reader: Reader) -> Iterator[Ask]:
     ]
     by_day = [
         _counted(
-            "lines", Line.objects.filter(account__firm=firm, match=None, reconciliation=None), "amount_minor", "day"
+            "lines",
+            Line.objects.filter(account__firm=firm, match=None, reconciliation=None),
+            Abs("amount_minor"),
+            "day",
         ),
         _counted(
             "loose",
