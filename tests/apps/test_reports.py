@@ -134,9 +134,24 @@ class AnswersTest(ReportsTestCase):
         self.assertIn("several", found.faults["add"])
         _, _, found = self.ask(self.priya, "spend-by-month", of="", add="zzzz")
         self.assertIn("is none of", found.faults["add"])
+        meant = found.choices
+        _, _, found = self.ask(self.priya, "spend-by-month", of="", add="a", chosen="category:air")
+        self.assertEqual((found.asked.of, found.choices), ((("category", "air"),), ()))
+        self.assertEqual(meant, ())
         # Whoever reads their own alone finds nobody else.
         _, _, found = self.ask(self.maren, "spend-by-month", of="", add="Aiko")
         self.assertIn("add", found.faults)
+
+    def test_whoever_prepares_sees_what_the_traveller_spent_and_not_what_they_own_or_were_paid(self):
+        self.spend()
+        Code.objects.filter(firm=self.maren.firm, code__in=[code for _, code in OFFICE.codes]).update(owner=self.maren)
+        self.assertGreater(len(self.table(self.maren, "spend-by-person", of="").rows), 1)
+        self.maren.prepared_by = self.aiko
+        try:
+            self.assertEqual(len(self.table(self.maren, "spend-by-person", of="").rows), 1)
+            self.assertFalse(reports()["persons-year"].open_to(self.maren))
+        finally:
+            self.maren.prepared_by = None
 
     def test_what_is_wrong_in_an_address_is_said_and_there_is_an_answer_beside_it(self):
         self.enter(self.priya)

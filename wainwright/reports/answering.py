@@ -82,10 +82,8 @@ def answer(report: Report, reader: Reader, asked: Asked) -> Answer:
     """Answer a question. Two queries and one for each dimension; twice so many where it is compared. Raises ``Refusal``."""
     if report.table is not None:
         table = report.table(reader, asked)
-        figure = next(
-            (column.key for column in table.columns if column.kind in ("money", "count", "number", "days")), ""
-        )
-        return _finished(table, asked, asked.measure or figure)
+        figure = report.figure or next((column.key for column in table.columns if column.number), "")
+        return _finished(table, asked, figure)
     dims = [dim for key in (*asked.by, *filter(None, [asked.across])) if (dim := report.dim(reader, key)) is not None]
     groups = _groups(report, reader, asked, asked.span, dims)
     figure = asked.measure if asked.measure in {each.key for each in report.measures} else report.measures[0].key

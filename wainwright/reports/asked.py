@@ -168,6 +168,11 @@ def _conditions(
     if any(dim and dim not in dims for dim, _ in pairs):
         faults["of"] = "A condition of this address is none that the report knows; it was left out."
     typed = " ".join((data.get("add") or [""])[-1].split())[:80]
+    meant = (data.get("chosen") or [""])[-1].partition(":")[::2]
+    if meant[0] in dims and meant[1]:
+        # What was typed might be several things, and this one was chosen of them.
+        of[meant[0], meant[1]] = None
+        typed = ""
     if not typed:
         return tuple(of)[:MOST_CONDITIONS], (), ""
     if len(of) >= MOST_CONDITIONS:

@@ -104,6 +104,9 @@ def written_cell(column: Column, cell: Cell) -> str:
         return ""
     if isinstance(cell, date):
         return f"{cell.day} {cell:%b %Y}"
+    if column.key.startswith("x.") and not cell:
+        # Of many columns side by side most say nothing.
+        return ""
     if column.kind == "money":
         return f"{Decimal(cell):,.2f}"
     if column.kind == "percent":

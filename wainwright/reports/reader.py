@@ -66,7 +66,9 @@ class Reader:
 
     @cached_property
     def owned(self) -> list[tuple[str, str]]:
-        """The codes that they own. One query."""
+        """The codes that they own; none for whoever prepares for them. One query at most."""
+        if self.member.prepared_by is not None:
+            return []
         return list(Code.objects.filter(owner=self.member).values_list("dimension", "code"))
 
     def coded_mine(self) -> QuerySet | None:

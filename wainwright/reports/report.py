@@ -76,13 +76,20 @@ class Report:
     whose: str = ""
     table: Callable[[Reader, Asked], Table] | None = None
     picture: str = "bars"
+    figure: str = ""
     may: str = ""
+    own_eyes: bool = False
     act: tuple[str, str] = ("", "")
     notes: tuple[str, ...] = ()
     follows: bool = False
 
     def open_to(self, member: Membership) -> bool:
-        """Whether somebody may ask it: whoever has the act it names, else everybody, of what they may see."""
+        """Whether somebody may ask it: whoever has the act it names, else everybody, of what they may see.
+
+        What is for one's own eyes (``own_eyes``) is not for whoever prepares for one.
+        """
+        if self.own_eyes and member.prepared_by is not None:
+            return False
         return member.may[self.may] if self.may else True
 
     def dim(self, reader: Reader, key: str) -> Dim | None:

@@ -58,7 +58,7 @@ def desk(request):
     reader = Reader(member)
     travels = member.may["travel"]
     context = {
-        "asks": [(ask, ask.age(reader.today)) for ask in asks(reader)], "paid": paid_lately(reader) if travels else [],
+        "asks": [(ask, ask.age(reader.today)) for ask in asks(reader)], "paid": paid_lately(reader) if travels and member.prepared_by is None else [],
         "year": own_year(reader) if travels else None, "policy": rulebook(member.firm).policy_text,
         "prepares_for": list(may_prepare_for(member.doer, reader.today)) if member.prepared_by is None else [],
     }  # fmt: skip

@@ -33,6 +33,6 @@ def table(reader: Reader, asked: Asked) -> Table:
 
 
 REPORT = Report(
-    "accruals", "Accruals", "What was spent and is not posted at the end of a month?", "Money under way", span="last-month", table=table,
+    "accruals", "Accruals", "What was spent and is not posted at the end of a month?", "Money under way", span="last-month", table=table, figure="amount",
     may="read_books", act=("Accrue it", "/ledger/month/"),
 )  # fmt: skip

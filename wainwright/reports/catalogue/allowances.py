@@ -61,6 +61,6 @@ def table(reader: Reader, asked: Asked) -> Table:
 
 
 REPORT = Report(
-    "allowances", "Allowances and meals", "Which daily allowances were earned, and which meals did others supply?", "Travel", table=table,
+    "allowances", "Allowances and meals", "Which daily allowances were earned, and which meals did others supply?", "Travel", table=table, figure="amount",
     dims=lambda reader: [person("claimant_id")],
 )  # fmt: skip

@@ -51,5 +51,5 @@ def table(reader: Reader, asked: Asked) -> Table:
 
 
 REPORT = Report(
-    "budgets", "Budgets", "Which budgets run out, and what will they come to at the year's end?", "Spending", table=table, span="this-year",
+    "budgets", "Budgets", "Which budgets run out, and what will they come to at the year's end?", "Spending", table=table, figure="forecast", span="this-year",
 )  # fmt: skip

@@ -50,6 +50,6 @@ def table(reader: Reader, asked: Asked) -> Table:
 
 
 REPORT = Report(
-    "loose-things", "Loose charges and papers", "What lies loose, with whom, and for how long?", "Money under way", span="", table=table,
+    "loose-things", "Loose charges and papers", "What lies loose, with whom, and for how long?", "Money under way", span="", table=table, figure="days",
     dims=lambda reader: [person("owner_id")], act=("Remind whose they are", "/ledger/loose/"),
 )  # fmt: skip

@@ -126,6 +126,6 @@ def _unit(band: str) -> str:
 
 
 REPORT = Report(
-    "mileage", "Mileage", "How far does who drive, with what, in which band, and what does it earn?", "Travel", table=table,
+    "mileage", "Mileage", "How far does who drive, with what, in which band, and what does it earn?", "Travel", table=table, figure="amount",
     dims=lambda reader: [person("owner_id")],
 )  # fmt: skip

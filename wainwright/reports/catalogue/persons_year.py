@@ -78,6 +78,6 @@ def table(reader: Reader, asked: Asked) -> Table:
 
 
 REPORT = Report(
-    "persons-year", "A person's year", "What was each person paid this year, and what of it does payroll have to know?", "People", table=table,
+    "persons-year", "A person's year", "What was each person paid this year, and what of it does payroll have to know?", "People", table=table, figure="amount", own_eyes=True,
     dims=lambda reader: [person("member_id")],
 )  # fmt: skip

@@ -107,6 +107,6 @@ def table(reader: Reader, asked: Asked) -> Table:
 
 
 REPORT = Report(
-    "stage-times", "How long it takes", "How long does each stage take, and where does it hang?", "Work", table=table, span="12-months",
+    "stage-times", "How long it takes", "How long does each stage take, and where does it hang?", "Work", table=table, figure="median", span="12-months",
     dims=lambda reader: [person("claimant_id")], may="read_all", act=("See what waits", "/bench/queue/"),
 )  # fmt: skip
