@@ -4,6 +4,7 @@ import io
 import json
 from datetime import datetime, timedelta
 from decimal import Decimal
+from pathlib import Path
 from urllib.parse import parse_qs
 from zoneinfo import ZoneInfo
 
@@ -244,6 +245,22 @@ class AnswersTest(ReportsTestCase):
         self.assertEqual((row.cells[2], row.cells[3], row.cells[5]), (1, Decimal("4.0"), 0))
 
 
+class HowToTest(ReportsTestCase):
+    same_on_any_day = True
+
+    def test_the_example_that_is_shown_answers(self):
+        text = (Path(__file__).resolve().parents[2] / "docs" / "how-to" / "add-a-report.md").read_text(encoding="utf-8")
+        code = text.partition("```python\n")[2].partition("```")[0]
+        self.assertLess(code.count("\n"), 60)
+        made: dict[str, object] = {}
+        exec(code, made)
+        report, reader = made["REPORT"], Reader(self.priya)
+        for data in ({}, {"by": ["person"], "across": ["month"]}, {"against": ["year"]}):
+            asked = read(report, reader, data).asked
+            answer(report, reader, asked)
+        self.assertEqual(list(things(report, reader, asked)), [])
+
+
 class FilesTest(ReportsTestCase):
     same_on_any_day = True
 
@@ -380,6 +397,23 @@ class KeepingTest(ReportsTestCase):
         response = self.client.post("/reports/spend-by-month/keep/", {"asked": "by=person&of=", "name": "x"})
         self.assertContains(response, "two letters", status_code=422)
         self.assertContains(response, 'value="x"', status_code=422)
+
+    def test_a_link_of_a_mail_is_of_its_firm_wherever_its_reader_works_now(self):
+        self.spend()
+        kept = self.keep(self.priya)
+        mail.outbox.clear()
+        self.send(self.priya, kept, "once", "Benedikt Okafor", (), day=str(self.today))
+        link = next(word for word in mail.outbox[0].body.split() if "/reports/" in word)
+        path = "/reports/" + link.partition("/reports/")[2]
+        self.enter(self.benedikt)
+        self.assertContains(self.client.get(path), "104.50")
+        other = Membership.objects.select_related("firm", "person").get(person=self.benedikt.person, firm__slug="norge")
+        self.enter(other)
+        page = self.client.get(path)
+        self.assertContains(page, "This is a question of Brackwater Survey Ltd")
+        self.assertNotContains(page, "104.50")
+        Membership.objects.filter(pk=self.benedikt.pk).update(active=False)
+        self.assertContains(self.client.get(path), "not of, or not any more")
 
     def test_a_mail_list_of_the_firm_gets_what_its_owner_sees_now(self):
         self.spend()

@@ -189,7 +189,7 @@ def _conditions(
             f"“{typed}” is none of {_listed([dim.words for dim in dims.values() if not dim.time])}. Type any part of a name or a code."
         )
     else:
-        faults["add"] = f"“{typed}” may mean several things. Choose one."
+        faults["add"] = f"“{typed}” may mean several things. Choose one, or type more of it."
     return tuple(of), tuple(fits[:12]), typed
 
 

@@ -255,6 +255,37 @@ def country(field_: str = "country") -> Dim:
     )
 
 
+def trip(field_: str = "trip_id") -> Dim:
+    """Of which trip it is."""
+
+    def named(reader: Reader, ids: Iterable[int]) -> dict[int, str]:
+        rows = Trip.objects.filter(firm=reader.firm, pk__in=set(ids)).values_list("pk", "number", "title")
+        return {pk: f"{Trip(number=number).code} {title}" for pk, number, title in rows}
+
+    def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
+        ids = [pk for (pk,) in values]
+        names = named(reader, (pk for pk in ids if pk))
+        return {(pk,): Part(str(pk), names.get(pk, "a trip")) if pk else Part(NONE, "no trip", ("~",)) for pk in ids}
+
+    def where(reader: Reader, part: str) -> Q:
+        return Q(**{field_: whole(part)}) if part != NONE else Q(**{f"{field_}__isnull": True})
+
+    def find(reader: Reader, text: str) -> list[Part]:
+        typed = text.strip()
+        number = typed.upper().removeprefix("T-").lstrip("0")
+        wanted = Q(number=whole(number)) if number.isdigit() else Q(title__icontains=typed)
+        rows = Trip.objects.visible_to(reader.member).filter(wanted).order_by("-number")[:7]
+        return [Part(str(row.pk), f"{row.code} {row.title}") for row in rows.only("pk", "number", "title")]
+
+    def label(reader: Reader, part: str) -> str:
+        if part == NONE:
+            return "no trip"
+        row = Trip.objects.visible_to(reader.member).filter(pk=whole(part)).only("pk", "number", "title").first()
+        return f"{row.code} {row.title}" if row is not None else "a trip"
+
+    return Dim("trip", "trip", (field_,), parts, where, find, label)
+
+
 def of_trip_codings(reader: Reader) -> list[Dim]:
     """One for each dimension of the ledger, of the coding that a trip carries."""
     return [_trip_coding(each.code, each.name) for each in reader.books.dimensions]

@@ -64,8 +64,8 @@ def sources(firm: Firm) -> dict[Head.Kind, QuerySet]:
     loose = Q(claim__isnull=True) | Q(claim__state__in=UNSENT)
     return {
         Head.Kind.TRIP: trips.filter(~Exists(own), ~Exists(along)).annotate(now=_marked("state", "signed_id", "standing__trip__signed_id", "starts")),
-        Head.Kind.CLAIM: claims.annotate(now=_marked("state", "statement_id", "trip_id")),
-        Head.Kind.EXPENSE: Expense.objects.filter(loose, firm=firm).exclude(_stands()).annotate(now=_marked("version", "claim_id", "claim__version", MD5(Cast("owner__codes", TextField())))),
+        Head.Kind.CLAIM: claims.annotate(now=_marked("state", "statement_id", "trip_id", "trip__version")),
+        Head.Kind.EXPENSE: Expense.objects.filter(loose, firm=firm).exclude(_stands()).annotate(now=_marked("version", "claim_id", "claim__version", "claim__trip__version", MD5(Cast("owner__codes", TextField())))),
     }  # fmt: skip
 
 

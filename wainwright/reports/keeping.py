@@ -24,7 +24,7 @@ MOST_THINGS, MOST_RUN_ROWS, MOST_KEPT = 100_000, 20_000, 200
 def on_shelves(member: Membership) -> list[Kept]:
     """What somebody kept, and what stands on the firm's shelf; their own first. Two queries."""
     rows = Kept.objects.filter(Q(owner=member) | Q(shared=True), firm=member.firm).select_related("owner__person")
-    found = list(rows.prefetch_related("sendings")[:MOST_KEPT])
+    found = list(rows.prefetch_related("sendings"))
     return sorted(found, key=lambda each: (each.owner_id != member.pk, each.name.casefold()))
 
 

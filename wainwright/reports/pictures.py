@@ -29,7 +29,7 @@ def picture_of(answer: Answer, kind: str, leads: Leads) -> Picture | None:
         return None
     rows = [(_name(row, names), _figure(row.cells[place]), leads(row)) for row in table.rows]
     if kind == "line" and len(rows) > 1:
-        return charts.line(rows[:400])
+        return charts.line(rows)
     if kind == "share":
         return charts.shares(rows)
     if kind == "stacked" and len(rows) <= 40:

@@ -17,7 +17,6 @@ from wainwright.core.splits import spread
 from wainwright.expenses.models import Expense
 from wainwright.people.models import Firm
 from wainwright.reports.models import Head, SpendLine, Stage
-from wainwright.rulebook.selectors import Rulebook, rulebook
 from wainwright.trips.frozen import Frozen, thaw
 from wainwright.trips.models import Night, Trip, TripVersion
 
@@ -49,6 +48,11 @@ class Nights:
         for trip, day, place in Night.objects.filter(trip__in=set(trips)).values_list("trip_id", "date", "place"):
             self._by[trip, day] = (place["country"], place["town"])
 
+    def as_signed(self, trip: int, frozen: Frozen) -> None:
+        """Take a trip's nights as its plan was signed, whatever was changed on it since."""
+        for night in frozen.figures.journey.nights:
+            self._by[trip, night.date] = (night.place.country, night.place.town)
+
     def at(self, trip: int | None, day: date) -> tuple[str, str]:
         """The country and town of a trip's night: that of the day, else that of the day before, else nothing."""
         if trip is None:
@@ -61,12 +65,14 @@ def of_trips(firm: Firm, ids: Sequence[int]) -> Iterator[tuple[int, Line]]:
     trips = list(Trip.objects.filter(firm=firm, pk__in=ids).select_related("signed"))
     stood = {trip.pk: trip.standing["trip"]["signed_id"] for trip in trips if trip.standing}
     versions = TripVersion.objects.in_bulk([pk for pk in stood.values() if pk])
-    nights = Nights(ids)
+    nights = Nights([trip.pk for trip in trips if trip.signed is not None and not trip.signed.frozen])
     for trip in trips:
         stage, version = _plan_of(trip, versions.get(stood.get(trip.pk, 0)))
         if version is None or stage is None:
             continue
         frozen = thaw(version.frozen)
+        if frozen:
+            nights.as_signed(trip.pk, frozen)
         rows = _of_plan(trip, frozen) if frozen else _of_old_plan(trip, version)
         for key, category, label, day, paid_by, coding, amount in rows:
             on = day or trip.starts or version.time.date()
@@ -178,7 +184,6 @@ def of_claims(firm: Firm, ids: Sequence[int]) -> Iterator[tuple[int, Line]]:
 def of_expenses(firm: Firm, ids: Sequence[int]) -> Iterator[tuple[int, Line]]:
     """What some costs that were not sent come to, with the cost that each line is of; tax is in it until they are sent. Four queries."""
     rows = Expense.objects.filter(firm=firm, pk__in=ids, currency=firm.currency).select_related("claim", "owner")
-    book = rulebook(firm)
     found = list(rows.prefetch_related("parts", "shares"))
     nights = Nights(each.claim.trip_id for each in found if each.claim is not None and each.claim.trip_id)
     for expense in found:
@@ -189,17 +194,11 @@ def of_expenses(firm: Firm, ids: Sequence[int]) -> Iterator[tuple[int, Line]]:
         default = expense.coding.filled_from((expense.claim or expense.owner).coding)
         for category, label, coding, amount in _pieces(expense, default):
             line = SpendLine(
-                firm=firm, stage=Stage.RECORDED, day=expense.date, member_id=expense.owner_id, category=category,
-                account=_account(book, category, expense), merchant=plain(expense.merchant), country=country or firm.country, town=town,
+                firm=firm, stage=Stage.RECORDED, day=expense.date, member_id=expense.owner_id, category=category, merchant=plain(expense.merchant), country=country or firm.country, town=town,
                 currency=expense.original_currency or expense.currency, paid_by=expense.paid_by, trip_id=trip,
                 claim_id=expense.claim_id, key=expense.key, label=label[:200], net_minor=amount.minor,
             )  # fmt: skip
             yield expense.pk, Line(line, coding)
-
-
-def _account(book: Rulebook, category: str, expense: Expense) -> str:
-    row = book.categories_on(expense.date).get(category)
-    return book.account_of(row, expense.country) if row is not None else ""
 
 
 def _pieces(expense: Expense, default: Coding) -> Iterator[tuple[str, str, Coding, Money]]:

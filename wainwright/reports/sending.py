@@ -303,7 +303,7 @@ def _to_member(run: Run, sending: Sending, member: Membership, mine: Seen) -> st
     seen = mine if same else _seen(run, member)
     text, body = _words(run, seen)
     files, problem = _files(run, sending, member, seen)
-    tell(member, text, f"/reports/{run.report}/?{_address(run)}", f"{body}{problem}", files)
+    tell(member, text, _link(run), f"{body}{problem}", files)
     return f"sent{': came empty' if not seen.table.rows else ''}{problem}"
 
 
@@ -313,7 +313,7 @@ def _to_address(run: Run, sending: Sending, address: str, mine: Seen) -> str:
         return "not sent: it is not an address of the firm any more"
     text, body = _words(run, mine)
     files, problem = _files(run, sending, run.by, mine)
-    link = f"{settings.ADDRESS}/reports/{run.report}/?{_address(run)}"
+    link = f"{settings.ADDRESS}{_link(run)}"
     mail = EmailMultiAlternatives(
         text[:150],
         f"{body}{problem}\n\n{link}\n\nSet up by {run.by.person.name}, {run.firm.name}.",
@@ -352,9 +352,10 @@ def _files(run: Run, sending: Sending, member: Membership, seen: Seen) -> tuple[
     return tuple(found), "".join(f" {problem}" for problem in problems)
 
 
-def _address(run: Run) -> str:
-    report, reader = reports()[run.report], Reader(run.by)
-    return read(report, reader, run.asked).asked.address()
+def _link(run: Run) -> str:
+    """Where the question is asked anew; it says of which firm it is, since its reader may be of several."""
+    asked = read(reports()[run.report], Reader(run.by), run.asked).asked
+    return f"/reports/{run.report}/?at={run.firm.slug}&{asked.address()}"
 
 
 def _ended(run: Run, state: str, problem: str = "") -> None:

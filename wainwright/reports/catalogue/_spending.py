@@ -7,7 +7,7 @@ from typing import Any
 
 from django.db.models import Count, Q, QuerySet, Sum
 
-from wainwright.reports.dims import Dim, category, choice, codings, country, person, text, times
+from wainwright.reports.dims import Dim, category, choice, codings, country, person, text, times, trip
 from wainwright.reports.models import SpendLine, Stage
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Col, Measure, Report
@@ -33,7 +33,7 @@ def lines(reader: Reader) -> QuerySet:
 def dims(reader: Reader) -> list[Dim]:
     """All that spending is grouped by."""
     return [
-        *times(), category(), person(), *codings(reader), text("merchant", "merchant", "merchant", "no merchant", lines, str.title), country(),
+        *times(), category(), person(), *codings(reader), text("merchant", "merchant", "merchant", "no merchant", lines, str.title), country(), trip(),
         text("town", "town", "town", "no town", lines), choice("stage", "stage", "stage", dict(Stage.choices), TOGETHER),
         choice("paid_by", "who paid", "paid_by", PAID_BY), text("currency", "currency", "currency"),
         text("account", "account", "account", "no account yet"),

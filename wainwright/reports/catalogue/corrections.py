@@ -28,7 +28,7 @@ def dims(reader: Reader) -> list[Dim]:
 
 REPORT = Report(
     "corrections", "Corrections by finance", "What does finance correct most, for whom, and why?", "Work", day="day", rows=corrections, dims=dims, by=("category",),
-    measures=(Measure("count", "corrections", Count("pk"), "count"), Measure("claims", "lines of claims", Count("key", distinct=False), "count")),
+    measures=(Measure("count", "corrections", Count("pk"), "count"),),
     whose="claimant", may="read_all", opens=lambda row: f"/claims/{row['claim_id']}/", opens_by=("claim_id",),
     each=(
         Col("day", "Day", "day", "date"), Col("person", "For", "claimant", "person"), Col("label", "Line", "label"), Col("why", "Why", "why"),

@@ -74,6 +74,7 @@ def table(reader: Reader, asked: Asked) -> Table:
         Row(
             (names.get(key[0], ""), key[1], key[3], int(values[0]), round(values[1], 1), _unit(key[3]), values[2]),
             (("person", str(key[0])),),
+            _rides(key[0], asked),
         )
         for key, values in sorted(found.items(), key=lambda item: (names.get(item[0][0], ""), item[0][1], item[0][2]))
     ]
@@ -92,6 +93,14 @@ def table(reader: Reader, asked: Asked) -> Table:
         total if shown else (),
         ("A ride that reaches into the next band stands in both, and counts as a ride in the first.",),
     )
+
+
+def _rides(owner: int, asked: Asked) -> str:
+    """Where somebody's rides of the time stand one by one."""
+    if asked.span is None:
+        return ""
+    days = f"span=days&since={asked.span.since}&until={asked.span.until}"
+    return f"/reports/spend-by-category/things/?of=category:mileage&of=person:{owner}&of=stage:spent&{days}"
 
 
 def _add(

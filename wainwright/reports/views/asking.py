@@ -73,8 +73,20 @@ def _asked(request, report: Report, reader: Reader) -> Read:
 
 @require_GET
 def report_page(request, report_key: str):
-    """A question and its answer."""
-    return show(request, report_of(request.member, report_key))
+    """A question and its answer. A link of a mail says of which firm it is: the same of another would be another answer."""
+    report = report_of(request.member, report_key)
+    at = request.GET.get("at", "")
+    if at and at != request.member.firm.slug:
+        there = (
+            Membership.objects.filter(person=request.user, firm__slug=at[:60], active=True)
+            .select_related("firm")
+            .first()
+        )
+        asked = request.GET.copy()
+        del asked["at"]
+        context = {"report": report, "there": there, "here": asked.urlencode()}
+        return render(request, "reports/elsewhere.html", context)
+    return show(request, report)
 
 
 def show(request, report: Report, status: int = 200, **more: Any):

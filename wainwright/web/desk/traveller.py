@@ -53,7 +53,7 @@ def _claims(reader: Reader) -> Iterator[Ask]:
         .order_by("due", "pk")
     )
     late = 0
-    for claim in rows[:100]:
+    for claim in rows:
         if claim.state == "Sent back":
             yield Ask(
                 f"{claim.code} {claim.title} was sent back", f"/claims/{claim.pk}/", "Mend it", HOLDS, amount=claim.total.amount if claim.statement else None,
@@ -86,15 +86,13 @@ def _claims(reader: Reader) -> Iterator[Ask]:
 def _trips(reader: Reader) -> Iterator[Ask]:
     """Trips that came back, and what the next one lacks."""
     mine = Trip.objects.filter(traveller=reader.member)
-    for trip in mine.filter(state="Sent back").order_by("starts", "pk")[:NAMED]:
+    back = list(mine.filter(state="Sent back").order_by("starts", "pk"))
+    for trip in back[:NAMED]:
         yield Ask(
-            f"{trip.code} {trip.title} was sent back",
-            f"/trips/{trip.pk}/",
-            "Mend it",
-            HOLDS,
-            since=trip.starts,
-            detail="what is asked of you stands on it",
-        )
+            f"{trip.code} {trip.title} was sent back", f"/trips/{trip.pk}/", "Mend it", HOLDS, since=trip.starts, detail="what is asked of you stands on it"
+        )  # fmt: skip
+    if len(back) > NAMED:
+        yield Ask("Further trips that were sent back", "/trips/", "See all", HOLDS, count=len(back) - NAMED)
     coming = mine.exclude(state__in=(*Trip.OVER, "Back", "Sent back")).filter(
         starts__gte=reader.today, starts__lte=reader.today + NEXT
     )
