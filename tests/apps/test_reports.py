@@ -5,6 +5,7 @@ import json
 from datetime import datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
+from unittest import mock
 from urllib.parse import parse_qs
 from zoneinfo import ZoneInfo
 
@@ -449,6 +450,34 @@ class KeepingTest(ReportsTestCase):
         self.assertEqual(
             [(day.month, day.day) for day in ends], [(2, 29 if self.today.year % 4 == 0 else 28), (1, 31), (2, 28)]
         )
+
+    def test_what_is_not_there_any_more_is_said_and_nothing_else_is_sent_in_its_place(self):
+        self.spend()
+        kept = self.keep(self.priya)
+        Kept.objects.filter(pk=kept.pk).update(asked=kept.asked | {"of": ["coding.gone:1"]})
+        mail.outbox.clear()
+        self.send(self.priya, kept, "once", day=str(self.today))
+        run = Run.objects.get(kept=kept)
+        self.assertEqual(run.state, "Failed")
+        self.assertIn("none that the report knows", run.problem)
+        self.assertIn("could not be worked out", mail.outbox[0].subject)
+        self.assertEqual(mail.outbox[0].attachments, [])
+        self.enter(self.priya)
+        page = self.client.get("/reports/spend-by-month/file.csv?of=coding.gone:1")
+        self.assertContains(page, "none that the report knows", status_code=422)
+
+    def test_what_fails_is_told_once_and_not_tried_for_ever(self):
+        kept = self.keep(self.priya)
+        mail.outbox.clear()
+        with (
+            mock.patch.object(sending, "_seen", side_effect=OSError("disk")),
+            self.assertLogs("wainwright.reports.sending", "ERROR"),
+        ):
+            self.send(self.priya, kept, "once", day=str(self.today))
+        self.assertEqual([Run.objects.get(kept=kept).state, len(mail.outbox)], ["Failed", 1])
+        with clock.at(clock.now() + timedelta(hours=1)), self.done():
+            sending.send_due()
+        self.assertEqual(len(mail.outbox), 1)
 
     def test_a_run_on_its_way_is_called_off_and_one_that_broke_off_goes_on(self):
         kept = self.keep(self.priya)

@@ -10,6 +10,7 @@ from urllib.parse import urlencode
 
 from wainwright.core.spans import NoSpan, Span, span_before, span_of
 from wainwright.core.table import Part
+from wainwright.errors import Refusal
 from wainwright.fields import whole
 from wainwright.reports.dims import Dim
 from wainwright.reports.reader import Reader
@@ -135,6 +136,14 @@ def read(report: Report, reader: Reader, data: Mapping[str, Sequence[str]]) -> R
             _left_out(data), picture if picture in PICTURES else report.picture,
         ), faults, choices, typed,
     )  # fmt: skip
+
+
+def read_rightly(report: Report, reader: Reader, data: Mapping[str, Sequence[str]]) -> Asked:
+    """Read a question of which nothing may be left out, since nobody looks at it. Raises ``Refusal`` for what is wrong in it."""
+    found = read(report, reader, data)
+    if found.faults:
+        raise Refusal(" ".join(found.faults.values()))
+    return found.asked
 
 
 def _left_out(data: Mapping[str, Sequence[str]]) -> tuple[str, ...]:

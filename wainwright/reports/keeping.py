@@ -12,7 +12,7 @@ from wainwright.core.table import Table, as_data, from_data
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.people.models import Membership
 from wainwright.reports.answering import answer, thing_columns, thing_rows, things
-from wainwright.reports.asked import Asked, read, sentence
+from wainwright.reports.asked import Asked, read_rightly, sentence
 from wainwright.reports.models import Kept, Run, Sending
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
@@ -126,7 +126,7 @@ def keep_answer(
 ) -> Run:
     """Keep an answer as it is now; its figures stay. Raises ``Refusal``."""
     reader = Reader(member)
-    asked = read(report, reader, data).asked
+    asked = read_rightly(report, reader, data)
     table = worked_out(report, reader, asked)
     run = Run.objects.create(
         firm=member.firm, by=member, report=report.key, kept=kept, sending=sending, title=kept.name if kept is not None else report.title,

@@ -175,6 +175,7 @@ class Run(models.Model):
     problem = models.CharField(max_length=300, blank=True)
     done = models.PositiveSmallIntegerField(default=0, help_text="How much of it is done, in per cent.")
     time = models.DateTimeField()
+    beat = models.DateTimeField(null=True, help_text="When the worker was last at it.")
 
     class Meta:
         ordering = ["-pk"]

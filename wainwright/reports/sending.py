@@ -27,7 +27,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import Enclosed, tell
 from wainwright.people.models import Firm, Membership
 from wainwright.people.post import post
-from wainwright.reports.asked import read, sentence
+from wainwright.reports.asked import read, read_rightly, sentence
 from wainwright.reports.catalogue import reports
 from wainwright.reports.files import FORMS, TYPES, Told, as_of, file_of
 from wainwright.reports.following import catch_up
@@ -38,8 +38,8 @@ from wainwright.trail.services import record
 
 log = logging.getLogger(__name__)
 MOST_TO, MOST_SENDINGS = 50, 20
-# A run that has not ended by then was broken off, and is gone on with.
-BROKEN_OFF = timedelta(minutes=10)
+# A run that nobody was at for so long was broken off, and is gone on with; one that never ends is given up.
+BROKEN_OFF, GIVEN_UP = timedelta(minutes=10), timedelta(hours=6)
 _ADDRESS = re.compile(r"[^@\s,;]+@[^@\s,;]+\.[^@\s,;]+")
 
 
@@ -194,8 +194,14 @@ def send_due() -> None:
                 start(row)
         elif row.day is not None and (here.date() > row.day or (here.date() == row.day and here.hour >= row.hour)):
             start(row)
-    for run in Run.objects.filter(state=Run.State.WAITING, sending__isnull=False, time__lt=now - BROKEN_OFF):
-        work(run.pk)
+    quiet = Q(beat__lt=now - BROKEN_OFF) | Q(beat=None, time__lt=now - BROKEN_OFF)
+    for run in Run.objects.filter(quiet, state=Run.State.WAITING, sending__isnull=False).select_related(
+        "by__person", "by__firm"
+    ):
+        if run.time < now - GIVEN_UP:
+            _failed(run, "It was begun again and again and never ended. Send it to fewer, or ask for less.")
+        else:
+            work(run.pk)
 
 
 @transaction.atomic
@@ -227,9 +233,9 @@ def start(sending: Sending) -> Run | None:
     return run
 
 
-@on_commit_task(retries=2, retry_delay=60)
+@on_commit_task()
 def work(run_id: int) -> None:
-    """Work a run out and send it to whom it was not sent yet; safe to call again."""
+    """Work a run out and send it to whom it was not sent yet; safe to call again. What fails is told to who set it up, and not tried for ever."""
     run = (
         Run.objects.select_related("by__person", "by__firm", "sending", "kept")
         .filter(pk=run_id, state=Run.State.WAITING)
@@ -240,8 +246,13 @@ def work(run_id: int) -> None:
     try:
         _work(run, run.sending)
     except Refusal as refusal:
-        _ended(run, Run.State.FAILED, refusal.message)
-        tell(run.by, f"{run.title} could not be worked out: {refusal.message}", f"/reports/runs/{run.pk}/")
+        _failed(run, refusal.message)
+    except Exception:
+        log.exception("run %s of a report failed", run_id)
+        _failed(
+            run,
+            "Something went wrong that an administrator finds in the log. Ask it again; the next time it is due it is tried again.",
+        )
 
 
 @dataclass(frozen=True)
@@ -264,7 +275,8 @@ def _work(run: Run, sending: Sending) -> None:
     catch_up(run.firm, most=10_000)
     mine = _seen(run, owner)
     run.result, run.sentence, run.count = as_data(mine.table), mine.words[:400], len(mine.table.rows)
-    run.save(update_fields=["result", "sentence", "count"])
+    run.beat = clock.now()
+    run.save(update_fields=["result", "sentence", "count", "beat"])
     whom: list[Membership | str] = [*sending.members.select_related("person", "firm"), *sending.addresses]
     for n, each in enumerate(whom, 1):
         if not Run.objects.filter(pk=run.pk, state=Run.State.WAITING).exists():
@@ -278,7 +290,8 @@ def _work(run: Run, sending: Sending) -> None:
             )
             run.sent = [*run.sent, [name, became]]
             run.done = n * 100 // len(whom)
-            run.save(update_fields=["sent", "done"])
+            run.beat = clock.now()
+            run.save(update_fields=["sent", "done", "beat"])
     _ended(
         run,
         Run.State.DONE if run.count else Run.State.EMPTY,
@@ -288,7 +301,7 @@ def _work(run: Run, sending: Sending) -> None:
 
 def _seen(run: Run, reader: Membership) -> Seen:
     report, eyes = reports()[run.report], Reader(reader)
-    asked = read(report, eyes, run.asked).asked
+    asked = read_rightly(report, eyes, run.asked)
     return Seen(sentence(report, eyes, asked), worked_out(report, eyes, asked))
 
 
@@ -356,6 +369,11 @@ def _link(run: Run) -> str:
     """Where the question is asked anew; it says of which firm it is, since its reader may be of several."""
     asked = read(reports()[run.report], Reader(run.by), run.asked).asked
     return f"/reports/{run.report}/?at={run.firm.slug}&{asked.address()}"
+
+
+def _failed(run: Run, why: str) -> None:
+    _ended(run, Run.State.FAILED, why)
+    tell(run.by, f"{run.title} could not be worked out: {why}", f"/reports/runs/{run.pk}/")
 
 
 def _ended(run: Run, state: str, problem: str = "") -> None:

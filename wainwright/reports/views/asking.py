@@ -221,6 +221,9 @@ def as_file(request, report_key: str, form: str):
     reader = Reader(request.member)
     _current(report, request.member)
     found = _asked(request, report, reader)
+    if found.faults:
+        # Whoever takes a file does not see what was left out of its question.
+        return show(request, report, 422)
     told = Told(report.title, sentence(report, reader, found.asked), request.member, as_of(request.member.firm.zone))
     try:
         if request.GET.get("things") and report.rows is not None and report.each:

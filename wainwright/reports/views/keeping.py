@@ -144,7 +144,7 @@ def run_page(request, ran_id: int):
         "run": run, "other": other, "others": keeping.others_like(run), "heads": told.heads, "total": told.total, "notes": told.notes, "page": page,
         "rows": list(zip(told.rows, [row.link for row in page.object_list], strict=True)), "more": f"with={other.pk}&" if other is not None else "",
         "ask": f"/reports/{run.report}/?{address_of(run.asked)}", "forms": FORMS.items(), "known": run.report in reports(),
-        "stuck": run.state == Run.State.WAITING and run.time < clock.now() - sending.BROKEN_OFF,
+        "stuck": run.state == Run.State.WAITING and (run.beat or run.time) < clock.now() - sending.BROKEN_OFF,
     }  # fmt: skip
     return render(request, "reports/run.html", context)
 
