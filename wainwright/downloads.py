@@ -18,8 +18,14 @@ def csv_file(name: str, header: Sequence[str], rows: Iterable[Sequence[Cell]]) -
     return response
 
 
+def kept_file(name: str, content: bytes, media_type: str) -> HttpResponse:
+    """Return a file to keep, under its whole name, never to be taken for anything but what it is."""
+    response = HttpResponse(content, content_type=media_type)
+    response["Content-Disposition"] = f'attachment; filename="{name}"'
+    response["X-Content-Type-Options"] = "nosniff"
+    return response
+
+
 def xlsx_file(name: str, header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> HttpResponse:
     """Return a table as a workbook to keep; ``name`` without its ending."""
-    response = HttpResponse(write_xlsx(name, header, rows), content_type=XLSX)
-    response["Content-Disposition"] = f'attachment; filename="{name}.xlsx"'
-    return response
+    return kept_file(f"{name}.xlsx", write_xlsx(name, header, rows), XLSX)

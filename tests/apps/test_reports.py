@@ -479,36 +479,23 @@ class KeepingTest(ReportsTestCase):
             sending.send_due()
         self.assertEqual(len(mail.outbox), 1)
 
+    def on_its_way(self, kept, row, **more):
+        """A run of a sending that nobody has ended."""
+        return Run.objects.create(
+            firm=kept.firm, by=self.priya, report=kept.report, kept=kept, sending=row, title="x", asked=kept.asked, time=clock.now(), **more
+        )  # fmt: skip
+
     def test_a_run_on_its_way_is_called_off_and_one_that_broke_off_goes_on(self):
         kept = self.keep(self.priya)
         row = self.send(self.priya, kept)
-        run = Run.objects.create(
-            firm=kept.firm,
-            by=self.priya,
-            report=kept.report,
-            kept=kept,
-            sending=row,
-            title="x",
-            asked=kept.asked,
-            time=clock.now(),
-            sent=[["Priya Sundqvist", "sent"]],
-        )
+        run = self.on_its_way(kept, row, sent=[["Priya Sundqvist", "sent"]])
         mail.outbox.clear()
         with clock.at(clock.now() + timedelta(minutes=20)), self.done():
             sending.send_due()
         run.refresh_from_db()
         # Whoever was sent it before it broke off is not sent it twice.
         self.assertEqual((run.state in ("Done", "Empty"), mail.outbox), (True, []))
-        waiting = Run.objects.create(
-            firm=kept.firm,
-            by=self.priya,
-            report=kept.report,
-            kept=kept,
-            sending=row,
-            title="x",
-            asked=kept.asked,
-            time=clock.now(),
-        )
+        waiting = self.on_its_way(kept, row)
         sending.call_off(self.priya, waiting.pk)
         with self.assertRaisesRegex(Refusal, "ended already"):
             sending.call_off(self.priya, waiting.pk)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
+from datetime import date
 
 from wainwright.accounts.models import Period
+from wainwright.core.spans import month_end, months_on
 from wainwright.people.models import Firm
 
 
@@ -15,17 +16,17 @@ def first_of(day: date) -> date:
 
 def next_month(day: date) -> date:
     """The first day of the month after a day's."""
-    return (first_of(day) + timedelta(days=31)).replace(day=1)
+    return months_on(day, 1)
 
 
 def month_before(day: date) -> date:
     """The first day of the month before a day's."""
-    return first_of(first_of(day) - timedelta(days=1))
+    return months_on(day, -1)
 
 
 def last_of(month: date) -> date:
     """The last day of a month."""
-    return next_month(month) - timedelta(days=1)
+    return month_end(month)
 
 
 def open_day(firm: Firm, day: date) -> date:

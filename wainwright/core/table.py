@@ -101,6 +101,11 @@ def share(part: Decimal, whole: Decimal) -> Decimal | None:
     return (part * 100 / whole).quantize(Decimal("0.1"), ROUND_HALF_UP) if whole else None
 
 
+def column_sum(rows: Sequence[Row], place: int) -> Decimal:
+    """Return the sum of one column's figures; what is empty counts nothing. Raises ``ArithmeticError`` for what is no figure."""
+    return sum((Decimal(str(row.cells[place])) for row in rows if row.cells[place] is not None), Decimal(0))
+
+
 def turned(groups: Groups, which: int) -> tuple[list[Part], Groups]:
     """Turn the last part of groups into columns, of the measure at ``which``: the columns in order, and a row of figures for each rest."""
     across = sorted({parts[-1] for parts in groups}, key=lambda part: part.place)

@@ -71,6 +71,13 @@ class Asked:
                 found |= {"since": [self.span.since.isoformat()], "until": [self.span.until.isoformat()]}
         return found
 
+    @property
+    def days(self) -> Span:
+        """The time that it is of. Raises ``ValueError`` for a report of now, which has none."""
+        if self.span is None:
+            raise ValueError("the time that it is of is asked for")
+        return self.span
+
     def people(self) -> list[int]:
         """The people that it is of, by their numbers; none where it is of everybody."""
         return [whole(part) for dim, part in self.of if dim == "person"]

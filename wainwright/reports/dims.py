@@ -91,19 +91,11 @@ def codings(reader: Reader, field_: str = "kept_id") -> list[Dim]:
 
 
 def _coding(dimension: str, name: str, field_: str) -> Dim:
-    def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
-        ids = [pk for (pk,) in values]
+    def codes(reader: Reader, ids: set[Any]) -> dict[Any, str]:
         rows = CodingPart.objects.filter(coding__firm=reader.firm, dimension=dimension)
-        by = dict(
-            rows.filter(coding__in=[pk for pk in ids if pk]).values_list("coding_id", "code")
-            if len(ids) < 500
-            else rows.values_list("coding_id", "code")
-        )
-        picks = reader.books.picks(dimension)
-        return {
-            (pk,): Part(code, picks.words(code), (code,)) if (code := by.get(pk)) else Part(NONE, f"no {name}", ("~",))
-            for pk in ids
-        }
+        # Of very many at once all are read: their number is no condition for a database.
+        some = rows.filter(coding__in=ids - {None}) if len(ids) < 500 else rows
+        return dict(some.values_list("coding_id", "code"))
 
     def where(reader: Reader, part: str) -> Q:
         rows = CodingPart.objects.filter(coding__firm=reader.firm, dimension=dimension)
@@ -111,14 +103,29 @@ def _coding(dimension: str, name: str, field_: str) -> Dim:
             return ~Q(**{f"{field_}__in": rows.values("coding")}) | Q(**{f"{field_}__isnull": True})
         return Q(**{f"{field_}__in": rows.filter(code=part).values("coding")})
 
+    return _of_codes(dimension, name, field_, codes, where)
+
+
+def _of_codes(
+    dimension: str, name: str, field_: str, codes: Callable[[Reader, set[Any]], Mapping[Any, str]],
+    where: Callable[[Reader, str], Q],
+) -> Dim:  # fmt: skip
+    """A dimension of the ledger, whatever carries the code: ``codes`` says it for each value of ``field_`` that has one."""
+
+    def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
+        ids = {value for (value,) in values}
+        by, picks = codes(reader, ids), reader.books.picks(dimension)
+        none = Part(NONE, f"no {name}", ("~",))
+        return {(pk,): Part(code, picks.words(code), (code,)) if (code := by.get(pk)) else none for pk in ids}
+
     def find(reader: Reader, text: str) -> list[Part]:
         picks = reader.books.picks(dimension)
         return [Part(code, picks.words(code)) for code in picks.find(text, 7)]
 
-    return Dim(
-        f"coding.{dimension}", name, (field_,), parts, where, find,
-        lambda reader, part: f"no {name}" if part == NONE else reader.books.picks(dimension).words(part),
-    )  # fmt: skip
+    def label(reader: Reader, part: str) -> str:
+        return f"no {name}" if part == NONE else reader.books.picks(dimension).words(part)
+
+    return Dim(f"coding.{dimension}", name, (field_,), parts, where, find, label)
 
 
 def _ordered(piece: Piece) -> Part:
@@ -292,28 +299,12 @@ def of_trip_codings(reader: Reader) -> list[Dim]:
 
 
 def _trip_coding(dimension: str, name: str) -> Dim:
-    def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
-        ids = {trip for (trip,) in values}
-        codes = {
-            pk: dict(rows).get(dimension, "") for pk, rows in Trip.objects.filter(pk__in=ids).values_list("pk", "codes")
-        }
-        picks = reader.books.picks(dimension)
-        return {
-            (trip,): Part(code, picks.words(code), (code,))
-            if (code := codes.get(trip))
-            else Part(NONE, f"no {name}", ("~",))
-            for trip in ids
-        }
+    def codes(reader: Reader, ids: set[Any]) -> dict[Any, str]:
+        rows = Trip.objects.filter(pk__in=ids).values_list("pk", "codes")
+        return {pk: dict(pairs).get(dimension, "") for pk, pairs in rows}
 
     def where(reader: Reader, part: str) -> Q:
         rows = Trip.objects.filter(firm=reader.firm).values_list("pk", "codes")
         return Q(trip__in=[pk for pk, codes in rows if dict(codes).get(dimension, NONE) == part])
 
-    def find(reader: Reader, text: str) -> list[Part]:
-        picks = reader.books.picks(dimension)
-        return [Part(code, picks.words(code)) for code in picks.find(text, 7)]
-
-    return Dim(
-        f"coding.{dimension}", name, ("trip_id",), parts, where, find,
-        lambda reader, part: f"no {name}" if part == NONE else reader.books.picks(dimension).words(part),
-    )  # fmt: skip
+    return _of_codes(dimension, name, "trip_id", codes, where)

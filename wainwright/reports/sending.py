@@ -277,13 +277,15 @@ def _work(run: Run, sending: Sending) -> None:
     run.result, run.sentence, run.count = as_data(mine.table), mine.words[:400], len(mine.table.rows)
     run.beat = clock.now()
     run.save(update_fields=["result", "sentence", "count", "beat"])
-    whom: list[Membership | str] = [*sending.members.select_related("person", "firm"), *sending.addresses]
-    for n, each in enumerate(whom, 1):
+    whom: list[Membership | str] = [
+        *sending.members.select_related("person", "firm").order_by("pk"),
+        *sending.addresses,
+    ]
+    # In one order each time: whoever stands within what is said to be sent has it, whatever they are called.
+    for n, each in enumerate(whom[len(run.sent) :], len(run.sent) + 1):
         if not Run.objects.filter(pk=run.pk, state=Run.State.WAITING).exists():
             return
         name = each if isinstance(each, str) else each.person.name
-        if any(pair[0] == name for pair in run.sent):
-            continue
         with transaction.atomic():
             became = (
                 _to_address(run, sending, each, mine) if isinstance(each, str) else _to_member(run, sending, each, mine)

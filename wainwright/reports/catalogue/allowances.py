@@ -1,12 +1,10 @@
 """Daily allowances: what was paid for which trips, what of it is above what is free of tax, and which meals others supplied."""
 
-from decimal import Decimal
-
 from django.db.models import Q, Sum
 
 from wainwright.claims.models import Claim, StatementLine
 from wainwright.core.states import CLAIM_SENT
-from wainwright.core.table import Column, Row, Table
+from wainwright.core.table import Column, Row, Table, column_sum
 from wainwright.reports.asked import Asked
 from wainwright.reports.dims import person
 from wainwright.reports.reader import Reader
@@ -22,14 +20,12 @@ COLUMNS = (
 
 def table(reader: Reader, asked: Asked) -> Table:
     """A row for each trip with an allowance on a sent claim, by the day on which one was back. Three queries."""
-    if asked.span is None:
-        raise ValueError("the time that it is of is asked for")
     claims = Claim.objects.filter(firm=reader.firm, state__in=CLAIM_SENT)
     claims = claims if reader.all else claims.filter(claimant=reader.member)
     people = asked.people()
     claims = claims.filter(claimant__in=people) if people else claims
     lines = StatementLine.objects.filter(
-        statement__in=claims.values("statement_id"), kind="allowance", day__range=(asked.span.since, asked.span.until)
+        statement__in=claims.values("statement_id"), kind="allowance", day__range=(asked.days.since, asked.days.until)
     )
     summed = lines.annotate(refused=Sum("coded__net_minor", filter=Q(coded__refused=True), default=0)).values_list(
         "key",
@@ -55,7 +51,7 @@ def table(reader: Reader, asked: Asked) -> Table:
             days, len(trip.supplied) if trip is not None else 0, len(trip.billed) if trip is not None else 0, reader.money(paid), reader.money(min(taxed, max(paid, 0))),
         ), (("person", str(owner)),), f"/claims/{claim}/"))  # fmt: skip
     rows.sort(key=lambda row: (str(row.cells[0]), str(row.cells[2])))
-    whole = [sum((Decimal(str(row.cells[n] or 0)) for row in rows), Decimal(0)) for n in range(4, 9)]
+    whole = [column_sum(rows, n) for n in range(4, 9)]
     total = ("All", "", None, None, int(whole[0]), int(whole[1]), int(whole[2]), whole[3], whole[4]) if rows else ()
     return Table(COLUMNS, tuple(rows), total)
 

@@ -1,10 +1,8 @@
 """What lies loose: charges of cards and papers that stand on no cost, whose they are, and how old the oldest is."""
 
-from decimal import Decimal
-
 from django.db.models import Count, Min, Q, Sum
 
-from wainwright.core.table import Cell, Column, Row, Table
+from wainwright.core.table import Cell, Column, Row, Table, column_sum
 from wainwright.expenses.models import Charge, Receipt
 from wainwright.reports.asked import Asked
 from wainwright.reports.dims import person
@@ -42,10 +40,7 @@ def table(reader: Reader, asked: Asked) -> Table:
         link = "/tray/" if pk == reader.member.pk else f"/ledger/loose/?person={pk}" if charge else ""
         rows.append(Row(cells, (("person", str(pk)),), link))
     rows.sort(key=lambda row: (-int(str(row.cells[5])), str(row.cells[0])))
-    total = (
-        "All", sum(int(str(row.cells[1])) for row in rows), sum((Decimal(str(row.cells[2])) for row in rows), Decimal(0)),
-        sum(int(str(row.cells[3])) for row in rows), None, None,
-    )  # fmt: skip
+    total = ("All", int(column_sum(rows, 1)), column_sum(rows, 2), int(column_sum(rows, 3)), None, None)
     return Table(COLUMNS, tuple(rows), total if rows else ())
 
 

@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from wainwright.core.mileage import MileageRate, mileage_year, rate_on
 from wainwright.core.states import CLAIM_SENT
-from wainwright.core.table import Column, Row, Table
+from wainwright.core.table import Column, Row, Table, column_sum
 from wainwright.core.workings import plain
 from wainwright.expenses.models import Expense
 from wainwright.reports.asked import Asked
@@ -42,16 +42,14 @@ def _named(rate: MileageRate, band: int) -> str:
 
 def table(reader: Reader, asked: Asked) -> Table:
     """A row for each person, vehicle and band of sent claims. What a ride earned stands as it was claimed; its bands follow the year so far."""
-    if asked.span is None:
-        raise ValueError("the time that it is of is asked for")
     policy = reader.book.policy
-    first, _ = mileage_year(asked.span.since, policy.mileage_month, policy.mileage_day)
+    first, _ = mileage_year(asked.days.since, policy.mileage_month, policy.mileage_day)
     rows = Expense.objects.filter(
         firm=reader.firm,
         kind=Expense.Kind.MILEAGE,
         claim__state__in=CLAIM_SENT,
         personal=False,
-        date__range=(first, asked.span.until),
+        date__range=(first, asked.days.until),
     )
     people = asked.people()
     if not reader.all:
@@ -66,7 +64,7 @@ def table(reader: Reader, asked: Asked) -> Table:
         year = mileage_year(day, policy.mileage_month, policy.mileage_day)[0]
         so_far, km = driven[owner, vehicle, year], km or Decimal(0)
         driven[owner, vehicle, year] = so_far + km
-        if day < asked.span.since:
+        if day < asked.days.since:
             continue
         _add(found, reader, (owner, vehicle, day), km, so_far, reader.money(minor))
     names = reader.people(key[0] for key in found)
@@ -82,10 +80,10 @@ def table(reader: Reader, asked: Asked) -> Table:
         "All",
         "",
         "",
-        sum(int(str(row.cells[3])) for row in shown),
+        int(column_sum(shown, 3)),
         None,
         "",
-        sum((Decimal(str(row.cells[6])) for row in shown), Decimal(0)),
+        column_sum(shown, 6),
     )
     return Table(
         COLUMNS,
@@ -97,9 +95,7 @@ def table(reader: Reader, asked: Asked) -> Table:
 
 def _rides(owner: int, asked: Asked) -> str:
     """Where somebody's rides of the time stand one by one."""
-    if asked.span is None:
-        return ""
-    days = f"span=days&since={asked.span.since}&until={asked.span.until}"
+    days = f"span=days&since={asked.days.since}&until={asked.days.until}"
     return f"/reports/spend-by-category/things/?of=category:mileage&of=person:{owner}&of=stage:spent&{days}"
 
 

@@ -1,11 +1,10 @@
 """All that people were paid in a year: each payment, and what of it payroll has to know."""
 
 from collections import defaultdict
-from decimal import Decimal
 
 from wainwright.accounts.models import Payment
 from wainwright.claims.models import Claim, StatementLine
-from wainwright.core.table import Column, Row, Table
+from wainwright.core.table import Column, Row, Table, column_sum
 from wainwright.reports.asked import Asked
 from wainwright.reports.dims import person
 from wainwright.reports.reader import Reader
@@ -19,10 +18,8 @@ COLUMNS = (
 
 def table(reader: Reader, asked: Asked) -> Table:
     """A row for each payment that the bank made, by the day of its run. Four queries."""
-    if asked.span is None:
-        raise ValueError("the time that it is of is asked for")
     rows = Payment.objects.filter(
-        run__firm=reader.firm, state=Payment.State.PAID, run__date__range=(asked.span.since, asked.span.until)
+        run__firm=reader.firm, state=Payment.State.PAID, run__date__range=(asked.days.since, asked.days.until)
     )
     people = asked.people()
     rows = rows if reader.all else rows.filter(member=reader.member)
@@ -68,7 +65,7 @@ def table(reader: Reader, asked: Asked) -> Table:
                 link,
             )
         )
-    sums = [sum((Decimal(str(row.cells[n])) for row in shown), Decimal(0)) for n in range(3, 7)]
+    sums = [column_sum(shown, n) for n in range(3, 7)]
     return Table(
         COLUMNS,
         tuple(shown),

@@ -68,10 +68,8 @@ def state_after(what: str, after: str) -> str:
 def table(reader: Reader, asked: Asked) -> Table:
     """A row for each state of the road. Two queries."""
     zone = ZoneInfo(reader.firm.zone)
-    if asked.span is None:
-        raise ValueError("the time that it is of is asked for")
-    since = datetime.combine(asked.span.since, time(), zone)
-    until = datetime.combine(asked.span.until + timedelta(days=1), time(), zone)
+    since = datetime.combine(asked.days.since, time(), zone)
+    until = datetime.combine(asked.days.until + timedelta(days=1), time(), zone)
     claims = Claim.objects.filter(firm=reader.firm)
     people = asked.people()
     if people:

@@ -6,7 +6,7 @@ from typing import Any
 from urllib.parse import parse_qs, urlencode
 
 from django.core.cache import cache
-from django.http import Http404, HttpResponse
+from django.http import Http404
 from django.shortcuts import render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET
@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET
 from wainwright.core.picking import folded
 from wainwright.core.spans import NAMES
 from wainwright.core.table import Row, Table
+from wainwright.downloads import kept_file
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.paging import page_of
 from wainwright.people.models import Membership
@@ -233,10 +234,7 @@ def as_file(request, report_key: str, form: str):
         content = file_of(form, told, table)
     except Refusal as refusal:
         return show(request, report, 422, refused=refusal.message)
-    response = HttpResponse(content, content_type=TYPES[form])
-    response["Content-Disposition"] = f'attachment; filename="{slugify(report.title)}-{reader.today}.{form}"'
-    response["X-Content-Type-Options"] = "nosniff"
-    return response
+    return kept_file(f"{slugify(report.title)}-{reader.today}.{form}", content, TYPES[form])
 
 
 def address_of(data: dict[str, list[str]]) -> str:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import Http404, HttpResponse
+from django.http import Http404
 from django.shortcuts import redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.core.table import Table, differences
+from wainwright.downloads import kept_file
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import whole
 from wainwright.paging import page_of
@@ -161,10 +162,7 @@ def run_file(request, ran_id: int, form: str):
     except Refusal as refusal:
         messages.error(request, refusal.message)
         return redirect("report-run", run.pk)
-    response = HttpResponse(content, content_type=TYPES[form])
-    response["Content-Disposition"] = f'attachment; filename="{slugify(run.title) or "report"}-{day}.{form}"'
-    response["X-Content-Type-Options"] = "nosniff"
-    return response
+    return kept_file(f"{slugify(run.title) or 'report'}-{day}.{form}", content, TYPES[form])
 
 
 @require_POST
