@@ -12,7 +12,7 @@ from wainwright import clock
 from wainwright.accounts.models import FirmAccounts, Posting, PostingLine
 from wainwright.bookings.services import ByHand
 from wainwright.claims.models import Claim
-from wainwright.claims.services import books, compose, correcting, drafting
+from wainwright.claims.services import books, closing, compose, correcting, drafting
 from wainwright.closing.selectors import movements
 from wainwright.core.money import Money
 from wainwright.errors import NotAllowed, Refusal
@@ -24,10 +24,13 @@ from wainwright.journals.services import go_on
 from wainwright.masters.models import MerchantSupplier, Supplier
 from wainwright.masters.services import connecting, posting_to
 from wainwright.people.models import Firm, new_version
+from wainwright.reports.following import look_again
+from wainwright.reports.models import SpendLine, Stage
 from wainwright.standins.ledger.models import LedgerCode, LedgerEntry, LedgerParty
 from wainwright.trail.selectors import check_chain
 from wainwright.trips.models import Trip
 from wainwright.trips.services import basket
+from wainwright.trips.services.road import move_along
 
 
 class BilledCase(WorldTestCase):
@@ -65,6 +68,20 @@ class BilledCase(WorldTestCase):
 
 
 class BookingsTest(BilledCase):
+    def test_of_a_trip_of_which_nothing_is_claimed_it_is_spent_all_the_same(self):
+        trip = self.authorised_trip(starts=-10)
+        booking = self.bought(trip)
+        move_along(clock.now() + timedelta(days=30))
+        closing.nothing_to_claim(self.maren, trip.pk)
+        look_again(self.firm)
+        line = SpendLine.objects.get(firm=self.firm, trip=trip)
+        said = (line.key, line.stage, line.net_minor, line.category, line.member_id)
+        self.assertEqual(said, (f"booking:{booking.pk}", Stage.COMMITTED, 45_00, "fee", self.maren.pk))
+        self.post(billed.BOOKINGS)
+        look_again(self.firm)
+        line = SpendLine.objects.get(firm=self.firm, trip=trip)
+        self.assertEqual((line.stage, line.net_minor), (Stage.POSTED, 45_00))
+
     def test_a_booking_is_billed_once_names_its_supplier_and_its_claim_takes_it_out(self):
         trip = self.authorised_trip()
         self.bought(trip)

@@ -11,13 +11,15 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from django.db import transaction
-from django.db.models import CharField, Exists, F, OuterRef, Q, QuerySet, TextField, Value
+from django.db.models import CharField, Exists, F, OuterRef, Q, QuerySet, Subquery, Sum, TextField, Value
 from django.db.models.functions import MD5, Cast, Coalesce, Concat
 
 from wainwright import clock
+from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
 from wainwright.core.states import CLAIM_SENT
 from wainwright.expenses.models import Expense
+from wainwright.journals.models import Billed
 from wainwright.people.models import Firm
 from wainwright.reports.models import Follow, Head, SpendLine
 from wainwright.reports.reading import READERS, keep
@@ -62,7 +64,13 @@ def sources(firm: Firm) -> dict[Head.Kind, QuerySet]:
     trips = Trip.objects.filter(plans, firm=firm).exclude(state__in=Trip.OVER)
     claims = Claim.objects.filter(firm=firm, state__in=CLAIM_SENT, statement__isnull=False)
     loose = Q(claim__isnull=True) | Q(claim__state__in=UNSENT)
+    standing = Exists(trips.filter(pk=OuterRef("trip")))
+    # The same cost was recorded by hand, so that the draft of a claim left its booking alone.
+    same = Expense.objects.filter(owner=OuterRef("trip__traveller"), claim__trip=OuterRef("trip"), paid_by="central", amount_minor__in=[OuterRef("price_minor"), OuterRef("lost_minor")])  # fmt: skip
+    told = Billed.objects.filter(booking=OuterRef("pk")).order_by().values("booking").annotate(s=Sum("amount_minor")).values("s")  # fmt: skip
+    billed = Booking.objects.filter(Q(state__in=("Confirmed", "Ticketed")) | Q(state="Cancelled", lost_minor__gt=0), firm=firm, paid_by="central", currency=firm.currency)  # fmt: skip
     return {
+        Head.Kind.BOOKING: billed.filter(~standing, ~Exists(same), expenses__isnull=True).annotate(told=Subquery(told)).annotate(now=_marked("state", "price_minor", "lost_minor", "told", "trip__version")),
         Head.Kind.TRIP: trips.filter(~Exists(own), ~Exists(along)).annotate(now=_marked("state", "signed_id", "standing__trip__signed_id", "starts")),
         Head.Kind.CLAIM: claims.annotate(now=_marked("state", "statement_id", "trip_id", "trip__version")),
         Head.Kind.EXPENSE: Expense.objects.filter(loose, firm=firm).exclude(_stands()).annotate(now=_marked("version", "claim_id", "claim__version", "claim__trip__version", MD5(Cast("owner__codes", TextField())))),

@@ -22,7 +22,7 @@ class Stage(models.IntegerChoices):
 
 
 class Head(models.Model):
-    """A trip, a claim or a loose cost as the read model knows it; ``mark`` says which state of it was read."""
+    """A trip, a claim, a loose cost or a booking that no plan stands for, as the read model knows it; ``mark`` says which state of it was read."""
 
     class Kind(models.TextChoices):
         """What it is."""
@@ -30,6 +30,7 @@ class Head(models.Model):
         TRIP = "trip"
         CLAIM = "claim"
         EXPENSE = "expense"
+        BOOKING = "booking"
 
     firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="+")
     kind = models.CharField(max_length=7, choices=Kind)

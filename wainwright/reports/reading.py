@@ -6,8 +6,10 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+from wainwright import clock
 from wainwright.accounts.services import keep_codings
 from wainwright.accounts.splits import shares_of
+from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim, StatementCoding
 from wainwright.core.bearing import Borne, bear_each
 from wainwright.core.coding import Coding
@@ -201,6 +203,31 @@ def of_expenses(firm: Firm, ids: Sequence[int]) -> Iterator[tuple[int, Line]]:
             yield expense.pk, Line(line, coding)
 
 
+def of_bookings(firm: Firm, ids: Sequence[int]) -> Iterator[tuple[int, Line]]:
+    """What was billed to the firm for bookings that neither a plan nor a claim stands for, with the booking of each line.
+
+    It is committed until the ledger was told of it, then posted. Three queries.
+    """
+    rows = Booking.objects.filter(firm=firm, pk__in=ids).select_related("trip").prefetch_related("billed")
+    found = list(rows)
+    nights = Nights(booking.trip_id for booking in found)
+    for booking in found:
+        trip = booking.trip
+        cost = booking.price if booking.stands else booking.lost
+        told = sum(each.amount_minor for each in booking.billed.all())
+        day = clock.day_of(booking.departure, firm.zone)
+        country, town = nights.at(trip.pk, day)
+        for _, coding, amount in bear_each([Borne("", booking.category, cost)], trip.coding, shares_of(trip)):
+            if not amount.minor:
+                continue
+            row = SpendLine(
+                firm=firm, stage=Stage.POSTED if told == cost.minor else Stage.COMMITTED, day=day, member_id=trip.traveller_id,
+                category=booking.category, merchant=plain(booking.carrier), country=country or firm.country, town=town,
+                currency=booking.currency, paid_by=booking.paid_by, trip=trip, key=f"booking:{booking.pk}", label=booking.label, net_minor=amount.minor,
+            )  # fmt: skip
+            yield booking.pk, Line(row, coding)
+
+
 def _pieces(expense: Expense, default: Coding) -> Iterator[tuple[str, str, Coding, Money]]:
     """A cost by its parts and its split, without what is personal."""
     if expense.personal:
@@ -222,7 +249,7 @@ def _pieces(expense: Expense, default: Coding) -> Iterator[tuple[str, str, Codin
                 yield category, label, share.coding, amount
 
 
-READERS = {Head.Kind.TRIP: of_trips, Head.Kind.CLAIM: of_claims, Head.Kind.EXPENSE: of_expenses}
+READERS = {Head.Kind.BOOKING: of_bookings, Head.Kind.TRIP: of_trips, Head.Kind.CLAIM: of_claims, Head.Kind.EXPENSE: of_expenses}
 
 
 def keep(firm: Firm, heads: Mapping[int, Head], lines: Iterable[tuple[int, Line]]) -> int:
