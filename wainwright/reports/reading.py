@@ -249,7 +249,12 @@ def _pieces(expense: Expense, default: Coding) -> Iterator[tuple[str, str, Codin
                 yield category, label, share.coding, amount
 
 
-READERS = {Head.Kind.BOOKING: of_bookings, Head.Kind.TRIP: of_trips, Head.Kind.CLAIM: of_claims, Head.Kind.EXPENSE: of_expenses}
+READERS = {
+    Head.Kind.BOOKING: of_bookings,
+    Head.Kind.TRIP: of_trips,
+    Head.Kind.CLAIM: of_claims,
+    Head.Kind.EXPENSE: of_expenses,
+}
 
 
 def keep(firm: Firm, heads: Mapping[int, Head], lines: Iterable[tuple[int, Line]]) -> int:
