@@ -15,12 +15,13 @@ from wainwright.bookings.selectors import chosen, ways
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
 from wainwright.claims.services import books as booking
-from wainwright.claims.services import closing, compose, drafting
+from wainwright.claims.services import closing, compose, drafting, lines
 from wainwright.claims.services import road as claim_road
 from wainwright.core.journey import Meal, Mode, Place
 from wainwright.core.money import Money
 from wainwright.expenses.models import Charge, Expense, Receipt, ReceiptPage
 from wainwright.expenses.services import editing, taking
+from wainwright.expenses.services.rides import Ride, type_ride
 from wainwright.formats.places import best_place, place
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rulebook
@@ -69,6 +70,9 @@ class Story:
             bench.end(self._signer("trip", trip.pk), "trip", trip.pk, "send_back", self.row["comment"])
         if self.row["stage"] == "trip_turned_down":
             bench.end(self._signer("trip", trip.pk), "trip", trip.pk, "turn_down", self.row["comment"])
+        if self.row.get("advance"):
+            with clock.at(self.moment(begun, 14)):
+                booking.pay(self.finance, [], clock.today(self.finance.firm.zone), [trip.pk])
         if self.row["stage"] == "called_off":
             road.call_off(self.member, trip.pk)
         road.move_along(self.now)
@@ -117,6 +121,9 @@ class Story:
             nights_of.mark_meal(member, trip.pk, self.first + timedelta(days=int(day)), Meal(meal))
         scale = 10 if trip.currency == "NOK" else 1
         plan.add_other(member, trip.pk, "taxi", "Taxis and parking", Decimal(80 * scale), "self")
+        if row.get("advance"):
+            asked = Decimal(row["advance"])
+            plan.ask_advance(member, trip.pk, asked, Money.of(row["advance"], trip.currency), row["advance_why"])
         return Trip.objects.get(pk=trip.pk)
 
     def _side_trip(self, trip: Trip, near, far) -> None:
@@ -162,7 +169,8 @@ class Story:
                     reason,
                     "Nearest to the work at that time.",
                 )
-        road.send(member, trip.pk, Trip.objects.get(pk=trip.pk).version, member.person.name)
+        version = Trip.objects.get(pk=trip.pk).version
+        road.send(member, trip.pk, version, member.person.name, advance_confirmed=bool(trip.advance_minor))
 
     def _approve(self, kind: str, object_id: int, most: int = 9) -> None:
         for _ in range(most):
@@ -180,7 +188,7 @@ class Story:
         return waiting.select_related("signer__person", "signer__firm").get().signer
 
     def _spend(self) -> None:
-        for number, (day, merchant, category, amount, paid_by, proven) in enumerate(self.row["costs"]):
+        for number, (day, merchant, category, amount, paid_by, proven, *rate) in enumerate(self.row["costs"]):
             on = self.first + timedelta(days=day)
             money = Money.of(amount, self.member.firm.currency)
             guests = "Two from the port authority" if category == "meals" else ""
@@ -192,18 +200,41 @@ class Story:
                     category,
                     money,
                     paid_by,
-                    Decimal(0),
+                    Decimal(*rate) if rate else Decimal(0),
                     None,
                     "",
                     guests,
                     3 if guests else 1,
+                    country=self.member.firm.country if rate else "",
                 )
                 if proven:
                     proof(expense, number)
                 if paid_by == "firm":
                     self._charge(expense, number)
+        for day, origin, target, there_and_back in self.row.get("rides", ()):
+            on = self.first + timedelta(days=day)
+            ride = Ride(
+                on, best_place(origin), best_place(target), "car", there_and_back, description=self.row["purpose"]
+            )
+            with clock.at(self.moment(on + timedelta(days=1), 18)):
+                type_ride(self.member, ride)
         if self.reach >= 3:
             self._hotel()
+
+    @property
+    def finance(self) -> Membership:
+        """Who checks, clears and pays in this firm."""
+        return self.people["liv" if self.member.firm.slug == "norge" else "priya"]
+
+    def _correct(self, claim: Claim) -> None:
+        """Finance puts the first cost where it belongs, and says why."""
+        expense = claim.expenses.filter(merchant=self.row["costs"][0][1]).get()
+        values = {
+            "day": expense.date, "merchant": expense.merchant, "category": self.row["corrected"]["category"], "amount": expense.amount,
+            "paid_by": expense.paid_by, "tax_rate": expense.tax_rate, "tax": None, "description": "", "guests": "", "heads": 1, "country": expense.country,
+        }  # fmt: skip
+        version = Claim.objects.get(pk=claim.pk).version
+        lines.correct_line(self.finance, claim.pk, version, expense.pk, self.row["corrected"]["why"], **values)
 
     def _charge(self, expense: Expense, number: int) -> None:
         card = self.member.cards.first()
@@ -264,11 +295,13 @@ class Story:
             if self.row["stage"] == "in_signoff":
                 return
             self._approve("claim", claim.pk)
-        finance = self.people["liv" if member.firm.slug == "norge" else "priya"]
+        finance = self.finance
         if self.reach >= 7:
             with clock.at(
                 self.moment(self.today - timedelta(days=1) if self.reach == 8 else done + timedelta(days=3), 11)
             ):
+                if self.row.get("corrected"):
+                    self._correct(claim)
                 cleared = claim_road.clear(finance, claim.pk, Claim.objects.get(pk=claim.pk).version)
                 if self.reach >= 8:
                     booking.post(finance, claim.pk, cleared.version)

@@ -21,7 +21,7 @@ from wainwright.trips.services import road as trips
 class Advances(WorldTestCase):
     def advanced(self, amount: int = 60, starts: int = 5) -> Trip:
         trip = self.a_trip(starts=starts)
-        plan.ask_advance(self.maren, trip.pk, Decimal(amount), eur(500))
+        plan.ask_advance(self.maren, trip.pk, Decimal(amount), eur(500), "Hotel asks for cash")
         self.send(trip)
         return Trip.objects.get(pk=trip.pk)
 
@@ -38,7 +38,7 @@ class Advances(WorldTestCase):
 
     def raised(self, trip: Trip, to: int) -> Trip:
         trips.reopen(self.maren, trip.pk)
-        plan.ask_advance(self.maren, trip.pk, Decimal(to), eur(500))
+        plan.ask_advance(self.maren, trip.pk, Decimal(to), eur(500), "Hotel asks for cash")
         self.send(trip)
         return Trip.objects.get(pk=trip.pk)
 
@@ -75,7 +75,7 @@ class RaisedTest(Advances):
             (Decimal(-1), "raised"),
         ):
             with self.assertRaisesMessage(Refusal, words):
-                plan.ask_advance(self.maren, trip.pk, wanted, eur(500))
+                plan.ask_advance(self.maren, trip.pk, wanted, eur(500), "Hotel asks for cash")
         # What was paid already is never asked to be confirmed again.
         trip.refresh_from_db()
         trips.send(self.maren, trip.pk, trip.version, "Maren Oyelaran")
@@ -84,7 +84,7 @@ class RaisedTest(Advances):
         trip = self.advanced(60)
         self.pay(trip)
         trips.reopen(self.maren, trip.pk)
-        plan.ask_advance(self.maren, trip.pk, Decimal(90), eur(500))
+        plan.ask_advance(self.maren, trip.pk, Decimal(90), eur(500), "Hotel asks for cash")
         standing.leave_as_signed(self.maren, trip.pk)
         trip.refresh_from_db()
         self.assertEqual((trip.advance, trip.advance_to_pay, trip.advance_out), (eur(60), eur(0), eur(60)))

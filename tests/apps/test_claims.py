@@ -472,7 +472,7 @@ class FinanceTest(WorldTestCase):
 
     def test_an_advance_is_paid_once_and_set_off_by_the_claim(self):
         trip = self.a_trip()
-        plan.ask_advance(self.maren, trip.pk, Decimal(60), eur(100))
+        plan.ask_advance(self.maren, trip.pk, Decimal(60), eur(100), "Hotel asks for cash")
         trip.refresh_from_db()
         trips.send(self.maren, trip.pk, trip.version, "Maren Oyelaran", True)
         with self.done():

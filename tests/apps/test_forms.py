@@ -105,7 +105,8 @@ class FormsTest(WorldTestCase):
             paid_by="self",
         )
         self.send(self.maren, f"{page}others/{trip.others.get().pk}/remove/", "The whole trip was")
-        self.send(self.maren, page + "advance/", "An advance lies between", status=422, advance="9999")
+        self.send(self.maren, page + "advance/", "An advance lies between", status=422, advance="9999", why="Cash")
+        self.send(self.maren, page + "advance/", "Say what the advance is for", status=422, advance="10")
         self.send(
             self.maren,
             page + "head/",

@@ -451,7 +451,7 @@ class VersionsTest(JourneyTestCase):
     def test_an_advance_is_confirmed_and_outstanding_ones_are_taken_off(self):
         trip = self.to_bergen()
         most = self.file(trip).figures.proposed_advance.amount
-        plan.ask_advance(self.maren, trip.pk, Decimal(100), most)
+        plan.ask_advance(self.maren, trip.pk, Decimal(100), most, "Hotel asks for cash")
         version = Trip.objects.get(pk=trip.pk).version
         with self.assertRaisesRegex(Refusal, "Say that you ask for the advance of 100.00"):
             road.send(self.maren, trip.pk, version, "Maren Oyelaran")

@@ -110,7 +110,7 @@ class PartyTest(Moves):
         trip = self.a_move()
         party = self.apart(trip)
         self.flies(party)
-        plan.ask_advance(self.maren, trip.pk, Decimal(500), eur(5000))
+        plan.ask_advance(self.maren, trip.pk, Decimal(500), eur(5000), "Hotel asks for cash")
         Trip.objects.filter(pk=trip.pk).update(advance_paid=True)
         self.travelled(trip, party)
         self.assertEqual({t.state for t in Trip.objects.filter(pk__in=[trip.pk, party.pk])}, {"Back"})
@@ -209,7 +209,7 @@ class PartyTest(Moves):
         trip = self.a_move()
         party = self.apart(trip)
         with self.assertRaisesMessage(Refusal, "employee's own trip"):
-            plan.ask_advance(self.maren, party.pk, Decimal(100), eur(500))
+            plan.ask_advance(self.maren, party.pk, Decimal(100), eur(500), "Hotel asks for cash")
 
 
 class RoadTest(Moves):

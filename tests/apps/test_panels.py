@@ -169,7 +169,7 @@ class AnswerTest(PanelTestCase):
             ("others/", {"category": "parking", "label": "Quay", "amount": "12", "paid_by": "self"}),
             ("stay/", {"night": [first], "name": "Lamp Quay", "cost": "190", "paid_by": "firm"}),
             ("explain/", {"identity": f"ceiling@night:{first}", "reason": "Needed for the work", "words": "On the quay"}),
-            ("meal/", {"meal": f"{self.trip.ends}:breakfast"}), ("advance/", {"advance": "10"}),
+            ("meal/", {"meal": f"{self.trip.ends}:breakfast"}), ("advance/", {"advance": "10", "why": "Cash for the quay"}),
             ("legs/move/", {"leg": leg.pk, "end": "leaves", "minutes": "-30"}), ("line/", {"line": f"ferry florø {self.trip.starts + timedelta(days=1)} 7:30"}),
             ("engagements/", {"title": "Kick-off", "place": "Bergen", "day": first, "time": "15:00"}),
             ("permissions/", {"code": "by-hand", "title": "A night watch", "comment": "The tide is at four"}),
@@ -206,7 +206,7 @@ class AnswerTest(PanelTestCase):
         before = self.seen("?open=elsewhere")
         mine = re.search(r'data-panel="elsewhere" data-is="([0-9a-f]+)"', before)[1]
         headers = {"HX-Request": "true", "X-Open": "elsewhere", "X-Regions": f"{self.has(before)},panel={mine}"}
-        answer = self.client.post(self.page + "advance/", {"advance": "10"}, headers=headers)
+        answer = self.client.post(self.page + "advance/", {"advance": "10", "why": "Cash"}, headers=headers)
         self.assertEqual(answer.status_code, 302)
         again = self.client.get(f"{self.page}?open=elsewhere", headers=headers).content.decode()
         self.assertNotIn('id="slot-doors" class="slot"', again.replace('id="slot-doors" class="slot" hx', "x"))

@@ -141,7 +141,7 @@ class AdvanceTest(WorldTestCase):
     def owed_advance(self, amount: str = "60.00") -> Trip:
         """A trip that was called off after its advance was paid."""
         trip = self.a_trip(starts=20)
-        plan.ask_advance(self.maren, trip.pk, Decimal(amount), eur(1000))
+        plan.ask_advance(self.maren, trip.pk, Decimal(amount), eur(1000), "Hotel asks for cash")
         trip.refresh_from_db()
         trips.send(self.maren, trip.pk, trip.version, "Maren Oyelaran", True)
         with self.done():

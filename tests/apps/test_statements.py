@@ -46,7 +46,7 @@ class Statements(WorldTestCase):
     def claim_with_advance(self, amount: int = 60, coding=OFFICE) -> Claim:
         """An open claim of a trip under way for which an advance was asked and authorised, not paid yet."""
         trip = self.a_trip(starts=-2, days=6, coding=coding)
-        plan.ask_advance(self.maren, trip.pk, Decimal(amount), eur(500))
+        plan.ask_advance(self.maren, trip.pk, Decimal(amount), eur(500), "Hotel asks for cash")
         trip.refresh_from_db()
         trips.send(self.maren, trip.pk, trip.version, "Maren Oyelaran", True)
         with self.done():
@@ -197,7 +197,7 @@ class AdvanceTest(Statements):
         Trip.objects.update(state="Authorised")
         trips.reopen(self.maren, claim.trip_id)
         with self.assertRaisesRegex(Refusal, "with the bank already"):
-            plan.ask_advance(self.maren, claim.trip_id, Decimal(10), eur(500))
+            plan.ask_advance(self.maren, claim.trip_id, Decimal(10), eur(500), "Hotel asks for cash")
         Trip.objects.update(advance_paid=True, state="Closed")
         other = plan.start_trip(self.maren, "Another", "Looking again", OFFICE)
         self.assertEqual(outstanding_advances(self.maren, other, "EUR"), eur(60))

@@ -103,8 +103,8 @@ class PlanningTest(WorldTestCase):
         self.assertEqual(most.minor, 100_00)
         for amount in ("100.01", "-1"):
             with self.subTest(amount), self.assertRaises(Refusal):
-                plan.ask_advance(self.maren, trip.pk, Decimal(amount), most)
-        plan.ask_advance(self.maren, trip.pk, Decimal(60), most)
+                plan.ask_advance(self.maren, trip.pk, Decimal(amount), most, "Hotel asks for cash")
+        plan.ask_advance(self.maren, trip.pk, Decimal(60), most, "Hotel asks for cash")
 
     def test_a_bad_coding_is_said_at_once(self):
         for coding, words in [

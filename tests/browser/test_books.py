@@ -123,7 +123,7 @@ class BooksTest(World, BrowserTestCase):
         Membership.objects.filter(pk=self.aiko.pk).update(iban=CLOSED_IBAN)
         (marens,) = self.claims("20.00")
         trip = self.a_trip(starts=5)
-        plan.ask_advance(self.maren, trip.pk, Decimal(60), eur(500))
+        plan.ask_advance(self.maren, trip.pk, Decimal(60), eur(500), "Hotel asks for cash")
         trip.refresh_from_db()
         trips.send(self.maren, trip.pk, trip.version, "Maren Oyelaran", True)
         self.approve_all("trip", trip.pk)

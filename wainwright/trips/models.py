@@ -58,6 +58,7 @@ class Trip(CodedModel):
         default=list, blank=True, help_text="Meals that a bill on the claim pays for, as in supplied."
     )
     advance_minor = models.BigIntegerField(default=0)
+    advance_why = models.CharField(max_length=200, blank=True, help_text="What the advance is asked for.")
     advance_paid = models.BooleanField(default=False)
     advance_settled = models.BooleanField(default=False, help_text="Set against a posted claim.")
     advance_unpaid_minor = models.BigIntegerField(default=0, help_text="What a paid one was raised by, not paid yet.")

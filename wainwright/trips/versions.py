@@ -76,7 +76,12 @@ def lines_of(file: TripFile) -> list[Line]:
         line(f"paper:{paper.sha256}", "Papers", paper.kind.capitalize(), paper.name)
     for name in _SHOWN:
         line(f"profile:{name}", "Your details", FIELDS[name], trip.profile.get(name, "") or "none")
-    line("money:advance", "Money", "Advance asked for", trip.advance)
+    line(
+        "money:advance",
+        "Money",
+        "Advance asked for",
+        f"{trip.advance}, “{trip.advance_why}”" if trip.advance_why else trip.advance,
+    )
     line("money:allowance", "Money", "Daily allowance", file.figures.allowance.amount)
     line("money:firm", "Money", "Paid by the firm", file.figures.sum("firm", "central"))
     line("money:total", "Money", "The whole trip", file.figures.total)

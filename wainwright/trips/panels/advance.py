@@ -45,13 +45,14 @@ class AdvancePanel(Panel):
         """The proposal with its workings, and what was typed."""
         return {
             "paid": page.trip.advance_paid_out, "proposed": page.file.figures.proposed_advance, "outstanding": page.file.outstanding,
-            "amount": page.typed.get("amount", page.trip.advance.amount), "error": page.typed.get("error", ""),
+            "amount": page.typed.get("amount", page.trip.advance.amount), "why": page.typed.get("why", page.trip.advance_why),
+            "error": page.typed.get("error", ""), "at": page.typed.get("at", ""),
         }  # fmt: skip
 
     @act("advance/", "advance")
     def ask(self, page: Page) -> str:
         """Ask for an advance."""
-        typed = page.request.POST.get("advance", "")[:40]
+        typed, why = page.request.POST.get("advance", "")[:40], page.request.POST.get("why", "")[:200]
         try:
             try:
                 amount = decimal(plain_number(typed, places(page.trip.currency)).strip() or "0")
@@ -59,11 +60,13 @@ class AdvancePanel(Panel):
                 raise Refusal("Type the advance as a number.") from error
             if not amount.is_finite() or abs(amount) > 10**9:
                 raise Refusal("Type the advance as a number.")
-            plan.ask_advance(page.member, page.trip.pk, amount, page.file.figures.proposed_advance.amount)
+            plan.ask_advance(page.member, page.trip.pk, amount, page.file.figures.proposed_advance.amount, why)
         except (Stale, NotAllowed):
             raise
         except Refusal as refusal:
-            raise Again(self.name, amount=typed, error=refusal.message) from refusal
+            raise Again(
+                self.name, amount=typed, why=why, error=refusal.message, at=refusal.field or "advance"
+            ) from refusal
         return self.name
 
 

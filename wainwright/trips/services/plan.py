@@ -257,8 +257,8 @@ def remove_other(member: Membership, trip_id: int, other_id: int) -> None:
 
 
 @transaction.atomic
-def ask_advance(member: Membership, trip_id: int, amount: Decimal, most: Money) -> None:
-    """Ask for an advance of at most what is proposed; nothing is as good as none. Raises ``Refusal``."""
+def ask_advance(member: Membership, trip_id: int, amount: Decimal, most: Money, why: str) -> None:
+    """Ask for an advance of at most what is proposed, and say what for; nothing is as good as none. Raises ``Refusal``."""
     trip = mine(member, trip_id)
     if trip.moves_with_id is not None:
         raise Refusal("An advance is asked for on the employee's own trip of a move, and set against that claim alone.")
@@ -269,9 +269,13 @@ def ask_advance(member: Membership, trip_id: int, amount: Decimal, most: Money) 
         raise Refusal(f"{paid} of it is paid already: it can be raised, not lowered.", "advance")
     if wanted.minor < 0 or wanted > max(most, paid):
         raise Refusal(f"An advance lies between nothing and the {most} proposed.", "advance")
-    before = trip.advance_minor
+    why = " ".join(why.split())[:200]
+    if wanted > paid and not why:
+        raise Refusal("Say what the advance is for.", "why")
+    before = {"amount": trip.advance_minor, "why": trip.advance_why}
+    trip.advance_why = why if wanted else ""
     trip.advance_minor, trip.advance_unpaid_minor = wanted.minor, (wanted - paid).minor if trip.advance_paid else 0
-    changed(member, trip, "asked for an advance", before, wanted.minor)
+    changed(member, trip, "asked for an advance", before, {"amount": wanted.minor, "why": trip.advance_why})
 
 
 @transaction.atomic
