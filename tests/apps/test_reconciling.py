@@ -104,7 +104,11 @@ class TakeTest(Reconciling):
             mock.patch.object(taking, "_take", side_effect=RuntimeError("killed")),
         ):
             self.assertEqual(taking.read_again_what_broke_off(), 1)
+            file.refresh_from_db()
+            self.assertEqual(file.state, "reading")
+            self.assertEqual(taking.read_again_what_broke_off(), 1)
         file.refresh_from_db()
+        self.assertIn("tried twice", file.problem)
         self.assertEqual((file.state, Line.objects.count()), ("away", 0))
         # It can be sent again, and is read then.
         self.assertEqual(self.take(content).state, "taken")

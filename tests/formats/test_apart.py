@@ -22,10 +22,10 @@ from wainwright.formats.opening import read_words
 from wainwright.formats.pictures import Word
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.rate_table import read_rate_table
-from wainwright.formats.statement import read_day, read_number
 from wainwright.formats.statements import read_statements
 from wainwright.formats.tax_numbers import country_of_tax_number
 from wainwright.formats.typed_leg import read_leg
+from wainwright.formats.written import read_day, read_number
 
 DAY = date(2026, 9, 16)
 

@@ -14,8 +14,8 @@ from wainwright.formats.csv_statement import propose, read_csv, table_of
 from wainwright.formats.mt940 import read_mt940
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.qif import read_qif
-from wainwright.formats.statement import month_first, read_day, read_number
 from wainwright.formats.statements import format_of, read_statements
+from wainwright.formats.written import month_first, read_day, read_number
 
 CAMT = """<?xml version="1.0" encoding="UTF-8"?>
 <Document xmlns="urn:iso:std:iso:20022:tech:xsd:camt.053.001.08"><BkToCstmrStmt><GrpHdr><MsgId>1</MsgId></GrpHdr><Stmt><Id>S1</Id>

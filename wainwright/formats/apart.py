@@ -25,9 +25,10 @@ from wainwright.formats.problems import Unreadable
 WORK: dict[str, tuple[str, int, int]] = {
     "paper": ("wainwright.formats.opening:open_paper", 40, 1_500_000_000),
     "words": ("wainwright.formats.opening:read_words", 15, 800_000_000),
+    "heads": ("wainwright.formats.mail:read_heads", 5, 400_000_000),
     "mail": ("wainwright.formats.mail:read_mail", 15, 800_000_000),
-    "statements": ("wainwright.formats.statements:read_statements", 40, 1_500_000_000),
-    "table": ("wainwright.formats.csv_statement:table_of", 20, 1_200_000_000),
+    "statements": ("wainwright.formats.statements:read_statements", 60, 2_000_000_000),
+    "table": ("wainwright.formats.csv_statement:table_of", 60, 2_000_000_000),
     "rates": ("wainwright.formats.rate_table:read_rate_table", 20, 800_000_000),
     "masters": ("wainwright.formats.master_table:read_masters", 40, 1_200_000_000),
     "people": ("wainwright.formats.people_table:read_people", 20, 800_000_000),

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Iterator
+from dataclasses import dataclass, field
 from datetime import date
 
 from lxml import etree
@@ -10,18 +12,20 @@ from lxml import etree
 from wainwright.core.money import Money
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.statement import (
-    MOST_BYTES,
     MOST_LINES,
     Statement,
     StatementLine,
     digits,
+    must_not_be_too_large,
     own_key,
-    read_day,
-    read_number,
     with_places,
 )
+from wainwright.formats.written import read_day, read_number
 
 _ROOTS = ("BkToCstmrStmt", "BkToCstmrAcctRpt", "BkToCstmrDbtCdtNtfctn")
+_STATEMENTS = ("Stmt", "Rpt", "Ntfctn")
+# Nothing of a statement lies deeper.
+DEEPEST = 12
 _PENDING = ("PDNG", "FUTR")
 
 
@@ -31,160 +35,225 @@ def is_camt(content: bytes) -> bool:
     return b"camt.05" in head or any(root.encode() in head for root in _ROOTS)
 
 
+@dataclass
+class _Found:
+    """A statement while it is gone through: its account, its lines by card, and what was left out."""
+
+    account: str = ""
+    currency: str = ""
+    opening: Money | None = None
+    closing: Money | None = None
+    number: int = 0
+    by_card: dict[str, list[StatementLine]] = field(default_factory=dict)
+    left: list[LeftOut] = field(default_factory=list)
+
+
 def read_camt(content: bytes) -> list[Statement]:
-    """Read every statement of a file. Raises ``Unreadable`` with a sentence for the person."""
-    if len(content) > MOST_BYTES:
-        raise Unreadable("The file is larger than 12 MB. Ask the bank for a shorter period.")
+    """Read every statement of a file, entry by entry as they come. Raises ``Unreadable`` with a sentence for the person."""
+    must_not_be_too_large(content)
     if b"<!DOCTYPE" in content[:10_000].upper() or b"<!ENTITY" in content.upper():
         raise Unreadable("The file declares entities, which a camt file does not need. It was not read.")
-    parser = etree.XMLParser(
-        resolve_entities=False, no_network=True, huge_tree=False, load_dtd=False, remove_comments=True
-    )
     try:
-        root = etree.fromstring(content.strip(), parser)
+        found = list(_gone_through(content.strip()))
     except (etree.XMLSyntaxError, ValueError) as error:
         raise Unreadable(
             f"The file breaks off or is damaged: {str(error).splitlines()[0][:120]}. Fetch it again from the bank."
         ) from error
-    found = [each for name in ("Stmt", "Rpt", "Ntfctn") for each in root.iterfind(f".//{{*}}{name}")]
     if not found:
         raise Unreadable("The file holds no statement of an account.")
+    if sum(each.number for each in found) > MOST_LINES:
+        raise Unreadable(f"The file has more than {MOST_LINES:,} entries. Ask the bank for a shorter period.")
     return [statement for each in found for statement in _statements(each)]
 
 
-def _statements(node: etree._Element) -> Iterator[Statement]:
+def _gone_through(content: bytes) -> Iterator[_Found]:
+    """Each statement of a file. What was read of it is let go of at once, so that a long one takes no more room than a short one."""
+    events = etree.iterparse(
+        io.BytesIO(content), events=("start", "end"), tag=[f"{{*}}{name}" for name in (*_STATEMENTS, "Acct", "Bal", "Ntry")],
+        resolve_entities=False, no_network=True, huge_tree=False, load_dtd=False, remove_comments=True, remove_pis=True,
+    )  # fmt: skip
+    now: _Found | None = None
+    for event, node in events:
+        name = etree.QName(node).localname
+        if name in _STATEMENTS:
+            if event == "start":
+                now = _Found()
+            elif now is not None:
+                yield now
+                now = None
+                _let_go(node)
+        elif event == "end" and now is not None and etree.QName(node.getparent()).localname in _STATEMENTS:
+            if name == "Acct":
+                account = _flat(node)
+                now.account, now.currency = account.get("Id/IBAN", "Id/Othr/Id"), account.get("Ccy").upper()
+            elif name == "Bal":
+                _take_balance(now, node)
+            else:
+                _take_entry(now, node)
+            _let_go(node)
+
+
+def _let_go(node: etree._Element) -> None:
+    node.clear()
+    while node.getprevious() is not None:
+        del node.getparent()[0]
+
+
+def _take_entry(now: _Found, entry: etree._Element) -> None:
+    now.number += 1
+    try:
+        for last_four, line in _lines(entry, now.currency):
+            now.by_card.setdefault(last_four or digits(now.account), []).append(line)
+    except ValueError as error:
+        now.left.append(LeftOut(f"entry {now.number}, line {entry.sourceline}", str(error)))
+
+
+def _take_balance(now: _Found, node: etree._Element) -> None:
+    """A balance of the account by its kind; what cannot be read is none."""
+    balance = _flat(node)
+    kind = balance.get("Tp/CdOrPrtry/Cd", "Tp/Cd")
+    try:
+        amount = _amount(balance, now.currency)
+        amount = -amount if _sign(balance) > 0 else amount
+    except ValueError:
+        return
+    if kind in ("OPBD", "PRCD"):
+        now.opening = now.opening or amount
+    elif kind == "CLBD":
+        now.closing = now.closing or amount
+
+
+def _statements(found: _Found) -> Iterator[Statement]:
     """One account may hold several cards: a statement for each."""
-    account = _text(node, "Acct/Id/IBAN") or _text(node, "Acct/Id/Othr/Id")
-    currency = _text(node, "Acct/Ccy")
-    by_card: dict[str, list[StatementLine]] = {}
-    left: list[LeftOut] = []
-    for number, entry in enumerate(node.iterfind("{*}Ntry"), 1):
-        if number > MOST_LINES:
-            left.append(LeftOut(f"entry {number}", f"a file has at most {MOST_LINES} entries; the rest was left out"))
-            break
-        try:
-            for last_four, line in _lines(entry, currency):
-                by_card.setdefault(last_four or digits(account), []).append(line)
-        except ValueError as error:
-            where = f"entry {number}, line {entry.sourceline}"
-            left.append(LeftOut(where, str(error)))
-    if not by_card:
-        by_card[digits(account)] = []
-    opening, closing = _balance(node, ("OPBD", "PRCD"), currency), _balance(node, ("CLBD",), currency)
+    by_card = found.by_card or {digits(found.account): []}
     for index, (last_four, lines) in enumerate(by_card.items()):
         first = index == 0
         yield Statement(
-            last_four, currency or "EUR", tuple(with_places(lines)), tuple(left) if first else (), opening if first else None,
-            closing if first else None,
+            last_four, found.currency or "EUR", tuple(with_places(lines)), tuple(found.left) if first else (),
+            found.opening if first else None, found.closing if first else None,
         )  # fmt: skip
 
 
-def _balance(node: etree._Element, codes: tuple[str, ...], currency: str) -> Money | None:
-    """A balance of the account by its kind; what cannot be read is none."""
-    for each in node.iterfind("{*}Bal"):
-        if (_text(each, "Tp/CdOrPrtry/Cd") or _text(each, "Tp/Cd")) in codes:
-            try:
-                amount = _amount(each, currency)
-                return -amount if _sign(each) > 0 else amount
-            except ValueError:
-                return None
-    return None
+@dataclass(frozen=True, slots=True)
+class _Flat:
+    """A node as the texts in it by their paths ("Refs/TxId"), the first of each; attributes by "path@name".
+
+    Gone through once: to look for each text anew takes many times as long as reading the file.
+    """
+
+    texts: dict[str, str]
+    details: tuple[_Flat, ...] = ()
+    words: tuple[str, ...] = ()
+
+    def get(self, *paths: str) -> str:
+        """The first text that stands at one of the paths, or nothing."""
+        return next((found for path in paths if (found := self.texts.get(path))), "")
 
 
-def _lines(entry: etree._Element, currency: str) -> Iterator[tuple[str, StatementLine]]:
+def _flat(node: etree._Element) -> _Flat:
+    texts: dict[str, str] = {}
+    details: list[_Flat] = []
+    words: list[str] = []
+
+    def walk(at: etree._Element, above: str) -> None:
+        for child in at:
+            tag = child.tag
+            path = above + tag[tag.rfind("}") + 1 :]
+            if path == "NtryDtls/TxDtls":
+                details.append(_flat(child))
+                continue
+            text = (child.text or "").strip()
+            if text and path not in texts:
+                texts[path] = text
+            if path.endswith("RmtInf/Ustrd"):
+                words.append(text)
+            for name, value in child.attrib.items():
+                texts.setdefault(f"{path}@{name}", value)
+            if len(child) and above.count("/") < DEEPEST:
+                walk(child, path + "/")
+
+    walk(node, "")
+    return _Flat(texts, tuple(details), tuple(words))
+
+
+def _lines(node: etree._Element, currency: str) -> Iterator[tuple[str, StatementLine]]:
     """The lines of an entry: its details where they name their amounts and add up, else the entry as a whole."""
+    entry = _flat(node)
     whole, sign = _amount(entry, currency), _sign(entry)
-    status = (_text(entry, "Sts/Cd") or _text(entry, "Sts")).upper()
+    status = entry.get("Sts/Cd", "Sts").upper()
     day = _day(entry)
-    details = list(entry.iterfind("{*}NtryDtls/{*}TxDtls"))
+    details = entry.details
     amounts = [_detail_amount(each, whole) for each in details]
     if details and all(a is not None for a in amounts) and sum(a.minor for a in amounts if a) == whole.minor:
-        rows = list(zip(details, [a for a in amounts if a], strict=True))
+        rows = list(zip(details, [a for a in amounts if a is not None], strict=True))
     else:
         rows = [(details[0] if len(details) == 1 else entry, whole)]
-    for node, amount in rows:
+    for each, amount in rows:
         # Who is on the other side: whoever was paid, or who paid where money came in.
         there, here = ("Cdtr", "Dbtr") if sign > 0 else ("Dbtr", "Cdtr")
-        merchant = _first(
-            node,
-            (
-                f"RltdPties/{there}/Nm",
-                f"RltdPties/{there}/Pty/Nm",
-                "CardTx/POI/Id/Id",
-                f"RltdPties/{here}/Nm",
-                f"RltdPties/{here}/Pty/Nm",
-            ),
-        )
-        memo = " ".join(filter(None, (x.text for x in node.iterfind(".//{*}RmtInf/{*}Ustrd"))))[:200]
-        merchant = merchant or memo or _text(entry, "AddtlNtryInf") or "Not named"
-        key = _first(node, ("Refs/AcctSvcrRef", "Refs/TxId", "Refs/EndToEndId"))
-        key = key if key and key != "NOTPROVIDED" else _text(entry, "AcctSvcrRef") if len(rows) == 1 else ""
+        merchant = each.get(
+            f"RltdPties/{there}/Nm", f"RltdPties/{there}/Pty/Nm", "CardTx/POI/Id/Id", f"RltdPties/{here}/Nm", f"RltdPties/{here}/Pty/Nm"
+        )  # fmt: skip
+        memo = " ".join(filter(None, each.words or (entry.words if each is entry else ())))[:200]
+        merchant = merchant or memo or entry.get("AddtlNtryInf") or "Not named"
+        key = each.get("Refs/AcctSvcrRef", "Refs/TxId", "Refs/EndToEndId")
+        key = key if key and key != "NOTPROVIDED" else entry.get("AcctSvcrRef") if len(rows) == 1 else ""
         signed = amount if sign > 0 else -amount
         line = StatementLine(
-            (key or own_key(day, signed, merchant))[:255], day, signed, merchant[:120], memo, _text(node, "CardTx/Tx/MrchntCtgyCd")[:4],
-            _original(node, amount, sign), status in _PENDING, _references(entry, node),
+            (key or own_key(day, signed, merchant))[:255], day, signed, merchant[:120], memo, each.get("CardTx/Tx/MrchntCtgyCd")[:4],
+            _original(each, amount, sign), status in _PENDING, _references(entry, each),
         )  # fmt: skip
-        pan = _first(node, ("CardTx/Card/PlainCardData/PAN", "CardTx/Card/MskdPAN"))
-        yield digits(pan), line
+        yield digits(each.get("CardTx/Card/PlainCardData/PAN", "CardTx/Card/MskdPAN")), line
 
 
 _KEYS = ("Refs/EndToEndId", "Refs/MsgId", "Refs/PmtInfId", "Refs/InstrId")
 
 
-def _references(entry: etree._Element, node: etree._Element) -> str:
+def _references(entry: _Flat, node: _Flat) -> str:
     """By what a payment can be known: its own keys, and those of the batch that was booked as one."""
-    found = [_text(node, path) for path in _KEYS]
-    found += [_text(entry, f"NtryDtls/Btch/{name}") for name in ("MsgId", "PmtInfId")]
-    found += [_text(node, "RmtInf/Strd/CdtrRefInf/Ref"), _text(entry, "NtryRef")]
+    found = [node.get(path) for path in _KEYS]
+    found += [entry.get(f"NtryDtls/Btch/{name}") for name in ("MsgId", "PmtInfId")]
+    found += [node.get("RmtInf/Strd/CdtrRefInf/Ref"), entry.get("NtryRef")]
     return " ".join(dict.fromkeys(each for each in found if each and each != "NOTPROVIDED"))[:200]
 
 
-def _amount(entry: etree._Element, currency: str) -> Money:
-    node = entry.find("{*}Amt")
-    if node is None or not (node.text or "").strip():
+def _amount(entry: _Flat, currency: str) -> Money:
+    written = entry.get("Amt")
+    if not written:
         raise ValueError("it has no amount")
+    code = (entry.get("Amt@Ccy") or currency or "EUR").upper()
     try:
-        return Money.rounded(read_number(node.text or ""), node.get("Ccy") or currency or "EUR")
+        return Money.rounded(read_number(written, "."), code)
     except (KeyError, ArithmeticError) as error:
-        raise ValueError(f"its currency {node.get('Ccy')!r} is not known") from error
+        raise ValueError(f"its currency {code[:8]!r} is not known") from error
 
 
-def _detail_amount(node: etree._Element, whole: Money) -> Money | None:
-    found = node.find("{*}Amt")
-    if found is None:
-        found = node.find("{*}AmtDtls/{*}TxAmt/{*}Amt")
-    if found is None or found.get("Ccy", whole.currency) != whole.currency:
+def _detail_amount(node: _Flat, whole: Money) -> Money | None:
+    path = next((each for each in ("Amt", "AmtDtls/TxAmt/Amt") if node.get(each)), "")
+    if not path or node.texts.get(f"{path}@Ccy", whole.currency) != whole.currency:
         return None
-    return Money.rounded(read_number(found.text or ""), whole.currency)
+    return Money.rounded(read_number(node.get(path), "."), whole.currency)
 
 
-def _original(node: etree._Element, amount: Money, sign: int) -> Money | None:
-    found = node.find(".//{*}AmtDtls/{*}InstdAmt/{*}Amt")
-    if found is None or found.get("Ccy", amount.currency) == amount.currency:
+def _original(node: _Flat, amount: Money, sign: int) -> Money | None:
+    path = next((each for each in ("AmtDtls/InstdAmt/Amt", "NtryDtls/AmtDtls/InstdAmt/Amt") if node.get(each)), "")
+    code = node.texts.get(f"{path}@Ccy", amount.currency)
+    if not path or code == amount.currency:
         return None
     try:
-        return Money.rounded(read_number(found.text or "") * sign, found.get("Ccy") or "")
+        return Money.rounded(read_number(node.get(path), ".") * sign, code)
     except (ValueError, KeyError):
         return None
 
 
-def _sign(entry: etree._Element) -> int:
+def _sign(entry: _Flat) -> int:
     """A debit was charged, a credit is a refund; a reversal says the direction of its own money already."""
-    mark = _text(entry, "CdtDbtInd").upper()
+    mark = entry.get("CdtDbtInd").upper()
     if mark not in ("DBIT", "CRDT"):
         raise ValueError("it does not say whether it is a debit or a credit")
     return 1 if mark == "DBIT" else -1
 
 
-def _day(entry: etree._Element) -> date:
-    raw = _first(entry, ("NtryDtls/TxDtls/CardTx/Tx/TxDtTm", "BookgDt/Dt", "BookgDt/DtTm", "ValDt/Dt", "ValDt/DtTm"))
-    return read_day(raw)
-
-
-def _first(node: etree._Element, paths: tuple[str, ...]) -> str:
-    return next((found for path in paths if (found := _text(node, path))), "")
-
-
-def _text(node: etree._Element, path: str) -> str:
-    found = node.find("/".join(f"{{*}}{part}" for part in path.split("/")))
-    return (found.text or "").strip() if found is not None else ""
+def _day(entry: _Flat) -> date:
+    first = entry.details[0] if entry.details else entry
+    return read_day(first.get("CardTx/Tx/TxDtTm") or entry.get("BookgDt/Dt", "BookgDt/DtTm", "ValDt/Dt", "ValDt/DtTm"))

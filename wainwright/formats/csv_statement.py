@@ -6,39 +6,26 @@ import csv
 import hashlib
 import io
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from decimal import Decimal
 
 from wainwright.core.money import Money
+from wainwright.formats.column_words import WORDS, direction_of, is_direction, says
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.spreadsheet import Rows, is_spreadsheet, sheets_of
 from wainwright.formats.statement import (
-    MOST_BYTES,
     MOST_LINES,
     Statement,
     StatementLine,
     digits,
-    month_first,
+    must_not_be_too_large,
     own_key,
-    read_day,
-    read_number,
     text_of,
     with_places,
 )
+from wainwright.formats.written import mark_of, month_first, read_day, read_number, year_near
 
-# Column -> words of headers that mean it, the telling ones first; in the languages of banks nearby.
-WORDS = {
-    "date": ("transaction date", "booking date", "date", "dato", "buchungstag", "datum", "data", "fecha", "bokført"),
-    "amount": ("amount", "beløp", "betrag", "bedrag", "kwota", "importe", "belopp", "valor"),
-    "debit": ("debit", "ut av konto", "ut", "soll", "af", "withdrawal", "paid out", "out"),
-    "credit": ("credit", "inn på konto", "inn", "haben", "bij", "deposit", "paid in", "in"),
-    "merchant": ("merchant", "payee", "description", "details", "tekst", "beskrivelse", "text", "name", "opis", "empfänger"),
-    "currency": ("currency", "valuta", "währung", "ccy", "moneda"),
-    "key": ("transaction id", "reference", "id", "referanse", "arkivref", "referenz"),
-    "card": ("card", "card number", "kort", "kortnummer", "karte"),
-    "original": ("original amount", "foreign amount", "fremdbetrag", "opprinnelig beløp"),
-    "original_currency": ("original currency", "foreign currency", "opprinnelig valuta"),
-}  # fmt: skip
 NEEDED = ("date", "merchant")
 SUMS = frozenset({"amount", "debit", "credit"})
 LEAST_COLUMNS = 3
@@ -57,8 +44,7 @@ def table_of(content: bytes) -> Table:
 
     Raises ``Unreadable`` where there is none.
     """
-    if len(content) > MOST_BYTES:
-        raise Unreadable("The file is larger than 12 MB. Ask the bank for a shorter period.")
+    must_not_be_too_large(content)
     return _in_rows(_sheet(content) if is_spreadsheet(content) else _rows(content))
 
 
@@ -75,20 +61,33 @@ def _rows(content: bytes) -> Rows:
     text = text_of(content)
     if not text.strip():
         raise Unreadable("The file is empty.")
-    sample = "\n".join(text.splitlines()[:40])
-    mark = max(";,\t|", key=sample.count)
-    if not sample.count(mark):
+    lines = [line for line in text[:200_000].splitlines()[:60] if line.strip()]
+    mark = _mark_of(lines)
+    if not mark:
         raise Unreadable(
             "This is no table: no column ends in a comma, semicolon or tab. Save it as CSV and send it again."
         )
     csv.field_size_limit(200_000)
     try:
         rows = [
-            (n, tuple(c.strip() for c in row)) for n, row in enumerate(csv.reader(io.StringIO(text), delimiter=mark), 1)
+            (n, tuple(c.strip() for c in row))
+            for n, row in enumerate(csv.reader(io.StringIO(text, newline=None), delimiter=mark), 1)
         ]
     except csv.Error as error:
         raise Unreadable(f"The table cannot be read: {error}. Save it as CSV anew.") from error
     return [(n, row) for n, row in rows if any(row)]
+
+
+def _mark_of(lines: Sequence[str]) -> str:
+    """What stands between columns: the mark that cuts most lines into as many pieces as one another, and into the most."""
+    best, found = (0, 0), ""
+    for mark in ";\t|,":
+        widths = Counter(len(row) for row in csv.reader(lines, delimiter=mark, strict=False) if len(row) > 1)
+        if widths:
+            # A decimal comma cuts lines as well, but unevenly, and a header not at all.
+            width, count = max(widths.items(), key=lambda each: (each[1], each[0]))
+            best, found = max((best, found), ((count, width), mark), key=lambda each: each[0])
+    return found
 
 
 def _in_rows(rows: Rows) -> Table:
@@ -144,10 +143,17 @@ def header_key(header: Sequence[str]) -> str:
     return hashlib.sha256("|".join(header).casefold().encode()).hexdigest()
 
 
-def propose(header: Sequence[str]) -> dict[str, int]:
-    """Propose which column means what, by the words of the header; each column means one thing."""
+def propose(header: Sequence[str], rows: Sequence[Sequence[str]] = ()) -> dict[str, int]:
+    """Propose which column means what, by the words of the header; each column means one thing.
+
+    A column whose cells say nothing but debit or credit tells which way money went, whatever its header.
+    """
     found: dict[str, int] = {}
-    lower = [h.casefold().strip() for h in header]
+    lower = [" ".join(h.casefold().split()) for h in header]
+    cells = {at: [row[at] for row in rows if at < len(row)] for at in range(len(header))} if rows else {}
+    telling = [at for at, column in cells.items() if is_direction(column)]
+    if telling:
+        found["direction"] = telling[0]
     order = (
         "original_currency",
         "original",
@@ -164,14 +170,15 @@ def propose(header: Sequence[str]) -> dict[str, int]:
         for name in order:
             if name in found:
                 continue
-            for word in WORDS[name]:
-                index = next(
-                    (i for i, h in enumerate(lower) if i not in found.values() and (h == word if exact else len(word) > 3 and word in h)),
-                    None,
-                )  # fmt: skip
-                if index is not None:
-                    found[name] = index
-                    break
+            at = next(
+                (i for word in WORDS[name] for i, h in enumerate(lower) if i not in found.values() and says(h, word, exact)), None
+            )  # fmt: skip
+            if at is not None:
+                found[name] = at
+    if "direction" not in found and not rows:
+        at = next((i for i, h in enumerate(lower) if i not in found.values() and h in WORDS["direction"]), None)
+        if at is not None:
+            found["direction"] = at
     return found
 
 
@@ -189,19 +196,22 @@ def read_csv(
         index = mapping.get(name, -1)
         return row[index] if 0 <= index < len(row) else ""
 
-    american = month_first(cell(row, "date") for _, row in table.rows)
+    days = [cell(row, "date") for _, row in table.rows]
+    american, near = month_first(days), year_near(days)
+    mark = mark_of(cell(row, name) for _, row in table.rows for name in SUMS)
+    directed = _says_direction(table, mapping)
     read: list[tuple[str, StatementLine]] = []
     left: list[LeftOut] = []
     for number, row in table.rows:
         try:
-            day = read_day(cell(row, "date"), american)
+            day = read_day(cell(row, "date"), american, near)
             in_currency = cell(row, "currency").upper() or currency
-            amount = Money.rounded(_value(row, cell), in_currency)
+            amount = Money.rounded(_value(row, cell, mark, directed), in_currency)
             merchant = cell(row, "merchant") or "Not named"
             original = None
             if cell(row, "original") and cell(row, "original_currency").upper() not in ("", in_currency):
                 # Banks write it without a sign, or with one; it goes the way of what was charged.
-                abroad = abs(read_number(cell(row, "original"))) * (-1 if amount.amount < 0 else 1)
+                abroad = abs(read_number(cell(row, "original"), mark)) * (-1 if amount.amount < 0 else 1)
                 original = Money.rounded(abroad, cell(row, "original_currency").upper())
         except (ValueError, KeyError) as error:
             left.append(LeftOut(f"line {number}", str(error).strip("'\"")))
@@ -210,8 +220,11 @@ def read_csv(
         read.append(
             (digits(cell(row, "card")), StatementLine(key[:255], day, amount, merchant[:120], original=original))
         )
+    if directed:
+        # The column says it of each line.
+        charged_below_zero = False
     if charged_below_zero is None:
-        charged_below_zero = "debit" not in mapping and sum(line.amount.minor < 0 for _, line in read) * 2 > len(read)
+        charged_below_zero = _mostly_below_zero(mapping, [line for _, line in read])
     by_card: dict[str, list[StatementLine]] = {}
     for last_four, line in read:
         by_card.setdefault(last_four, []).append(_turned(line) if charged_below_zero else line)
@@ -222,12 +235,36 @@ def read_csv(
     ]
 
 
-def _value(row: Sequence[str], cell):  # type: ignore[no-untyped-def]
-    """What was charged: the debit less the credit, else the amount as it stands."""
+def _mostly_below_zero(mapping: Mapping[str, int], lines: Sequence[StatementLine]) -> bool:
+    return "debit" not in mapping and sum(line.amount.minor < 0 for line in lines) * 2 > len(lines)
+
+
+def signs_of(table: Table, mapping: dict[str, int], currency: str) -> bool | None:
+    """Say whether what was charged stands below zero in a table, as its larger part has it; nothing where columns say it."""
+    if "debit" in mapping or _says_direction(table, mapping):
+        return None
+    lines = [line for each in read_csv(table, mapping, currency, charged_below_zero=False) for line in each.lines]
+    return _mostly_below_zero(mapping, lines)
+
+
+def _says_direction(table: Table, mapping: Mapping[str, int]) -> bool:
+    at = mapping.get("direction", -1)
+    return at >= 0 and any(at < len(row) and direction_of(row[at]) for _, row in table.rows)
+
+
+def _value(row: Sequence[str], cell: Callable[[Sequence[str], str], str], mark: str, directed: bool) -> Decimal:
+    """What was charged: the debit less the credit; else the amount, the way that its own column says; else as it stands."""
     debit, credit = cell(row, "debit"), cell(row, "credit")
     if debit or credit:
-        return (abs(read_number(debit)) if debit else 0) - (abs(read_number(credit)) if credit else 0)
-    return read_number(cell(row, "amount"))
+        out, into = (abs(read_number(each, mark)) if each else Decimal(0) for each in (debit, credit))
+        return out - into
+    value = read_number(cell(row, "amount"), mark)
+    if not directed:
+        return value
+    way = direction_of(cell(row, "direction"))
+    if not way:
+        raise ValueError(f"“{cell(row, 'direction')[:20]}” does not say whether it was charged or given back")
+    return abs(value) * way
 
 
 def _turned(line: StatementLine) -> StatementLine:

@@ -46,7 +46,7 @@ def _csv(content: bytes) -> Rows:
     try:
         return [
             (n, tuple(cell.strip() for cell in row))
-            for n, row in enumerate(csv.reader(io.StringIO(text), delimiter=mark), 1)
+            for n, row in enumerate(csv.reader(io.StringIO(text, newline=None), delimiter=mark), 1)
         ]
     except csv.Error as error:
         raise Unreadable(f"The table cannot be read: {error}. Save it as CSV anew.") from error

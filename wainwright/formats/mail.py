@@ -16,7 +16,7 @@ from email import policy
 from email.errors import MessageError
 from email.header import decode_header
 from email.message import Message
-from email.parser import BytesParser
+from email.parser import BytesHeaderParser, BytesParser
 from email.utils import parseaddr, parsedate_to_datetime
 from typing import Any
 
@@ -26,9 +26,12 @@ from lxml.etree import ParserError, XMLSyntaxError, iterwalk
 from wainwright.core.money import Money
 from wainwright.core.text import clean, one_line
 from wainwright.formats.problems import Unreadable
+from wainwright.formats.written import possible
 
 MOST_BYTES, MOST_ATTACHED, MOST_TEXT, MOST_BOOKINGS = 20_000_000, 20, 20_000, 20
 MOST_HEAD, MOST_MARKUP, MOST_PIECES = 2000, 2_000_000, 100
+# So much of all heads together, so many of them, and so many lines that may part pieces, are looked at.
+MOST_HEADS, MOST_LINES, MOST_DASHES = 200_000, 300, 20_000
 _SILENT = ("script", "style", "title")
 _HEADS = re.compile(
     rb"^(received|from|to|subject|date|message-id|return-path|delivered-to|mime-version|content-type|x-[a-z-]+|dkim-signature|reply-to): ",
@@ -87,11 +90,14 @@ def read_mail(content: bytes) -> Letter:
     """Read a mail. Raises ``Unreadable``."""
     if len(content) > MOST_BYTES:
         raise Unreadable("The mail is larger than 20 MB. Forward its papers one by one.")
+    # Before anything is taken apart: a mail of very many pieces costs as much to cut as to read.
+    if content.count(b"\nContent-Type:") > MOST_PIECES * 3 or content.count(b"\n--") > MOST_DASHES:
+        raise Unreadable("The mail holds more than 100 pieces. Forward its papers one by one.")
     try:
-        message = BytesParser(policy=policy.compat32).parsebytes(content)
+        message = BytesParser(policy=policy.compat32).parsebytes(_heads_bounded(content))
         attached, plain, rich = _walk(message)
-        sender = parseaddr(_head(message, "From"))[1].casefold()
-        to = tuple(parseaddr(part)[1].casefold() for part in _head(message, "To").split(","))
+        sender = _address(_head(message, "From"))
+        to = tuple(_address(part) for part in _head(message, "To").split(","))
         subject = one_line(_head(message, "Subject"), 200)
         day = _sent(_head(message, "Date"))
     except Unreadable:
@@ -118,6 +124,30 @@ def read_mail(content: bytes) -> Letter:
     )
 
 
+def read_heads(content: bytes) -> tuple[str, str]:
+    """Return who a mail says it is from, and its subject, without looking at anything below its heads. Raises ``Unreadable``."""
+    heads, _, _ = _heads_bounded(content).replace(b"\r\n", b"\n").partition(b"\n\n")
+    try:
+        message = BytesHeaderParser(policy=policy.compat32).parsebytes(heads + b"\n\n")
+        return _address(_head(message, "From")), one_line(_head(message, "Subject"), 200)
+    except (MessageError, ValueError, LookupError, AttributeError, TypeError, RecursionError) as error:
+        raise Unreadable("The mail's heads are damaged. Ask for it again.") from error
+
+
+def _heads_bounded(content: bytes) -> bytes:
+    """A mail whose own heads are no longer, and no more, than heads are; nothing below them is touched."""
+    end = re.search(rb"\r?\n\r?\n", content)
+    at = end.start() if end else len(content)
+    if at <= MOST_HEAD:
+        return content
+    heads = re.split(rb"\r?\n(?![ \t])", content[:MOST_HEADS])
+    return b"\n".join(head[: MOST_HEAD * 2] for head in heads[:MOST_LINES]) + b"\n" + content[at:]
+
+
+def _address(written: str) -> str:
+    return one_line(parseaddr(written)[1].casefold(), 254)
+
+
 def _written(booking: Reservation) -> Reservation:
     """A booking with what a page says of it cleaned: data in it may hold anything."""
     return replace(
@@ -136,8 +166,8 @@ def _head(message: Message, name: str) -> str:
 
 def _sent(text: str) -> date | None:
     try:
-        return parsedate_to_datetime(text).date()
-    except (ValueError, TypeError, IndexError):
+        return possible(parsedate_to_datetime(text).date())
+    except (ValueError, TypeError, IndexError, OverflowError):
         return None
 
 
@@ -248,8 +278,10 @@ def _kind(row: dict[str, Any]) -> str:
 def _when(value: Any) -> datetime | None:
     """A time as the place's own wall time: what is written, whatever zone is written beside it."""
     try:
-        return datetime.fromisoformat(_word(value)).replace(tzinfo=None)
-    except ValueError:
+        found = datetime.fromisoformat(_word(value)).replace(tzinfo=None)
+        possible(found.date())
+        return found
+    except (ValueError, OverflowError):
         return None
 
 
@@ -258,7 +290,7 @@ def _price(row: dict[str, Any]) -> Money | None:
     try:
         value = Decimal(re.sub(r"[^\d.,-]", "", text).replace(",", "."))
         return Money.rounded(value, currency) if value.is_finite() and abs(value) < 10**9 else None
-    except (InvalidOperation, ValueError):
+    except (InvalidOperation, ValueError, KeyError):
         return None
 
 

@@ -8,7 +8,7 @@ from decimal import Decimal, InvalidOperation
 from wainwright.core.masters import Master
 from wainwright.formats.headed import headed_rows
 from wainwright.formats.problems import LeftOut, Unreadable
-from wainwright.formats.statement import read_day
+from wainwright.formats.written import read_day
 
 MOST_ROWS, MOST_BYTES = 60_000, 12_000_000
 WORDS = {

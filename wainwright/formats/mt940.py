@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import logging
 import re
+from datetime import date
 from typing import Any
 
 import mt940
@@ -14,15 +15,16 @@ import mt940
 from wainwright.core.money import Money
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.statement import (
-    MOST_BYTES,
+    MOST_LINES,
     Statement,
     StatementLine,
     digits,
+    must_not_be_too_large,
     own_key,
-    read_number,
     text_of,
     with_places,
 )
+from wainwright.formats.written import possible, read_number
 
 # The library tells of every dialect that it tries; what could not be read is said to the person instead.
 logging.getLogger("mt940").setLevel(logging.CRITICAL)
@@ -38,9 +40,10 @@ def is_mt940(content: bytes) -> bool:
 
 def read_mt940(content: bytes) -> list[Statement]:
     """Read every statement of a file. Raises ``Unreadable`` with a sentence for the person."""
-    if len(content) > MOST_BYTES:
-        raise Unreadable("The file is larger than 12 MB. Ask the bank for a shorter period.")
+    must_not_be_too_large(content)
     text = text_of(content).replace("\r\n", "\n").replace("\r", "\n")
+    if text.count("\n:61:") > MOST_LINES:
+        raise Unreadable(f"The file has more than {MOST_LINES:,} entries. Ask the bank for a shorter period.")
     starts = [m.start() for m in re.finditer(r"^:20:", text, re.M)]
     if not starts:
         raise Unreadable("This is no MT940 file: no statement begins in it (:20:).")
@@ -63,14 +66,14 @@ def _statement(block: str, number: int) -> Statement:
         parsed = list(_parse(block))
         if len(parsed) != len(entries):
             raise ValueError("not every entry was understood")
-        for entry in parsed:
-            lines.append(_line(entry.data, currency))
+        for entry, entry_text in zip(parsed, entries, strict=True):
+            lines.append(_line(entry.data, currency, entry_text))
     except _LIBRARY:
         lines = []
         for index, entry_text in enumerate(entries, 1):
             try:
                 found = list(_parse(f"{head}\n{entry_text}"))
-                lines += [_line(entry.data, currency) for entry in found]
+                lines += [_line(entry.data, currency, entry_text) for entry in found]
                 if not found:
                     raise ValueError("it could not be understood")
             except _LIBRARY as error:
@@ -86,7 +89,7 @@ def _balance(block: str, tag: str) -> Money | None:
     if found is None:
         return None
     try:
-        amount = Money.rounded(read_number(found[3].rstrip(",")), found[2])
+        amount = Money.rounded(read_number(found[3].rstrip(","), "," if "," in found[3] else "."), found[2])
     except (ValueError, KeyError):
         return None
     return amount if found[1] == "C" else -amount
@@ -119,10 +122,11 @@ def _field(block: str, tag: str) -> str:
 
 
 def _parse(text: str) -> Any:
-    return mt940.parse(text)
+    # A day that is in no calendar is pointed out, never moved to the end of its month, as the library would.
+    return mt940.parse(text, processors={"pre_statement": []}, options=mt940.Options.all())
 
 
-def _line(data: dict[str, Any], currency: str) -> StatementLine:
+def _line(data: dict[str, Any], currency: str, written: str) -> StatementLine:
     """The library gives credits above zero and debits below; here a purchase is what was charged."""
     amount = data.get("amount")
     if amount is None:
@@ -132,15 +136,35 @@ def _line(data: dict[str, Any], currency: str) -> StatementLine:
     if day is None:
         raise ValueError("it has no date")
     details = data.get("transaction_details") or ""
-    merchant = data.get("applicant_name") or data.get("purpose") or details or data.get("extra_details") or "Not named"
-    merchant = " ".join(str(merchant).split())[:120]
+    merchant = _merchant(data, written)
     reference = data.get("bank_reference") or data.get("customer_reference") or ""
     known = reference and reference.upper() not in ("NONREF", "NOTPROVIDED")
     key = reference if known else own_key(day, charged, merchant)
     return StatementLine(
-        str(key)[:255], type(day)(day.year, day.month, day.day), charged, merchant, " ".join(str(details).split())[:200],
+        str(key)[:255], possible(date(day.year, day.month, day.day)), charged, merchant, " ".join(str(details).split())[:200],
         reference=_references(data),
     )  # fmt: skip
+
+
+# What banks put between the words of :86:, by a number (?32), a name (/NAME/, NAME:), or a code of three digits before it all.
+_BY_NUMBER = re.compile(r"[?@~^<>](\d{2})((?:(?![?@~^<>]\d{2}).)*)", re.S)
+_BY_NAME = re.compile(r"/(?:NAME|NAAM|NM)/+\s*([^/]{2,80})", re.I)
+_OF_PARTY = re.compile(r"/(?:BENM|ORDP|CNTP)//?(?:NAME/)?([^/]{2,80})", re.I)
+_TAGS = re.compile(r"/[A-Z]{3,5}/+|(?<!\w)[A-Z]{4}\+|[?@~^]\d{2}|(?<![\w.])[A-Z]{2}\d{2}[A-Z0-9]{11,30}(?!\w)")
+
+
+def _merchant(data: dict[str, Any], written: str) -> str:
+    """Who is on the other side, without a bank's tags, account numbers and codes."""
+    details = "".join(written.partition(":86:")[2].split("\n"))
+    numbered = {number: words.strip() for number, words in _BY_NUMBER.findall(details)}
+    name = " ".join(filter(None, (numbered.get("32"), numbered.get("33"))))
+    found = _BY_NAME.search(details) or _OF_PARTY.search(details)
+    others = [str(data.get(key) or "") for key in ("applicant_name", "purpose", "transaction_details", "extra_details")]
+    for each in (name, found[1] if found else "", *others):
+        words = " ".join(_TAGS.sub(" ", each).split()).strip(" /?+-:;,")
+        if any(c.isalpha() for c in words):
+            return words[:120]
+    return "Not named"
 
 
 def _references(data: dict[str, Any]) -> str:

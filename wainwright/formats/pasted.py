@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 
 from rapidfuzz import fuzz
 
-from wainwright.formats.statement import month_first, read_day
+from wainwright.formats.written import month_first, read_day
 
 MOST_ROWS, MOST_TEXT = 60, 100_000
 ALIKE = 85

@@ -1,20 +1,23 @@
-"""What every card and bank file is turned into, whatever its format, and how odd dates and amounts are read."""
+"""What every card and bank file is turned into, whatever its format."""
 
 from __future__ import annotations
 
 import hashlib
-import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import date
-from decimal import Decimal, InvalidOperation
 
 from wainwright.core.money import Money
-from wainwright.core.text import decimal
-from wainwright.formats.problems import LeftOut
+from wainwright.formats.problems import LeftOut, Unreadable
 
-MOST_BYTES = 12_000_000
+MOST_BYTES = 64_000_000
 MOST_LINES = 50_000
+
+
+def must_not_be_too_large(content: bytes) -> None:
+    """Raise ``Unreadable`` for a file of more bytes than a statement has."""
+    if len(content) > MOST_BYTES:
+        raise Unreadable("The file is larger than 64 MB. Ask the bank for a shorter period.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,73 +87,19 @@ def with_places(lines: Iterable[StatementLine]) -> list[StatementLine]:
     return found
 
 
-def text_of(content: bytes) -> str:
+def text_of(content: bytes, otherwise: str = "cp1252") -> str:
     """Return the text of a file in whatever of the usual encodings it is written; marks of byte order are dropped."""
     if content[:2] in (b"\xff\xfe", b"\xfe\xff"):
         return content.decode("utf-16", errors="replace")
+    if content[:4].count(0) == 2:
+        # Every other byte of plain letters is nothing: two bytes a sign, without the mark.
+        return content.decode("utf-16-be" if content[0] == 0 else "utf-16-le", errors="replace")
     try:
         return content.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        return content.decode("cp1252", errors="replace")
-
-
-# No amount is written with more signs, marks and currency included.
-MOST_SIGNS = 80
-
-
-def read_number(raw: str) -> Decimal:
-    """Read an amount in any convention: 1.234,56 or 1,234.56 or 1 234,56-, with signs and marks of debit and credit.
-
-    Raises ``ValueError`` naming what was there.
-    """
-    if len(raw) > MOST_SIGNS:
-        raise ValueError(f"its amount “{raw.strip()[:30]}” is not a number")
-    text = raw.replace("\u00a0", "").replace("\u2212", "-").replace("'", "").strip()
-    sign = 1
-    if text.startswith("(") and text.endswith(")"):
-        text, sign = text[1:-1], -1
-    mark = re.search(r"\b(DR|CR|D|C|S|H)\.?$", text, re.I)
-    if mark:
-        text = text[: mark.start()]
-        sign = -sign if mark[1].upper() in ("DR", "D", "S") else sign
-    text = re.sub(r"^[A-Za-z.€£$ ]+(?=[-\d])|[A-Za-z€£$ ]+$", "", text).replace(" ", "")
-    if re.search(r"[^\d.,+-]", text):
-        raise ValueError(f"its amount “{raw.strip()[:30]}” is not a number")
-    if text.endswith("-"):
-        text, sign = text[:-1], -sign
-    text = text.replace(".", "").replace(",", ".") if text.rfind(",") > text.rfind(".") else text.replace(",", "")
-    try:
-        value = decimal(text)
-    except InvalidOperation as error:
-        raise ValueError(f"its amount “{raw.strip()[:30]}” is not a number") from error
-    if not value.is_finite() or abs(value) > 10**12:
-        raise ValueError(f"its amount “{raw.strip()[:30]}” is not a number")
-    return value * sign
-
-
-_ISO = re.compile(r"^(\d{4})[-/.]?(\d{2})[-/.]?(\d{2})")
-_PARTS = re.compile(r"^(\d{1,2})[-/. '](\d{1,2})[-/. '](\d{4}|\d{2})")
-
-
-def month_first(raws: Iterable[str]) -> bool:
-    """Say whether dates of a file stand month first: some second part is over 12 and no first part is."""
-    pairs = [m.groups() for raw in raws if (m := _PARTS.match(raw.strip()))]
-    return any(int(b) > 12 for _, b, _ in pairs) and not any(int(a) > 12 for a, _, _ in pairs)
-
-
-def read_day(raw: str, american: bool = False) -> date:
-    """Read a date: 2026-10-12, 20261012, 12.10.2026, 12/10/26. Raises ``ValueError`` naming what was there."""
-    text = raw.strip()
-    try:
-        if found := _ISO.match(text):
-            return date(int(found[1]), int(found[2]), int(found[3]))
-        if found := _PARTS.match(text):
-            one, two, year = int(found[1]), int(found[2]), int(found[3])
-            day, month = (two, one) if american else (one, two)
-            return date(year + 2000 if year < 100 else year, month, day)
-    except ValueError as error:
-        raise ValueError(f"its date “{text[:20]}” is not a date") from error
-    raise ValueError(f"its date “{text[:20]}” is not a date")
+    except UnicodeDecodeError as error:
+        if error.end >= len(content) - 1 and error.reason == "unexpected end of data":
+            return content.decode("utf-8-sig", errors="ignore")
+        return content.decode(otherwise, errors="replace")
 
 
 def digits(text: str) -> str:

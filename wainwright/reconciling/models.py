@@ -66,6 +66,7 @@ class StatementFile(models.Model):
     sample = models.JSONField(default=list, blank=True, help_text="The first rows under the header.")
     by = models.ForeignKey("people.Membership", on_delete=models.PROTECT, related_name="+")
     time = models.DateTimeField()
+    tries = models.PositiveSmallIntegerField(default=0, help_text="How often it was tried to read it.")
 
     class Meta:
         ordering = ["-time", "-pk"]

@@ -32,7 +32,7 @@ from wainwright.trips.letters import printed
 AT_ONCE = 40
 # What a column of a bank's table may mean, as people call it.
 COLUMNS = {
-    "date": "Day", "merchant": "Name or text", "amount": "Amount, out below zero", "debit": "Out", "credit": "In", "currency": "Currency", "key": "The bank's own key",
+    "date": "Day", "merchant": "Name or text", "amount": "Amount, out below zero", "debit": "Out", "credit": "In", "direction": "In or out, in words", "currency": "Currency", "key": "The bank's own key",
 }  # fmt: skip
 # What the forms of an account's page begin with.
 BLANK = dict.fromkeys(("until", "closing", "why_left", "words", "ledger_account", "coding"), "")
@@ -100,7 +100,7 @@ def take(request, account_id: int):
     account, given = _account(request, account_id), request.FILES.get("file")
     try:
         if given is not None and given.size > MOST_BYTES:
-            raise Refusal("The file is larger than 12 MB. Ask the bank for a shorter period.", "file")
+            raise Refusal("The file is larger than 64 MB. Ask the bank for a shorter period.", "file")
         taking.take_statement(
             request.member, account_id, given.name or "" if given else "", given.read() if given else b""
         )

@@ -16,8 +16,8 @@ from wainwright.errors import Faults, Refusal, Stale
 from wainwright.fields import plain_number
 from wainwright.formats.apart import apart
 from wainwright.formats.problems import Unreadable
-from wainwright.formats.statement import read_day
 from wainwright.formats.tables import write_csv
+from wainwright.formats.written import read_day
 from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.holding import FARTHEST, locked, renew
 from wainwright.rulebook.models import MileageRateRow

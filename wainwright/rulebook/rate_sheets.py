@@ -24,7 +24,7 @@ from wainwright.formats.apart import apart
 from wainwright.formats.countries import country_code
 from wainwright.formats.places import town
 from wainwright.formats.problems import Unreadable
-from wainwright.formats.statement import read_day
+from wainwright.formats.written import read_day
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, new_version
 from wainwright.rulebook.holding import FARTHEST, locked, renew

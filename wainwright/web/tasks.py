@@ -15,6 +15,7 @@ from wainwright.claims.binding import forget_old
 from wainwright.claims.services.books import finish_what_broke_off
 from wainwright.claims.services.drafting import draft_what_is_back
 from wainwright.closing.services import reverse_due
+from wainwright.expenses.services.charges import read_again_what_broke_off as read_cards_again
 from wainwright.expenses.services.feeds import ask_for_all
 from wainwright.expenses.services.mails import open_again_what_broke_off, take_from_folder
 from wainwright.expenses.services.reading import read_again_what_broke_off
@@ -48,7 +49,7 @@ def each(*steps: Callable[[], object]) -> None:
 def every_minute() -> None:
     """Move trips and holds along, and finish what was broken off: postings, pay runs, readings."""
     each(
-        lambda: move_along(clock.now()), finish_what_broke_off, read_again_what_broke_off, open_again_what_broke_off,
+        lambda: move_along(clock.now()), finish_what_broke_off, read_again_what_broke_off, read_cards_again, open_again_what_broke_off,
         take_from_folder, move_on_everywhere, go_on_where_broken_off, reverse_due, read_statements_again, put_away_what_broke_off, fetch_due, draft_what_is_back, follow_everywhere, send_due, remind_everywhere, deliver_due, begin_due, begin_figures,
     )  # fmt: skip
 

@@ -36,9 +36,13 @@ class CardFile(models.Model):
     header = models.JSONField(default=list, blank=True)
     sample = models.JSONField(default=list, blank=True, help_text="The first rows under the header.")
     mapping = models.JSONField(default=dict, blank=True)
+    below_zero = models.BooleanField(
+        null=True, help_text="Whether what was charged stands below zero in it; empty: as most lines do."
+    )
     rows = models.JSONField(default=list, blank=True, help_text="What would be taken, line by line.")
     problem = models.CharField(max_length=300, blank=True)
     time = models.DateTimeField()
+    tries = models.PositiveSmallIntegerField(default=0, help_text="How often it was tried to read it.")
 
     def __str__(self):
         return self.name
@@ -50,6 +54,7 @@ class ColumnMapping(models.Model):
     member = models.ForeignKey(Membership, on_delete=models.CASCADE)
     header = models.CharField(max_length=64, help_text="A hash of the header's words.")
     columns = models.JSONField()
+    below_zero = models.BooleanField(null=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["member", "header"], name="one_mapping_a_header")]

@@ -51,6 +51,7 @@ class Receipt(models.Model):
     aside = models.CharField(max_length=120, blank=True, help_text="Put aside, and why.")
     received = models.DateTimeField()
     started = models.DateTimeField(null=True)
+    tries = models.PositiveSmallIntegerField(default=0, help_text="How often it was tried to read it.")
 
     objects = EvidenceQuerySet.as_manager()
 
@@ -135,6 +136,7 @@ class HeldMail(models.Model):
     sha256 = models.CharField(max_length=64)
     file = models.FileField(upload_to="held/%Y/%m")
     time = models.DateTimeField()
+    tries = models.PositiveSmallIntegerField(default=0, help_text="How often it was tried to read it.")
 
     class Meta:
         ordering = ["-time"]

@@ -23,25 +23,29 @@ from wainwright.expenses.arrivals import arrived
 from wainwright.expenses.models import CardFile, Charge, ColumnMapping
 from wainwright.expenses.services.taking import follow_charge
 from wainwright.formats.apart import apart
-from wainwright.formats.csv_statement import header_key, propose, read_csv, says_enough
+from wainwright.formats.csv_statement import header_key, propose, read_csv, says_enough, signs_of
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.statement import MOST_BYTES, Statement, StatementLine
 from wainwright.formats.statements import format_of
 from wainwright.people.models import Card, Firm, Membership
 from wainwright.trail.services import record
+from wainwright.tries import NOT_READ, at_most_twice
 
 # New: taken. Booked: it was pending, or its amount changed. Doubtful: one much like it is known. Known: left as it is.
 NEW, BOOKED, DOUBTFUL, KNOWN = "new", "booked", "doubtful", "known"
 ALIKE, NEAR_DAYS, PENDING_DAYS, PENDING_SHARE = 85, 3, 10, 4
+BROKEN_OFF = timedelta(minutes=10)
 AHEAD, LONG_AGO = timedelta(days=2), timedelta(days=400)
 BATCH, SAMPLE = 1000, 4
+# So many rows show whether a column says which way money went.
+TELLING = 200
 
 
 @transaction.atomic
 def look_at(member: Membership, name: str, content: bytes, card_four: str = "") -> CardFile:
     """Keep a file and have it read, so that what it holds can be seen before it is taken. Raises ``Refusal``."""
     if len(content) > MOST_BYTES:
-        raise Refusal("The file is larger than 12 MB. Ask the card's bank for a shorter period.", "file")
+        raise Refusal("The file is larger than 64 MB. Ask the card's bank for a shorter period.", "file")
     try:
         kind = format_of(content)
     except Unreadable as error:
@@ -65,6 +69,22 @@ def read_file(file_id: int) -> None:
     file = CardFile.objects.select_related("member__firm").get(pk=file_id)
     if file.state not in (CardFile.State.READING, CardFile.State.COLUMNS):
         return
+    at_most_twice(file, lambda: _read_kept(file), lambda: _not_read(file.pk))
+
+
+def _not_read(file_id: int) -> None:
+    CardFile.objects.filter(pk=file_id).update(state=CardFile.State.AWAY, problem=NOT_READ, rows=[])
+
+
+def read_again_what_broke_off() -> int:
+    """Read card files again whose reading broke off; return how many."""
+    late = CardFile.objects.filter(state=CardFile.State.READING, time__lt=clock.now() - BROKEN_OFF)[:BATCH]
+    for file in late:
+        read_file(file.pk)
+    return len(late)
+
+
+def _read_kept(file: CardFile) -> None:
     try:
         statements = _statements(file)
         if statements is None:
@@ -91,21 +111,33 @@ def _statements(file: CardFile) -> list[Statement] | None:
     file.header, file.sample = clean_data([list(table.header), [list(row) for _, row in table.rows[:SAMPLE]]])
     if not file.mapping:
         kept = ColumnMapping.objects.filter(member=file.member, header=header_key(table.header)).first()
-        file.mapping = kept.columns if kept else propose(table.header)
+        file.mapping = kept.columns if kept else propose(table.header, [row for _, row in table.rows[:TELLING]])
+        if kept:
+            file.below_zero = kept.below_zero
         if not says_enough(file.mapping):
             return None
-    return read_csv(table, {k: int(v) for k, v in file.mapping.items()}, currency)
+    mapping = {k: int(v) for k, v in file.mapping.items()}
+    if file.below_zero is None:
+        file.below_zero = signs_of(table, mapping, currency)
+    return read_csv(table, mapping, currency, file.below_zero)
 
 
 def _keep_mapping(file: CardFile) -> None:
     """What a person named, or took as it was proposed, is found again by the header."""
     key = header_key(file.header)
-    ColumnMapping.objects.update_or_create(member=file.member, header=key, defaults={"columns": file.mapping})
+    ColumnMapping.objects.update_or_create(
+        member=file.member, header=key, defaults={"columns": file.mapping, "below_zero": file.below_zero}
+    )
 
 
 @transaction.atomic
-def name_columns(member: Membership, file_id: int, columns: dict[str, int], card_four: str) -> CardFile:
-    """Say which column of a table means what; it is kept for the next file with the same header. Raises ``Refusal``."""
+def name_columns(
+    member: Membership, file_id: int, columns: dict[str, int], card_four: str, below_zero: bool | None = None
+) -> CardFile:
+    """Say which column of a table means what; it is kept for the next file with the same header. Raises ``Refusal``.
+
+    ``below_zero`` says that what was charged stands below zero in it; not said, the larger part of the lines decides.
+    """
     file = _mine(member, file_id, CardFile.State.COLUMNS, CardFile.State.SHOWN)
     if file.format != "CSV":
         raise Refusal("This file names its columns itself.")
@@ -113,7 +145,8 @@ def name_columns(member: Membership, file_id: int, columns: dict[str, int], card
     columns = {name: index for name, index in columns.items() if 0 <= index < width}
     if not says_enough(columns):
         raise Refusal("Say which column holds the date, the merchant, and the amount.", "date")
-    file.mapping, file.state = columns, CardFile.State.READING
+    file.mapping, file.state, file.below_zero = columns, CardFile.State.READING, below_zero
+    file.tries, file.time = 0, clock.now()
     _keep_mapping(file)
     file.card_four = card_four if card_four in _cards(member) else file.card_four
     file.save()

@@ -22,6 +22,7 @@ from wainwright.news.services import tell
 from wainwright.people.files import drop_file
 from wainwright.people.models import Membership
 from wainwright.trail.services import record
+from wainwright.tries import NOT_READ, at_most_twice
 
 log = logging.getLogger(__name__)
 MOST_HELD, MOST_OPENING = 100, 200
@@ -70,7 +71,7 @@ def keep(member: Membership, content: bytes, trusted: bool) -> bool:
         known.file.save(f"{digest[:24]}.eml", ContentFile(content), save=False)
         known.save()
     elif trusted and known.state == HeldMail.State.HELD:
-        known.state, known.trusted = HeldMail.State.OPENING, True
+        known.state, known.trusted, known.tries = HeldMail.State.OPENING, True, 0
         known.save()
     else:
         return True
@@ -84,9 +85,21 @@ def open_mail(mail_id: int) -> None:
     mail = HeldMail.objects.select_related("member__firm", "member__person").filter(pk=mail_id).first()
     if mail is None or mail.state != HeldMail.State.OPENING:
         return
+    at_most_twice(mail, lambda: _open(mail), lambda: _damaged(mail, NOT_READ))
+
+
+def _open(mail: HeldMail) -> None:
     try:
         with mail.file.open("rb") as file:
             content = file.read()
+        member = mail.member
+        if not mail.trusted:
+            # Nothing below the heads is looked at before its owner knows the sender.
+            sender, subject = apart("heads", content)
+            own = {member.person.email.casefold(), member.itinerary_email.casefold()} - {""}
+            if sender not in own and not Sender.objects.filter(member=member, address=sender).exists():
+                _hold(mail, sender, subject)
+                return
         letter = apart("mail", content)
     except Unreadable as error:
         _damaged(mail, str(error))
@@ -94,14 +107,9 @@ def open_mail(mail_id: int) -> None:
     except FileNotFoundError:
         _damaged(mail, "Its file is missing on this machine. Ask for it again.")
         return
-    member = mail.member
-    own = {member.person.email.casefold(), member.itinerary_email.casefold()} - {""}
-    if mail.trusted or letter.sender in own or Sender.objects.filter(member=member, address=letter.sender).exists():
-        _tell(member, letter.subject, _papers_of(member, letter, content))
-        with transaction.atomic():
-            _away(mail)
-    else:
-        _hold(mail, letter.sender, letter.subject)
+    _tell(member, letter.subject, _papers_of(member, letter, content))
+    with transaction.atomic():
+        _away(mail)
 
 
 def _papers_of(member: Membership, letter: Letter, content: bytes) -> list[TakenIn]:
@@ -152,7 +160,7 @@ def let_in(member: Membership, mail_id: int, know: bool) -> None:
         raise Stale("That mail cannot be taken in: it is being opened, or is damaged.")
     if know and mail.sender:
         Sender.objects.get_or_create(member=member, address=mail.sender)
-    mail.state, mail.trusted = HeldMail.State.OPENING, True
+    mail.state, mail.trusted, mail.tries = HeldMail.State.OPENING, True, 0
     mail.save()
     record(member, "let a mail in", f"member:{member.pk}", after={"sender": mail.sender, "known from now on": know})
     open_mail(mail.pk)

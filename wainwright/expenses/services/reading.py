@@ -27,6 +27,7 @@ from wainwright.formats.opening import Opened
 from wainwright.formats.pictures import Page
 from wainwright.formats.problems import Unreadable
 from wainwright.outside import service
+from wainwright.tries import NOT_READ, at_most_twice
 
 log = logging.getLogger(__name__)
 THUMB = (68, 88)
@@ -42,6 +43,10 @@ def read_receipt(receipt_id: int) -> None:
     if not claimed.update(state=Receipt.State.READING, started=clock.now()):
         return
     receipt = Receipt.objects.select_related("firm", "owner").get(pk=receipt_id)
+    at_most_twice(receipt, lambda: _read_kept(receipt), lambda: _unreadable(receipt, NOT_READ))
+
+
+def _read_kept(receipt: Receipt) -> None:
     try:
         with receipt.file.open("rb") as file:
             content = file.read()
@@ -51,7 +56,7 @@ def read_receipt(receipt_id: int) -> None:
         _unreadable(receipt, str(error))
         return
     except (RuntimeError, OSError) as error:
-        log.warning("receipt %s was not read: %s", receipt_id, error)
+        log.warning("receipt %s was not read: %s", receipt.pk, error)
         _unreadable(receipt, "It could not be read on this machine. It is kept; type the figures yourself.")
         return
     with transaction.atomic():

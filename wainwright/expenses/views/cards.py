@@ -11,13 +11,14 @@ from wainwright.errors import Refusal
 from wainwright.expenses.models import CardFile
 from wainwright.expenses.services import charges
 from wainwright.fields import few, whole
-from wainwright.formats.csv_statement import WORDS
+from wainwright.formats.column_words import WORDS
 from wainwright.formats.statement import MOST_BYTES
 from wainwright.paging import page_of
 
 COLUMN_NAMES = {
     "date": "Date", "merchant": "Merchant", "amount": "Amount", "debit": "Charged", "credit": "Given back", "currency": "Currency", "key": "The bank's key",
     "card": "Card number", "original": "Amount in the other currency", "original_currency": "The other currency",
+    "direction": "Charged or given back, in words",
 }  # fmt: skip
 NAMES = {"new": "new", "booked": "booked now", "doubtful": "doubtful", "known": "known already"}
 
@@ -29,7 +30,7 @@ def card_file(request):
     if sent is None:
         raise Refusal("No file was chosen. Choose the card file from your bank: OFX, camt, MT940, QIF, CSV or XLSX.")
     if sent.size > MOST_BYTES:
-        raise Refusal("The file is larger than 12 MB. Ask the card's bank for a shorter period.")
+        raise Refusal("The file is larger than 64 MB. Ask the card's bank for a shorter period.")
     file = charges.look_at(request.member, sent.name, sent.read(), request.POST.get("card", ""))
     return redirect("card-look", file.pk)
 
@@ -45,8 +46,12 @@ def look(request, file_id: int):
     rows.sort(key=lambda each: order[each[1]["what"]])
     page = page_of(rows, 100, request.GET.get("page"))
     columns = [(name, COLUMN_NAMES[name], file.mapping.get(name)) for name in WORDS] if file.header else []
+    sums = [
+        Money.from_minor(sum(way * row["minor"] for row in file.rows if way * row["minor"] > 0), currency)
+        for way in (1, -1)
+    ]
     context = {
-        "file": file, "page": page, "counts": counts, "names": NAMES, "cards": list(request.member.cards.order_by("-firm_pays", "id")),
+        "file": file, "page": page, "charged": sums[0], "given_back": sums[1], "counts": counts, "names": NAMES, "cards": list(request.member.cards.order_by("-firm_pays", "id")),
         "columns": columns,
         "read_as": [(words, file.header[index]) for _, words, index in columns if index is not None and index < len(file.header)],
         "sample": file.sample,
@@ -63,7 +68,8 @@ def columns(request, file_id: int):
         text = request.POST.get(f"column-{name}", "")
         if text.isdecimal() and len(text) < 4:
             named[name] = int(text)
-    charges.name_columns(request.member, file_id, named, request.POST.get("card", ""))
+    sign = {"below": True, "above": False}.get(request.POST.get("sign", ""))
+    charges.name_columns(request.member, file_id, named, request.POST.get("card", ""), sign)
     return redirect("card-look", file_id)
 
 

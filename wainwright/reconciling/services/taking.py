@@ -27,9 +27,12 @@ from wainwright.people.models import Membership
 from wainwright.reconciling.models import BankAccount, Line, StatementFile
 from wainwright.reconciling.services.base import account_for
 from wainwright.trail.services import record
+from wainwright.tries import NOT_READ, at_most_twice
 
 log = logging.getLogger(__name__)
 BATCH, SAMPLE = 1000, 4
+# So many rows show whether a column says which way money went.
+TELLING = 200
 BROKEN_OFF = timedelta(minutes=2)
 
 
@@ -68,7 +71,7 @@ def take_statement(member: Membership, account_id: int, name: str, content: byte
     if not content:
         raise Refusal("Choose the statement's file.", "file")
     if len(content) > MOST_BYTES:
-        raise Refusal("The file is larger than 12 MB. Ask the bank for a shorter period.", "file")
+        raise Refusal("The file is larger than 64 MB. Ask the bank for a shorter period.", "file")
     digest = hashlib.sha256(content).hexdigest()
     if account.files.filter(sha256=digest).exclude(state=StatementFile.State.AWAY).exists():
         raise Refusal("That very file was taken already. Nothing was changed.", "file")
@@ -92,6 +95,15 @@ def read_kept(file_id: int) -> None:
     file = StatementFile.objects.select_related("account__firm").get(pk=file_id)
     if file.state != StatementFile.State.READING:
         return
+    at_most_twice(file, lambda: _read(file), lambda: _not_read(file_id))
+
+
+def _not_read(file_id: int) -> None:
+    mine = StatementFile.objects.filter(pk=file_id, state=StatementFile.State.READING)
+    mine.update(state=StatementFile.State.AWAY, problem=NOT_READ)
+
+
+def _read(file: StatementFile) -> None:
     try:
         statements = _statements(file)
         if statements is None:
@@ -115,12 +127,8 @@ def read_again_what_broke_off() -> int:
     for pk in rows:
         try:
             read_kept(pk)
-        except Exception:
-            log.exception("could not read statement %s", pk)
-            words = "It could not be read, and nothing of it was taken. Tell whoever runs this machine."
-            StatementFile.objects.filter(pk=pk, state=StatementFile.State.READING).update(
-                state=StatementFile.State.AWAY, problem=words
-            )
+        except Exception:  # noqa: BLE001 - it was logged where it failed, and the next one is tried all the same
+            log.warning("statement %s is tried once more", pk)
     return len(rows)
 
 
@@ -137,8 +145,8 @@ def name_columns(member: Membership, account_id: int, file_id: int, columns: dic
         raise Refusal("Say which column holds the date, the name or text, and the amount.", "date")
     account.columns = {**account.columns, header_key(file.header): columns}
     account.save(update_fields=["columns"])
-    file.state = StatementFile.State.READING
-    file.save(update_fields=["state"])
+    file.state, file.tries = StatementFile.State.READING, 0
+    file.save(update_fields=["state", "tries"])
     record(member, "named a statement's columns", f"bankaccount:{account.pk}", after={"file": file.name, **columns})
     read_file(file.pk)
     return file
@@ -168,7 +176,9 @@ def _statements(file: StatementFile) -> list[Statement] | None:
     else:
         table = apart("table", content)
         file.header, file.sample = clean_data([list(table.header), [list(row) for _, row in table.rows[:SAMPLE]]])
-        mapping = file.account.columns.get(header_key(file.header)) or propose(table.header)
+        mapping = file.account.columns.get(header_key(file.header)) or propose(
+            table.header, [row for _, row in table.rows[:TELLING]]
+        )
         if not says_enough(mapping):
             return None
         # A table of a bank has money that went out below zero, unless it parts both.
