@@ -105,6 +105,11 @@ class MailsTest(Tray):
         bad = f"From: a@b.c\r\nTo: x\r\nSubject: many\r\nContent-Type: multipart/mixed; boundary=b\r\n\r\n{many}--b--".encode()
         self.assertEqual(self.arrive(bad), "taken")
         kept = HeldMail.objects.get(member=self.maren)
+        # Of a stranger's nothing but the heads is looked at before it is let in.
+        self.assertEqual((kept.state, kept.sender, kept.subject), ("held", "a@b.c", "many"))
+        with self.done():
+            mails.let_in(self.maren, kept.pk, False)
+        kept.refresh_from_db()
         self.assertEqual(kept.state, "unreadable")
         self.assertIn("more than 100 pieces", kept.problem)
         self.assertIn("could not be opened", Notice.objects.filter(member=self.maren).latest("pk").text)

@@ -30,8 +30,9 @@ from wainwright.formats.written import possible
 
 MOST_BYTES, MOST_ATTACHED, MOST_TEXT, MOST_BOOKINGS = 20_000_000, 20, 20_000, 20
 MOST_HEAD, MOST_MARKUP, MOST_PIECES = 2000, 2_000_000, 100
-# So much of all heads together, so many of them, and so many lines that may part pieces, are looked at.
-MOST_HEADS, MOST_LINES, MOST_DASHES = 200_000, 300, 20_000
+# So many heads that matter, and so many lines that may part pieces, are looked at.
+MOST_LINES, MOST_DASHES = 300, 20_000
+_WANTED = re.compile(rb"(from|to|subject|date|mime-version|content-[a-z-]+)[ \t]*:", re.I)
 _SILENT = ("script", "style", "title")
 _HEADS = re.compile(
     rb"^(received|from|to|subject|date|message-id|return-path|delivered-to|mime-version|content-type|x-[a-z-]+|dkim-signature|reply-to): ",
@@ -140,8 +141,8 @@ def _heads_bounded(content: bytes) -> bytes:
     at = end.start() if end else len(content)
     if at <= MOST_HEAD:
         return content
-    heads = re.split(rb"\r?\n(?![ \t])", content[:MOST_HEADS])
-    return b"\n".join(head[: MOST_HEAD * 2] for head in heads[:MOST_LINES]) + b"\n" + content[at:]
+    heads = [head for head in re.split(rb"\r?\n(?![ \t])", content[:at]) if _WANTED.match(head)]
+    return b"\n".join(head[: MOST_HEAD * 2] for head in heads[:MOST_LINES]) + content[at:]
 
 
 def _address(written: str) -> str:

@@ -9,11 +9,17 @@ from __future__ import annotations
 import json
 import resource
 import sys
+from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
 import pypdfium2 as pdfium
 
+# So many signs of a page are read; how far apart, in heights of a line, its rows, words and letters stand.
+MOST_SIGNS, SAME_LINE, WORD_GAP, LETTER_GAP, FEW = 40_000, 0.4, 0.16, 0.7, 3
+# How much the same steps may differ, and how many of a line have to be the same.
+SAME_STEP, MOSTLY = 1.05, 0.6
 MEMORY, SECONDS, LONG_EDGE = 1_500_000_000, 45, 2200
 
 
@@ -32,6 +38,9 @@ def main(source: str, folder: str, most: int) -> None:
             "The PDF asks for a password. Save it without one." if word else "The PDF is damaged and cannot be opened."
         )
         sys.exit(3)
+    if document.get_formtype() != pdfium.raw.FORMTYPE_NONE:
+        # What was filled in is drawn, and flattened into the page it is read with the rest.
+        document.init_forms()
     if len(document) > most:
         print(f"The PDF has {len(document)} pages, {most} are taken. Send only the pages of the bill.")
         sys.exit(3)
@@ -41,6 +50,9 @@ def main(source: str, folder: str, most: int) -> None:
 
 def _page(document: Any, number: int, folder: str) -> dict[str, Any]:
     page = document[number]
+    if document.formenv is not None and page.flatten() == pdfium.raw.FLATTEN_SUCCESS:
+        page.close()
+        page = document[number]
     width, height = page.get_size()
     if width < 1 or height < 1:
         print("The PDF has a page without a size.")
@@ -51,42 +63,88 @@ def _page(document: Any, number: int, folder: str) -> dict[str, Any]:
     picture.save(Path(folder, name), "JPEG", quality=85)
     return {
         "file": name, "width": picture.width, "height": picture.height,
-        "words": _words(page, number, scale, height),
+        "words": _words(page, number, scale),
     }  # fmt: skip
 
 
-def _words(page: Any, number: int, scale: float, height: float) -> list[dict[str, Any]]:
-    """Cut the page's text into words with boxes, line by line from the top."""
-    text = page.get_textpage()
-    boxes = []
-    for index in range(min(text.count_rects(), 4000)):
-        left, bottom, right, top = text.get_rect(index)
-        content = text.get_text_bounded(left, bottom, right, top).strip()
-        if content:
-            boxes.append((height - top, left, right, height - bottom, content))
-    boxes.sort()
-    words, line, base = [], 0, -100.0
-    rows: list[list[tuple[float, float, float, float, str]]] = []
-    for box in boxes:
-        middle = (box[0] + box[3]) / 2
-        if abs(middle - base) > max(3.0, (box[3] - box[0]) * 0.6):
+@dataclass(frozen=True, slots=True)
+class _Sign:
+    """A sign on a page, in points from the top left; ``parted`` where the file itself has a blank before it."""
+
+    left: float
+    top: float
+    right: float
+    bottom: float
+    text: str
+    parted: bool
+
+
+def _signs(page: Any) -> list[_Sign]:
+    text, found, parted = page.get_textpage(), [], False
+    height = page.get_height()
+    for index in range(min(text.count_chars(), MOST_SIGNS)):
+        # What the library adds between pieces is a guess; distance says it better.
+        if pdfium.raw.FPDFText_IsGenerated(text, index) == 1:
+            continue
+        sign = chr(pdfium.raw.FPDFText_GetUnicode(text, index))
+        if not sign.isprintable() or sign.isspace():
+            parted = True
+            continue
+        left, bottom, right, top = text.get_charbox(index, loose=True)
+        found.append(_Sign(left, height - top, right, height - bottom, sign, parted))
+        parted = False
+    return found
+
+
+def _words(page: Any, number: int, scale: float) -> list[dict[str, Any]]:
+    """Cut the page's text into words with boxes, line by line from the top, by where its signs stand."""
+    rows: list[list[_Sign]] = []
+    base = -100.0
+    for sign in sorted(_signs(page), key=lambda each: (each.top + each.bottom, each.left)):
+        middle = (sign.top + sign.bottom) / 2
+        if not rows or abs(middle - base) > max(2.0, (sign.bottom - sign.top) * SAME_LINE):
             rows.append([])
             base = middle
-        rows[-1].append(box)
+        rows[-1].append(sign)
+    words = []
     for line, row in enumerate(rows):
-        for top, left, right, bottom, content in sorted(row, key=lambda box: box[1]):
-            pieces = content.split()
-            step = (right - left) / max(1, len(content))
-            at = 0
-            for piece in pieces:
-                at = content.index(piece, at)
-                words.append({
-                    "text": piece, "sure": 1.0, "page": number, "line": line,
-                    "x": int((left + at * step) * scale), "y": int(top * scale),
-                    "width": max(1, int(len(piece) * step * scale)), "height": max(1, int((bottom - top) * scale)),
-                })  # fmt: skip
-                at += len(piece)
+        for word in _cut(sorted(row, key=lambda each: each.left)):
+            left, top = min(s.left for s in word), min(s.top for s in word)
+            right, bottom = max(s.right for s in word), max(s.bottom for s in word)
+            words.append({
+                "text": "".join(s.text for s in word), "sure": 1.0, "page": number, "line": line, "x": int(left * scale), "y": int(top * scale),
+                "width": max(1, int((right - left) * scale)), "height": max(1, int((bottom - top) * scale)),
+            })  # fmt: skip
     return words
+
+
+def _cut(row: list[_Sign]) -> list[list[_Sign]]:
+    """Cut a line into words: at blanks, and where signs stand further apart than the letters of a word do on this line."""
+    gaps = sorted(right.left - left.right for left, right in pairwise(row) if not right.parted)
+    height = sorted(sign.bottom - sign.top for sign in row)[len(row) // 2]
+    usual = max(0.0, gaps[len(gaps) // 2]) if len(gaps) >= FEW else 0.0
+    widest = min(usual + WORD_GAP * height, LETTER_GAP * height)
+    step = _step(row)
+    words: list[list[_Sign]] = []
+    for before, sign in zip([None, *row], row, strict=False):
+        close = before is not None and (
+            sign.left - before.right <= widest or (step > 0 and sign.left - before.left <= step * SAME_STEP)
+        )
+        if before is None or sign.parted or not close:
+            words.append([])
+        elif (sign.text, round(sign.left), round(sign.top)) == (before.text, round(before.left), round(before.top)):
+            # Printed twice on one place, to look bold.
+            continue
+        words[-1].append(sign)
+    return words
+
+
+def _step(row: list[_Sign]) -> float:
+    """How far each sign of a line begins after the one before, where all keep the same distance whatever their width; else 0."""
+    steps = [right.left - left.left for left, right in pairwise(row)]
+    usual = sorted(steps)[len(steps) // 2] if len(steps) >= FEW else 0.0
+    same = sum(abs(each - usual) <= usual * (SAME_STEP - 1) for each in steps)
+    return usual if same >= MOSTLY * len(steps) else 0.0
 
 
 if __name__ == "__main__":

@@ -12,6 +12,7 @@ import warnings
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
 from PIL import Image, ImageFile, ImageOps
 from pillow_heif import register_heif_opener
 
@@ -19,7 +20,8 @@ from wainwright.formats.problems import Unreadable
 
 register_heif_opener()
 MOST_POINTS = 60_000_000
-Image.MAX_IMAGE_PIXELS = MOST_POINTS
+# Ten times that and more is no picture; what lies between is opened smaller where its format can, else refused.
+Image.MAX_IMAGE_PIXELS = MOST_POINTS * 5
 
 MOST_BYTES = 20_000_000
 MOST_PAGES = 30
@@ -30,7 +32,7 @@ _OPENED = ("JPEG", "PNG", "WEBP", "HEIF")
 _BEGINS = [
     (re.compile(pattern, re.S), kind) for pattern, kind in (
         (rb"\xff\xd8\xff", "image/jpeg"), (rb"\x89PNG\r\n\x1a\n", "image/png"), (rb"RIFF.{4}WEBP", "image/webp"),
-        (rb".{4}ftyp(heic|heix|hevc|hevx|heim|heis|mif1|msf1)", "image/heic"),
+        (rb".{4}ftyp(heic|heix|hevc|hevx|heim|heis|hevm|hevs|heif|mif1|msf1)", "image/heic"),
         (rb"GIF8|BM|II\*\x00|MM\x00\*|.{4}ftypavif", ""),
     )
 ]  # fmt: skip
@@ -88,11 +90,13 @@ def pages_of(content: bytes) -> list[Page]:
         # What a camera writes beside the picture may be damaged; Pillow warns of it already while it opens one.
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            warnings.simplefilter("error", Image.DecompressionBombWarning)
             with Image.open(io.BytesIO(content), formats=_OPENED) as image:
+                if image.format == "JPEG" and image.width * image.height > MOST_POINTS:
+                    # Opened at a half, a quarter or an eighth, as the format allows.
+                    image.draft("RGB", (LONG_EDGE, LONG_EDGE))
                 if image.width * image.height > MOST_POINTS:
                     raise Unreadable(_TOO_LARGE)
-                upright = _upright(image).convert("RGB")
+                upright = _on_white(_upright(image))
                 upright.thumbnail((LONG_EDGE, LONG_EDGE))
                 return [_page(upright)]
     except Unreadable:
@@ -101,6 +105,20 @@ def pages_of(content: bytes) -> list[Page]:
         raise Unreadable(_TOO_LARGE) from error
     except Exception as error:
         raise Unreadable("The picture is damaged: it breaks off before its end. Take or send it again.") from error
+
+
+def _on_white(image: Image.Image) -> Image.Image:
+    """A picture in plain colours, as it looks on white paper: what is clear is white, and 16 bits of grey are made eight."""
+    if image.mode.startswith("I") or image.mode == "F":
+        shades = np.asarray(image, dtype=np.float64)
+        most = 65535.0 if shades.max(initial=0) > 255 else 255.0
+        return Image.fromarray((np.clip(shades / most, 0, 1) * 255).astype(np.uint8)).convert("RGB")
+    if image.has_transparency_data:
+        clear = image.convert("RGBA")
+        paper = Image.new("RGBA", clear.size, "white")
+        paper.alpha_composite(clear)
+        return paper.convert("RGB")
+    return image.convert("RGB")
 
 
 def _upright(image: Image.Image) -> Image.Image:
