@@ -3,8 +3,8 @@
 set -eu
 case "$1" in
   venv) wanted="python3-venv" ;;
-  run) wanted="tesseract-ocr libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0" ;;
-  test) wanted="tesseract-ocr libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 chromium chromium-driver" ;;
+  run) wanted="tesseract-ocr tesseract-ocr-script-latn libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0" ;;
+  test) wanted="tesseract-ocr tesseract-ocr-script-latn libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 chromium chromium-driver" ;;
 esac
 missing=""
 for package in $wanted; do

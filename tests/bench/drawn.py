@@ -92,6 +92,16 @@ def draw(seed: int, bad: bool, today: date) -> Drawn:
             number(whole), f"{tax_word} {percent} %", number(tax), card,
         )
     )  # fmt: skip
+    content = as_picture(rows, bad, dice)
+    has_tax = any(tax_word in str(row) for row in rows)
+    return Drawn(
+        content, Truth(shop, day.isoformat(), str(whole), currency, str(tax) if has_tax else "", card if any(card in str(row) for row in rows) else ""),
+        layout, bad,
+    )  # fmt: skip
+
+
+def as_picture(rows: list[Row], bad: bool, dice: random.Random) -> bytes:
+    """Print rows and take a picture of them: clean, or as a bad photo."""
     image = _print(rows, dice)
     image = (
         _photo(image, dice)
@@ -100,11 +110,7 @@ def draw(seed: int, bad: bool, today: date) -> Drawn:
     )
     out = io.BytesIO()
     image.convert("RGB").save(out, "JPEG", quality=70 if bad else 90)
-    has_tax = any(tax_word in str(row) for row in rows)
-    return Drawn(
-        out.getvalue(), Truth(shop, day.isoformat(), str(whole), currency, str(tax) if has_tax else "", card if any(card in str(row) for row in rows) else ""),
-        layout, bad,
-    )  # fmt: skip
+    return out.getvalue()
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ import base64
 import binascii
 import io
 import logging
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
@@ -26,6 +27,17 @@ MOST_BYTES, MOST_LINES, MOST_ATTACHED = 5_000_000, 500, 10
 SLACK = Decimal("0.02")
 _UBL = "urn:oasis:names:specification:ubl:schema:xsd:"
 _CII = "urn:un:unece:uncefact:data:standard:CrossIndustryInvoice:100"
+# ZUGFeRD 1, of before EN 16931: the same tree under other names.
+_OLDER = "urn:ferd:CrossIndustryDocument:invoice:1p0"
+_RENAMED = {
+    "HeaderExchangedDocument": "ExchangedDocument", "SpecifiedSupplyChainTradeTransaction": "SupplyChainTradeTransaction",
+    "ApplicableSupplyChainTradeAgreement": "ApplicableHeaderTradeAgreement", "ApplicableSupplyChainTradeSettlement": "ApplicableHeaderTradeSettlement",
+    "SpecifiedSupplyChainTradeSettlement": "SpecifiedLineTradeSettlement", "ApplicablePercent": "RateApplicablePercent",
+}  # fmt: skip
+_SUMMED = "SpecifiedTradeSettlementMonetarySummation"
+_BEGINS = re.compile(
+    rb"<\?xml|(?:<!--.*?-->\s*)*<(?:[A-Za-z0-9_-]+:)?(?:Invoice|CreditNote|CrossIndustry(?:Invoice|Document))\b", re.S
+)
 # Kinds of document (UNTDID 1001) that take money back.
 _CREDIT = {"381", "396", "532"}
 
@@ -81,11 +93,7 @@ class Invoice:
 
 def is_xml(content: bytes) -> bool:
     """Say whether a file begins as XML does."""
-    return (
-        content[:512]
-        .lstrip(b"\xef\xbb\xbf \t\r\n")
-        .startswith((b"<?xml", b"<Invoice", b"<CreditNote", b"<rsm:", b"<ubl:"))
-    )
+    return bool(_BEGINS.match(content[:4000].lstrip(b"\xef\xbb\xbf \t\r\n")))
 
 
 def read_invoice(content: bytes) -> Invoice:
@@ -96,7 +104,24 @@ def read_invoice(content: bytes) -> Invoice:
         return _checked(_ubl(root, name == "CreditNote"))
     if space == _CII and name == "CrossIndustryInvoice":
         return _checked(_cii(root))
+    if space == _OLDER and name == "CrossIndustryDocument":
+        return _checked(_cii(_as_newer(root)))
     raise Unreadable(f"This XML is a “{name[:40]}”, not an invoice. Taken are UBL 2.1 and CII.")
+
+
+def _as_newer(root: Element) -> Element:
+    """Bring the names of an older profile to those of today."""
+    for node in root.iter(etree.Element):
+        name = etree.QName(node).localname
+        if name == _SUMMED:
+            line = etree.QName(node.getparent()).localname == "SpecifiedLineTradeSettlement"
+            name = (
+                "SpecifiedTradeSettlementLineMonetarySummation"
+                if line
+                else "SpecifiedTradeSettlementHeaderMonetarySummation"
+            )
+        node.tag = f"{{{_CII}}}{_RENAMED.get(name, name)}"
+    return root
 
 
 def inside_pdf(content: bytes) -> bytes | None:

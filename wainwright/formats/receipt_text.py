@@ -6,74 +6,40 @@ What is not sure enough is left empty: nothing is invented.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal
 from itertools import groupby, islice
 
-from rapidfuzz import fuzz
-
+from wainwright.formats.paper_words import about
 from wainwright.formats.pictures import Word
 from wainwright.formats.tax_numbers import country_of_tax_number
+from wainwright.formats.written import whole_year, worded_days
 
 SURE_ENOUGH = 0.5
+UNSURE = 0.4
+MONTHS = 12
 BORNE_OUT, DENIED = 0.85, 0.45
-_TOTAL = (
-    "total",
-    "totalt",
-    "sum",
-    "å betale",
-    "to pay",
-    "amount due",
-    "grand total",
-    "beløp",
-    "gesamt",
-    "summe",
-    "totaal",
-    "summa",
-    "i alt",
-    "att betala",
-    "balance due",
-    "zu zahlen",
-    "suma",
-    "razem",
-    "montant",
-)
-_NOT_TOTAL = (
-    "subtotal",
-    "sub total",
-    "delsum",
-    "net",
-    "netto",
-    "nett",
-    "vat",
-    "mva",
-    "tax",
-    "change",
-    "vekslepenger",
-    "cash",
-)
-_NOT_LINES = (*_TOTAL, "subtotal", "delsum", "netto", "vat", "mva", "moms", "change", "vekslepenger", "cash")
-_TAX = ("vat", "mva", "moms", "tax", "btw", "mwst", "iva")
-_CURRENCIES = {"EUR": "EUR", "€": "EUR", "NOK": "NOK", "KR": "NOK", "GBP": "GBP", "£": "GBP", "SEK": "SEK", "DKK": "DKK",
-               "USD": "USD", "$": "USD", "PLN": "PLN", "ZŁ": "PLN", "CHF": "CHF"}  # fmt: skip
-_MONTHS = ("jan", "feb", "mar", "apr", "may|mai", "jun", "jul", "aug", "sep", "oct|okt", "nov", "dec|des")
+_CURRENCIES = {"EUR": "EUR", "€": "EUR", "EURO": "EUR", "NOK": "NOK", "KR": "NOK", "GBP": "GBP", "£": "GBP", "SEK": "SEK", "DKK": "DKK",
+               "USD": "USD", "$": "USD", "PLN": "PLN", "ZŁ": "PLN", "ZL": "PLN", "CHF": "CHF", "ISK": "ISK"}  # fmt: skip
+# Thousands stand a mark or one blank apart; what stands further apart is another figure (see ``Line.text``).
 _AMOUNT = re.compile(
-    r"(?<![\d.,])-?\d{1,3}(?:[ .,' ]\d{3})*[.,]\d{2}(?!\d|[.,]\d)|(?<![\d.,])-?\d+[.,]\d{2}(?!\d|[.,]\d)"
+    r"(?<![\d.,'])-?\d{1,3}(?:[ .,']\d{3})*[.,]\d{2}(?!\d|[.,]\d)|(?<![\d.,'])-?\d+[.,]\d{2}(?!\d|[.,]\d)"
 )
-_NUMERIC_DAY = re.compile(r"\b(\d{1,2})[./-](\d{1,2})[./-](\d{4}|\d{2})\b")
-_ISO_DAY = re.compile(r"\b(20\d{2})-(\d{2})-(\d{2})\b")
-_WORD_DAY = re.compile(r"\b(\d{1,2})\.? ?(" + "|".join(f"(?:{m})" for m in _MONTHS) + r")[a-z]*\.? ?(20\d{2})\b", re.I)
+_NUMERIC_DAY = re.compile(r"(?<![\d.,/-])(\d{1,2}) ?([./-]) ?(\d{1,2}) ?[./-] ?(20\d{2}|\d{2})(?![\d.,]?\d)")
+_ISO_DAY = re.compile(r"(?<!\d)(20\d{2})[-./](\d{1,2})[-./](\d{1,2})(?!\d)")
 # What may stand for the hidden digits of a card, from its first sign on, and the four that are shown. Each sign is
 # looked at once: no run of dots, however long, is gone through again from its middle.
 _CARD = re.compile(r"(?<![*xXkKRt•.# -])([*xXkKRt•.# -]{2,}+)(\d{4})\b")
 _STARS = "*xX•."
 # An amount whose decimal mark was not read: believed only where something else on the paper bears it out.
 # The thousands go with it: "5 840 46" is never 840.46.
-_UNMARKED = re.compile(r"(?<![\d.,])(?<!\d )(\d{1,3}(?: \d{3})+|\d{1,6}) (\d{2})$")
+_UNMARKED = re.compile(r"(?<![\d.,])(?<!\d )(\d{1,3}(?:[ .,]\d{3})+|\d{1,6}) {1,2}(\d{2})$")
 # More is on no receipt: what is longer was made to take time.
 MOST_LINES, MOST_SIGNS = 2000, 300
+# Words that stand so many letters apart are in columns of their own: two blanks.
+WIDE = 1.7
 _RATE = re.compile(r"(\d{1,2}(?:[.,]\d{1,2})?) ?%")
 
 
@@ -94,8 +60,15 @@ class Line:
 
     @property
     def text(self) -> str:
-        """The line as written."""
-        return " ".join(word.text for word in self.words)[:MOST_SIGNS]
+        """The line as written; columns stand two blanks apart."""
+        text = ""
+        for before, word in zip([None, *self.words], self.words, strict=False):
+            if before is not None:
+                # Widths of a letter say how wide a blank is: one on most papers, less in print of uneven letters.
+                letter = max(before.width / max(1, len(before.text)), word.width / max(1, len(word.text)))
+                text += "  " if word.x - before.x - before.width > WIDE * letter else " "
+            text += word.text
+        return text[:MOST_SIGNS]
 
     @property
     def sure(self) -> float:
@@ -147,22 +120,10 @@ def bill_lines(words: Sequence[Word]) -> list[tuple[str, Decimal]]:
         if not amounts:
             continue
         label = line.text[: amounts[0].start()].strip(" .:-")
-        if len(label) > 2 and not _about(label, _NOT_LINES) and not _RATE.search(label):
+        it = about(label)
+        if len(label) > 2 and not (it.total or it.part or it.tax or it.paid) and not _RATE.search(label):
             rows.append((label, number(amounts[-1].group())))
     return rows
-
-
-def _about(text: str, words: Iterable[str]) -> bool:
-    """Say whether a line is about one of ``words``, forgiving a letter misread."""
-    lower = text.casefold()
-    tokens = re.findall(r"[a-zæøåł]+", lower)
-    for word in words:
-        if " " in word:
-            if word in lower:
-                return True
-        elif any(token == word or (len(word) > 4 and fuzz.ratio(token, word) >= 85) for token in tokens):
-            return True
-    return False
 
 
 def _merchant(lines: Sequence[Line]) -> Field | None:
@@ -178,25 +139,23 @@ def _merchant(lines: Sequence[Line]) -> Field | None:
 def _total(lines: Sequence[Line]) -> Field | None:
     named, others = [], []
     for line in lines:
-        for match in _AMOUNT.finditer(line.text):
-            value = number(match.group())
-            if _about(line.text, _TOTAL) and not _about(line.text, _NOT_TOTAL):
-                named.append((value, line, match.group()))
-            elif not _about(line.text, ("change", "cash", "kontant", "vekslepenger")):
-                others.append((value, line, match.group()))
+        it = about(line.text)
+        for matched, value, trust in _amounts(line, lines):
+            if it.total:
+                named.append((value, line, matched, trust))
+            elif not (it.part or it.tax or it.paid):
+                others.append((value, line, matched))
     if named:
-        value, line, matched = max(named, key=lambda row: row[0])
+        value, line, matched, trust = max(named, key=lambda row: row[0])
         beaten = sum(1 for other, *_ in others if other > value)
-        found = line.field(f"{value:.2f}", matched, 0.7 if beaten else 1.0)
+        found = line.field(f"{value:.2f}", matched, min(trust, 0.7 if beaten else 1.0))
         # What adds up is believed, however faintly it was printed; what the paper's own tax contradicts is not.
         borne_out = _adds_up(value, lines)
         if borne_out is None:
             return found
         return replace(found, sure=max(found.sure, BORNE_OUT) if borne_out else found.sure * DENIED)
     for line in lines:
-        unmarked = (
-            _UNMARKED.search(line.text) if _about(line.text, _TOTAL) and not _about(line.text, _NOT_TOTAL) else None
-        )
+        unmarked = _UNMARKED.search(line.text) if about(line.text).total else None
         if unmarked:
             value = _marked(unmarked)
             if _adds_up(value, lines):
@@ -207,8 +166,29 @@ def _total(lines: Sequence[Line]) -> Field | None:
     return None
 
 
+def _amounts(line: Line, lines: Sequence[Line]) -> Iterator[tuple[str, Decimal, float]]:
+    """Each amount of a line: as it is written, what it is, and how far it is to be trusted.
+
+    "1 278.61" may be more than a thousand, or one piece at 278.61: what the rest of the paper bears out decides; where
+    nothing does, it is believed on papers with a decimal comma alone, whose thousands stand blanks apart.
+    """
+    for match in _AMOUNT.finditer(line.text):
+        matched = match.group()
+        if " " not in matched:
+            yield matched, number(matched), 1.0
+            continue
+        last = matched.rpartition(" ")[2]
+        whole, alone = number(matched), number(last)
+        if _adds_up(whole, lines):
+            yield matched, whole, 1.0
+        elif _adds_up(alone, lines):
+            yield last, alone, 1.0
+        else:
+            yield matched, whole, 0.75 if "," in last else UNSURE
+
+
 def _marked(unmarked: re.Match[str]) -> Decimal:
-    return Decimal(f"{unmarked.group(1).replace(' ', '')}.{unmarked.group(2)}")
+    return Decimal(f"{re.sub(r'[ .,]', '', unmarked.group(1))}.{unmarked.group(2)}")
 
 
 def _adds_up(total: Decimal, lines: Sequence[Line]) -> bool | None:
@@ -221,42 +201,67 @@ def _adds_up(total: Decimal, lines: Sequence[Line]) -> bool | None:
             amounts = [_marked(unmarked)]
         if not amounts:
             continue
-        rate = _RATE.search(line.text)
-        if rate and _about(line.text, _TAX):
-            percent = Decimal(rate.group(1).replace(",", "."))
+        rate, it = _RATE.search(line.text), about(line.text)
+        if it.tax and (rate or not it.total):
+            percent = Decimal(rate.group(1).replace(",", ".")) if rate else Decimal(0)
             asked += bool(percent)
-            if percent and abs(total * percent / (100 + percent) - amounts[-1]) <= Decimal("0.02"):
+            if percent and any(abs(total * percent / (100 + percent) - each) <= Decimal("0.02") for each in amounts):
                 return True
-        elif not _about(line.text, (*_NOT_LINES, *_TAX)):
+        elif not (it.total or it.part or it.paid):
             sum_, counted = sum_ + amounts[-1], counted + 1
     if counted > 0 and sum_ == total:
         return True
     return False if asked == 1 else None
 
 
-def _day(year: int, month: int, day: int, today: date) -> date | None:
+def _day(written: str, month: int, day: int, today: date) -> date | None:
     try:
-        found = date(year + 2000 if year < 100 else year, month, day)
+        found = date(whole_year(written), month, day)
     except ValueError:
         return None
     return found if today - timedelta(days=730) <= found <= today + timedelta(days=1) else None
 
 
 def _date(lines: Sequence[Line], today: date) -> Field | None:
+    """The day of a paper: the first on a line that is about nothing else (until when to pay, when one leaves), else the first."""
+    later: Field | None = None
+    american = _month_first(lines)
     for line in lines:
-        for pattern in (_ISO_DAY, _NUMERIC_DAY, _WORD_DAY):
-            for match in pattern.finditer(line.text):
-                one, two, three = match.groups()
-                if pattern is _ISO_DAY:
-                    found = _day(int(one), int(two), int(three), today)
-                elif pattern is _NUMERIC_DAY:
-                    found = _day(int(three), int(two), int(one), today)
-                else:
-                    month = next(n for n, names in enumerate(_MONTHS, 1) if re.match(names, two, re.I))
-                    found = _day(int(three), month, int(one), today)
-                if found is not None:
-                    return line.field(found.isoformat(), match.group(), 1.0)
-    return None
+        for found, matched, trust in _days(line.text, today, american):
+            field = line.field(found.isoformat(), matched, trust)
+            if not about(line.text).due:
+                return field
+            later = later or field
+    return later
+
+
+def _days(text: str, today: date, american: bool) -> Iterator[tuple[date, str, float]]:
+    for match in _ISO_DAY.finditer(text):
+        if found := _day(match[1], int(match[2]), int(match[3]), today):
+            yield found, match.group(), 1.0
+    for match in _NUMERIC_DAY.finditer(text):
+        one, two = int(match[1]), int(match[3])
+        as_written = _day(match[4], one if american else two, two if american else one, today)
+        turned = _day(match[4], two if american else one, one if american else two, today)
+        if found := as_written or turned:
+            # Both ways round it would be a day of the last two years: with slashes, nobody can tell for sure.
+            doubtful = as_written and turned and as_written != turned and match[2] == "/"
+            yield found, match.group(), 0.9 if doubtful else 1.0
+    for year, month, day, matched in worded_days(text):
+        if found := _day(year, month, day, today):
+            yield found, matched, 1.0
+
+
+def _month_first(lines: Sequence[Line]) -> bool:
+    """Whether a paper writes months first: one of its days can be read in no other way, or it is in dollars."""
+    pairs = [(int(m[1]), int(m[3])) for line in lines for m in _NUMERIC_DAY.finditer(line.text) if m[2] == "/"]
+    if any(two > MONTHS for _, two in pairs):
+        return not any(one > MONTHS for one, _ in pairs)
+    return (
+        bool(pairs)
+        and all(one <= MONTHS for one, _ in pairs)
+        and any("$" in line.text or "USD" in line.text for line in lines)
+    )
 
 
 def _currency(lines: Sequence[Line]) -> Field | None:
@@ -304,7 +309,7 @@ def _tax(lines: Sequence[Line], total: Field | None) -> tuple[Field | None, Fiel
     """The tax and its rate; taken only when the rate and the total bear it out, or it is the only one."""
     rows = []
     for line in lines:
-        if not _about(line.text, _TAX):
+        if not about(line.text).tax:
             continue
         rate = _RATE.search(line.text)
         amounts = [
