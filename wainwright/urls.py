@@ -312,6 +312,7 @@ urlpatterns = [
     path("expenses/rides/", grid.month_of_rides, name="ride-grid"),
     path("expenses/<int:expense_id>/", expense.expense_page, name="expense"),
     path("expenses/<int:expense_id>/change/", expense.change, name="expense-change"),
+    path("expenses/<int:expense_id>/ride/", costs.change_ride, name="ride-change"),
     path("expenses/<int:expense_id>/parts/", breakdown.set_parts, name="parts"),
     path("expenses/<int:expense_id>/personal/", breakdown.set_personal, name="own-share"),
     path("expenses/<int:expense_id>/lost/", expense.declare_lost, name="lost"),

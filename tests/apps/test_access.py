@@ -33,7 +33,7 @@ WHO = ("maren", "aiko", "tobias", "priya", "callum", "benedikt", "liv")
 # benedikt audits; liv is finance of the other firm. 200 opens, 404 is not there for them, 403 is said plainly.
 OPEN = {
     "desk": (200,) * 7, "find": (200,) * 7, "news": (200,) * 7, "firms": (200,) * 7, "trips": (200,) * 7, "claims": (200,) * 7,
-    "places": (200,) * 7, "codes": (200,) * 7, "codes-of": (200,) * 7, "tray": (200,) * 7, "trip-new": (200,) * 7, "cost-new": (200,) * 7, "cost-grid": (200,) * 7, "ride-grid": (200,) * 7, "ride-new": (200,) * 7, "look": (200,) * 7,
+    "places": (200,) * 7, "codes": (200,) * 7, "codes-of": (200,) * 7, "tray": (200,) * 7, "trip-new": (200,) * 7, "cost-new": (200,) * 7, "cost-grid": (200,) * 7, "ride-grid": (200,) * 7, "ride-new": (200,) * 7, "ride-change": (404,) * 7, "look": (200,) * 7,
     "rates": (200,) * 7, "rules": (403, 403, 403, 200, 200, 200, 200), "trail": (403, 403, 403, 403, 200, 200, 403),
     "trip": (200, 404, 200, 200, 404, 200, 404), "itinerary": (200, 404, 200, 200, 404, 200, 404), "ways": (200, 404, 403, 403, 404, 403, 404), "ways-days": (200, 404, 403, 403, 404, 403, 404),
     "cars": (200, 404, 403, 403, 404, 403, 404), "stays": (200, 404, 403, 403, 404, 403, 404), "sign": (302, 404, 403, 403, 404, 403, 404),

@@ -190,7 +190,13 @@ class HoldingTest(BookingTestCase):
         self.assertIn("Cheaper ways then on offer", letter.body)
         booking.refresh_from_db()
         self.assertEqual((booking.evidence["told"], booking.evidence["words"]), ("Tobias Achterberg", "A broken leg"))
-        self.assertTrue(booking.evidence["ways"])
+        ways = [row["way"] for row in booking.evidence["ways"]]
+        self.assertTrue(0 < len(ways) == len(set(ways)), ways)
+        # The page that the letter leads to opens for whoever was told, and for no other colleague.
+        self.assertIn(f"/trips/{trip.pk}/", letter.body)
+        for who, status in ((self.tobias, 200), (self.aiko, 404)):
+            self.enter(who)
+            self.assertEqual(self.client.get(f"/trips/{trip.pk}/").status_code, status)
         self.assertTrue(Explanation.objects.filter(identity=f"class@booking:{booking.pk}").exists())
         self.assertFalse(
             [f for f in self.file(trip).findings if f.open and f.finding.rule in ("class", "cheapest", "contract")]

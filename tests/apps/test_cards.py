@@ -1,7 +1,9 @@
 """Card files: looked at before they are taken, in every format, twice, overlapping, and what was pending."""
 
+import contextlib
 import io
 from datetime import timedelta
+from unittest import mock
 
 import openpyxl
 
@@ -102,6 +104,36 @@ class CardFilesTest(WorldTestCase):
             charges.name_columns(self.maren, bare.pk, {"date": 0, "merchant": 1, "amount": 2, "card": 3}, "")
         bare.refresh_from_db()
         self.assertEqual((bare.state, len(bare.rows)), ("Shown", 2))
+
+    def test_the_signs_of_a_table_are_turned_on_its_page_and_kept(self):
+        day = self.today - timedelta(days=3)
+        text = f"Date;Merchant;Amount\n{day};Refund;19,60\n{day};Refund;5,40\n{day};Pier taxi;-100,00\n"
+        file = self.shown(text.encode(), "c.csv")
+        self.enter(self.maren)
+        path = f"/tray/card-file/{file.pk}/"
+        page = self.client.get(path)
+        self.assertContains(page, "above zero: 25.00 charged, 100.00 given back")
+        self.assertContains(page, "below zero: 100.00 charged, 25.00 given back")
+        columns = {"column-date": 0, "column-merchant": 1, "column-amount": 2, "card": "4410", "sign": "below"}
+        with self.done():
+            self.client.post(f"{path}columns/", columns)
+        file.refresh_from_db()
+        self.assertEqual([row["minor"] for row in file.rows], [-19_60, -5_40, 100_00])
+        self.assertContains(self.client.get(path), "below zero: 100.00 charged, 25.00 given back")
+        charges.take_file(self.maren, file.pk)
+        again = self.shown(text.replace("5,40", "6,40").encode(), "d.csv")
+        self.assertEqual([row["minor"] for row in again.rows], [-19_60, -6_40, 100_00])
+
+    def test_a_file_that_fails_twice_says_so_and_is_never_left_at_reading(self):
+        with mock.patch.object(charges, "_statements", side_effect=OverflowError("date value out of range")):
+            file = charges.look_at(self.maren, "c.csv", b"Date;Merchant;Amount\n1;2;3\n")
+            for _ in range(3):
+                with contextlib.suppress(OverflowError):
+                    charges.read_file.call_local(file.pk)
+        file.refresh_from_db()
+        self.assertEqual((file.state, file.tries), ("Put away", 2))
+        self.enter(self.maren)
+        self.assertContains(self.client.get(f"/tray/card-file/{file.pk}/"), "It was tried twice")
 
     def test_what_stands_in_a_file_twice_is_taken_once(self):
         one = f"{self.today - timedelta(days=3)};Pier taxi;19,60;4410;R1\n"

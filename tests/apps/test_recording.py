@@ -553,6 +553,34 @@ class GridTest(Tray):
         kept = self.post("/expenses/ride/", **ride)
         self.assertContains(said, str(Expense.objects.get(pk=int(kept.url.strip("/").split("/")[-1])).amount))
 
+    def test_a_ride_is_changed_and_worked_out_anew(self):
+        self.enter(self.maren)
+        day = self.today - timedelta(days=3)
+        typed = {"date": day, "origin": "Cork", "target": "Cobh", "vehicle": "car", "passengers": "0", "km": "20"}
+        self.post("/expenses/ride/", **typed)
+        ride = Expense.objects.get(owner=self.maren, kind="mileage")
+        path = f"/expenses/{ride.pk}/ride/"
+        self.assertContains(self.client.get(f"/expenses/{ride.pk}/"), path)
+        page = self.client.get(path)
+        for value in (f'value="{day:%Y-%m-%d}"', 'value="Cork"', 'value="Cobh"', 'value="20.0"'):
+            self.assertContains(page, value)
+        again = typed | {"there_and_back": "on", "passengers": "1", "version": ride.version, "ride": ride.pk}
+        said = self.post("/expenses/ride/check/", **again)
+        self.assertContains(self.post(path, **again | {"km": "900"}), "Say why", status_code=422)
+        self.assertRedirects(self.post(path, **again), f"/expenses/{ride.pk}/")
+        before, ride = ride, Expense.objects.get(pk=ride.pk)
+        self.assertEqual(
+            (ride.km, ride.version, Expense.objects.filter(kind="mileage").count()), (40, before.version + 1, 1)
+        )
+        self.assertEqual(ride.amount_minor, before.amount_minor * 2 + 40 * 4)
+        self.assertContains(said, str(ride.amount))
+        # From another page, of somebody else, or once it is sent: nothing is changed.
+        self.assertContains(self.client.post(path, again, follow=True), "changed on another page")
+        self.enter(self.aiko)
+        self.assertEqual((self.client.get(path).status_code, self.client.post(path, again).status_code), (404, 404))
+        with self.assertRaises(Refusal):
+            rides.change_ride(self.maren, self.a_cost().pk, 1, None)
+
     def test_rides(self):
         day = (self.today - timedelta(days=1)).isoformat()
         page = self.post("/expenses/rides/", paste=f"Date\tFrom\tTo\tReturn\n{day}\tCork\tCobh\tyes\n", more="1")

@@ -19,7 +19,7 @@ from wainwright import clock
 from wainwright.accounts.models import Code, Period
 from wainwright.core.table import ADDED, Column, Row, Table
 from wainwright.errors import Refusal
-from wainwright.people.models import Membership
+from wainwright.people.models import Membership, Person
 from wainwright.reports import following, keeping, sending
 from wainwright.reports.answering import answer, thing_rows, things
 from wainwright.reports.asked import read
@@ -360,6 +360,20 @@ class KeepingTest(ReportsTestCase):
         self.assertNotIn("104.50", str(own))
         run = Run.objects.filter(kept=kept).first()
         self.assertEqual((run.state, [became for _, became in run.sent]), ("Done", ["sent", "sent"]))
+
+    def test_two_people_of_one_name_both_get_it(self):
+        self.spend()
+        kept = self.keep(self.priya)
+        self.send(
+            self.priya, kept, to="Priya Sundqvist, aiko.brandt@brackwater.example, maren.oyelaran@brackwater.example"
+        )
+        Person.objects.filter(pk=self.maren.person_id).update(name=self.aiko.person.name)
+        mail.outbox.clear()
+        with clock.at(self.monday()), self.done():
+            sending.send_due()
+        people = (self.priya, self.aiko, self.maren)
+        self.assertEqual({each.to[0] for each in mail.outbox}, {who.person.email for who in people})
+        self.assertEqual([became for _, became in Run.objects.get(kept=kept).sent], ["sent"] * 3)
 
     def test_who_may_have_it_is_asked_at_each_run(self):
         self.spend()

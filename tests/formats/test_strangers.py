@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import itertools
+import zipfile
 from datetime import date
 from decimal import Decimal
 from unittest import TestCase
@@ -149,6 +150,32 @@ class TableHandsTest(TestCase):
         for day, amount, name in ENTRIES:
             sheet.append([day, name, float(amount)])
         book.save(out)
+        self.assertEqual(charged(self.read(out.getvalue())), WANTED)
+
+    def test_an_open_document_as_well(self):
+        def cell(value: object) -> str:
+            if isinstance(value, date):
+                return f'<table:table-cell office:value-type="date" office:date-value="{value}"><text:p>{value:%d.%m.%y}</text:p></table:table-cell>'
+            if isinstance(value, float):
+                return f'<table:table-cell office:value-type="float" office:value="{value}"><text:p>{value:.2f}</text:p></table:table-cell>'
+            return f'<table:table-cell office:value-type="string"><text:p>{str(value).replace("&", "&amp;")}</text:p></table:table-cell>'
+
+        rows = [("Date", "Description", "Amount"), *((day, name, float(amount)) for day, amount, name in ENTRIES)]
+        body = "".join(f"<table:table-row>{''.join(map(cell, row))}</table:table-row>" for row in rows)
+        spaces = " ".join(
+            f'xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"' for name in ("office", "table", "text")
+        )
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w") as packed:
+            packed.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+            packed.writestr(
+                "META-INF/manifest.xml",
+                '<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0"/>',
+            )
+            packed.writestr(
+                "content.xml",
+                f'<office:document-content {spaces}><office:body><office:spreadsheet><table:table table:name="S">{body}</table:table></office:spreadsheet></office:body></office:document-content>',
+            )
         self.assertEqual(charged(self.read(out.getvalue())), WANTED)
 
 

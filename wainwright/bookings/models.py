@@ -62,6 +62,10 @@ class Booking(models.Model):
     change_fee_minor = models.BigIntegerField(null=True, blank=True, help_text="Empty: cannot be changed.")
     alternatives = models.JSONField(default=list)
     evidence = models.JSONField(default=dict, blank=True, help_text="Who was told what of a choice outside the rules.")
+    told = models.ForeignKey(
+        "people.Membership", on_delete=models.SET_NULL, null=True, blank=True, related_name="told_of",
+        help_text="Who was told of a choice outside the rules, and may look at its trip.",
+    )  # fmt: skip
     carbon_kg = models.PositiveIntegerField(default=0)
     seat_choice = models.CharField(max_length=5, default="none")
     seats = models.JSONField(default=list, blank=True)

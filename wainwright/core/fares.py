@@ -70,6 +70,9 @@ def yardstick(choice: Way, ways: Sequence[Way], asked: Asked, cabin: str = "econ
 
 
 def alternatives(choice: Way, ways: Sequence[Way], asked: Asked, cabin: str = "economy") -> list[Way]:
-    """Return up to three cheaper ways that fit, as evidence, the cheapest first."""
-    cheaper = [way for way in ways if way.price < choice.price and fits(way, choice, asked, cabin)]
-    return sorted(cheaper, key=lambda way: way.price.amount)[:3]
+    """Return up to three cheaper ways that fit, as evidence, the cheapest first: different journeys, each at its best fare."""
+    found: dict[tuple[datetime, datetime, int], Way] = {}
+    for way in sorted(ways, key=lambda way: way.price.amount):
+        if way.price < choice.price and fits(way, choice, asked, cabin):
+            found.setdefault((way.leaves, way.arrives, way.stops), way)
+    return list(found.values())[:3]

@@ -9,14 +9,15 @@ from django import forms
 
 from wainwright.accounts.forms import CodingForm, code_field
 from wainwright.accounts.selectors import books
-from wainwright.core.mileage import in_km
+from wainwright.core.mileage import KM_PER_MILE, in_km
 from wainwright.core.money import Money, places
 from wainwright.core.picking import PickList
-from wainwright.expenses.models import PAID_BY
+from wainwright.expenses.models import PAID_BY, Expense
 from wainwright.expenses.proposals import Recent, recent_of
 from wainwright.expenses.services.rides import Ride
 from wainwright.fields import AmountField, PickField, PlaceField, day_input
 from wainwright.formats.countries import countries as known_countries
+from wainwright.formats.places import best_place
 from wainwright.people.models import Membership
 from wainwright.rulebook.models import Category
 from wainwright.rulebook.selectors import rulebook, vehicle_kinds
@@ -179,6 +180,30 @@ class RideForm(forms.Form):
             d["date"], d["origin"], d["target"], d["vehicle"], d["there_and_back"], d["passengers"] or 0, km, d["description"],
             d["via"], readings, d["reason"],
         )  # fmt: skip
+
+
+def ride_as_typed(ride: Expense) -> dict[str, Any]:
+    """A ride as its form would have been filled in; a distance that was looked up stays empty, to be looked up again."""
+
+    def own(km: Decimal | None) -> Decimal | None:
+        return None if km is None else round(km if ride.unit == "km" else km / KM_PER_MILE, 1)
+
+    def named(place: dict[str, Any] | None) -> str:
+        """What finds a place again: its town, or its code where the town is another place's as well."""
+        if not place:
+            return ""
+        found = best_place(place["town"])
+        same = found is not None and (found.lat, found.lon) == (place["lat"], place["lon"])
+        return place["town"] if same or not place["code"] else place["code"]
+
+    typed = ride.odometer_start is None and ride.km is not None and ride.km != ride.km_looked_up
+    return {
+        "date": ride.date, "origin": named(ride.origin), "target": named(ride.target), "via": ", ".join(named(place) for place in ride.via),
+        "there_and_back": ride.back_again,
+        "km": own(ride.km / (2 if ride.back_again else 1)) if typed and ride.km is not None else None,
+        "odometer_start": own(ride.odometer_start), "odometer_end": own(ride.odometer_end), "vehicle": ride.vehicle,
+        "passengers": ride.passengers, "description": ride.guests, "reason": ride.km_reason,
+    }  # fmt: skip
 
 
 class LostForm(forms.Form):

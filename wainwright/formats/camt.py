@@ -95,8 +95,9 @@ def _gone_through(content: bytes) -> Iterator[_Found]:
 
 def _let_go(node: etree._Element) -> None:
     node.clear()
-    while node.getprevious() is not None:
-        del node.getparent()[0]
+    above = node.getparent()
+    while above is not None and node.getprevious() is not None:
+        del above[0]
 
 
 def _take_entry(now: _Found, entry: etree._Element) -> None:
@@ -168,7 +169,7 @@ def _flat(node: etree._Element) -> _Flat:
             if path.endswith("RmtInf/Ustrd"):
                 words.append(text)
             for name, value in child.attrib.items():
-                texts.setdefault(f"{path}@{name}", value)
+                texts.setdefault(f"{path}@{name!s}", str(value))
             if len(child) and above.count("/") < DEEPEST:
                 walk(child, path + "/")
 

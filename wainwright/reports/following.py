@@ -70,7 +70,7 @@ def sources(firm: Firm) -> dict[Head.Kind, QuerySet]:
     told = Billed.objects.filter(booking=OuterRef("pk")).order_by().values("booking").annotate(s=Sum("amount_minor")).values("s")  # fmt: skip
     billed = Booking.objects.filter(Q(state__in=("Confirmed", "Ticketed")) | Q(state="Cancelled", lost_minor__gt=0), firm=firm, paid_by="central", currency=firm.currency)  # fmt: skip
     return {
-        Head.Kind.BOOKING: billed.filter(~standing, ~Exists(same), expenses__isnull=True).annotate(told=Subquery(told)).annotate(now=_marked("state", "price_minor", "lost_minor", "told", "trip__version")),
+        Head.Kind.BOOKING: billed.filter(~standing, ~Exists(same), expenses__isnull=True).annotate(billed_minor=Subquery(told)).annotate(now=_marked("state", "price_minor", "lost_minor", "billed_minor", "trip__version")),
         Head.Kind.TRIP: trips.filter(~Exists(own), ~Exists(along)).annotate(now=_marked("state", "signed_id", "standing__trip__signed_id", "starts")),
         Head.Kind.CLAIM: claims.annotate(now=_marked("state", "statement_id", "trip_id", "trip__version")),
         Head.Kind.EXPENSE: Expense.objects.filter(loose, firm=firm).exclude(_stands()).annotate(now=_marked("version", "claim_id", "claim__version", "claim__trip__version", MD5(Cast("owner__codes", TextField())))),

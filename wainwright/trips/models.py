@@ -10,6 +10,7 @@ from django.db import models
 from django.db.models import Q
 
 from wainwright.accounts.models import CodedModel
+from wainwright.bookings.models import Booking
 from wainwright.core.journey import Mode, Place
 from wainwright.core.money import Money
 from wainwright.core.states import TRIP
@@ -26,11 +27,12 @@ class TripQuerySet(models.QuerySet):
     """Trips by who may see them."""
 
     def visible_to(self, member: Membership):
-        """The person's own trips, those they are asked to sign, and all of the firm for those who read all."""
+        """The person's own trips, those they are asked to sign or were told of, and all of the firm for those who read all."""
         firm = self.filter(firm_id=member.firm_id)
         if member.may["read_all"]:
             return firm
-        return firm.filter(Q(traveller=member) | Q(pk__in=asked_about(member, "trip")))
+        told = Booking.objects.filter(told=member).values("trip")
+        return firm.filter(Q(traveller=member) | Q(pk__in=asked_about(member, "trip")) | Q(pk__in=told))
 
 
 class Trip(CodedModel):

@@ -172,6 +172,15 @@ def _posted(claim: Claim) -> None:
         mine = Q(pk=claim.trip_id) & ~Q(advance_taken__claim__gt=0) | Q(pk__in=taken)
         Trip.objects.filter(mine, advance_paid=True).update(advance_settled=True)
     settle_what_it_paid(claim)
+    due = Money.from_minor(row.due_minor, claim.currency)
+    words = (
+        f"{due} is paid with the next run."
+        if due.minor > 0
+        else f"{-due} is owed back."
+        if due.minor
+        else "Nothing is left to pay."
+    )
+    tell(claim.claimant, f"{claim.title} is posted to the accounts", link(claim), words)
     if row.due_minor == 0:
         settled(claim)
 

@@ -254,6 +254,7 @@ def clear(member: Membership, claim_id: int, version: int) -> Claim:
     claim.version += 1
     claim.save()
     record(member, "cleared the claim", claim.subject, before={"state": before}, after={"state": claim.state})
+    tell(claim.claimant, f"{claim.title} is checked and cleared by {member.person.name}", link(claim))
     return claim
 
 

@@ -17,6 +17,7 @@ from wainwright.core.mileage import MileageRate, OdometerError, Reading, by_odom
 from wainwright.core.workings import Figure, plain
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
+from wainwright.expenses.services.editing import changed, mine
 from wainwright.expenses.services.taking import RowRefusal, must_be_possible
 from wainwright.outside import service
 from wainwright.people.models import Membership
@@ -53,15 +54,15 @@ class Driven:
     how: str
 
 
-def distance(member: Membership, ride: Ride) -> Driven:
-    """Find out how far a ride was. Raises ``Refusal`` where it cannot be, or is longer than the road without a reason."""
+def distance(member: Membership, ride: Ride, without: int = 0) -> Driven:
+    """Find out how far a ride was; ``without`` is one whose odometer is not asked, since this takes its place. Raises ``Refusal`` where it cannot be, or is longer than the road without a reason."""
     stops = [ride.origin, *ride.via, ride.target]
     legs = [service("roads").between(one, other) for one, other in pairwise(stops)]
     factor = 2 if ride.there_and_back else 1
     road = sum((leg.km for leg in legs), Decimal(0)) * factor
     if ride.odometer is not None:
         driven = Driven(
-            _odometer(member, ride), road, f"odometer {plain(ride.odometer[0])} to {plain(ride.odometer[1])}"
+            _odometer(member, ride, without), road, f"odometer {plain(ride.odometer[0])} to {plain(ride.odometer[1])}"
         )
     elif ride.km is not None:
         driven = Driven(ride.km * factor, road, f"typed, {plain(round(ride.km, 2))} km one way")
@@ -85,11 +86,15 @@ def distance(member: Membership, ride: Ride) -> Driven:
     return driven
 
 
-def _odometer(member: Membership, ride: Ride) -> Decimal:
+def _odometer(member: Membership, ride: Ride, without: int) -> Decimal:
     reading = Reading(*ride.odometer) if ride.odometer else Reading(Decimal(0), Decimal(0))
-    near = Expense.objects.filter(
-        owner=member, vehicle=ride.vehicle, odometer_start__lt=reading.end, odometer_end__gt=reading.start
-    ).values_list("odometer_start", "odometer_end")[:5]
+    near = (
+        Expense.objects.filter(
+            owner=member, vehicle=ride.vehicle, odometer_start__lt=reading.end, odometer_end__gt=reading.start
+        )
+        .exclude(pk=without)
+        .values_list("odometer_start", "odometer_end")[:5]
+    )
     try:
         return by_odometer(reading, [Reading(*row) for row in near])
     except OdometerError as error:
@@ -106,15 +111,15 @@ class Priced:
     rate: MileageRate
 
 
-def priced(member: Membership, ride: Ride) -> Priced:
-    """Work out what a ride earns; nothing is kept. Raises ``Refusal``."""
+def priced(member: Membership, ride: Ride, without: int = 0) -> Priced:
+    """Work out what a ride earns; nothing is kept. ``without`` is a ride that this takes the place of. Raises ``Refusal``."""
     must_be_possible(member.firm.zone, ride.day)
-    driven = distance(member, ride)
+    driven = distance(member, ride, without)
     try:
         rate = rate_on(mileage_rates(member.firm), ride.vehicle, ride.day)
     except LookupError as error:
         raise Refusal(f"There is {error}. An administrator can add one under Rules.", "vehicle") from error
-    so_far = km_so_far(member, ride.day, ride.vehicle)
+    so_far = km_so_far(member, ride.day, ride.vehicle, without)
     return Priced(driven, mileage(driven.km, rate, so_far, ride.passengers), so_far, rate)
 
 
@@ -122,18 +127,54 @@ def priced(member: Membership, ride: Ride) -> Priced:
 def type_ride(member: Membership, ride: Ride) -> Expense:
     """Record a ride: distance looked up, typed or by odometer; rate by date and yearly band. Raises ``Refusal``."""
     known = priced(member, ride)
+    expense = Expense(
+        firm=member.firm, owner=member, kind=Expense.Kind.MILEAGE, category="mileage", currency=member.firm.currency, created=clock.now()
+    )  # fmt: skip
+    _fill(expense, ride, known)
+    expense.save()
+    record(member, "typed a ride", expense.key, after=_said(expense))
+    return expense
+
+
+@transaction.atomic
+def change_ride(member: Membership, expense_id: int, version: int, ride: Ride) -> Expense:
+    """Change a ride of one's own that was not sent: it is worked out anew, by the rate and the band of its day. Raises ``Refusal``, ``Stale``."""
+    expense = mine(member, expense_id, version)
+    if expense.kind != Expense.Kind.MILEAGE:
+        raise Refusal("This is no ride.")
+    before = _said(expense)
+    _fill(expense, ride, priced(member, ride, without=expense.pk))
+    changed(member, expense, "changed a ride", before, _said(expense))
+    return expense
+
+
+def _fill(expense: Expense, ride: Ride, known: Priced) -> None:
     driven, figure = known.driven, known.figure
     reason = f"; {ride.reason.strip()}" if ride.reason.strip() else ""
-    expense = Expense.objects.create(
-        firm=member.firm, owner=member, kind=Expense.Kind.MILEAGE, date=ride.day, category="mileage", currency=member.firm.currency,
-        amount_minor=figure.amount.minor, origin=place_data(ride.origin), target=place_data(ride.target), km=driven.km,
-        unit=known.rate.unit, vehicle=ride.vehicle, passengers=ride.passengers, created=clock.now(), guests=ride.description.strip()[:200],
-        back_again=ride.there_and_back, via=[place_data(place) for place in ride.via], km_looked_up=driven.looked_up, km_reason=ride.reason.strip()[:200],
-        odometer_start=ride.odometer[0] if ride.odometer else None, odometer_end=ride.odometer[1] if ride.odometer else None,
-        workings=[f"{ride.origin.town} to {ride.target.town}: {driven.how}{reason}", *figure.workings.lines()],
-    )  # fmt: skip
-    record(member, "typed a ride", expense.key, after={"km": str(driven.km), "amount": expense.amount_minor})
-    return expense
+    expense.date, expense.amount_minor, expense.vehicle, expense.passengers = (
+        ride.day,
+        figure.amount.minor,
+        ride.vehicle,
+        ride.passengers,
+    )
+    expense.origin, expense.target, expense.via = (
+        place_data(ride.origin),
+        place_data(ride.target),
+        [place_data(each) for each in ride.via],
+    )
+    expense.km, expense.unit, expense.back_again, expense.guests = (
+        driven.km,
+        known.rate.unit,
+        ride.there_and_back,
+        ride.description.strip()[:200],
+    )
+    expense.km_looked_up, expense.km_reason = driven.looked_up, ride.reason.strip()[:200]
+    expense.odometer_start, expense.odometer_end = ride.odometer or (None, None)
+    expense.workings = [f"{ride.origin.town} to {ride.target.town}: {driven.how}{reason}", *figure.workings.lines()]
+
+
+def _said(expense: Expense) -> dict[str, object]:
+    return {"date": str(expense.date), "km": str(expense.km), "amount": expense.amount_minor}
 
 
 @transaction.atomic

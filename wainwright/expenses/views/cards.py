@@ -28,7 +28,9 @@ def card_file(request):
     """Take a card file in, to be looked at before it is taken."""
     sent = request.FILES.get("file")
     if sent is None:
-        raise Refusal("No file was chosen. Choose the card file from your bank: OFX, camt, MT940, QIF, CSV or XLSX.")
+        raise Refusal(
+            "No file was chosen. Choose the card file from your bank: OFX, camt, MT940, QIF, CSV, XLSX or ODS."
+        )
     if sent.size > MOST_BYTES:
         raise Refusal("The file is larger than 64 MB. Ask the card's bank for a shorter period.")
     file = charges.look_at(request.member, sent.name, sent.read(), request.POST.get("card", ""))

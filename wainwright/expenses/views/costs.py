@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from django.shortcuts import redirect, render
-from django.views.decorators.http import require_POST
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_http_methods, require_POST
 
 from wainwright import clock
 from wainwright.drawing.lines import year_bar
-from wainwright.errors import Refusal
+from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.checking import check
-from wainwright.expenses.forms import CostForm, RideForm
+from wainwright.expenses.forms import CostForm, RideForm, ride_as_typed
+from wainwright.expenses.models import Expense
 from wainwright.expenses.services import rides, taking
 from wainwright.expenses.views.expense import number_of
-from wainwright.fields import say
+from wainwright.fields import say, whole
 from wainwright.formats.places import best_place
 
 
@@ -55,7 +56,32 @@ def new_ride(request):
             return redirect("expense", rides.type_ride(member, form.ride()).pk)
         except Refusal as refusal:
             say(form, refusal)
-    return render(request, "expenses/ride.html", {"form": form}, status=422 if request.method == "POST" else 200)
+    context = {"form": form, "ride": None, "version": ""}
+    return render(request, "expenses/ride.html", context, status=422 if request.method == "POST" else 200)
+
+
+@require_http_methods(["GET", "POST"])
+def change_ride(request, expense_id: int):
+    """Change a ride of one's own that was not sent."""
+    member = request.member
+    ride = get_object_or_404(
+        Expense.objects.visible_to(member).select_related("claim"),
+        pk=expense_id,
+        kind=Expense.Kind.MILEAGE,
+        owner=member,
+    )
+    form = RideForm(request.POST or None, member=member, initial=ride_as_typed(ride))
+    if request.method == "POST" and form.is_valid():
+        try:
+            rides.change_ride(member, ride.pk, whole(request.POST.get("version", "")), form.ride())
+            return redirect("expense", ride.pk)
+        except (NotAllowed, Stale):
+            raise
+        except Refusal as refusal:
+            say(form, refusal)
+    version = request.POST.get("version", ride.version)
+    context = {"form": form, "ride": ride, "version": version}
+    return render(request, "expenses/ride.html", context, status=422 if request.method == "POST" else 200)
 
 
 @require_POST
@@ -65,7 +91,9 @@ def check_ride(request):
     context = {}
     if form.is_valid():
         try:
-            known = rides.priced(request.member, form.ride())
+            # Where one is being changed, it is not counted twice.
+            own = Expense.objects.filter(owner=request.member, pk=whole(request.POST.get("ride", "0")))
+            known = rides.priced(request.member, form.ride(), own.values_list("pk", flat=True).first() or 0)
         except Refusal as refusal:
             context = {"refused": str(refusal)}
         else:

@@ -265,7 +265,7 @@ def _tell_approver(
         "told": first.person.name if first else "", "when": clock.now().isoformat(),
     }  # fmt: skip
     with transaction.atomic():
-        Booking.objects.filter(pk=booking.pk).update(evidence=kept)
+        Booking.objects.filter(pk=booking.pk).update(evidence=kept, told=first)
         if first is not None:
             tell(first, f"{member.person.name} holds {booking.label} outside the rules", f"/trips/{trip.pk}/", body)
         record(member, "told the approver of a choice outside the rules", trip.subject, after=kept)
