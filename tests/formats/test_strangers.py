@@ -89,6 +89,11 @@ class OfxHandsTest(TestCase):
         self.assertEqual(charged([statement]), WANTED[:2])
         self.assertIn("breaks off", " ".join(each.why for each in statement.left))
 
+        with self.assertRaisesRegex(Unreadable, "breaks off or is damaged"):
+            read_ofx(content[: content.index(b"<STMTRS>")])
+        with self.assertRaisesRegex(Unreadable, "holds no statement"):
+            read_ofx(b"<OFX><SIGNONMSGSRSV1></SIGNONMSGSRSV1></OFX>")
+
     def test_very_many_entries_and_no_more(self):
         one = b"<STMTTRN><DTPOSTED>20260505<TRNAMT>-1.00<FITID>%d</STMTTRN>"
         rows = b"".join(one % n for n in range(50_000))

@@ -56,6 +56,8 @@ def read_ofx(content: bytes) -> list[Statement]:
     if start is None:
         raise Unreadable("This is not an OFX file, or it breaks off in its header. Fetch it again from the bank.")
     found = _gone_through(_CDATA.sub(lambda m: m[1].replace("&", "&amp;").replace("<", "&lt;"), text[start.start() :]))
+    if not found and "</ofx>" not in text[-2000:].casefold():
+        raise Unreadable("The file starts as OFX but breaks off or is damaged. Fetch it again from the bank.")
     if not found:
         raise Unreadable("The file holds no statement of a card or an account.")
     if sum(len(each.entries) for each in found) > MOST_LINES:
