@@ -19,7 +19,7 @@ from weasyprint import HTML
 from tests.bench.tongues import TONGUES, draw_in, words_in
 from tests.formats.samples import cii, mail
 from wainwright.formats.camt import read_camt
-from wainwright.formats.csv_statement import propose, read_csv, signs_of, table_of
+from wainwright.formats.csv_statement import propose, read_csv, read_table, table_of
 from wainwright.formats.invoice import is_xml, read_invoice
 from wainwright.formats.mail import read_heads, read_mail
 from wainwright.formats.mt940 import read_mt940
@@ -142,7 +142,7 @@ class TableHandsTest(TestCase):
     def test_the_sign_can_be_turned(self):
         table = table_of(b"Date,Description,Amount\n2026-05-05,A,46.41\n2026-05-06,B,-2.00\n")
         mapping = propose(table.header)
-        self.assertIs(signs_of(table, mapping, "EUR"), False)
+        self.assertIs(read_table(table, mapping, "EUR")[1], False)
         for below, wanted in ((False, ["46.41", "-2.00"]), (True, ["-46.41", "2.00"])):
             self.assertEqual([str(line.amount) for line in read_csv(table, mapping, "EUR", below)[0].lines], wanted)
 

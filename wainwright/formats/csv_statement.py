@@ -185,9 +185,17 @@ def propose(header: Sequence[str], rows: Sequence[Sequence[str]] = ()) -> dict[s
 def read_csv(
     table: Table, mapping: dict[str, int], currency: str, charged_below_zero: bool | None = None
 ) -> list[Statement]:
-    """Read a table by its mapping. ``charged_below_zero``: purchases are negative; not said, the larger part of the lines decides.
+    """Read a table by its mapping, as ``read_table`` does, where nobody asks for its sign."""
+    return read_table(table, mapping, currency, charged_below_zero)[0]
 
-    Raises ``Unreadable`` where the mapping misses a column that is needed.
+
+def read_table(
+    table: Table, mapping: dict[str, int], currency: str, charged_below_zero: bool | None = None
+) -> tuple[list[Statement], bool | None]:
+    """Read a table by its mapping; return its statements, and whether what was charged stands below zero in it.
+
+    ``charged_below_zero`` says so; not said, the larger part of the lines decides. Nothing comes back where columns say it
+    of each line. Raises ``Unreadable`` where the mapping misses a column that is needed.
     """
     if not says_enough(mapping):
         raise Unreadable("Say which column holds the date, the merchant, and the amount.")
@@ -220,31 +228,21 @@ def read_csv(
         read.append(
             (digits(cell(row, "card")), StatementLine(key[:255], day, amount, merchant[:120], original=original))
         )
+    parted = "debit" in mapping
     if directed:
         # The column says it of each line.
         charged_below_zero = False
     if charged_below_zero is None:
-        charged_below_zero = _mostly_below_zero(mapping, [line for _, line in read])
+        charged_below_zero = not parted and sum(line.amount.minor < 0 for _, line in read) * 2 > len(read)
     by_card: dict[str, list[StatementLine]] = {}
     for last_four, line in read:
         by_card.setdefault(last_four, []).append(_turned(line) if charged_below_zero else line)
     by_card = by_card or {"": []}
-    return [
+    statements = [
         Statement(last_four, currency, tuple(with_places(lines)), tuple(left) if n == 0 else ())
         for n, (last_four, lines) in enumerate(by_card.items())
     ]
-
-
-def _mostly_below_zero(mapping: Mapping[str, int], lines: Sequence[StatementLine]) -> bool:
-    return "debit" not in mapping and sum(line.amount.minor < 0 for line in lines) * 2 > len(lines)
-
-
-def signs_of(table: Table, mapping: dict[str, int], currency: str) -> bool | None:
-    """Say whether what was charged stands below zero in a table, as its larger part has it; nothing where columns say it."""
-    if "debit" in mapping or _says_direction(table, mapping):
-        return None
-    lines = [line for each in read_csv(table, mapping, currency, charged_below_zero=False) for line in each.lines]
-    return _mostly_below_zero(mapping, lines)
+    return statements, None if parted or directed else charged_below_zero
 
 
 def _says_direction(table: Table, mapping: Mapping[str, int]) -> bool:

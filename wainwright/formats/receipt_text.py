@@ -138,9 +138,10 @@ def _merchant(lines: Sequence[Line]) -> Field | None:
 
 def _total(lines: Sequence[Line]) -> Field | None:
     named, others = [], []
+    evidence = _evidence(lines)
     for line in lines:
         it = about(line.text)
-        for matched, value, trust in _amounts(line, lines):
+        for matched, value, trust in _amounts(line, evidence):
             if it.total:
                 named.append((value, line, matched, trust))
             elif not (it.part or it.tax or it.paid):
@@ -150,7 +151,7 @@ def _total(lines: Sequence[Line]) -> Field | None:
         beaten = sum(1 for other, *_ in others if other > value)
         found = line.field(f"{value:.2f}", matched, min(trust, 0.7 if beaten else 1.0))
         # What adds up is believed, however faintly it was printed; what the paper's own tax contradicts is not.
-        borne_out = _adds_up(value, lines)
+        borne_out = evidence.bears_out(value)
         if borne_out is None:
             return found
         return replace(found, sure=max(found.sure, BORNE_OUT) if borne_out else found.sure * DENIED)
@@ -158,7 +159,7 @@ def _total(lines: Sequence[Line]) -> Field | None:
         unmarked = _UNMARKED.search(line.text) if about(line.text).total else None
         if unmarked:
             value = _marked(unmarked)
-            if _adds_up(value, lines):
+            if evidence.bears_out(value):
                 return line.field(f"{value:.2f}", unmarked.group(), 0.8)
     if others:
         value, line, matched = max(others, key=lambda row: row[0])
@@ -166,7 +167,7 @@ def _total(lines: Sequence[Line]) -> Field | None:
     return None
 
 
-def _amounts(line: Line, lines: Sequence[Line]) -> Iterator[tuple[str, Decimal, float]]:
+def _amounts(line: Line, evidence: Evidence) -> Iterator[tuple[str, Decimal, float]]:
     """Each amount of a line: as it is written, what it is, and how far it is to be trusted.
 
     "1 278.61" may be more than a thousand, or one piece at 278.61: what the rest of the paper bears out decides; where
@@ -179,9 +180,9 @@ def _amounts(line: Line, lines: Sequence[Line]) -> Iterator[tuple[str, Decimal, 
             continue
         last = matched.rpartition(" ")[2]
         whole, alone = number(matched), number(last)
-        if _adds_up(whole, lines):
+        if evidence.bears_out(whole):
             yield matched, whole, 1.0
-        elif _adds_up(alone, lines):
+        elif evidence.bears_out(alone):
             yield last, alone, 1.0
         else:
             yield matched, whole, 0.75 if "," in last else UNSURE
@@ -191,9 +192,26 @@ def _marked(unmarked: re.Match[str]) -> Decimal:
     return Decimal(f"{re.sub(r'[ .,]', '', unmarked.group(1))}.{unmarked.group(2)}")
 
 
-def _adds_up(total: Decimal, lines: Sequence[Line]) -> bool | None:
-    """Say whether the tax at its rate, or the sum of the lines, bears a total out; nothing where there is no single tax to ask."""
-    sum_, counted, asked = Decimal(0), 0, 0
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """What on a paper can bear its total out: its taxes as (rate in per cent, amounts beside it), and the sum of its lines, if any."""
+
+    taxes: tuple[tuple[Decimal, tuple[Decimal, ...]], ...]
+    sum: Decimal | None
+
+    def bears_out(self, total: Decimal) -> bool | None:
+        """Say whether the tax at its rate, or the sum of the lines, bears a total out; nothing where there is no single tax to ask."""
+        for percent, amounts in self.taxes:
+            if any(abs(total * percent / (100 + percent) - each) <= Decimal("0.02") for each in amounts):
+                return True
+        if self.sum == total:
+            return True
+        return False if len(self.taxes) == 1 else None
+
+
+def _evidence(lines: Sequence[Line]) -> Evidence:
+    """Go through a paper once for all the totals that are asked about."""
+    taxes, priced = [], []
     for line in lines:
         amounts = [number(m.group()) for m in _AMOUNT.finditer(line.text)]
         unmarked = None if amounts else _UNMARKED.search(line.text)
@@ -204,14 +222,11 @@ def _adds_up(total: Decimal, lines: Sequence[Line]) -> bool | None:
         rate, it = _RATE.search(line.text), about(line.text)
         if it.tax and (rate or not it.total):
             percent = Decimal(rate.group(1).replace(",", ".")) if rate else Decimal(0)
-            asked += bool(percent)
-            if percent and any(abs(total * percent / (100 + percent) - each) <= Decimal("0.02") for each in amounts):
-                return True
+            if percent:
+                taxes.append((percent, tuple(amounts)))
         elif not (it.total or it.part or it.paid):
-            sum_, counted = sum_ + amounts[-1], counted + 1
-    if counted > 0 and sum_ == total:
-        return True
-    return False if asked == 1 else None
+            priced.append(amounts[-1])
+    return Evidence(tuple(taxes), sum(priced, Decimal(0)) if priced else None)
 
 
 def _day(written: str, month: int, day: int, today: date) -> date | None:

@@ -23,7 +23,7 @@ from wainwright.expenses.arrivals import arrived
 from wainwright.expenses.models import CardFile, Charge, ColumnMapping
 from wainwright.expenses.services.taking import follow_charge
 from wainwright.formats.apart import apart
-from wainwright.formats.csv_statement import header_key, propose, read_csv, says_enough, signs_of
+from wainwright.formats.csv_statement import header_key, propose, read_table, says_enough
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.statement import MOST_BYTES, Statement, StatementLine
 from wainwright.formats.statements import format_of
@@ -117,9 +117,10 @@ def _statements(file: CardFile) -> list[Statement] | None:
         if not says_enough(file.mapping):
             return None
     mapping = {k: int(v) for k, v in file.mapping.items()}
+    statements, sign = read_table(table, mapping, currency, file.below_zero)
     if file.below_zero is None:
-        file.below_zero = signs_of(table, mapping, currency)
-    return read_csv(table, mapping, currency, file.below_zero)
+        file.below_zero = sign
+    return statements
 
 
 def _keep_mapping(file: CardFile) -> None:
