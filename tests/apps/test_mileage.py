@@ -11,16 +11,19 @@ from hypothesis import strategies as st
 
 from tests.apps.world import WorldTestCase, eur
 from wainwright.core.mileage import MileageRate, in_km, mileage, mileage_year
+from wainwright.core.workings import plain
 from wainwright.expenses.forms import RideForm
 from wainwright.expenses.models import Expense
 from wainwright.expenses.services import rides
 from wainwright.formats.places import best_place
-from wainwright.people.models import Vehicle, new_version
+from wainwright.outside import service
+from wainwright.people.models import Membership, Vehicle, new_version
 from wainwright.rulebook.models import MileageRateRow, Policy
 from wainwright.trips.models import Leg
 from wainwright.trips.selectors import load_file, trip_for
-from wainwright.trips.services import plan
+from wainwright.trips.services import details, plan
 
+CORK, COBH, DUBLIN = best_place("Cork"), best_place("Cobh"), best_place("Dublin")
 MILES = MileageRate(
     "car", date(2026, 1, 1), "GBP", ((Decimal(10_000), Decimal("0.45")), (None, Decimal("0.25"))), unit="mi"
 )
@@ -125,3 +128,78 @@ class VehiclesTest(WorldTestCase):
             e for e in load_file(self.maren, trip_for(self.maren, trip.pk)).figures.estimates if e.category == "mileage"
         ]
         self.assertEqual([(e.label, e.amount) for e in costs], [("Own bicycle Cork – Cobh", eur("1.60"))])
+
+
+class WayToWorkTest(WorldTestCase):
+    def setUp(self):
+        super().setUp()
+        Policy.objects.filter(firm=self.maren.firm).update(commute_off=True)
+        Membership.objects.filter(pk=self.maren.pk).update(home_code=COBH.code, work_code=CORK.code)
+        self.maren = Membership.objects.select_related("firm", "person").get(pk=self.maren.pk)
+        self.maren.firm.rules_version = new_version()
+        self.maren.firm.save()
+        self.way = service("roads").between(COBH, CORK).km
+        self.day = self.today - timedelta(days=9)
+
+    def ride(self, origin, target, back=False, km="100", **more):
+        typed = rides.Ride(
+            self.day, origin, target, "car", back, 0, Decimal(km), "", reason="By way of the quays", **more
+        )
+        return rides.type_ride(self.maren, typed)
+
+    def test_it_is_taken_off_once_for_each_end_at_home_and_twice_a_day_at_most(self):
+        out = self.ride(COBH, DUBLIN)
+        self.assertEqual((out.km, out.commute_km, out.one_way_km), (100 - self.way, self.way, 100))
+        self.assertIn(f"{plain(self.way)} km from home to work taken off", " ".join(out.workings))
+        self.assertEqual(out.amount, eur(str(((100 - self.way) * Decimal("0.42")).quantize(Decimal("0.01")))))
+        both = self.ride(COBH, DUBLIN, back=True)
+        self.assertEqual((both.km, both.commute_km), (200 - self.way, self.way))
+        self.assertEqual(self.ride(DUBLIN, COBH).commute_km, 0)
+        self.assertEqual(rides.km_so_far(self.maren, self.day, "car"), 400 - 2 * self.way)
+        self.assertEqual(self.ride(CORK, DUBLIN).commute_km, 0)
+
+    def test_the_way_to_work_itself_earns_nothing_and_the_form_says_so(self):
+        self.enter(self.maren)
+        typed = {"date": self.day, "origin": "Cobh", "target": "Cork", "vehicle": "car", "passengers": 0}
+        page = self.client.post("/expenses/ride/", typed)
+        self.assertContains(page, "no further than your way to work", status_code=422)
+        self.assertContains(page, 'value="Cobh"', status_code=422)
+        self.assertFalse(Expense.objects.filter(kind="mileage", owner=self.maren).exists())
+
+    def test_a_ride_that_is_changed_gives_its_way_back_before_it_is_taken_anew(self):
+        ride = self.ride(COBH, DUBLIN, back=True)
+        self.enter(self.maren)
+        page = self.client.get(f"/expenses/{ride.pk}/ride/")
+        form = page.context["form"]
+        self.assertEqual(form.initial["km"], 100)
+        rides.change_ride(self.maren, ride.pk, ride.version, rides.Ride(self.day, COBH, DUBLIN, "car", True, 0, Decimal(120), reason="By way of the quays"))  # fmt: skip
+        ride.refresh_from_db()
+        self.assertEqual((ride.km, ride.commute_km), (240 - 2 * self.way, 2 * self.way))
+
+    def test_who_has_no_usual_place_of_work_has_nothing_taken_off(self):
+        Membership.objects.filter(pk=self.maren.pk).update(work_code="")
+        self.maren.refresh_from_db()
+        self.assertEqual(self.ride(COBH, DUBLIN).km, 100)
+
+    def test_a_plan_takes_it_off_by_the_trips_own_copy_of_the_profile(self):
+        trip = self.a_trip(starts=20)
+        at = datetime.combine(trip.starts - timedelta(days=1), time(9))
+        drive = plan.find_drive(trip.firm, COBH, DUBLIN, at.date(), Decimal(100), vehicle="car")
+        plan.add_leg(self.maren, trip.pk, "own car", COBH, DUBLIN, at, at + timedelta(hours=4), drive=drive)
+        found = load_file(self.maren, trip_for(self.maren, trip.pk)).figures.estimates
+        (cost,) = (each for each in found if each.category == "mileage")
+        self.assertEqual(cost.amount, eur(str(((100 - self.way) * Decimal("0.42")).quantize(Decimal("0.01")))))
+        details.change_copy(self.maren, trip.pk, "work", "Dublin", False)
+        found = load_file(self.maren, trip_for(self.maren, trip.pk)).figures.estimates
+        (cost,) = (each for each in found if each.category == "mileage")
+        self.assertEqual(cost.amount, eur("0.00"))
+
+    def test_the_firm_says_so_among_its_figures(self):
+        Policy.objects.filter(firm=self.maren.firm).update(commute_off=False)
+        self.enter(self.callum)
+        page = self.client.get("/rules/figures/")
+        data = {name: page.context["form"].initial[name] for name in page.context["form"].initial}
+        data = {k: v for k, v in data.items() if v is not False} | {"commute_off": "on", "seen": page.context["seen"], "on": self.today}  # fmt: skip
+        self.client.post("/rules/figures/", data)
+        self.assertTrue(Policy.objects.get(firm=self.maren.firm).commute_off)
+        self.assertEqual(self.ride(COBH, DUBLIN).km, 100 - self.way)

@@ -35,6 +35,9 @@ class ReportsTestCase(WorldTestCase):
     def ask(self, member, key, **data):
         """Ask a report as an address would."""
         report, reader = reports()[key], Reader(member)
+        if report.span == "this-year":
+            # On the first days of a year nothing was spent in it yet.
+            data = {"span": "12-months"} | data
         found = read(
             report, reader, {name: value if isinstance(value, list) else [value] for name, value in data.items()}
         )
@@ -342,6 +345,16 @@ class KeepingTest(ReportsTestCase):
         today = self.today
         day = today + timedelta(days=(7 - today.weekday()) % 7 or 7)
         return datetime.combine(day, datetime.min.time(), ZoneInfo(self.maren.firm.zone)) + timedelta(hours=8)
+
+    def test_said_on_its_own_day_it_waits_for_its_hour_and_after_it_for_the_next_week(self):
+        self.spend()
+        monday = self.monday()
+        for hours, wanted in ((-7, monday.date()), (1, monday.date() + timedelta(weeks=1))):
+            mail.outbox.clear()
+            with clock.at(monday + timedelta(hours=hours)):
+                kept = self.keep(self.priya, name=f"At {hours}")
+                self.send(self.priya, kept, hour="8")
+            self.assertEqual((Sending.objects.get(kept=kept).day, mail.outbox), (wanted, []))
 
     def test_it_goes_out_every_monday_once_to_each_as_they_see_it(self):
         self.spend()

@@ -70,13 +70,27 @@ def rate_on(rates: Sequence[MileageRate], vehicle: str, day: date) -> MileageRat
     return newest
 
 
+def commute_off(
+    origin: str, target: str, there_and_back: bool, home: str, way_km: Decimal, already: Decimal = Decimal(0)
+) -> Decimal:
+    """Return how many km of the way from home to work, ``way_km`` long, a ride takes the place of.
+
+    One way for each time that it leaves home (the place with the code ``home``) or comes back there, and never more than
+    there and back in a day, of which ``already`` km were taken off other rides.
+    """
+    if not home:
+        return Decimal(0)
+    ends = ((origin == home) + (target == home)) * (2 if there_and_back else 1)
+    return max(Decimal(0), min(ends * way_km, 2 * way_km - already))
+
+
 def mileage(
     km: Decimal, rate: MileageRate, so_far: Decimal, passengers: int = 0, commute: Decimal = Decimal(0)
 ) -> Figure:
     """Work out what ``km`` earn after ``so_far`` km of the same kind of vehicle in the same year, in the rate's own unit.
 
-    ``commute`` is the way from home to the usual place of work, taken off first. Rounded once at
-    the end. Raises ``ValueError`` for negative input.
+    ``commute`` is the way from home to the usual place of work, taken off first (``commute_off`` says how much). Rounded
+    once at the end. Raises ``ValueError`` for negative input.
     """
     if km < 0 or so_far < 0 or passengers < 0 or commute < 0:
         raise ValueError("distances and passengers are not negative")

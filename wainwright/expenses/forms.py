@@ -196,11 +196,13 @@ def ride_as_typed(ride: Expense) -> dict[str, Any]:
         same = found is not None and (found.lat, found.lon) == (place["lat"], place["lon"])
         return place["town"] if same or not place["code"] else place["code"]
 
-    typed = ride.odometer_start is None and ride.km is not None and ride.km != ride.km_looked_up
+    # The way to work is taken off anew.
+    driven = None if ride.km is None else ride.km + ride.commute_km
+    typed = ride.odometer_start is None and driven is not None and driven != ride.km_looked_up
     return {
         "date": ride.date, "origin": named(ride.origin), "target": named(ride.target), "via": ", ".join(named(place) for place in ride.via),
         "there_and_back": ride.back_again,
-        "km": own(ride.km / (2 if ride.back_again else 1)) if typed and ride.km is not None else None,
+        "km": own(driven / (2 if ride.back_again else 1)) if typed and driven is not None else None,
         "odometer_start": own(ride.odometer_start), "odometer_end": own(ride.odometer_end), "vehicle": ride.vehicle,
         "passengers": ride.passengers, "description": ride.guests, "reason": ride.km_reason,
     }  # fmt: skip

@@ -24,7 +24,7 @@ from wainwright.trail.selectors import history
 GROUPS = (
     ("Days and hours", ("claim_days", "hold_hours", "ticket_hours", "bed_hour")),
     ("Advances", ("advance_percent", "advance_unit", "advance_blocks")),
-    ("Driving", ("km_share", "drive_km", "mileage_day", "mileage_month")),
+    ("Driving", ("km_share", "drive_km", "mileage_day", "mileage_month", "commute_off")),
     ("Ways and bags", ("transfer_km", "transfer_least", "bag_needed", "trip_signoff")),
 )
 
@@ -41,6 +41,9 @@ class FiguresForm(forms.Form):
     advance_blocks = forms.BooleanField(label="An unclaimed advance stops the next", required=False)
     km_share = forms.DecimalField(label="Over the road, no reason asked, per cent", max_digits=5, decimal_places=2)  # fmt: skip
     drive_km = forms.IntegerField(label="Driving further needs a permission, km one way")
+    commute_off = forms.BooleanField(
+        label="The way to the usual place of work is taken off", required=False, help_text="Of a ride that begins or ends at home, by the profile.",
+    )  # fmt: skip
     mileage_day = forms.IntegerField(label="The mileage year begins on day", min_value=1, max_value=31)
     mileage_month = forms.TypedChoiceField(label="of", coerce=int, choices=[(n, str(name)) for n, name in MONTHS.items()])  # fmt: skip
     transfer_km = AmountField(label="A way to the airport is reckoned at, a km")

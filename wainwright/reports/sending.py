@@ -127,8 +127,10 @@ def set_sending(member: Membership, kept_id: int, typed: SendingTyped) -> Sendin
     forms = [form for form in FORMS if form in typed.forms]
     weekday = int(typed.weekday) if typed.weekday in tuple("0123456") else 0
     hour = int(typed.hour) if typed.hour.isdigit() and int(typed.hour) < 24 else 7
-    today = clock.today(member.firm.zone)
-    day, since = next_day(typed.every, weekday, today - timedelta(days=1)), None
+    here = clock.now().astimezone(ZoneInfo(member.firm.zone))
+    today = here.date()
+    # "Every Monday at 8", said on a Monday, begins today only where it is not yet 8.
+    day, since = next_day(typed.every, weekday, today if here.hour >= hour else today - timedelta(days=1)), None
     if typed.every == Sending.Every.ONCE:
         day = _day(typed.day, today)
     elif typed.every == Sending.Every.CLOSED:
@@ -146,7 +148,7 @@ def set_sending(member: Membership, kept_id: int, typed: SendingTyped) -> Sendin
         f"firm:{member.firm_id}",
         after={"report": kept.name, "every": typed.every, "day": day, "forms": forms, "to": names},
     )
-    if day is not None and day <= today:
+    if typed.every == Sending.Every.ONCE and day == today:
         start(sending)
     return sending
 

@@ -25,7 +25,7 @@ from wainwright.trail.services import record
 
 # What is set here, by its name in the policy; the safeguards have a page of their own.
 NAMES = (
-    "claim_days", "trip_signoff", "advance_percent", "advance_unit", "advance_blocks", "hold_hours", "ticket_hours", "km_share", "drive_km", "mileage_month", "mileage_day",
+    "claim_days", "trip_signoff", "advance_percent", "advance_unit", "advance_blocks", "hold_hours", "ticket_hours", "km_share", "drive_km", "commute_off", "mileage_month", "mileage_day",
     "transfer_km", "transfer_least", "bag_needed", "bed_hour", "terms",
 )  # fmt: skip
 MOST_QUARTERS, MOST_TERMS, MOST_KIN = 200, 4000, 20

@@ -35,6 +35,10 @@ class Policy(models.Model):
         help_text="Per cent over the road's length that need no reason.",
     )
     drive_km = models.PositiveSmallIntegerField(default=300)
+    commute_off = models.BooleanField(
+        default=False,
+        help_text="The way from home to the usual place of work is taken off a ride that begins or ends at home.",
+    )
     trip_signoff = models.BooleanField(default=True, help_text="Off: trips are bought at once.")
     certify_by = models.CharField(max_length=4, choices=[("name", "name typed"), ("code", "code")], default="name")
     advance_blocks = models.BooleanField(default=False)

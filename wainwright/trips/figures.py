@@ -28,6 +28,7 @@ from wainwright.core.mileage import against_ticket, mileage, rate_on
 from wainwright.core.money import Money, add_up, total
 from wainwright.core.workings import Figure, Step, Workings
 from wainwright.rulebook.selectors import Rulebook, exchange_of
+from wainwright.trips.driving import way_to_work
 from wainwright.trips.models import Leg, Night, OtherCost, Trip
 from wainwright.trips.moving import TICKETED, Move, heads
 
@@ -251,9 +252,12 @@ def _drives(
 ) -> list[Estimate]:  # fmt: skip
     """What the own car earns, worked out band by band; beyond the firm's distance the lower of drive and ticket.
 
+    Where the firm says so, the way to work is taken off what leaves home or comes back there.
     Who is driven by somebody else earns nothing, nor does a vehicle too many of a move, which says so.
     """
     found = []
+    to_work = way_to_work(book.policy, trip.profile.get("home", ""), trip.profile.get("work", ""))
+    taken_off: dict[date, Decimal] = {}
     for leg in legs:
         if leg.mode != Mode.OWN_CAR or leg.km is None or leg.driven_by:
             continue
@@ -271,8 +275,11 @@ def _drives(
                 Estimate(key, label, "mileage", leg.leaves.date(), Money.zero(trip.currency), "self", workings=(why,))
             )
             continue
-        worked = mileage(leg.km, rate, driven.get(leg.vehicle, Decimal(0)), leg.passengers)
-        driven[leg.vehicle] = driven.get(leg.vehicle, Decimal(0)) + leg.km
+        day = leg.leaves.date()
+        off = to_work.off(leg.start, leg.end, already=taken_off.get(day, Decimal(0))) if to_work else Decimal(0)
+        taken_off[day] = taken_off.get(day, Decimal(0)) + off
+        worked = mileage(leg.km, rate, driven.get(leg.vehicle, Decimal(0)), leg.passengers, off)
+        driven[leg.vehicle] = driven.get(leg.vehicle, Decimal(0)) + max(Decimal(0), leg.km - off)
         steps = [*worked.workings.lines(), f"Distance: {leg.km_by}"]
         ticket = Money.of(leg.compared["price"], trip.currency) if leg.compared.get("price") else None
         compared = against_ticket(worked.amount, leg.km, Decimal(book.policy.drive_km), ticket)

@@ -11,10 +11,10 @@ from wainwright.trips.models import Trip
 
 FIELDS = {
     "itinerary_email": "Itinerary goes to", "phone": "Phone on the way", "card": "Card", "card_expires": "Card expires",
-    "home": "Home", "iban": "Account for repayment",
+    "home": "Home", "work": "Usual place of work", "iban": "Account for repayment",
 }  # fmt: skip
 # What can be changed for one trip alone; the card and the account are the profile's own affair.
-FOR_ONE_TRIP = ("itinerary_email", "phone", "home")
+FOR_ONE_TRIP = ("itinerary_email", "phone", "home", "work")
 
 
 def copy_of(member: Membership) -> dict[str, str]:
@@ -23,7 +23,7 @@ def copy_of(member: Membership) -> dict[str, str]:
     return {
         "itinerary_email": member.itinerary_email or member.person.email, "phone": member.phone,
         "card": card.last_four if card else "", "card_expires": card.expires.isoformat() if card else "",
-        "home": member.home_code, "iban": member.iban,
+        "home": member.home_code, "work": member.work_code, "iban": member.iban,
     }  # fmt: skip
 
 
@@ -46,7 +46,7 @@ def side_by_side(trip: Trip) -> list[Difference]:
     """Return every field of the copy beside the profile as it is now."""
     now = copy_of(trip.traveller)
     return [
-        Difference(name, label, _shown(name, trip.profile.get(name, "")), _shown(name, now[name]))
+        Difference(name, label, _shown(name, trip.profile.get(name, now[name])), _shown(name, now[name]))
         for name, label in FIELDS.items()
     ]
 

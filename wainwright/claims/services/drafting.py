@@ -132,7 +132,7 @@ def _rides(member: Membership, claim: Claim, trip: Trip) -> Iterable[Expense]:
             continue
         ride = rides.Ride(
             leg.leaves.date(), Place(**leg.origin), Place(**leg.target), leg.vehicle, passengers=leg.passengers, km=leg.km,
-            reason="As on the authorised plan",
+            reason="As on the authorised plan", profile=trip.profile,
         )  # fmt: skip
         made = _tried(lambda ride=ride: rides.type_ride(member, ride))
         if made is not None:

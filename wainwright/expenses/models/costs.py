@@ -69,6 +69,12 @@ class Expense(CodedModel):
     target = models.JSONField(null=True, blank=True)
     km = models.DecimalField(max_digits=14, decimal_places=7, null=True, blank=True)
     unit = models.CharField(max_length=2, default="km", help_text="In what its distance is read: km, or mi.")
+    commute_km = models.DecimalField(
+        max_digits=9,
+        decimal_places=4,
+        default=0,
+        help_text="The way to work that was taken off; the distance is without it.",
+    )
     back_again = models.BooleanField(default=False, help_text="Whether the km are there and back.")
     vehicle = models.CharField(max_length=20, blank=True)
     passengers = models.PositiveSmallIntegerField(default=0)
@@ -113,7 +119,8 @@ class Expense(CodedModel):
         """How far a ride was one way; nothing for a cost."""
         if self.km is None:
             return None
-        return self.km / 2 if self.back_again else self.km
+        whole = self.km + self.commute_km
+        return whole / 2 if self.back_again else whole
 
     @property
     def papers_say(self) -> set[str]:

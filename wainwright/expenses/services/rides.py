@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 from itertools import pairwise
@@ -23,6 +23,7 @@ from wainwright.outside import service
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import mileage_rates, mileage_year_of, rulebook
 from wainwright.trail.services import record
+from wainwright.trips.driving import way_to_work
 from wainwright.trips.models import place_data
 
 MOST_KM = 5000
@@ -30,7 +31,10 @@ MOST_KM = 5000
 
 @dataclass(frozen=True)
 class Ride:
-    """A ride as typed. ``km`` is one way and empty where it is to be looked up; ``odometer`` (start, end) is the whole ride."""
+    """A ride as typed. ``km`` is one way and empty where it is to be looked up; ``odometer`` (start, end) is the whole ride.
+
+    ``profile`` is the copy of the profile that its trip uses; without one it is the profile itself.
+    """
 
     day: date
     origin: Place
@@ -43,6 +47,7 @@ class Ride:
     via: tuple[Place, ...] = ()
     odometer: tuple[Decimal, Decimal] | None = None
     reason: str = ""
+    profile: Mapping[str, str] | None = None
 
 
 @dataclass(frozen=True)
@@ -103,12 +108,21 @@ def _odometer(member: Membership, ride: Ride, without: int) -> Decimal:
 
 @dataclass(frozen=True)
 class Priced:
-    """What a ride earns: how far it was, the amount with its workings, and where it stands in the year's bands."""
+    """What a ride earns: how far it was, the amount with its workings, and where it stands in the year's bands.
+
+    ``commute`` km of it are the way to work and earn nothing.
+    """
 
     driven: Driven
     figure: Figure
     so_far: Decimal
     rate: MileageRate
+    commute: Decimal
+
+    @property
+    def km(self) -> Decimal:
+        """What counts: the ride without the way to work."""
+        return self.driven.km - self.commute
 
 
 def priced(member: Membership, ride: Ride, without: int = 0) -> Priced:
@@ -120,7 +134,25 @@ def priced(member: Membership, ride: Ride, without: int = 0) -> Priced:
     except LookupError as error:
         raise Refusal(f"There is {error}. An administrator can add one under Rules.", "vehicle") from error
     so_far = km_so_far(member, ride.day, ride.vehicle, without)
-    return Priced(driven, mileage(driven.km, rate, so_far, ride.passengers), so_far, rate)
+    off = _to_work(member, ride, without)
+    if off >= driven.km:
+        raise Refusal(
+            f"That is no further than your way to work, {plain(round(rate.distance(off), 2))} {rate.unit} that day, which the firm takes off a ride from home or back there: nothing is left to claim.",
+            "target",
+        )
+    return Priced(driven, mileage(driven.km, rate, so_far, ride.passengers, off), so_far, rate, off)
+
+
+def _to_work(member: Membership, ride: Ride, without: int) -> Decimal:
+    """The way to work that a ride takes the place of: there and back at most in a day, whichever vehicle is driven."""
+    kept = {"home": member.home_code, "work": member.work_code} | dict(ride.profile or {})
+    way = way_to_work(rulebook(member.firm).policy, kept["home"], kept["work"])
+    if way is None:
+        return Decimal(0)
+    rides = Expense.objects.filter(owner=member, kind=Expense.Kind.MILEAGE, date=ride.day).exclude(pk=without)
+    counted = rides.filter(Q(claim__isnull=False) | Q(turned_down_in__isnull=True))
+    already = counted.aggregate(km=Sum("commute_km"))["km"] or Decimal(0)
+    return way.off(ride.origin, ride.target, ride.there_and_back, already)
 
 
 @transaction.atomic
@@ -143,6 +175,8 @@ def change_ride(member: Membership, expense_id: int, version: int, ride: Ride) -
     if expense.kind != Expense.Kind.MILEAGE:
         raise Refusal("This is no ride.")
     before = _said(expense)
+    if expense.claim is not None and expense.claim.trip is not None:
+        ride = replace(ride, profile=expense.claim.trip.profile)
     _fill(expense, ride, priced(member, ride, without=expense.pk))
     changed(member, expense, "changed a ride", before, _said(expense))
     return expense
@@ -163,11 +197,12 @@ def _fill(expense: Expense, ride: Ride, known: Priced) -> None:
         [place_data(each) for each in ride.via],
     )
     expense.km, expense.unit, expense.back_again, expense.guests = (
-        driven.km,
+        known.km,
         known.rate.unit,
         ride.there_and_back,
         ride.description.strip()[:200],
     )
+    expense.commute_km = known.commute
     expense.km_looked_up, expense.km_reason = driven.looked_up, ride.reason.strip()[:200]
     expense.odometer_start, expense.odometer_end = ride.odometer or (None, None)
     expense.workings = [f"{ride.origin.town} to {ride.target.town}: {driven.how}{reason}", *figure.workings.lines()]

@@ -98,7 +98,7 @@ def check_ride(request):
             context = {"refused": str(refusal)}
         else:
             limits = [upper for upper, _ in known.rate.bands if upper is not None]
-            distances = known.rate.distance(known.so_far), known.rate.distance(known.driven.km)
+            distances = known.rate.distance(known.so_far), known.rate.distance(known.km)
             context = {
                 "known": known,
                 "bar": year_bar(*distances, limits),

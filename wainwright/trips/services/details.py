@@ -194,7 +194,7 @@ def change_copy(member: Membership, trip_id: int, name: str, value: str, for_goo
             validate_email(value)
         except ValidationError as error:
             raise Refusal(f"“{value}” is no e-mail address.", name) from error
-    if name == "home" and value:
+    if name in ("home", "work") and value:
         found = best_place(value)
         if found is None:
             raise Refusal(f"No place is known as “{value}”.", name)
@@ -204,8 +204,8 @@ def change_copy(member: Membership, trip_id: int, name: str, value: str, for_goo
     if for_good:
         must_be_oneself(member)
         kept = Membership.objects.select_for_update().get(pk=member.pk)
-        limit = {"home": 20, "phone": 30}.get(name, 120)
-        setattr(kept, {"home": "home_code"}.get(name, name), value[:limit])
+        limit = {"home": 20, "work": 20, "phone": 30}.get(name, 120)
+        setattr(kept, {"home": "home_code", "work": "work_code"}.get(name, name), value[:limit])
         kept.save()
     changed(member, trip, "changed details for the trip" + (" and for good" if for_good else ""), before, trip.profile)
 
