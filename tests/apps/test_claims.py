@@ -27,11 +27,12 @@ from wainwright.expenses.services.editing import PartTyped
 from wainwright.formats.pain001 import check_schema
 from wainwright.formats.places import best_place
 from wainwright.people.models import Membership, new_version
+from wainwright.profile.services import change_profile
 from wainwright.rulebook.models import RuleSetting
 from wainwright.signoff.models import SignOff
 from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode, LedgerEntry
 from wainwright.trips.models import Trip
-from wainwright.trips.services import plan
+from wainwright.trips.services import details, plan
 from wainwright.trips.services import road as trips
 
 
@@ -333,6 +334,36 @@ class ClaimTest(WorldTestCase):
         ):
             with self.assertRaises(Stale):
                 act()
+
+
+class ProfileTest(WorldTestCase):
+    def rows(self, claim, who):
+        self.enter(who)
+        page = self.client.get(f"/claims/{claim.pk}/?profile=1")
+        return {row.name: row for row in page.context["profile_rows"] or ()}
+
+    def test_a_claim_keeps_what_it_used_and_shows_it_beside_the_profile(self):
+        self.a_cost()
+        claim = compose.claim_loose(self.maren, "Loose ends")
+        change_profile(self.maren, phone="+353 21 555 0100")
+        self.assertTrue(self.rows(claim, self.maren)["phone"].differs)
+        self.send_claim(claim)
+        claim.refresh_from_db()
+        self.assertEqual(claim.profile["phone"], "+353 21 555 0100")
+        change_profile(self.maren, phone="+353 21 555 0199", iban="IE64IRCE92050112345678")
+        rows = self.rows(claim, self.priya)
+        self.assertEqual({name for name, row in rows.items() if row.differs}, {"phone", "iban"})
+        self.assertEqual(rows["phone"].here, "+353 21 555 0100")
+        self.assertNotIn("92050112", rows["iban"].there)
+        self.assertFalse(self.rows(claim, self.benedikt))
+
+    def test_what_was_changed_for_its_trip_alone_is_what_it_uses(self):
+        trip = self.authorised_trip(starts=-10)
+        details.change_copy(self.maren, trip.pk, "phone", "+47 55 00 00", False)
+        claim = drafting.claim_trip(self.maren, trip.pk)
+        self.assertEqual(claim.profile["phone"], "+47 55 00 00")
+        self.send_claim(claim)
+        self.assertEqual(Claim.objects.get(pk=claim.pk).profile["phone"], "+47 55 00 00")
 
 
 class FinanceTest(WorldTestCase):

@@ -21,7 +21,7 @@ from wainwright.claims.selectors import load_file
 from wainwright.claims.services import books, compose, drafting, lines, road
 from wainwright.core.tax import reclaim
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.expenses.models import Expense
+from wainwright.expenses.models import Expense, Receipt, ReceiptPage
 from wainwright.expenses.services.editing import PartTyped
 from wainwright.people.models import Firm, new_version
 from wainwright.rulebook.models import Policy
@@ -170,6 +170,35 @@ class LineTest(Deciding):
         alone = self.fresh(alone)
         with self.assertRaisesMessage(Refusal, "only line"):
             lines.take_line_out(self.tobias, alone.pk, alone.version, bare.key, "Not at all", down=False)
+
+
+class EvidenceTest(Deciding):
+    def test_every_page_and_every_paper_is_reached_and_leads_to_its_receipt(self):
+        claim = self.a_claim(costs=("40.00", "25.00"))
+        expense, bare = claim.expenses.order_by("pk")
+        receipt, data = self.a_receipt(expense), self.a_receipt(bare)
+        self.send_claim(claim)
+        self.approve_all("claim", claim.pk)
+        page = receipt.pages.get()
+        for number in range(1, 9):
+            ReceiptPage.objects.create(
+                receipt=receipt, number=number, width=page.width, height=page.height, picture=page.picture
+            )
+        self.enter(self.priya)
+        address = f"/bench/claim/{claim.pk}/?line=expense:{expense.pk}"
+        found = self.client.get(address)
+        self.assertContains(found, f'<a href="/receipts/{receipt.pk}/">')
+        self.assertContains(found, "All 9 pages: 3 more")
+        self.assertContains(self.client.get(f"{address}&pages=all"), "page 9 of 9")
+        self.assertContains(self.client.get(f"/bench/claim/{claim.pk}/correct/{expense.pk}/?pages=all"), "page 9 of 9")
+        self.assertEqual(self.client.get(f"/receipts/{receipt.pk}/").status_code, 200)
+        data.pages.all().delete()
+        Receipt.objects.filter(pk=data.pk).update(state="Unreadable", problem="It cannot be opened: it breaks off.")
+        for where in (f"?line=expense:{bare.pk}", f"correct/{bare.pk}/"):
+            found = self.client.get(f"/bench/claim/{claim.pk}/{where}")
+            self.assertContains(found, f"/receipts/{data.pk}/original/")
+            self.assertContains(found, "it breaks off")
+            self.assertNotContains(found, "No receipt lies with it")
 
 
 class CorrectTest(Deciding):

@@ -83,6 +83,28 @@ class BankTest(WorldTestCase):
                     self.assertEqual((payment.state, PayRun.objects.get(pk=run.pk).state), (state, "Answered"))
                     transaction.set_rollback(True)
 
+    def test_what_happened_stands_on_the_claim_and_those_concerned_are_told(self):
+        claim = self.posted()
+        self.assertEqual(Notice.objects.filter(member=self.priya, link=f"/bench/claim/{claim.pk}/", text__contains="waits for finance").count(), 1)  # fmt: skip
+        self.assertFalse(Notice.objects.filter(member=self.maren, text__contains="waits for finance"))
+        run = self.paid_with(claim, "RJCT")
+        for who, link in ((self.maren, f"/claims/{claim.pk}/"), (self.priya, f"/ledger/pay/{run.pk}/")):
+            told = Notice.objects.get(member=who, text__contains="the account is blocked")
+            self.assertEqual(told.link, link)
+            self.enter(who)
+            self.assertEqual(self.client.get(link).status_code, 200)
+        self.enter(self.maren)
+        page = self.client.get(f"/claims/{claim.pk}/")
+        words = [each.words for each in page.context["so_far"]]
+        self.assertEqual(words[:3], ["sent", "signed off, came to finance", "checked and cleared"])
+        self.assertIn("posted to the accounts under", words[3])
+        self.assertRegex(words[4], "payment of .* to the account ending .* failed: the account is blocked")
+        again = self.paid_with(claim, "ACSC")
+        self.assertNotEqual(again.pk, run.pk)
+        words = [each.words for each in self.client.get(f"/claims/{claim.pk}/").context["so_far"]]
+        self.assertTrue(any(each.endswith(" paid") for each in words))
+        self.assertIn("settled", words)
+
     def test_answers_that_contradict_each_other_move_nothing(self):
         claim = self.posted()
         run = self.paid_with(claim, "RJCT")

@@ -2,14 +2,17 @@
 
 from datetime import datetime, timedelta
 from decimal import Decimal
+from unittest import mock
 
 from django.urls import reverse
 
 from tests.apps.test_bookings import BookingTestCase
 from wainwright.bookings.choices import carbon_of
+from wainwright.bookings.market import NoAnswer
 from wainwright.bookings.models import Booking
 from wainwright.core.money import Money
 from wainwright.formats.places import place, town
+from wainwright.ports.market import MarketError, SeatPlan
 from wainwright.trips.services import details
 from wainwright.trips.services.ways import Wish, hold
 from wainwright.trips.whole import Part, Pricer, margins
@@ -262,6 +265,28 @@ class PagesTest(BookingTestCase):
         self.send(path, free, **{f"seat-{number}": free})
         self.send(path, "By a window".lower(), wish="window")
         self.assertContains(self.client.post(path, {"wish": "on the roof"}), "wish of the list", status_code=422)
+
+    def test_a_market_that_is_silent_while_seats_are_opened_is_said_there_and_nothing_is_lost(self):
+        path = f"{self.page}bookings/{self.booking.pk}/seats/"
+        booked = Booking.objects.get(pk=self.booking.pk).seats
+        for failure in (NoAnswer("The market did not answer within 6 seconds."), MarketError("It is away.")):
+            with mock.patch("wainwright.bookings.selectors.ask", side_effect=failure) as asked:
+                page = self.client.get(path)
+                self.assertContains(page, str(failure))
+                self.assertContains(page, "Ask again")
+                self.assertContains(page, "By a window")
+                self.assertEqual(asked.call_count, 1)
+                page = self.client.post(path, {"seat-0": "4A"})
+                self.assertContains(page, "4A was not asked for", status_code=422)
+        with mock.patch("wainwright.trips.services.basket.ask", side_effect=MarketError("It is away.")):
+            page = self.client.post(path, {"wish": "aisle"})
+        self.assertContains(page, '<option value="aisle" selected>', status_code=422)
+        for odd in ("", "A", "|A", "AA", "a", None, "A|" * 40):
+            with mock.patch(
+                "wainwright.bookings.selectors.ask", return_value=SeatPlan("x", odd, 10, frozenset(), frozenset())
+            ):
+                self.assertEqual(self.client.get(path).status_code, 200)
+        self.assertEqual(Booking.objects.get(pk=self.booking.pk).seats, booked)
 
     def test_several_fees_one_after_another(self):
         fee = {

@@ -95,7 +95,7 @@ def _correct_page(
     context = {
         "claim": claim, "expense": expense, "form": form, "why": why, "error": error,
         "edit": editor(request.member, split, expense.amount, [], [str(claim.coding)]),
-        "pages": pages_of([receipt.pk for receipt in expense.receipts.all()]),
+        "pages": pages_of([receipt.pk for receipt in expense.receipts.all()], request.GET.get("pages") == "all"),
         "editable": True, "categories": list(rulebook(claim.firm).categories.values()), "meals": MEALS,
         "has_parts": bool(expense.parts.all()), "left": expense.amount - total((Money.from_minor(p.amount_minor, expense.currency) for p in expense.parts.all()), expense.currency), "parts_error": "",
         "parts": with_blanks(expense, part_rows(expense)), "parts_version": claim.version, "parts_why": True,

@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 
 from wainwright.core.money import Money
 from wainwright.outside import service
-from wainwright.ports.market import CarOffer, Hold, MarketError, Offer, StayOffer
+from wainwright.ports.market import CarOffer, Hold, MarketError, Offer, SeatPlan, StayOffer
 
 # Seconds that a person waits for an answer; a hold may take longer on the supplier's side.
 PATIENCE = 6.0
@@ -58,6 +58,16 @@ def sane_car(car: CarOffer, currency: str) -> bool:
     return (
         isinstance(car, CarOffer) and car.price.currency == currency and car.price.minor > 0 and car.until > car.since
     )
+
+
+def sane_seats(plan: object) -> bool:
+    """Say whether a plan of seats can be drawn: some rows, of which each has the same few seats in letters."""
+    if not isinstance(plan, SeatPlan) or not isinstance(plan.letters, str) or not isinstance(plan.rows, int):
+        return False
+    letters = plan.letters.replace("|", "")
+    known = letters.isascii() and letters.isupper() and letters.isalpha() and len(set(letters)) == len(letters)
+    aisles = not plan.letters.startswith("|") and not plan.letters.endswith("|")
+    return known and aisles and len(letters) <= 12 and 0 < plan.rows <= 99
 
 
 def sane_stay(stay: StayOffer, currency: str) -> bool:

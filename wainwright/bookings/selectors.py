@@ -13,7 +13,7 @@ from wainwright.bookings.choices import (
     measure,
     measure_one,
 )
-from wainwright.bookings.market import ask, sane_car, sane_stay, sane_way
+from wainwright.bookings.market import ask, sane_car, sane_seats, sane_stay, sane_way
 from wainwright.core.fares import Asked
 from wainwright.core.journey import Place
 from wainwright.core.money import Money
@@ -132,12 +132,12 @@ def chosen_stay(key: str, today: date, currency: str) -> Choice:
 
 
 def seat_plan(key: str, hop: int) -> SeatPlan | None:
-    """Return the seats of one hop, or nothing. Raises ``Refusal``."""
+    """Return the seats of one hop, or nothing where there is no plan, or none that can be drawn. Raises ``Refusal``."""
     try:
         found = ask("seats", key, hop)
     except MarketError as error:
         raise Refusal(str(error)) from error
-    return found if isinstance(found, SeatPlan) else None
+    return found if sane_seats(found) else None
 
 
 def cheapest_that_fits(origin: Place, target: Place, day: date, today: date, currency: str) -> tuple[Money, str] | None:

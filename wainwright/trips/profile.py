@@ -1,7 +1,8 @@
-"""The copy of the profile that a trip uses, beside the profile as it is."""
+"""The copy of the profile that a trip or a claim uses, beside the profile as it is."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 
@@ -18,7 +19,7 @@ FOR_ONE_TRIP = ("itinerary_email", "phone", "home", "work")
 
 
 def copy_of(member: Membership) -> dict[str, str]:
-    """Return what a trip keeps of a profile, at the moment it is started."""
+    """Return what a trip keeps of a profile at the moment it is started, or a claim when it is made and when it is sent."""
     card = max(member.cards.all(), key=lambda c: (c.firm_pays, -c.pk), default=None)
     return {
         "itinerary_email": member.itinerary_email or member.person.email, "phone": member.phone,
@@ -43,10 +44,15 @@ class Difference:
 
 
 def side_by_side(trip: Trip) -> list[Difference]:
-    """Return every field of the copy beside the profile as it is now."""
-    now = copy_of(trip.traveller)
+    """Return every field of a trip's copy beside the profile as it is now."""
+    return beside(trip.profile, trip.traveller)
+
+
+def beside(copy: Mapping[str, str], member: Membership) -> list[Difference]:
+    """Return every field of a copy beside a profile as it is now; what the copy never had is as it is there."""
+    now = copy_of(member)
     return [
-        Difference(name, label, _shown(name, trip.profile.get(name, now[name])), _shown(name, now[name]))
+        Difference(name, label, _shown(name, copy.get(name, now[name])), _shown(name, now[name]))
         for name, label in FIELDS.items()
     ]
 

@@ -83,6 +83,9 @@ class Claim(CodedModel):
         blank=True,
         help_text="What the claimant objects to, until finance has answered: nothing is paid meanwhile.",
     )
+    profile = models.JSONField(
+        default=dict, blank=True, help_text="The copy of the profile that it uses: as it was made, then as it was sent."
+    )
     answered = models.JSONField(default=list, blank=True, help_text="Questions that were answered with no.")
     entry = models.PositiveSmallIntegerField(default=1, help_text="Counts the journals: one more after a reversal.")
     created = models.DateTimeField()

@@ -160,8 +160,9 @@ def _answered(payment_id: int, answer: Answer) -> None:
             payment.member,
             f"The payment of {payment.text} failed: {words}",
             where,
-            "Check your bank account with finance.",
+            "Check your account for repayment in your profile. Finance pays it again.",
         )
+        _tell_finance(payment, f"the payment to {payment.member.person.name} failed, {words}. It can be paid again.")
         return
     payment.state = Payment.State.PAID
     payment.save(update_fields=["state"])

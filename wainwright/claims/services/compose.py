@@ -11,6 +11,7 @@ from django.db.models import Q
 from wainwright import clock
 from wainwright.accounts.selectors import books
 from wainwright.claims.models import Claim
+from wainwright.claims.profile import copy_for
 from wainwright.core.belonging import Span, may_belong_to
 from wainwright.core.business_time import due_by
 from wainwright.core.coding import Coding, check_coding
@@ -124,6 +125,7 @@ def _new(
         due=due, created=clock.now(), supplements=supplements,
     )  # fmt: skip
     claim.take_coding(coding)
+    claim.profile = copy_for(claim)
     claim.save()
     after = {"title": claim.title, "trip": trip.pk if trip else None}
     if supplements is not None:

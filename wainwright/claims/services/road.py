@@ -9,6 +9,7 @@ from wainwright.accounts.ahead import would_refuse
 from wainwright.accounts.selectors import books
 from wainwright.accounts.services import give_back
 from wainwright.claims.models import Claim
+from wainwright.claims.profile import copy_for
 from wainwright.claims.risk import risk_as_kept, risk_of
 from wainwright.claims.selectors import journal_for, load_file
 from wainwright.claims.services.closing import give_back_expenses, link, take_earlier_off
@@ -49,6 +50,7 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
     before = claim.state
     claim.state = CLAIM.after(claim.state, "send")
     claim.sent, claim.signed_name, claim.ready_by = clock.now(), typed_name.strip(), None
+    claim.profile = copy_for(claim)
     planned = claim.planned
     take_earlier_off(claim, file.figures.settlement.sums.earlier)
     risk = risk_of(claim, file)
@@ -70,7 +72,8 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
         # Everybody's earlier sign-off stands: nothing they signed has changed.
         claim.state = CLAIM.after(claim.state, "sign")
         claim.save(update_fields=["state"])
-        clears_itself(claim)
+        if not clears_itself(claim):
+            _came_to_finance(claim, member)
     return claim
 
 
@@ -163,6 +166,16 @@ def signed(member: Membership, claim: Claim, given_for: str) -> None:
         tell(claim.claimant, f"{claim.title} is signed off and cleared", link(claim))
     else:
         tell(claim.claimant, f"{claim.title} is signed off and goes to finance", link(claim))
+        _came_to_finance(claim, member)
+
+
+def _came_to_finance(claim: Claim, by: Membership) -> None:
+    """Tell those who check that a claim waits for them, but not whoever sent it on, nor its claimant."""
+    for person in finance_of(claim.firm_id):
+        if person.pk not in (by.pk, claim.claimant_id):
+            tell(
+                person, f"{title(claim)} waits for finance: {claim.total} {claim.currency}", f"/bench/claim/{claim.pk}/"
+            )
 
 
 def clears_itself(claim: Claim) -> bool:

@@ -16,10 +16,12 @@ from wainwright.claims.own_cards import own_cards
 from wainwright.claims.own_findings import covered
 from wainwright.claims.paying import free_advances
 from wainwright.claims.pictures import ghost_ribbon
+from wainwright.claims.profile import side_by_side
 from wainwright.claims.questions import Asking, questions, shown
 from wainwright.claims.selectors import ClaimFile, claim_for, claims_of, load_file, posted_journal, posting_of
 from wainwright.claims.services import compose, drafting
 from wainwright.claims.services.several import UNDECIDED, advances_on
+from wainwright.claims.so_far import so_far
 from wainwright.claims.statements import versions
 from wainwright.core.money import Money, total
 from wainwright.core.rules import Level
@@ -91,6 +93,9 @@ def page_context(request, claim: Claim, **typed) -> dict:
         "findings": [each for each in file.findings if _still_counts(claim, each, editable)],
         "known": [each for each in file.findings if each.finding.level.value != "stop" and not each.open] if editable else [], "remarks": [remark for remark in by_line.get("", []) if not remark.mended],
         "entries": history(claim.subject) if "history" in request.GET else None,
+        "so_far": so_far(claim, posting, [remark for remark in by_line.get("", []) if remark.mended]),
+        "may_profile": own or request.member.may["check"],
+        "profile_rows": side_by_side(claim) if "profile" in request.GET and (own or request.member.may["check"]) else None,
         "advance_words": advance_words(claim.trip), "versions": versions(claim) if claim.statement and claim.statement.number > 1 else [],
         "journal": posted_journal(posting) or file.journal, "others": _others(claim) if own or request.member.may["read_all"] else [], "edit": None, "ticked": [], "split_rows": [],
         "no_row": {"rows": []}, "open_claims": file.beside.open if file.beside else (), "answering": NOT_ANSWERED, "send_name": "",

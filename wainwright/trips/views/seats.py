@@ -37,11 +37,11 @@ def seats(request, trip_id: int, booking_id: int):
             raise
         except Refusal as refusal:
             refused = refusal.message
-    plans = _plans(booking)
+    plans, silent = _plans(booking)
     context = {
-        "trip": trip, "booking": booking, "wishes": WISHES, "refused": refused,
+        "trip": trip, "booking": booking, "wishes": WISHES, "refused": refused, "silent": silent, "wish": request.POST.get("wish", ""),
         "plans": [
-            (n, hop, draw_seats(p.letters, p.rows, p.taken, p.roomy, _taken_for(booking, n)) if p else None)
+            (n, hop, draw_seats(p.letters, p.rows, p.taken, p.roomy, _asked_for(request, booking, n)) if p else None)
             for n, hop, p in plans
         ],
         "maps": any(plan for _, _, plan in plans),
@@ -56,11 +56,27 @@ def _back_to(trip, booking_id: int) -> str:
     return f"/trips/{trip.pk}/?open={opened}#{opened}"
 
 
-def _plans(booking) -> list[tuple]:
-    return [(n, hop, seat_plan(hop["key"], hop["index"])) for n, hop in enumerate(booking.hops)]
+def _plans(booking) -> tuple[list[tuple], str]:
+    """Each move with its plan, if it has one, and what the market said where it did not answer.
+
+    A market that is silent once is not asked for the other moves: whoever waits here has waited long enough.
+    """
+    found, silent = [], ""
+    for number, hop in enumerate(booking.hops):
+        plan = None
+        if not silent:
+            try:
+                plan = seat_plan(hop["key"], hop["index"])
+            except Refusal as refusal:
+                silent = refusal.message
+        found.append((number, hop, plan))
+    return found, silent
 
 
-def _taken_for(booking, number: int) -> str:
+def _asked_for(request, booking, number: int) -> str:
+    """The seat that was just chosen, else the one that is booked."""
+    if seat := request.POST.get(f"seat-{number}", "").strip().upper():
+        return seat
     return booking.seats[number] if number < len(booking.seats) else ""
 
 
@@ -72,7 +88,11 @@ def _chosen(request, booking) -> list[str]:
             raise Refusal("Choose a wish of the list.", "wish")
         return [] if wish == "none" else [WISHES[wish].lower()]
     found = []
-    for number, hop, plan in _plans(booking):
+    plans, silent = _plans(booking)
+    if silent:
+        asked = ", ".join(filter(None, (request.POST.get(f"seat-{n}", "").strip()[:4] for n, _, _ in plans)))
+        raise Refusal(f"{asked or 'Nothing'} was not asked for: nothing was changed.")
+    for number, hop, plan in plans:
         seat = request.POST.get(f"seat-{number}", "").strip().upper()
         if not seat:
             found.append("")

@@ -1,0 +1,64 @@
+"""What has happened to a claim since it was first sent: who did what and when, to its payment, told in the order of time."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from datetime import datetime
+
+from wainwright.accounts.models import Payment, Posting
+from wainwright.claims.models import Claim
+from wainwright.claims.paying import CLAIM, ISSUER
+from wainwright.signoff.models import Remark
+from wainwright.trail.models import Entry
+
+# What the trail calls it, and how it is told here.
+TOLD = {
+    "certified and sent the claim": "sent", "took the claim back": "taken back",
+    "signed the claim off": "signed off, came to finance", "goes to finance to be looked at": "came to finance",
+    "cleared the claim": "checked and cleared", "cleared by itself": "cleared: finance did not need to look at it",
+    "sent the claim back": "sent back", "turned the claim down": "turned down", "objected": "objected to",
+    "claim settled": "settled",
+}  # fmt: skip
+SENT_WORDS = {
+    Payment.State.UNDER_WAY: "given to the bank", Payment.State.PAID: "paid",
+    Payment.State.FAILED: "failed", Payment.State.UNCLEAR: "is unclear: finance asks the bank",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Happened:
+    """Something that happened: when, what in words, by whom (nobody where it came of itself), and whether it went wrong."""
+
+    time: datetime
+    words: str
+    who: str = ""
+    wrong: bool = False
+
+
+def so_far(claim: Claim, posting: Posting | None, said: Iterable[Remark]) -> list[Happened]:
+    """Return what happened to a claim that was sent, the oldest first; ``said`` are remarks that are dealt with. Two queries."""
+    if claim.sent is None:
+        return []
+    entries = Entry.objects.filter(subject=claim.subject, what__in=TOLD).order_by("number")
+    found = [Happened(each.time, TOLD[each.what], each.who) for each in entries]
+    found += [Happened(each.time, f"“{each.text}”", each.by.person.name) for each in said]
+    if posting is not None and posting.state != Posting.State.SENDING:
+        entered = posting.state == Posting.State.ENTERED
+        words = f"posted to the accounts under {posting.number}" if entered else "refused by the ledger"
+        found.append(Happened(posting.time, words, wrong=not entered))
+    return sorted([*found, *_payments(claim)], key=lambda each: each.time)
+
+
+def _payments(claim: Claim) -> Iterator[Happened]:
+    subjects = [f"{CLAIM}:{claim.pk}", f"{ISSUER}:{claim.pk}"]
+    for each in Payment.objects.filter(subject__in=subjects).select_related("run"):
+        to = (
+            "to the issuer of the card"
+            if each.subject.startswith(ISSUER)
+            else f"to the account ending {each.iban[-4:]}"
+        )
+        why = f": {each.failure}" if each.failure else ""
+        wrong = each.state in (Payment.State.FAILED, Payment.State.UNCLEAR)
+        words = f"payment of {each.amount} {each.run.currency} {to} {SENT_WORDS[each.state]}{why}"
+        yield Happened(each.run.time, words, wrong=wrong)
