@@ -336,6 +336,19 @@ class ClaimTest(WorldTestCase):
                 act()
 
 
+class TwiceTest(WorldTestCase):
+    def test_the_same_paper_by_two_people_is_seen_though_one_renamed_the_merchant(self):
+        theirs = self.a_cost(self.aiko, "20.00", merchant="Pier taxi 0")
+        self.a_receipt(theirs)
+        Expense.objects.filter(pk=theirs.pk).update(merchant="Ride to the harbour")
+        claim = self.a_claim(costs=("20.00",))
+        twice = [e.finding for e in load_file(self.maren, claim).findings if "looks the same" in e.finding.text]
+        self.assertEqual(len(twice), 1)
+        self.assertIn("tray of Aiko Brandt", twice[0].text)
+        Receipt.objects.all().delete()
+        self.assertFalse([e for e in load_file(self.maren, claim).findings if "looks the same" in e.finding.text])
+
+
 class ProfileTest(WorldTestCase):
     def rows(self, claim, who):
         self.enter(who)

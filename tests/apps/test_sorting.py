@@ -3,13 +3,15 @@
 from datetime import timedelta
 
 from tests.apps.world import WorldTestCase
+from wainwright import clock
+from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
 from wainwright.core.matching import Charge as CoreCharge
 from wainwright.core.matching import Paper, best_pairs
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Charge, Expense, Receipt, RefusedPair
 from wainwright.expenses.selectors import Narrow, tray
-from wainwright.expenses.services import sorting
+from wainwright.expenses.services import sorting, taking
 from wainwright.expenses.services.sorting import Thing, things
 from wainwright.people.models import Card
 
@@ -26,19 +28,78 @@ class SortingTest(WorldTestCase):
         receipt = self.a_receipt()
         day = self.today - timedelta(days=ago)
         Receipt.objects.filter(pk=receipt.pk).update(
-            expense=None, sha256=f"{receipt.pk:0>64}",
+            expense=None, sha256=f"{receipt.pk:0>64}", day=day,
             fields={n: {"value": v, "sure": 0.9, "box": [0, 0, 0, 1, 1]} for n, v in (("total", total), ("merchant", merchant), ("date", day.isoformat()), ("currency", "EUR"))},
         )  # fmt: skip
         return receipt
 
     def test_rows_as_forms_name_them(self):
         self.assertEqual(
-            things(["12:7", "12:", ":7", "x", ":", "1:2:3", "9" * 40 + ":"]),
-            [Thing(12, 7), Thing(12, None), Thing(None, 7)],
+            things(["12:7", "12:", ":7", "x", ":", "::3", "1:2:3", "1:2:3:4", "9" * 40 + ":"]),
+            [Thing(12, 7), Thing(12, None), Thing(None, 7), Thing(1, 2, 3)],
         )
         for wrong in ([], ["x"], ["1:"] * 201):
             with self.subTest(wrong[:1]), self.assertRaises(Refusal):
                 things(wrong)
+
+    def a_booking(self, minor=41000, kind="air", carrier="Skerry Air", leaves=10, **more):
+        trip = self.authorised_trip()
+        more = {"paid_by": "firm", "state": "Ticketed", "card": self.maren.cards.first().last_four} | more
+        return Booking.objects.create(
+            firm=trip.firm, trip=trip, booker=self.maren, kind=kind, carrier=carrier, label=f"{carrier} for it", currency="EUR",
+            price_minor=minor, cheapest_minor=minor, departure=clock.now() - timedelta(days=leaves), asked=clock.now() - timedelta(days=40),
+            once=f"b{Booking.objects.count()}", placed=True, ticket_number=f"T-{Booking.objects.count()}", **more,
+        )  # fmt: skip
+
+    def test_a_charge_and_its_paper_find_their_booking_and_one_key_takes_all_three(self):
+        air, stay = self.a_booking(), self.a_booking(18000, "stay", "Quay House", leaves=8)
+        self.a_booking(18000, "stay", "Quay House", state="Cancelled")
+        flown = self.a_charge(39, 41000, "SKERRY AIR 77123")
+        slept, bill = self.a_charge(7, 18000, "QUAY HOUSE CORK"), self.a_paper(7, "180.00", "Quay House")
+        other = self.a_charge(7, 18100, "QUAY HOUSE CORK")
+        rows = {row.charge.pk: row for row in tray(self.maren).rows if row.charge}
+        self.assertEqual((rows[flown.pk].booking, rows[flown.pk].fits), (air, True))
+        self.assertEqual(rows[slept.pk].names, (bill.pk, slept.pk, stay.pk))
+        self.assertEqual((rows[other.pk].booking, rows[other.pk].fits), (None, False))
+        self.enter(self.maren)
+        page = self.client.get("/tray/")
+        self.assertContains(page, "in its time")
+        self.client.post("/tray/take/", {"charge": flown.pk, "booking": air.pk})
+        self.client.post("/tray/sort/", {"act": "take", "row": rows[slept.pk].code})
+        self.assertEqual([e.category for e in Expense.objects.filter(booking__in=[air, stay]).order_by("pk")], ["air", "lodging"])  # fmt: skip
+        self.assertEqual(air.expenses.get().reference, air.ticket_number)
+        with self.assertRaisesRegex(Stale, "its cost already"):
+            taking.take(self.maren, None, other.pk, air.pk)
+        theirs = self.a_charge(7, 18000, "QUAY HOUSE CORK", who=self.aiko)
+        sorting.undo(self.maren, [stay.expenses.get().pk])
+        with self.assertRaisesRegex(Stale, "its cost already"):
+            taking.take(self.aiko, None, theirs.pk, stay.pk)
+        self.assertEqual(tray(self.aiko).rows[0].booking, None)
+
+    def test_what_one_paid_oneself_finds_its_booking_by_the_paper_and_what_the_firm_is_billed_does_not(self):
+        rail, billed = self.a_booking(5400, "rail", "Coast Rail", paid_by="self", card=""), self.a_booking(6600, "rail", "Coast Rail", paid_by="central")  # fmt: skip
+        own, invoice = self.a_paper(9, "54.00", "Coast Rail"), self.a_paper(9, "66.00", "Coast Rail")
+        rows = {row.paper.pk: row for row in tray(self.maren).rows}
+        self.assertEqual((rows[own.pk].booking, rows[invoice.pk].booking), (rail, None))
+        with self.assertRaises(Stale):
+            taking.take(self.maren, invoice.pk, None, billed.pk)
+
+    def test_a_tip_on_the_card_is_known_by_the_category(self):
+        for merchant, minor, fits in (
+            ("NORD RESTAURANT", 4600, True),
+            ("NORD RESTAURANT", 5100, False),
+            ("PIER CHANDLER TOOLS", 4600, False),
+        ):
+            with self.subTest(merchant, minor=minor):
+                Receipt.objects.all().delete()
+                Charge.objects.all().delete()
+                self.a_charge(5, minor, merchant)
+                self.a_paper(5, "40.00", merchant.title())
+                row = tray(self.maren).rows[0]
+                self.assertEqual(bool(row.pair), fits)
+                if fits:
+                    self.assertIn("as a tip would be", row.pair.why)
+                    self.assertEqual(taking.take(self.maren, *row.names).amount_minor, 4600)
 
     def test_many_are_taken_and_undone_together(self):
         charges = [self.a_charge(minor=1000 + n) for n in range(4)]

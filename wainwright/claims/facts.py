@@ -14,7 +14,7 @@ from wainwright.core.money import Money, total
 from wainwright.core.rules import Item, Setting, Subject
 from wainwright.core.rules.facts import FIELDS, Known
 from wainwright.expenses.models import Expense
-from wainwright.expenses.selectors import shown_by
+from wainwright.expenses.selectors import names_of, shown_by
 from wainwright.rulebook.selectors import Rulebook, rate_table
 from wainwright.trips.earnings import AllowanceFacts
 from wainwright.trips.facts import holidays_between
@@ -120,7 +120,7 @@ def _item(
         claimed_rate=expense.rate if table_rate is not None else None, table_rate=table_rate,
         rate_stale=expense.rate_stale, tax_odd=expense.tax_odd,
         needs_evidence=expense.kind == Expense.Kind.COST and not expense.personal,
-        ride=ride, by=by, one_way_km=expense.one_way_km, ticket=ticket,
+        ride=ride, by=by, one_way_km=expense.one_way_km, ticket=ticket, names=names_of(expense),
     )  # fmt: skip
 
 

@@ -23,7 +23,11 @@ _NOISE = re.compile(r"\b(as|ab|asa|ltd|limited|gmbh|bv|sa|pos|kort|card|visa|www
 
 @dataclass(frozen=True, slots=True)
 class Paper:
-    """A receipt as far as it was read; what is not known is empty. ``home`` is its worth in the charge's currency."""
+    """A receipt as far as it was read; what is not known is empty. ``home`` is its worth in the charge's currency.
+
+    ``tips``: where it was paid a tip is usual, which stands on the card alone. ``until``: what it stands for is charged on
+    any day from ``day`` to then, as a booking is between its order and its end.
+    """
 
     key: str
     merchant: str = ""
@@ -32,11 +36,17 @@ class Paper:
     last_four: str = ""
     home: Money | None = None
     tips: bool = False
+    until: date | None = None
+
+    def apart(self, day: date) -> int:
+        """Return how many days after it a charge came; below 0 before it. It has a day."""
+        first = self.day or day
+        return (day - min(max(day, first), self.until or first)).days
 
 
 @dataclass(frozen=True, slots=True)
 class Charge:
-    """A card charge."""
+    """A card charge; ``tips`` as on a paper, by what the card says of its merchant."""
 
     key: str
     merchant: str
@@ -44,6 +54,7 @@ class Charge:
     amount: Money
     last_four: str = ""
     towns: tuple[str, ...] = ()
+    tips: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,10 +90,10 @@ def _quick(paper: Paper, each: _Plain) -> tuple[float, str]:
     """The score of a pair; what date or amount rule out at once is not looked at further."""
     if paper.amount is None:
         return 0.0, "no amount was read"
-    if paper.day is not None and not -DAYS_BEFORE <= (each.day - paper.day).days <= DAYS_AFTER:
+    if paper.day is not None and not -DAYS_BEFORE <= paper.apart(each.day) <= DAYS_AFTER:
         return 0.0, "dates too far apart"
     same = paper.amount.currency == each.currency
-    if same and not paper.tips and paper.amount.minor != each.minor:
+    if same and not (paper.tips or each.charge.tips) and paper.amount.minor != each.minor:
         return 0.0, "another amount"
     return score(paper, each.charge)
 
@@ -94,11 +105,12 @@ def score(paper: Paper, charge: Charge) -> tuple[float, str]:
         return 0.0, said
     parts, words = {"amount": amount}, [said]
     if paper.day is not None:
-        apart = (charge.day - paper.day).days
+        apart = paper.apart(charge.day)
         if not -DAYS_BEFORE <= apart <= DAYS_AFTER:
             return 0.0, "dates too far apart"
         parts["date"] = 1.0 if apart in (0, 1) else 1 - 0.12 * abs(apart)
-        words.append("same day" if apart == 0 else f"{abs(apart)} days {'later' if apart > 0 else 'earlier'}")
+        same = "same day" if paper.until is None else "in its time"
+        words.append(same if apart == 0 else f"{abs(apart)} days {'later' if apart > 0 else 'earlier'}")
     if paper.merchant:
         alike = fuzz.token_set_ratio(
             plain_merchant(paper.merchant, charge.towns), plain_merchant(charge.merchant, charge.towns)
@@ -122,7 +134,11 @@ def _amount(paper: Paper, charge: Charge) -> tuple[float, str]:
         if paper.amount == charge.amount:
             return 1.0, "same amount"
         over = charge.amount - paper.amount
-        if paper.tips and paper.amount.amount > 0 and 0 < over.amount <= paper.amount.amount * TIP_SHARE:
+        if (
+            (paper.tips or charge.tips)
+            and paper.amount.amount > 0
+            and 0 < over.amount <= paper.amount.amount * TIP_SHARE
+        ):
             return 0.8, f"{over} more on the card, as a tip would be"
         return 0.0, "another amount"
     if paper.home is None or paper.home.currency != charge.amount.currency or not charge.amount:

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal, InvalidOperation
+from typing import Any
 
 from django.core.paginator import Page
-from django.db.models import Count, F, Min, Prefetch, Q, QuerySet, Window
+from django.db.models import Count, F, Min, OuterRef, Prefetch, Q, QuerySet, Subquery, Window
 
 from wainwright import clock
+from wainwright.bookings.models import Booking
+from wainwright.core.categories import Proposal
 from wainwright.core.fx import NoRate, RateTable, convert
 from wainwright.core.matching import Charge as CoreCharge
 from wainwright.core.matching import Pair, Paper, best_pairs
@@ -25,7 +28,7 @@ from wainwright.rulebook.selectors import rate_table, rulebook
 from wainwright.trips.models import Trip
 
 # So many of the newest papers and charges are compared with each other; the rows they make are shown in pages.
-MOST_PAPERS, MOST_CHARGES, SHOWN = 200, 500, 40
+MOST_PAPERS, MOST_CHARGES, MOST_BOOKINGS, SHOWN = 200, 500, 100, 40
 TOWNS = ("Bergen", "Florø", "Floro", "Cork", "Oslo", "Stavanger", "Dublin")
 
 
@@ -42,18 +45,35 @@ class Becomes:
 
 @dataclass(frozen=True)
 class Row:
-    """One row of the matching board: a paper, a charge, or both, and what they would become."""
+    """One row of the matching board: a paper, a charge, or both, what was booked for them, and what they would become."""
 
     paper: Receipt | None
     charge: Charge | None
     pair: Pair | None
     becomes: Becomes
     amount: Money | None
+    booking: Booking | None = None
+    booked: Pair | None = None
+
+    @property
+    def key(self) -> str:
+        """The paper and the charge, whatever was booked for them: "12:7", a paper alone "12:", a charge alone ":7"."""
+        return f"{self.paper.pk if self.paper else ''}:{self.charge.pk if self.charge else ''}"
 
     @property
     def code(self) -> str:
-        """The row as a form names it: "12:7", a paper alone "12:", a charge alone ":7"."""
-        return f"{self.paper.pk if self.paper else ''}:{self.charge.pk if self.charge else ''}"
+        """The row as a form names it: as its key, with a booking "12:7:5"."""
+        return f"{self.key}:{self.booking.pk}" if self.booking else self.key
+
+    @property
+    def names(self) -> tuple[int | None, int | None, int | None]:
+        """Its paper, charge and booking by number, as they are taken without a look: a booking that is not sure is left."""
+        sure = self.booking is not None and self.booked is not None and self.booked.sure
+        return (
+            self.paper.pk if self.paper else None,
+            self.charge.pk if self.charge else None,
+            self.booking.pk if self.booking and sure else None,
+        )
 
     @property
     def waits(self) -> bool:
@@ -63,7 +83,12 @@ class Row:
     @property
     def fits(self) -> bool:
         """Whether it can be taken without a look."""
-        return self.pair is not None and self.pair.sure and not (self.paper and self.paper.like_id)
+        if self.paper is not None and (self.paper.like_id or not self.paper.done):
+            return False
+        if self.pair is not None or self.booked is None:
+            return self.pair is not None and self.pair.sure
+        # What was paid oneself is proved by its paper; a charge by what was booked.
+        return self.booked.sure
 
 
 @dataclass(frozen=True)
@@ -150,7 +175,7 @@ def _narrowed(member: Membership, narrow: Narrow) -> tuple[QuerySet[Receipt], Qu
 
 
 def tray(member: Membership, narrow: Narrow | None = None, costs: str | None = None) -> Tray:
-    """Return the board: the newest of what is loose, narrowed, and paired as well as it can be; a page of loose ``costs``. Ten queries."""
+    """Return the board: the newest of what is loose, narrowed, and paired as well as it can be; a page of loose ``costs``. Eleven queries."""
     all_receipts, all_charges = _narrowed(member, narrow or Narrow())
     receipts = list(all_receipts.defer("lines", "invoice")[:MOST_PAPERS])
     charges = list(all_charges.select_related("card")[:MOST_CHARGES])
@@ -169,12 +194,16 @@ def tray(member: Membership, narrow: Narrow | None = None, costs: str | None = N
     )  # fmt: skip
     home, today = member.firm.currency, clock.today(member.firm.zone)
     table = rate_table(member.firm, today, min((r.day for r in receipts if r.day), default=today))
+    things: list[Receipt | Charge] = [*receipts, *charges]
+    proposed = dict(zip(things, propose_all(member, [_asked(thing) for thing in things]), strict=True))
+    tips = {code for code, row in rulebook(member.firm).categories.items() if row.tips}
+    tipped = {thing for thing, best in proposed.items() if best is not None and best.category in tips}
     pairs = best_pairs(
-        [paper_of(r, home, table) for r in receipts],
-        [CoreCharge(str(c.pk), c.merchant, c.date, c.amount, c.card.last_four, TOWNS) for c in charges],
+        [replace(paper_of(r, home, table), tips=r in tipped) for r in receipts],
+        [CoreCharge(str(c.pk), c.merchant, c.date, c.amount, c.card.last_four, TOWNS, c in tipped) for c in charges],
         refused,
     )
-    rows = _rows(member, receipts, charges, pairs)
+    rows = _with_bookings(member, _rows(member, receipts, charges, pairs, proposed))
     # The board shows the newest; what is counted and how old it is comes from all that is loose.
     counted = Charge.objects.filter(owner=member, state="Loose").aggregate(
         n=Count("pk", filter=Q(aside="")), first=Min("date", filter=Q(aside="")), aside=Count("pk", filter=~Q(aside=""))
@@ -211,10 +240,14 @@ def _asked(thing: Receipt | Charge) -> Asked:
     return Asked(thing.value("merchant"), day=thing.day)
 
 
-def _rows(member: Membership, receipts: list[Receipt], charges: list[Charge], pairs: list[Pair]) -> list[Row]:
+def _rows(
+    member: Membership,
+    receipts: list[Receipt],
+    charges: list[Charge],
+    pairs: list[Pair],
+    proposed: Mapping[Receipt | Charge, Proposal | None],
+) -> list[Row]:
     categories = rulebook(member.firm).categories
-    things: list[Receipt | Charge] = [*receipts, *charges]
-    proposed = dict(zip(things, propose_all(member, [_asked(thing) for thing in things]), strict=True))
     by_receipt, by_charge = {str(r.pk): r for r in receipts}, {str(c.pk): c for c in charges}
 
     def becomes(receipt: Receipt | None, charge: Charge | None) -> Becomes:
@@ -241,6 +274,57 @@ def _rows(member: Membership, receipts: list[Receipt], charges: list[Charge], pa
     # What has no partner stands by date, the newest first.
     rows[alone:] = sorted(rows[alone:], key=_day_of, reverse=True)
     return rows
+
+
+def _with_bookings(member: Membership, rows: list[Row]) -> list[Row]:
+    """Say for each row which booking it pays, where one fits: the best choice of all together. One query."""
+    open_ = bookings_of(member)
+    known = {
+        str(number): target for number, row in enumerate(rows) if (target := _payable(row, str(number))) is not None
+    }
+    pairs = best_pairs([_booking_paper(each) for each in open_], list(known.values()))
+    by_key = {str(each.pk): each for each in open_}
+    names = rulebook(member.firm).categories
+    found = list(rows)
+    for pair in pairs:
+        row, booking = rows[int(pair.charge)], by_key[pair.paper]
+        category = names.get(booking.category)
+        becomes = Becomes(category.name, "as it was booked") if category is not None and pair.sure else row.becomes
+        found[int(pair.charge)] = replace(row, booking=booking, booked=pair, becomes=becomes)
+    # A row that fits stands among those that fit.
+    return sorted(found, key=lambda row: not row.fits)
+
+
+def bookings_of(member: Membership) -> list[Booking]:
+    """Return the newest bookings that somebody pays for by card or oneself and of which no cost is recorded. One query."""
+    rows = Booking.objects.filter(trip__traveller=member, expenses__isnull=True).exclude(paid_by="central")
+    rows = rows.filter(Q(state__in=["Confirmed", "Ticketed"]) | Q(lost_minor__gt=0))
+    return list(rows.order_by("-departure", "-pk")[:MOST_BOOKINGS])
+
+
+def _booking_paper(booking: Booking) -> Paper:
+    """A booking as what is paid between its order and some days after it."""
+    amount = booking.price if booking.stands else booking.lost
+    day = booking.asked.date()
+    return Paper(
+        str(booking.pk),
+        booking.carrier or booking.label,
+        day,
+        amount,
+        booking.card,
+        until=max(day, booking.departure.date()),
+    )
+
+
+def _payable(row: Row, key: str) -> CoreCharge | None:
+    """A row as something that may pay a booking: its charge, else its paper where day and total were read."""
+    if row.charge is not None:
+        return CoreCharge(
+            key, row.charge.merchant, row.charge.date, row.charge.amount, row.charge.card.last_four, TOWNS
+        )
+    if row.paper is None or row.paper.day is None or row.amount is None:
+        return None
+    return CoreCharge(key, row.paper.value("merchant"), row.paper.day, row.amount)
 
 
 def _day_of(row: Row) -> date:
@@ -270,7 +354,27 @@ def receipt_for(member: Membership, receipt_id: int) -> Receipt:
     return Receipt.objects.visible_to(member).select_related("expense").prefetch_related("pages").get(pk=receipt_id)
 
 
-KNOWN = ("pk", "merchant", "description", "date", "amount_minor", "owner__person__name", "claim__number")
+KNOWN = (
+    "pk", "merchant", "description", "date", "amount_minor", "owner__person__name", "claim__number",
+    "charge__merchant", "paper_name", "paper_read",
+)  # fmt: skip
+
+
+def _with_names(rows: QuerySet[Expense]) -> QuerySet[Expense]:
+    """Costs with what their first paper calls the merchant: as it was put right, and as it was read."""
+    papers = Receipt.objects.filter(expense=OuterRef("pk")).order_by("place", "received", "pk")
+    return rows.annotate(
+        paper_name=Subquery(papers.values("fields__merchant__value")[:1]),
+        paper_read=Subquery(papers.values("fields__merchant__read")[:1]),
+    )
+
+
+def names_of(expense: Expense) -> tuple[str, ...]:
+    """Return what its charge and its papers call the merchant of a cost, loaded with its evidence."""
+    charge = getattr(expense, "charge", None)
+    read = [receipt.fields.get("merchant", {}) for receipt in expense.receipts.all()]
+    found = [charge.merchant if charge else "", *(each.get(name, "") for each in read for name in ("value", "read"))]
+    return tuple(dict.fromkeys(filter(None, found)))
 
 
 def known_like(
@@ -289,7 +393,7 @@ def known_like(
         same = same.exclude(expense__in=besides).select_related("expense__owner__person", "expense__claim")
     twins = [_paper_known(each) for each in same[:200]]
     rows = (
-        Expense.objects.filter(firm_id=firm_id, date__in=days, amount_minor__in=minors)
+        _with_names(Expense.objects.filter(firm_id=firm_id, date__in=days, amount_minor__in=minors))
         .exclude(pk__in=besides)
         .exclude(merchant="")
         .values_list(*KNOWN)[:200]
@@ -308,18 +412,15 @@ class Elsewhere:
         self._papers: dict[str, list[Known]] = defaultdict(list)
         alike = Window(Count("pk"), partition_by=[F("date"), F("amount_minor")])
         rows = (
-            Expense.objects.filter(firm_id=firm_id)
+            _with_names(Expense.objects.filter(firm_id=firm_id))
             .exclude(merchant="")
             .annotate(alike=alike)
             .filter(alike__gt=1)
             .order_by("pk")
         )
-        for pk, merchant, description, day, minor, name, number in rows.values_list(*KNOWN):
-            label = description or merchant
-            known = Known(
-                f"expense:{pk}", label, _where(number, name), merchant, day, Money.from_minor(minor, currency)
-            )
-            self._costs[day, minor].append(known)
+        for row in rows.values_list(*KNOWN):
+            known = _row_known(row, currency)
+            self._costs[known.day, known.amount.minor].append(known)
         twice = Window(Count("pk"), partition_by=[F("sha256")])
         papers = (
             Receipt.objects.filter(firm_id=firm_id, expense__isnull=False).annotate(twice=twice).filter(twice__gt=1)
@@ -337,11 +438,11 @@ class Elsewhere:
         return [known for known in found if known.key not in own]
 
 
-def _row_known(row: tuple[int, str, str, date, int, str, int | None], currency: str) -> Known:
+def _row_known(row: tuple[Any, ...], currency: str) -> Known:
     """A cost as ``KNOWN`` reads it."""
-    pk, merchant, description, day, minor, name, number = row
-    amount = Money.from_minor(minor, currency)
-    return Known(f"expense:{pk}", description or merchant, _where(number, name), merchant, day, amount)
+    pk, merchant, description, day, minor, name, number, *others = row
+    amount, names = Money.from_minor(minor, currency), tuple(each for each in others if isinstance(each, str) and each)
+    return Known(f"expense:{pk}", description or merchant, _where(number, name), merchant, day, amount, names=names)
 
 
 def _paper_known(paper: Receipt) -> Known:

@@ -13,6 +13,7 @@ WORDS = {
     "tax_back": ("tax back %", "comes back %", "tax_back"), "words": ("words", "merchants' words", "wörter", "ord"),
     "merchant_codes": ("merchant codes", "merchant_codes", "mcc", "codes"), "is_lodging": ("lodging", "is lodging", "unterkunft", "overnatting"),
     "asks": ("asks for", "asks", "required fields", "required"), "named": ("for", "who may use it", "für"), "left_out": ("not for", "but not for", "nicht für"),
+    "tips": ("tips", "tips are usual", "trinkgeld", "driks"),
 }  # fmt: skip
 
 

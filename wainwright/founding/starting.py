@@ -66,7 +66,7 @@ def add_categories(firm: Firm, rows: Iterable[Mapping[str, str]]) -> None:
     for order, row in enumerate(rows):
         Category.objects.create(
             firm=firm, code=row["code"], name=row["name"], account=row.get("account", ""), tax_rate=Decimal(row.get("tax_rate") or 0),
-            tax_share=Decimal(row.get("tax_share") or 1), is_lodging=row.get("lodging") == "yes", words=row.get("words", ""), order=order,
+            tax_share=Decimal(row.get("tax_share") or 1), is_lodging=row.get("lodging") == "yes", tips=row.get("tips") == "yes", words=row.get("words", ""), order=order,
             merchant_codes=row.get("codes", "").replace(" ", ", "),
         )  # fmt: skip
 

@@ -53,6 +53,7 @@ class CategoryTyped:
     asks: Sequence[str] = ()
     named: str = ""
     left_out: str = ""
+    tips: bool = False
 
 
 @dataclass(frozen=True)
@@ -77,7 +78,7 @@ def said(row: Category) -> dict[str, Any]:
     """Return a row as the trail keeps it."""
     return {
         "name": row.name, "account": row.account, "elsewhere": row.accounts_if, "tax codes": row.tax_codes, "tax": f"{_percent(row.tax_rate)} %",
-        "comes back": f"{_percent(row.tax_share)} %", "words": spaced(row.words), "merchant codes": spaced(row.merchant_codes), "lodging": row.is_lodging,
+        "comes back": f"{_percent(row.tax_share)} %", "words": spaced(row.words), "merchant codes": spaced(row.merchant_codes), "lodging": row.is_lodging, "tips": row.tips,
         "asks": row.asks, "for": row.groups, "from": str(row.since or ""), "until": str(row.until or ""),
     }  # fmt: skip
 
@@ -118,7 +119,7 @@ def typed_of(row: Category, groups: Groups) -> CategoryTyped:
     named, left_out = groups.lines(row.groups)
     return CategoryTyped(
         row.name, *typed_posting(row), _percent(row.tax_rate), _percent(row.tax_share), spaced(row.words), spaced(row.merchant_codes), row.is_lodging, row.asks,
-        named, left_out,
+        named, left_out, row.tips,
     )  # fmt: skip
 
 
@@ -141,7 +142,7 @@ def read_category(known: Known, typed: CategoryTyped, row: Category | None = Non
     row.tax_share = _share(typed.tax_back or "100", 100, "tax_back", faults)
     row.words = _words(typed.words, faults)
     row.merchant_codes = _codes(typed.merchant_codes, faults)
-    row.is_lodging = typed.is_lodging
+    row.is_lodging, row.tips = typed.is_lodging, typed.tips
     if row.code == LODGING and not typed.is_lodging:
         faults["is_lodging"] = (
             "Nights of plans and bookings stand under it: without this no ceiling would apply to them."

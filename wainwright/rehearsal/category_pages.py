@@ -50,6 +50,7 @@ class CategoryForm(forms.Form):
     words = forms.CharField(label="Words in merchants' names that mean it", required=False, max_length=400, widget=AREA, help_text="Parted by commas.")  # fmt: skip
     merchant_codes = forms.CharField(label="Cards' merchant codes that mean it", required=False, max_length=200, help_text="ISO 18245: 5811-5814, 7011.")  # fmt: skip
     is_lodging = forms.BooleanField(label="Nights are paid by it: ceilings apply", required=False)
+    tips = forms.BooleanField(label="Tips are usual: the card may be charged up to 20 % more than the paper says", required=False)  # fmt: skip
     asks = forms.MultipleChoiceField(label="Must be said where it is chosen", required=False, choices=list(WORDS.items()), widget=forms.CheckboxSelectMultiple)  # fmt: skip
     named = forms.CharField(label="Who may use it", required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": "everybody"}), help_text="Roles, codes, countries where people live, names: a line each.")  # fmt: skip
     left_out = forms.CharField(label="But not", required=False, max_length=3000, widget=AREA)

@@ -60,7 +60,7 @@ def as_rows(firm: Firm) -> list[list[str]]:
         typed = typed_of(row, groups)
         cells: dict[str, Any] = {each.name: getattr(typed, each.name) for each in fields(CategoryTyped)}
         cells |= {
-            "code": code, "is_lodging": "yes" if typed.is_lodging else "", "asks": ", ".join(typed.asks),
+            "code": code, "is_lodging": "yes" if typed.is_lodging else "", "tips": "yes" if typed.tips else "", "asks": ", ".join(typed.asks),
             "named": ", ".join(typed.named.splitlines()), "left_out": ", ".join(typed.left_out.splitlines()),
         }  # fmt: skip
         found.append([cells[name] for name in COLUMN_WORDS])
@@ -107,11 +107,12 @@ def _line(
     # A column that is not there leaves what is there as it is.
     typed = typed_of(before, known.groups) if before is not None else CategoryTyped("")
     given: dict[str, Any] = {name: text for name, text in cells.items() if name != "code"}
-    if "is_lodging" in given:
-        word = given["is_lodging"].casefold()
-        if word not in (*YES, *NO):
-            line.faults.append(f"{_column('is_lodging')}: “{word[:20]}” is neither yes nor no.")
-        given["is_lodging"] = word in YES
+    for name in ("is_lodging", "tips"):
+        if name in given:
+            word = given[name].casefold()
+            if word not in (*YES, *NO):
+                line.faults.append(f"{_column(name)}: “{word[:20]}” is neither yes nor no.")
+            given[name] = word in YES
     if "asks" in given:
         given["asks"] = [_field(each.strip()) for each in given["asks"].split(",") if each.strip()]
     line.typed = replace(typed, **given)

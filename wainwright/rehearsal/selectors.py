@@ -111,7 +111,7 @@ class _Words:
 
     def category(self, row: Category, gap: Gap) -> Version:
         said = [
-            f"asks {', '.join(WORDS.get(each, each) for each in row.asks)}" if row.asks else "", "lodging" if row.is_lodging else "",
+            f"asks {', '.join(WORDS.get(each, each) for each in row.asks)}" if row.asks else "", "lodging" if row.is_lodging else "", "tips are usual" if row.tips else "",
             f"merchant codes {spaced(row.merchant_codes)}" if row.merchant_codes else "", f"words: {spaced(row.words)}" if row.words else "",
         ]  # fmt: skip
         posts = [

@@ -155,6 +155,9 @@ class Category(models.Model):
         max_length=120, blank=True, help_text="Codes of ISO 18245 that mean it, as 5811-5814, 7011."
     )
     is_lodging = models.BooleanField(default=False)
+    tips = models.BooleanField(
+        default=False, help_text="Tips are usual: a card's charge may be somewhat more than the paper says."
+    )
     accounts_if = models.JSONField(
         default=list,
         blank=True,

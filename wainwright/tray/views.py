@@ -170,7 +170,8 @@ def _id(request, name: str) -> int | None:
 @require_POST
 def take(request):
     """Take one row of the board."""
-    _taken(request, [taking.take(request.member, _id(request, "receipt"), _id(request, "charge"))])
+    names = (_id(request, name) for name in ("receipt", "charge", "booking"))
+    _taken(request, [taking.take(request.member, *names)])
     return redirect("tray")
 
 
@@ -178,10 +179,7 @@ def take(request):
 def take_all(request):
     """Take every row that fits without doubt."""
     rows = tray(request.member).fitting
-    taken = [
-        taking.take(request.member, row.paper.pk if row.paper else None, row.charge.pk if row.charge else None)
-        for row in rows
-    ]
+    taken = [taking.take(request.member, *row.names) for row in rows]
     if taken:
         request.session.pop("undo_pair", None)
     request.session["undo"] = [e.pk for e in taken]

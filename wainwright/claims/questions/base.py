@@ -74,7 +74,7 @@ class Asking:
             row
             for row in tray(self.member).rows
             if not row.waits
-            and f"row:{row.code}" not in self.claim.answered
+            and f"row:{row.key}" not in self.claim.answered
             and keys & set(may_belong_to(day_of(row), spans))
         ]
 

@@ -18,7 +18,8 @@ def words_of(row: Row) -> str:
     name = row.charge.merchant.title() if row.charge is not None else (row.paper.value("merchant") or row.paper.name)
     amount = f", {row.amount} {row.amount.currency}" if row.amount is not None else ""
     by = f", card {row.charge.card.last_four}" if row.charge is not None else ", a paper alone"
-    return f"{name}{amount}, {day_text(day_of(row))}{by}"
+    pays = f", pays {row.booking.label}" if row.booking is not None else ""
+    return f"{name}{amount}, {day_text(day_of(row))}{by}{pays}"
 
 
 class Fallen(Kind):
@@ -46,7 +47,7 @@ class Fallen(Kind):
         known = [tick.value for tick in question.ticks]
         chosen = [code for code in known if code in ticked]
         if said == "no":
-            asking.say_no(*(f"row:{code}" for code in known))
+            asking.say_no(*(_answered(code) for code in known))
             return "They stay in the tray."
         if not chosen:
             raise Refusal("Tick what you mean first, or say that none of it belongs.")
@@ -56,12 +57,17 @@ class Fallen(Kind):
             made = take_into(asking.member, sorting.things(chosen), asking.claim.pk)
         else:
             raise Refusal("Say whether they belong to the trip, are personal, or neither.")
-        left = [f"row:{code}" for code in known if code not in chosen]
+        left = [_answered(code) for code in known if code not in chosen]
         if left:
             asking.say_no(*left)
         return (
             f"{len(made)} {'is' if len(made) == 1 else 'are'} {'personal' if said == 'personal' else 'on the claim'}."
         )
+
+
+def _answered(code: str) -> str:
+    """Under what it is kept that a row was answered with no: its paper and its charge, whatever was booked for them."""
+    return f"row:{':'.join(code.split(':')[:2])}"
 
 
 KIND = Fallen()

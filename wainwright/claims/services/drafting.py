@@ -202,9 +202,8 @@ def _rows(member: Membership, claim: Claim, trip: Trip) -> Iterable[Expense]:
     """Papers and charges that fit each other without doubt, of days that are this trip's alone."""
     spans = spans_of(member, trip.pk)
     for row in tray(member).fitting:
-        if may_belong_to(day_of(row), spans) == (str(trip.pk),) and f"row:{row.code}" not in claim.answered:
-            receipt, charge = row.paper.pk if row.paper else None, row.charge.pk if row.charge else None
-            made = _tried(lambda receipt=receipt, charge=charge: taking.take(member, receipt, charge))
+        if may_belong_to(day_of(row), spans) == (str(trip.pk),) and f"row:{row.key}" not in claim.answered:
+            made = _tried(lambda names=row.names: taking.take(member, *names))
             if made is not None:
                 yield made
 

@@ -34,7 +34,9 @@ class Duplicate(Kind):
         for each in subject.known:
             seen.keep(each)
         for item in subject.items:
-            mine = Known(item.key, item.label, "this claim", item.merchant, item.day, item.amount, item.receipts)
+            mine = Known(
+                item.key, item.label, "this claim", item.merchant, item.day, item.amount, item.receipts, item.names
+            )
             other = seen.like(mine, by)
             if other is not None:
                 text = f"{item.label}, {item.amount}, looks the same as {other.label} on {other.where}."
@@ -56,18 +58,23 @@ class _Seen:
         self._order.setdefault(known.key, len(self._order))
         for paper in known.receipts:
             self._papers.setdefault(paper, []).append(known)
-        if known.merchant:
-            self._costs.setdefault((known.merchant.casefold(), known.day, known.amount), []).append(known)
+        for name in _names(known):
+            self._costs.setdefault((name, known.day, known.amount), []).append(known)
 
     def like(self, mine: Known, by: str) -> Known | None:
         """The first that is the same as ``mine`` and not itself."""
         same: list[Known] = []
         if by != "cost":
             same += [other for paper in mine.receipts for other in self._papers.get(paper, ())]
-        if by != "paper" and mine.merchant:
-            same += self._costs.get((mine.merchant.casefold(), mine.day, mine.amount), [])
+        if by != "paper":
+            same += [other for name in _names(mine) for other in self._costs.get((name, mine.day, mine.amount), ())]
         others = [other for other in same if other.key != mine.key]
         if by == "cost":
             # The same paper twice is the other rule's affair.
             others = [other for other in others if not set(other.receipts) & set(mine.receipts)]
         return min(others, key=lambda other: self._order[other.key], default=None)
+
+
+def _names(known: Known) -> set[str]:
+    """What its merchant is called, by whoever typed it and by its papers: one that was renamed is still the same."""
+    return {name.casefold() for name in (known.merchant, *known.names) if name}

@@ -28,7 +28,8 @@ class Item:
     beside a drive of ``one_way_km``.
 
     ``key`` is stable ("expense:12"). ``shows`` is what its evidence shows. ``planned`` is what the
-    authorised plan foresaw for its category, ``cheapest`` the yardstick of a way that was chosen.
+    authorised plan foresaw for its category, ``cheapest`` the yardstick of a way that was chosen. ``names`` are the
+    merchant's other names: as its papers and its charge have it.
     """
 
     key: str
@@ -60,11 +61,15 @@ class Item:
     by: str = ""
     one_way_km: Decimal | None = None
     ticket: Money | None = None
+    names: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """A cost recorded elsewhere, to be told apart from the ones at hand."""
+    """A cost recorded elsewhere, to be told apart from the ones at hand.
+
+    ``names`` are the merchant's other names: as its papers and its charge have it.
+    """
 
     key: str
     label: str
@@ -73,6 +78,7 @@ class Known:
     day: date
     amount: Money
     receipts: tuple[str, ...] = ()
+    names: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,22 +19,21 @@ MOST = 200
 
 @dataclass(frozen=True)
 class Thing:
-    """A row of the board: a paper, a charge, or both."""
+    """A row of the board: a paper, a charge, or both, and what was booked for them."""
 
     receipt: int | None
     charge: int | None
+    booking: int | None = None
 
     @classmethod
     def read(cls, text: str) -> Thing | None:
-        """Read "12:" or ":7" or "12:7"; nothing for what is no row."""
-        one, mark, other = text.partition(":")
-        if (
-            not mark
-            or not all((part.isdecimal() and len(part) < 18) or not part for part in (one, other))
-            or not (one or other)
-        ):
+        """Read "12:" or ":7" or "12:7", or with a booking "12:7:5"; nothing for what is no row."""
+        parts = text.split(":")
+        if len(parts) not in (2, 3) or not all((part.isdecimal() and len(part) < 18) or not part for part in parts):
             return None
-        return cls(int(one) if one else None, int(other) if other else None)
+        if not (parts[0] or parts[1]):
+            return None
+        return cls(*(int(part) if part else None for part in parts))
 
 
 def things(texts: Sequence[str]) -> list[Thing]:
@@ -50,7 +49,7 @@ def things(texts: Sequence[str]) -> list[Thing]:
 @transaction.atomic
 def take_many(member: Membership, rows: Sequence[Thing]) -> list[Expense]:
     """Make an expense of each row; all or none. Raises ``Refusal`` naming what cannot be taken yet."""
-    return [taking.take(member, row.receipt, row.charge) for row in rows]
+    return [taking.take(member, row.receipt, row.charge, row.booking) for row in rows]
 
 
 @transaction.atomic

@@ -11,6 +11,7 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.accounts.selectors import books
+from wainwright.bookings.models import Booking
 from wainwright.core.coding import Coding, check_coding
 from wainwright.core.fx import NoRate, convert
 from wainwright.core.money import Money, total
@@ -29,8 +30,11 @@ NO_CODING = Coding()
 
 
 @transaction.atomic
-def take(member: Membership, receipt_id: int | None, charge_id: int | None) -> Expense:
-    """Make an expense of a receipt, a charge, or both. The card's own figure counts first. Raises ``Refusal``, ``Stale``."""
+def take(member: Membership, receipt_id: int | None, charge_id: int | None, booking_id: int | None = None) -> Expense:
+    """Make an expense of a receipt, a charge, or both, of what was booked if that is said. Raises ``Refusal``, ``Stale``.
+
+    The card's own figure counts first.
+    """
     receipt = charge = None
     if receipt_id:
         receipt = Receipt.objects.select_for_update().filter(owner=member, pk=receipt_id, expense__isnull=True).first()
@@ -62,6 +66,8 @@ def take(member: Membership, receipt_id: int | None, charge_id: int | None) -> E
         category=proposal.category if proposal else usual_category(member, day), currency=member.firm.currency,
         paid_by="firm" if charge and charge.card.firm_pays else "self",
     )  # fmt: skip
+    if booking_id:
+        _of_booking(expense, booking_id)
     _amounts(expense, member, receipt, charge)
     _tax(expense, receipt)
     expense.save()
@@ -73,9 +79,19 @@ def take(member: Membership, receipt_id: int | None, charge_id: int | None) -> E
         charge.save(update_fields=["expense", "state"])
     _follow_number(expense, receipt)
     remember(member, expense, [charge.merchant] if charge else [])
-    after = {"receipt": receipt_id, "charge": charge_id, "amount": expense.amount_minor}
+    after = {"receipt": receipt_id, "charge": charge_id, "booking": booking_id, "amount": expense.amount_minor}
     record(member, "took a cost from the tray", expense.key, after=after)
     return expense
+
+
+def _of_booking(expense: Expense, booking_id: int) -> None:
+    """A cost that pays a booking has its category, its words and its number. Raises ``Stale`` where it is paid already."""
+    rows = Booking.objects.select_for_update().filter(trip__traveller=expense.owner, pk=booking_id)
+    booking = rows.exclude(paid_by="central").first()
+    if booking is None or booking.expenses.exists():
+        raise Stale("That booking has its cost already, on this page or another.")
+    expense.booking, expense.category = booking, booking.category
+    expense.description, expense.reference = booking.label[:200], booking.ticket_number[:60]
 
 
 def _not_twice(receipt: Receipt | None) -> None:
