@@ -12,7 +12,7 @@ from wainwright.accounts.selectors import books
 from wainwright.core.mileage import KM_PER_MILE, in_km
 from wainwright.core.money import Money, places
 from wainwright.core.picking import PickList
-from wainwright.expenses.models import PAID_BY, Expense
+from wainwright.expenses.models import PAID_BY, Expense, Receipt
 from wainwright.expenses.proposals import Recent, recent_of
 from wainwright.expenses.services.rides import Ride
 from wainwright.fields import AmountField, PickField, PlaceField, day_input
@@ -205,6 +205,20 @@ def ride_as_typed(ride: Expense) -> dict[str, Any]:
         "km": own(driven / (2 if ride.back_again else 1)) if typed and driven is not None else None,
         "odometer_start": own(ride.odometer_start), "odometer_end": own(ride.odometer_end), "vehicle": ride.vehicle,
         "passengers": ride.passengers, "description": ride.guests, "reason": ride.km_reason,
+    }  # fmt: skip
+
+
+def ride_of_track(receipt: Receipt, member: Membership) -> dict[str, Any]:
+    """A recorded track as the ride that it is, in the unit of the first kind of vehicle."""
+    track = receipt.invoice.get("track") or {}
+    if not track:
+        return {}
+    unit = next(iter(vehicle_kinds(member.firm).values()), "km")
+    km = Decimal(track["km"])
+    day = {"date": track["day"]} if track["day"] else {}
+    return day | {
+        "origin": track["origin"], "target": track["target"], "km": round(km if unit == "km" else km / KM_PER_MILE, 1),
+        "reason": "As the track shows",
     }  # fmt: skip
 
 

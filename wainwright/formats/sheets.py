@@ -33,6 +33,15 @@ def sheet(title: str, rows: Sequence[Row]) -> bytes:
     return bytes(HTML(string=page, url_fetcher=_fetch_nothing).write_pdf())
 
 
+def drawn_sheet(title: str, rows: Sequence[str], drawing: str) -> bytes:
+    """Return a PDF with a title, rows and a drawing of our own (SVG). Nothing in a row is taken as markup."""
+    from weasyprint import HTML  # noqa: PLC0415 - as above
+
+    words = "".join(f"<p>{escape(row)}</p>" for row in rows[:MOST_ROWS])
+    page = f"<style>{_STYLE}</style><h1>{escape(title)}</h1>{words}<p>&nbsp;</p>{drawing}"
+    return bytes(HTML(string=page, url_fetcher=_fetch_nothing).write_pdf())
+
+
 def stamps(texts: Sequence[str]) -> bytes:
     """Return a PDF of empty A4 pages, one for each text, which stands at its foot."""
     from weasyprint import HTML  # noqa: PLC0415 - as above

@@ -31,6 +31,8 @@ KINDS = [
     ("receipt", "receipts"),
     ("invoice", "invoices"),
     ("mail", "mails"),
+    ("calendar", "calendar files"),
+    ("track", "tracks of rides"),
     ("charges", "charges"),
 ]
 

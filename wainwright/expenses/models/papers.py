@@ -22,11 +22,13 @@ class Receipt(models.Model):
         UNREADABLE = "Unreadable"
 
     class Kind(models.TextChoices):
-        """A paper that was photographed or sent, an invoice as data, a mail."""
+        """A paper that was photographed or sent, an invoice as data, a mail, a calendar file, the track of a ride."""
 
         RECEIPT = "receipt"
         INVOICE = "invoice"
         MAIL = "mail"
+        CALENDAR = "calendar"
+        TRACK = "track"
 
     firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT)
     owner = models.ForeignKey(Membership, on_delete=models.PROTECT, related_name="receipts")

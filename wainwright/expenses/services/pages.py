@@ -131,7 +131,7 @@ def _page(member: Membership, page_id: int) -> ReceiptPage:
 
 @transaction.atomic
 def put_on_trip(member: Membership, receipt_id: int, trip_id: int) -> list[str]:
-    """Put the bookings of a mail on a trip: legs, nights and amounts. Returns what was put there. Raises ``Refusal``.
+    """Put the bookings of a mail, or the journey of a calendar file, on a trip: legs, nights and amounts. Returns what was put there. Raises ``Refusal``.
 
     A leg that is on the trip already is left as it is, so that a second forwarding adds nothing.
     """
@@ -162,7 +162,12 @@ def put_on_trip(member: Membership, receipt_id: int, trip_id: int) -> list[str]:
             done.append(str(leg))
     if not done:
         raise Refusal(" ".join(later) or "All of it is on the trip already.")
-    record(member, "put a mail's bookings on the trip", trip.subject, after={"receipt": receipt.pk, "put": done})
+    what = "a calendar's journey" if receipt.kind == Receipt.Kind.CALENDAR else "a mail's bookings"
+    record(member, f"put {what} on the trip", trip.subject, after={"receipt": receipt.pk, "put": done})
+    if receipt.kind == Receipt.Kind.CALENDAR and not later:
+        # It proves no cost: nothing is left to do with it.
+        receipt.aside = f"On {trip.code}, {trip.title}"[:120]
+        receipt.save(update_fields=["aside"])
     return done + later
 
 

@@ -7,6 +7,7 @@ import logging
 import time
 from collections.abc import Sequence
 from datetime import date, timedelta
+from zoneinfo import ZoneInfo
 
 import imagehash
 from django.core.files.base import ContentFile
@@ -25,7 +26,9 @@ from wainwright.formats.invoice import Invoice
 from wainwright.formats.mail import Reservation
 from wainwright.formats.opening import Opened
 from wainwright.formats.pictures import Page
+from wainwright.formats.places import nearest
 from wainwright.formats.problems import Unreadable
+from wainwright.formats.track import Track
 from wainwright.outside import service
 from wainwright.tries import NOT_READ, at_most_twice
 
@@ -33,7 +36,7 @@ log = logging.getLogger(__name__)
 THUMB = (68, 88)
 ALIKE_BITS, ALIKE_AMONG = 3, 300
 # Reading the words of one paper takes no longer than this, so that those behind it have their turn.
-MOST_SECONDS, MOST_WORDS = 60, 20_000
+MOST_SECONDS, MOST_WORDS, MOST_LEFT = 60, 20_000, 40
 
 
 @on_commit_task(retries=1, retry_delay=5)
@@ -85,7 +88,14 @@ def _read(receipt: Receipt, seen: Opened) -> dict:
         fields |= remembered_name(receipt.owner, fields)
     if seen.bookings:
         found["invoice"] = {"bookings": [_booking(each) for each in seen.bookings]}
-        _of_bookings(seen.bookings, fields)
+        if receipt.kind != Receipt.Kind.CALENDAR:
+            _of_bookings(seen.bookings, fields)
+    if receipt.kind == Receipt.Kind.CALENDAR:
+        found["invoice"] = {**found.get("invoice", {}), "left": list(seen.left[:MOST_LEFT])}
+        fields |= _day(seen.bookings[0].leaves.date().isoformat() if seen.bookings else "")
+    if seen.track is not None:
+        found["invoice"] = {"track": _track(seen.track)}
+        fields |= _day(found["invoice"]["track"]["day"])
     cleaned: dict = clean_data(found)
     return cleaned
 
@@ -133,6 +143,16 @@ def _booking(each: Reservation) -> dict:
     }  # fmt: skip
 
 
+def _day(day: str) -> dict:
+    return {"date": {"value": day, "sure": 1.0, "box": None}} if day else {}
+
+
+def _track(track: Track) -> dict:
+    zone = nearest(*track.line[0]).zone
+    day = track.begins.astimezone(ZoneInfo(zone)).date().isoformat() if track.begins else ""
+    return {"km": str(track.km), "origin": track.origin, "target": track.target, "day": day, "left": track.left}
+
+
 def _keep_found(receipt: Receipt, found: dict) -> None:
     receipt.fields, receipt.lines = found["fields"], found["lines"]
     receipt.invoice, receipt.number = found.get("invoice", {}), found.get("number", "")[:60]
@@ -142,7 +162,9 @@ def _keep_found(receipt: Receipt, found: dict) -> None:
     receipt.problem = ""
     if problems:
         receipt.problem = f"Its sums do not add up: {problems[0]}."[:300]
-    elif "total" not in receipt.fields:
+    elif receipt.kind == Receipt.Kind.CALENDAR:
+        receipt.problem = "" if receipt.invoice.get("bookings") else "No journey was found in it."
+    elif "total" not in receipt.fields and receipt.kind != Receipt.Kind.TRACK:
         receipt.problem = "The total is hard to read. Look at it and type it."
 
 

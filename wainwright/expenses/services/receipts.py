@@ -14,9 +14,11 @@ from wainwright.errors import NotAllowed, Stale
 from wainwright.expenses.models import Expense, Receipt
 from wainwright.expenses.services.reading import read_receipt
 from wainwright.formats.invoice import is_xml
+from wainwright.formats.journey_file import is_calendar
 from wainwright.formats.mail import is_mail
 from wainwright.formats.pictures import MOST_BYTES, media_type
 from wainwright.formats.problems import Unreadable
+from wainwright.formats.track import is_track
 from wainwright.people.models import Membership
 from wainwright.trail.services import record
 
@@ -24,6 +26,7 @@ MOST_AT_ONCE = 50
 _ENDINGS = {
     "image/jpeg": ".jpg", "image/png": ".png", "image/webp": ".webp", "image/heic": ".heic", "application/pdf": ".pdf",
     "application/xml": ".xml", "message/rfc822": ".eml",
+    "text/calendar": ".ics", "application/gpx+xml": ".gpx",
 }  # fmt: skip
 
 
@@ -70,6 +73,10 @@ def _kind(content: bytes) -> tuple[str, str]:
     """Say what kind of paper a file is, by how it begins; it is opened in the queue. Raises ``Unreadable``."""
     if is_mail(content):
         return Receipt.Kind.MAIL, "message/rfc822"
+    if is_calendar(content):
+        return Receipt.Kind.CALENDAR, "text/calendar"
+    if is_xml(content) and is_track(content):
+        return Receipt.Kind.TRACK, "application/gpx+xml"
     if is_xml(content):
         return Receipt.Kind.INVOICE, "application/xml"
     return Receipt.Kind.RECEIPT, media_type(content)

@@ -15,9 +15,10 @@ from wainwright import clock
 from wainwright.core.journey import Place
 from wainwright.core.mileage import MileageRate, OdometerError, Reading, by_odometer, mileage, rate_on
 from wainwright.core.workings import Figure, plain
-from wainwright.errors import Refusal
-from wainwright.expenses.models import Expense
+from wainwright.errors import Refusal, Stale
+from wainwright.expenses.models import Expense, Receipt
 from wainwright.expenses.services.editing import changed, mine
+from wainwright.expenses.services.receipts import attach
 from wainwright.expenses.services.taking import RowRefusal, must_be_possible
 from wainwright.outside import service
 from wainwright.people.models import Membership
@@ -27,13 +28,16 @@ from wainwright.trips.driving import way_to_work
 from wainwright.trips.models import place_data
 
 MOST_KM = 5000
+# A track's distance is typed in the rate's unit to a tenth.
+TRACK_ROUNDING = Decimal("0.1")
 
 
 @dataclass(frozen=True)
 class Ride:
     """A ride as typed. ``km`` is one way and empty where it is to be looked up; ``odometer`` (start, end) is the whole ride.
 
-    ``profile`` is the copy of the profile that its trip uses; without one it is the profile itself.
+    ``profile`` is the copy of the profile that its trip uses; without one it is the profile itself. ``track`` is what a
+    recorded track calls itself, and its km.
     """
 
     day: date
@@ -48,6 +52,7 @@ class Ride:
     odometer: tuple[Decimal, Decimal] | None = None
     reason: str = ""
     profile: Mapping[str, str] | None = None
+    track: tuple[str, Decimal] | None = None
 
 
 @dataclass(frozen=True)
@@ -70,7 +75,9 @@ def distance(member: Membership, ride: Ride, without: int = 0) -> Driven:
             _odometer(member, ride, without), road, f"odometer {plain(ride.odometer[0])} to {plain(ride.odometer[1])}"
         )
     elif ride.km is not None:
-        driven = Driven(ride.km * factor, road, f"typed, {plain(round(ride.km, 2))} km one way")
+        by_track = ride.track is not None and abs(ride.km - ride.track[1]) <= TRACK_ROUNDING
+        how = f"by the track {ride.track[0]}" if ride.track is not None and by_track else "typed"
+        driven = Driven(ride.km * factor, road, f"{how}, {plain(round(ride.km, 2))} km one way")
     else:
         way = [stop.town for stop in ride.via] or [town.capitalize() for leg in legs for town in leg.via]
         how = "estimated from the straight line" if any(leg.estimated for leg in legs) else "looked up"
@@ -169,12 +176,31 @@ def type_ride(member: Membership, ride: Ride) -> Expense:
 
 
 @transaction.atomic
+def ride_of_track(member: Membership, receipt_id: int, ride: Ride) -> Expense:
+    """Record the ride of a recorded track that lies in one's tray; the track's picture is its evidence. Raises ``Refusal``, ``Stale``."""
+    receipt = Receipt.objects.filter(owner=member, pk=receipt_id, kind=Receipt.Kind.TRACK, expense__isnull=True).first()
+    if receipt is None:
+        raise Stale("The ride of that track was recorded already.")
+    expense = type_ride(member, replace(ride, track=_track_of(receipt)))
+    attach(member, receipt.pk, expense)
+    return expense
+
+
+def _track_of(receipt: Receipt) -> tuple[str, Decimal] | None:
+    track = receipt.invoice.get("track")
+    return (receipt.name, Decimal(track["km"])) if track else None
+
+
+@transaction.atomic
 def change_ride(member: Membership, expense_id: int, version: int, ride: Ride) -> Expense:
     """Change a ride of one's own that was not sent: it is worked out anew, by the rate and the band of its day. Raises ``Refusal``, ``Stale``."""
     expense = mine(member, expense_id, version)
     if expense.kind != Expense.Kind.MILEAGE:
         raise Refusal("This is no ride.")
     before = _said(expense)
+    track = expense.receipts.filter(kind=Receipt.Kind.TRACK).first()
+    if track is not None:
+        ride = replace(ride, track=_track_of(track))
     if expense.claim is not None and expense.claim.trip is not None:
         ride = replace(ride, profile=expense.claim.trip.profile)
     _fill(expense, ride, priced(member, ride, without=expense.pk))

@@ -9,8 +9,8 @@ from wainwright import clock
 from wainwright.drawing.lines import year_bar
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.checking import check
-from wainwright.expenses.forms import CostForm, RideForm, ride_as_typed
-from wainwright.expenses.models import Expense
+from wainwright.expenses.forms import CostForm, RideForm, ride_as_typed, ride_of_track
+from wainwright.expenses.models import Expense, Receipt
 from wainwright.expenses.services import rides, taking
 from wainwright.expenses.views.expense import number_of
 from wainwright.fields import say, whole
@@ -44,20 +44,34 @@ def check_typed(request):
 
 
 def new_ride(request):
-    """Type a ride."""
+    """Type a ride, or make one of a recorded track."""
     member = request.member
+    track = _track(request)
     start = best_place(member.work_code or member.home_code)
+    initial = {"date": clock.today(member.firm.zone), "passengers": 0, "origin": start.town if start else ""}
     form = RideForm(
-        request.POST or None, member=member,
-        initial={"date": clock.today(member.firm.zone), "passengers": 0, "origin": start.town if start else ""},
-    )  # fmt: skip
+        request.POST or None, member=member, initial=initial | (ride_of_track(track, member) if track else {})
+    )
     if request.method == "POST" and form.is_valid():
         try:
-            return redirect("expense", rides.type_ride(member, form.ride()).pk)
+            ride = form.ride()
+            made = rides.ride_of_track(member, track.pk, ride) if track else rides.type_ride(member, ride)
+            return redirect("expense", made.pk)
+        except Stale:
+            raise
         except Refusal as refusal:
             say(form, refusal)
-    context = {"form": form, "ride": None, "version": ""}
+    context = {"form": form, "ride": None, "version": "", "track": track}
     return render(request, "expenses/ride.html", context, status=422 if request.method == "POST" else 200)
+
+
+def _track(request) -> Receipt | None:
+    """The track of one's own, not used yet, of which a ride is made; nothing where none is named."""
+    named = request.POST.get("track") or request.GET.get("track")
+    if not named:
+        return None
+    rows = Receipt.objects.filter(owner=request.member, kind=Receipt.Kind.TRACK, expense__isnull=True)
+    return get_object_or_404(rows, pk=whole(named))
 
 
 @require_http_methods(["GET", "POST"])
@@ -80,7 +94,7 @@ def change_ride(request, expense_id: int):
         except Refusal as refusal:
             say(form, refusal)
     version = request.POST.get("version", ride.version)
-    context = {"form": form, "ride": ride, "version": version}
+    context = {"form": form, "ride": ride, "version": version, "track": None}
     return render(request, "expenses/ride.html", context, status=422 if request.method == "POST" else 200)
 
 
