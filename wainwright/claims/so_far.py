@@ -41,7 +41,8 @@ def so_far(claim: Claim, posting: Posting | None, said: Iterable[Remark]) -> lis
     if claim.sent is None:
         return []
     entries = Entry.objects.filter(subject=claim.subject, what__in=TOLD).order_by("number")
-    found = [Happened(each.time, TOLD[each.what], each.who) for each in entries]
+    # The trail names a person with their address, which is more than is asked here.
+    found = [Happened(each.time, TOLD[each.what], each.who.partition(" <")[0]) for each in entries]
     found += [Happened(each.time, f"“{each.text}”", each.by.person.name) for each in said]
     if posting is not None and posting.state != Posting.State.SENDING:
         entered = posting.state == Posting.State.ENTERED

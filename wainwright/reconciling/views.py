@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.template.loader import render_to_string
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from wainwright import clock
 from wainwright.accounts.selectors import books, read_coding
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
@@ -86,7 +87,7 @@ def _show(request, account: BankAccount, status: int = 200, **more):
         "account": account, "agreed": found, "picture": draw(by_day(account)), "sure": labels(laid, sure[:8]), "sure_count": len(laid.sure), "sure_values": [f"{','.join(m.lines)}>{','.join(m.things)}" for m in sure],
         "sure_at_once": len(sure), "sure_more": max(0, len(sure) - 8), "likely": labels(laid, likely.object_list), "likely_page": likely, "page": page, "beyond": laid.beyond,
         "by_rule": [(line, told[line.pk]) for line in laid.loose if line.pk in told][:8], "by_rule_count": len(told), "rules": rules,
-        "files": account.files.select_related("by__person", "account")[:6], "reading": account.files.filter(state="reading").exists(), "unnamed": account.files.filter(state="columns")[:5],
+        "files": account.files.select_related("by__person", "account")[:6], "reading": [(each, int((clock.now() - each.time).total_seconds())) for each in account.files.filter(state="reading")[:5]], "unnamed": account.files.filter(state="columns")[:5],
         "matches": account.matches.select_related("by__person").prefetch_related("lines__account")[:8], "closed": account.reconciliations.select_related("by__person")[:6],
         "bank_says": last_file.closing if last_file else None, "error": "", "close_error": "", "typed": BLANK, "rule_error": "", "rule_line": 0,
         "ledger_accounts": books(account.firm).account_names, "until": found.until,

@@ -186,6 +186,12 @@ def ride_of_track(member: Membership, receipt_id: int, ride: Ride) -> Expense:
     return expense
 
 
+def with_track(member: Membership, ride: Ride, receipt_id: int) -> Ride:
+    """Return a ride with the track of one's own that it is made of, if it is of any."""
+    receipt = Receipt.objects.filter(owner=member, pk=receipt_id, kind=Receipt.Kind.TRACK).first()
+    return replace(ride, track=_track_of(receipt)) if receipt is not None else ride
+
+
 def _track_of(receipt: Receipt) -> tuple[str, Decimal] | None:
     track = receipt.invoice.get("track")
     return (receipt.name, Decimal(track["km"])) if track else None

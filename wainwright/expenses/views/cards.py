@@ -6,6 +6,7 @@ from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from wainwright import clock
 from wainwright.core.money import Money
 from wainwright.errors import Refusal
 from wainwright.expenses.models import CardFile
@@ -56,7 +57,7 @@ def look(request, file_id: int):
         "file": file, "page": page, "charged": sums[0], "given_back": sums[1], "counts": counts, "names": NAMES, "cards": list(request.member.cards.order_by("-firm_pays", "id")),
         "columns": columns,
         "read_as": [(words, file.header[index]) for _, words, index in columns if index is not None and index < len(file.header)],
-        "sample": file.sample,
+        "sample": file.sample, "size": file.file.size if file.state == "Reading" and file.file else 0, "seconds": int((clock.now() - file.time).total_seconds()),
         "left": page_of(file.left, 200, request.GET.get("left")), "wholly": counts["new"] + counts["booked"],
     }  # fmt: skip
     return render(request, "expenses/card_file.html", context)

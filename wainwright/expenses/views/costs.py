@@ -107,7 +107,8 @@ def check_ride(request):
         try:
             # Where one is being changed, it is not counted twice.
             own = Expense.objects.filter(owner=request.member, pk=whole(request.POST.get("ride", "0")))
-            known = rides.priced(request.member, form.ride(), own.values_list("pk", flat=True).first() or 0)
+            ride = rides.with_track(request.member, form.ride(), whole(request.POST.get("track", "0")))
+            known = rides.priced(request.member, ride, own.values_list("pk", flat=True).first() or 0)
         except Refusal as refusal:
             context = {"refused": str(refusal)}
         else:

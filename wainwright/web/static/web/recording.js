@@ -113,6 +113,8 @@
     const form = event.target.closest && event.target.closest("form[data-check]");
     if (form) check(form);
   }));
+  /* What stands there already is checked as well, where it was filled in by something else than a hand. */
+  document.querySelectorAll("form[data-check-now]").forEach(check);
   document.addEventListener("click", (event) => {
     const button = event.target.closest("[data-fill]");
     if (!button) return;
