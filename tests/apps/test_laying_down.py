@@ -11,7 +11,7 @@ from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
 from wainwright.core.rules import kinds, run
 from wainwright.errors import Faults, NotAllowed, Refusal, Stale
-from wainwright.expenses.selectors import Elsewhere
+from wainwright.expenses.elsewhere import Elsewhere
 from wainwright.people.models import Firm
 from wainwright.rehearsal import in_force, laying_down, rule_table, running
 from wainwright.rehearsal.laying_down import RULES, Typed, typed_of

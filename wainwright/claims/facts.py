@@ -13,8 +13,9 @@ from wainwright.core.fx import NoRate, RateTable, convert
 from wainwright.core.money import Money, total
 from wainwright.core.rules import Item, Setting, Subject
 from wainwright.core.rules.facts import FIELDS, Known
+from wainwright.expenses.elsewhere import names_of
 from wainwright.expenses.models import Expense
-from wainwright.expenses.selectors import names_of, shown_by
+from wainwright.expenses.selectors import shown_by
 from wainwright.rulebook.selectors import Rulebook, rate_table
 from wainwright.trips.earnings import AllowanceFacts
 from wainwright.trips.facts import holidays_between

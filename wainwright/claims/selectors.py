@@ -30,8 +30,9 @@ from wainwright.core.rules import Level, run
 from wainwright.core.rules.facts import Known
 from wainwright.core.splits import SplitPart
 from wainwright.core.statement import Line, Statement
+from wainwright.expenses.elsewhere import known_like
 from wainwright.expenses.models import Expense
-from wainwright.expenses.selectors import known_like, with_evidence
+from wainwright.expenses.selectors import with_evidence
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.rulebook.selectors import Explained, Rulebook, groups_of, rulebook, with_reasons

@@ -12,9 +12,9 @@ from wainwright.core.money import Money
 from wainwright.core.rules import Finding, Item, Subject, run
 from wainwright.core.rules.facts import FIELDS
 from wainwright.errors import Refusal
+from wainwright.expenses.elsewhere import known_like
 from wainwright.expenses.models import Expense
 from wainwright.expenses.proposals import Asked, propose_all
-from wainwright.expenses.selectors import known_like
 from wainwright.expenses.services.memory import usual_tax
 from wainwright.expenses.services.taking import fill_cost
 from wainwright.people.models import Membership

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal, InvalidOperation
-from typing import Any
 
 from django.core.paginator import Page
-from django.db.models import Count, F, Min, OuterRef, Prefetch, Q, QuerySet, Subquery, Window
+from django.db.models import Count, Min, Prefetch, Q, QuerySet
 
 from wainwright import clock
 from wainwright.bookings.models import Booking
@@ -19,7 +17,6 @@ from wainwright.core.fx import NoRate, RateTable, convert
 from wainwright.core.matching import Charge as CoreCharge
 from wainwright.core.matching import Pair, Paper, best_pairs
 from wainwright.core.money import Money
-from wainwright.core.rules.facts import Known
 from wainwright.expenses.models import Charge, Expense, Receipt, RefusedPair
 from wainwright.expenses.proposals import Asked, propose_all, usual_category
 from wainwright.paging import page_of
@@ -352,109 +349,6 @@ def expense_for(member: Membership, expense_id: int) -> Expense:
 def receipt_for(member: Membership, receipt_id: int) -> Receipt:
     """Return a receipt that ``member`` may see. Raises ``Receipt.DoesNotExist``."""
     return Receipt.objects.visible_to(member).select_related("expense").prefetch_related("pages").get(pk=receipt_id)
-
-
-KNOWN = (
-    "pk", "merchant", "description", "date", "amount_minor", "owner__person__name", "claim__number",
-    "charge__merchant", "paper_name", "paper_read",
-)  # fmt: skip
-
-
-def _with_names(rows: QuerySet[Expense]) -> QuerySet[Expense]:
-    """Costs with what their first paper calls the merchant: as it was put right, and as it was read."""
-    papers = Receipt.objects.filter(expense=OuterRef("pk")).order_by("place", "received", "pk")
-    return rows.annotate(
-        paper_name=Subquery(papers.values("fields__merchant__value")[:1]),
-        paper_read=Subquery(papers.values("fields__merchant__read")[:1]),
-    )
-
-
-def names_of(expense: Expense) -> tuple[str, ...]:
-    """Return what its charge and its papers call the merchant of a cost, loaded with its evidence."""
-    charge = getattr(expense, "charge", None)
-    read = [receipt.fields.get("merchant", {}) for receipt in expense.receipts.all()]
-    found = [charge.merchant if charge else "", *(each.get(name, "") for each in read for name in ("value", "read"))]
-    return tuple(dict.fromkeys(filter(None, found)))
-
-
-def known_like(
-    firm_id: int, currency: str, days: Collection[date], minors: Collection[int], besides: Collection[int],
-    papers: Collection[str] = (),
-) -> list[Known]:  # fmt: skip
-    """Costs recorded elsewhere that share a day and an amount with some, or a paper by its hash: candidates for a duplicate.
-
-    Two queries at most, none for nothing.
-    """
-    if not days:
-        return []
-    same = Receipt.objects.none()
-    if papers:
-        same = Receipt.objects.filter(firm_id=firm_id, sha256__in=papers, expense__isnull=False)
-        same = same.exclude(expense__in=besides).select_related("expense__owner__person", "expense__claim")
-    twins = [_paper_known(each) for each in same[:200]]
-    rows = (
-        _with_names(Expense.objects.filter(firm_id=firm_id, date__in=days, amount_minor__in=minors))
-        .exclude(pk__in=besides)
-        .exclude(merchant="")
-        .values_list(*KNOWN)[:200]
-    )
-    return twins + [_row_known(row, currency) for row in rows]
-
-
-class Elsewhere:
-    """What ``known_like`` would find for any claim of a firm, looked up once for many claims: two queries.
-
-    Held are the costs that share their day and amount with another, and the papers that lie with several costs.
-    """
-
-    def __init__(self, firm_id: int, currency: str) -> None:
-        self._costs: dict[tuple[date, int], list[Known]] = defaultdict(list)
-        self._papers: dict[str, list[Known]] = defaultdict(list)
-        alike = Window(Count("pk"), partition_by=[F("date"), F("amount_minor")])
-        rows = (
-            _with_names(Expense.objects.filter(firm_id=firm_id))
-            .exclude(merchant="")
-            .annotate(alike=alike)
-            .filter(alike__gt=1)
-            .order_by("pk")
-        )
-        for row in rows.values_list(*KNOWN):
-            known = _row_known(row, currency)
-            self._costs[known.day, known.amount.minor].append(known)
-        twice = Window(Count("pk"), partition_by=[F("sha256")])
-        papers = (
-            Receipt.objects.filter(firm_id=firm_id, expense__isnull=False).annotate(twice=twice).filter(twice__gt=1)
-        )
-        for paper in papers.select_related("expense__owner__person", "expense__claim").order_by("pk"):
-            self._papers[paper.sha256].append(_paper_known(paper))
-
-    def beside(self, expenses: Sequence[Expense]) -> list[Known]:
-        """Return what may be the same as some costs of a claim, those themselves left out."""
-        own = {expense.key for expense in expenses}
-        papers = {receipt.sha256 for expense in expenses for receipt in expense.receipts.all()}
-        found = [known for paper in sorted(papers) for known in self._papers.get(paper, ())]
-        for spot in sorted({(expense.date, expense.amount_minor) for expense in expenses}):
-            found += self._costs.get(spot, ())
-        return [known for known in found if known.key not in own]
-
-
-def _row_known(row: tuple[Any, ...], currency: str) -> Known:
-    """A cost as ``KNOWN`` reads it."""
-    pk, merchant, description, day, minor, name, number, *others = row
-    amount, names = Money.from_minor(minor, currency), tuple(each for each in others if isinstance(each, str) and each)
-    return Known(f"expense:{pk}", description or merchant, _where(number, name), merchant, day, amount, names=names)
-
-
-def _paper_known(paper: Receipt) -> Known:
-    expense = paper.expense
-    if expense is None:
-        raise ValueError("a paper that lies loose is with no cost")
-    where = _where(expense.claim and expense.claim.number, expense.owner.name)
-    return Known(expense.key, expense.label, where, expense.merchant, expense.date, expense.amount, (paper.sha256,))
-
-
-def _where(claim: int | None, owner: str) -> str:
-    return f"claim C-{claim:04d} of {owner}" if claim else f"the tray of {owner}"
 
 
 def shown_by(expense: Expense) -> tuple[Money | None, str]:

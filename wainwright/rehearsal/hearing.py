@@ -15,7 +15,7 @@ from wainwright import clock
 from wainwright.claims.models import Claim, StatementFinding
 from wainwright.core.asking import Asks, Facts
 from wainwright.core.rules import Finding, Setting, Subject, kinds, run
-from wainwright.expenses.selectors import Elsewhere
+from wainwright.expenses.elsewhere import Elsewhere
 from wainwright.people.models import Membership
 from wainwright.rehearsal.earning import Instead, Nights, compared, nights_of
 from wainwright.rehearsal.models import Heard, Rehearsal

@@ -15,8 +15,8 @@ from wainwright.claims.lodging import lodged
 from wainwright.claims.models import Claim, StatementCoding, StatementLine
 from wainwright.core.money import Money
 from wainwright.core.rules import Setting, Subject
+from wainwright.expenses.elsewhere import Elsewhere
 from wainwright.expenses.models import Charge, Expense, Part, Receipt
-from wainwright.expenses.selectors import Elsewhere
 from wainwright.people.models import Firm
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.signoff.models import SignOff
