@@ -7,6 +7,8 @@ from collections.abc import Callable
 
 from django.db.models import F, Model
 
+from wainwright.formats.counting import entries_in
+
 log = logging.getLogger(__name__)
 MOST = 2
 # What the thing says then.
@@ -32,3 +34,18 @@ def at_most_twice(row: Model, work: Callable[[], object], give_up: Callable[[], 
         if tries < MOST:
             raise
         give_up()
+
+
+def progress_of(row: Model, content: bytes) -> Callable[[int], object]:
+    """Return what keeps on a thing how many of its ``entries`` were read; how many there are about is kept at once."""
+    rows = type(row)._default_manager.filter(pk=row.pk)
+
+    def keep(count: int) -> None:
+        rows.update(entries_read=count)
+        # So that saving the thing afterwards does not set it back.
+        row.entries_read = count  # type: ignore[attr-defined]
+
+    row.entries = entries_in(content)  # type: ignore[attr-defined]
+    rows.update(entries=row.entries)  # type: ignore[attr-defined]
+    keep(0)
+    return keep

@@ -20,7 +20,7 @@ from wainwright.claims.services import books, compose, correcting, drafting, roa
 from wainwright.core.money import Money
 from wainwright.core.splits import SplitPart
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.expenses.models import Charge, Expense, Receipt
+from wainwright.expenses.models import CardFile, Charge, Expense, Receipt
 from wainwright.expenses.selectors import tray
 from wainwright.expenses.services import editing, receipts, rides, taking
 from wainwright.expenses.services.editing import PartTyped
@@ -44,6 +44,7 @@ class TrayTest(WorldTestCase):
         first = self.take_file(self.maren, "card.ofx", self.card_file())
         again = self.take_file(self.maren, "card.ofx", self.card_file())
         self.assertEqual((first.taken, again.taken, again.known, Charge.objects.count()), (6, 0, 6, 6))
+        self.assertEqual(CardFile.objects.get(pk=first.pk).entries, 6)
 
     def test_somebody_elses_card_is_left_out_by_name(self):
         done = self.take_file(self.aiko, "card.ofx", self.card_file())

@@ -16,6 +16,7 @@ from wainwright.core.text import clean, one_line
 from wainwright.formats import apart as place
 from wainwright.formats.apart import TOO_LARGE, TOO_LONG, WORK, apart
 from wainwright.formats.bank_text import bank_text
+from wainwright.formats.counting import entries_in
 from wainwright.formats.csv_statement import propose, read_csv, says_enough, table_of
 from wainwright.formats.mail import is_mail, read_mail
 from wainwright.formats.opening import read_words
@@ -47,6 +48,28 @@ class ApartTest(TestCase):
     def test_what_cannot_be_read_says_why(self):
         with self.assertRaisesRegex(Unreadable, "damaged at line 1|breaks off"):
             apart("paper", "invoice", b"<?xml")
+
+    def test_how_far_it_is_is_told_meanwhile_and_once_too_long_it_is_ended(self):
+        told: list[int] = []
+        with mock.patch.dict(WORK, {"slow": ("tests.formats.slowly:read_slowly", 20, 500_000_000)}):
+            self.assertEqual(apart("slow", 2_000, 0.002, told=told.append), 2_000)
+            self.assertEqual(apart("slow", 10, 0.0), 10)
+        self.assertTrue(told)
+        self.assertEqual(told, sorted(told))
+        self.assertTrue(0 < told[-1] <= 2_000)
+        with (
+            mock.patch.dict(WORK, {"slow": ("tests.formats.slowly:read_slowly", 2, 500_000_000)}),
+            self.assertRaisesRegex(Unreadable, "takes longer"),
+        ):
+            apart("slow", 10**6, 0.01, told=told.append)
+
+    def test_about_how_many_entries_a_file_has_is_known_before_it_is_read(self):
+        for content, wanted in (
+            (b"<OFX><STMTTRN><TRNAMT>1</STMTTRN><stmttrn>x</OFX>", 2), (b"<o:STMTTRN></o:STMTTRN>", 1), (b"!Type:Bank\nD1\n^\nD2\n^ x\n", 2),
+            (b"<Document><Ntry><NtryRef/></Ntry><ns:Ntry/></Document>", 2), (b":20:x\n:61:2610\n:86:x\n:61:26\n", 2), (b"date,amount\n1,2\n", 0), (b"", 0),
+        ):  # fmt: skip
+            with self.subTest(content):
+                self.assertEqual(entries_in(content), wanted)
 
     def test_what_takes_too_long_or_too_much_is_ended(self):
         for where, given, words in (

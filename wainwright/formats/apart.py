@@ -2,7 +2,7 @@
 
 A file can be made to burst, or to take for ever, in any parser. So none is parsed where people wait, nor in a process
 that has other work: ``apart`` runs one piece of ``WORK`` in a new one, which ends with it. Whatever happens there, the
-caller gets a result or a sentence. Run as a program (``python -m wainwright.formats.apart WHERE SECONDS BYTES``) it is that process.
+caller gets a result or a sentence. Run as a program (``python -m wainwright.formats.apart WHERE SECONDS BYTES COUNT``) it is that process.
 """
 
 from __future__ import annotations
@@ -16,9 +16,13 @@ import resource
 import signal
 import subprocess
 import sys
+import tempfile
+import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from wainwright.formats.counting import count_into, so_far
 from wainwright.formats.problems import Unreadable
 
 # Name of a piece of work: where it is, and its bounds in seconds and in bytes.
@@ -59,19 +63,26 @@ class _Values(pickle.Unpickler):
         return found
 
 
-def apart(name: str, *given: Any) -> Any:
-    """Return what the piece of work called ``name`` makes of what is given. Raises ``Unreadable``."""
+def apart(name: str, *given: Any, told: Callable[[int], object] | None = None) -> Any:
+    """Return what the piece of work called ``name`` makes of what is given. Raises ``Unreadable``.
+
+    ``told`` is called about once a second with how many entries were read so far, where the work counts them.
+    """
+    with tempfile.TemporaryDirectory(prefix="apart-") as folder:
+        place = str(Path(folder) / "count")
+        return _apart(name, given, place, told)
+
+
+def _apart(name: str, given: tuple[Any, ...], place: str, told: Callable[[int], object] | None) -> Any:
     where, seconds, memory = WORK[name]
-    command = [sys.executable, "-m", "wainwright.formats.apart", where, str(seconds), str(memory)]
+    command = [sys.executable, "-m", "wainwright.formats.apart", where, str(seconds), str(memory), place]
     environment = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "PYTHONPATH": str(_ROOT)}
     with subprocess.Popen(
         command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=environment, cwd="/",
         start_new_session=True,
     ) as there:  # fmt: skip
         try:
-            answer, _ = there.communicate(pickle.dumps(given), timeout=seconds)
-        except subprocess.TimeoutExpired as error:
-            raise Unreadable(TOO_LONG) from error
+            answer = _answer(there, pickle.dumps(given), seconds, place, told)
         finally:
             _end(there.pid)
     if there.returncode == -signal.SIGXCPU:
@@ -82,6 +93,26 @@ def apart(name: str, *given: Any) -> Any:
     if not with_result:
         raise Unreadable(result)
     return result
+
+
+def _answer(
+    there: subprocess.Popen[bytes], given: bytes, seconds: int, place: str, told: Callable[[int], object] | None
+) -> bytes:
+    """Wait for what the process answers, and tell meanwhile how far it is."""
+    until, left = time.monotonic() + seconds, given or None
+    while True:
+        wait = until - time.monotonic()
+        try:
+            answer, _ = there.communicate(left, timeout=max(0.0, wait if told is None else min(wait, 1.0)))
+        except subprocess.TimeoutExpired as error:
+            if time.monotonic() >= until:
+                raise Unreadable(TOO_LONG) from error
+            # What is given was handed over with the first call.
+            left = None
+            if told is not None:
+                told(so_far(place))
+        else:
+            return answer
 
 
 def _end(group: int) -> None:
@@ -98,8 +129,9 @@ def _loaded(answer: bytes) -> tuple[bool, Any]:
     return with_result, result
 
 
-def main(where: str, seconds: int, memory: int) -> None:
+def main(where: str, seconds: int, memory: int, place: str) -> None:
     """Be that process: read what is given, work within the bounds, write the result or the sentence why there is none."""
+    count_into(place)
     module, _, function = where.partition(":")
     given = pickle.loads(sys.stdin.buffer.read())
     work = getattr(importlib.import_module(module), function)
@@ -116,4 +148,4 @@ def main(where: str, seconds: int, memory: int) -> None:
 
 
 if __name__ == "__main__":
-    main(sys.argv[1], int(sys.argv[2]), int(sys.argv[3]))
+    main(sys.argv[1], int(sys.argv[2]), int(sys.argv[3]), sys.argv[4])

@@ -10,6 +10,7 @@ from datetime import date
 from lxml import etree
 
 from wainwright.core.money import Money
+from wainwright.formats.counting import counted
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.statement import (
     MOST_LINES,
@@ -102,6 +103,7 @@ def _let_go(node: etree._Element) -> None:
 
 def _take_entry(now: _Found, entry: etree._Element) -> None:
     now.number += 1
+    counted()
     try:
         for last_four, line in _lines(entry, now.currency):
             now.by_card.setdefault(last_four or digits(now.account), []).append(line)

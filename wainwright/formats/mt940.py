@@ -13,6 +13,7 @@ from typing import Any
 import mt940
 
 from wainwright.core.money import Money
+from wainwright.formats.counting import counted
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.statement import (
     MOST_LINES,
@@ -67,10 +68,12 @@ def _statement(block: str, number: int) -> Statement:
         if len(parsed) != len(entries):
             raise ValueError("not every entry was understood")
         for entry, entry_text in zip(parsed, entries, strict=True):
+            counted()
             lines.append(_line(entry.data, currency, entry_text))
     except _LIBRARY:
         lines = []
         for index, entry_text in enumerate(entries, 1):
+            counted()
             try:
                 found = list(_parse(f"{head}\n{entry_text}"))
                 lines += [_line(entry.data, currency, entry_text) for entry in found]

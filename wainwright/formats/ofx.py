@@ -14,6 +14,7 @@ from datetime import date
 from html import unescape
 
 from wainwright.core.money import Money
+from wainwright.formats.counting import counted
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.statement import (
     MOST_LINES,
@@ -128,6 +129,7 @@ def _statement(found: _Found) -> Statement:
     lines: list[StatementLine] = []
     left, seen = [], set[StatementLine]()
     for number, entry in enumerate(found.entries, 1):
+        counted()
         name = entry.get("NAME") or entry.get("PAYEE/NAME") or entry.get("MEMO", "")
         where = f"entry {number}" + (f", {name[:120]}" if name else "")
         try:

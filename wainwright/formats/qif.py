@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 
 from wainwright.core.money import Money
+from wainwright.formats.counting import counted
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.statement import (
     MOST_LINES,
@@ -44,6 +45,7 @@ def read_qif(content: bytes, currency: str = "EUR") -> list[Statement]:
     mark = mark_of(e.get("T") or e.get("U", "") for _, e in entries)
     lines, left = [], []
     for (number, entry), day_text in zip(entries, days, strict=True):
+        counted()
         try:
             day = read_day(day_text, american, near)
             amount = Money.rounded(-read_number(entry.get("T") or entry.get("U", ""), mark), currency)

@@ -67,6 +67,8 @@ class StatementFile(models.Model):
     by = models.ForeignKey("people.Membership", on_delete=models.PROTECT, related_name="+")
     time = models.DateTimeField()
     tries = models.PositiveSmallIntegerField(default=0, help_text="How often it was tried to read it.")
+    entries = models.PositiveIntegerField(default=0, help_text="About how many entries it has, while it is read.")
+    entries_read = models.PositiveIntegerField(default=0, help_text="How many of them were read so far.")
 
     class Meta:
         ordering = ["-time", "-pk"]

@@ -43,6 +43,8 @@ class CardFile(models.Model):
     problem = models.CharField(max_length=300, blank=True)
     time = models.DateTimeField()
     tries = models.PositiveSmallIntegerField(default=0, help_text="How often it was tried to read it.")
+    entries = models.PositiveIntegerField(default=0, help_text="About how many entries it has, while it is read.")
+    entries_read = models.PositiveIntegerField(default=0, help_text="How many of them were read so far.")
 
     def __str__(self):
         return self.name

@@ -29,7 +29,7 @@ from wainwright.formats.statement import MOST_BYTES, Statement, StatementLine
 from wainwright.formats.statements import format_of
 from wainwright.people.models import Card, Firm, Membership
 from wainwright.trail.services import record
-from wainwright.tries import NOT_READ, at_most_twice
+from wainwright.tries import NOT_READ, at_most_twice, progress_of
 
 # New: taken. Booked: it was pending, or its amount changed. Doubtful: one much like it is known. Known: left as it is.
 NEW, BOOKED, DOUBTFUL, KNOWN = "new", "booked", "doubtful", "known"
@@ -105,7 +105,7 @@ def _statements(file: CardFile) -> list[Statement] | None:
         content = source.read()
     currency = file.member.firm.currency
     if file.format != "CSV":
-        statements: list[Statement] = apart("statements", content, currency)
+        statements: list[Statement] = apart("statements", content, currency, told=progress_of(file, content))
         return statements
     table = apart("table", content)
     file.header, file.sample = clean_data([list(table.header), [list(row) for _, row in table.rows[:SAMPLE]]])

@@ -27,7 +27,7 @@ from wainwright.people.models import Membership
 from wainwright.reconciling.models import BankAccount, Line, StatementFile
 from wainwright.reconciling.services.base import account_for
 from wainwright.trail.services import record
-from wainwright.tries import NOT_READ, at_most_twice
+from wainwright.tries import NOT_READ, at_most_twice, progress_of
 
 log = logging.getLogger(__name__)
 BATCH, SAMPLE = 1000, 4
@@ -172,7 +172,7 @@ def _statements(file: StatementFile) -> list[Statement] | None:
         content = source.read()
     currency = file.account.currency
     if format_of(content) != "CSV":
-        found: list[Statement] = apart("statements", content, currency)
+        found: list[Statement] = apart("statements", content, currency, told=progress_of(file, content))
     else:
         table = apart("table", content)
         file.header, file.sample = clean_data([list(table.header), [list(row) for _, row in table.rows[:SAMPLE]]])

@@ -43,6 +43,12 @@ def figure(amount: Decimal) -> str:
 
 
 @register.filter
+def entries_of(done: int, whole: int) -> str:
+    """How far the reading of a file is: 12,000 of about 50,000 entries."""
+    return f"{min(done, whole):,} of about {whole:,} entries"
+
+
+@register.filter
 def day(value: date | datetime | None) -> str:
     """``Mon 12 Oct``."""
     return day_words(value) if value else ""
