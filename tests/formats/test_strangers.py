@@ -310,6 +310,21 @@ class PapersOfStrangersTest(TestCase):
             found = read_fields(words_of(["QUAY STORES", *rows]), TODAY).get("total")
             self.assertEqual(found.value if found else None, wanted)
 
+    def test_a_total_whose_words_or_thousands_were_lost_is_read_where_the_tax_proves_it_and_nowhere_else(self):
+        from tests.bench.tongues import words_of  # noqa: PLC0415 - as above
+
+        tax = ("Moms 25%", "1.747,67")
+        for rows, wanted in (
+            ([("Soup", "8.738,37"), ("alt", "8.738,37"), tax], "8738.37"), ([("Soup", "8.738,37"), ("alt", "8.738,37")], None),
+            ([("Soup", "8.000,00"), ("Rope", "738,37"), ("Total", "738,37"), ("Visa", "8.738,37"), tax], "8738.37"), ([("Total", "738,37"), ("Visa", "738,37"), tax], None),
+            ([("Soup", "8.738,37"), ("A betale", "8.738, 37"), tax], "8738.37"), ([("Soup", "8.738,37"), ("Total", "8 738 37"), ("Mons 25%", "1.747,67")], "8738.37"),
+            # What several sums or several taxes prove is proved by none; what is paid beside a tip is no total.
+            ([("x", "8.738,37"), ("y", "8.738,38"), tax], None), ([("x", "8.738,37"), tax, ("Moms 15%", "10,00")], None), ([("Total", "9.000,00"), ("Soup", "8.738,37"), tax], None),
+        ):  # fmt: skip
+            with self.subTest(rows):
+                found = read_fields(words_of(["GULL BISTRO", *rows]), TODAY).get("total")
+                self.assertEqual(found.value if found else None, wanted)
+
     def test_a_photo_in_another_language(self):
         drawn = draw_in("pl", 53, False, TODAY)
         found = read_fields(Standin().words(pages_of(drawn.content)[0], 0), TODAY)

@@ -21,6 +21,8 @@ SURE_ENOUGH = 0.5
 UNSURE = 0.4
 MONTHS = 12
 BORNE_OUT, DENIED = 0.85, 0.45
+# A rate of tax is between these, in per cent.
+LEAST_RATE, MOST_RATE = 3, 27
 _CURRENCIES = {"EUR": "EUR", "€": "EUR", "EURO": "EUR", "NOK": "NOK", "KR": "NOK", "GBP": "GBP", "£": "GBP", "SEK": "SEK", "DKK": "DKK",
                "USD": "USD", "$": "USD", "PLN": "PLN", "ZŁ": "PLN", "ZL": "PLN", "CHF": "CHF", "ISK": "ISK"}  # fmt: skip
 # Thousands stand a mark or one blank apart; what stands further apart is another figure (see ``Line.text``).
@@ -33,9 +35,9 @@ _ISO_DAY = re.compile(r"(?<!\d)(20\d{2})[-./](\d{1,2})[-./](\d{1,2})(?!\d)")
 # looked at once: no run of dots, however long, is gone through again from its middle.
 _CARD = re.compile(r"(?<![*xXkKRt•.# -])([*xXkKRt•.# -]{2,}+)(\d{4})\b")
 _STARS = "*xX•."
-# An amount whose decimal mark was not read: believed only where something else on the paper bears it out.
-# The thousands go with it: "5 840 46" is never 840.46.
-_UNMARKED = re.compile(r"(?<![\d.,])(?<!\d )(\d{1,3}(?:[ .,]\d{3})+|\d{1,6}) {1,2}(\d{2})$")
+# An amount whose decimal mark was not read, or stands apart ("4.408, 56"): believed only where something else on the paper
+# bears it out. The thousands go with it: "5 840 46" is never 840.46.
+_UNMARKED = re.compile(r"(?<![\d.,])(?<!\d )(\d{1,3}(?:[ .,]\d{3})+|\d{1,6})[.,]? {1,2}(\d{2})$")
 # More is on no receipt: what is longer was made to take time.
 MOST_LINES, MOST_SIGNS = 2000, 300
 # Words that stand so many letters apart are in columns of their own: two blanks.
@@ -81,7 +83,9 @@ class Line:
         words = [w for w in self.words if any(p in w.text or w.text in matched for p in pieces)] or list(self.words)
         x, y = min(w.x for w in words), min(w.y for w in words)
         right, bottom = max(w.x + w.width for w in words), max(w.y + w.height for w in words)
-        sure = min(word.sure for word in words)
+        # A name of a month that is known is read right, however faint; it is the figures that can be others.
+        figures = [word.sure for word in words if any(c.isdecimal() for c in word.text)]
+        sure = min(figures or [word.sure for word in words])
         return Field(value, round(sure * trust, 3), (words[0].page, x, y, right - x, bottom - y))
 
 
@@ -154,17 +158,53 @@ def _total(lines: Sequence[Line]) -> Field | None:
         borne_out = evidence.bears_out(value)
         if borne_out is None:
             return found
+        proved = None if borne_out else _proved(lines, evidence)
+        if proved is not None and _digits_of(proved[0]).endswith(_digits_of(value)):
+            # Its thousands were lost on the line that says total, and stand elsewhere.
+            return _borne_out(*proved)
         return replace(found, sure=max(found.sure, BORNE_OUT) if borne_out else found.sure * DENIED)
     for line in lines:
         unmarked = _UNMARKED.search(line.text) if about(line.text).total else None
         if unmarked:
             value = _marked(unmarked)
             if evidence.bears_out(value):
-                return line.field(f"{value:.2f}", unmarked.group(), 0.8)
+                return _borne_out(value, line, unmarked.group())
+    if proved := _proved(lines, evidence):
+        # The word for total was not read, or is none that is known.
+        return _borne_out(*proved)
     if others:
         value, line, matched = max(others, key=lambda row: row[0])
         return line.field(f"{value:.2f}", matched, 0.45)
     return None
+
+
+def _borne_out(value: Decimal, line: Line, matched: str) -> Field:
+    """A total that something else on the paper bears out: believed however faintly it was printed."""
+    return replace(line.field(f"{value:.2f}", matched, 1.0), sure=BORNE_OUT)
+
+
+def _proved(lines: Sequence[Line], evidence: Evidence) -> tuple[Decimal, Line, str] | None:
+    """The one amount of a paper that its tax is the tax of, with where it stands; nothing where there are several, or several taxes."""
+    if len(evidence.taxes) + len(evidence.rated) != 1:
+        return None
+    found: dict[Decimal, tuple[Decimal, Line, str]] = {}
+    for line in lines:
+        it = about(line.text)
+        if it.tax or it.part:
+            continue
+        written = [match.group() for match in _AMOUNT.finditer(line.text)]
+        pairs = [(text, number(text)) for whole in written for text in {whole, whole.rpartition(" ")[2]}]
+        unmarked = None if written else _UNMARKED.search(line.text)
+        if unmarked:
+            pairs.append((unmarked.group(), _marked(unmarked)))
+        for text, value in pairs:
+            if value > 0 and evidence.by_tax(value):
+                found.setdefault(value, (value, line, text))
+    return next(iter(found.values())) if len(found) == 1 else None
+
+
+def _digits_of(value: Decimal) -> str:
+    return f"{value:.2f}".replace(".", "")
 
 
 def _amounts(line: Line, evidence: Evidence) -> Iterator[tuple[str, Decimal, float]]:
@@ -194,24 +234,33 @@ def _marked(unmarked: re.Match[str]) -> Decimal:
 
 @dataclass(frozen=True, slots=True)
 class Evidence:
-    """What on a paper can bear its total out: its taxes as (rate in per cent, amounts beside it), and the sum of its lines, if any."""
+    """What on a paper can bear its total out: its taxes as (rate in per cent, amounts beside it), and the sum of its lines, if any.
+
+    ``rated`` are lines with a rate whose word for tax was not read, or that are no taxes: they bear out, and deny nothing.
+    """
 
     taxes: tuple[tuple[Decimal, tuple[Decimal, ...]], ...]
     sum: Decimal | None
+    rated: tuple[tuple[Decimal, tuple[Decimal, ...]], ...] = ()
 
     def bears_out(self, total: Decimal) -> bool | None:
         """Say whether the tax at its rate, or the sum of the lines, bears a total out; nothing where there is no single tax to ask."""
-        for percent, amounts in self.taxes:
-            if any(abs(total * percent / (100 + percent) - each) <= Decimal("0.02") for each in amounts):
-                return True
-        if self.sum == total:
+        if self.by_tax(total) or self.sum == total:
             return True
         return False if len(self.taxes) == 1 else None
+
+    def by_tax(self, total: Decimal) -> bool:
+        """Say whether one of the taxes is the tax of a total at its rate."""
+        return any(
+            abs(total * percent / (100 + percent) - each) <= Decimal("0.02")
+            for percent, amounts in (*self.taxes, *self.rated)
+            for each in amounts
+        )
 
 
 def _evidence(lines: Sequence[Line]) -> Evidence:
     """Go through a paper once for all the totals that are asked about."""
-    taxes, priced = [], []
+    taxes, rated, priced = [], [], []
     for line in lines:
         amounts = [number(m.group()) for m in _AMOUNT.finditer(line.text)]
         unmarked = None if amounts else _UNMARKED.search(line.text)
@@ -220,13 +269,15 @@ def _evidence(lines: Sequence[Line]) -> Evidence:
         if not amounts:
             continue
         rate, it = _RATE.search(line.text), about(line.text)
+        percent = Decimal(rate.group(1).replace(",", ".")) if rate else Decimal(0)
         if it.tax and (rate or not it.total):
-            percent = Decimal(rate.group(1).replace(",", ".")) if rate else Decimal(0)
             if percent:
                 taxes.append((percent, tuple(amounts)))
         elif not (it.total or it.part or it.paid):
             priced.append(amounts[-1])
-    return Evidence(tuple(taxes), sum(priced, Decimal(0)) if priced else None)
+            if LEAST_RATE <= percent <= MOST_RATE:
+                rated.append((percent, tuple(amounts)))
+    return Evidence(tuple(taxes), sum(priced, Decimal(0)) if priced else None, tuple(rated))
 
 
 def _day(written: str, month: int, day: int, today: date) -> date | None:
