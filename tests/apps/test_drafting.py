@@ -172,6 +172,25 @@ class DraftTest(Drafted):
             (cost.category, cost.description, cost.booking.label), ("air", "Flight ORK–BGO", "Flight ORK–BGO")
         )
 
+    def test_what_pays_a_booking_belongs_to_its_trip_whatever_its_day(self):
+        trip, later = self.authorised_trip(), self.authorised_trip(starts=20)
+        for number, each in enumerate((trip, later)):
+            Booking.objects.create(
+                firm=each.firm, trip=each, booker=self.maren, state="Ticketed", kind="rail", carrier="Coast Rail", label=f"Rail {number}", currency="EUR",
+                price_minor=5400 + number, cheapest_minor=5400, departure=clock.now() + timedelta(days=25), asked=clock.now() - timedelta(days=40),
+                once=f"r{number}", placed=True, paid_by="self",
+            )  # fmt: skip
+        own, other = (
+            self.paper("54.00", days_ago=39, merchant="Coast Rail"),
+            self.paper("54.01", days_ago=9, merchant="Coast Rail"),
+        )
+        claim = self.drafted(trip)
+        self.assertEqual([cost.booking.label for cost in claim.expenses.all()], ["Rail 0"])
+        self.assertEqual(claim.expenses.get().receipts.get(), own)
+        other.refresh_from_db()
+        self.assertIsNone(other.expense)
+        self.assertNotIn(other, [row.paper for row in self.asking(claim).rows])
+
 
 class QuestionTest(Drafted):
     def test_each_kind_is_answered_in_place(self):

@@ -73,6 +73,11 @@ class Row:
         )
 
     @property
+    def trip_id(self) -> int | None:
+        """The trip to which it belongs for sure, whatever its day: that of the booking which it pays."""
+        return self.booking.trip_id if self.booking is not None and self.names[2] is not None else None
+
+    @property
     def waits(self) -> bool:
         """Whether its paper is still being read."""
         return self.paper is not None and not self.paper.done

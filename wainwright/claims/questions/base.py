@@ -75,7 +75,7 @@ class Asking:
             for row in tray(self.member).rows
             if not row.waits
             and f"row:{row.key}" not in self.claim.answered
-            and keys & set(may_belong_to(day_of(row), spans))
+            and keys & ({str(row.trip_id)} if row.trip_id is not None else set(may_belong_to(day_of(row), spans)))
         ]
 
     @cached_property

@@ -199,10 +199,12 @@ def _charged(member: Membership, booking: Booking) -> Iterable[Expense]:
 
 
 def _rows(member: Membership, claim: Claim, trip: Trip) -> Iterable[Expense]:
-    """Papers and charges that fit each other without doubt, of days that are this trip's alone."""
+    """Papers and charges that fit each other without doubt, of days that are this trip's alone or of what was booked for it."""
     spans = spans_of(member, trip.pk)
     for row in tray(member).fitting:
-        if may_belong_to(day_of(row), spans) == (str(trip.pk),) and f"row:{row.key}" not in claim.answered:
+        alone = may_belong_to(day_of(row), spans) == (str(trip.pk),)
+        belongs = alone if row.trip_id is None else row.trip_id == trip.pk
+        if belongs and f"row:{row.key}" not in claim.answered:
             made = _tried(lambda names=row.names: taking.take(member, *names))
             if made is not None:
                 yield made
