@@ -63,7 +63,7 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
         if os.environ.get("COUNT_INPUTS"):
             print(f"\n{self.id().rpartition('.')[2]}: {self.inputs} inputs", file=sys.stderr)
 
-    def until(self, condition, message: str = "", seconds: int = 15):
+    def until(self, condition, message: str = "", seconds: int = 25):
         """Ask again until a condition holds; what the browser refused meanwhile is said where it never does."""
         refused = []
 
