@@ -81,7 +81,7 @@ def _failed_to_load(test: unittest.TestCase) -> bool:
 def _of_few(test: unittest.TestCase) -> list[datetime]:
     """The difficult days on which every run tries a test, so that the whole stays within some minutes.
 
-    The core and the demo are tried on each of the few; every eighth test of the apps on one of them, so that each day has a
+    The core and the demo are tried on each of the few; every sixteenth test of the apps on one of them, so that each day has a
     part of every area; what says that it is the same on any day, and what has no day (formats) or is long (browser), on
     none. ``make any-day`` tries all on all.
     """
@@ -92,7 +92,7 @@ def _of_few(test: unittest.TestCase) -> list[datetime]:
     if area == "core" or kind.__module__ == "tests.apps.test_demo":
         return found
     drawn = crc32(test.id().encode())
-    return [] if drawn % 8 else [found[drawn // 8 % len(found)]]
+    return [] if drawn % 16 else [found[drawn // 8 % len(found)]]
 
 
 def _on(test: unittest.TestCase, moment: datetime) -> unittest.TestCase:
@@ -197,7 +197,7 @@ class Runner(DiscoverRunner):
         parser.add_argument(
             "--days",
             choices=["few", "all"],
-            help="Run again on difficult days: core and demo on each of few, every eighth test of the apps on one, or all on all.",
+            help="Run again on difficult days: core and demo on each of few, every sixteenth test of the apps on one, or all on all.",
         )
         parser.add_argument("--drawn", type=int, default=0, metavar="N", help="… and all on N days drawn by the seed.")
         parser.add_argument("--only-days", action="store_true", help="Leave the suite's own day out.")
