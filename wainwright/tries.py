@@ -45,7 +45,6 @@ def progress_of(row: Model, content: bytes) -> Callable[[int], object]:
         # So that saving the thing afterwards does not set it back.
         row.entries_read = count  # type: ignore[attr-defined]
 
-    row.entries = entries_in(content)  # type: ignore[attr-defined]
-    rows.update(entries=row.entries)  # type: ignore[attr-defined]
-    keep(0)
+    row.entries, row.entries_read = entries_in(content), 0  # type: ignore[attr-defined]
+    rows.update(entries=row.entries, entries_read=0)  # type: ignore[attr-defined]
     return keep

@@ -34,12 +34,17 @@ class MileageRate:
 
     def distance(self, km: Decimal) -> Decimal:
         """Return a distance in the rate's own unit; miles that were turned into km come back exactly."""
-        return km if self.unit == "km" else km / KM_PER_MILE
+        return from_km(km, self.unit)
 
 
 def in_km(distance: Decimal, unit: str) -> Decimal:
     """Return a distance typed in ``unit`` in km, exactly."""
     return distance if unit == "km" else distance * KM_PER_MILE
+
+
+def from_km(km: Decimal, unit: str) -> Decimal:
+    """Return km as a distance in ``unit``, "km" or "mi"."""
+    return km if unit == "km" else km / KM_PER_MILE
 
 
 def mileage_year(day: date, month: int, first: int) -> tuple[date, date]:

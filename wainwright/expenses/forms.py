@@ -9,7 +9,7 @@ from django import forms
 
 from wainwright.accounts.forms import CodingForm, code_field
 from wainwright.accounts.selectors import books
-from wainwright.core.mileage import KM_PER_MILE, in_km
+from wainwright.core.mileage import from_km, in_km
 from wainwright.core.money import Money, places
 from wainwright.core.picking import PickList
 from wainwright.expenses.models import PAID_BY, Expense, Receipt
@@ -186,7 +186,7 @@ def ride_as_typed(ride: Expense) -> dict[str, Any]:
     """A ride as its form would have been filled in; a distance that was looked up stays empty, to be looked up again."""
 
     def own(km: Decimal | None) -> Decimal | None:
-        return None if km is None else round(km if ride.unit == "km" else km / KM_PER_MILE, 1)
+        return None if km is None else round(from_km(km, ride.unit), 1)
 
     def named(place: dict[str, Any] | None) -> str:
         """What finds a place again: its town, or its code where the town is another place's as well."""
@@ -208,16 +208,15 @@ def ride_as_typed(ride: Expense) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def ride_of_track(receipt: Receipt, member: Membership) -> dict[str, Any]:
-    """A recorded track as the ride that it is, in the unit of the first kind of vehicle."""
+def track_as_typed(receipt: Receipt, member: Membership) -> dict[str, Any]:
+    """A recorded track as the form of its ride would have been filled in, in the unit of the first kind of vehicle."""
     track = receipt.invoice.get("track") or {}
     if not track:
         return {}
     unit = next(iter(vehicle_kinds(member.firm).values()), "km")
-    km = Decimal(track["km"])
     day = {"date": track["day"]} if track["day"] else {}
     return day | {
-        "origin": track["origin"], "target": track["target"], "km": round(km if unit == "km" else km / KM_PER_MILE, 1),
+        "origin": track["origin"], "target": track["target"], "km": round(from_km(Decimal(track["km"]), unit), 1),
         "reason": "As the track shows",
     }  # fmt: skip
 

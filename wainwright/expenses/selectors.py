@@ -63,19 +63,19 @@ class Row:
         return f"{self.key}:{self.booking.pk}" if self.booking else self.key
 
     @property
+    def pays(self) -> Booking | None:
+        """The booking that it pays for sure."""
+        return self.booking if self.booked is not None and self.booked.sure else None
+
+    @property
     def names(self) -> tuple[int | None, int | None, int | None]:
         """Its paper, charge and booking by number, as they are taken without a look: a booking that is not sure is left."""
-        sure = self.booking is not None and self.booked is not None and self.booked.sure
-        return (
-            self.paper.pk if self.paper else None,
-            self.charge.pk if self.charge else None,
-            self.booking.pk if self.booking and sure else None,
-        )
+        return tuple(each.pk if each else None for each in (self.paper, self.charge, self.pays))
 
     @property
     def trip_id(self) -> int | None:
         """The trip to which it belongs for sure, whatever its day: that of the booking which it pays."""
-        return self.booking.trip_id if self.booking is not None and self.names[2] is not None else None
+        return self.pays.trip_id if self.pays else None
 
     @property
     def waits(self) -> bool:

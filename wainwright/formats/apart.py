@@ -68,9 +68,10 @@ def apart(name: str, *given: Any, told: Callable[[int], object] | None = None) -
 
     ``told`` is called about once a second with how many entries were read so far, where the work counts them.
     """
+    if told is None:
+        return _apart(name, given, "", None)
     with tempfile.TemporaryDirectory(prefix="apart-") as folder:
-        place = str(Path(folder) / "count")
-        return _apart(name, given, place, told)
+        return _apart(name, given, str(Path(folder) / "count"), told)
 
 
 def _apart(name: str, given: tuple[Any, ...], place: str, told: Callable[[int], object] | None) -> Any:
@@ -131,7 +132,8 @@ def _loaded(answer: bytes) -> tuple[bool, Any]:
 
 def main(where: str, seconds: int, memory: int, place: str) -> None:
     """Be that process: read what is given, work within the bounds, write the result or the sentence why there is none."""
-    count_into(place)
+    if place:
+        count_into(place)
     module, _, function = where.partition(":")
     given = pickle.loads(sys.stdin.buffer.read())
     work = getattr(importlib.import_module(module), function)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import UTC, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 from icalendar import Calendar, Event
@@ -139,7 +139,7 @@ def _times(event: Event) -> tuple[datetime, datetime]:
     first, last = (at if isinstance(at, datetime) else datetime.combine(at, time(12)) for at in (begins, ends))
     if first.tzinfo is None and last.tzinfo is not None:
         last = last.replace(tzinfo=None)
-    return first, last if not isinstance(begins, date) or isinstance(begins, datetime) else max(first, last)
+    return first, last
 
 
 def _wall(at: datetime, place: Place) -> datetime:

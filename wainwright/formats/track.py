@@ -30,13 +30,14 @@ Point = tuple[float, float, datetime | None]
 @dataclass(frozen=True, slots=True)
 class Track:
     """A ride that was recorded: km by its points, when it began and ended (UTC, if known), the places at its ends by name,
-    and how many points were left out as impossible."""
+    the zone in which it began, and how many points were left out as impossible."""
 
     km: Decimal
     begins: datetime | None
     ends: datetime | None
     origin: str
     target: str
+    zone: str
     left: int
     line: tuple[tuple[float, float], ...]
 
@@ -72,7 +73,7 @@ def read_track(content: bytes) -> Track:
     origin, target = nearest(*line[0]), nearest(*line[-1])
     return Track(
         Decimal(str(round(metres / 1000, 1))), min(times, default=None), max(times, default=None),
-        origin.town, target.town, sum(left for _, left in kept), tuple(line[:: max(1, len(line) // DRAWN)]) + (line[-1],),
+        origin.town, target.town, origin.zone, sum(left for _, left in kept), tuple(line[:: max(1, len(line) // DRAWN)]) + (line[-1],),
     )  # fmt: skip
 
 

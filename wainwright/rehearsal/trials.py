@@ -10,7 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Q, QuerySet
+from django.db.models import QuerySet
 
 from wainwright import clock
 from wainwright.accounts.selectors import books
@@ -20,6 +20,7 @@ from wainwright.core.money import Money
 from wainwright.core.routing import Route, Signer, work_out_route
 from wainwright.core.workings import plain
 from wainwright.expenses.models import Expense
+from wainwright.expenses.services.rides import COUNTS
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.rehearsal.models import Heard, Rehearsal
@@ -214,7 +215,7 @@ class MileageHearing:
         """How far each ride's person had driven before it, with that kind of vehicle, in its mileage year. One query."""
         policy, found = self.book.policy, {}
         rows = Expense.objects.filter(owner__in=people, kind=Expense.Kind.MILEAGE, vehicle__in=self.tried)
-        counted = rows.filter(Q(claim__isnull=False) | Q(turned_down_in__isnull=True)).order_by("date", "pk")
+        counted = rows.filter(COUNTS).order_by("date", "pk")
         driven: dict[tuple[int, str, date], Decimal] = defaultdict(Decimal)
         for pk, owner, vehicle, day, km in counted.values_list("pk", "owner", "vehicle", "date", "km"):
             key = (owner, vehicle, mileage_year(day, policy.mileage_month, policy.mileage_day)[0])

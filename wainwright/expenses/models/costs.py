@@ -9,7 +9,7 @@ from django.db.models import Q
 
 from wainwright.accounts.models import CodedModel
 from wainwright.core.coding import Coding
-from wainwright.core.mileage import KM_PER_MILE
+from wainwright.core.mileage import from_km
 from wainwright.core.money import Money
 from wainwright.core.splits import SplitPart
 from wainwright.core.workings import plain
@@ -112,7 +112,7 @@ class Expense(CodedModel):
     def distance(self) -> str:
         """How far a ride was, in its own unit, as people write it."""
         km = self.km or Decimal(0)
-        return plain(round(km if self.unit == "km" else km / KM_PER_MILE, 2))
+        return plain(round(from_km(km, self.unit), 2))
 
     @property
     def one_way_km(self) -> Decimal | None:

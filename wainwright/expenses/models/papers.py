@@ -83,6 +83,11 @@ class Receipt(models.Model):
         return round(self.fields.get("total", {}).get("sure", 0) * 100)
 
     @property
+    def proves_cost(self) -> bool:
+        """Whether it is a paper with a price: a calendar file and a track have none."""
+        return self.kind not in (self.Kind.CALENDAR, self.Kind.TRACK)
+
+    @property
     def done(self) -> bool:
         """Whether the reading is over."""
         return self.state in (self.State.READ, self.State.UNREADABLE)

@@ -26,7 +26,6 @@ from wainwright.formats.invoice import Invoice
 from wainwright.formats.mail import Reservation
 from wainwright.formats.opening import Opened
 from wainwright.formats.pictures import Page
-from wainwright.formats.places import nearest
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.track import Track
 from wainwright.outside import service
@@ -148,8 +147,7 @@ def _day(day: str) -> dict:
 
 
 def _track(track: Track) -> dict:
-    zone = nearest(*track.line[0]).zone
-    day = track.begins.astimezone(ZoneInfo(zone)).date().isoformat() if track.begins else ""
+    day = track.begins.astimezone(ZoneInfo(track.zone)).date().isoformat() if track.begins else ""
     return {"km": str(track.km), "origin": track.origin, "target": track.target, "day": day, "left": track.left}
 
 
@@ -164,7 +162,7 @@ def _keep_found(receipt: Receipt, found: dict) -> None:
         receipt.problem = f"Its sums do not add up: {problems[0]}."[:300]
     elif receipt.kind == Receipt.Kind.CALENDAR:
         receipt.problem = "" if receipt.invoice.get("bookings") else "No journey was found in it."
-    elif "total" not in receipt.fields and receipt.kind != Receipt.Kind.TRACK:
+    elif "total" not in receipt.fields and receipt.proves_cost:
         receipt.problem = "The total is hard to read. Look at it and type it."
 
 

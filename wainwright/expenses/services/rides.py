@@ -28,6 +28,8 @@ from wainwright.trips.driving import way_to_work
 from wainwright.trips.models import place_data
 
 MOST_KM = 5000
+# A ride whose claim was turned down gives its distance back, until it is claimed anew.
+COUNTS = Q(claim__isnull=False) | Q(turned_down_in__isnull=True)
 # A track's distance is typed in the rate's unit to a tenth.
 TRACK_ROUNDING = Decimal("0.1")
 
@@ -157,8 +159,7 @@ def _to_work(member: Membership, ride: Ride, without: int) -> Decimal:
     if way is None:
         return Decimal(0)
     rides = Expense.objects.filter(owner=member, kind=Expense.Kind.MILEAGE, date=ride.day).exclude(pk=without)
-    counted = rides.filter(Q(claim__isnull=False) | Q(turned_down_in__isnull=True))
-    already = counted.aggregate(km=Sum("commute_km"))["km"] or Decimal(0)
+    already = rides.filter(COUNTS).aggregate(km=Sum("commute_km"))["km"] or Decimal(0)
     return way.off(ride.origin, ride.target, ride.there_and_back, already)
 
 
@@ -269,5 +270,4 @@ def km_between(member_id: int, first: date, last: date, vehicle: str, without: i
     rides = Expense.objects.filter(
         owner_id=member_id, kind=Expense.Kind.MILEAGE, vehicle=vehicle, date__range=(first, last)
     ).exclude(pk=without)
-    counted = rides.filter(Q(claim__isnull=False) | Q(turned_down_in__isnull=True))
-    return counted.aggregate(km=Sum("km"))["km"] or Decimal(0)
+    return rides.filter(COUNTS).aggregate(km=Sum("km"))["km"] or Decimal(0)

@@ -9,7 +9,7 @@ from wainwright import clock
 from wainwright.drawing.lines import year_bar
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.checking import check
-from wainwright.expenses.forms import CostForm, RideForm, ride_as_typed, ride_of_track
+from wainwright.expenses.forms import CostForm, RideForm, ride_as_typed, track_as_typed
 from wainwright.expenses.models import Expense, Receipt
 from wainwright.expenses.services import rides, taking
 from wainwright.expenses.views.expense import number_of
@@ -50,7 +50,7 @@ def new_ride(request):
     start = best_place(member.work_code or member.home_code)
     initial = {"date": clock.today(member.firm.zone), "passengers": 0, "origin": start.town if start else ""}
     form = RideForm(
-        request.POST or None, member=member, initial=initial | (ride_of_track(track, member) if track else {})
+        request.POST or None, member=member, initial=initial | (track_as_typed(track, member) if track else {})
     )
     if request.method == "POST" and form.is_valid():
         try:

@@ -40,8 +40,6 @@ def _show(request, receipt: Receipt, form: CostForm, status: int = 200):
     context = {
         "receipt": receipt, "own": own, "form": form, "boxes": boxes, "bookings": bookings,
         "track": receipt.invoice.get("track"), "left": receipt.invoice.get("left", []),
-        # A calendar file and a track prove no price.
-        "is_paper": receipt.kind not in (Receipt.Kind.CALENDAR, Receipt.Kind.TRACK),
         "rows": [(FIELD_NAMES[name], name, field) for name, field in fields],
         "shown": [page for page in receipt.pages.all() if not page.off], "off": [page for page in receipt.pages.all() if page.off],
         "trips": _trips_for(request.member, bookings) if bookings else [],

@@ -25,19 +25,21 @@ def seats(request, trip_id: int, booking_id: int):
     booking = trip.bookings.get(pk=booking_id)
     if not booking.stands or booking.by_hand:
         raise Stale("That booking is gone already.")
-    refused = ""
+    refused, asked = "", None
     if request.method == "POST":
         try:
-            chosen = _chosen(request, booking)
+            # Who only says a wish does not wait for the plans.
+            asked = None if request.POST.get("wish") else _plans(booking)
+            chosen = _chosen(request, asked)
             basket.choose_seats(request.member, trip_id, booking_id, chosen)
-            asked = ", ".join(filter(None, chosen))
-            messages.info(request, f"Asked for: {asked}." if asked else "No seats are asked for.")
+            words = ", ".join(filter(None, chosen))
+            messages.info(request, f"Asked for: {words}." if words else "No seats are asked for.")
             return redirect(_back_to(trip, booking_id))
         except Stale:
             raise
         except Refusal as refusal:
             refused = refusal.message
-    plans, silent = _plans(booking)
+    plans, silent = asked or _plans(booking)
     context = {
         "trip": trip, "booking": booking, "wishes": WISHES, "refused": refused, "silent": silent, "wish": request.POST.get("wish", ""),
         "plans": [
@@ -80,7 +82,7 @@ def _asked_for(request, booking, number: int) -> str:
     return booking.seats[number] if number < len(booking.seats) else ""
 
 
-def _chosen(request, booking) -> list[str]:
+def _chosen(request, asked: tuple[list[tuple], str] | None) -> list[str]:
     """One seat or nothing for each move; a seat that is taken or not there is refused by name."""
     wish = request.POST.get("wish", "")
     if wish:
@@ -88,7 +90,7 @@ def _chosen(request, booking) -> list[str]:
             raise Refusal("Choose a wish of the list.", "wish")
         return [] if wish == "none" else [WISHES[wish].lower()]
     found = []
-    plans, silent = _plans(booking)
+    plans, silent = asked or ([], "")
     if silent:
         asked = ", ".join(filter(None, (request.POST.get(f"seat-{n}", "").strip()[:4] for n, _, _ in plans)))
         raise Refusal(f"{asked or 'Nothing'} was not asked for: nothing was changed.")
