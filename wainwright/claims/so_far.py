@@ -48,7 +48,8 @@ def so_far(claim: Claim, posting: Posting | None, said: Iterable[Remark]) -> lis
         entered = posting.state == Posting.State.ENTERED
         words = f"posted to the accounts under {posting.number}" if entered else "refused by the ledger"
         found.append(Happened(posting.time, words, wrong=not entered))
-    return sorted([*found, *_payments(claim)], key=lambda each: each.time)
+    # Settled is what comes of a posting or a payment, in the same moment.
+    return sorted([*found, *_payments(claim)], key=lambda each: (each.time, each.words == TOLD["claim settled"]))
 
 
 def _payments(claim: Claim) -> Iterator[Happened]:
