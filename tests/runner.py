@@ -35,7 +35,7 @@ from django.test.runner import (
 from hypothesis import HealthCheck
 
 from tests.days import DIFFICULT, FEW, draw, moments
-from tests.worlds import EMPTY, DayMixin, Shelf, keep
+from tests.worlds import EMPTY, DayMixin, Shelf, clear_shelf, keep
 
 SEED = int(os.environ.get("WAINWRIGHT_SEED") or 20260916)
 SLOWEST = 12
@@ -256,10 +256,12 @@ class Runner(DiscoverRunner):
         config = super().setup_databases(**kwargs)
         self.parallel = parallel
         for old, _name, _destroy in config:
-            keep(Shelf.folder / f"{EMPTY}.sqlite3")
+            keep(EMPTY)
             with old.cursor() as cursor:
                 if old.vendor == "sqlite":
                     cursor.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+            # A database that somebody is connected to is not copied by PostgreSQL.
+            old.close()
             for number in range(self.parallel if self.parallel > 1 else 0):
                 old.creation.clone_test_db(suffix=str(number + 1), verbosity=self.verbosity)
         return config
@@ -285,4 +287,5 @@ class Runner(DiscoverRunner):
     def teardown_databases(self, old_config, **kwargs):
         for alias in connections:
             connections[alias].close()
+        clear_shelf()
         super().teardown_databases(old_config, **kwargs)

@@ -15,7 +15,6 @@ from typing import Any
 
 from django.conf import settings
 from django.core.cache import caches
-from django.core.management import call_command
 from django.db import connection
 from django.test import TestCase, TransactionTestCase, override_settings
 
@@ -48,43 +47,102 @@ def start_from(kind: str) -> None:
     settings.ANCHORS.unlink(missing_ok=True)
     caches["sessions"].clear()
     shutil.rmtree(settings.MEDIA_ROOT, ignore_errors=True)
-    if connection.vendor != "sqlite":
-        # Only a file can be copied: another database is emptied and loaded anew.
-        call_command("flush", interactive=False, verbosity=0)
-        LOADERS[kind]()
-        return
-    day = f"{settings.NOW:%Y%m%dT%H%M}" if kind != EMPTY else ""
-    made = Shelf.folder / f"{kind}{day}.sqlite3"
-    with (Shelf.folder / f"{made.stem}.lock").open("w") as lock:
+    made = kind + (f"{settings.NOW:%Y%m%dT%H%M}".lower() if kind != EMPTY else "")
+    with (Shelf.folder / f"{made}.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
-        if not made.exists():
-            _copy_in(Shelf.folder / f"{EMPTY}.sqlite3")
+        if not _copies().has(made):
+            _copy_in(EMPTY)
             LOADERS[kind]()
             keep(made)
-    _copy_in(made)
+        _copy_in(made)
     if kind != EMPTY:
         # What another class remembered of these rules is not true of this copy.
         Firm.objects.update(rules_version=new_version())
 
 
-def keep(target: Path) -> None:
+class _Files:
+    """Copies of an SQLite database: files on the shelf."""
+
+    @staticmethod
+    def has(name: str) -> bool:
+        return (Shelf.folder / f"{name}.sqlite3").exists()
+
+    @staticmethod
+    def keep(name: str) -> None:
+        with closing(sqlite3.connect(Shelf.folder / f"{name}.sqlite3")) as copy:
+            connection.connection.backup(copy)
+            copy.execute("PRAGMA journal_mode=DELETE")
+
+    @staticmethod
+    def put_in(name: str) -> None:
+        made = Shelf.folder / f"{name}.sqlite3"
+        with closing(sqlite3.connect(f"{made.as_uri()}?mode=ro", uri=True)) as source:
+            source.backup(connection.connection)
+
+
+class _Databases:
+    """Copies of a PostgreSQL database: databases of the same server, each made from another as its template."""
+
+    @staticmethod
+    def shelf(name: str = "") -> str:
+        return f"shelf_{Shelf.folder.parent.name.rpartition('-')[2].lower()}_{name}"
+
+    @classmethod
+    def has(cls, name: str) -> bool:
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT 1 FROM pg_database WHERE datname = %s", [cls.shelf(name)])
+            return cursor.fetchone() is not None
+
+    @classmethod
+    def keep(cls, name: str) -> None:
+        cls._make(cls.shelf(name), connection.settings_dict["NAME"])
+
+    @classmethod
+    def put_in(cls, name: str) -> None:
+        cls._make(connection.settings_dict["NAME"], cls.shelf(name))
+
+    @staticmethod
+    def _make(name: str, source: str) -> None:
+        # Nobody may be connected to either while it is copied.
+        connection.close()
+        with connection._nodb_cursor() as cursor:
+            cursor.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
+            cursor.execute(f'CREATE DATABASE "{name}" TEMPLATE "{source}" STRATEGY FILE_COPY')
+
+    @classmethod
+    def clear(cls) -> None:
+        """Drop every copy."""
+        with connection._nodb_cursor() as cursor:
+            cursor.execute("SELECT datname FROM pg_database WHERE starts_with(datname, %s)", [cls.shelf()])
+            for (name,) in cursor.fetchall():
+                cursor.execute(f'DROP DATABASE "{name}" WITH (FORCE)')
+
+
+def _copies():
+    return _Files if connection.vendor == "sqlite" else _Databases
+
+
+def keep(name: str) -> None:
     """Keep the database as it is, and its files, under a name."""
     connection.ensure_connection()
-    with closing(sqlite3.connect(target)) as copy:
-        connection.connection.backup(copy)
-        copy.execute("PRAGMA journal_mode=DELETE")
+    _copies().keep(name)
     files = Path(settings.MEDIA_ROOT)
     if files.exists():
-        shutil.copytree(files, target.with_suffix(".files"))
+        shutil.copytree(files, Shelf.folder / f"{name}.files")
 
 
-def _copy_in(made: Path) -> None:
+def _copy_in(name: str) -> None:
     connection.ensure_connection()
-    with closing(sqlite3.connect(f"{made.as_uri()}?mode=ro", uri=True)) as source:
-        source.backup(connection.connection)
-    files = made.with_suffix(".files")
+    _copies().put_in(name)
+    files = Shelf.folder / f"{name}.files"
     if files.exists():
         shutil.copytree(files, settings.MEDIA_ROOT, dirs_exist_ok=True)
+
+
+def clear_shelf() -> None:
+    """Drop the copies that do not lie in the shelf's folder."""
+    if connection.vendor != "sqlite":
+        _Databases.clear()
 
 
 def people() -> dict[str, Membership]:
