@@ -197,6 +197,16 @@ class StartedTransactionMixin(DayMixin):
         pass
 
 
+class OtherDatabasesMixin:
+    """Tests that open other databases than the run's own, under these aliases."""
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        # Only now: at its start a class may name no alias that is not there yet.
+        cls.databases = frozenset({"default", "copy", "target"})
+
+
 class StartedTransactionTestCase(StartedTransactionMixin, TransactionTestCase):
     """Tests that need real transactions: threads, processes that die."""
 

@@ -49,6 +49,11 @@ def now() -> datetime:
     return _FIXED.get() or _machine() + offset()
 
 
+def machine() -> datetime:
+    """Return the machine's own moment, in UTC, however far the demo's clock was moved: for whether something still runs."""
+    return _FIXED.get() or _machine()
+
+
 @contextmanager
 def at(moment: datetime) -> Iterator[None]:
     """Let everything inside happen at ``moment``: for building the demo's history, and for tests."""

@@ -10,6 +10,8 @@ import environ
 from csp.constants import NONE, SELF
 from django.core.management.utils import get_random_secret_key
 
+from wainwright import deployed
+
 env = environ.Env()
 BASE = Path(__file__).resolve().parent.parent
 TESTING = "test" in sys.argv[1:2]
@@ -52,7 +54,7 @@ CSRF_TRUSTED_ORIGINS = env.list("WAINWRIGHT_ORIGINS", default=[])
 
 APPS = [
     "people", "trail", "news", "rulebook", "accounts", "signoff", "bookings", "trips", "profile", "expenses", "claims", "tray",
-    "journals", "reconciling", "masters", "closing", "api", "bench", "staff", "reports", "identity", "founding", "rehearsal", "web", "standins.ledger", "standins.mailbox",
+    "journals", "reconciling", "masters", "closing", "api", "bench", "staff", "reports", "identity", "founding", "rehearsal", "operating", "web", "standins.ledger", "standins.mailbox",
 ]  # fmt: skip
 INSTALLED_APPS = [
     # Ours first, so that our templates stand before those of the same name.
@@ -72,6 +74,8 @@ INSTALLED_APPS = [
     "csp",
     "django_htmx",
     "huey.contrib.djhuey",
+    "django_guid",
+    "django_prometheus",
     "rest_framework",
     "drf_spectacular",
 ]
@@ -88,9 +92,22 @@ SPECTACULAR_SETTINGS = {
     "SERVE_INCLUDE_SCHEMA": False,
     "SCHEMA_PATH_PREFIX": "/api/v1",
 }
+# The token by which Prometheus reads what is measured; without one nothing is measured.
+METRICS_TOKEN = env.str("WAINWRIGHT_METRICS_TOKEN", "")
+# The page while the machine is worked on stands while this file does.
+MAINTENANCE = VAR / "maintenance.json"
+# The collector to which requests are told, part by part (OTLP over HTTP); none is asked where this is empty.
+TRACES = env.str("WAINWRIGHT_TRACES", "")
+# To whom errors are mailed that nobody foresaw.
+OPERATORS = env.list("WAINWRIGHT_OPERATORS", default=[])
+DJANGO_GUID = {"GUID_HEADER_NAME": "X-Request-ID", "EXPOSE_HEADER": False, "VALIDATE_GUID": True}
 MIDDLEWARE = [
+    *(["django_prometheus.middleware.PrometheusBeforeMiddleware"] if METRICS_TOKEN else []),
+    "django_guid.middleware.guid_middleware",
+    "wainwright.operating.middleware.LogMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "wainwright.operating.middleware.MaintenanceMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -105,6 +122,7 @@ MIDDLEWARE = [
     "wainwright.web.middleware.MemberMiddleware",
     "wainwright.web.middleware.OnceMiddleware",
     "wainwright.web.middleware.RefusalMiddleware",
+    *(["django_prometheus.middleware.PrometheusAfterMiddleware"] if METRICS_TOKEN else []),
 ]
 ROOT_URLCONF = "wainwright.urls"
 WSGI_APPLICATION = "wainwright.wsgi.application"
@@ -124,37 +142,36 @@ TEMPLATES = [
     }
 ]
 
-DATABASES = {"default": env.db_url("WAINWRIGHT_DATABASE", default=f"sqlite:///{VAR / 'wainwright.sqlite3'}")}
-if DATABASES["default"]["ENGINE"] == "django.db.backends.sqlite3":
-    DATABASES["default"]["OPTIONS"] = {
-        "transaction_mode": "IMMEDIATE",
-        "timeout": 20,
-        "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
-    }
+DATABASES = {
+    "default": deployed.database(
+        env.db_url("WAINWRIGHT_DATABASE", default=f"sqlite:///{VAR / 'wainwright.sqlite3'}"), VAR
+    )
+}
+if DATABASES["default"]["ENGINE"] == deployed.SQLITE:
     for _end in ("", "-wal", "-shm"):
         # One that was made before others were kept out of it.
         with suppress(OSError):
             Path(f"{DATABASES['default']['NAME']}{_end}").chmod(0o600)
-    # A file, not memory: two threads of a test then meet as two requests do.
-    DATABASES["default"]["TEST"] = {"NAME": str(VAR / "test.sqlite3")}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
+SESSION_ENGINE, _beside_sessions = deployed.sessions(env.str("WAINWRIGHT_CACHE", ""), VAR, DATABASES["default"])
+SESSION_CACHE_ALIAS = "sessions"
 CACHES = {
     # What the sign-in package counts (codes, mails of passwords): in the database, so that nothing pushes it out.
     "default": {
         "BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "people_counts",
         "OPTIONS": {"MAX_ENTRIES": 1_000_000},
     },
-    "sessions": {"BACKEND": "django.core.cache.backends.filebased.FileBasedCache", "LOCATION": str(VAR / "cache")},
+    "sessions": _beside_sessions,
 }  # fmt: skip
-HUEY = {
-    "huey_class": "huey.SqliteHuey",
-    "name": "wainwright",
-    "filename": str(VAR / "queue.sqlite3"),
-    "immediate": TESTING or env.bool("WAINWRIGHT_NO_QUEUE", False),
-    # What takes long is bounded (formats.apart), and does not hold up what comes behind it.
-    "consumer": {"workers": 4, "worker_type": "thread"},
-}
+# What takes long is bounded (formats.apart), and does not hold up what comes behind it.
+HUEY = deployed.queue(
+    env.str("WAINWRIGHT_QUEUE", ""),
+    VAR,
+    DATABASES["default"],
+    [SECRET_KEY, *SECRET_KEY_FALLBACKS],
+    immediate=TESTING or env.bool("WAINWRIGHT_NO_QUEUE", False),
+)
 
 AUTH_USER_MODEL = "people.Person"
 AUTHENTICATION_BACKENDS = ["allauth.account.auth_backends.AuthenticationBackend"]
@@ -196,15 +213,15 @@ USE_I18N = True
 STATIC_URL = "static/"
 STATIC_ROOT = VAR / "static"
 STATIC_ROOT.mkdir(exist_ok=True)
+MEDIA_ROOT = VAR / "files"
 STORAGES = {
-    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "default": deployed.files(env.str("WAINWRIGHT_FILES", "")),
     "staticfiles": {
         "BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"
         if TESTING or DEBUG
         else "whitenoise.storage.CompressedManifestStaticFilesStorage"
     },
 }
-MEDIA_ROOT = VAR / "files"
 # Files of people are never served by their path; a view checks who asks.
 MEDIA_URL = ""
 FILE_UPLOAD_PERMISSIONS, FILE_UPLOAD_DIRECTORY_PERMISSIONS = 0o600, 0o700
@@ -259,11 +276,11 @@ CONTENT_SECURITY_POLICY = {
         "form-action": [SELF],
         "frame-ancestors": [NONE],
         "base-uri": [NONE],
+        "report-uri": ["/refused-by-browser/"],
     }
 }
 X_FRAME_OPTIONS = "DENY"
 SECURE_REFERRER_POLICY = "same-origin"
-SESSION_ENGINE, SESSION_CACHE_ALIAS = "django.contrib.sessions.backends.cached_db", "sessions"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_AGE = 12 * 3600
@@ -277,9 +294,4 @@ if not (DEMO or DEBUG or TESTING):
 SILENCED_SYSTEM_CHECKS = ["security.W008"] if env.bool("WAINWRIGHT_SSL_REDIRECT", True) is False else []
 
 TEST_RUNNER = "tests.runner.Runner"
-LOGGING = {
-    "version": 1,
-    "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
-    "root": {"handlers": ["console"], "level": "WARNING"},
-}
+LOGGING = deployed.logs(env.str("WAINWRIGHT_LOGS", ""), env.str("WAINWRIGHT_LOG_LEVEL", "WARNING"))

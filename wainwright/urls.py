@@ -23,6 +23,7 @@ from wainwright.journals import billing, paying
 from wainwright.journals import runs as posting_runs
 from wainwright.journals import views as journals
 from wainwright.masters import views as masters
+from wainwright.operating import views as operating
 from wainwright.profile import views as profile
 from wainwright.reconciling import views as reconciling
 from wainwright.rehearsal import (
@@ -100,7 +101,11 @@ urlpatterns = [
     path("", web.desk, name="desk"),
     *SIGNING_IN,
     path("accounts/2fa/", include("allauth.mfa.urls")),
-    path("up/", web.up, name="up"),
+    path("up/", operating.up, name="up"),
+    path("ready/", operating.ready, name="ready"),
+    path("metrics/", operating.metrics, name="metrics"),
+    path("running/", operating.running, name="running"),
+    path("refused-by-browser/", operating.refused_by_browser, name="refused-by-browser"),
     path("find/", web.find_page, name="find"),
     path("find/charges/<int:charge_id>/", web.find_charge, name="find-charge"),
     path("news/", web.news_page, name="news"),

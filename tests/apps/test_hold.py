@@ -1,13 +1,9 @@
 """Two at once, and processes that die: one act is done, nothing is lost, nothing is done twice."""
 
 import contextlib
-import sqlite3
-import tempfile
 import threading
-from contextlib import closing
 from datetime import timedelta
 from io import StringIO
-from pathlib import Path
 from unittest import mock
 
 from django.core.management import CommandError, call_command
@@ -205,19 +201,7 @@ class HoldTest(WorldTransactionTestCase):
         self.assertIsNone(check_chain())
 
 
-class BackupTest(WorldTransactionTestCase):
-    def test_a_copy_is_whole_and_never_overwrites(self):
-        claim = self.sent_claim()
-        with tempfile.TemporaryDirectory() as folder:
-            target = Path(folder, "copy.sqlite3")
-            call_command("backup", target, stdout=StringIO())
-            with closing(sqlite3.connect(target)) as copy:
-                self.assertEqual(
-                    copy.execute("select total_minor from claims_statement").fetchall(), [(claim.total.minor,)]
-                )
-            with self.assertRaisesRegex(CommandError, "there already"):
-                call_command("backup", target)
-
+class TrailTest(WorldTransactionTestCase):
     def test_the_trail_names_the_first_entry_that_does_not_fit(self):
         self.sent_claim()
         call_command("verify_trail", stdout=StringIO())

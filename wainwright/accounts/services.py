@@ -131,7 +131,7 @@ def send_posting(posting: Posting, who: Membership | None) -> Posting:
 def keep_ledger_answer(posting: Posting, answer: Entered | Refused, who: Membership | None) -> Posting:
     """Keep what a ledger said of a journal, whoever brought the answer; one that is entered stays so."""
     with transaction.atomic():
-        posting = Posting.objects.select_for_update().select_related("firm").get(pk=posting.pk)
+        posting = Posting.objects.select_for_update(no_key=True).select_related("firm").get(pk=posting.pk)
         if posting.state == Posting.State.ENTERED:
             return posting
         if isinstance(answer, Entered):

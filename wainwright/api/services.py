@@ -63,7 +63,11 @@ def make_token(member: Membership, name: str, scopes: Sequence[str]) -> tuple[Ap
 def revoke(member: Membership, token_id: int) -> ApiToken:
     """Take a token back: it lets nobody in from now on. Raises ``Stale``."""
     must(member, "let_in")
-    row = ApiToken.objects.select_for_update().filter(pk=token_id, firm=member.firm, revoked__isnull=True).first()
+    row = (
+        ApiToken.objects.select_for_update(no_key=True)
+        .filter(pk=token_id, firm=member.firm, revoked__isnull=True)
+        .first()
+    )
     if row is None:
         raise Stale("That token was taken back already.")
     row.revoked = clock.now()
@@ -125,7 +129,7 @@ def notice(webhook_id: int) -> int:
 
     Returns how much.
     """
-    hook = Webhook.objects.select_for_update().get(pk=webhook_id)
+    hook = Webhook.objects.select_for_update(no_key=True).get(pk=webhook_id)
     last = Entry.objects.order_by("-number").values_list("number", flat=True).first() or 0
     rows = Entry.objects.filter(
         firm_id=hook.firm_id, number__gt=hook.seen, number__lte=last, what__in=TELLS, subject__startswith="claim:"

@@ -31,7 +31,9 @@ def move_on(firm_id: int) -> int:
     firm = Firm.objects.get(pk=firm_id)
     people = signers(firm_id, clock.today(firm.zone))
     stuck = [key for key, one in people.items() if not one.active or one.cover]
-    waiting = SignOff.objects.select_for_update().filter(firm_id=firm_id, state=SignOff.State.WAITING, signer__in=stuck)
+    waiting = SignOff.objects.select_for_update(no_key=True).filter(
+        firm_id=firm_id, state=SignOff.State.WAITING, signer__in=stuck
+    )
     return sum(_hand_on(row, people) for row in list(waiting.order_by("pk")))
 
 

@@ -33,7 +33,7 @@ def remind(firm: Firm) -> int:
     Nobody above: the administrators have it at once, and the person is reminded on. Returns how many rows were touched.
     """
     policy, today = rulebook(firm).policy, clock.today(firm.zone)
-    late = SignOff.objects.select_for_update(of=("self",)).filter(
+    late = SignOff.objects.select_for_update(of=("self",), no_key=True).filter(
         firm=firm, state=SignOff.State.WAITING, turn=True, due__lt=today
     )
     touched = 0

@@ -111,7 +111,7 @@ def take_over(member: Membership, signoff_id: int) -> SignOff:
     Who may: an approver above the colleague, within the own limit, who is neither its owner nor asked already.
     """
     row = (
-        SignOff.objects.select_for_update(of=("self",))
+        SignOff.objects.select_for_update(of=("self",), no_key=True)
         .filter(pk=signoff_id, firm_id=member.firm_id)
         .select_related("signer__person", "signer__firm")
         .first()

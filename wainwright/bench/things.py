@@ -10,9 +10,9 @@ from wainwright.trips.models import Trip
 def subject_of(member: Membership, kind: str, object_id: int) -> Trip | Claim:
     """Lock and return what is decided on. Raises ``DoesNotExist`` for what the person may not see."""
     if kind == "trip":
-        found = Trip.objects.select_for_update(of=("self",)).visible_to(member)
+        found = Trip.objects.select_for_update(of=("self",), no_key=True).visible_to(member)
         return found.select_related("firm", "traveller__person", "traveller__firm").get(pk=object_id)
-    found = Claim.objects.select_for_update(of=("self",)).visible_to(member)
+    found = Claim.objects.select_for_update(of=("self",), no_key=True).visible_to(member)
     return found.select_related("firm", "claimant__person", "claimant__firm", "trip", "statement").get(pk=object_id)
 
 

@@ -166,7 +166,7 @@ def _permitted_back(claim: Claim, was: dict[str, int]) -> None:
 def _costs_back(claim: Claim, was: list) -> None:
     """Put the costs that went to the tray back onto the claim, unless their owner has begun to do something with them."""
     gone = {pk: (down_in, why) for pk, down_in, why in was}
-    away = Expense.objects.select_for_update().filter(pk__in=gone).exclude(claim=claim)
+    away = Expense.objects.select_for_update(no_key=True).filter(pk__in=gone).exclude(claim=claim)
     rows = list(away)
     left = len(gone) - Expense.objects.filter(pk__in=gone).count()
     if left or any(row.claim_id is not None or row.turned_down_in_id != claim.pk for row in rows):
@@ -207,7 +207,7 @@ def _asked_again(member: Membership, thing: Trip | Claim, was: dict[str, Any], a
     for row in later.select_related("signer__person", "signer__firm"):
         tell(row.signer, f"{row.title} does not wait for you any more: {member.person.name} undid “{act}”", row.lies_at)
     later.update(state=SignOff.State.DROPPED, turn=False)
-    for row in SignOff.objects.select_for_update().filter(pk__in=turns):
+    for row in SignOff.objects.select_for_update(no_key=True).filter(pk__in=turns):
         row.state, row.turn, row.decided, row.comment = SignOff.State.WAITING, turns[row.pk], None, ""
         if not row.turn:
             row.due = row.since = None

@@ -55,7 +55,7 @@ def keep_asked(
 ) -> Booking:
     """Keep that something is about to be asked of the market; the same choice on the same trip is kept once."""
     once = f"trip:{trip_id}:{'+'.join(choice.keys)}"[-100:]
-    known = Booking.objects.select_for_update().filter(once=once).first()
+    known = Booking.objects.select_for_update(no_key=True).filter(once=once).first()
     if known and (known.stands or known.state == "Asked"):
         return known
     if known:
@@ -109,7 +109,11 @@ def send_hold(booking: Booking, traveller: str, terms: Terms) -> Booking:
 
 
 def _locked(booking_id: int) -> Booking:
-    return Booking.objects.select_for_update(of=("self",)).select_related("trip", "firm", "booker").get(pk=booking_id)
+    return (
+        Booking.objects.select_for_update(of=("self",), no_key=True)
+        .select_related("trip", "firm", "booker")
+        .get(pk=booking_id)
+    )
 
 
 def move(booking: Booking, act: str) -> None:
@@ -234,7 +238,7 @@ def lapse_holds(now: datetime) -> list[Booking]:
 
     Its moves and nights stay on the plan at the price they had, as if they had been typed.
     """
-    late = Booking.objects.select_for_update(of=("self",)).filter(
+    late = Booking.objects.select_for_update(of=("self",), no_key=True).filter(
         state="Held", held_until__lt=now, trip__state__in=["Planning", "Sent back", "Called off", "Turned down"]
     )
     lapsed = list(late.select_related("trip__traveller__person", "trip__traveller__firm", "firm"))
@@ -336,7 +340,7 @@ def set_card(booking_id: int, paid_by: str, card: str) -> None:
 def tell_once_late(now: datetime) -> list[Booking]:
     """Return the bookings whose ticket is late by now and was not spoken of yet, marked as spoken of."""
     late = list(
-        Booking.objects.select_for_update(of=("self",))
+        Booking.objects.select_for_update(of=("self",), no_key=True)
         .filter(state__in=["Held", "Confirmed"], ticket_by__lt=now, late_told=False, trip__state__in=["Authorised", "Under way"])
         .select_related("trip__traveller__person", "trip__traveller__firm", "trip__firm", "firm", "booker__person", "booker__firm")
     )  # fmt: skip

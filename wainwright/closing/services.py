@@ -43,7 +43,7 @@ def post_accruals(member: Membership, month: date) -> Accrual:
         raise Refusal("The month has not ended yet.")
     with transaction.atomic():
         # Whoever comes second waits here, and sees what the first has done.
-        firm = Firm.objects.select_for_update().get(pk=member.firm_id)
+        firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
         if closed(firm, month):
             raise Stale(f"{month:%B %Y} is closed: nothing more is posted into it.")
         if standing_accrual(firm, month) is not None:
@@ -80,7 +80,7 @@ def take_back(member: Membership, month: date) -> Accrual:
     """Take an accrual back on the month's last day, so that it can be made anew. Raises ``Stale``, ``Refusal``."""
     must(member, "close")
     with transaction.atomic():
-        firm = Firm.objects.select_for_update().get(pk=member.firm_id)
+        firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
         row = standing_accrual(firm, month)
         if row is None or row.posting.state != Posting.State.ENTERED:
             raise Stale("There is no accrual of that month in the ledger.")
@@ -120,7 +120,11 @@ def reverse_due() -> int:
 
 def _reverse(accrual_id: int) -> int:
     with transaction.atomic():
-        row = Accrual.objects.select_for_update(of=("self",)).select_related("firm", "posting__firm").get(pk=accrual_id)
+        row = (
+            Accrual.objects.select_for_update(of=("self",), no_key=True)
+            .select_related("firm", "posting__firm")
+            .get(pk=accrual_id)
+        )
         if row.reversal_id is not None:
             return 0
         posting = _prepare_reversal(row, row.reversed_on)
@@ -136,7 +140,7 @@ def _reverse(accrual_id: int) -> int:
 def close_period(member: Membership, month: date, why: str) -> Period:
     """Close a month: nothing more is posted into it. What is cleared or refused and not posted needs a reason. Raises ``Refusal``, ``Stale``."""
     must(member, "close")
-    firm = Firm.objects.select_for_update().get(pk=member.firm_id)
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
     if last_of(month) > clock.today(firm.zone):
         raise Refusal("The month has not ended yet.")
     if closed(firm, month) is not None:
@@ -157,7 +161,7 @@ def close_period(member: Membership, month: date, why: str) -> Period:
 def reopen_period(member: Membership, month: date, why: str) -> None:
     """Open a closed month again, the last one first. Raises ``Refusal``, ``Stale``."""
     must(member, "close")
-    firm = Firm.objects.select_for_update().get(pk=member.firm_id)
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
     row = closed(firm, month)
     if row is None:
         raise Stale(f"{month:%B %Y} is open already.")

@@ -128,7 +128,7 @@ def set_firm(by: Membership, data: FirmData) -> Firm:
     """
     must(by, "firm")
     data = right(data)
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=by.firm_id)
     if Firm.objects.filter(name__iexact=data.name).exclude(pk=firm.pk).exists():
         raise Refusal(f"Another firm here is called {data.name}.", "name")
     if (data.currency, data.country) != (firm.currency, firm.country) and in_use(firm):
@@ -183,7 +183,7 @@ def set_first_rates(by: Membership, rates: FirstRates) -> None:
     Raises ``NotAllowed``, ``Refusal``.
     """
     must(by, "firm")
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=by.firm_id)
     for key, value in asdict(rates).items():
         if value < 0:
             raise Refusal("An amount below zero means nothing here.", key)

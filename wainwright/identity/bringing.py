@@ -90,7 +90,7 @@ def _manager(firm: Firm, number: int, who: Membership | None) -> Membership:
 @transaction.atomic
 def bring_in(firm: Firm, known: Known) -> Membership:
     """Bring somebody in as a traveller, or back where the provider had taken them out. Raises ``Taken``, ``Refusal``."""
-    firm = Firm.objects.select_for_update().get(pk=firm.pk)
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=firm.pk)
     email, name = _checked(known)
     person = Person.objects.filter(email__iexact=email).first()
     member = (
@@ -143,9 +143,9 @@ def change(firm: Firm, member_id: int, known: Known) -> Membership:
     Name and address are those of a person in all firms: where somebody is of another as well they stay. Raises ``Taken``,
     ``Refusal``.
     """
-    firm = Firm.objects.select_for_update().get(pk=firm.pk)
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=firm.pk)
     member = (
-        Membership.objects.select_for_update(of=("self",))
+        Membership.objects.select_for_update(of=("self",), no_key=True)
         .select_related("person", "firm", "manager")
         .get(pk=member_id, firm=firm)
     )
@@ -195,7 +195,7 @@ def take_out(firm: Firm, member_id: int) -> None:
 @transaction.atomic
 def keep_group(firm: Firm, group: Group, name: str, external: str, members: list[int]) -> Group:
     """Keep a group as the provider has it; who comes and goes gets and loses its role. Raises ``Taken``, ``Refusal``."""
-    firm = Firm.objects.select_for_update().get(pk=firm.pk)
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=firm.pk)
     name = one_line(name, 200).strip()
     if not name:
         raise Refusal("a group has a displayName")
@@ -222,7 +222,7 @@ def keep_group(firm: Firm, group: Group, name: str, external: str, members: list
 @transaction.atomic
 def drop_group(firm: Firm, group_id: int) -> None:
     """Drop a group: its role goes from whoever has it by no other. Raises ``Group.DoesNotExist``, ``Refusal``."""
-    firm = Firm.objects.select_for_update().get(pk=firm.pk)
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=firm.pk)
     group = Group.objects.get(pk=group_id, firm=firm)
     members, role = set(group.members.values_list("pk", flat=True)), group.role
     record(None, "dropped a group", f"firm:{firm.pk}", firm_id=firm.pk, before={"group": group.name, "by": WHO})
@@ -234,7 +234,7 @@ def drop_group(firm: Firm, group_id: int) -> None:
 def set_group_role(by: Membership, group_id: int, role: str) -> Group:
     """Say which role a group gives; nothing for none. Raises ``NotAllowed``, ``Refusal``."""
     must(by, "firm")
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=by.firm_id)
     group = Group.objects.get(pk=group_id, firm=firm)
     if role not in ("", *ROLES):
         raise Refusal("Choose a role of the list.", "role")

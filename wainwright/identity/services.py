@@ -49,7 +49,7 @@ def set_provider(by: Membership, wanted: Provider) -> SignInBy:
     # Asked before anything is locked: it may take its time.
     describe(issuer)
     with transaction.atomic():
-        Firm.objects.select_for_update().get(pk=by.firm_id)
+        Firm.objects.select_for_update(no_key=True).get(pk=by.firm_id)
         row = SignInBy.objects.filter(firm_id=by.firm_id).first() or SignInBy(firm=by.firm, time=clock.now())
         said = _said(row) if row.pk else None
         row.issuer, row.client_id, row.domain, row.time = issuer, wanted.client_id.strip()[:200], domain, clock.now()

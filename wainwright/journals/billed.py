@@ -140,7 +140,7 @@ def post_billed(member: Membership, kind: str, on: date | None = None) -> Postin
     day = day_for(member, on)
     with transaction.atomic():
         # Whoever comes second waits here, and finds what the first has left.
-        firm = Firm.objects.select_for_update().get(pk=member.firm_id)
+        firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
         ledger = books(firm).accounts
         account, words = NEEDS[kind]
         if not getattr(ledger, account):

@@ -47,7 +47,7 @@ def send_daily() -> int:
 
 @transaction.atomic
 def _send(member: Membership) -> bool:
-    rows = list(Notice.objects.select_for_update().filter(member=member, mailed=False).order_by("time"))
+    rows = list(Notice.objects.select_for_update(no_key=True).filter(member=member, mailed=False).order_by("time"))
     if not rows:
         return False
     Notice.objects.filter(pk__in=[row.pk for row in rows]).update(mailed=True)

@@ -23,7 +23,11 @@ FIELDS = ("phone", "itinerary_email", "home_code", "work_code", "iban", "mail_na
 @transaction.atomic
 def change_profile(member: Membership, **values: str) -> Membership:
     """Change one's own details; trips that are under way keep the copy they have. Raises ``KeyError`` for an unknown field."""
-    kept = Membership.objects.select_for_update(of=("self",)).select_related("person", "firm").get(pk=member.pk)
+    kept = (
+        Membership.objects.select_for_update(of=("self",), no_key=True)
+        .select_related("person", "firm")
+        .get(pk=member.pk)
+    )
     before = {name: getattr(kept, name) for name in values}
     moved = "iban" in values and values["iban"] != kept.iban
     if moved:
@@ -59,7 +63,11 @@ def change_profile(member: Membership, **values: str) -> Membership:
 @transaction.atomic
 def put_account_back(member: Membership) -> Membership:
     """Undo the last change of one's account while it waits. Raises ``Stale`` once money may have gone there."""
-    kept = Membership.objects.select_for_update(of=("self",)).select_related("person", "firm").get(pk=member.pk)
+    kept = (
+        Membership.objects.select_for_update(of=("self",), no_key=True)
+        .select_related("person", "firm")
+        .get(pk=member.pk)
+    )
     if kept.account_from is None:
         raise Stale("Nothing waits any more that could be put back. Change the account instead.")
     was = kept.iban
@@ -81,7 +89,7 @@ def confirm_account(member: Membership, of_id: int) -> Membership:
     if not member.may["pay"] or of_id == member.pk:
         raise NotAllowed("Somebody else in finance confirms that.")
     kept = (
-        Membership.objects.select_for_update(of=("self",))
+        Membership.objects.select_for_update(of=("self",), no_key=True)
         .select_related("person", "firm")
         .get(pk=of_id, firm_id=member.firm_id)
     )
@@ -100,7 +108,7 @@ def add_card(member: Membership, last_four: str, issuer: str, expires: date) -> 
 
     Raises ``Refusal``.
     """
-    known = Card.objects.select_for_update(of=("self",)).filter(owner=member, last_four=last_four).first()
+    known = Card.objects.select_for_update(of=("self",), no_key=True).filter(owner=member, last_four=last_four).first()
     if known is not None and known.firm_pays:
         raise Refusal("That is a card of the firm: finance keeps it, and its date.", "last_four")
     card, _ = Card.objects.update_or_create(
@@ -120,7 +128,11 @@ def add_card(member: Membership, last_four: str, issuer: str, expires: date) -> 
 @transaction.atomic
 def close_card(member: Membership, card_id: int) -> None:
     """Take a card of one's own off: nothing is charged to it from today on. The firm's are closed by finance."""
-    card = Card.objects.select_for_update().filter(owner=member, pk=card_id, firm_pays=False, closed=None).first()
+    card = (
+        Card.objects.select_for_update(no_key=True)
+        .filter(owner=member, pk=card_id, firm_pays=False, closed=None)
+        .first()
+    )
     if card is None:
         raise Stale("That is no card of your own that is on file.")
     card.closed = clock.today(member.firm.zone)

@@ -56,14 +56,14 @@ class Kept:
 
     def draft(self, firm: Firm, row_id: int, seen: str) -> Any:
         """A draft, as it was seen. Raises ``Stale``."""
-        row = self.rows(firm).select_for_update().filter(pk=row_id, draft=True).first()
+        row = self.rows(firm).select_for_update(no_key=True).filter(pk=row_id, draft=True).first()
         if row is None:
             raise Stale("That draft is gone: somebody dropped it or put it in force meanwhile.")
         return self._as_seen(row, seen)
 
     def last(self, firm: Firm, code: str, seen: str) -> Any:
         """Its latest row, as it was seen. Raises ``Stale``."""
-        row = self.versions(firm, code).select_for_update().first()
+        row = self.versions(firm, code).select_for_update(no_key=True).first()
         if row is None:
             raise Stale(f"That {self.noun} is gone.")
         return self._as_seen(row, seen)

@@ -116,7 +116,7 @@ def rebuild(firm: Firm) -> int:
     """Build the read model of a firm anew from its sources; how many lines it has then."""
     with transaction.atomic():
         Follow.objects.get_or_create(firm=firm)
-        Follow.objects.select_for_update().get(firm=firm)
+        Follow.objects.select_for_update(no_key=True).get(firm=firm)
         Head.objects.filter(firm=firm).delete()
     look_again(firm)
     return SpendLine.objects.filter(firm=firm).count()
@@ -153,7 +153,7 @@ def _batches(pairs: list[tuple[int, str]]) -> Iterator[list[tuple[int, str]]]:
 def _take(firm: Firm, kind: Head.Kind, marks: dict[int, str]) -> None:
     """Read some things anew. Two processes that do so wait for one another."""
     Follow.objects.get_or_create(firm=firm)
-    Follow.objects.select_for_update().get(firm=firm)
+    Follow.objects.select_for_update(no_key=True).get(firm=firm)
     Head.objects.filter(kind=kind, thing__in=marks).delete()
     Head.objects.bulk_create(
         [Head(firm=firm, kind=kind, thing=thing, mark=mark[:200]) for thing, mark in marks.items()]

@@ -209,7 +209,12 @@ def send_due() -> None:
 @transaction.atomic
 def start(sending: Sending) -> Run | None:
     """Begin a run of a sending and say when the next is due: whoever comes second begins nothing."""
-    row = Sending.objects.select_for_update().select_related("kept__firm").filter(pk=sending.pk, stopped="").first()
+    row = (
+        Sending.objects.select_for_update(no_key=True)
+        .select_related("kept__firm")
+        .filter(pk=sending.pk, stopped="")
+        .first()
+    )
     if row is None or (row.day, row.since_month) != (sending.day, sending.since_month):
         return None
     today = clock.today(row.kept.firm.zone)

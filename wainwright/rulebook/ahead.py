@@ -65,7 +65,9 @@ def coming(firm: Firm, subject: str) -> list[PolicyChange]:
 def call_off(by: Membership, change_id: int) -> PolicyChange:
     """Take back figures that have not begun. Raises ``NotAllowed``, ``Stale``."""
     must(by, "rules")
-    row = PolicyChange.objects.select_for_update().filter(firm_id=by.firm_id, pk=change_id, done=None).first()
+    row = (
+        PolicyChange.objects.select_for_update(no_key=True).filter(firm_id=by.firm_id, pk=change_id, done=None).first()
+    )
     if row is None:
         raise Stale("They have begun, or somebody took them back meanwhile.")
     record(by, "took figures back before they began", row.subject, before={"from": str(row.since), **row.values})
@@ -79,7 +81,7 @@ def begin_due() -> int:
 
 
 def _begin(row: PolicyChange) -> None:
-    policy = Policy.objects.select_for_update().get(firm=row.firm)
+    policy = Policy.objects.select_for_update(no_key=True).get(firm=row.firm)
     before = {name: str(getattr(policy, name)) for name in row.values}
     for name, value in row.values.items():
         setattr(policy, name, value)

@@ -20,7 +20,7 @@ FARTHEST = timedelta(days=732)
 def locked(by: Membership) -> Firm:
     """The firm, held until the act is done, of whoever may lay rules down. Raises ``NotAllowed``."""
     must(by, "rules")
-    return Firm.objects.select_for_update().get(pk=by.firm_id)
+    return Firm.objects.select_for_update(no_key=True).get(pk=by.firm_id)
 
 
 def renew(firm: Firm) -> None:
@@ -39,7 +39,7 @@ def begin_due(changes: type[Model], begin: Callable[[Any], None]) -> int:
     ahead = clock.now().date() + timedelta(days=1)
     for pk in list(waiting.filter(since__lte=ahead).values_list("pk", flat=True)):
         with transaction.atomic():
-            row = waiting.select_for_update(of=("self",)).select_related("firm").filter(pk=pk).first()
+            row = waiting.select_for_update(of=("self",), no_key=True).select_related("firm").filter(pk=pk).first()
             if row is not None and row.since <= clock.today(row.firm.zone):
                 begin(row)
                 done += 1

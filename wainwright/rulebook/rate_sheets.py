@@ -263,8 +263,12 @@ def take_sheet(by: Membership, sheet_id: int, said: int) -> RateSheet:
     Raises ``NotAllowed``, ``Refusal``; ``Stale`` where others fit by now than were shown, or it was taken already.
     """
     must(by, "rules")
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
-    sheet = RateSheet.objects.select_for_update(of=("self",)).select_related("firm").get(pk=sheet_id, firm=firm)
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=by.firm_id)
+    sheet = (
+        RateSheet.objects.select_for_update(of=("self",), no_key=True)
+        .select_related("firm")
+        .get(pk=sheet_id, firm=firm)
+    )
     if sheet.taken is not None:
         raise Stale("It was taken already: its rates are in.")
     rows = [row for row in checked(sheet) if row.what in (NEW, CHANGED) and row.rate is not None]
@@ -298,7 +302,7 @@ def end_rate(by: Membership, rate_id: int, until: date | None, seen: str) -> All
     """Say on which day a rate holds for the last time, today or later. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
     firm = locked(by)
     row = (
-        AllowanceRate.objects.select_for_update(of=("self",))
+        AllowanceRate.objects.select_for_update(of=("self",), no_key=True)
         .select_related("firm")
         .filter(pk=rate_id, firm=firm)
         .first()

@@ -103,11 +103,11 @@ def set_safeguards(member: Membership, wanted: Safeguards, since: date | None = 
     second factor has a day of its own and is set at once. Raises ``NotAllowed``, ``Refusal``.
     """
     roles = check_safeguards(member, wanted)
-    firm = Firm.objects.select_for_update().get(pk=member.firm_id)
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
     before = safeguards_of(firm)
     later = ahead.begins_later(firm, since)
     factor_too = _ask_factor(firm, roles, wanted)
-    policy = Policy.objects.select_for_update().get(firm=firm)
+    policy = Policy.objects.select_for_update(no_key=True).get(firm=firm)
     policy.second_payer_minor = None if wanted.second_payer is None else wanted.second_payer.minor
     policy.release_above_minor = None if wanted.release_above is None else wanted.release_above.minor
     policy.look_above_minor = None if wanted.look_above is None else wanted.look_above.minor

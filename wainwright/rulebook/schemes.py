@@ -168,7 +168,7 @@ def missing_amounts(scheme: Scheme, rates: list[Rate], since: date) -> list[str]
 
 
 def _of(firm: Firm, scheme_id: int, seen: str) -> SchemeData:
-    row = SchemeData.objects.select_for_update().filter(firm=firm, pk=scheme_id).first()
+    row = SchemeData.objects.select_for_update(no_key=True).filter(firm=firm, pk=scheme_id).first()
     if row is None:
         raise Stale("That scheme is gone: somebody dropped it meanwhile.")
     if digest(row) != seen:

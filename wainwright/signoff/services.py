@@ -130,7 +130,7 @@ def turn_of(member: Membership, subject: str) -> SignOff:
     Raises ``Stale`` when they, or somebody with them, have decided meanwhile; ``NotAllowed`` when they were never asked.
     """
     rows = list(
-        SignOff.objects.select_for_update()
+        SignOff.objects.select_for_update(no_key=True)
         .filter(subject=subject, signer=member)
         .select_related("signer__person")
         .order_by("-id")

@@ -50,8 +50,12 @@ def invite_all(by: Membership, table_id: int, said: int) -> PeopleTable:
     Raises ``NotAllowed``; ``Stale`` where others fit by now than were shown, or it was taken already.
     """
     must(by, "people")
-    Firm.objects.select_for_update().get(pk=by.firm_id)
-    table = PeopleTable.objects.select_for_update(of=("self",)).select_related("firm").get(pk=table_id, firm=by.firm_id)
+    Firm.objects.select_for_update(no_key=True).get(pk=by.firm_id)
+    table = (
+        PeopleTable.objects.select_for_update(of=("self",), no_key=True)
+        .select_related("firm")
+        .get(pk=table_id, firm=by.firm_id)
+    )
     if table.taken is not None:
         raise Stale("It was taken already: the people of it are invited.")
     rows = in_order([row for row in checked(table) if row.what == NEW])

@@ -46,7 +46,7 @@ def retire(by: Membership, who_id: int, heirs: Heirs, why: str = "") -> tuple[Me
     must(by, "people")
     with transaction.atomic():
         # Two administrators who retire each other at once: the second finds that they are one no more.
-        Firm.objects.select_for_update().get(pk=by.firm_id)
+        Firm.objects.select_for_update(no_key=True).get(pk=by.firm_id)
         if not Membership.objects.filter(pk=by.pk, active=True, administrator=True).exists():
             raise NotAllowed("You are no administrator any more.")
         who = _member(by.firm_id, who_id)
@@ -73,7 +73,7 @@ def let_go(who_id: int, firm: Firm, why: str) -> Membership:
 
     Raises ``Refusal`` for the last administrator, ``Stale`` where they are gone.
     """
-    Firm.objects.select_for_update().get(pk=firm.pk)
+    Firm.objects.select_for_update(no_key=True).get(pk=firm.pk)
     who = _member(firm.pk, who_id)
     if not who.active:
         raise Stale(f"{who.person.name} is retired already.")
@@ -128,7 +128,9 @@ def _let_in(who: Membership, manager: Membership | None) -> None:
 
 
 def _member(firm_id: int, who_id: int) -> Membership:
-    rows = Membership.objects.select_for_update(of=("self",)).select_related("person", "firm", "manager__person")
+    rows = Membership.objects.select_for_update(of=("self",), no_key=True).select_related(
+        "person", "firm", "manager__person"
+    )
     return rows.get(pk=who_id, firm_id=firm_id)
 
 

@@ -85,7 +85,7 @@ def set_limits(by: Membership, typed: Mapping[int, str], since: date | None) -> 
     Raises ``NotAllowed``, ``Faults``, ``Refusal``.
     """
     must(by, "people")
-    firm = Firm.objects.select_for_update().get(pk=by.firm_id)
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=by.firm_id)
     today = clock.today(firm.zone)
     found = read_limits(firm, typed)
     if not found:
@@ -113,7 +113,9 @@ def set_limits(by: Membership, typed: Mapping[int, str], since: date | None) -> 
 
 def _begin(change: LimitChange, by: Membership | None) -> None:
     member = (
-        Membership.objects.select_for_update(of=("self",)).select_related("person", "firm").get(pk=change.member_id)
+        Membership.objects.select_for_update(of=("self",), no_key=True)
+        .select_related("person", "firm")
+        .get(pk=change.member_id)
     )
     before = Limit(member, member.limit)
     member.limit_minor = change.limit_minor
@@ -140,7 +142,7 @@ def call_off(by: Membership, change_id: int) -> LimitChange:
     """Take back a limit that has not begun. Raises ``NotAllowed``, ``Stale``."""
     must(by, "people")
     change = (
-        LimitChange.objects.select_for_update(of=("self",)).select_related("member__person", "member__firm", "firm")
+        LimitChange.objects.select_for_update(of=("self",), no_key=True).select_related("member__person", "member__firm", "firm")
         .filter(firm_id=by.firm_id, pk=change_id, done=None).first()
     )  # fmt: skip
     if change is None:

@@ -47,7 +47,7 @@ def set_place(by: Membership, who_id: int, place: Place) -> Membership:
     Raises ``Membership.DoesNotExist``, ``NotAllowed``; ``Refusal`` for a manager who is not here, or would be led by those they lead.
     """
     must(by, "people")
-    rows = Membership.objects.select_for_update(of=("self",)).select_related("person", "firm")
+    rows = Membership.objects.select_for_update(of=("self",), no_key=True).select_related("person", "firm")
     who = rows.get(pk=who_id, firm_id=by.firm_id)
     if not place.roles <= set(ROLES):
         raise Refusal("Choose roles of the list.", "roles")

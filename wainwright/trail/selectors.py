@@ -22,9 +22,9 @@ def of_firm(firm_id: int) -> QuerySet[Entry]:
     return Entry.objects.filter(firm_id=firm_id).order_by("-number")
 
 
-def last_entry() -> tuple[int, str]:
-    """Return the number and the hash of the newest entry; (0, genesis) before the first."""
-    row = Entry.objects.order_by("-number").values_list("number", "digest").first()
+def last_entry(using: str = "default") -> tuple[int, str]:
+    """Return the number and the hash of the newest entry of a database; (0, genesis) before the first."""
+    row = Entry.objects.using(using).order_by("-number").values_list("number", "digest").first()
     return row or (0, GENESIS)
 
 
@@ -38,7 +38,7 @@ def digests_of(numbers: Iterable[int]) -> dict[int, str]:
     return {0: GENESIS, **dict(row for some in rows for row in some)}
 
 
-def check_chain() -> Broken | None:
-    """Walk the whole chain and return the first entry that does not fit, or nothing."""
-    rows = Entry.objects.order_by("number").iterator(chunk_size=2000)
+def check_chain(using: str = "default") -> Broken | None:
+    """Walk the whole chain of a database and return the first entry that does not fit, or nothing."""
+    rows = Entry.objects.using(using).order_by("number").iterator(chunk_size=2000)
     return first_broken((row.as_core(), row.digest) for row in rows)

@@ -53,6 +53,7 @@ def record(
         who, for_whom = None, who.person.name
     if who is not None and who.prepared_by is not None:
         who, for_whom = who.prepared_by, who.person.name
+    _wait_for_turn()
     last = Entry.objects.order_by("-number").only("number", "digest").first()
     core = CoreEntry(
         number=last.number + 1 if last else 1,
@@ -71,6 +72,15 @@ def record(
         for_whom=core.for_whom, what=core.what, subject=core.subject, before=core.before, after=core.after,
         previous=core.previous, digest=core.digest(),
     )  # fmt: skip
+
+
+def _wait_for_turn() -> None:
+    """Where several write at once (PostgreSQL), wait until whoever adds to the chain is done: each entry holds the hash of the one before.
+
+    The first entry is what is waited for, since it is always there. SQLite lets one write at a time by itself.
+    """
+    if transaction.get_connection().features.has_select_for_update:
+        Entry.objects.select_for_update(no_key=True).filter(number=1).only("pk").first()
 
 
 def _text(value: Any) -> str:

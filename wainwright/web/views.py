@@ -29,7 +29,7 @@ from wainwright.news.services import mark_read
 from wainwright.paging import page_of
 from wainwright.people.acting import may_prepare_for
 from wainwright.people.may import must
-from wainwright.people.models import Firm, Membership
+from wainwright.people.models import Membership
 from wainwright.people.providers import opened_by
 from wainwright.reports.reader import Reader
 from wainwright.rulebook import ahead
@@ -271,10 +271,3 @@ def look(request):
         .first()
     )
     return render(request, "web/look.html", {"trip": trip, "stages": range(9), "levels": ("stop", "explain", "note")})
-
-
-@require_GET
-def up(request):
-    """Say that the application answers and its database too."""
-    Firm.objects.exists()
-    return HttpResponse("up", content_type="text/plain")

@@ -32,7 +32,7 @@ def pay_advance_by_hand(
     """Finance says that an advance, or what it was raised by, was paid without a file. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
     words = said_by_hand(member, method, on, reference, note)
     with transaction.atomic():
-        due = advances_to_pay(member, at_bank(member.firm_id)).select_for_update(of=("self",))
+        due = advances_to_pay(member, at_bank(member.firm_id)).select_for_update(of=("self",), no_key=True)
         trip = due.filter(pk=trip_id).first()
         if trip is None:
             raise Stale("It was paid, is with the bank, or was changed meanwhile. Look again.")
@@ -53,7 +53,7 @@ def take_note_advance_back(member: Membership, trip_id: int, amount: Money, on: 
     """
     must(member, "pay")
     rows = advances_out(member).select_related("traveller__person", "traveller__firm", "firm").prefetch_related(None)
-    trip = rows.select_for_update(of=("self",)).filter(pk=trip_id).first()
+    trip = rows.select_for_update(of=("self",), no_key=True).filter(pk=trip_id).first()
     if trip is None or not trip.advance_out:
         raise Stale("Nothing of that advance is out any more.")
     if trip.traveller_id == member.pk:

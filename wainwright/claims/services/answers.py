@@ -36,7 +36,7 @@ def take_answer(member: Membership, run_id: int, content: bytes) -> PayRun:
     # A file is opened apart before anything is locked; what comes through the bank's own port is the bank's.
     apart("answer", content)
     with transaction.atomic():
-        run = PayRun.objects.select_for_update().get(firm_id=member.firm_id, pk=run_id)
+        run = PayRun.objects.select_for_update(no_key=True).get(firm_id=member.firm_id, pk=run_id)
         if not accounts.keep_answer(run, content, member):
             raise Refusal("That answer was taken in before.", "answer")
         record(member, "took in an answer of the bank", f"payrun:{run.pk}", after={"bytes": len(content)})
@@ -74,7 +74,7 @@ def _stand(run: PayRun) -> None:
 @transaction.atomic
 def _contradicted(payment_id: int) -> None:
     """The bank has said both: nothing moves until finance says what happened, and nothing is paid again meanwhile."""
-    payment = Payment.objects.select_for_update(of=("self",)).select_related("run").get(pk=payment_id)
+    payment = Payment.objects.select_for_update(of=("self",), no_key=True).select_related("run").get(pk=payment_id)
     words = "the bank has said both that it was paid and that it was not: ask the bank, then say here what happened"
     if payment.said == words:
         return
@@ -94,7 +94,7 @@ def settle_by_hand(member: Membership, payment_id: int, paid: bool, words: str) 
         raise Refusal("Say how you know, so that others can follow it.", "words")
     with transaction.atomic():
         payment = (
-            Payment.objects.select_for_update(of=("self",))
+            Payment.objects.select_for_update(of=("self",), no_key=True)
             .select_related("run")
             .filter(pk=payment_id, run__firm_id=member.firm_id, run__state__in=SETTLED_BY_HAND, run__to_release=False)
             .first()
@@ -124,7 +124,7 @@ def _tell_finance(payment: Payment, words: str) -> None:
 @transaction.atomic
 def _answered(payment_id: int, answer: Answer) -> None:
     payment = (
-        Payment.objects.select_for_update(of=("self",))
+        Payment.objects.select_for_update(of=("self",), no_key=True)
         .select_related("run__firm", "member__person", "member__firm")
         .get(pk=payment_id)
     )
@@ -147,7 +147,7 @@ def _answered(payment_id: int, answer: Answer) -> None:
         return
     kind, number = subject_of(payment.subject)
     things = Trip.objects if kind == ADVANCE else Claim.objects.select_related("trip", "statement")
-    thing = things.select_for_update(of=("self",)).select_related("firm").get(pk=number)
+    thing = things.select_for_update(of=("self",), no_key=True).select_related("firm").get(pk=number)
     if isinstance(thing, Trip) and accepted and not may_set_off(thing):
         # The journal of its claim is on the way: the answer is taken up when that is entered or refused.
         return

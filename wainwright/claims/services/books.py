@@ -109,7 +109,7 @@ def _follow(posting: Posting) -> Claim:
     """Carry a ledger's answer to the claim."""
     with transaction.atomic():
         claim = (
-            Claim.objects.select_for_update(of=("self",))
+            Claim.objects.select_for_update(of=("self",), no_key=True)
             .select_related(
                 "firm",
                 "claimant__person",
@@ -209,8 +209,10 @@ def pay_what_can_be_paid(
     must(member, "pay")
     with transaction.atomic():
         bank = at_bank(member.firm_id)
-        chosen = list(payable(member, bank).select_for_update(of=("self",)).filter(pk__in=claim_ids))
-        trips = list(advances_to_pay(member, bank).select_for_update(of=("self",)).filter(pk__in=advance_ids))
+        chosen = list(payable(member, bank).select_for_update(of=("self",), no_key=True).filter(pk__in=claim_ids))
+        trips = list(
+            advances_to_pay(member, bank).select_for_update(of=("self",), no_key=True).filter(pk__in=advance_ids)
+        )
         left = _left_out(
             member, bank, set(claim_ids) - {c.pk for c in chosen}, set(advance_ids) - {t.pk for t in trips}
         )
@@ -303,7 +305,7 @@ def post_again(member: Membership, posting_id: int, instead_of: str = "", accoun
     must(member, "post")
     with transaction.atomic():
         posting = (
-            Posting.objects.select_for_update(of=("self",))
+            Posting.objects.select_for_update(of=("self",), no_key=True)
             .select_related("firm")
             .get(pk=posting_id, firm_id=member.firm_id)
         )

@@ -67,7 +67,7 @@ def nothing_to_claim(member: Membership, trip_id: int) -> Trip:
 
     Raises ``Refusal`` where something of it is claimed or an advance was paid, ``Stale`` where it is not back.
     """
-    trip = Trip.objects.select_for_update(of=("self",)).visible_to(member).get(pk=trip_id)
+    trip = Trip.objects.select_for_update(of=("self",), no_key=True).visible_to(member).get(pk=trip_id)
     if trip.traveller_id != member.pk:
         raise NotAllowed("Only the traveller closes this trip.")
     if not TRIP.can(trip.state, "close"):
@@ -117,7 +117,7 @@ def take_earlier_off(claim: Claim, earlier: Money) -> None:
 def owed_claim(member: Membership, claim_id: int) -> tuple[Claim, Money]:
     """Lock and return a claim on which something is owed back, and what is left of it, for finance's act. Raises ``NotAllowed``, ``Stale``."""
     must(member, "pay")
-    rows = Claim.objects.select_for_update(of=("self",)).select_related(
+    rows = Claim.objects.select_for_update(of=("self",), no_key=True).select_related(
         "firm", "claimant__person", "claimant__firm", "trip", "statement"
     )
     claim = rows.get(pk=claim_id, firm_id=member.firm_id)

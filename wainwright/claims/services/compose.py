@@ -32,7 +32,7 @@ from wainwright.trips.selectors import WHOLE
 def mine(member: Membership, claim_id: int, version: int | None = None, editable: bool = True) -> Claim:
     """Lock and return one's own claim. Raises ``Claim.DoesNotExist``, ``NotAllowed``, ``Stale``."""
     claim = (
-        Claim.objects.select_for_update(of=("self",))
+        Claim.objects.select_for_update(of=("self",), no_key=True)
         .visible_to(member)
         .select_related("firm", "claimant__person", "claimant__firm", "trip__signed", "statement")
         .defer(*(f"trip__{name}" for name in WHOLE))
@@ -65,7 +65,12 @@ def bare_claim(member: Membership, trip_id: int) -> Claim:
     A second call gives the same claim while it is open; once it was sent, what comes later makes a supplement to it.
     Raises ``NotAllowed``, ``Stale``.
     """
-    trip = Trip.objects.select_for_update(of=("self",)).visible_to(member).select_related("firm").get(pk=trip_id)
+    trip = (
+        Trip.objects.select_for_update(of=("self",), no_key=True)
+        .visible_to(member)
+        .select_related("firm")
+        .get(pk=trip_id)
+    )
     if trip.traveller_id != member.pk:
         raise NotAllowed("Only the traveller claims this trip.")
     return make_claim(member, trip, member)

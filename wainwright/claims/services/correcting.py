@@ -111,7 +111,7 @@ def deciders(member: Membership, claim_id: int, version: int) -> Claim:
     Raises ``NotAllowed``, ``Stale``.
     """
     claim = (
-        Claim.objects.select_for_update(of=("self",))
+        Claim.objects.select_for_update(of=("self",), no_key=True)
         .visible_to(member)
         .select_related("firm", "claimant__person", "claimant__firm", "trip", "statement")
         .get(pk=claim_id)
@@ -232,7 +232,7 @@ def set_off_advance(trip: Trip, amount: Money) -> Posting | None:
     A claim that is still open finds it when it is sent. One that is settled was paid without it, so the advance stays
     outstanding. One that was posted has a journal of its own for it, which is returned to be sent.
     """
-    claim = _takes_advance(trip, Claim.objects.select_for_update(of=("self",)))
+    claim = _takes_advance(trip, Claim.objects.select_for_update(of=("self",), no_key=True))
     if claim is None or claim.statement is None:
         return None
     was = read(claim.statement, claim.currency)

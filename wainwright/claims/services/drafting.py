@@ -50,7 +50,7 @@ def draft_what_is_back() -> int:
 def draft(trip_id: int) -> bool:
     """Draft the claim of a trip that is back, and tell its traveller; nothing where it has one."""
     trip = (
-        Trip.objects.select_for_update(of=("self",))
+        Trip.objects.select_for_update(of=("self",), no_key=True)
         .select_related("firm", "traveller__person", "traveller__firm")
         .get(pk=trip_id)
     )

@@ -73,7 +73,7 @@ def take_line_out(
     was = read(claim.statement, claim.currency)
     line = _line(was, key)
     words = _why(why, "Say why, so that the claimant knows what to do.")
-    expense = Expense.objects.select_for_update(of=("self",)).filter(pk=line.expense, claim=claim).first()
+    expense = Expense.objects.select_for_update(of=("self",), no_key=True).filter(pk=line.expense, claim=claim).first()
     if expense is None:
         raise Refusal("Only a cost leaves a claim alone. Correct it, or send the whole claim back.")
     if len(was.lines) == 1:
@@ -126,7 +126,7 @@ def break_line_down(
 
 
 def _expense(claim: Claim, expense_id: int) -> Expense:
-    rows = Expense.objects.select_for_update(of=("self",)).select_related(
+    rows = Expense.objects.select_for_update(of=("self",), no_key=True).select_related(
         "firm", "owner__person", "owner__firm", "claim"
     )
     expense = rows.filter(pk=expense_id, claim=claim).first()
@@ -240,7 +240,7 @@ def object_to(member: Membership, claim_id: int, words: str) -> Claim:
     Raises ``Refusal``, ``Stale``.
     """
     claim = (
-        Claim.objects.select_for_update(of=("self",))
+        Claim.objects.select_for_update(of=("self",), no_key=True)
         .visible_to(member)
         .select_related("firm", "claimant__person", "claimant__firm", "statement")
         .get(pk=claim_id)

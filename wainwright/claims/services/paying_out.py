@@ -49,7 +49,12 @@ def pay_by_hand(member: Membership, claim_id: int, method: str, on: date, refere
     """Finance says that a claim was paid without a file: how, when, under which reference. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
     words = said_by_hand(member, method, on, reference, note)
     with transaction.atomic():
-        claim = payable(member, at_bank(member.firm_id)).select_for_update(of=("self",)).filter(pk=claim_id).first()
+        claim = (
+            payable(member, at_bank(member.firm_id))
+            .select_for_update(of=("self",), no_key=True)
+            .filter(pk=claim_id)
+            .first()
+        )
         if claim is None:
             raise Stale("It was paid, is with the bank, or was changed meanwhile. Look again.")
         why = not_by(member, claim, rulebook(member.firm).policy.second_payer_minor)
@@ -96,7 +101,9 @@ def drop(member: Membership, run_id: int, why: str) -> PayRun:
 
 
 def _waiting(member: Membership, run_id: int) -> PayRun:
-    rows = PayRun.objects.select_for_update(of=("self",)).select_related("firm", "made_by__person", "made_by__firm")
+    rows = PayRun.objects.select_for_update(of=("self",), no_key=True).select_related(
+        "firm", "made_by__person", "made_by__firm"
+    )
     run = rows.filter(pk=run_id, firm_id=member.firm_id, to_release=True).first()
     if run is None:
         raise Stale("It was released or taken back already.")

@@ -72,7 +72,7 @@ def finish_recall(posting: Posting, member: Membership | None) -> Claim:
     """Send a kept reversal and carry its answer to the claim; safe to call again after it was broken off."""
     posting = accounts.send_posting(posting, member)
     with transaction.atomic():
-        rows = Claim.objects.select_for_update(of=("self",)).select_related(
+        rows = Claim.objects.select_for_update(of=("self",), no_key=True).select_related(
             "firm", "claimant__person", "claimant__firm", "trip", "statement"
         )
         claim = rows.get(pk=int(posting.subject.partition(":")[2]))

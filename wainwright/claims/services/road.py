@@ -232,7 +232,7 @@ def ended(member: Membership, claim: Claim, act: str, comment: str, given_for: s
 def finance_claim(member: Membership, claim_id: int, version: int | None = None) -> Claim:
     """Lock and return a claim for a finance reviewer's act. Raises ``NotAllowed``, ``Stale``."""
     claim = (
-        Claim.objects.select_for_update(of=("self",))
+        Claim.objects.select_for_update(of=("self",), no_key=True)
         .visible_to(member)
         .select_related("firm", "claimant__person", "claimant__firm", "trip", "statement")
         .get(pk=claim_id)

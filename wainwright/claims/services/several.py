@@ -34,7 +34,12 @@ def add_trip(member: Membership, claim_id: int, trip_id: int) -> Claim:
     A draft of that trip is given up, and what is on it comes here. Raises ``Refusal``, ``Stale``.
     """
     claim = mine(member, claim_id)
-    trip = Trip.objects.select_for_update(of=("self",)).visible_to(member).select_related("firm").get(pk=trip_id)
+    trip = (
+        Trip.objects.select_for_update(of=("self",), no_key=True)
+        .visible_to(member)
+        .select_related("firm")
+        .get(pk=trip_id)
+    )
     if trip.traveller_id != member.pk:
         raise NotAllowed("Only your own trips are claimed here.")
     if trip.pk in {each.pk for each in claim.trips}:
@@ -105,7 +110,7 @@ def set_advance(member: Membership, claim_id: int, trip_id: int) -> Claim:
     The claimant does, or finance while it checks. Once the claim was sent it is the statement's next version. Raises ``Stale``.
     """
     claim = _undecided(member, claim_id)
-    trip = free_advances(claim).select_for_update(of=("self",)).filter(pk=trip_id).first()
+    trip = free_advances(claim).select_for_update(of=("self",), no_key=True).filter(pk=trip_id).first()
     if trip is None:
         raise Stale("That advance is set against a claim already.")
     _take(claim, trip)
@@ -140,7 +145,7 @@ def take_advance_off(member: Membership, claim_id: int, trip_id: int) -> Claim:
 def _undecided(member: Membership, claim_id: int) -> Claim:
     """Lock a claim that is not decided, for its claimant or for finance."""
     claim = (
-        Claim.objects.select_for_update(of=("self",))
+        Claim.objects.select_for_update(of=("self",), no_key=True)
         .visible_to(member)
         .select_related("firm", "claimant__person", "claimant__firm", "trip", "statement")
         .get(pk=claim_id)

@@ -23,7 +23,7 @@ FOUR = 4
 def change_card(member: Membership, card_id: int, since: str, closed: str, account: str) -> Card:
     """Change a card of the firm. Days are ISO or empty, the account a ledger account or empty. Raises ``Refusal``."""
     must(member, "cards")
-    card = Card.objects.select_for_update(of=("self",)).get(pk=card_id, owner__firm_id=member.firm_id)
+    card = Card.objects.select_for_update(of=("self",), no_key=True).get(pk=card_id, owner__firm_id=member.firm_id)
     before = [str(card.since), str(card.closed), card.account]
     card.since, card.closed = _day(since, "since"), _day(closed, "closed")
     if card.since and card.closed and card.closed < card.since:
@@ -64,7 +64,7 @@ def give_card(member: Membership, holder_id: int, last_four: str, issuer: str, s
         raise Refusal("The card runs out before it is used.", "expires")
     if Card.objects.filter(owner=holder, last_four=last_four).exists():
         raise Refusal(f"{holder.person.name} has a card ending {last_four} on file already.", "last_four")
-    others = Card.objects.select_for_update(of=("self",)).filter(
+    others = Card.objects.select_for_update(of=("self",), no_key=True).filter(
         owner__firm_id=member.firm_id,
         firm_pays=True,
         last_four=last_four,
@@ -96,7 +96,11 @@ def set_issuer(member: Membership, name: str, account: str) -> Issuer:
     name = " ".join(name.split())[:60]
     if len(name) < 2:
         raise Refusal("Say which issuer, as it stands on the cards.", "issuer")
-    known = Issuer.objects.select_for_update(of=("self",)).filter(firm_id=member.firm_id, name__iexact=name).first()
+    known = (
+        Issuer.objects.select_for_update(of=("self",), no_key=True)
+        .filter(firm_id=member.firm_id, name__iexact=name)
+        .first()
+    )
     before = known.iban if known else ""
     if account.strip():
         try:

@@ -293,7 +293,7 @@ def _judge(line: StatementLine, seen: _Seen) -> tuple[str, str, int | None]:
 
 
 def _mine(member: Membership, file_id: int, *states: str) -> CardFile:
-    file = CardFile.objects.select_for_update().filter(member=member, pk=file_id).first()
+    file = CardFile.objects.select_for_update(no_key=True).filter(member=member, pk=file_id).first()
     if file is None:
         raise CardFile.DoesNotExist
     if file.state not in states:

@@ -37,7 +37,7 @@ MEALS = ("breakfast", "lunch", "dinner")
 def mine(member: Membership, expense_id: int, version: int | None = None) -> Expense:
     """Lock and return one's own expense, to be changed. Raises ``Expense.DoesNotExist``, ``NotAllowed``, ``Stale``."""
     expense = (
-        Expense.objects.select_for_update(of=("self",))
+        Expense.objects.select_for_update(of=("self",), no_key=True)
         .visible_to(member)
         .select_related("claim", "firm")
         .get(pk=expense_id)

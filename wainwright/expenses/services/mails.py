@@ -63,7 +63,7 @@ def keep(member: Membership, content: bytes, trusted: bool) -> bool:
     """Keep a mail and have it opened; the same mail again changes nothing. Says whether there was room for it."""
     digest = hashlib.sha256(content).hexdigest()
     mine = HeldMail.objects.filter(member=member)
-    known = mine.select_for_update().filter(sha256=digest).first()
+    known = mine.select_for_update(no_key=True).filter(sha256=digest).first()
     if known is None:
         if mine.filter(state=HeldMail.State.OPENING).count() >= MOST_OPENING:
             return False
@@ -183,7 +183,7 @@ def turn_away(member: Membership, mail_id: int) -> None:
 
 
 def _held(member: Membership, mail_id: int) -> HeldMail:
-    mail = HeldMail.objects.select_for_update().filter(member=member, pk=mail_id).first()
+    mail = HeldMail.objects.select_for_update(no_key=True).filter(member=member, pk=mail_id).first()
     if mail is None:
         raise Stale("That mail was decided on already.")
     return mail

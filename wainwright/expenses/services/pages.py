@@ -97,7 +97,7 @@ def join(member: Membership, receipt_id: int, other_id: int) -> Receipt:
     """Add the pages of another loose paper to this one; its file stays beside it, put aside. Raises ``Stale``."""
     both = {
         r.pk: r
-        for r in Receipt.objects.select_for_update().filter(
+        for r in Receipt.objects.select_for_update(no_key=True).filter(
             Q(pk=receipt_id) | Q(pk=other_id), owner=member, expense__isnull=True
         )
     }

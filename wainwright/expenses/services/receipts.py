@@ -114,7 +114,7 @@ def attach(member: Membership, receipt_id: int, expense: Expense) -> None:
 
 def _own(member: Membership, receipt_id: int) -> Receipt:
     return (
-        Receipt.objects.select_for_update(of=("self",))
+        Receipt.objects.select_for_update(of=("self",), no_key=True)
         .select_related("expense__claim")
         .get(owner=member, pk=receipt_id)
     )

@@ -105,7 +105,9 @@ def give_to(member: Membership, rows: Sequence[Thing], email: str) -> Membership
     if any(row.charge for row in rows):
         raise Refusal("A charge belongs to the card's owner and cannot be handed on; untick it.")
     receipts = list(
-        Receipt.objects.select_for_update().filter(owner=member, expense__isnull=True, pk__in=[r.receipt for r in rows])
+        Receipt.objects.select_for_update(no_key=True).filter(
+            owner=member, expense__isnull=True, pk__in=[r.receipt for r in rows]
+        )
     )
     if not receipts:
         raise Stale("They were taken already, on this page or another.")

@@ -37,10 +37,14 @@ def take(member: Membership, receipt_id: int | None, charge_id: int | None, book
     """
     receipt = charge = None
     if receipt_id:
-        receipt = Receipt.objects.select_for_update().filter(owner=member, pk=receipt_id, expense__isnull=True).first()
+        receipt = (
+            Receipt.objects.select_for_update(no_key=True)
+            .filter(owner=member, pk=receipt_id, expense__isnull=True)
+            .first()
+        )
     if charge_id:
         charge = (
-            Charge.objects.select_for_update()
+            Charge.objects.select_for_update(no_key=True)
             .select_related("card")
             .filter(owner=member, pk=charge_id, state="Loose")
             .first()
@@ -86,7 +90,7 @@ def take(member: Membership, receipt_id: int | None, charge_id: int | None, book
 
 def _of_booking(expense: Expense, booking_id: int) -> None:
     """A cost that pays a booking has its category, its words and its number. Raises ``Stale`` where it is paid already."""
-    rows = Booking.objects.select_for_update().filter(trip__traveller=expense.owner, pk=booking_id)
+    rows = Booking.objects.select_for_update(no_key=True).filter(trip__traveller=expense.owner, pk=booking_id)
     booking = rows.exclude(paid_by="central").first()
     if booking is None or booking.expenses.exists():
         raise Stale("That booking has its cost already, on this page or another.")
@@ -198,7 +202,9 @@ def follow_charge(expense: Expense, charge: Charge) -> None:
 @transaction.atomic
 def mark_personal(member: Membership, charge_id: int) -> Expense:
     """Mark a charge on the firm's card as personal: it becomes a line that is owed back. Raises ``Stale``."""
-    charge = Charge.objects.select_for_update().select_related("card").filter(owner=member, pk=charge_id).first()
+    charge = (
+        Charge.objects.select_for_update(no_key=True).select_related("card").filter(owner=member, pk=charge_id).first()
+    )
     if charge is None or not CHARGE.can(charge.state, "mark_personal"):
         raise Stale("It was taken already, on this page or another.")
     expense = Expense.objects.create(

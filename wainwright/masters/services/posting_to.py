@@ -77,7 +77,10 @@ def set_category(member: Membership, code: str, account: str, abroad: str, by_co
     firm = member.firm
     day = clock.today(firm.zone)
     rows = list(
-        from_now(firm, day).select_for_update().filter(code=code).order_by("draft", F("since").asc(nulls_first=True))
+        from_now(firm, day)
+        .select_for_update(no_key=True)
+        .filter(code=code)
+        .order_by("draft", F("since").asc(nulls_first=True))
     )
     if not rows:
         raise Stale("That category is not there any more.")
@@ -147,7 +150,7 @@ def name_account(member: Membership, which: str, account: str) -> FirmAccounts:
     must(member, "masters")
     if which not in FIRM_ACCOUNTS:
         raise Refusal("There is no such account of the firm.")
-    firm, account = Firm.objects.select_for_update().get(pk=member.firm_id), account.strip()[:20]
+    firm, account = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id), account.strip()[:20]
     row = FirmAccounts.objects.get(firm=firm)
     known = Code.objects.filter(firm=firm, dimension=ACCOUNT, code=account).first()
     if account and known is None:

@@ -61,7 +61,7 @@ def _open_accounts(firm: Firm, day: date) -> list[Code]:
 def take_proposals(member: Membership) -> list[Proposed]:
     """Name what is proposed, in one act; what was named by somebody stays. Raises ``NotAllowed``, ``Refusal``."""
     must(member, "masters")
-    firm = Firm.objects.select_for_update().get(pk=member.firm_id)
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
     found = proposals(firm)
     if not found:
         raise Refusal(

@@ -37,8 +37,8 @@ def _master(row: dict[str, Any]) -> Master:
 def take(member: Membership, fetch_id: int) -> Fetch:
     """Take what was shown, all of it, in one act. Raises ``Stale`` where the masters were changed since it was shown."""
     must(member, "masters")
-    firm = Firm.objects.select_for_update().get(pk=member.firm_id)
-    row = Fetch.objects.select_for_update(of=("self",)).filter(pk=fetch_id, firm=firm).first()
+    firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
+    row = Fetch.objects.select_for_update(of=("self",), no_key=True).filter(pk=fetch_id, firm=firm).first()
     if row is None or row.state != Fetch.State.SHOWN:
         raise Stale("That was taken already, or nothing came of it.")
     if Fetch.objects.filter(firm=firm, state=Fetch.State.TAKEN, taken__gt=row.time).exists():

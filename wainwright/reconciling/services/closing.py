@@ -67,7 +67,7 @@ def reopen(member: Membership, reconciliation_id: int, why: str) -> None:
     """Open the last closed period of an account again. Raises ``Refusal``, ``Stale``."""
     must(member, "reconcile")
     row = (
-        Reconciliation.objects.select_for_update(of=("self",))
+        Reconciliation.objects.select_for_update(of=("self",), no_key=True)
         .filter(pk=reconciliation_id, account__firm_id=member.firm_id)
         .select_related("account")
         .first()

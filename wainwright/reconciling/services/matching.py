@@ -81,7 +81,9 @@ def _confirm(
     member: Membership, account: BankAccount, line_ids: Sequence[int], things: Sequence[Expected], wanted: int,
     posting: Posting | None = None,
 ) -> Match:  # fmt: skip
-    rows = list(Line.objects.select_for_update().filter(account=account, pk__in=line_ids, match__isnull=True))
+    rows = list(
+        Line.objects.select_for_update(no_key=True).filter(account=account, pk__in=line_ids, match__isnull=True)
+    )
     if len(rows) != len(set(line_ids)) or not rows or len(things) != wanted or not things:
         raise Stale("A line or what it was is told already. Look again.")
     shown = total((Money.from_minor(row.amount_minor, account.currency) for row in rows), account.currency)

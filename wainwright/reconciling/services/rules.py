@@ -98,7 +98,7 @@ def _posted_by(member: Membership, account: BankAccount, line: Line, rule: LineR
 
 @transaction.atomic
 def _told_by(member: Membership, account: BankAccount, line: Line, rule: LineRule, posting: Posting) -> int:
-    row = Line.objects.select_for_update().get(pk=line.pk)
+    row = Line.objects.select_for_update(no_key=True).get(pk=line.pk)
     if row.match_id is not None:
         return 0
     match = Match.objects.create(

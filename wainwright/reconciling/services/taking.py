@@ -137,7 +137,7 @@ def name_columns(member: Membership, account_id: int, file_id: int, columns: dic
     """Say which column of a table means what; it is kept on the account for the next file with that header. Raises ``Refusal``, ``Stale``."""
     must(member, "reconcile")
     account = account_for(member, account_id, lock=True)
-    file = account.files.select_for_update().filter(pk=file_id).first()
+    file = account.files.select_for_update(no_key=True).filter(pk=file_id).first()
     if file is None or file.state != StatementFile.State.COLUMNS:
         raise Stale("The columns of that file were named already.")
     columns = {name: index for name, index in columns.items() if 0 <= index < len(file.header)}
@@ -157,7 +157,7 @@ def put_away(member: Membership, account_id: int, file_id: int) -> StatementFile
     """Take nothing of a table whose columns were not named. Raises ``Stale``."""
     must(member, "reconcile")
     account = account_for(member, account_id)
-    file = account.files.select_for_update().filter(pk=file_id, state=StatementFile.State.COLUMNS).first()
+    file = account.files.select_for_update(no_key=True).filter(pk=file_id, state=StatementFile.State.COLUMNS).first()
     if file is None:
         raise Stale("That file was read already, or put away.")
     file.state, file.problem = StatementFile.State.AWAY, "Nothing was taken of it."
@@ -215,7 +215,7 @@ def _must_add_up(statements: Sequence[Statement]) -> None:
 
 
 def _take(file: StatementFile, statements: Sequence[Statement]) -> None:
-    account = BankAccount.objects.select_for_update().get(pk=file.account_id)
+    account = BankAccount.objects.select_for_update(no_key=True).get(pk=file.account_id)
     known = set(Line.objects.filter(account=account).values_list("key", flat=True))
     closed = account.reconciliations.first()
     rows: dict[str, Line] = {}

@@ -27,7 +27,7 @@ class LedgerParty(models.Model):
     """What the ledger keeps besides codes: suppliers, customers, people, tax codes."""
 
     firm = models.SlugField()
-    kind = models.CharField(max_length=10)
+    kind = models.CharField(max_length=20)
     code = models.CharField(max_length=20)
     name = models.CharField(max_length=120)
     country = models.CharField(max_length=2, blank=True)

@@ -15,7 +15,7 @@ def mine(member: Membership, trip_id: int, version: int | None = None, editable:
     where ``version`` is behind or the plan can no longer be changed.
     """
     trip = (
-        Trip.objects.select_for_update(of=("self",))
+        Trip.objects.select_for_update(of=("self",), no_key=True)
         .visible_to(member)
         .select_related("firm", "traveller__person", "traveller__firm")
         .get(pk=trip_id)

@@ -57,7 +57,7 @@ def cancel(member: Membership, trip_id: int, booking_id: int) -> Booking:
 def lapsed(booking: Booking) -> None:
     """A hold has run out: the breakfast that it had in its price is supplied no more. Inside the caller's transaction."""
     if booking.breakfast:
-        trip = Trip.objects.select_for_update(of=("self",)).get(pk=booking.trip_id)
+        trip = Trip.objects.select_for_update(of=("self",), no_key=True).get(pk=booking.trip_id)
         supply_breakfasts(trip, booking, list(Night.objects.filter(trip=trip, booking=booking)), False)
         trip.save(update_fields=["supplied"])
 

@@ -203,7 +203,7 @@ def change_copy(member: Membership, trip_id: int, name: str, value: str, for_goo
     trip.profile = trip.profile | {name: value}
     if for_good:
         must_be_oneself(member)
-        kept = Membership.objects.select_for_update().get(pk=member.pk)
+        kept = Membership.objects.select_for_update(no_key=True).get(pk=member.pk)
         limit = {"home": 20, "work": 20, "phone": 30}.get(name, 120)
         setattr(kept, {"home": "home_code", "work": "work_code"}.get(name, name), value[:limit])
         kept.save()

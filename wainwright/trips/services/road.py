@@ -343,7 +343,9 @@ def _begin_and_end(now: datetime) -> int:
     ):
         # Days are local to the place of departure: where it is early, the day begins before that of UTC.
         latest = now.date() + timedelta(days=1)
-        found = Trip.objects.select_for_update().filter(state=state, starts__lte=latest).prefetch_related("legs")
+        found = (
+            Trip.objects.select_for_update(no_key=True).filter(state=state, starts__lte=latest).prefetch_related("legs")
+        )
         for trip in found:
             legs = list(trip.legs.all())
             if legs and done(legs):

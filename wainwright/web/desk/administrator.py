@@ -14,14 +14,18 @@ from wainwright.people.second_factor import without_authenticator
 from wainwright.reports.reader import Reader
 from wainwright.rulebook.models import AllowanceRate, Category, FirmQuestion, PolicyChange, RouteSetting, RuleSetting
 from wainwright.staff.models import LimitChange
+from wainwright.web.desk.worker import asks_of_the_worker
 
 SOON, RUNNING_OUT = timedelta(days=30), timedelta(days=60)
 NAMED = 3
 
 
 def asks_of_administrator(reader: Reader) -> Iterator[Ask]:
-    """Everything that an administrator is asked. Fourteen queries."""
+    """Everything that an administrator is asked. Fifteen queries."""
     firm, today = reader.firm, reader.today
+    if not reader.member.may["post"]:
+        # Finance's own part of the desk says it already.
+        yield from asks_of_the_worker(firm)
     found = checklist(firm)
     for step in found.steps:
         if not step.done and not step.advice:

@@ -18,6 +18,7 @@ from wainwright.core.waiting import CAN_WAIT, HOLDS, LATE, NEAR, Ask
 from wainwright.expenses.models import Charge
 from wainwright.reconciling.models import Line
 from wainwright.reports.reader import Reader
+from wainwright.web.desk.worker import asks_of_the_worker
 
 # By key: what it is of one and of several, where it is done, what is done there, how grave it is to wait.
 KINDS = {
@@ -34,7 +35,7 @@ KINDS = {
 
 
 def asks_of_finance(reader: Reader) -> Iterator[Ask]:
-    """Everything that waits for finance. Six queries, whatever there is."""
+    """Everything that waits for finance. Seven queries, whatever there is."""
     firm, member = reader.firm, reader.member
     connection = connection_of(firm)
     if connection is not None and connection.failing:
@@ -42,6 +43,7 @@ def asks_of_finance(reader: Reader) -> Iterator[Ask]:
             "The connection to the ledger fails", "/ledger/masters/", "See why", HOLDS, since=clock.day_of(connection.failing, firm.zone),
             detail=f"{connection.problem}. What is posted is kept, and sent by itself once it answers",
         )  # fmt: skip
+    yield from asks_of_the_worker(firm)
     bank, claims = at_bank(firm.pk), Claim.objects.filter(firm=firm)
     by_moment = [
         _counted("refused", Posting.objects.filter(firm=firm, state=Posting.State.REFUSED), "total_minor", "time"),

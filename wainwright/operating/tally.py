@@ -1,0 +1,84 @@
+"""What a database holds, in figures that two copies of it must have in common: rows, sums, and how far the trail goes."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from django.apps import apps
+from django.db import models
+from django.db.models import Count, Sum
+
+from wainwright.trail.selectors import check_chain, last_entry
+
+# What is the machine's own, not the firms': sessions end, the queue's beats and presses of forms are forgotten.
+PASSING = frozenset({"sessions.Session", "operating.Beat", "operating.Failure"})
+
+
+@dataclass(frozen=True)
+class Tally:
+    """Rows of each table, sums of each column of whole numbers (money in minor units, versions, keys), and the trail's end."""
+
+    rows: dict[str, int]
+    sums: dict[str, int]
+    entries: int
+    digest: str
+
+    def as_data(self) -> dict[str, Any]:
+        """Return it as JSON keeps it."""
+        return asdict(self)
+
+    def differs(self, other: Tally) -> list[str]:
+        """Say in words what another has otherwise, table by table; nothing where they are equal."""
+        found = []
+        for kind, mine, theirs in (("rows", self.rows, other.rows), ("sum", self.sums, other.sums)):
+            for name in sorted(mine.keys() | theirs.keys()):
+                if mine.get(name) != theirs.get(name):
+                    found.append(f"{name}: {kind} {mine.get(name)} and {theirs.get(name)}")
+        if (self.entries, self.digest) != (other.entries, other.digest):
+            found.append(
+                f"the trail ends at {self.entries} ({self.digest[:12]}) and at {other.entries} ({other.digest[:12]})"
+            )
+        return found
+
+
+def kept_models() -> list[type[models.Model]]:
+    """Every table that holds something of the firms, those between two others too."""
+    found = apps.get_models(include_auto_created=True)
+    return [
+        model for model in found if model._meta.managed and not model._meta.proxy and model._meta.label not in PASSING
+    ]
+
+
+def tally(using: str = "default") -> Tally:
+    """Count a database. One query a table, however large."""
+    rows, sums = {}, {}
+    for model in kept_models():
+        whole = [
+            field
+            for field in model._meta.concrete_fields
+            if isinstance(field, models.IntegerField | models.ForeignKey | models.AutoField)
+        ]
+        whole = [
+            field
+            for field in whole
+            if isinstance(field.target_field if field.is_relation else field, models.IntegerField | models.AutoField)
+        ]
+        asked = {f"n{number}": Sum(field.attname) for number, field in enumerate(whole)}
+        found = model._base_manager.using(using).order_by().aggregate(rows=Count("pk"), **asked)
+        label = model._meta.db_table
+        rows[label] = found["rows"]
+        sums.update({f"{label}.{field.column}": int(found[f"n{number}"] or 0) for number, field in enumerate(whole)})
+    number, digest = last_entry(using)
+    return Tally(rows, sums, number, digest)
+
+
+def broken(using: str = "default") -> str:
+    """Say where the trail of a database breaks; nothing where it holds."""
+    found = check_chain(using)
+    return f"the trail breaks at entry {found.number}: {found.why}" if found else ""
+
+
+def read(data: dict[str, Any]) -> Tally:
+    """Return what :meth:`Tally.as_data` gave."""
+    return Tally(**data)

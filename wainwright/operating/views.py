@@ -1,0 +1,75 @@
+"""What machines ask: does it answer, can it work, what does it measure, what did a browser refuse."""
+
+from __future__ import annotations
+
+import json
+import logging
+from hmac import compare_digest
+
+from django.conf import settings
+from django.http import Http404, HttpResponse, JsonResponse
+from django.shortcuts import render
+from django.views.decorators.csrf import csrf_exempt
+from django.views.decorators.http import require_POST, require_safe
+
+from wainwright.core.text import one_line
+from wainwright.errors import NotAllowed
+from wainwright.operating import beats, health, measures
+
+log = logging.getLogger(__name__)
+# A report of a browser is a few lines.
+MOST = 8_000
+
+
+@require_safe
+def up(request):
+    """Say that a process answers, whatever becomes of what it needs."""
+    return HttpResponse("up", content_type="text/plain")
+
+
+@require_safe
+def ready(request):
+    """Say which part can do its work; 503 where one cannot."""
+    found = health.ready()
+    return JsonResponse(
+        {name: "ready" if fit else "fails" for name, fit in found.items()}, status=200 if all(found.values()) else 503
+    )
+
+
+@require_safe
+def metrics(request):
+    """Give Prometheus what is measured, for the token of the setting alone; without one there is nothing here."""
+    if not settings.METRICS_TOKEN:
+        raise Http404
+    given = request.headers.get("Authorization", "").removeprefix("Bearer ")
+    if not compare_digest(given.encode(), settings.METRICS_TOKEN.encode()):
+        return HttpResponse(
+            "The token of WAINWRIGHT_METRICS_TOKEN is asked for.", status=401, content_type="text/plain"
+        )
+    text, kind = measures.text()
+    return HttpResponse(text, content_type=kind)
+
+
+@require_safe
+def running(request):
+    """Show finance, administrators and auditors whether what is done by itself is done."""
+    member = request.member
+    if not (member.may["post"] or member.may["firm"] or member.may["read_trail"]):
+        raise NotAllowed("Whether everything runs is for finance, administrators and auditors.")
+    return render(
+        request, "operating/running.html", {"parts": health.runs(member.firm.zone), "still": beats.stands_still()}
+    )
+
+
+@csrf_exempt
+@require_POST
+def refused_by_browser(request):
+    """Log what a browser refused to load by the content security policy: a fault of ours, or somebody's try."""
+    try:
+        said = json.loads(request.read(MOST))["csp-report"]
+        words = [one_line(str(said.get(key, "")), 200) for key in ("violated-directive", "blocked-uri", "document-uri")]
+    except (ValueError, KeyError, TypeError, AttributeError):
+        return HttpResponse(status=400)
+    # Without what is behind a question mark: it may be of people.
+    log.warning("a browser refused by %s what %s offered on %s", *(word.partition("?")[0] for word in words))
+    return HttpResponse(status=204)
