@@ -3,7 +3,7 @@ PY := .venv/bin/python
 MANAGE := $(PY) manage.py
 PORT ?= 8000
 
-.PHONY: demo demo-fresh test attack any-day steady lint bench ledger screenshots styles lock
+.PHONY: demo demo-fresh test both attack any-day steady lint bench ledger screenshots styles lock
 
 demo: .venv/.installed
 	@sh scripts/debian.sh run
@@ -31,6 +31,11 @@ any-day: .venv/.installed
 steady: .venv/.installed
 	@sh scripts/debian.sh test
 	@$(PY) -m tests.steady
+
+# Every test that has a database on PostgreSQL as well, not only what each run tries there. A quarter of an hour.
+both: .venv/.installed
+	@sh scripts/debian.sh test
+	@sh scripts/on-postgres.sh tests.apps
 
 lint: .venv/.installed
 	@sh scripts/lint.sh

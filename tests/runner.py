@@ -23,7 +23,7 @@ import hypothesis.core
 from django.conf import settings
 from django.db import connections
 from django.template import engines
-from django.test import override_settings
+from django.test import TestCase, TransactionTestCase, override_settings
 from django.test.runner import (
     DiscoverRunner,
     ParallelTestSuite,
@@ -39,6 +39,19 @@ from tests.worlds import EMPTY, DayMixin, Shelf, clear_shelf, keep
 
 SEED = int(os.environ.get("WAINWRIGHT_SEED") or 20260916)
 SLOWEST = 12
+# Modules of tests whose answers the database works out.
+BOTH = frozenset(
+    {
+        "test_finding",
+        "test_reports",
+        "test_spending",
+        "test_queue",
+        "test_text",
+        "test_places",
+        "test_desk",
+        "test_operating",
+    }
+)
 # How long a test takes depends on the machine, never whether it is right.
 # One test runs in the classes of several days.
 hypothesis.settings.register_profile(
@@ -93,6 +106,17 @@ def _of_few(test: unittest.TestCase) -> list[datetime]:
         return found
     drawn = crc32(test.id().encode())
     return [] if drawn % 16 else [found[drawn // 8 % len(found)]]
+
+
+def _decided_by_database(test: unittest.TestCase) -> bool:
+    """Whether every run tries a test on PostgreSQL too: what commits, finds, counts or reports, and a sixth of all else.
+
+    ``make both`` tries all on both.
+    """
+    kind = type(test)
+    if issubclass(kind, TransactionTestCase) and not issubclass(kind, TestCase):
+        return True
+    return kind.__module__.split(".")[-1] in BOTH or crc32(f"{kind.__module__}.{kind.__name__}".encode()) % 6 == 0
 
 
 def _on(test: unittest.TestCase, moment: datetime) -> unittest.TestCase:
@@ -200,11 +224,15 @@ class Runner(DiscoverRunner):
             help="Run again on difficult days: core and demo on each of few, every sixteenth test of the apps on one, or all on all.",
         )
         parser.add_argument("--drawn", type=int, default=0, metavar="N", help="… and all on N days drawn by the seed.")
+        parser.add_argument(
+            "--both", action="store_true", help="Of all, only what the database decides: for a second run on another."
+        )
         parser.add_argument("--only-days", action="store_true", help="Leave the suite's own day out.")
         parser.add_argument("--report", help="A file that gets what failed and how long each test took, as JSON.")
 
-    def __init__(self, *args, days=None, drawn=0, only_days=False, report=None, **options):
+    def __init__(self, *args, days=None, drawn=0, only_days=False, report=None, both=False, **options):
         super().__init__(*args, **options)
+        self.both = both
         self.few = days == "few"
         self.days = (moments(DIFFICULT) if days == "all" else []) + draw(drawn, SEED)
         self.only_days, self.report = only_days, report
@@ -239,6 +267,8 @@ class Runner(DiscoverRunner):
         again = [_on(test, moment) for moment in self.days for test in tests if not _failed_to_load(test)]
         again += [_on(test, moment) for test in tests if self.few for moment in _of_few(test)]
         tests = again if self.only_days else tests + again
+        if self.both:
+            tests = [test for test in tests if _failed_to_load(test) or _decided_by_database(test)]
         by_class: dict[type, list] = {}
         for test in tests:
             by_class.setdefault(type(test), []).append(test)

@@ -40,7 +40,7 @@ OPEN = {
     "seats": (200, 404, 403, 403, 404, 403, 404), "trip-open": (200, 404, 200, 200, 404, 200, 404), "paper": (200, 404, 200, 200, 404, 200, 404),
     "order": (200, 404, 200, 200, 404, 200, 404), "order-pdf": (200, 404, 200, 200, 404, 200, 404), "itinerary-page": (200, 404, 200, 200, 404, 200, 404),
     "people": (403, 403, 403, 403, 200, 200, 403), "people-names": (200,) * 7, "roles": (200,) * 7, "find-charge": (302, 404, 404, 302, 404, 302, 404), "provider": (403, 403, 403, 403, 200, 403, 403), "firm": (403, 403, 403, 403, 200, 403, 403), "firm-new": (403, 403, 403, 403, 200, 403, 403), "policy": (200,) * 7, "rules-import": (403, 403, 403, 403, 200, 403, 403), "rules-toml": (403, 403, 403, 200, 200, 200, 200), "mileage": (403, 403, 403, 200, 200, 200, 200), "mileage-csv": (403, 403, 403, 200, 200, 200, 200), "limits": (403, 403, 403, 200, 200, 200, 200), "allowance-rate": (403, 403, 403, 200, 200, 200, 404), "rule-categories": (403, 403, 403, 200, 200, 200, 200), "categories-csv": (403, 403, 403, 200, 200, 200, 200), "categories-xlsx": (403, 403, 403, 200, 200, 200, 200), "rule-category": (403, 403, 403, 200, 200, 200, 404), "category-new": (403, 403, 403, 403, 200, 403, 403), "category-draft": (403, 403, 403, 403, 200, 403, 403), "questions-asked": (403, 403, 403, 200, 200, 200, 200), "question-asked": (403, 403, 403, 200, 200, 200, 404), "question-new": (403, 403, 403, 403, 200, 403, 403), "question-draft": (403, 403, 403, 403, 200, 403, 403), "figures": (403, 403, 403, 200, 200, 200, 200), "policy-edit": (403, 403, 403, 403, 200, 403, 403), "routes": (403, 403, 403, 200, 200, 200, 200), "route-new": (403, 403, 403, 403, 200, 403, 403), "route-draft": (403, 403, 403, 403, 200, 403, 403), "route-rule": (403, 403, 403, 200, 200, 200, 404), "safeguards": (403, 403, 403, 200, 200, 200, 200), "rule": (403, 403, 403, 200, 200, 200, 200), "rule-new": (403, 403, 403, 403, 200, 403, 403), "rule-draft": (403, 403, 403, 403, 200, 403, 403), "rehearsal": (403, 403, 403, 403, 200, 403, 403), "schemes": (403, 403, 403, 200, 200, 200, 200), "scheme": (403, 403, 403, 200, 200, 200, 404), "scheme-new": (403, 403, 403, 403, 200, 403, 403), "rate-sheets": (403, 403, 403, 403, 200, 403, 403), "rate-sheet": (403, 403, 403, 403, 200, 403, 403), "rate-sheet-wrong": (403, 403, 403, 403, 200, 403, 403), "rates-csv": (403, 403, 403, 200, 200, 200, 200), "people-tables": (403, 403, 403, 403, 200, 403, 403), "people-table": (403, 403, 403, 403, 200, 403, 403), "people-table-wrong": (403, 403, 403, 403, 200, 403, 403), "invite": (403, 403, 403, 403, 200, 403, 403), "leave": (403, 403, 403, 403, 200, 403, 404), "person": (200, 403, 403, 403, 200, 200, 404),
-    "profile": (200,) * 7, "sessions": (200,) * 7, "stand-ins": (404,) * 7,
+    "running": (403, 403, 403, 200, 200, 200, 403), "profile": (200,) * 7, "sessions": (200,) * 7, "stand-ins": (404,) * 7,
     "claim": (200, 404, 200, 200, 404, 200, 404), "claim-owed": (200, 404, 200, 200, 404, 200, 404), "claim-document": (200, 404, 200, 200, 404, 200, 404), "claim-asked": (200, 404, 200, 200, 404, 200, 404),
     "claim-cost": (302, 404, 403, 403, 404, 403, 404), "claim-lines": (200, 404, 200, 200, 404, 200, 404), "claim-by-coding": (200, 404, 200, 200, 404, 200, 404), "claim-planned": (200, 404, 200, 200, 404, 200, 404), "expense": (200, 404, 200, 200, 404, 200, 404),
     "receipt": (200, 404, 200, 200, 404, 200, 404), "receipt-original": (200, 404, 200, 200, 404, 200, 404),
@@ -68,7 +68,19 @@ ACTS = {
     "pay-take-answer", "pay-settle", "bench-allow", "account-confirm", "card-give", "post-again", "end-sessions", "set-safeguards",
     "set-place", "allowance-rate-end", "figures-off", "limits-set", "limits-rehearse", "limit-off", "mileage-rehearse", "rehearsal-set", "category-try", "categories-look", "categories-take", "category-end", "category-out", "category-force", "category-drop", "question-end", "question-out", "question-force", "question-drop", "mileage-add", "mileage-end", "mileage-out", "mileage-look", "mileage-take", "rule-read", "route-try", "route-end", "route-out", "route-force", "route-drop", "route-rehearse", "rule-end", "rule-out", "rule-force", "rule-drop", "rule-rehearse", "rehearsal-on", "rehearsal-drop", "scheme-try", "scheme-force", "scheme-out", "scheme-rehearse", "rate-sheet-rehearse", "rate-sheet-take", "archive", "door-make", "door-shut", "group-set", "provider-set", "provider-drop", "firm-accounts-proposed", "firm-set", "firm-rates", "factor-off", "people-table-take", "bring-back", "invite-again", "paid-back", "set-cover", "end-cover", "set-delegate", "end-delegate", "prepare-for", "stop-preparing",
 }  # fmt: skip
-FREE = {"scim", "api-document", "api-cleared", "api-posted", "api-refused", "up", "subscribed", "news-mail"}
+FREE = {
+    "scim",
+    "api-document",
+    "api-cleared",
+    "api-posted",
+    "api-refused",
+    "up",
+    "ready",
+    "metrics",
+    "refused-by-browser",
+    "subscribed",
+    "news-mail",
+}
 FORM = re.compile(r'<form[^>]*method="post".*?</form>', re.DOTALL)
 
 

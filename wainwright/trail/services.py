@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from typing import Any
 
+from django.contrib.contenttypes.models import ContentType
 from django.db import transaction
 
 from wainwright import clock
@@ -77,10 +78,11 @@ def record(
 def _wait_for_turn() -> None:
     """Where several write at once (PostgreSQL), wait until whoever adds to the chain is done: each entry holds the hash of the one before.
 
-    The first entry is what is waited for, since it is always there. SQLite lets one write at a time by itself.
+    What is waited for is the row by which the database knows this very table: it is there before the first entry. SQLite lets
+    one write at a time by itself.
     """
     if transaction.get_connection().features.has_select_for_update:
-        Entry.objects.select_for_update(no_key=True).filter(number=1).only("pk").first()
+        ContentType.objects.select_for_update(no_key=True).get(app_label="trail", model="entry")
 
 
 def _text(value: Any) -> str:
