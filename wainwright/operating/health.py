@@ -38,7 +38,7 @@ def _migrated_once() -> bool:
 
 
 def _cache() -> bool:
-    caches["sessions"].get("is it there")
+    caches["sessions"].get("is-it-there")
     return True
 
 
