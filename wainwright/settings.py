@@ -3,7 +3,7 @@
 import sys
 import tempfile
 from contextlib import suppress
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import environ
@@ -113,6 +113,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
+    "wainwright.web.lasting.LastingMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "csp.middleware.CSPMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
@@ -120,6 +121,7 @@ MIDDLEWARE = [
     "wainwright.web.middleware.NoStoreMiddleware",
     "wainwright.web.middleware.TextMiddleware",
     "wainwright.web.middleware.MemberMiddleware",
+    "wainwright.web.proving.ProofMiddleware",
     "wainwright.web.middleware.OnceMiddleware",
     "wainwright.web.middleware.RefusalMiddleware",
     *(["django_prometheus.middleware.PrometheusAfterMiddleware"] if METRICS_TOKEN else []),
@@ -194,7 +196,10 @@ SOCIALACCOUNT_ADAPTER = "wainwright.people.providers.ProviderAdapter"
 # A form of ours leads to a provider, never a link of somebody else's.
 SOCIALACCOUNT_LOGIN_ON_GET = True
 MFA_ADAPTER = "wainwright.people.adapter.FactorAdapter"
-MFA_SUPPORTED_TYPES = ["totp", "recovery_codes"]
+MFA_SUPPORTED_TYPES = ["totp", "webauthn", "recovery_codes"]
+MFA_PASSKEY_LOGIN_ENABLED = True
+# Browsers take localhost for safe; everywhere else a passkey asks for HTTPS.
+MFA_WEBAUTHN_ALLOW_INSECURE_ORIGIN = DEMO or DEBUG or TESTING
 MFA_RECOVERY_CODES_SHOW_ONCE = True
 MFA_TOTP_ISSUER = "Wainwright"
 # Addresses are given by the firm, not typed by the person, so none waits to be verified.
@@ -284,6 +289,9 @@ SECURE_REFERRER_POLICY = "same-origin"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_AGE = 12 * 3600
+# Without a click, and at most whatever is clicked: see wainwright/web/lasting.py.
+SESSION_IDLE = timedelta(minutes=env.int("WAINWRIGHT_SESSION_IDLE_MINUTES", 120))
+SESSION_LONGEST = timedelta(hours=12)
 if not (DEMO or DEBUG or TESTING):
     SECURE_SSL_REDIRECT = env.bool("WAINWRIGHT_SSL_REDIRECT", True)
     SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")

@@ -82,7 +82,8 @@ class SetsTest(OtherDatabasesMixin, WorldTransactionTestCase):
         self.assertEqual((Claim.objects.count(), broken()), (1, ""))
         self.assertEqual(Entry.objects.latest("number").what, "put a backup back")
         for receipt in Receipt.objects.all():
-            self.assertTrue(receipt.file.open("rb").read().startswith(b"%PDF"))
+            with receipt.file.open("rb") as paper:
+                self.assertTrue(paper.read().startswith(b"%PDF"))
 
     def test_a_set_that_is_not_whole_is_refused_before_anything_is_touched(self):
         receipts.take_in(self.maren, "p.pdf", b"%PDF-1.7 paper")

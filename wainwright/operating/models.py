@@ -2,6 +2,8 @@
 
 from django.db import models
 
+from wainwright.people.models import Firm, Membership
+
 
 class Beat(models.Model):
     """A thing that runs by the clock, in the whole installation once for each of its times."""
@@ -29,3 +31,29 @@ class Failure(models.Model):
 
     def __str__(self):
         return self.says
+
+
+class FirmArchive(models.Model):
+    """Everything of a firm as a file, made in the queue, kept for some days."""
+
+    class State(models.TextChoices):
+        MAKING = "making", "being made"
+        MADE = "made", "made"
+        FAILED = "failed", "failed"
+
+    firm = models.ForeignKey(Firm, on_delete=models.CASCADE, related_name="archives")
+    by = models.ForeignKey(Membership, on_delete=models.PROTECT, related_name="+")
+    time = models.DateTimeField(db_index=True)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.MAKING)
+    file = models.FileField(upload_to="archives/", blank=True)
+    size = models.PositiveBigIntegerField(default=0)
+    rows = models.PositiveBigIntegerField(default=0)
+    papers = models.PositiveIntegerField(default=0)
+    problem = models.CharField(max_length=300, blank=True)
+    tries = models.PositiveSmallIntegerField(default=0)
+
+    class Meta:
+        indexes = [models.Index(fields=["firm", "-time"])]
+
+    def __str__(self):
+        return f"{self.firm} {self.time:%Y-%m-%d %H:%M}"

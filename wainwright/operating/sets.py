@@ -53,7 +53,7 @@ def make(root: Path, anchor: str) -> Made:
     half.mkdir(parents=True)
     pool.mkdir(exist_ok=True)
     known = {name: said for each in sets(root) for name, said in each["files"].items()}
-    with _snapshot(half) as using:
+    with one_moment(half, "database.dump") as using:
         counted, names, trail = tally(using), _names(using), broken(using)
     if trail:
         raise Refusal(f"The copy was made and is of no use: {trail}.")
@@ -95,8 +95,12 @@ def forget(root: Path, keep: int) -> list[str]:
 
 
 @contextmanager
-def _snapshot(folder: Path) -> Iterator[str]:
-    """Copy the database as it stands at one moment, and give an alias by which that very moment can be asked."""
+def one_moment(folder: Path, dump: str = "") -> Iterator[str]:
+    """Give an alias by which the database can be asked as it stood at one moment, while people go on writing.
+
+    SQLite is copied to ``folder``; on PostgreSQL a transaction sees that moment alone, and ``dump`` names a file that
+    pg_dump fills with the very same.
+    """
     source = connections["default"]
     source.ensure_connection()
     if source.vendor == "sqlite":
@@ -110,15 +114,12 @@ def _snapshot(folder: Path) -> Iterator[str]:
         return
     with transaction.atomic(), source.cursor() as cursor:
         cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
-        cursor.execute("SELECT pg_export_snapshot()")
-        (moment,) = cursor.fetchone()
-        run(
-            "pg_dump",
-            "--format=custom",
-            f"--snapshot={moment}",
-            f"--file={folder / 'database.dump'}",
-            source.settings_dict["NAME"],
-        )
+        if dump:
+            cursor.execute("SELECT pg_export_snapshot()")
+            (moment,) = cursor.fetchone()
+            run(
+                "pg_dump", "--format=custom", f"--snapshot={moment}", f"--file={folder / dump}", source.settings_dict["NAME"],
+            )  # fmt: skip
         yield "default"
 
 

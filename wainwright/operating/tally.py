@@ -50,25 +50,33 @@ def kept_models() -> list[type[models.Model]]:
     ]
 
 
+def count(rows: models.QuerySet) -> tuple[int, dict[str, int]]:
+    """Count rows, and add up each of their columns of whole numbers. One query."""
+    whole = [field for field in rows.model._meta.concrete_fields if _is_whole(field)]
+    asked = {f"n{number}": Sum(field.attname) for number, field in enumerate(whole)}
+    # Each row once, whatever it was found by.
+    found = (
+        rows.model._base_manager.using(rows.db).filter(pk__in=rows.order_by().values("pk"))
+        if rows.query.distinct
+        else rows.order_by()
+    )
+    sums = found.aggregate(rows=Count("pk"), **asked)
+    return sums["rows"], {field.column: int(sums[f"n{number}"] or 0) for number, field in enumerate(whole)}
+
+
+def _is_whole(field: models.Field) -> bool:
+    while field.is_relation:
+        field = field.target_field
+    return isinstance(field, models.IntegerField | models.AutoField)
+
+
 def tally(using: str = "default") -> Tally:
     """Count a database. One query a table, however large."""
     rows, sums = {}, {}
     for model in kept_models():
-        whole = [
-            field
-            for field in model._meta.concrete_fields
-            if isinstance(field, models.IntegerField | models.ForeignKey | models.AutoField)
-        ]
-        whole = [
-            field
-            for field in whole
-            if isinstance(field.target_field if field.is_relation else field, models.IntegerField | models.AutoField)
-        ]
-        asked = {f"n{number}": Sum(field.attname) for number, field in enumerate(whole)}
-        found = model._base_manager.using(using).order_by().aggregate(rows=Count("pk"), **asked)
-        label = model._meta.db_table
-        rows[label] = found["rows"]
-        sums.update({f"{label}.{field.column}": int(found[f"n{number}"] or 0) for number, field in enumerate(whole)})
+        table = model._meta.db_table
+        rows[table], added = count(model._base_manager.using(using).all())
+        sums.update({f"{table}.{column}": total for column, total in added.items()})
     number, digest = last_entry(using)
     return Tally(rows, sums, number, digest)
 

@@ -7,14 +7,17 @@ import logging
 from hmac import compare_digest
 
 from django.conf import settings
-from django.http import Http404, HttpResponse, JsonResponse
-from django.shortcuts import render
+from django.contrib import messages
+from django.http import FileResponse, Http404, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
 from django.views.decorators.csrf import csrf_exempt
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from wainwright.core.text import one_line
 from wainwright.errors import NotAllowed
-from wainwright.operating import beats, health, measures
+from wainwright.operating import archiving, beats, health, measures
+from wainwright.operating.models import FirmArchive
+from wainwright.paging import page_of
 
 log = logging.getLogger(__name__)
 # A report of a browser is a few lines.
@@ -59,6 +62,38 @@ def running(request):
     return render(
         request, "operating/running.html", {"parts": health.runs(member.firm.zone), "still": beats.stands_still()}
     )
+
+
+@require_http_methods(["GET", "POST"])
+def archive_page(request):
+    """Everything of the firm as a file: asked for here, taken along when it is made."""
+    member = request.member
+    if not member.may["firm"]:
+        raise NotAllowed("Everything of a firm is taken along by its administrators.")
+    if request.method == "POST":
+        archiving.ask(member)
+        messages.info(request, "It is being made. This page says when it is there.")
+        return redirect("firm-archive")
+    rows = FirmArchive.objects.filter(firm=member.firm).select_related("by__person")
+    return render(
+        request,
+        "operating/archive.html",
+        {"page": page_of(rows.order_by("-time"), 20, request.GET.get("page")), "days": archiving.KEPT.days},
+    )
+
+
+@require_POST
+def archive_file(request, archive_id: int):
+    """One archive, as a file. Sent by a form, so that no link fetches it unasked."""
+    row = archiving.taken(request.member, archive_id)
+    response = FileResponse(
+        row.file.open("rb"),
+        content_type="application/zip",
+        as_attachment=True,
+        filename=row.file.name.rpartition("/")[2],
+    )
+    response["X-Content-Type-Options"] = "nosniff"
+    return response
 
 
 @csrf_exempt

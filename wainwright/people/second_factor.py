@@ -10,15 +10,23 @@ from allauth.mfa.totp.internal.auth import TOTP
 
 from wainwright.people.models import Membership, Person
 
+# What may stand beside a password.
+FACTORS = (Authenticator.Type.TOTP, Authenticator.Type.WEBAUTHN)
+
+
+def has_second_factor(person: Person) -> bool:
+    """Say whether a person has set up a second factor: an authenticator, or a passkey."""
+    return Authenticator.objects.filter(user=person, type__in=FACTORS).exists()
+
 
 def has_authenticator(person: Person) -> bool:
-    """Say whether a person has set up an authenticator."""
+    """Say whether a person has set up an authenticator, which shows codes."""
     return Authenticator.objects.filter(user=person, type=Authenticator.Type.TOTP).exists()
 
 
-def without_authenticator(members: Iterable[Membership]) -> list[Membership]:
+def without_second_factor(members: Iterable[Membership]) -> list[Membership]:
     """Return who of several has set up none, in one query."""
-    there = set(Authenticator.objects.filter(type=Authenticator.Type.TOTP).values_list("user_id", flat=True))
+    there = set(Authenticator.objects.filter(type__in=FACTORS).values_list("user_id", flat=True))
     return [member for member in members if member.person_id not in there]
 
 
@@ -33,7 +41,7 @@ def asked_from(member: Membership, today: date) -> date | None:
 
     The days of grace begin when they first come here after the firm's day; that is kept, so that they end. Two queries.
     """
-    if not member.needs_factor or has_authenticator(member.person):
+    if not member.needs_factor or has_second_factor(member.person):
         return None
     firm = member.firm
     begins = firm.factor_from or today

@@ -17,7 +17,7 @@ from wainwright.errors import Refusal
 from wainwright.news.services import tell
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, new_version
-from wainwright.people.second_factor import has_authenticator, without_authenticator
+from wainwright.people.second_factor import has_second_factor, without_second_factor
 from wainwright.rulebook import ahead
 from wainwright.rulebook.models import Policy
 from wainwright.trail.services import record
@@ -81,7 +81,7 @@ def check_safeguards(member: Membership, wanted: Safeguards) -> list[str]:
     roles = [role for role in ROLES if role in wanted.factor_roles]
     today = clock.today(member.firm.zone)
     at_once = not wanted.factor_grace and (wanted.factor_from is None or wanted.factor_from <= today)
-    if at_once and not set(roles).isdisjoint(member.roles) and not has_authenticator(member.person):
+    if at_once and not set(roles).isdisjoint(member.roles) and not has_second_factor(member.person):
         raise Refusal(
             "You hold such a role yourself: set up your own authenticator first, or you lock yourself out.", "roles"
         )
@@ -156,7 +156,7 @@ def _ask_factor(firm: Firm, roles: list[str], wanted: Safeguards) -> bool:
     since = f"from {day_text(wanted.factor_from, year=True)}" if wanted.factor_from else "from now on"
     grace = f" Each has {wanted.factor_grace} days from their first sign-in then." if wanted.factor_grace else ""
     words = f"{firm.name} asks a second factor of you {since}"
-    for member in without_authenticator(members.select_related("person", "firm")):
+    for member in without_second_factor(members.select_related("person", "firm")):
         if member.needs_factor:
             tell(member, words, "/accounts/2fa/", f"Set up an authenticator on your phone.{grace}")
     return True

@@ -13,7 +13,7 @@ from wainwright.fields import FEW, few, say, whole
 from wainwright.paging import page_of
 from wainwright.people.acting import may_prepare_for
 from wainwright.people.may import must
-from wainwright.people.second_factor import has_authenticator
+from wainwright.people.second_factor import has_second_factor
 from wainwright.staff import inviting, leaving, services, theirs
 from wainwright.staff.forms import BackForm, DaysForm, InviteForm, LeaveForm, PlaceForm, SightForm
 from wainwright.staff.models import LimitChange
@@ -68,7 +68,7 @@ def _person(request, member_id: int, status: int = 200, **forms):
     context = {
         "who": who, "own": own, "page": place_page(member, who), "limits_coming": LimitChange.objects.filter(member=who, done=None).select_related("firm"),
         "waits": member.may["people"] and not who.active and theirs.waits_for_heirs(who),
-        "has_factor": member.may["people"] and not own and has_authenticator(who.person),
+        "has_factor": member.may["people"] and not own and has_second_factor(who.person),
         "place_form": PlaceForm(names=names(member), who=who) if member.may["people"] else None,
         "back_form": BackForm(names=names(member), prefix="back") if member.may["people"] and not who.active else None,
         "cover_form": DaysForm(names=names(member, deciders=True), prefix="cover", initial=days)

@@ -20,6 +20,11 @@ class Entry(models.Model):
     with_firm = models.BooleanField(
         default=True, help_text="Whether the hash covers the firm; a later entry seals it else."
     )
+    held = models.BooleanField(
+        default=False,
+        db_default=False,
+        help_text="Of a firm that is not here: its hash alone, so that the chain holds.",
+    )
     previous = models.CharField(max_length=64)
     digest = models.CharField(max_length=64)
 
@@ -33,5 +38,5 @@ class Entry(models.Model):
         """The entry as the core checks it."""
         return CoreEntry(
             self.number, self.time, self.who, self.for_whom, self.what, self.subject, self.before, self.after,
-            self.previous, self.firm_id, self.with_firm,
+            self.previous, self.firm_id, self.with_firm, self.held,
         )  # fmt: skip

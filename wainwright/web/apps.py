@@ -11,8 +11,9 @@ class WebConfig(AppConfig):
 
     def ready(self):
         """Load the checks; have the index for finding mended after each migrate."""
-        from wainwright.web import checks  # noqa: F401, PLC0415 - only once the settings stand
+        from wainwright.web import checks, proving  # noqa: F401, PLC0415 - only once the settings stand
         from wainwright.web.sought import keep_index  # noqa: PLC0415 - only once the models stand
 
+        proving.listen()
         # Once after each migrate: it is told of apps that have models, after all of them are migrated.
         post_migrate.connect(keep_index, sender=apps.get_app_config("people"))

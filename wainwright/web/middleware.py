@@ -173,7 +173,7 @@ class MemberMiddleware:
                 messages.info(
                     request, f"{request.member.firm.name} asks a second factor of you. Set it up, then go on."
                 )
-                return redirect("mfa_activate_totp")
+                return redirect("mfa_index")
         if request.session.get("for") and not request.path.startswith(("/delegate/", *THEIR_OWN)):
             refused = _for_another(request)
             if refused is not None:

@@ -10,7 +10,7 @@ from django.db.models import Count, Min, Model, Q, Value
 from wainwright.core.waiting import CAN_WAIT, LATE, NEAR, Ask
 from wainwright.founding.checklist import checklist
 from wainwright.people.models import Membership
-from wainwright.people.second_factor import without_authenticator
+from wainwright.people.second_factor import without_second_factor
 from wainwright.reports.reader import Reader
 from wainwright.rulebook.models import AllowanceRate, Category, FirmQuestion, PolicyChange, RouteSetting, RuleSetting
 from wainwright.staff.models import LimitChange
@@ -41,7 +41,7 @@ def asks_of_administrator(reader: Reader) -> Iterator[Ask]:
         )  # fmt: skip
     if firm.factor_roles:
         members = list(Membership.objects.filter(firm=firm, active=True).select_related("person", "firm"))
-        without = without_authenticator([each for each in members if each.needs_factor])
+        without = without_second_factor([each for each in members if each.needs_factor])
         if without:
             names = ", ".join(each.person.name for each in without[:NAMED])
             more = f" and {len(without) - NAMED} more" if len(without) > NAMED else ""

@@ -34,6 +34,9 @@ class Command(BaseCommand):
             more = f" {len(missed) - 1} more anchors say so." if len(missed) > 1 else ""
             raise CommandError(f"The trail is not what it was on {anchor.time:%d.%m.%Y at %H:%M} UTC: {why}.{more}")
         self.stdout.write(f"The trail holds: {Entry.objects.count()} entries, each follows the one before it.")
+        held = Entry.objects.filter(held=True).count()
+        if held:
+            self.stdout.write(f"{held} of them are of firms that are not here: their hashes alone are held.")
         if kept:
             self.stdout.write(
                 f"{len(kept)} anchors bear it out; the last one names entry {dropped[len(kept) - 1].number}."
