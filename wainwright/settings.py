@@ -278,6 +278,8 @@ CONTENT_SECURITY_POLICY = {
         "img-src": [SELF, "data:"],
         "font-src": [SELF],
         "connect-src": [SELF],
+        "manifest-src": [SELF],
+        "worker-src": [SELF],
         "form-action": [SELF],
         "frame-ancestors": [NONE],
         "base-uri": [NONE],

@@ -49,7 +49,7 @@ from wainwright.staff import views as staff
 from wainwright.tray import views as tray
 from wainwright.trips.views import page, road, seats
 from wainwright.trips.views.booking import cars, days, stays, ways
-from wainwright.web import firm_lists
+from wainwright.web import away, firm_lists
 from wainwright.web import views as web
 
 
@@ -106,6 +106,11 @@ urlpatterns = [
     path("metrics/", operating.metrics, name="metrics"),
     path("running/", operating.running, name="running"),
     path("refused-by-browser/", operating.refused_by_browser, name="refused-by-browser"),
+    path("manifest.webmanifest", away.manifest, name="manifest"),
+    path("worker.js", away.worker, name="worker"),
+    path("away/", away.page, name="away"),
+    path("away/share/", away.share, name="away-share"),
+    path("today/", away.today, name="today"),
     path("find/", web.find_page, name="find"),
     path("find/charges/<int:charge_id>/", web.find_charge, name="find-charge"),
     path("news/", web.news_page, name="news"),

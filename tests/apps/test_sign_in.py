@@ -192,7 +192,7 @@ class FactorTest(WorldTestCase):
             ("set the safeguards", True, True),
         )
         priya = self.signed_in(self.priya)
-        self.assertRedirects(priya.get("/ledger/"), "/accounts/2fa/totp/activate/", fetch_redirect_response=False)
+        self.assertRedirects(priya.get("/ledger/"), "/accounts/2fa/", fetch_redirect_response=False)
         self.assertEqual(priya.post("/ledger/pay/run/", {}).status_code, 302)
         self.assertEqual(priya.get("/firms/").status_code, 200)
         self.assertEqual(self.signed_in(self.maren).get("/trips/").status_code, 200)

@@ -9,6 +9,7 @@ from decimal import Decimal
 from demo.story import proof
 from tests import worlds
 from tests.codings import coded
+from wainwright import clock
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
@@ -22,6 +23,7 @@ from wainwright.signoff.models import SignOff
 from wainwright.trips.models import Trip
 from wainwright.trips.services import plan
 from wainwright.trips.services import road as trips
+from wainwright.web import lasting
 
 FIELD = coded("3120", "P-0417", "field")
 OFFICE = coded("3120")
@@ -159,6 +161,8 @@ class World:
         client.force_login(member.person)
         session = client.session
         session["firm"] = member.firm_id
+        # As after the first click: that one writes when the session began.
+        session[lasting.BEGAN] = session[lasting.SEEN] = clock.machine().isoformat()
         session.save()
         return client
 

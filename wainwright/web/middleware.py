@@ -42,6 +42,9 @@ OPEN = (
     "/demo-sign-in/",
     "/favicon.ico",
     "/calendar/",
+    "/away/",
+    "/manifest.webmanifest",
+    "/worker.js",
     "/news/mail/",
 )
 

@@ -1,0 +1,228 @@
+/* On the way: what is taken down without a signal waits in the browser and is sent on in order, each once. */
+(() => {
+  "use strict";
+  const open = () => new Promise((done, failed) => {
+    const asked = indexedDB.open("wainwright-away", 1);
+    asked.onupgradeneeded = () => {
+      asked.result.createObjectStore("waiting", { keyPath: "id" });
+      asked.result.createObjectStore("kept");
+    };
+    asked.onsuccess = () => done(asked.result);
+    asked.onerror = () => failed(asked.error);
+  });
+  const within = async (store, mode, act) => {
+    const base = await open();
+    return new Promise((done, failed) => {
+      const move = base.transaction(store, mode), asked = act(move.objectStore(store));
+      move.oncomplete = () => { base.close(); done(asked && asked.result); };
+      move.onerror = move.onabort = () => { base.close(); failed(move.error); };
+    });
+  };
+  const waiting = async () => (await within("waiting", "readonly", (s) => s.getAll())).sort((a, b) => a.made - b.made);
+  const put = (row) => within("waiting", "readwrite", (s) => s.put(row));
+  const drop = (id) => within("waiting", "readwrite", (s) => s.delete(id));
+  const kept = () => within("kept", "readonly", (s) => s.get("today"));
+  const keep = (said) => within("kept", "readwrite", (s) => (said ? s.put(said, "today") : s.delete("today")));
+
+  /* What the server says today; nothing where there is no signal; "out" where nobody is signed in. */
+  async function ask() {
+    let answer;
+    try { answer = await fetch("/today/", { headers: { Accept: "application/json" }, redirect: "manual", cache: "no-store" }); } catch { return null; }
+    if (answer.type === "opaqueredirect" || answer.status === 401 || answer.status === 403) return "out";
+    if (!answer.ok) return null;
+    try { return await answer.json(); } catch { return null; }
+  }
+
+  const ADDRESS = { cost: "/expenses/new/", ride: "/expenses/ride/", paper: "/tray/drop/" };
+  /* What the answer says was wrong, as the full page says it. */
+  const faults = (text) => {
+    const page = new DOMParser().parseFromString(text, "text/html");
+    const found = [...page.querySelectorAll("#page .error, #page .message-error")].map((each) => {
+      const label = each.closest(".field") && each.closest(".field").querySelector("label");
+      return `${label ? `${label.textContent.trim()}: ` : ""}${each.textContent.trim()}`;
+    });
+    return [...new Set(found)].join(" ") || "It was not taken. Finish it on the full page.";
+  };
+
+  /* Sends one; true where it is done with, false where the signal is gone. */
+  async function send(row, csrf) {
+    const body = new FormData();
+    for (const [name, value] of Object.entries(row.fields)) body.set(name, value);
+    body.set("once", row.id);
+    if (row.file) body.append("files", row.file, row.name);
+    const headers = { "X-CSRFToken": csrf };
+    if (row.kind === "paper") headers["X-One-By-One"] = "1";
+    let answer;
+    try { answer = await fetch(ADDRESS[row.kind], { method: "POST", body, headers, cache: "no-store" }); } catch { return false; }
+    if (answer.status >= 500 || answer.status === 429) return false;
+    let why = "";
+    if (row.kind === "paper" && answer.ok) {
+      try { const said = await answer.json(); why = said.taken ? "" : said.faults.join(" "); } catch { return false; }
+      /* The very same file is there: it came the first time. */
+      if (why.includes("was here already")) why = "";
+    } else if (!answer.ok) why = answer.status === 422 ? faults(await answer.text()) : `It was refused (${answer.status}). Open the full pages.`;
+    if (why) await put({ ...row, problem: why });
+    else await drop(row.id);
+    return true;
+  }
+
+  let last = null;
+  async function all() {
+    const said = await ask();
+    if (said && said !== "out") {
+      await keep(said);
+      for (const row of await waiting()) {
+        /* What was shared belongs to whoever opens it first. */
+        const own = row.member === null ? { ...row, member: said.who.id } : row;
+        if (own !== row) await put(own);
+        if (own.problem || own.member !== said.who.id) continue;
+        if (!(await send(own, said.csrf))) break;
+        await show();
+      }
+    }
+    last = said;
+    await show();
+  }
+  /* One page sends at a time, whichever was first. */
+  const go = () => (navigator.locks ? navigator.locks.request("wainwright-away", all) : all());
+
+  const el = (name, words, more = {}) => {
+    const made = document.createElement(name);
+    if (words) made.textContent = words;
+    for (const [key, value] of Object.entries(more)) made.setAttribute(key, value);
+    return made;
+  };
+  const KINDS = { cost: "Cost", ride: "Ride", paper: "Paper" };
+  const words = (row) => row.kind === "paper" ? row.name : row.kind === "cost"
+    ? `${row.fields.amount} ${row.fields.currency}, ${row.fields.merchant || "no name"}, ${row.fields.date}`
+    : `${row.fields.origin} – ${row.fields.target}, ${row.fields.date}`;
+
+  async function show() {
+    const root = document.getElementById("away");
+    const rows = await waiting(), said = (await kept()) || null;
+    const badge = document.querySelector("[data-away-count]");
+    if (badge) { badge.hidden = !rows.length; badge.textContent = `${rows.length} on this phone, not sent yet`; }
+    if (!root) return;
+    const place = (name) => root.querySelector(`[data-${name}]`);
+    const state = place("state");
+    if (last === "out") state.replaceChildren("Signed out: ", el("a", "sign in", { href: "/accounts/login/?next=/away/" }), ", and what waits is sent.");
+    else if (last === null) state.textContent = navigator.onLine ? "Wainwright does not answer. What you take down waits here." : "No signal. What you take down waits here, and is sent when it is back.";
+    else state.textContent = rows.some((row) => !row.problem) ? "Sending…" : "Everything is sent.";
+    const list = place("waiting");
+    list.replaceChildren(...rows.map((row) => {
+      const item = el("li", "", { class: row.problem ? "card card-doubt" : "card" });
+      const text = el("div", "", { class: "grow" });
+      text.append(el("b", KINDS[row.kind]), ` ${words(row)}`);
+      if (row.problem) text.append(el("div", row.problem, { class: "small error" }));
+      if (said && row.member !== null && row.member !== said.who.id) text.append(el("div", "Taken down by somebody else on this phone: it is sent when they sign in.", { class: "small" }));
+      item.append(text);
+      if (row.problem && row.kind !== "paper") {
+        const change = el("button", "Change", { class: "btn", type: "button" });
+        change.addEventListener("click", () => edit(row));
+        item.append(change);
+      }
+      const away = el("button", "Drop", { class: "btn", type: "button", "aria-label": `Drop ${KINDS[row.kind]} ${words(row)}` });
+      away.addEventListener("click", async () => { await drop(row.id); await show(); });
+      item.append(away);
+      return item;
+    }));
+    place("none").hidden = rows.length > 0;
+    if (said) told(place, said);
+  }
+
+  function told(place, said) {
+    place("who").textContent = `${said.who.name}, ${said.who.firm}. As of ${new Date(said.at).toLocaleString()}`;
+    place("steps").replaceChildren(...said.steps.map((step) => {
+      const item = el("li");
+      item.append(el("a", step.what, { href: step.link }));
+      if (step.detail) item.append(el("div", step.detail, { class: "small soft" }));
+      return item;
+    }), ...(said.more_steps ? [el("li", `and ${said.more_steps} more on your desk`)] : []));
+    place("no-steps").hidden = said.steps.length > 0;
+    place("trips").replaceChildren(...said.trips.map((trip) => {
+      const part = el("section", "", { class: "stack" });
+      part.append(el("h3", `${trip.title} · ${trip.code}`));
+      const days = new Map();
+      for (const row of trip.rows) days.set(row.day, [...(days.get(row.day) || []), row]);
+      for (const [day, rows] of days) {
+        const head = new Date(`${day}T12:00`).toLocaleDateString(undefined, { weekday: "long", day: "numeric", month: "long" });
+        part.append(el("h4", day === said.day ? `${head}, today` : head, { class: "small" }));
+        const list = el("ul", "", { class: "plain" });
+        for (const row of rows) {
+          const item = el("li");
+          item.append(el("b", row.time), ` ${row.what}`);
+          for (const more of [row.where, row.note, row.seats]) if (more) item.append(el("div", more, { class: "small soft" }));
+          list.append(item);
+        }
+        part.append(list);
+      }
+      return part;
+    }));
+    place("no-trips").hidden = said.trips.length > 0;
+    const fill = (name, pairs, chosen) => {
+      for (const select of document.querySelectorAll(`#away select[name=${name}]`)) {
+        if (select.dataset.filled === JSON.stringify(pairs)) continue;
+        const was = select.value || chosen;
+        select.replaceChildren(...pairs.map(([value, text]) => el("option", text, { value })));
+        if (pairs.some(([value]) => value === was)) select.value = was;
+        select.dataset.filled = JSON.stringify(pairs);
+      }
+    };
+    fill("currency", said.offers.currency.map((code) => [code, code]), said.offers.home);
+    fill("category", said.offers.category);
+    fill("paid_by", said.offers.paid_by, "self");
+    fill("vehicle", said.offers.vehicle);
+  }
+
+  let editing = null;
+  function edit(row) {
+    const form = document.querySelector(`form[data-kind=${row.kind}]`);
+    for (const [name, value] of Object.entries(row.fields)) {
+      const field = form.elements[name];
+      if (field && field.type === "checkbox") field.checked = value === "on";
+      else if (field) field.value = value;
+    }
+    editing = row;
+    form.closest("details").open = true;
+    form.querySelector("input, select").focus();
+  }
+
+  function listen(root) {
+    const today = new Date(), local = new Date(today - today.getTimezoneOffset() * 60000).toISOString().slice(0, 10);
+    for (const field of root.querySelectorAll("input[type=date]")) if (!field.value) field.value = local;
+    for (const form of root.querySelectorAll("form[data-kind]")) form.addEventListener("submit", async (event) => {
+      event.preventDefault();
+      const said = await kept(), member = said ? said.who.id : null, made = Date.now(), kind = form.dataset.kind;
+      if (kind === "paper") {
+        const files = [...form.elements.files.files];
+        for (const [n, file] of files.entries()) await put({ id: crypto.randomUUID(), made: made + n, member, kind, fields: {}, file, name: file.name || "photo.jpg", problem: "" });
+      } else {
+        const fields = {};
+        for (const [name, value] of new FormData(form)) if (value !== "") fields[name] = value;
+        /* What was changed after a refusal is another press of the form, at its old place. */
+        const row = { id: crypto.randomUUID(), made: editing ? editing.made : made, member, kind, fields, file: null, name: "", problem: "" };
+        await put(row);
+        if (editing) await drop(editing.id);
+        editing = null;
+      }
+      form.reset();
+      for (const field of form.querySelectorAll("input[type=date]")) field.value = local;
+      await show();
+      await go();
+    });
+    const at = location.hash.slice(1), wanted = at && root.querySelector(`form[data-kind="${CSS.escape(at)}"]`);
+    if (wanted) wanted.closest("details").open = true;
+  }
+
+  document.addEventListener("DOMContentLoaded", async () => {
+    if ("serviceWorker" in navigator && window.isSecureContext) navigator.serviceWorker.register("/worker.js", { scope: "/" }).catch(() => {});
+    const root = document.getElementById("away");
+    if (root) listen(root);
+    /* Whoever signs out leaves nothing of theirs to read on this phone; what waits to be sent stays. */
+    if (!root && !document.body.dataset.who) await keep(null);
+    if (root || (await waiting()).length) await go();
+  });
+  window.addEventListener("online", go);
+  document.addEventListener("visibilitychange", () => { if (!document.hidden && document.getElementById("away")) go(); });
+  setInterval(async () => { if (document.getElementById("away") && (await waiting()).some((row) => !row.problem)) go(); }, 20000);
+})();
