@@ -39,7 +39,7 @@
     const page = new DOMParser().parseFromString(text, "text/html");
     const found = [...page.querySelectorAll("#page .error, #page .message-error")].map((each) => {
       const label = each.closest(".field") && each.closest(".field").querySelector("label");
-      return `${label ? `${label.textContent.trim()}: ` : ""}${each.textContent.trim()}`;
+      return `${label ? `${label.textContent.replace("*", "").trim()}: ` : ""}${each.textContent.trim()}`;
     });
     return [...new Set(found)].join(" ") || "It was not taken. Finish it on the full page.";
   };
@@ -70,7 +70,7 @@
   async function all() {
     const said = await ask();
     if (said && said !== "out") {
-      await keep(said);
+      await keep({ ...said, kept: Date.now() });
       for (const row of await waiting()) {
         /* What was shared belongs to whoever opens it first. */
         const own = row.member === null ? { ...row, member: said.who.id } : row;
@@ -107,7 +107,8 @@
     const state = place("state");
     if (last === "out") state.replaceChildren("Signed out: ", el("a", "sign in", { href: "/accounts/login/?next=/away/" }), ", and what waits is sent.");
     else if (last === null) state.textContent = navigator.onLine ? "Wainwright does not answer. What you take down waits here." : "No signal. What you take down waits here, and is sent when it is back.";
-    else state.textContent = rows.some((row) => !row.problem) ? "Sending…" : "Everything is sent.";
+    else if (rows.some((row) => !row.problem)) state.textContent = "Sending…";
+    else state.textContent = rows.length ? "Not everything was taken: see below." : "Everything is sent.";
     const list = place("waiting");
     list.replaceChildren(...rows.map((row) => {
       const item = el("li", "", { class: row.problem ? "card card-doubt" : "card" });
@@ -131,7 +132,7 @@
   }
 
   function told(place, said) {
-    place("who").textContent = `${said.who.name}, ${said.who.firm}. As of ${new Date(said.at).toLocaleString()}`;
+    place("who").textContent = `${said.who.name}, ${said.who.firm}. As of ${new Date(said.at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" })}`;
     place("steps").replaceChildren(...said.steps.map((step) => {
       const item = el("li");
       item.append(el("a", step.what, { href: step.link }));
@@ -187,9 +188,17 @@
     form.querySelector("input, select").focus();
   }
 
+  /* The day it is here, by the server's clock as it was last heard of: a phone's own may be wrong. */
+  async function date() {
+    const said = await kept(), at = said ? Date.parse(said.at) + (Date.now() - said.kept) : Date.now();
+    return new Date(at - new Date(at).getTimezoneOffset() * 60000).toISOString().slice(0, 10);
+  }
+  async function dated(part) {
+    const day = await date();
+    for (const field of part.querySelectorAll("input[type=date]")) if (!field.value) field.value = day;
+  }
+
   function listen(root) {
-    const today = new Date(), local = new Date(today - today.getTimezoneOffset() * 60000).toISOString().slice(0, 10);
-    for (const field of root.querySelectorAll("input[type=date]")) if (!field.value) field.value = local;
     for (const form of root.querySelectorAll("form[data-kind]")) form.addEventListener("submit", async (event) => {
       event.preventDefault();
       const said = await kept(), member = said ? said.who.id : null, made = Date.now(), kind = form.dataset.kind;
@@ -206,7 +215,7 @@
         editing = null;
       }
       form.reset();
-      for (const field of form.querySelectorAll("input[type=date]")) field.value = local;
+      await dated(form);
       await show();
       await go();
     });
@@ -217,10 +226,11 @@
   document.addEventListener("DOMContentLoaded", async () => {
     if ("serviceWorker" in navigator && window.isSecureContext) navigator.serviceWorker.register("/worker.js", { scope: "/" }).catch(() => {});
     const root = document.getElementById("away");
-    if (root) listen(root);
+    if (root) { listen(root); await show(); }
     /* Whoever signs out leaves nothing of theirs to read on this phone; what waits to be sent stays. */
     if (!root && !document.body.dataset.who) await keep(null);
     if (root || (await waiting()).length) await go();
+    if (root) await dated(root);
   });
   window.addEventListener("online", go);
   document.addEventListener("visibilitychange", () => { if (!document.hidden && document.getElementById("away")) go(); });
