@@ -4,7 +4,7 @@ set -eu
 case "$1" in
   venv) wanted="python3-venv" ;;
   run) wanted="tesseract-ocr tesseract-ocr-script-latn libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0" ;;
-  test) wanted="tesseract-ocr tesseract-ocr-script-latn libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 chromium chromium-driver postgresql redis-server" ;;
+  test) wanted="tesseract-ocr tesseract-ocr-script-latn libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 chromium chromium-driver postgresql redis-server systemd" ;;
 esac
 missing=""
 for package in $wanted; do

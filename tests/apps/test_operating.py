@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import json
 import logging
+import re
+import subprocess
 import sys
+import tempfile
 from datetime import timedelta
 from io import StringIO
 from pathlib import Path
@@ -23,7 +26,7 @@ from moto import mock_aws
 from storages.backends.s3 import S3Storage
 
 from tests.apps.world import WorldTestCase
-from tests.servers import redis
+from tests.servers import ROOT, redis
 from wainwright import clock, deployed
 from wainwright.operating import beats, failures, health
 from wainwright.operating.models import Beat, Failure
@@ -104,6 +107,29 @@ class WhereTest(SimpleTestCase):
             self.assertNotEqual(store.save("receipts/2026/11/a.pdf", ContentFile(b"other")), name)
             with self.assertRaises(FileNotFoundError):
                 store.open("receipts/none.pdf").read()
+
+
+class UnitsTest(SimpleTestCase):
+    same_on_any_day = True
+
+    def test_the_units_for_systemd_are_understood_by_it(self):
+        with tempfile.TemporaryDirectory() as folder:
+            for unit in (ROOT / "deploy" / "systemd").iterdir():
+                # What they start lies here, not where it is installed.
+                (Path(folder) / unit.name).write_text(unit.read_text().replace("/opt/wainwright", str(ROOT)))
+            units = [str(path) for path in Path(folder).iterdir()]
+            done = subprocess.run(["systemd-analyze", "verify", *units], capture_output=True, text=True, check=False)
+        self.assertEqual((len(units), done.returncode, done.stderr), (5, 0, ""))
+
+    def test_every_setting_that_is_read_is_told_and_the_example_names_no_other(self):
+        read = set(re.findall(r"WAINWRIGHT_[A-Z_]+", (ROOT / "wainwright" / "settings.py").read_text()))
+        told = (ROOT / "docs" / "operate.md").read_text()
+        told_names = set(re.findall(r"WAINWRIGHT_[A-Z_]+", told)) | {
+            f"WAINWRIGHT{part}" for part in re.findall(r"`(_[A-Z_]+)`", told)
+        }
+        self.assertEqual(read - told_names, set())
+        named = set(re.findall(r"WAINWRIGHT_[A-Z_]+", (ROOT / "deploy" / "wainwright.env.example").read_text()))
+        self.assertEqual(named - read, set())
 
 
 class HealthTest(WorldTestCase):

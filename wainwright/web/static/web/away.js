@@ -170,7 +170,7 @@
       }
     };
     fill("currency", said.offers.currency.map((code) => [code, code]), said.offers.home);
-    fill("category", said.offers.category);
+    fill("category", [["", "Choose"], ...said.offers.category], "");
     fill("paid_by", said.offers.paid_by, "self");
     fill("vehicle", said.offers.vehicle);
   }
@@ -219,6 +219,9 @@
       await show();
       await go();
     });
+    /* What was chosen is kept at once: there is nothing more to say about it. */
+    const files = root.querySelector("#away-files");
+    files.addEventListener("change", () => { if (files.files.length) files.form.requestSubmit(); });
     const at = location.hash.slice(1), wanted = at && root.querySelector(`form[data-kind="${CSS.escape(at)}"]`);
     if (wanted) wanted.closest("details").open = true;
   }
