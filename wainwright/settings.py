@@ -287,6 +287,7 @@ CONTENT_SECURITY_POLICY = {
     }
 }
 X_FRAME_OPTIONS = "DENY"
+SECURE_CROSS_ORIGIN_OPENER_POLICY = "same-origin"
 SECURE_REFERRER_POLICY = "same-origin"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
@@ -301,6 +302,8 @@ if not (DEMO or DEBUG or TESTING):
     SECURE_HSTS_INCLUDE_SUBDOMAINS = True
     SECURE_HSTS_PRELOAD = True
     SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
+    # A browser takes such a name from this very host alone, by HTTPS, for all of it.
+    SESSION_COOKIE_NAME, CSRF_COOKIE_NAME = "__Host-session", "__Host-csrf"
 SILENCED_SYSTEM_CHECKS = ["security.W008"] if env.bool("WAINWRIGHT_SSL_REDIRECT", True) is False else []
 
 TEST_RUNNER = "tests.runner.Runner"

@@ -97,6 +97,8 @@ class NoStoreMiddleware:
         response = self.get_response(request)
         if not request.path.startswith("/static/"):
             response["Cache-Control"] = "no-store, private"
+        # Nobody else's page takes a picture or a file of ours into itself.
+        response["Cross-Origin-Resource-Policy"] = "same-origin"
         return response
 
 
