@@ -3,7 +3,7 @@ PY := .venv/bin/python
 MANAGE := $(PY) manage.py
 PORT ?= 8000
 
-.PHONY: demo demo-fresh test both attack any-day steady lint bench ledger screenshots styles lock
+.PHONY: demo demo-fresh test both attack any-day steady lint bench load ledger screenshots styles lock
 
 demo: .venv/.installed
 	@sh scripts/debian.sh run
@@ -43,6 +43,11 @@ lint: .venv/.installed
 bench: .venv/.installed
 	@sh scripts/debian.sh run
 	@$(PY) -m tests.bench.run
+
+# A large firm under load, on SQLite and on PostgreSQL, beside the bare framework. SCALE=0.1 builds a tenth. Half an hour.
+load: .venv/.installed
+	@sh scripts/debian.sh test
+	@PYTHONPATH=. $(PY) -m tests.load.run
 
 screenshots: .venv/.installed
 	@sh scripts/debian.sh test

@@ -14,6 +14,7 @@ from pathlib import Path
 from unittest import mock
 
 import boto3
+import environ
 from django.conf import settings
 from django.core import mail
 from django.core.exceptions import ImproperlyConfigured
@@ -21,14 +22,15 @@ from django.core.files.base import ContentFile
 from django.core.management import call_command
 from django.db import OperationalError
 from django.test import SimpleTestCase, override_settings
-from huey import RedisHuey
+from huey import PostgresHuey, RedisHuey
 from moto import mock_aws
+from opentelemetry.sdk.trace.export.in_memory_span_exporter import InMemorySpanExporter
 from storages.backends.s3 import S3Storage
 
 from tests.apps.world import WorldTestCase
-from tests.servers import ROOT, redis
+from tests.servers import ROOT, postgres, redis
 from wainwright import clock, deployed
-from wainwright.operating import beats, failures, health
+from wainwright.operating import beats, failures, health, traces
 from wainwright.operating.models import Beat, Failure
 
 PG = {"ENGINE": deployed.POSTGRES, "NAME": "w", "USER": "u", "PASSWORD": "", "HOST": "db", "PORT": ""}
@@ -93,6 +95,39 @@ class WhereTest(SimpleTestCase):
             with self.assertRaisesRegex(ValueError, "not put into the queue by this installation"):
                 queue.dequeue()
             self.assertEqual(ran, ["hello"])
+
+    def test_a_queue_in_the_database_of_the_data(self):
+        with postgres() as address:
+            config = deployed.database(environ.Env.db_url_config(address), Path("/srv"))
+            options = deployed.queue("database", Path("/srv"), config, ["k"], immediate=False)
+            reach = {name: options[name] for name in ("dbname", "user", "host") if name in options}
+            queue = PostgresHuey("of-a-test", serializer=options["serializer"], create_tables=True, **reach)
+            ran = []
+
+            @queue.task()
+            def say(word):
+                ran.append(word)
+
+            say("hello")
+            self.assertEqual(queue.pending_count(), 1)
+            queue.execute(queue.dequeue())
+            self.assertEqual((ran, queue.pending_count()), (["hello"], 0))
+            queue.storage.close()
+
+    def test_requests_are_followed_to_a_collector(self):
+        kept = InMemorySpanExporter()
+        with (
+            mock.patch.object(traces.trace, "set_tracer_provider"),
+            mock.patch.object(traces, "DjangoInstrumentor") as django,
+        ):
+            provider = traces.follow("http://127.0.0.1:4318/", kept)
+        self.assertIs(django.return_value.instrument.call_args.kwargs["tracer_provider"], provider)
+        with provider.get_tracer("test").start_as_current_span("GET /trips/"):
+            pass
+        provider.force_flush()
+        self.assertEqual([span.name for span in kept.get_finished_spans()], ["GET /trips/"])
+        self.assertEqual(kept.get_finished_spans()[0].resource.attributes["service.name"], "wainwright")
+        provider.shutdown()
 
     def test_files_lie_in_a_bucket_under_the_same_names(self):
         keys = {"AWS_ACCESS_KEY_ID": "k", "AWS_SECRET_ACCESS_KEY": "s", "AWS_DEFAULT_REGION": "us-east-1"}

@@ -53,15 +53,15 @@ def kept_models() -> list[type[models.Model]]:
 def count(rows: models.QuerySet) -> tuple[int, dict[str, int]]:
     """Count rows, and add up each of their columns of whole numbers. One query."""
     whole = [field for field in rows.model._meta.concrete_fields if _is_whole(field)]
-    asked = {f"n{number}": Sum(field.attname) for number, field in enumerate(whole)}
+    asked = {f"tally_{number}": Sum(field.attname) for number, field in enumerate(whole)}
     # Each row once, whatever it was found by.
     found = (
         rows.model._base_manager.using(rows.db).filter(pk__in=rows.order_by().values("pk"))
         if rows.query.distinct
         else rows.order_by()
     )
-    sums = found.aggregate(rows=Count("pk"), **asked)
-    return sums["rows"], {field.column: int(sums[f"n{number}"] or 0) for number, field in enumerate(whole)}
+    sums = found.aggregate(tally_rows=Count("pk"), **asked)
+    return sums["tally_rows"], {field.column: int(sums[f"tally_{number}"] or 0) for number, field in enumerate(whole)}
 
 
 def _is_whole(field: models.Field) -> bool:

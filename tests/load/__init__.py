@@ -1,0 +1,1 @@
+"""A large firm under load: ``make load``."""
