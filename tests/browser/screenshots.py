@@ -43,7 +43,7 @@ SHOTS = [
     ("sign", M, "/trips/{northern}/sign/", "", 1280),
     ("tray", M, "/tray/", "", 1280),
     ("claim", M, "/claims/{claim}/?asked=1", "", 1280),
-    ("bench", T, "/bench/claim/{signing}/", "", 1280), ("phone-bench", T, "/bench/claim/{signing}/", "", 390), ("reconciling", P, "/ledger/bank/{bank}/", "", 1280), ("month", P, "/ledger/month/?month=2026-09", "", 1280), ("scheme", C, "/rules/schemes/new/?from=three-quarters", "", 1280), ("rehearsal", C, "/rules/rehearsals/{rehearsal}/", "", 1280), ("phone-trip", M, "/trips/{northern}/", "", 390),
+    ("bench", T, "/bench/claim/{signing}/", "", 1280), ("phone-away", M, "/away/", "", 390), ("reconciling", P, "/ledger/bank/{bank}/", "", 1280), ("month", P, "/ledger/month/?month=2026-09", "", 1280), ("scheme", C, "/rules/schemes/new/?from=three-quarters", "", 1280), ("rehearsal", C, "/rules/rehearsals/{rehearsal}/", "", 1280), ("phone-trip", M, "/trips/{northern}/", "", 390),
 ]  # fmt: skip
 
 
