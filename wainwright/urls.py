@@ -248,6 +248,7 @@ urlpatterns = [
     path("delegate/begin/", staff.begin, name="prepare-for"),
     path("delegate/stop/", staff.stop_preparing, name="stop-preparing"),
     path("trail/", web.trail_page, name="trail"),
+    path("trail/part/", operating.trail_part, name="trail-part"),
     path("demo-sign-in/", web.demo_sign_in, name="demo-sign-in"),
     path("clock/", web.move_clock, name="move-clock"),
     path("mail/", web.mailbox, name="mailbox"),

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import io
 import json
 import logging
 from hmac import compare_digest
 
 from django.conf import settings
 from django.contrib import messages
+from django.db import transaction
 from django.http import FileResponse, Http404, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.csrf import csrf_exempt
@@ -15,9 +17,12 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 
 from wainwright.core.text import one_line
 from wainwright.errors import NotAllowed
-from wainwright.operating import archiving, beats, health, measures
+from wainwright.fields import day_of
+from wainwright.operating import archiving, beats, health, measures, trail_export
 from wainwright.operating.models import FirmArchive
 from wainwright.paging import page_of
+from wainwright.people.may import must
+from wainwright.trail.services import record
 
 log = logging.getLogger(__name__)
 # A report of a browser is a few lines.
@@ -61,6 +66,31 @@ def running(request):
         raise NotAllowed("Whether everything runs is for finance, administrators and auditors.")
     return render(
         request, "operating/running.html", {"parts": health.runs(member.firm.zone), "still": beats.stands_still()}
+    )
+
+
+@require_safe
+def trail_part(request):
+    """The acts between two days as a file that proves itself. Asked by a link, since auditors send nothing; it stands in the trail."""
+    member = request.member
+    must(member, "read_trail")
+    since, until = (day_of(request.GET.get(name), "Say from which day to which.", name) for name in ("since", "until"))
+    span = trail_export.span_of(member.firm, since, until)
+    target = io.BytesIO()
+    line = trail_export.write(member.firm, span, target)
+    with transaction.atomic():
+        record(
+            member,
+            "took a part of the trail along",
+            "trail",
+            after={"since": since, "until": until, "first": span.first, "last": span.last, "signed": line[-43:]},
+        )
+    target.seek(0)
+    return FileResponse(
+        target,
+        content_type="application/zip",
+        as_attachment=True,
+        filename=f"trail-{member.firm.slug}-{since}-{until}.zip",
     )
 
 

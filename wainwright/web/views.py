@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime, time
+from datetime import datetime, time, timedelta
 from email import message_from_bytes
 from urllib.parse import quote
 from zoneinfo import ZoneInfo
@@ -180,7 +180,8 @@ def trail_page(request):
     """The trail, the latest first."""
     must(request.member, "read_trail")
     page = page_of(of_firm(request.member.firm_id), 60, request.GET.get("page"))
-    return render(request, "web/trail.html", {"page": page})
+    today = clock.today(request.member.firm.zone)
+    return render(request, "web/trail.html", {"page": page, "since": today - timedelta(days=30), "until": today})
 
 
 def _demo_only() -> None:

@@ -113,18 +113,20 @@
     list.replaceChildren(...rows.map((row) => {
       const item = el("li", "", { class: row.problem ? "card card-doubt" : "card" });
       const text = el("div", "", { class: "grow" });
-      text.append(el("b", KINDS[row.kind]), ` ${words(row)}`);
-      if (row.problem) text.append(el("div", row.problem, { class: "small error" }));
-      if (said && row.member !== null && row.member !== said.who.id) text.append(el("div", "Taken down by somebody else on this phone: it is sent when they sign in.", { class: "small" }));
+      /* On a phone that several use, nobody reads what another took down. */
+      const own = row.member === null || Boolean(said && said.who.id === row.member);
+      text.append(el("b", KINDS[row.kind]), own ? ` ${words(row)}` : "");
+      if (own && row.problem) text.append(el("div", row.problem, { class: "small error" }));
+      if (!own) text.append(el("div", said ? "Taken down by somebody else on this phone: it is sent when they sign in." : "It is shown, and sent, when whoever took it down signs in.", { class: "small" }));
       item.append(text);
-      if (row.problem && row.kind !== "paper") {
+      if (own && row.problem && row.kind !== "paper") {
         const change = el("button", "Change", { class: "btn", type: "button" });
         change.addEventListener("click", () => edit(row));
         item.append(change);
       }
-      const away = el("button", "Drop", { class: "btn", type: "button", "aria-label": `Drop ${KINDS[row.kind]} ${words(row)}` });
+      const away = el("button", "Drop", { class: "btn", type: "button", "aria-label": own ? `Drop ${KINDS[row.kind]} ${words(row)}` : `Drop somebody's ${KINDS[row.kind]}` });
       away.addEventListener("click", async () => { await drop(row.id); await show(); });
-      item.append(away);
+      if (own) item.append(away);
       return item;
     }));
     place("none").hidden = rows.length > 0;
