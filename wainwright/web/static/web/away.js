@@ -107,8 +107,11 @@
     const state = place("state");
     if (last === "out") state.replaceChildren("Signed out: ", el("a", "sign in", { href: "/accounts/login/?next=/away/" }), ", and what waits is sent.");
     else if (last === null) state.textContent = navigator.onLine ? "Wainwright does not answer. What you take down waits here." : "No signal. What you take down waits here, and is sent when it is back.";
-    else if (rows.some((row) => !row.problem)) state.textContent = "Sending…";
-    else state.textContent = rows.length ? "Not everything was taken: see below." : "Everything is sent.";
+    else {
+      const mine = rows.filter((row) => row.member === null || row.member === last.who.id);
+      if (mine.some((row) => !row.problem)) state.textContent = "Sending…";
+      else state.textContent = mine.length ? "Not everything was taken: see below." : "Everything is sent.";
+    }
     const list = place("waiting");
     list.replaceChildren(...rows.map((row) => {
       const item = el("li", "", { class: row.problem ? "card card-doubt" : "card" });
