@@ -76,7 +76,7 @@ class PeopleTest(World, BrowserTestCase):
         self.see("asks a second factor of you", "without one you cannot go on")
         self.open("/ledger/")
         self.see("Ledger")
-        for ahead, seen in ((8, "Ledger"), (12, "Set up an authenticator")):
+        for ahead, seen in ((8, "Ledger"), (12, "No authenticator is set up")):
             clock.move_to(datetime.combine(self.today + timedelta(days=ahead), time(9), UTC))
             self.sign_in("Priya Sundqvist")
             self.open("/ledger/")

@@ -24,11 +24,12 @@
   const kept = () => within("kept", "readonly", (s) => s.get("today"));
   const keep = (said) => within("kept", "readwrite", (s) => (said ? s.put(said, "today") : s.delete("today")));
 
-  /* What the server says today; nothing where there is no signal; "out" where nobody is signed in. */
+  /* What the server says today; nothing where there is no signal; "out" where nobody is signed in, "other" for who does not travel. */
   async function ask() {
     let answer;
     try { answer = await fetch("/today/", { headers: { Accept: "application/json" }, redirect: "manual", cache: "no-store" }); } catch { return null; }
-    if (answer.type === "opaqueredirect" || answer.status === 401 || answer.status === 403) return "out";
+    if (answer.type === "opaqueredirect" || answer.status === 401) return "out";
+    if (answer.status === 403) return "other";
     if (!answer.ok) return null;
     try { return await answer.json(); } catch { return null; }
   }
@@ -69,7 +70,7 @@
   let last = null;
   async function all() {
     const said = await ask();
-    if (said && said !== "out") {
+    if (said && typeof said === "object") {
       await keep({ ...said, kept: Date.now() });
       for (const row of await waiting()) {
         /* What was shared belongs to whoever opens it first. */
@@ -106,6 +107,7 @@
     const place = (name) => root.querySelector(`[data-${name}]`);
     const state = place("state");
     if (last === "out") state.replaceChildren("Signed out: ", el("a", "sign in", { href: "/accounts/login/?next=/away/" }), ", and what waits is sent.");
+    else if (last === "other") state.textContent = "This page is for those who travel, as themselves.";
     else if (last === null) state.textContent = navigator.onLine ? "Wainwright does not answer. What you take down waits here." : "No signal. What you take down waits here, and is sent when it is back.";
     else {
       const mine = rows.filter((row) => row.member === null || row.member === last.who.id);
