@@ -105,18 +105,18 @@ def _of_few(test: unittest.TestCase) -> list[datetime]:
     if area == "core" or kind.__module__ == "tests.apps.test_demo":
         return found
     drawn = crc32(test.id().encode())
-    return [] if drawn % 16 else [found[drawn // 8 % len(found)]]
+    return [] if drawn % 16 else [found[drawn // 16 % len(found)]]
 
 
 def _decided_by_database(test: unittest.TestCase) -> bool:
-    """Whether every run tries a test on PostgreSQL too: what commits, finds, counts or reports, and an eighth of all else.
+    """Whether every run tries a test on PostgreSQL too: what commits, finds, counts or reports, and a sixteenth of all else.
 
     ``make both`` tries all on both.
     """
     kind = type(test)
     if issubclass(kind, TransactionTestCase) and not issubclass(kind, TestCase):
         return True
-    return kind.__module__.split(".")[-1] in BOTH or crc32(f"{kind.__module__}.{kind.__name__}".encode()) % 8 == 0
+    return kind.__module__.split(".")[-1] in BOTH or crc32(f"{kind.__module__}.{kind.__name__}".encode()) % 16 == 0
 
 
 def _on(test: unittest.TestCase, moment: datetime) -> unittest.TestCase:

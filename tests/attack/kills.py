@@ -113,9 +113,8 @@ def _claim_explained(made: Made, claim: Claim) -> None:
 
 
 def account_of(made: Made) -> BankAccount:
-    """The account that statements are of, made once."""
-    known = BankAccount.objects.filter(firm=made.priya.firm, name="Of the attack").first()
-    return known or taking.keep_account(made.priya, "Of the attack", "IE29AIBK93115212345678", "bank", "1930")
+    """The firm's account at its bank, of which statements are taken in."""
+    return BankAccount.objects.filter(firm=made.priya.firm, kind="bank").order_by("pk").first()
 
 
 def paper(number: int) -> bytes:

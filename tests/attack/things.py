@@ -16,6 +16,7 @@ from wainwright.claims.models import Claim
 from wainwright.expenses.models import CardFile, Charge, Expense, HeldMail, Receipt, ReceiptPage
 from wainwright.identity.models import Group
 from wainwright.masters.models import Fetch
+from wainwright.operating.models import FirmArchive
 from wainwright.people.models import Card, Cover, Delegate, Membership
 from wainwright.reconciling.models import BankAccount, Line, Match
 from wainwright.rehearsal.models import Rehearsal
@@ -88,7 +89,7 @@ def things_of(member: Membership) -> dict[str, object]:
         "payment_id": first(Payment.objects.filter(run__in=run)), "kind": "claim", "act": "send-back", "slug": firm.slug, "index": 0, "number": 0,
         "charge_id": first(Charge.objects.filter(owner=member)), "table_id": first(PeopleTable.objects.filter(firm=firm)), "group_id": first(Group.objects.filter(firm=firm)),
         "report_key": "spend-by-month", "form": "csv", "kept_id": first(Kept.objects.filter(firm=firm)), "sending_id": first(Sending.objects.filter(kept__firm=firm)), "ran_id": first(Run.objects.filter(firm=firm)), "rate_id": first(firm.allowance_rates.all()), "change_id": first(LimitChange.objects.filter(firm=firm)), "draft_id": first(RuleSetting.objects.filter(firm=firm, draft=True)), "rule_code": "receipt", "row_id": first(firm.mileage_rates.all()), "rehearsal_id": first(Rehearsal.objects.filter(firm=firm)),
-        "scheme_id": first(SchemeData.objects.filter(firm=firm)), "sheet_id": first(RateSheet.objects.filter(firm=firm)), "provider_id": firm.slug, "path": "Users", "opened": "papers", "secret": "x", "token": "x", "uidb36": "1", "key": "x-y", "line": "x",
+        "scheme_id": first(SchemeData.objects.filter(firm=firm)), "sheet_id": first(RateSheet.objects.filter(firm=firm)), "provider_id": firm.slug, "path": "Users", "opened": "papers", "secret": "x", "token": "x", "archive_id": first(FirmArchive.objects.filter(firm=firm)), "pk": 0, "uidb36": "1", "key": "x-y", "line": "x",
     }  # fmt: skip
 
 
