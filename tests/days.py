@@ -21,9 +21,8 @@ DIFFICULT = {
     "the last of a month": "2027-04-30T22:30",
     "the last of February": "2027-02-28T16:00",
 }
-# Those that every run takes: between them they have a year's end, a leap day, a turn of the clocks on a holiday, and a first of the
-# month on a weekend.
-FEW = ["2026-12-31T23:30", "2028-02-29T12:00", "2027-03-28T00:30", "2027-05-01T05:15"]
+# Those that every run takes: between them they have every sort of difficulty.
+FEW = list(DIFFICULT.values())[:6]
 FIRST, LAST = datetime(2026, 1, 1, tzinfo=UTC), datetime(2029, 12, 31, tzinfo=UTC)
 
 
