@@ -21,6 +21,7 @@ from wainwright.people.models import Firm, Membership, new_version
 from wainwright.reconciling.models import BankAccount, Line
 from wainwright.rulebook.models import Category, Policy
 from wainwright.standins.ledger.models import LedgerCode, LedgerParty
+from wainwright.trips.models import Trip
 from wainwright.trips.services import basket, plan
 from wainwright.trips.services import road as trips
 
