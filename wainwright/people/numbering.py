@@ -14,7 +14,12 @@ def next_number(kind: type[Model], firm: Firm) -> int:
     Where several write at once (PostgreSQL), whoever counts waits here for whoever counts for the same firm; SQLite lets one
     write at a time by itself.
     """
-    if connection.features.has_select_for_update:
-        Firm.objects.select_for_update(no_key=True).only("pk").get(pk=firm.pk)
+    in_turn(firm.pk)
     last = kind._default_manager.filter(firm=firm).aggregate(last=Max("number"))["last"]
     return (last or 0) + 1
+
+
+def in_turn(firm_id: int) -> None:
+    """Where several write at once (PostgreSQL), wait for whoever does the like for the same firm; what is read after that is what they left."""
+    if connection.features.has_select_for_update:
+        Firm.objects.select_for_update(no_key=True).only("pk").get(pk=firm_id)

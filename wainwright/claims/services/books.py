@@ -46,6 +46,7 @@ from wainwright.expenses.models import Charge
 from wainwright.news.services import tell
 from wainwright.people.may import must
 from wainwright.people.models import Membership
+from wainwright.people.numbering import in_turn
 from wainwright.people.selectors import finance_of
 from wainwright.ports.ledger import Entered, Refused
 from wainwright.rulebook.selectors import rulebook
@@ -208,6 +209,8 @@ def pay_what_can_be_paid(
     """
     must(member, "pay")
     with transaction.atomic():
+        # A claim that waited for its lock is not asked again whether it is still to be paid: the whole run waits instead.
+        in_turn(member.firm_id)
         bank = at_bank(member.firm_id)
         chosen = list(payable(member, bank).select_for_update(of=("self",), no_key=True).filter(pk__in=claim_ids))
         trips = list(
