@@ -22,7 +22,7 @@ from django.apps import apps
 from django.core.files.base import File
 from django.core.files.storage import default_storage
 from django.db import connections, transaction
-from django.db.models import FileField
+from django.db.models import FileField, QuerySet
 
 from wainwright import clock
 from wainwright.errors import Refusal
@@ -166,16 +166,16 @@ def run(program: str, *words: str) -> None:
         raise Refusal(f"{program} failed: {done.stderr.strip()[-500:]}")
 
 
+def files_named(rows: QuerySet) -> Iterator[str]:
+    """The names of all files that rows of one table name."""
+    for field in rows.model._meta.concrete_fields:
+        if isinstance(field, FileField):
+            yield from (name for name in rows.values_list(field.name, flat=True) if name)
+
+
 def _names(using: str) -> list[str]:
     """The names of all files that the rows of a database name."""
-    names: set[str] = set()
-    for model in apps.get_models():
-        for field in model._meta.concrete_fields:
-            if isinstance(field, FileField):
-                names.update(
-                    model._base_manager.using(using).exclude(**{field.name: ""}).values_list(field.name, flat=True)
-                )
-    return sorted(name for name in names if name)
+    return sorted({name for model in apps.get_models() for name in files_named(model._base_manager.using(using).all())})
 
 
 def _copy_files(
@@ -191,7 +191,7 @@ def _copy_files(
         half = goal.with_name(goal.name + ".part")
         try:
             with default_storage.open(name, "rb") as source, half.open("wb") as target:
-                files[name] = _through(source, target)
+                files[name] = through(source, target)
         except FileNotFoundError:
             half.unlink(missing_ok=True)
             missing.append(name)
@@ -201,7 +201,7 @@ def _copy_files(
     return files, new, missing
 
 
-def _through(source, target=None) -> list[Any]:
+def through(source, target=None) -> list[Any]:
     """Read all of a file, and write it where a target is named; return its size and SHA-256."""
     digest, size = hashlib.sha256(), 0
     while piece := source.read(PIECE):
@@ -231,7 +231,7 @@ def bad_files(folder: Path, said: dict[str, Any]) -> list[str]:
             found.append(f"{name} is not among the files")
             continue
         with path.open("rb") as file:
-            if _through(file) != [size, digest]:
+            if through(file) != [size, digest]:
                 found.append(f"{name} is not what it was")
     return found
 

@@ -9,7 +9,6 @@ where it stood, and ``trail/anchors.txt``. Keys and passwords stay behind: peopl
 from __future__ import annotations
 
 import csv
-import hashlib
 import io
 import json
 import tempfile
@@ -26,12 +25,12 @@ from django.core.files.storage import default_storage
 from django.core.management.color import no_style
 from django.core.serializers.json import DjangoJSONEncoder
 from django.db import connection, models, transaction
-from django.db.models import FileField, Q
+from django.db.models import Q
 
 from wainwright import clock
 from wainwright.errors import Refusal
 from wainwright.operating.firm_rows import models_of_firms, rows_of
-from wainwright.operating.sets import one_moment
+from wainwright.operating.sets import files_named, one_moment, through
 from wainwright.operating.tally import count
 from wainwright.people.models import Firm, Person
 from wainwright.trail import anchors
@@ -39,7 +38,7 @@ from wainwright.trail.models import Entry
 from wainwright.trail.selectors import check_chain
 from wainwright.trail.services import record
 
-FORM, CHUNK, PIECE = 1, 2_000, 1 << 20
+FORM, CHUNK = 1, 2_000
 READ_ME = """This is everything that {name} had in Wainwright on {day}.
 
 tables/*.jsonl   each table, one row a line, as JSON; tables/*.csv is the same for a spreadsheet
@@ -81,7 +80,7 @@ def write(firm: Firm, target: BinaryIO) -> dict[str, Any]:
         for model, rows in rows_of(firm, using).items():
             said["tables"][model._meta.label] = dict(zip(("rows", "sums"), count(rows), strict=True))
             _table(made, model, rows)
-            names.update(_files_of(model, rows))
+            names.update(files_named(rows))
         said["trail"] = _trail(made, firm, using)
         for name in sorted(names):
             digest = _paper(made, name)
@@ -125,12 +124,6 @@ def _without_keys(rows: models.QuerySet) -> Iterator[models.Model]:
         yield row
 
 
-def _files_of(model: type[models.Model], rows: models.QuerySet) -> Iterator[str]:
-    for field in model._meta.concrete_fields:
-        if isinstance(field, FileField):
-            yield from (name for name in rows.values_list(field.name, flat=True) if name)
-
-
 def _trail(made: zipfile.ZipFile, firm: Firm, using: str) -> dict[str, Any]:
     own = Q(firm_id=firm.pk) | Q(firm_id=None)
     with made.open("trail/entries.jsonl", "w", force_zip64=True) as file:
@@ -159,15 +152,14 @@ def _trail(made: zipfile.ZipFile, firm: Firm, using: str) -> dict[str, Any]:
 
 
 def _paper(made: zipfile.ZipFile, name: str) -> str | None:
-    digest = hashlib.sha256()
     try:
-        with default_storage.open(name, "rb") as source, made.open(f"papers/{name}", "w", force_zip64=True) as file:
-            while piece := source.read(PIECE):
-                digest.update(piece)
-                file.write(piece)
+        with (
+            default_storage.open(name, "rb") as source,
+            made.open(f"papers/{name}", "w", force_zip64=True) as file,
+        ):
+            return through(source, file)[1]
     except FileNotFoundError:
         return None
-    return digest.hexdigest()
 
 
 def take_in(source: BinaryIO) -> tuple[Firm, dict[str, Any]]:
@@ -278,9 +270,7 @@ def _take_papers(made: zipfile.ZipFile, said: dict[str, Any]) -> int:
         with made.open(f"papers/{name}") as file:
             kept = default_storage.save(name, File(file))
         with default_storage.open(kept, "rb") as file:
-            found = hashlib.sha256()
-            while piece := file.read(PIECE):
-                found.update(piece)
-        if kept != name or found.hexdigest() != digest:
+            found = through(file)[1]
+        if kept != name or found != digest:
             raise Refusal(f"The paper {name} is not what it was, or something lies in its place. Nothing was kept.")
     return len(said["papers"])
