@@ -11,10 +11,11 @@ from django.db import transaction
 from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
-from wainwright.errors import NotAllowed, Refusal
+from wainwright.errors import Refusal
 from wainwright.operating.models import FirmArchive
 from wainwright.operating.whole_firm import write
 from wainwright.people.files import drop_file
+from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.trail.services import record
 from wainwright.tries import at_most_twice
@@ -28,8 +29,7 @@ NOT_MADE = (
 @transaction.atomic
 def ask(member: Membership) -> FirmArchive:
     """Ask for everything of the firm as a file. Raises ``NotAllowed``, or ``Refusal`` while one is being made."""
-    if not member.may["firm"]:
-        raise NotAllowed("Everything of a firm is taken along by its administrators.")
+    must(member, "firm")
     firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
     if firm.archives.filter(state=FirmArchive.State.MAKING).exists():
         raise Refusal("One is being made. It is ready in some minutes.")
@@ -73,8 +73,7 @@ def go_on_with_what_broke_off(after: timedelta = timedelta(hours=2)) -> None:
 @transaction.atomic
 def taken(member: Membership, archive_id: int) -> FirmArchive:
     """Return one that may be taken along now, and keep that it was."""
-    if not member.may["firm"]:
-        raise NotAllowed("Everything of a firm is taken along by its administrators.")
+    must(member, "firm")
     row = FirmArchive.objects.get(pk=archive_id, firm_id=member.firm_id, state=FirmArchive.State.MADE)
     record(
         member,

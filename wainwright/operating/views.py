@@ -98,8 +98,7 @@ def trail_part(request):
 def archive_page(request):
     """Everything of the firm as a file: asked for here, taken along when it is made."""
     member = request.member
-    if not member.may["firm"]:
-        raise NotAllowed("Everything of a firm is taken along by its administrators.")
+    must(member, "firm")
     if request.method == "POST":
         archiving.ask(member)
         messages.info(request, "It is being made. This page says when it is there.")

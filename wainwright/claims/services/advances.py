@@ -22,6 +22,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.may import must
 from wainwright.people.models import Membership
+from wainwright.people.numbering import in_turn
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 
@@ -32,6 +33,7 @@ def pay_advance_by_hand(
     """Finance says that an advance, or what it was raised by, was paid without a file. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
     words = said_by_hand(member, method, on, reference, note)
     with transaction.atomic():
+        in_turn(member.firm_id)
         due = advances_to_pay(member, at_bank(member.firm_id)).select_for_update(of=("self",), no_key=True)
         trip = due.filter(pk=trip_id).first()
         if trip is None:

@@ -20,6 +20,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.may import must
 from wainwright.people.models import Membership
+from wainwright.people.numbering import in_turn
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 
@@ -49,6 +50,7 @@ def pay_by_hand(member: Membership, claim_id: int, method: str, on: date, refere
     """Finance says that a claim was paid without a file: how, when, under which reference. Raises ``NotAllowed``, ``Refusal``, ``Stale``."""
     words = said_by_hand(member, method, on, reference, note)
     with transaction.atomic():
+        in_turn(member.firm_id)
         claim = (
             payable(member, at_bank(member.firm_id))
             .select_for_update(of=("self",), no_key=True)
