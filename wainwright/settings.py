@@ -128,6 +128,7 @@ MIDDLEWARE = [
 ]
 ROOT_URLCONF = "wainwright.urls"
 WSGI_APPLICATION = "wainwright.wsgi.application"
+FORM_RENDERER = "wainwright.widgets.Renderer"
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",

@@ -13,7 +13,7 @@ from wainwright.expenses.models import Charge, Expense, Receipt, RefusedPair
 from wainwright.expenses.selectors import Narrow, tray
 from wainwright.expenses.services import sorting, taking
 from wainwright.expenses.services.sorting import Thing, things
-from wainwright.people.models import Card
+from wainwright.people.models import Card, Membership, Person
 
 
 class SortingTest(WorldTestCase):
@@ -150,6 +150,17 @@ class SortingTest(WorldTestCase):
         paper.refresh_from_db()
         self.assertEqual(paper.owner, self.aiko)
         self.assertTrue(self.aiko.notices.filter(text__contains="into your tray").exists())
+
+    def test_a_name_serves_too_where_it_tells_one_from_all_others(self):
+        paper = self.a_paper()
+        Membership.objects.filter(pk=self.tobias.pk).update(traveller=True)
+        Person.objects.filter(pk=self.tobias.person_id).update(name="Aiko Brandtner")
+        with self.assertRaisesMessage(Refusal, "Type the mail address of the one you mean"):
+            sorting.give_to(self.maren, [Thing(paper.pk, None)], "aiko")
+        with self.assertRaisesMessage(Refusal, "Say to whom"):
+            sorting.give_to(self.maren, [Thing(paper.pk, None)], "  ")
+        with self.done():
+            self.assertEqual(sorting.give_to(self.maren, [Thing(paper.pk, None)], " Aiko  brandt "), self.aiko)
 
     def test_narrowing(self):
         self.a_charge(ago=45)

@@ -204,7 +204,7 @@ def _sent(made: Made, claim_id: int) -> list[str]:
     found = (
         claim.state,
         claim.statements.count(),
-        Entry.objects.filter(subject=claim.subject, what="certified and sent").count(),
+        Entry.objects.filter(subject=claim.subject, what="certified and sent the claim").count(),
     )
     return [] if found == ("In sign-off", 1, 1) else [f"{claim.code}: {found}"]
 

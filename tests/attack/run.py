@@ -10,7 +10,7 @@ import time
 from tests.attack import forms, kills, matrix, place
 
 WHOLE = {"cells": 30_000, "forms": 6_500, "kills": 100}
-FAST = {"cells": 320, "forms": 60, "kills": 3}
+FAST = {"cells": 320, "forms": 60, "kills": 7}
 
 
 def main() -> int:

@@ -11,6 +11,7 @@ from wainwright.claims.models import AdvanceTaken, Claim, Statement, StatementLi
 from wainwright.claims.paying import free_advances
 from wainwright.core.money import Money, total
 from wainwright.core.settlement import take_off
+from wainwright.prepared import prepared
 from wainwright.trips.models import Trip
 
 _HELD = Sum("recovered__amount_minor", filter=~Q(recovered__claim__state__in=Claim.OVER), default=0)
@@ -146,7 +147,21 @@ def allowance_of_trip(statement: Statement, main: bool, trip_id: int) -> int:
 
 def owes(claims: QuerySet[Claim]) -> tuple[Owes, ...]:
     """Return what is still owed back of some claims, the oldest first: without what sent claims take off already. One query."""
-    return _left(list(claims.filter(_OWED).annotate(held=_HELD).select_related("statement").order_by("pk")))
+    return _left(list(_owing(claims)))
+
+
+def owed_by(member: int) -> tuple[Owes, ...]:
+    """Return what one person still owes back, the oldest first. One query."""
+    return _left(_owed_by(member))
+
+
+@prepared
+def _owed_by(member: int) -> QuerySet[Claim]:
+    return _owing(Claim.objects.filter(claimant_id=member))
+
+
+def _owing(claims: QuerySet[Claim]) -> QuerySet[Claim]:
+    return claims.filter(_OWED).annotate(held=_HELD).select_related("statement").order_by("pk")
 
 
 def _left(rows: Sequence[Claim]) -> tuple[Owes, ...]:

@@ -35,6 +35,7 @@ from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import with_evidence
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
+from wainwright.prepared import prepared
 from wainwright.rulebook.selectors import Explained, Rulebook, groups_of, rulebook, with_reasons
 from wainwright.trips.earnings import allowance_of, together
 from wainwright.trips.selectors import WHOLE
@@ -216,7 +217,7 @@ def route_of(
     )
 
 
-EARLIER = 12
+EARLIER, CLAIMS_SHOWN = 12, 25
 
 
 def earlier_of(member: Membership, claim: Claim) -> list[Claim]:
@@ -229,29 +230,60 @@ def earlier_of(member: Membership, claim: Claim) -> list[Claim]:
 
 def claims_of(member: Membership) -> QuerySet[Claim]:
     """Return a person's own claims, the latest first."""
-    return Claim.objects.filter(claimant=member).select_related("trip", "statement").order_by("-id")
+    return _own(member.pk)
+
+
+@prepared
+def newest_of(claimant: int) -> QuerySet[Claim]:
+    """The first page of them, and one more: put together once."""
+    return _own(claimant)[: CLAIMS_SHOWN + 1]
+
+
+def _own(claimant: int) -> QuerySet[Claim]:
+    return Claim.objects.filter(claimant_id=claimant).select_related("trip", "statement").order_by("-id")
 
 
 def claim_for(member: Membership, claim_id: int) -> Claim:
     """Return a claim that ``member`` may see. Raises ``Claim.DoesNotExist``."""
-    claim = (
-        Claim.objects.visible_to(member)
-        .select_related(
-            "firm",
-            "claimant__person",
-            "claimant__supplier",
-            "trip__traveller__person",
-            "trip__signed",
-            "cleared_by__person",
-            "statement",
-        )
-        .defer(*(f"trip__{name}" for name in WHOLE))
-        .annotate(has_also=Exists(Claim.also.through.objects.filter(claim_id=OuterRef("pk"))))
-        .get(pk=claim_id)
-    )
+    if member.prepared_by is not None:
+        found = list(_whole(Claim.objects.visible_to(member)).filter(pk=claim_id))
+    elif member.may["read_all"]:
+        found = _for_all(claim_id, member.firm_id)
+    else:
+        found = _for_one(claim_id, member.firm_id, member.pk)
+    if not found:
+        raise Claim.DoesNotExist
+    claim = found[0]
     # A claimant is of the claim's firm: one row serves both.
     claim.claimant.firm = claim.firm
     return claim
+
+
+@dataclass(frozen=True)
+class _Asks:
+    """Stands for whoever asks while a query is put together: what ``visible_to`` looks at, and nothing else."""
+
+    firm_id: int
+    pk: int
+    may: Mapping[str, bool]
+    prepared_by: None = None
+
+
+@prepared
+def _for_all(claim: int, firm: int) -> QuerySet[Claim]:
+    return _whole(Claim.objects.visible_to(_Asks(firm, 0, {"read_all": True}))).filter(pk=claim)
+
+
+@prepared
+def _for_one(claim: int, firm: int, member: int) -> QuerySet[Claim]:
+    return _whole(Claim.objects.visible_to(_Asks(firm, member, {"read_all": False}))).filter(pk=claim)
+
+
+def _whole(rows: QuerySet[Claim]) -> QuerySet[Claim]:
+    """Claims with all that their page says of them."""
+    around = ("firm", "claimant__person", "claimant__supplier", "trip__traveller__person", "trip__signed", "cleared_by__person", "statement")  # fmt: skip
+    has = Exists(Claim.also.through.objects.filter(claim_id=OuterRef("pk")))
+    return rows.select_related(*around).defer(*(f"trip__{name}" for name in WHOLE)).annotate(has_also=has)
 
 
 def planned_of(claim: Claim) -> Money | None:
@@ -269,9 +301,14 @@ def postings_of(claim: Claim) -> tuple[Posting | None, Posting | None]:
     """Return the journal of a claim's current entry, and the reversal that was asked of the ledger. One query at most."""
     if not (claim.cleared_by_id or claim.state in POSTING):
         return None, None
-    keys = [claim.journal_key, claim.reversal_key]
-    found = {row.key: row for row in Posting.objects.filter(firm_id=claim.firm_id, key__in=keys).select_related("firm")}
+    keys = claim.journal_key, claim.reversal_key
+    found = {row.key: row for row in _postings(claim.firm_id, *keys)}
     return found.get(keys[0]), found.get(keys[1])
+
+
+@prepared
+def _postings(firm: int, own: str, reversal: str) -> QuerySet[Posting]:
+    return Posting.objects.filter(firm_id=firm, key__in=[own, reversal]).select_related("firm")
 
 
 def posted_journal(posting: Posting | None) -> Journal | None:

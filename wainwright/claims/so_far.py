@@ -6,9 +6,12 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 
+from django.db.models import QuerySet
+
 from wainwright.accounts.models import Payment, Posting
 from wainwright.claims.models import Claim
 from wainwright.claims.paying import CLAIM, ISSUER
+from wainwright.prepared import prepared
 from wainwright.signoff.models import Remark
 from wainwright.trail.models import Entry
 
@@ -40,9 +43,8 @@ def so_far(claim: Claim, posting: Posting | None, said: Iterable[Remark]) -> lis
     """Return what happened to a claim that was sent, the oldest first; ``said`` are remarks that are dealt with. Two queries."""
     if claim.sent is None:
         return []
-    entries = Entry.objects.filter(subject=claim.subject, what__in=TOLD).order_by("number")
     # The trail names a person with their address, which is more than is asked here.
-    found = [Happened(each.time, TOLD[each.what], each.who.partition(" <")[0]) for each in entries]
+    found = [Happened(each.time, TOLD[each.what], each.who.partition(" <")[0]) for each in _told(claim.subject)]
     found += [Happened(each.time, f"“{each.text}”", each.by.person.name) for each in said]
     if posting is not None and posting.state != Posting.State.SENDING:
         entered = posting.state == Posting.State.ENTERED
@@ -52,9 +54,18 @@ def so_far(claim: Claim, posting: Posting | None, said: Iterable[Remark]) -> lis
     return sorted([*found, *_payments(claim)], key=lambda each: (each.time, each.words == TOLD["claim settled"]))
 
 
+@prepared
+def _told(subject: str) -> QuerySet[Entry]:
+    return Entry.objects.filter(subject=subject, what__in=TOLD).order_by("number")
+
+
+@prepared
+def _paid(own: str, issuer: str) -> QuerySet[Payment]:
+    return Payment.objects.filter(subject__in=[own, issuer]).select_related("run")
+
+
 def _payments(claim: Claim) -> Iterator[Happened]:
-    subjects = [f"{CLAIM}:{claim.pk}", f"{ISSUER}:{claim.pk}"]
-    for each in Payment.objects.filter(subject__in=subjects).select_related("run"):
+    for each in _paid(f"{CLAIM}:{claim.pk}", f"{ISSUER}:{claim.pk}"):
         to = (
             "to the issuer of the card"
             if each.subject.startswith(ISSUER)

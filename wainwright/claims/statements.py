@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from django.db.models import QuerySet
+
 from wainwright.claims.models import Claim, StatementCoding, StatementFinding, StatementLine
 from wainwright.claims.models import Statement as Row
 from wainwright.core.money import Money
@@ -13,6 +15,7 @@ from wainwright.core.settlement import ClaimSums, Settlement
 from wainwright.core.statement import Coded, Evidence, Line, Statement, between
 from wainwright.core.versions import Change
 from wainwright.core.workings import Step, Workings
+from wainwright.prepared import prepared
 from wainwright.rulebook.selectors import Explained
 
 
@@ -40,7 +43,7 @@ def read(row: Row, currency: str) -> Statement:
 
 def findings_of(row: Row) -> list[Explained]:
     """Return what was found when it was certified, with the reasons given. One query."""
-    return [_finding(each) for each in row.findings.all()]
+    return [_finding(each) for each in _findings(row.pk)]
 
 
 def versions(claim: Claim) -> list[Version]:
@@ -56,12 +59,31 @@ def versions(claim: Claim) -> list[Version]:
 
 def _read_all(rows: Sequence[Row], currency: str) -> list[Statement]:
     coded: dict[int, list[StatementCoding]] = {}
-    for each in StatementCoding.objects.filter(line__statement__in=rows).order_by("line_id", "order"):
+    # One alone is what every page of a claim reads.
+    alone = rows[0].pk if len(rows) == 1 else None
+    codings = StatementCoding.objects.filter(line__statement__in=rows).order_by("line_id", "order")
+    for each in codings if alone is None else _codings(alone):
         coded.setdefault(each.line_id, []).append(each)
     lines: dict[int, list[Line]] = {row.pk: [] for row in rows}
-    for line in StatementLine.objects.filter(statement__in=rows).order_by("statement_id", "order"):
+    in_order = StatementLine.objects.filter(statement__in=rows).order_by("statement_id", "order")
+    for line in in_order if alone is None else _lines(alone):
         lines[line.statement_id].append(_line(line, coded.get(line.pk, []), currency))
     return [Statement(currency, tuple(lines[row.pk]), _settlement(row, currency)) for row in rows]
+
+
+@prepared
+def _codings(statement: int) -> QuerySet[StatementCoding]:
+    return StatementCoding.objects.filter(line__statement_id=statement).order_by("line_id", "order")
+
+
+@prepared
+def _lines(statement: int) -> QuerySet[StatementLine]:
+    return StatementLine.objects.filter(statement_id=statement).order_by("order")
+
+
+@prepared
+def _findings(statement: int) -> QuerySet[StatementFinding]:
+    return StatementFinding.objects.filter(statement_id=statement)
 
 
 def _settlement(row: Row, currency: str) -> Settlement:

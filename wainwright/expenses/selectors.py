@@ -21,6 +21,7 @@ from wainwright.expenses.models import Charge, Expense, Receipt, RefusedPair
 from wainwright.expenses.proposals import Asked, propose_all, usual_category
 from wainwright.paging import page_of
 from wainwright.people.models import Membership
+from wainwright.prepared import prepared
 from wainwright.rulebook.selectors import rate_table, rulebook
 from wainwright.trips.models import Trip
 
@@ -178,24 +179,23 @@ def _narrowed(member: Membership, narrow: Narrow) -> tuple[QuerySet[Receipt], Qu
 
 def tray(member: Membership, narrow: Narrow | None = None, costs: str | None = None) -> Tray:
     """Return the board: the newest of what is loose, narrowed, and paired as well as it can be; a page of loose ``costs``. Eleven queries."""
-    all_receipts, all_charges = _narrowed(member, narrow or Narrow())
-    receipts = list(all_receipts.defer("lines", "invoice")[:MOST_PAPERS])
-    charges = list(all_charges.select_related("card")[:MOST_CHARGES])
+    narrowed = _narrowed(member, narrow) if narrow is not None and narrow.any else None
+    if narrowed is None:
+        receipts, charges = _newest_papers(member.pk), _newest_charges(member.pk)
+    else:
+        receipts = list(narrowed[0].defer("lines", "invoice")[:MOST_PAPERS])
+        charges = list(narrowed[1].select_related("card")[:MOST_CHARGES])
     refused = {
         (str(r), str(c))
         for r, c in RefusedPair.objects.filter(receipt__in=[r.pk for r in receipts]).values_list(
             "receipt_id", "charge_id"
         )
     }
-    expenses = page_of(
-        Expense.objects.filter(owner=member, claim__isnull=True)
-        .select_related("charge", "turned_down_in")
-        .prefetch_related("receipts")
-        .order_by("-date", "-pk"),
-        SHOWN, costs,
-    )  # fmt: skip
+    expenses = page_of(_loose_costs(member.pk), SHOWN, costs, newest=lambda: _newest_costs(member.pk))
     home, today = member.firm.currency, clock.today(member.firm.zone)
-    table = rate_table(member.firm, today, min((r.day for r in receipts if r.day), default=today))
+    # Rates are for papers; where there is none, none is asked for.
+    days = [r.day for r in receipts if r.day]
+    table = rate_table(member.firm, today, min(days, default=today)) if receipts else NO_RATES
     things: list[Receipt | Charge] = [*receipts, *charges]
     proposed = dict(zip(things, propose_all(member, [_asked(thing) for thing in things]), strict=True))
     tips = {code for code, row in rulebook(member.firm).categories.items() if row.tips}
@@ -207,14 +207,8 @@ def tray(member: Membership, narrow: Narrow | None = None, costs: str | None = N
     )
     rows = _with_bookings(member, _rows(member, receipts, charges, pairs, proposed))
     # The board shows the newest; what is counted and how old it is comes from all that is loose.
-    counted = Charge.objects.filter(owner=member, state="Loose").aggregate(
-        n=Count("pk", filter=Q(aside="")), first=Min("date", filter=Q(aside="")), aside=Count("pk", filter=~Q(aside=""))
-    )
-    kept = Receipt.objects.filter(owner=member, expense__isnull=True).aggregate(
-        n=Count("pk", filter=Q(aside="")),
-        first=Min("received__date", filter=Q(aside="")),
-        aside=Count("pk", filter=~Q(aside="")),
-    )
+    counted = next(iter(_charges_counted(member.pk)), NOTHING)
+    kept = next(iter(_papers_counted(member.pk)), NOTHING)
     firsts = [day for day in (counted["first"], kept["first"]) if day]
     reading = sum(not r.done for r in receipts)
     return Tray(
@@ -225,10 +219,53 @@ def tray(member: Membership, narrow: Narrow | None = None, costs: str | None = N
         (today - min(firsts)).days if firsts else 0,
         expenses,
         counted["aside"] + kept["aside"],
-        _beyond(all_receipts, len(receipts), MOST_PAPERS) + _beyond(all_charges, len(charges), MOST_CHARGES)
-        if narrow is not None and narrow.any
+        _beyond(narrowed[0], len(receipts), MOST_PAPERS) + _beyond(narrowed[1], len(charges), MOST_CHARGES)
+        if narrowed is not None
         else kept["n"] + counted["n"] - len(receipts) - len(charges),
     )
+
+
+NO_RATES = RateTable("EUR", {}, "none is asked for")
+NOTHING = {"n": 0, "first": None, "aside": 0}
+
+
+@prepared
+def _newest_papers(owner: int) -> QuerySet[Receipt]:
+    rows = Receipt.objects.select_related("firm").filter(owner_id=owner, expense__isnull=True, aside="")
+    return rows.defer("lines", "invoice")[:MOST_PAPERS]
+
+
+@prepared
+def _newest_charges(owner: int) -> QuerySet[Charge]:
+    return Charge.objects.filter(owner_id=owner, state="Loose", aside="").select_related("card")[:MOST_CHARGES]
+
+
+@prepared
+def _charges_counted(owner: int) -> QuerySet:
+    rows = Charge.objects.filter(owner_id=owner, state="Loose").order_by().values("owner")
+    return rows.annotate(
+        n=Count("pk", filter=Q(aside="")), first=Min("date", filter=Q(aside="")), aside=Count("pk", filter=~Q(aside=""))
+    )
+
+
+@prepared
+def _papers_counted(owner: int) -> QuerySet:
+    rows = Receipt.objects.filter(owner_id=owner, expense__isnull=True).order_by().values("owner")
+    return rows.annotate(
+        n=Count("pk", filter=Q(aside="")),
+        first=Min("received__date", filter=Q(aside="")),
+        aside=Count("pk", filter=~Q(aside="")),
+    )
+
+
+def _loose_costs(owner: int) -> QuerySet[Expense]:
+    rows = Expense.objects.filter(owner_id=owner, claim__isnull=True).select_related("charge", "turned_down_in")
+    return rows.prefetch_related("receipts").order_by("-date", "-pk")
+
+
+@prepared
+def _newest_costs(owner: int) -> QuerySet[Expense]:
+    return _loose_costs(owner)[: SHOWN + 1]
 
 
 def _beyond(rows: QuerySet, shown: int, most: int) -> int:
@@ -299,9 +336,14 @@ def _with_bookings(member: Membership, rows: list[Row]) -> list[Row]:
 
 def bookings_of(member: Membership) -> list[Booking]:
     """Return the newest bookings that somebody pays for by card or oneself and of which no cost is recorded. One query."""
-    rows = Booking.objects.filter(trip__traveller=member, expenses__isnull=True).exclude(paid_by="central")
+    return _open_bookings(member.pk)
+
+
+@prepared
+def _open_bookings(traveller: int) -> QuerySet[Booking]:
+    rows = Booking.objects.filter(trip__traveller_id=traveller, expenses__isnull=True).exclude(paid_by="central")
     rows = rows.filter(Q(state__in=["Confirmed", "Ticketed"]) | Q(lost_minor__gt=0))
-    return list(rows.order_by("-departure", "-pk")[:MOST_BOOKINGS])
+    return rows.order_by("-departure", "-pk")[:MOST_BOOKINGS]
 
 
 def _booking_paper(booking: Booking) -> Paper:

@@ -8,11 +8,22 @@ from django.db.models import QuerySet
 
 from wainwright.errors import NotAllowed
 from wainwright.people.models import Delegate, Membership
+from wainwright.prepared import prepared
 
 
 def may_prepare_for(member: Membership, today: date) -> QuerySet[Delegate]:
     """Return for whom a person may prepare today."""
-    rows = Delegate.objects.filter(by=member, since__lte=today, until__gte=today, member__active=True)
+    return _prepared_by(member.pk, today)
+
+
+@prepared
+def prepared_by(member: int, today: date) -> QuerySet[Delegate]:
+    """The same, asked at every opening of the desk."""
+    return _prepared_by(member, today)
+
+
+def _prepared_by(member: int, today: date) -> QuerySet[Delegate]:
+    rows = Delegate.objects.filter(by_id=member, since__lte=today, until__gte=today, member__active=True)
     return rows.select_related("member__person", "member__firm").order_by("member__person__name")
 
 

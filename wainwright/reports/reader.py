@@ -18,6 +18,7 @@ from wainwright.core.money import Money
 from wainwright.core.picking import PickList
 from wainwright.formats.countries import countries
 from wainwright.people.models import Membership
+from wainwright.prepared import prepared
 from wainwright.rulebook.selectors import Rulebook, rulebook
 
 # What stands in place of a category where a line has none.
@@ -69,7 +70,7 @@ class Reader:
         """The codes that they own; none for whoever prepares for them. One query at most."""
         if self.member.prepared_by is not None:
             return []
-        return list(Code.objects.filter(owner=self.member).values_list("dimension", "code"))
+        return _owned(self.member.pk)
 
     def coded_mine(self) -> QuerySet | None:
         """The codings that name a code which they own; nothing where they own none."""
@@ -98,3 +99,8 @@ class Reader:
     def money(self, minor: int | Decimal | None) -> Decimal:
         """An amount of the firm's currency from its minor units."""
         return Money.from_minor(int(minor or 0), self.home).amount
+
+
+@prepared
+def _owned(member: int) -> QuerySet:
+    return Code.objects.filter(owner_id=member).values_list("dimension", "code")

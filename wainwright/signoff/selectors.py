@@ -5,12 +5,18 @@ from __future__ import annotations
 from django.db.models import QuerySet
 
 from wainwright.people.models import Membership
+from wainwright.prepared import prepared
 from wainwright.signoff.models import Remark, SignOff
 
 
 def steps(subject: str) -> list[SignOff]:
     """Return every sign-off of a subject, in the order of rounds and route, in one query."""
-    return list(SignOff.objects.filter(subject=subject).select_related("signer__person"))
+    return _steps(subject)
+
+
+@prepared
+def _steps(subject: str) -> QuerySet[SignOff]:
+    return SignOff.objects.filter(subject=subject).select_related("signer__person")
 
 
 def waiting_for(member: Membership) -> QuerySet[SignOff]:
@@ -20,7 +26,12 @@ def waiting_for(member: Membership) -> QuerySet[SignOff]:
 
 def remarks(subject: str) -> list[Remark]:
     """Return what was said on a subject and its lines, in one query."""
-    return list(Remark.objects.filter(subject=subject).select_related("by__person"))
+    return _remarks(subject)
+
+
+@prepared
+def _remarks(subject: str) -> QuerySet[Remark]:
+    return Remark.objects.filter(subject=subject).select_related("by__person")
 
 
 def asked_about(member: Membership, kind: str) -> QuerySet[SignOff]:
@@ -30,4 +41,4 @@ def asked_about(member: Membership, kind: str) -> QuerySet[SignOff]:
     """
     if member.prepared_by is not None:
         return SignOff.objects.none().values("object_id")
-    return SignOff.objects.filter(signer=member, kind=kind).values("object_id")
+    return SignOff.objects.filter(signer_id=member.pk, kind=kind).values("object_id")

@@ -6,7 +6,7 @@ import re
 from datetime import timedelta
 
 from django.contrib import messages
-from django.db.models import Exists, OuterRef
+from django.db.models import Exists, OuterRef, QuerySet
 from django.http import JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -21,7 +21,8 @@ from wainwright.expenses.services import feeds, mails, receipts, sorting, taking
 from wainwright.fields import whole
 from wainwright.formats.pictures import MOST_BYTES
 from wainwright.paging import page_of
-from wainwright.people.models import Membership
+from wainwright.people.models import Card
+from wainwright.prepared import prepared
 from wainwright.trips.models import Trip
 
 CLAIMABLE = ("Authorised", "Under way", "Back", "Closed")
@@ -52,6 +53,31 @@ def _kept_query(request) -> str:
     return f"{kept.urlencode()}&" if kept else ""
 
 
+@prepared
+def _trips(traveller: int) -> QuerySet[Trip]:
+    """The latest trips; whether one has an open claim comes with each."""
+    open_ = Claim.objects.filter(state__in=["Open", "Sent back"])
+    along = Claim.also.through.objects.filter(claim__in=open_, trip_id=OuterRef("pk"))
+    has = Exists(open_.filter(trip_id=OuterRef("pk"))) | Exists(along)
+    rows = Trip.objects.filter(traveller_id=traveller, starts__isnull=False).annotate(has_open=has)
+    return rows.order_by("-starts")[:20]
+
+
+@prepared
+def _held(member: int) -> QuerySet[HeldMail]:
+    return HeldMail.objects.filter(member_id=member)
+
+
+@prepared
+def _cards(owner: int) -> QuerySet[Card]:
+    return Card.objects.filter(owner_id=owner, firm_pays=True).order_by("last_four")
+
+
+@prepared
+def _open_claims(claimant: int) -> QuerySet[Claim]:
+    return Claim.objects.filter(claimant_id=claimant, state__in=["Open", "Sent back"]).order_by("-id")[:20]
+
+
 @require_GET
 def tray_page(request):
     """The tray as a matching board, narrowed if wanted."""
@@ -59,25 +85,15 @@ def tray_page(request):
     narrow, today = _narrow(request.GET), clock.today(member.firm.zone)
     board = tray(member, narrow, request.GET.get("costs"))
     months = [(today.replace(day=1) - timedelta(days=30 * n)).strftime("%Y-%m") for n in range(6)]
-    # Whether one has an open claim comes with each trip.
-    open_ = Claim.objects.filter(state__in=["Open", "Sent back"])
-    along = Claim.also.through.objects.filter(claim__in=open_, trip_id=OuterRef("pk"))
-    has = Exists(open_.filter(trip_id=OuterRef("pk"))) | Exists(along)
-    trips = list(
-        Trip.objects.filter(traveller=member, starts__isnull=False).annotate(has_open=has).order_by("-starts")[:20]
-    )
-    held = list(HeldMail.objects.filter(member=member))
+    trips = _trips(member.pk)
+    held = _held(member.pk)
     context = {
         "tray": board, "page": page_of(board.rows, 50, request.GET.get("page")), "more": _kept_query(request), "narrow": narrow, "months": list(dict.fromkeys(months)), "kinds": KINDS,
         "held": [m for m in held if m.state != HeldMail.State.OPENING], "opening": sum(m.state == HeldMail.State.OPENING for m in held), "address": member.tray_address,
-        "undo": request.session.get("undo_pair") or request.session.get("undo", []), "cards": list(member.cards.filter(firm_pays=True).order_by("last_four")),
-        "claims": list(Claim.objects.filter(claimant=member, state__in=["Open", "Sent back"]).order_by("-id")[:20]),
+        "undo": request.session.get("undo_pair") or request.session.get("undo", []), "cards": _cards(member.pk),
+        "claims": _open_claims(member.pk),
         "claimable": [t for t in trips if t.state in CLAIMABLE and not t.has_open],
         "trips": trips,
-        "others": list(
-            Membership.objects.filter(firm_id=member.firm_id, active=True, traveller=True).exclude(pk=member.pk)
-            .select_related("person").order_by("person__name")[:300]
-        ),
     }  # fmt: skip
     return render(request, "tray/tray.html", context)
 

@@ -27,6 +27,7 @@ from wainwright.core.routing import Route, work_out_route
 from wainwright.core.rules import Item, Subject, run
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
+from wainwright.prepared import prepared
 from wainwright.rulebook.models import Explanation
 from wainwright.rulebook.selectors import Explained, Rulebook, groups_of, mileage_year_of, rulebook
 from wainwright.trips import driving
@@ -42,6 +43,7 @@ ALLOWANCE = "allowance"
 ADVANCE_OUT = F("advance_minor") - F("advance_unpaid_minor") - F("advance_back_minor")
 # The large columns of a signed version, which few pages read.
 WHOLE = ("signed__frozen", "signed__lines")
+TRIPS_SHOWN = 25
 
 
 @dataclass(frozen=True)
@@ -278,9 +280,20 @@ def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> Trip
 
 def trips_of(member: Membership) -> QuerySet[Trip]:
     """Return a person's own trips, the latest first."""
+    return _own(member.pk)
+
+
+@prepared
+def newest_of(traveller: int) -> QuerySet[Trip]:
+    """The first page of them, and one more: put together once."""
+    return _own(traveller)[: TRIPS_SHOWN + 1]
+
+
+def _own(traveller: int) -> QuerySet[Trip]:
     return (
-        Trip.objects.filter(traveller=member)
+        Trip.objects.filter(traveller_id=traveller)
         .select_related("traveller__person", "signed")
+        .defer(*WHOLE)
         .prefetch_related("claims", "also_claims")
         .order_by("-starts", "-id")
     )

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from django.db.models import Count, OuterRef, Subquery
+from django.db.models import Count, OuterRef, QuerySet, Subquery
 
 from wainwright.claims.models import Claim
 from wainwright.news.models import Notice
 from wainwright.people.models import Membership, Person
+from wainwright.prepared import prepared
 from wainwright.trips.models import Trip
 
 MOST_FOUND = 12
@@ -17,33 +18,42 @@ def membership_of(person: Person, firm_id: int | None, only: list[int] | None = 
 
     ``only`` are the firms that are open to them, where not all are.
     """
+    members = [member for member in _memberships(person.pk) if only is None or member.firm_id in only]
+    for member in members:
+        # The person is known already.
+        member.person = person
+    return next((m for m in members if m.firm_id == firm_id), members[0] if members else None)
+
+
+@prepared
+def _memberships(person: int) -> QuerySet[Membership]:
     unread = (
         Notice.objects.filter(member=OuterRef("pk"), read=False).order_by().values("member").annotate(n=Count("pk"))
     )
-    # The person is known already: rows reached by their own relation carry it.
-    rows = person.memberships.filter(active=True).select_related("firm__sign_in_by").order_by("id")
-    if only is not None:
-        rows = rows.filter(firm_id__in=only)
-    members = list(rows.annotate(unread=Subquery(unread.values("n"))))
-    return next((m for m in members if m.firm_id == firm_id), members[0] if members else None)
+    rows = Membership.objects.filter(person_id=person, active=True).select_related("firm__sign_in_by").order_by("id")
+    return rows.annotate(unread=Subquery(unread.values("n")))
 
 
 def to_sign(member: Membership) -> list[dict[str, str]]:
     """Return what somebody prepared for a person and says is ready: it waits for one signature. Two queries."""
     found = []
     for rows, area, at in (
-        (
-            Trip.objects.filter(traveller=member, ready_by__isnull=False, state__in=["Planning", "Sent back"]),
-            "trips",
-            "sign/",
-        ),
-        (
-            Claim.objects.filter(claimant=member, ready_by__isnull=False, state__in=["Open", "Sent back"]),
-            "claims",
-            "#certify",
-        ),
+        (_ready_trips(member.pk), "trips", "sign/"),
+        (_ready_claims(member.pk), "claims", "#certify"),
     ):
-        for thing in rows.select_related("ready_by__person").order_by("pk")[:MOST_FOUND]:
+        for thing in rows:
             by = thing.ready_by.person.name
             found.append({"title": f"{thing.code} {thing.title}", "by": by, "link": f"/{area}/{thing.pk}/{at}"})
     return found
+
+
+@prepared
+def _ready_trips(member: int) -> QuerySet[Trip]:
+    rows = Trip.objects.filter(traveller_id=member, ready_by__isnull=False, state__in=["Planning", "Sent back"])
+    return rows.select_related("ready_by__person").order_by("pk")[:MOST_FOUND]
+
+
+@prepared
+def _ready_claims(member: int) -> QuerySet[Claim]:
+    rows = Claim.objects.filter(claimant_id=member, ready_by__isnull=False, state__in=["Open", "Sent back"])
+    return rows.select_related("ready_by__person").order_by("pk")[:MOST_FOUND]

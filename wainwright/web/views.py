@@ -12,7 +12,7 @@ from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import login
 from django.db import transaction
-from django.db.models import Count, Q
+from django.db.models import Count, Q, QuerySet
 from django.http import Http404, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.csrf import csrf_exempt
@@ -27,10 +27,11 @@ from wainwright.news.daily import choose, member_of
 from wainwright.news.models import Notice
 from wainwright.news.services import mark_read
 from wainwright.paging import page_of
-from wainwright.people.acting import may_prepare_for
+from wainwright.people.acting import prepared_by
 from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.people.providers import opened_by
+from wainwright.prepared import prepared
 from wainwright.reports.reader import Reader
 from wainwright.rulebook import ahead
 from wainwright.rulebook.forms import SafeguardsForm
@@ -50,6 +51,8 @@ from wainwright.web.desk.traveller import own_year, paid_lately
 from wainwright.web.finding import find
 from wainwright.web.sought import SHORTEST, words_of
 
+NEWS_SHOWN = 40
+
 
 @require_GET
 def desk(request):
@@ -60,7 +63,7 @@ def desk(request):
     context = {
         "asks": [(ask, ask.age(reader.today)) for ask in asks(reader)], "paid": paid_lately(reader) if travels and member.prepared_by is None else [],
         "year": own_year(reader) if travels else None, "policy": rulebook(member.firm).policy_text,
-        "prepares_for": list(may_prepare_for(member.doer, reader.today)) if member.prepared_by is None else [],
+        "prepares_for": prepared_by(member.doer.pk, reader.today) if member.prepared_by is None else [],
     }  # fmt: skip
     return render(request, "web/desk.html", context)
 
@@ -82,10 +85,21 @@ def find_charge(request, charge_id: int):
     return redirect("tray" if charge.owner_id == request.member.pk else "loose")
 
 
+def _news(member: int) -> QuerySet[Notice]:
+    return Notice.objects.filter(member_id=member).order_by("-time")
+
+
+@prepared
+def _newest(member: int) -> QuerySet[Notice]:
+    return _news(member)[: NEWS_SHOWN + 1]
+
+
 @require_GET
 def news_page(request):
     """News, the latest first."""
-    page = page_of(Notice.objects.filter(member=request.member).order_by("-time"), 40, request.GET.get("page"))
+    page = page_of(
+        _news(request.member.pk), NEWS_SHOWN, request.GET.get("page"), newest=lambda: _newest(request.member.pk)
+    )
     return render(request, "web/news.html", {"page": page})
 
 

@@ -37,7 +37,7 @@ class ClaimQuerySet(models.QuerySet):
         firm = self.filter(firm_id=member.firm_id)
         if member.may["read_all"]:
             return firm
-        return firm.filter(Q(claimant=member) | Q(pk__in=asked_about(member, "claim")))
+        return firm.filter(Q(claimant_id=member.pk) | Q(pk__in=asked_about(member, "claim")))
 
 
 class Claim(CodedModel):

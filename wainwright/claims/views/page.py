@@ -18,7 +18,16 @@ from wainwright.claims.paying import free_advances
 from wainwright.claims.pictures import ghost_ribbon
 from wainwright.claims.profile import side_by_side
 from wainwright.claims.questions import Asking, questions, shown
-from wainwright.claims.selectors import ClaimFile, claim_for, claims_of, load_file, posted_journal, posting_of
+from wainwright.claims.selectors import (
+    CLAIMS_SHOWN,
+    ClaimFile,
+    claim_for,
+    claims_of,
+    load_file,
+    newest_of,
+    posted_journal,
+    posting_of,
+)
 from wainwright.claims.services import compose, drafting
 from wainwright.claims.services.several import UNDECIDED, advances_on
 from wainwright.claims.so_far import so_far
@@ -45,7 +54,9 @@ NOT_ANSWERED = {"key": "", "said": "", "words": "", "ticked": [], "error": ""}
 @require_GET
 def claim_list(request):
     """One's own claims."""
-    page = page_of(claims_of(request.member), 25, request.GET.get("page"))
+    page = page_of(
+        claims_of(request.member), CLAIMS_SHOWN, request.GET.get("page"), newest=lambda: newest_of(request.member.pk)
+    )
     rows = [(c, stage_reached(c.trip.state if c.trip else "", True, c.state)) for c in page]
     return render(request, "claims/list.html", {"page": page, "rows": rows})
 

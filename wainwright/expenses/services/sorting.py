@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from django.db import IntegrityError, transaction
+from django.db.models import Q
 
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Charge, Expense, Receipt, RefusedPair
@@ -15,6 +16,8 @@ from wainwright.people.models import Membership
 from wainwright.trail.services import record
 
 MOST = 200
+# So many are named where a name could mean several.
+MOST_NAMED = 5
 
 
 @dataclass(frozen=True)
@@ -95,13 +98,12 @@ def allow_pair(member: Membership, row: Thing) -> None:
 
 
 @transaction.atomic
-def give_to(member: Membership, rows: Sequence[Thing], email: str) -> Membership:
-    """Hand papers to somebody else of the firm, who finds them in their tray. Charges stay with their card's owner."""
-    to = Membership.objects.select_related("person", "firm").filter(
-        firm_id=member.firm_id, active=True, traveller=True, person__email__iexact=email.strip()
-    ).exclude(pk=member.pk).first()  # fmt: skip
-    if to is None:
-        raise Refusal("Nobody who travels for the firm has that address. Type it as they sign in with it.", "email")
+def give_to(member: Membership, rows: Sequence[Thing], who: str) -> Membership:
+    """Hand papers to somebody else of the firm, who finds them in their tray. Charges stay with their card's owner.
+
+    ``who`` is a mail address, or as much of a name as tells them from all others.
+    """
+    to = _traveller(member, " ".join(who.split()))
     if any(row.charge for row in rows):
         raise Refusal("A charge belongs to the card's owner and cannot be handed on; untick it.")
     receipts = list(
@@ -134,3 +136,21 @@ def undo(member: Membership, expense_ids: Sequence[int]) -> int:
     if not count:
         raise Stale("There is nothing left to undo.")
     return count
+
+
+def _traveller(member: Membership, who: str) -> Membership:
+    """Another person who travels for the firm, by mail address or name."""
+    if not who:
+        raise Refusal("Say to whom: type their name, or the address they sign in with.", "email")
+    others = Membership.objects.select_related("person", "firm").exclude(pk=member.pk)
+    others = others.filter(firm_id=member.firm_id, active=True, traveller=True)
+    whole = Q(person__email__iexact=who) | Q(person__name__iexact=who)
+    for wanted in (whole, Q(person__name__icontains=who)):
+        found = list(others.filter(wanted).order_by("person__name", "pk")[: MOST_NAMED + 1])
+        if len(found) == 1:
+            return found[0]
+        if found:
+            names = ", ".join(f"{each.person.name} ({each.person.email})" for each in found[:MOST_NAMED])
+            more = ", and others" if len(found) > MOST_NAMED else ""
+            raise Refusal(f"That could be {names}{more}. Type the mail address of the one you mean.", "email")
+    raise Refusal("Nobody who travels for the firm has that name or address. Type it as they sign in with it.", "email")

@@ -28,7 +28,7 @@ from wainwright.trips.models import KINDS, Trip
 from wainwright.trips.moving import asked_about
 from wainwright.trips.panels import Page, Panel, panels
 from wainwright.trips.panels.base import Act, Again
-from wainwright.trips.selectors import load_file, trip_for, trips_of
+from wainwright.trips.selectors import TRIPS_SHOWN, load_file, newest_of, trip_for, trips_of
 from wainwright.trips.services import itinerary
 from wainwright.trips.views.regions import OPEN, panel_html, shown
 
@@ -36,7 +36,9 @@ from wainwright.trips.views.regions import OPEN, panel_html, shown
 @require_GET
 def trip_list(request):
     """One's own trips."""
-    page = page_of(trips_of(request.member), 25, request.GET.get("page"))
+    page = page_of(
+        trips_of(request.member), TRIPS_SHOWN, request.GET.get("page"), newest=lambda: newest_of(request.member.pk)
+    )
     rows = [
         (trip, stage_reached(trip.state, trip.state not in ("Authorised",), trip.claim.state if trip.claim else ""))
         for trip in page

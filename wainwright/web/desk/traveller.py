@@ -6,15 +6,16 @@ from collections.abc import Iterator
 from datetime import date, timedelta
 from decimal import Decimal
 
-from django.db.models import Count, Min, Q, Sum
+from django.db.models import Count, Min, Q, QuerySet, Sum
 
 from wainwright import clock
 from wainwright.accounts.models import Payment
-from wainwright.claims.beside import owes
+from wainwright.claims.beside import owed_by
 from wainwright.claims.models import Claim
 from wainwright.core.waiting import CAN_WAIT, HOLDS, LATE, NEAR, Ask
 from wainwright.drawing.charts import Picture, upright
 from wainwright.expenses.models import Charge, Receipt
+from wainwright.prepared import prepared
 from wainwright.reports.models import SpendLine, Stage
 from wainwright.reports.reader import Reader
 from wainwright.trips.models import Trip
@@ -36,7 +37,7 @@ def asks_of_traveller(reader: Reader) -> Iterator[Ask]:
         )
     yield from _claims(reader)
     yield from _trips(reader)
-    for owed in owes(Claim.objects.filter(claimant=member)):
+    for owed in owed_by(member.pk):
         claim = owed.claim
         yield Ask(
             f"You owe back on {claim.code} {claim.title}", f"/claims/{claim.pk}/", "See it", CAN_WAIT, amount=owed.left.amount,
@@ -47,13 +48,8 @@ def asks_of_traveller(reader: Reader) -> Iterator[Ask]:
 
 def _claims(reader: Reader) -> Iterator[Ask]:
     """Claims that came back, and those that are due."""
-    rows = (
-        Claim.objects.filter(claimant=reader.member, state__in=("Open", "Sent back"))
-        .select_related("statement", "trip")
-        .order_by("due", "pk")
-    )
     late = 0
-    for claim in rows:
+    for claim in _unsent(reader.member.pk):
         if claim.state == "Sent back":
             yield Ask(
                 f"{claim.code} {claim.title} was sent back", f"/claims/{claim.pk}/", "Mend it", HOLDS, amount=claim.total.amount if claim.statement else None,
@@ -83,24 +79,25 @@ def _claims(reader: Reader) -> Iterator[Ask]:
         yield Ask("Further claims that are due", "/claims/", "See all", LATE, count=late - NAMED)
 
 
+@prepared
+def _unsent(member: int) -> QuerySet[Claim]:
+    rows = Claim.objects.filter(claimant_id=member, state__in=("Open", "Sent back"))
+    return rows.select_related("statement", "trip").order_by("due", "pk")
+
+
 def _trips(reader: Reader) -> Iterator[Ask]:
     """Trips that came back, and what the next one lacks."""
-    mine = Trip.objects.filter(traveller=reader.member)
-    back = list(mine.filter(state="Sent back").order_by("starts", "pk"))
+    back = _trips_back(reader.member.pk)
     for trip in back[:NAMED]:
         yield Ask(
             f"{trip.code} {trip.title} was sent back", f"/trips/{trip.pk}/", "Mend it", HOLDS, since=trip.starts, detail="what is asked of you stands on it"
         )  # fmt: skip
     if len(back) > NAMED:
         yield Ask("Further trips that were sent back", "/trips/", "See all", HOLDS, count=len(back) - NAMED)
-    coming = mine.exclude(state__in=(*Trip.OVER, "Back", "Sent back")).filter(
-        starts__gte=reader.today, starts__lte=reader.today + NEXT
-    )
-    bought = Count("legs", filter=Q(legs__mode__in=BOUGHT, legs__booking=None), distinct=True)
-    bare = Count("nights", filter=Q(nights__supplied=False, nights__booking=None, nights__name=""), distinct=True)
-    trip = coming.annotate(moves=bought, beds=bare).order_by("starts", "pk").first()
-    if trip is None:
+    coming = _next_trip(reader.member.pk, reader.today, reader.today + NEXT)
+    if not coming:
         return
+    trip = coming[0]
     lacks = [
         {"Planning": "it is not sent", "Awaiting sign-off": "it is not signed off"}.get(trip.state, ""),
         f"{trip.moves} {'move' if trip.moves == 1 else 'moves'} not booked" if trip.moves else "",
@@ -118,18 +115,34 @@ def _trips(reader: Reader) -> Iterator[Ask]:
         )
 
 
+@prepared
+def _trips_back(member: int) -> QuerySet[Trip]:
+    return Trip.objects.filter(traveller_id=member, state="Sent back").order_by("starts", "pk")
+
+
+@prepared
+def _next_trip(member: int, today: date, until: date) -> QuerySet[Trip]:
+    coming = Trip.objects.filter(traveller_id=member, starts__gte=today, starts__lte=until)
+    bought = Count("legs", filter=Q(legs__mode__in=BOUGHT, legs__booking=None), distinct=True)
+    bare = Count("nights", filter=Q(nights__supplied=False, nights__booking=None, nights__name=""), distinct=True)
+    coming = coming.exclude(state__in=(*Trip.OVER, "Back", "Sent back")).annotate(moves=bought, beds=bare)
+    return coming.order_by("starts", "pk")[:1]
+
+
+@prepared
+def _loose_papers(member: int) -> QuerySet:
+    rows = Receipt.objects.filter(owner_id=member, expense=None, aside="").order_by()
+    return rows.values("owner").annotate(n=Count("pk"), since=Min("received"))
+
+
+@prepared
+def _loose_charges(member: int) -> QuerySet:
+    rows = Charge.objects.filter(owner_id=member, state="Loose", aside="").order_by()
+    return rows.values("owner").annotate(n=Count("pk"), since=Min("date"), s=Sum("amount_minor"))
+
+
 def _loose(reader: Reader) -> Iterator[Ask]:
-    papers = (
-        Receipt.objects.filter(owner=reader.member, expense=None, aside="")
-        .order_by()
-        .aggregate(n=Count("pk"), since=Min("received"))
-    )
-    charges = (
-        Charge.objects.filter(owner=reader.member, state="Loose", aside="")
-        .order_by()
-        .aggregate(n=Count("pk"), since=Min("date"), s=Sum("amount_minor"))
-    )
-    if papers["n"]:
+    for papers in _loose_papers(reader.member.pk):
         since = clock.day_of(papers["since"], reader.firm.zone)
         yield Ask(
             "paper lies loose" if papers["n"] == 1 else "papers lie loose",
@@ -140,7 +153,7 @@ def _loose(reader: Reader) -> Iterator[Ask]:
             None,
             since,
         )
-    if charges["n"]:
+    for charges in _loose_charges(reader.member.pk):
         yield Ask(
             "charge lies loose" if charges["n"] == 1 else "charges lie loose",
             "/tray/",
@@ -154,9 +167,8 @@ def _loose(reader: Reader) -> Iterator[Ask]:
 
 def paid_lately(reader: Reader) -> list[tuple[str, Decimal, str]]:
     """What one was paid in the last fortnight: for what, how much, where it stands. One query."""
-    rows = Payment.objects.filter(member=reader.member, state=Payment.State.PAID, run__date__gte=reader.today - LATELY)
     found = []
-    for subject, text, minor in rows.order_by("-run__date", "-pk").values_list("subject", "text", "amount_minor")[:3]:
+    for subject, text, minor in _paid(reader.member.pk, reader.today - LATELY):
         kind, _, number = subject.partition(":")
         link = (
             f"/claims/{number}/"
@@ -169,14 +181,17 @@ def paid_lately(reader: Reader) -> list[tuple[str, Decimal, str]]:
     return found
 
 
+@prepared
+def _paid(member: int, since: date) -> QuerySet:
+    rows = Payment.objects.filter(member_id=member, state=Payment.State.PAID, run__date__gte=since)
+    return rows.order_by("-run__date", "-pk").values_list("subject", "text", "amount_minor")[:3]
+
+
 def own_year(reader: Reader) -> Picture | None:
     """One's own year, month by month, as it was spent; nothing where nothing was. One query."""
     first = date(reader.today.year, 1, 1)
-    rows = SpendLine.objects.filter(
-        firm=reader.firm, member=reader.member, stage__gte=Stage.CLAIMED, day__range=(first, date(first.year, 12, 31))
-    )
     by_month: dict[int, int] = {}
-    for day, minor in rows.order_by().values_list("day").annotate(s=Sum("net_minor")):
+    for day, minor in _spent(reader.firm.pk, reader.member.pk, first, date(first.year, 12, 31)):
         by_month[day.month] = by_month.get(day.month, 0) + minor
     if not by_month:
         return None
@@ -189,3 +204,9 @@ def own_year(reader: Reader) -> Picture | None:
         for month in months
     ]
     return upright(names, [("", [reader.money(by_month.get(month.month, 0)) for month in months])], 96)
+
+
+@prepared
+def _spent(firm: int, member: int, first: date, last: date) -> QuerySet:
+    rows = SpendLine.objects.filter(firm_id=firm, member_id=member, stage__gte=Stage.CLAIMED, day__range=(first, last))
+    return rows.order_by().values_list("day").annotate(s=Sum("net_minor"))

@@ -11,6 +11,7 @@ from zoneinfo import ZoneInfo
 from django import template
 from django.conf import settings
 from django.http import QueryDict
+from django.template.loader import render_to_string
 from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
@@ -279,13 +280,15 @@ def stage_line(reached: int):
     return {"rows": rows, "done_x": done_x, "last_x": 44 + 7 * 69, "word": word}
 
 
-@register.inclusion_tag("ui/wheel.html")
-def wheel(reached: int, size: int = 40):
-    """The small form of the stage line: eight spokes."""
+@register.simple_tag
+@cache
+def wheel(reached: int, size: int = 40) -> SafeString:
+    """The small form of the stage line: eight spokes. There are few of them, and a list has one in each row."""
     ends = [(0, -14), (9.9, -9.9), (14, 0), (9.9, 9.9), (0, 14), (-9.9, 9.9), (-14, 0), (-9.9, -9.9)]
     spokes = [{"x": x, "y": y, "done": n < reached} for n, (x, y) in enumerate(ends)]
     word = f"{reached} of 8 stages done"
-    return {"spokes": spokes, "size": size, "word": word, "all": reached >= len(STAGES)}
+    context = {"spokes": spokes, "size": size, "word": word, "all": reached >= len(STAGES)}
+    return render_to_string("ui/wheel.html", context)
 
 
 @register.simple_tag
