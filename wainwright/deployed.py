@@ -14,7 +14,8 @@ from django.core.exceptions import ImproperlyConfigured
 from huey.serializer import Serializer, SignedSerializer
 
 SQLITE, POSTGRES = "django.db.backends.sqlite3", "django.db.backends.postgresql"
-# How long a web process keeps a connection to a database server, in seconds.
+# How long a web process keeps a connection to its database, in seconds: opening one costs, and closing the last one has
+# SQLite write its whole log back.
 KEPT = 60
 
 
@@ -26,6 +27,7 @@ def database(config: dict[str, Any], var: Path) -> dict[str, Any]:
     """
     if config["ENGINE"] == SQLITE:
         return config | {
+            "CONN_MAX_AGE": KEPT,
             "OPTIONS": {
                 "transaction_mode": "IMMEDIATE",
                 "timeout": 20,
