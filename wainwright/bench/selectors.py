@@ -22,6 +22,7 @@ from wainwright.signoff.models import WHAT, SignOff
 from wainwright.trips.models import Trip
 
 SIZE, MOST_AT_ONCE = 30, 100
+_TEXT, _NUMBER = CharField(), IntegerField()
 # Signed as a whole, and nothing of it is out of line.
 _EASY = Q(odd=False, scope="all")
 WORDS = {"In finance check": "to check", "Cleared": "to post", "Posting refused": "refused"}
@@ -126,10 +127,10 @@ class Bench:
 
 
 def bench(member: Membership, wanted: Wanted | None = None, number: str | None = None) -> Bench:
-    """Return a page of what waits for a person, or of what they look at. Three queries at most, however much there is; another for who stands below."""
+    """Return a page of what waits for a person, or of what they look at. Four queries at most, however much there is; another for who stands below."""
     wanted = wanted or Wanted()
     signoffs, claims = _signoffs(member, wanted), _claims(member, wanted)
-    count, sums, oldest, easy = _in_all([signoffs, claims])
+    count, sums, oldest, easy = _in_all(signoffs, claims)
     pages = Paginator(_rows(signoffs, claims, wanted), SIZE)
     pages.count = count
     page = pages.get_page(number)
@@ -148,9 +149,9 @@ def left_of(member: Membership, things: Sequence[Waiting]) -> dict[str, str]:
 
 
 def waiting_count(member: Membership) -> int:
-    """Return how many things wait for a person. Two queries at most."""
+    """Return how many things wait for a person. One query."""
     wanted = Wanted()
-    return _in_all([_signoffs(member, wanted), _claims(member, wanted)])[0]
+    return _in_all(_signoffs(member, wanted), _claims(member, wanted))[0]
 
 
 def calm(member: Membership, wanted: Wanted) -> list[str]:
@@ -209,19 +210,23 @@ def _claims(member: Membership, wanted: Wanted) -> QuerySet[Claim]:
     return rows.filter(statement__risk=0) if wanted.calm else rows
 
 
-def _in_all(parts: Sequence[QuerySet]) -> tuple[int, list[Money], object, Easy]:
-    """How many, what they come to by currency, since when the oldest waits, how much has nothing out of line. A query for each part."""
+def _in_all(signoffs: QuerySet[SignOff], claims: QuerySet[Claim]) -> tuple[int, list[Money], object, Easy]:
+    """How many, what they come to by currency, since when the oldest waits, how much has nothing out of line. One query."""
+    names = ("currency", "n", "s", "o", "e", "es")
+    rows = signoffs.order_by().values("currency").annotate(
+        n=Count("pk"), s=Sum("amount_minor"), o=Min("since"), e=Count("pk", filter=_EASY), es=Sum("amount_minor", filter=_EASY)
+    ).values(*names)  # fmt: skip
+    if not claims.query.is_empty():
+        none = Value(0, _NUMBER)
+        of_claims = claims.order_by().values("currency").annotate(n=Count("pk"), s=Sum("statement__total_minor"), o=Min("sent"), e=none, es=none)  # fmt: skip
+        rows = rows.union(of_claims.values(*names), all=True)
     count, sums, oldest, easy, easy_sums = 0, {}, None, 0, {}
-    for rows in parts:
-        asked = rows.model is SignOff
-        column, since = ("amount_minor", "since") if asked else ("statement__total_minor", "sent")
-        more = {"e": Count("pk", filter=_EASY), "es": Sum(column, filter=_EASY)} if asked else {}
-        for row in rows.order_by().values("currency").annotate(n=Count("pk"), s=Sum(column), o=Min(since), **more):
-            currency = row["currency"]
-            count, easy = count + row["n"], easy + row.get("e", 0)
-            sums[currency] = sums.get(currency, 0) + (row["s"] or 0)
-            easy_sums[currency] = easy_sums.get(currency, 0) + (row.get("es") or 0)
-            oldest = min(filter(None, (oldest, row["o"])), default=None)
+    for row in rows:
+        currency = row["currency"]
+        count, easy = count + row["n"], easy + row["e"]
+        sums[currency] = sums.get(currency, 0) + (row["s"] or 0)
+        easy_sums[currency] = easy_sums.get(currency, 0) + (row["es"] or 0)
+        oldest = min(filter(None, (oldest, row["o"])), default=None)
     return count, _moneys(sums), oldest, Easy(easy, _moneys({c: minor for c, minor in easy_sums.items() if minor}))
 
 
@@ -229,44 +234,60 @@ def _moneys(sums: Mapping[str, int]) -> list[Money]:
     return [Money.from_minor(minor, currency) for currency, minor in sums.items()]
 
 
-_COLUMNS = (
-    "source", "pk", "rank", "who", "minor", "risk", "coding", "what", "due", "since", "marks", "title", "currency", "kind",
-    "object_id", "word",
-)  # fmt: skip
+# What each order goes by, of sign-offs and of claims that wait for finance. Only what is gone by is joined and sorted:
+# all that waits is looked at for a page of it.
+_OF_SIGNOFFS = {
+    "rank": Value(1, _NUMBER), "due": F("due"), "since": F("since"), "risk": F("risk"), "what": F("what"), "who": F("title"),
+    "coding": F("coding"), "minor": F("amount_minor"),
+}  # fmt: skip
+_OF_CLAIMS = {
+    "rank": Case(When(state="Posting refused", then=0), default=2, output_field=_NUMBER), "due": Value(_FAR, DateField()), "since": F("sent"),
+    "risk": Coalesce(F("statement__risk"), 0), "who": F("claimant__person__name"),
+    "what": Case(When(supplements__isnull=False, then=Value("supplement")), default=Value("claim"), output_field=_TEXT),
+    "coding": Coalesce(F("statement__coding"), Value("")), "minor": Coalesce(F("statement__total_minor"), 0),
+}  # fmt: skip
 
 
 def _rows(signoffs: QuerySet[SignOff], claims: QuerySet[Claim], wanted: Wanted) -> QuerySet:
-    """Sign-offs as they are, in the order that is wanted; where claims wait as well, both as one list of values."""
-    text, number = CharField(), IntegerField()
+    """Sign-offs as they are, in the order that is wanted; where claims wait as well, which of both in one order."""
     if wanted.show == "decided":
         return signoffs.order_by("-decided", "-pk").select_related("signer__person")
-    one = signoffs.order_by().annotate(
-        source=Value("s", text), rank=Value(1, number), who=F("title"), minor=F("amount_minor"), word=Value("", text),
-    )  # fmt: skip
     if claims.query.is_empty():
         # One kind alone needs no rank, and is in the order of an index.
         order = [name for name in _ORDER[wanted.sort] if name != "rank"]
-        return one.select_related("signer__person").order_by(*order)
-    what = Case(When(supplements__isnull=False, then=Value("supplement")), default=Value("claim"), output_field=text)
-    two = claims.order_by().annotate(
-        source=Value("c", text), rank=Case(When(state="Posting refused", then=0), default=2, output_field=number),
-        who=F("claimant__person__name"), minor=Coalesce(F("statement__total_minor"), 0), risk=Coalesce(F("statement__risk"), 0),
-        coding=Coalesce(F("statement__coding"), Value("")), what=what, due_=Value(_FAR, DateField()), kind=Value("claim", text),
-        object_id=F("pk"), word=F("state"),
-    )  # fmt: skip
-    swapped = {"due": "due_", "since": "sent", "marks": "statement__marks"}
-    return (
-        one.values(*_COLUMNS)
-        .union(two.values(*(swapped.get(name, name) for name in _COLUMNS)), all=True)
-        .order_by(*_ORDER[wanted.sort])
-    )
+        named = {"who": "title", "minor": "amount_minor", "-minor": "-amount_minor"}
+        return signoffs.select_related("signer__person").order_by(*(named.get(name, name) for name in order))
+    by = [name.removeprefix("-") for name in _ORDER[wanted.sort] if name != "pk"]
+
+    def of(rows: QuerySet, source: str, columns: Mapping[str, Any]) -> QuerySet:
+        named = {f"by_{name}": columns[name] for name in by}
+        return rows.order_by().annotate(source=Value(source, _TEXT), **named).values("source", "pk", *named)
+
+    order = [name.replace("-", "-by_") if "-" in name else f"by_{name}" for name in _ORDER[wanted.sort] if name != "pk"]
+    return of(signoffs, "s", _OF_SIGNOFFS).union(of(claims, "c", _OF_CLAIMS), all=True).order_by(*order, "pk")
+
+
+def _whole(rows: Sequence[SignOff | Mapping[str, Any]]) -> list[SignOff | Claim]:
+    """The sign-offs and claims of a page, in its order. Two queries at most."""
+    if not rows or isinstance(rows[0], SignOff):
+        return list(rows)
+    of_kind = {source: [row["pk"] for row in rows if row["source"] == source] for source in "sc"}
+    found: dict[tuple[str, int], SignOff | Claim] = {}
+    for source, all_rows in (
+        ("s", SignOff.objects.select_related("signer__person")),
+        ("c", Claim.objects.select_related("claimant__person", "statement").defer("statement__workings")),
+    ):
+        if of_kind[source]:
+            found |= {(source, row.pk): row for row in all_rows.filter(pk__in=of_kind[source])}
+    # What was decided between the two readings is not on the page any more.
+    return [found[key] for row in rows if (key := (row["source"], row["pk"])) in found]
 
 
 def _shown(member: Membership, rows: Sequence, wanted: Wanted) -> list[Waiting]:
     """The things of a page, in its order."""
     today = clock.today(member.firm.zone)
     return [
-        _of_signoff(row, member, today, wanted) if isinstance(row, SignOff) else _of_values(row, today) for row in rows
+        _of_signoff(row, member, today, wanted) if isinstance(row, SignOff) else _of_claim(row) for row in _whole(rows)
     ]
 
 
@@ -281,14 +302,13 @@ def _of_signoff(row: SignOff, member: Membership, today: date, wanted: Wanted) -
     )  # fmt: skip
 
 
-def _of_values(row: Mapping[str, Any], today: date) -> Waiting:
-    """A sign-off or a claim for finance, of the list of both."""
-    amount, claim = Money.from_minor(row["minor"], row["currency"]), row["source"] == "c"
-    who, _, title = (row["who"], "", row["title"]) if claim else row["title"].partition(": ")
-    due = None if claim else row["due"]
+def _of_claim(row: Claim) -> Waiting:
+    """A claim that waits for finance."""
+    made = row.statement
     return Waiting(
-        row["kind"], row["object_id"], who, title, amount, due, (due - today).days if due else None, _marks(row["marks"] or []),
-        WORDS.get(row["word"], ""), row["what"], row["risk"], row["coding"], signoff=0 if claim else row["pk"], since=row["since"],
+        "claim", row.pk, row.claimant.person.name, row.title, Money.from_minor(made.total_minor if made else 0, row.currency), None, None,
+        _marks(made.marks if made else []), WORDS.get(row.state, ""), "supplement" if row.supplements_id else "claim",
+        made.risk or 0 if made else 0, made.coding if made else "", since=row.sent,
     )  # fmt: skip
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 from typing import Any
+from urllib.parse import quote
 
 from django.contrib import messages
 from django.http import Http404
@@ -44,7 +45,7 @@ def index(request):
     context = {
         "book": rulebook(firm), "rules": found.rules, "routes": found.routes, "questions": found.questions if text else [], "text": text, "rates": page,
         "mileage": _mileage(firm, text),
-        "more": f"q={text}&" if text else "", "schemes": _schemes(firm, text),
+        "more": f"q={quote(text)}&" if text else "", "schemes": _schemes(firm, text),
         "categories": found.categories,
     }  # fmt: skip
     return render(request, "rehearsal/rules.html", context)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from django.db.models import Count, Prefetch, Q, QuerySet
+from django.db.models import Count, OuterRef, Prefetch, Q, QuerySet, Subquery
+from django.db.models.functions import Coalesce
 
 from wainwright import clock
 from wainwright.core.picking import PickList
@@ -21,7 +22,9 @@ def people_of(member: Membership, text: str = "") -> QuerySet[Membership]:
     must(member, "read_people")
     today = clock.today(member.firm.zone)
     now = Cover.objects.filter(since__lte=today, until__gte=today).select_related("by__person")
-    waiting = Count("signoffs", filter=Q(signoffs__state=SignOff.State.WAITING, signoffs__turn=True))
+    theirs = SignOff.objects.filter(signer=OuterRef("pk"), state=SignOff.State.WAITING, turn=True).order_by()
+    # Counted for those on the page, and not for all of the firm.
+    waiting = Coalesce(Subquery(theirs.values("signer").annotate(n=Count("pk")).values("n")), 0)
     rows = Membership.objects.filter(firm_id=member.firm_id).select_related("person", "firm", "manager__person")
     if text.strip():
         rows = rows.filter(Q(person__name__icontains=text.strip()) | Q(person__email__icontains=text.strip()))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from urllib.parse import quote
+
 from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -26,7 +28,7 @@ def people(request):
     """The firm's people: who leads whom, who signs how far, who is away."""
     text = request.GET.get("q", "")[:80]
     page = page_of(people_of(request.member, text), 50, request.GET.get("page"))
-    more = f"q={text}&" if text else ""
+    more = f"q={quote(text)}&" if text else ""
     return render(request, "staff/people.html", {"page": page, "text": text, "more": more})
 
 

@@ -41,7 +41,7 @@ from wainwright.rulebook.safeguards import subject as safeguards_subject
 from wainwright.rulebook.selectors import rulebook
 from wainwright.standins.mailbox.models import Mail
 from wainwright.standins.market.moods import MOODS, moods, set_moods
-from wainwright.trail.selectors import of_firm
+from wainwright.trail.selectors import length_of, of_firm
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.services.road import move_along
@@ -193,7 +193,7 @@ def _safeguards(request, form: SafeguardsForm, status: int = 200):
 def trail_page(request):
     """The trail, the latest first."""
     must(request.member, "read_trail")
-    page = page_of(of_firm(request.member.firm_id), 60, request.GET.get("page"))
+    page = page_of(of_firm(request.member.firm_id), 60, request.GET.get("page"), length_of(request.member.firm_id))
     today = clock.today(request.member.firm.zone)
     return render(request, "web/trail.html", {"page": page, "since": today - timedelta(days=30), "until": today})
 
