@@ -150,6 +150,8 @@ class ManyTest(QueueCase):
         self.enter(self.signe)
         page = self.client.get("/bench/queue/?show=others")
         self.assertContains(page, f"/bench/queue/{row.pk}/take-over/")
+        # What is in it is theirs to see once it is theirs to decide: no link leads to a page that is not open to them.
+        self.assertNotContains(page, f'href="/bench/claim/{claim.pk}/"')
         page = self.client.post(f"/bench/queue/{row.pk}/take-over/", follow=True)
         self.assertEqual(page.status_code, 200)
         new = SignOff.objects.get(object_id=claim.pk, kind="claim", signer=self.signe)

@@ -30,6 +30,8 @@ def queue(request):
         "sorts": [(key, name) for key, name in SORTS.items()] if wanted.show != "decided" else [], "kinds": WHAT,
         "more": wanted.address().removeprefix("?") + ("&" if wanted.address() else ""),
         "kept": list(member.kept_views.all()), "query": wanted.address().removeprefix("?"),
+        # Whoever stands above sees what waits and may take it over; what is in it they see once it is theirs.
+        "opens": wanted.show != "others" or member.may["read_all"],
         "may_take": member.may["take_over"] and wanted.show == "others",
     }  # fmt: skip
     return render(request, "bench/queue.html", context)
