@@ -127,6 +127,7 @@ urlpatterns = [
     path("firm/sign-in/groups/<int:group_id>/", identity.set_group, name="group-set"),
     path("firm/sign-in/drop/", identity.drop_provider, name="provider-drop"),
     path("firm/set/", founding.set_firm, name="firm-set"),
+    path("firm/keeping/", operating.keeping_page, name="firm-keeping"),
     path("firm/archive/", operating.archive_page, name="firm-archive"),
     path("firm/archive/<int:archive_id>/", operating.archive_file, name="firm-archive-file"),
     path("firm/rates/", founding.set_rates, name="firm-rates"),

@@ -160,9 +160,9 @@ def _trail(firm: Firm, count: int) -> None:
             previous = digest
             yield row
 
-    places = ", ".join(["%s"] * len(fields))
+    named, places = ", ".join(f'"{field.column}"' for field in fields), ", ".join(["%s"] * len(fields))
     with connection.cursor() as cursor:
-        cursor.executemany(f'INSERT INTO "{Entry._meta.db_table}" VALUES ({places})', rows())
+        cursor.executemany(f'INSERT INTO "{Entry._meta.db_table}" ({named}) VALUES ({places})', rows())
 
 
 def signed_in(count: int) -> list[tuple[int, str]]:

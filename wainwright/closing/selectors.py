@@ -99,7 +99,7 @@ def steps(firm: Firm, month: date) -> list[Step]:
         *filter(None, before),
         _step("open", "Claims not sent", unsent, "amount_minor", "date", "claim__claimant__person__name", firm, "/firm/claims/?state=Open", "See them", counted="claim"),
         _step("signing", "In sign-off", waiting, "amount_minor", "since", "signer__person__name", firm, "/bench/queue/?show=others", "Push who decides"),
-        _step("check", "In finance's check", spent.filter(state="In finance check"), "statement__total_minor", "sent", "claimant__person__name", firm, "/bench/", "Check them"),
+        _step("check", "In finance's check", spent.filter(state="In finance check"), "statement__total_minor", "sent", "claimant__person__name", firm, "/firm/claims/?state=In+finance+check", "See them"),
         _step("cleared", "Cleared and not posted", claims.filter(state="Cleared"), "statement__total_minor", "sent", "claimant__person__name", firm, "/ledger/", "Post them", True),
         _step("refused", "Refused by the ledger", refused, "total_minor", "date", "title", firm, "/ledger/", "Mend them", True),
         _step("unpaid", "Posted and not paid", due, "statement__due_minor", "sent", "claimant__person__name", firm, "/ledger/pay/", "Pay them"),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -323,6 +323,9 @@ def run_file(request, run_id: int):
     """The payment file."""
     must(request.member, "read_books")
     run = get_object_or_404(PayRun, firm=request.member.firm, pk=run_id)
+    if not run.file:
+        # Paid by hand, or taken away after the time for which it was kept.
+        raise Http404
     return _xml(bytes(run.file), f"{run.message_id}.pain.001.xml")
 
 
@@ -333,6 +336,8 @@ def answer_file(request, run_id: int, answer_id: int):
     answer = get_object_or_404(
         BankAnswer.objects.select_related("run"), run__firm=request.member.firm, run_id=run_id, pk=answer_id
     )
+    if not answer.content:
+        raise Http404
     return _xml(bytes(answer.content), f"{answer.run.message_id}.{answer.pk}.pain.002.xml")
 
 

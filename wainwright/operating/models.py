@@ -57,3 +57,32 @@ class FirmArchive(models.Model):
 
     def __str__(self):
         return f"{self.firm} {self.time:%Y-%m-%d %H:%M}"
+
+
+class Keeping(models.Model):
+    """For how many years a firm keeps papers and names; without a row as long as is usual."""
+
+    firm = models.OneToOneField(Firm, on_delete=models.CASCADE, related_name="keeping")
+    years = models.PositiveSmallIntegerField()
+
+    def __str__(self):
+        return f"{self.firm}: {self.years} years"
+
+
+class TakenAway(models.Model):
+    """An act of taking away what need not be kept any more: up to which day, and how much it was."""
+
+    firm = models.ForeignKey(Firm, on_delete=models.CASCADE, related_name="taken_away")
+    by = models.ForeignKey(Membership, on_delete=models.PROTECT, related_name="+")
+    time = models.DateTimeField()
+    until = models.DateField(help_text="What was last touched on this day or before.")
+    papers = models.PositiveIntegerField(default=0)
+    people = models.PositiveIntegerField(default=0)
+    entries = models.PositiveIntegerField(default=0, help_text="Entries of the trail of which the hash alone is left.")
+    done = models.DateTimeField(null=True, help_text="When it came to its end; empty while it goes on.")
+
+    class Meta:
+        indexes = [models.Index(fields=["firm", "-time"])]
+
+    def __str__(self):
+        return f"{self.firm} up to {self.until}"

@@ -16,9 +16,9 @@ from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from wainwright.core.text import one_line
-from wainwright.errors import NotAllowed
+from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import day_of
-from wainwright.operating import archiving, beats, health, measures, trail_export
+from wainwright.operating import archiving, beats, health, keeping, measures, trail_export
 from wainwright.operating.models import FirmArchive
 from wainwright.paging import page_of
 from wainwright.people.may import must
@@ -123,6 +123,34 @@ def archive_file(request, archive_id: int):
     )
     response["X-Content-Type-Options"] = "nosniff"
     return response
+
+
+@require_http_methods(["GET", "POST"])
+def keeping_page(request):
+    """What need not be kept any more: counted, taken away; and for how long the firm keeps what it has."""
+    member = request.member
+    must(member, "firm")
+    typed, error = request.POST.get("years", "").strip()[:3], ""
+    if request.method == "POST":
+        try:
+            if request.POST.get("act") == "take":
+                keeping.take_away(member, day_of(request.POST.get("until"), "Say up to which day.", "until"))
+                messages.info(request, "It is being taken away. This page says when it is done.")
+            else:
+                keeping.set_years(member, int(typed) if typed.isdecimal() else None)
+                messages.info(request, f"Papers and names are kept for {typed} full fiscal years.")
+            return redirect("firm-keeping")
+        except Refusal as refusal:
+            if refusal.field != "years":
+                raise
+            error = refusal.message
+    firm = member.firm
+    rows, years = firm.taken_away.select_related("by__person").order_by("-time"), keeping.years_of(firm)
+    context = {
+        "over": keeping.over(firm), "years": years, "typed": typed or years, "error": error, "least": keeping.LEAST, "most": keeping.MOST,
+        "page": page_of(rows, 20, request.GET.get("page")), "going_on": firm.taken_away.filter(done=None).first(),
+    }  # fmt: skip
+    return render(request, "operating/keeping.html", context, status=422 if error else 200)
 
 
 @csrf_exempt

@@ -242,7 +242,8 @@ def _tell_heirs(who: Membership, to: _Chosen) -> dict[str, str]:
     """Tell whoever got something; return who got what, for the trail."""
     name, said = who.person.name, {}
     for heir, what, words, link in (
-        (to.manager, "manager", f"Those who reported to {name} report to you", "/people/"), (to.owner, "owner", f"You own the codings of {name}", "/bench/"),
+        (to.manager, "manager", f"Those who reported to {name} report to you", f"/people/{to.manager.pk}/" if to.manager else ""),
+        (to.owner, "owner", f"You own the codings of {name}", "/reports/budgets/"),
         (to.finance, "finance", f"You hold the connection to the ledger, after {name}", "/ledger/masters/"), (to.charges, "charges to", f"Charges of {name} lie in your tray", "/tray/"),
     ):  # fmt: skip
         if heir is not None:

@@ -26,7 +26,7 @@ ASKED = frozenset({
     # Doors for others.
     "provider-set", "provider-drop", "door-make", "group-set", "api-token", "api-webhook", "masters-connect", "masters-hand-over", "firm-new",
     # Everything at once.
-    "firm-archive", "firm-archive-file", "archive",
+    "firm-archive", "firm-archive-file", "firm-keeping", "archive",
 })  # fmt: skip
 KEY, FIELD = "shown", "proof"
 # What a page may carry on; more than this nobody types.

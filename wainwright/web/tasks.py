@@ -22,7 +22,7 @@ from wainwright.expenses.services.reading import read_again_what_broke_off
 from wainwright.journals.services import go_on_where_broken_off
 from wainwright.masters.services.fetching import fetch_due, put_away_what_broke_off
 from wainwright.news.daily import send_daily
-from wainwright.operating import archiving, failures
+from wainwright.operating import archiving, failures, keeping
 from wainwright.operating.beats import MINUTELY, NIGHTLY, once_in_all
 from wainwright.people.files import delete_dropped
 from wainwright.people.models import Attempt, Guess, Once
@@ -53,7 +53,7 @@ def every_minute() -> None:
     """Move trips and holds along, and finish what was broken off: postings, pay runs, readings."""
     each(
         lambda: move_along(clock.now()), finish_what_broke_off, read_again_what_broke_off, read_cards_again, open_again_what_broke_off,
-        take_from_folder, move_on_everywhere, go_on_where_broken_off, reverse_due, read_statements_again, put_away_what_broke_off, fetch_due, draft_what_is_back, follow_everywhere, send_due, remind_everywhere, deliver_due, begin_due, begin_figures, failures.tell, archiving.go_on_with_what_broke_off,
+        take_from_folder, move_on_everywhere, go_on_where_broken_off, reverse_due, read_statements_again, put_away_what_broke_off, fetch_due, draft_what_is_back, follow_everywhere, send_due, remind_everywhere, deliver_due, begin_due, begin_figures, failures.tell, archiving.go_on_with_what_broke_off, keeping.go_on_with_what_broke_off,
     )  # fmt: skip
 
 
@@ -61,7 +61,16 @@ def every_minute() -> None:
 @once_in_all(NIGHTLY, timedelta(days=1))
 def every_night() -> None:
     """Send the day's news, ask the card issuer for the charges of every card, anchor the trail, and forget what is kept for a while only."""
-    each(send_daily, forget, forget_old, archiving.forget_old, delete_dropped, anchors.drop_of_the_day, ask_for_all)
+    each(
+        send_daily,
+        forget,
+        forget_old,
+        archiving.forget_old,
+        keeping.tell_what_is_over,
+        delete_dropped,
+        anchors.drop_of_the_day,
+        ask_for_all,
+    )
 
 
 def forget() -> None:

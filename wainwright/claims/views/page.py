@@ -105,6 +105,8 @@ def page_context(request, claim: Claim, **typed) -> dict:
         "known": [each for each in file.findings if each.finding.level.value != "stop" and not each.open] if editable else [], "remarks": [remark for remark in by_line.get("", []) if not remark.mended],
         "entries": history(claim.subject) if "history" in request.GET else None,
         "so_far": so_far(claim, posting, [remark for remark in by_line.get("", []) if remark.mended]),
+        # Whoever is asked to sign a claim was not asked about its trip for that.
+        "opens_trips": own or request.member.may["read_all"] or Trip.objects.visible_to(request.member).filter(pk__in=[t.pk for t in claim.trips]).exists(),
         "may_profile": own or request.member.may["check"],
         "profile_rows": side_by_side(claim) if "profile" in request.GET and (own or request.member.may["check"]) else None,
         "advance_words": advance_words(claim.trip), "versions": versions(claim) if claim.statement and claim.statement.number > 1 else [],

@@ -151,6 +151,9 @@ def held_mail(request, mail_id: int):
 def original(request, receipt_id: int):
     """The original of a receipt, as a download, for those who may see it."""
     receipt = receipt_for(request.member, receipt_id)
+    if not receipt.file:
+        # It was kept for as long as it had to be, and taken away.
+        raise Http404
     # What was sent is never shown by a browser as a page of ours: a mail or XML is handed out as bytes.
     plain = receipt.media_type in ("application/xml", "message/rfc822")
     kind = "application/octet-stream" if plain else receipt.media_type
