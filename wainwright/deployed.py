@@ -58,6 +58,7 @@ def queue(said: str, var: Path, database: dict[str, Any], keys: list[str], *, im
     if said == "database" and database["ENGINE"] == POSTGRES:
         names = {"NAME": "dbname", "USER": "user", "PASSWORD": "password", "HOST": "host", "PORT": "port"}
         reach = {name: database[key] for key, name in names.items() if database[key]}
+        reach |= {name: value for name, value in database.get("OPTIONS", {}).items() if name.startswith("ssl")}
         # Its tables are made by migrate: a command that needs none opens no connection.
         return common | {"huey_class": "huey.PostgresHuey", "create_tables": False, **reach}
     raise ImproperlyConfigured(
@@ -154,3 +155,27 @@ def logs(said: str, level: str) -> dict[str, Any]:
         },
         "root": {"handlers": ["console"], "level": level},
     }
+
+
+HERE = frozenset({"", "localhost", "127.0.0.1", "::1"})
+SEALED = frozenset({"require", "verify-ca", "verify-full"})
+
+
+def in_the_open(addresses: dict[str, str]) -> list[str]:
+    """Name the settings whose addresses lead to another machine without TLS; a socket, a file and this machine need none.
+
+    ``addresses`` by the name of their setting: of PostgreSQL (sealed by ``sslmode``), Redis (``rediss://``), a store of files
+    (its ``endpoint``; without one it is Amazon's own, by HTTPS), a collector of traces.
+    """
+    found = []
+    for name, address in addresses.items():
+        parts = urlsplit(address)
+        asked = {key: values[0] for key, values in parse_qs(parts.query).items()}
+        if parts.scheme == "s3":
+            parts = urlsplit(asked.get("endpoint", ""))
+        sealed = parts.scheme in ("rediss", "https") or asked.get("sslmode") in SEALED
+        # PostgreSQL takes a socket as a host that begins with a slash, and a host by a parameter too.
+        host = asked.get("host") or unquote(parts.hostname or "")
+        if not sealed and host not in HERE and not host.startswith("/") and parts.scheme not in ("unix", "sqlite"):
+            found.append(name)
+    return found

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import environ
 from csp.constants import NONE, SELF
+from django.core.exceptions import ImproperlyConfigured
 from django.core.management.utils import get_random_secret_key
 
 from wainwright import deployed
@@ -296,6 +297,8 @@ SESSION_COOKIE_AGE = 12 * 3600
 # Without a click, and at most whatever is clicked: see wainwright/web/lasting.py.
 SESSION_IDLE = timedelta(minutes=env.int("WAINWRIGHT_SESSION_IDLE_MINUTES", 120))
 SESSION_LONGEST = timedelta(hours=12)
+# Whether the net between the machines of the installation is sealed by itself.
+PLAIN_INSIDE = env.bool("WAINWRIGHT_PLAIN_INSIDE", False)
 if not (DEMO or DEBUG or TESTING):
     SECURE_SSL_REDIRECT = env.bool("WAINWRIGHT_SSL_REDIRECT", True)
     SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
@@ -305,6 +308,12 @@ if not (DEMO or DEBUG or TESTING):
     SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
     # A browser takes such a name from this very host alone, by HTTPS, for all of it.
     SESSION_COOKIE_NAME, CSRF_COOKIE_NAME = "__Host-session", "__Host-csrf"
+    reached = {name: env.str(f"WAINWRIGHT_{name}", "") for name in ("DATABASE", "QUEUE", "CACHE", "FILES", "TRACES")}
+    if (open_ := deployed.in_the_open(reached)) and not PLAIN_INSIDE:
+        raise ImproperlyConfigured(
+            f"{', '.join(f'WAINWRIGHT_{name}' for name in open_)} would send what people have over the net unsealed: use ?sslmode=verify-full, "
+            "rediss:// and https://, or say WAINWRIGHT_PLAIN_INSIDE=1 where the net between the machines is sealed by itself."
+        )
 SILENCED_SYSTEM_CHECKS = ["security.W008"] if env.bool("WAINWRIGHT_SSL_REDIRECT", True) is False else []
 
 TEST_RUNNER = "tests.runner.Runner"

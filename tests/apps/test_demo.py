@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import random
 import re
 import tempfile
 from datetime import timedelta
@@ -11,7 +13,7 @@ from django.db.models import Max
 from django.test import override_settings
 
 from demo import load
-from tests import worlds
+from tests import links, worlds
 from wainwright import clock
 from wainwright.accounts.models import Payment, Posting
 from wainwright.bookings.models import Booking
@@ -47,6 +49,7 @@ class DemoTest(worlds.StartedTransactionTestCase):
     def test_as_telling_as_on_any_other_day(self):
         self.every_state_is_there()
         self.every_list_is_filled()
+        self.every_link_leads_somewhere()
         self.nothing_is_ahead_of_its_time()
         self.the_tour_fits()
         self.assertIsNone(check_chain())
@@ -77,6 +80,12 @@ class DemoTest(worlds.StartedTransactionTestCase):
                     text = answer.content.decode()
                     empty = re.findall(r'class="(?:sheet )?empty"[^>]*>(.{0,60})', text)
                     self.assertEqual([e for e in empty if "No trip is on the road" not in e], [])
+
+    @override_settings(DEMO=True)
+    def every_link_leads_somewhere(self):
+        drawn = random.Random(os.environ.get("WAINWRIGHT_SEED", ""))
+        for member in worlds.people().values():
+            self.assertEqual(links.walked(member, 12, drawn)[1], [])
 
     def nothing_is_ahead_of_its_time(self):
         now, today = clock.now(), worlds.today()

@@ -45,9 +45,31 @@ class WhereTest(SimpleTestCase):
         self.assertEqual(deployed.queue("", var, LITE, ["k"], immediate=False)["filename"], "/srv/queue.sqlite3")
         on_redis = deployed.queue("redis://q:6379/0", var, LITE, ["k"], immediate=False)
         self.assertEqual((on_redis["huey_class"], on_redis["url"]), ("huey.RedisHuey", "redis://q:6379/0"))
+        sealed = deployed.queue(
+            "database", var, PG | {"OPTIONS": {"sslmode": "verify-full", "pool": True}}, ["k"], immediate=False
+        )
+        self.assertEqual((sealed.get("sslmode"), sealed.get("pool")), ("verify-full", None))
         beside = deployed.queue("database", var, PG, ["k"], immediate=False)
         self.assertEqual((beside["huey_class"], beside["dbname"], beside["host"]), ("huey.PostgresHuey", "w", "db"))
         self.assertNotIn("password", beside)
+        plain = {
+            "DATABASE": "postgres://u:p@db/w", "QUEUE": "redis://q:6379/0", "CACHE": "redis://:p@c:6379/1", "FILES": "s3://b?endpoint=http://s", "TRACES": "http://t:4318",
+        }  # fmt: skip
+        self.assertEqual(deployed.in_the_open(plain), list(plain))
+        sealed = {
+            "DATABASE": "postgres://u:p@db/w?sslmode=verify-full", "QUEUE": "rediss://q:6379/0", "CACHE": "database", "FILES": "s3://b?region=eu-north-1", "TRACES": "",
+        }  # fmt: skip
+        self.assertEqual(deployed.in_the_open(sealed), [])
+        here = {
+            "DATABASE": "postgres://u@%2Fvar%2Frun/w",
+            "QUEUE": "unix:///run/redis.sock",
+            "CACHE": "redis://127.0.0.1:6379/1",
+            "FILES": "",
+            "TRACES": "http://localhost:4318",
+        }
+        self.assertEqual(deployed.in_the_open(here), [])
+        for weak in ("prefer", "allow", "disable", ""):
+            self.assertEqual(deployed.in_the_open({"DATABASE": f"postgres://u:p@db/w?sslmode={weak}"}), ["DATABASE"])
         self.assertIn("synchronous=FULL", deployed.database(dict(LITE), var)["OPTIONS"]["init_command"])
         self.assertEqual(deployed.sessions("", var, LITE)[0].rpartition(".")[2], "cached_db")
         # Several machines would each remember who is signed in: with a server each look asks it.

@@ -152,6 +152,10 @@ def run(program: str, *words: str) -> None:
     reach = connections["default"].settings_dict
     names = {"HOST": "PGHOST", "PORT": "PGPORT", "USER": "PGUSER", "PASSWORD": "PGPASSWORD"}
     where = {name: str(reach[key]) for key, name in names.items() if reach.get(key)}
+    # Sealed as the programme's own connection is: PGSSLMODE, PGSSLROOTCERT.
+    where |= {
+        f"PG{name.upper()}": str(value) for name, value in reach.get("OPTIONS", {}).items() if name.startswith("ssl")
+    }
     try:
         done = subprocess.run(
             [program, *words],
