@@ -2,13 +2,15 @@
 # Makes .venv and installs what the lock file names, with hashes checked.
 set -eu
 cd "$(dirname "$0")/.."
-if ! python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then
-  echo "Python 3.11 or newer is needed as python3." >&2
+# PYTHON names another than the first on the path: one that every user of the machine may run.
+python=${PYTHON:-python3}
+if ! "$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then
+  echo "Python 3.11 or newer is needed as $python." >&2
   exit 1
 fi
-if ! python3 -m venv .venv 2>/dev/null; then
+if ! "$python" -m venv .venv 2>/dev/null; then
   sh scripts/debian.sh venv
-  python3 -m venv .venv
+  "$python" -m venv .venv
 fi
 log=$(mktemp)
 echo "Installing Python packages into .venv, once…"

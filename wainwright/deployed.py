@@ -12,6 +12,7 @@ from urllib.parse import parse_qs, unquote, urlsplit
 
 from django.core.exceptions import ImproperlyConfigured
 from huey.serializer import Serializer, SignedSerializer
+from pythonjsonlogger.core import RESERVED_ATTRS
 
 SQLITE, POSTGRES = "django.db.backends.sqlite3", "django.db.backends.postgresql"
 # How long a web process keeps a connection to its database, in seconds: opening one costs, and closing the last one has
@@ -148,12 +149,16 @@ def logs(said: str, level: str) -> dict[str, Any]:
                     "correlation_id": "request",
                     "message": "says",
                 },
+                # What Django hangs on a record: the request with all that stands in its address.
+                "reserved_attrs": [*RESERVED_ATTRS, "request"],
             },
         },
         "handlers": {
             "console": {"class": "logging.StreamHandler", "filters": ["number"], "formatter": said or "plain"}
         },
         "root": {"handlers": ["console"], "level": level},
+        # They say each step of theirs.
+        "loggers": {name: {"level": "WARNING"} for name in ("weasyprint", "fontTools")},
     }
 
 

@@ -178,6 +178,13 @@ class UnitsTest(SimpleTestCase):
             done = subprocess.run(["systemd-analyze", "verify", *units], capture_output=True, text=True, check=False)
         self.assertEqual((len(units), done.returncode, done.stderr), (5, 0, ""))
 
+    def test_who_drops_anchors_may_write_where_the_example_keeps_them(self):
+        example = (ROOT / "deploy" / "wainwright.env.example").read_text()
+        folder = str(Path(re.search(r"^WAINWRIGHT_ANCHORS=(.+)$", example, re.M)[1]).parent)
+        for unit in ("web", "worker", "backup"):
+            said = (ROOT / "deploy" / "systemd" / f"wainwright-{unit}.service").read_text()
+            self.assertIn(folder, re.findall(r"^ReadWritePaths=-?(.+)$", said, re.M))
+
     def test_every_setting_that_is_read_is_told_and_the_example_names_no_other(self):
         read = set(re.findall(r"WAINWRIGHT_[A-Z_]+", (ROOT / "wainwright" / "settings.py").read_text()))
         told = (ROOT / "docs" / "operate.md").read_text()

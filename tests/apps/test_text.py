@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import socket
 from unittest import TestCase, mock
 
 from django.core import mail
+from django.core.mail import EmailMultiAlternatives
+from django.test import override_settings
+from huey.contrib.djhuey import HUEY
 from hypothesis import given
 from hypothesis import strategies as st
 from icalendar import Calendar
@@ -17,6 +21,7 @@ from wainwright.formats.mail import read_mail
 from wainwright.news.models import Notice
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
+from wainwright.people.post import _send
 from wainwright.signoff.models import Remark
 from wainwright.trips.models import Trip
 from wainwright.trips.services import road
@@ -97,12 +102,34 @@ class NoServerTest(WorldTestCase):
         claim = self.sent_claim()
         self.enter(self.tobias)
         version = {"version": claim.version}
-        with mock.patch("django.core.mail.EmailMessage.send", side_effect=ConnectionRefusedError), self.done():
+        with (
+            mock.patch(
+                "django.core.mail.backends.locmem.EmailBackend.send_messages", side_effect=ConnectionRefusedError
+            ),
+            self.done(),
+        ):
             answer = self.client.post(f"/bench/claim/{claim.pk}/approve/", version)
         self.assertEqual(answer.status_code, 302)
         claim.refresh_from_db()
         self.assertEqual(claim.state, "In finance check")
         self.assertTrue(Notice.objects.filter(member=self.maren, text__contains="signed off").exists())
+
+    def test_a_mail_that_no_server_takes_goes_into_the_queue_again(self):
+        letter = EmailMultiAlternatives("Once more", "Nobody answers.", to=["una@saltholm.example"])
+        letter.attach_alternative("<p>Nobody answers.</p>", "text/html")
+        letter.attach("itinerary.ics", "BEGIN:VCALENDAR", "text/calendar")
+        with socket.socket() as taken:
+            taken.bind(("127.0.0.1", 0))
+            server = {
+                "EMAIL_BACKEND": "django.core.mail.backends.smtp.EmailBackend",
+                "EMAIL_HOST": "127.0.0.1",
+                "EMAIL_PORT": taken.getsockname()[1],
+            }
+            with override_settings(**server), self.assertRaises(OSError):
+                _send.call_local(letter)
+        # As the queue keeps what it is to try again.
+        again = HUEY.deserialize_task(HUEY.serialize_task(_send.s(letter)))
+        self.assertEqual((again.args[0].subject, len(again.args[0].attachments)), ("Once more", 1))
 
     def test_nor_though_the_queue_does_not(self):
         member = Membership.objects.get(pk=self.maren.pk)
@@ -111,6 +138,8 @@ class NoServerTest(WorldTestCase):
         self.assertEqual(Notice.objects.latest("pk").text, "Something happened")
 
     def test_a_reset_of_a_password_is_mailed_by_the_queue_too(self):
-        with mock.patch("django.core.mail.EmailMessage.send", side_effect=ConnectionRefusedError):
+        with mock.patch(
+            "django.core.mail.backends.locmem.EmailBackend.send_messages", side_effect=ConnectionRefusedError
+        ):
             answer = self.client.post("/accounts/password/reset/", {"email": self.maren.person.email})
         self.assertEqual(answer.status_code, 302)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 
-from django.core.mail import EmailMessage
+from django.core.mail import EmailMessage, get_connection
 from django.db import transaction
 from huey.contrib.djhuey import task
 
@@ -30,5 +30,10 @@ def _queue(mail: EmailMessage) -> None:
 
 @task(retries=TRIES, retry_delay=PAUSE)
 def _send(mail: EmailMessage) -> None:
-    """Hand one mail to the server."""
-    mail.send()
+    """Hand one mail to the server.
+
+    Not by ``mail.send()``: that keeps the connection, with its lock, on the mail, which then could not be put into the queue
+    again when the server takes nothing.
+    """
+    if mail.recipients():
+        get_connection().send_messages([mail])
