@@ -11,6 +11,7 @@ from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import PayRun, Posting
 from wainwright.bookings.models import Booking
@@ -191,6 +192,7 @@ class AccessTest(WorldTestCase):
                 self.close(response)
                 self.assertEqual(response.status_code, status)
 
+    @shows("U3.1")
     def test_who_may_open_what(self):
         for name, wanted in OPEN.items():
             path = self.address(name)
@@ -227,6 +229,7 @@ class AccessTest(WorldTestCase):
             list(Booking.objects.values()), Posting.objects.count(), PayRun.objects.count(), list(self.receipt.pages.values()), Kept.objects.count(), Run.objects.count(),
         ]  # fmt: skip
 
+    @shows("U3.6", "C6.1")
     def test_nobody_else_acts_on_what_is_not_theirs(self):
         before = self.everything()
         mine = {
@@ -297,6 +300,7 @@ class AccessTest(WorldTestCase):
         client = self.enter(self.tobias, Client(enforce_csrf_checks=True))
         self.assertEqual(client.post(self.address("approve")).status_code, 403)
 
+    @shows("X8.1")
     def test_headers_say_what_a_page_may_load(self):
         self.enter(self.maren)
         response = self.client.get("/")
@@ -311,6 +315,7 @@ class AccessTest(WorldTestCase):
 
 
 class SecondFactorTest(WorldTestCase):
+    @shows("U1.2")
     def test_an_authenticator_is_set_up_and_asked_for_at_sign_in(self):
         # The sign-in package's own templates leave names undefined on purpose.
         self.enterContext(mock.patch.object(engines["django"].engine, "string_if_invalid", ""))
@@ -341,6 +346,7 @@ class SecondFactorTest(WorldTestCase):
 class SignInTest(WorldTestCase):
     same_on_any_day = True
 
+    @shows("U1.1")
     def test_by_mail_and_password_and_limited(self):
         for password, status in [("wrong", 200), ("harbour-tide-9", 302)]:
             response = self.client.post(

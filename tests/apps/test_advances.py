@@ -6,6 +6,7 @@ from datetime import timedelta
 from decimal import Decimal
 
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import Payment, Posting
 from wainwright.claims.models import Claim
@@ -44,6 +45,7 @@ class Advances(WorldTestCase):
 
 
 class RaisedTest(Advances):
+    @shows("A4.4")
     def test_what_it_was_raised_by_is_paid_once_and_the_claim_takes_all(self):
         trip = self.advanced(60)
         self.assertEqual(self.pay(trip).amount, eur(60))

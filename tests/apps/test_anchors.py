@@ -20,6 +20,7 @@ from django.db import transaction
 from django.test import override_settings
 
 from tests.apps.world import WorldTestCase, WorldTransactionTestCase
+from tests.coverage import shows
 from tests.worlds import OtherDatabasesMixin
 from wainwright import clock
 from wainwright.claims.services import books
@@ -72,6 +73,7 @@ class AnchorsTest(Apart, WorldTestCase):
             row.digest = previous = row.as_core().digest()
             row.save()
 
+    @shows("X7.1")
     def test_what_a_chain_alone_does_not_show(self):
         self.acts()
         last = Entry.objects.count()

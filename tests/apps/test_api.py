@@ -17,6 +17,7 @@ from django.test import Client, override_settings
 
 from tests.apps.test_masters import Served
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright import api, clock
 from wainwright.accounts.models import Posting
 from wainwright.api import services
@@ -78,6 +79,7 @@ class DocumentTest(Api):
 
 
 class LedgerTest(Api):
+    @shows("A8.1")
     def test_cleared_claims_are_fetched_posted_and_reported_once(self):
         claims = [self.cleared_claim(costs=(amount,)) for amount in ("20.00", "21.00", "22.00")]
         first = self.outside.call("list_cleared", limit=2)
@@ -110,6 +112,7 @@ class LedgerTest(Api):
             self.outside.call("list_cleared", limit=2, headers={"If-None-Match": first["ETag"]}).status_code, 304
         )
 
+    @shows("A8.1")
     def test_refused_it_stands_on_the_claim_and_is_reported_posted_later(self):
         claim = self.cleared_claim(costs=("20.00",))
         (row,) = self.outside.call("list_cleared").json()["claims"]
@@ -207,6 +210,7 @@ class TokenTest(Api):
         with override_settings(TESTING=False, DEMO=False), self.assertRaises(Refusal):
             must_be_reachable("http://127.0.0.1:8090")
 
+    @shows("U6.3")
     def test_another_firms_token_sees_nothing_of_this_one(self):
         self.cleared_claim(costs=("20.00",))
         _, theirs = services.make_token(self.liv, "Other", list(SCOPES))

@@ -7,6 +7,7 @@ import json
 import zipfile
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright.expenses.models import Receipt
 from wainwright.trail.models import Entry
 
@@ -47,6 +48,7 @@ class ArchiveTest(WorldTestCase):
         self.assertIn(f"papers/{receipt.pk}-", self.take(self.maren).read("missing.txt").decode())
         self.assertEqual(self.client.get("/profile/archive/").status_code, 405)
 
+    @shows("U2.5")
     def test_the_profile_says_what_one_is_and_whom_to_ask(self):
         self.enter(self.priya)
         page = self.client.get("/profile/")

@@ -11,6 +11,7 @@ from django.test import RequestFactory, SimpleTestCase
 from django.test.utils import CaptureQueriesContext
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright.expenses.models import Expense, Receipt
 from wainwright.web import away
 
@@ -18,6 +19,7 @@ from wainwright.web import away
 class ShellTest(SimpleTestCase):
     same_on_any_day = True
 
+    @shows("U9.1")
     def test_it_can_be_installed_and_shared_to(self):
         said = json.loads(away.manifest(self._get()).content)
         self.assertEqual((said["display"], said["start_url"]), ("standalone", "/away/"))
@@ -61,6 +63,7 @@ class TodayTest(WorldTestCase):
         self.assertEqual(said["offers"]["home"], "EUR")
         self.assertTrue(said["csrf"])
 
+    @shows("U9.3")
     def test_what_waited_is_done_once_however_often_it_is_sent(self):
         self.enter(self.maren)
         row = {

@@ -11,6 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.apps.test_reconciling import Reconciling
 from tests.apps.world import eur
+from tests.coverage import shows
 from wainwright.accounts.models import FirmAccounts, Payment, PayRun, Posting
 from wainwright.claims.models import Claim
 from wainwright.claims.services import advances
@@ -50,6 +51,7 @@ class Lines(Reconciling):
 
 
 class TablesTest(Lines):
+    @shows("A5.1")
     def test_a_workbook_is_read_by_its_sheet_its_dates_and_its_numbers(self):
         content = self.book(
             ("About", [["Tidewater Bank"], ["Printed", self.today]]),

@@ -8,6 +8,7 @@ from unittest import mock
 
 from demo.story import proof
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import FirmAccounts, Posting, PostingLine
 from wainwright.bookings.services import ByHand
@@ -311,6 +312,7 @@ class DifferencesTest(BilledCase):
 
 
 class AheadTest(BilledCase):
+    @shows("X4.1")
     def test_a_closed_account_is_said_before_it_is_cleared_and_mended_on_the_claim(self):
         claim = self.checked_claim()
         account = next(e.coding.account for e in self._journal(claim).entries if e.coding.codes)
@@ -339,6 +341,7 @@ class AheadTest(BilledCase):
 
         return load_file(who or self.priya, claim_for(who or self.priya, claim.pk)).journal
 
+    @shows("A3.3")
     def test_it_is_known_from_the_first_draft_on(self):
         claim = self.a_claim()
         account = next(e.coding.account for e in self._journal(claim, self.maren).entries if e.coding.codes)

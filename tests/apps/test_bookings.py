@@ -15,6 +15,7 @@ from django.test import override_settings
 
 from tests.apps.test_journeys import JourneyTestCase
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import BudgetUse
 from wainwright.bookings import market, services
@@ -166,6 +167,7 @@ class KilledTest(BookingTestCase):
 
 
 class HoldingTest(BookingTestCase):
+    @shows("P3.1")
     def test_a_way_takes_the_place_of_the_planned_leg(self):
         trip = self.to_bergen(days=4)
         self.assertEqual(trip.legs.filter(booking=None).count(), 2)
@@ -175,6 +177,7 @@ class HoldingTest(BookingTestCase):
         self.assertEqual((booking.state, booking.card, booking.kind), ("Held", "4410", "air"))
         self.assertTrue(any(what.startswith("Refund") for what, _ in booking.rows))
 
+    @shows("B3.1", "B3.2")
     def test_a_choice_outside_the_rules_needs_a_reason_and_tells_the_approver(self):
         trip, choice = self.start(), self.choice(fare="Front cabin")
         with self.assertRaisesRegex(Refusal, "business class.*Give a reason|dearer than.*Give a reason"):
@@ -202,6 +205,7 @@ class HoldingTest(BookingTestCase):
             [f for f in self.file(trip).findings if f.open and f.finding.rule in ("class", "cheapest", "contract")]
         )
 
+    @shows("B5.2")
     def test_a_car_with_its_times_and_its_permission(self):
         trip, _ = self.held()
         leg = trip.legs.first()
@@ -271,6 +275,7 @@ class HoldingTest(BookingTestCase):
         basket.cancel(self.maren, trip.pk, booking.pk)
         self.assertEqual({(n.booking_id, n.cost_minor) for n in trip.nights.all()}, {(None, 150_00)})
 
+    @shows("B3.1")
     def test_a_room_over_the_ceiling_takes_its_reason_at_choosing(self):
         trip, _ = self.held()
         choice = self.room(trip, within=False)
@@ -440,6 +445,7 @@ class FaultsTest(BookingTestCase):
         booking.refresh_from_db()
         self.assertEqual((booking.state, booking.paid_by), ("Ticketed", "central"))
 
+    @shows("B8.3")
     def test_a_late_ticket_is_brought_to_the_traveller_once(self):
         self.mood("ticket_late")
         _, booking = self.authorised()
@@ -458,6 +464,7 @@ class FaultsTest(BookingTestCase):
 
 
 class AfterwardsTest(BookingTestCase):
+    @shows("B2.1", "B8.4")
     def test_cancelling_a_ticket_costs_what_its_conditions_say(self):
         trip, booking = self.authorised()
         day = Trip.objects.get(pk=trip.pk).starts
@@ -504,6 +511,7 @@ class AfterwardsTest(BookingTestCase):
         self.assertEqual(gone.lost_minor, 0)
         self.assertEqual(BudgetUse.objects.get(subject=trip.subject).committed_minor, before - booking.price_minor)
 
+    @shows("B8.4")
     def test_changing_puts_another_in_its_place_and_says_what_it_costs(self):
         trip, booking = self.authorised()
         road.reopen(self.maren, trip.pk)
@@ -552,6 +560,7 @@ class AfterwardsTest(BookingTestCase):
         self.assertEqual(booking.seats, ["4A", ""])
         self.assertTrue(Entry.objects.filter(what="chose seats").exists())
 
+    @shows("B4.1")
     def test_each_leg_says_its_own_seat_and_a_wish_holds_for_all(self):
         trip, booking = self.held()
         keys = [hop["key"] for hop in booking.hops]
@@ -571,6 +580,7 @@ class ByHandTest(BookingTestCase):
     def typed(self, number, amount="45.00", paid_by="central", kind="fee"):
         return ByHand(kind, "Agent's fee", "Quay Travel", number, Money.of(amount, "EUR"), paid_by, clock.now())
 
+    @shows("B10.2")
     def test_a_number_only_once_in_the_firm_and_the_other_is_named(self):
         trip = self.to_bergen()
         basket.by_hand(self.maren, trip.pk, self.typed("QT-1001"))
@@ -583,6 +593,7 @@ class ByHandTest(BookingTestCase):
             with self.subTest(number=number), self.assertRaises(Refusal):
                 basket.by_hand(self.maren, trip.pk, self.typed(number, amount))
 
+    @shows("P3.1")
     def test_it_counts_on_the_plan_and_its_number_is_free_once_taken_off(self):
         trip = self.to_bergen()
         before = self.file(trip).figures.total

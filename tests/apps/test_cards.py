@@ -8,6 +8,7 @@ from unittest import mock
 import openpyxl
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from tests.formats.test_statements import CAMT
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import CardFile, Charge, ColumnMapping
@@ -39,6 +40,7 @@ class CardFilesTest(WorldTestCase):
         with self.assertRaises(Stale):
             charges.take_file(self.maren, file.pk)
 
+    @shows("R3.2")
     def test_an_overlapping_file_and_another_format_of_the_same(self):
         self.take_file(self.maren, "a.xml", self.camt(("A1", 5, "Pier taxi", "19.60")))
         again = self.shown(self.camt(("A1", 5, "Pier taxi", "19.60"), ("A2", 4, "Lab", "43.80")))
@@ -68,6 +70,7 @@ class CardFilesTest(WorldTestCase):
             (charge.pending, charge.amount_minor, charge.bank_id, Charge.objects.count()), (False, 88_00, "B9", 1)
         )
 
+    @shows("R3.2")
     def test_a_table_is_mapped_once_and_known_again(self):
         text = f"Card statement\nDate;Shop;Sum;Card\n{self.today - timedelta(days=3)};Pier taxi;19,60;**** 4410\n;broken;x;4410\n"
         file = self.shown(text.encode(), "c.csv")

@@ -13,6 +13,7 @@ from django.test import Client
 
 from tests.apps.test_laying_down import LaidDown
 from tests.apps.world import eur
+from tests.coverage import shows
 from wainwright.claims.selectors import load_file
 from wainwright.errors import Faults, NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge, Expense
@@ -65,6 +66,7 @@ class Categories(LaidDown):
 
 
 class ByDayTest(Categories):
+    @shows("S2.1")
     def test_a_new_one_is_offered_from_its_day_asked_and_posted(self):
         account = Category.objects.get(firm=self.firm(), code="meals").account
         row = self.put(replace(GIFTS, account=account, named="role approver"))
@@ -284,6 +286,7 @@ class PagesTest(Categories):
     def form(self, **more) -> dict:
         return {"name": "Gifts to hosts", "words": "florist", "tax_back": "100", "seen": "", "changes": "", **more}
 
+    @shows("S2.1")
     def test_typed_kept_in_force_and_found(self):
         answer = self.browser.post("/rules/categories/new/", self.form(account="nowhere", words="florist, x"))
         self.assertContains(answer, "Account nowhere is not open", status_code=422)

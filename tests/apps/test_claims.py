@@ -2,13 +2,18 @@
 
 from datetime import date, timedelta
 from decimal import Decimal
+from html import unescape
+from io import BytesIO
 
 from django.core import mail
+from PIL import Image
+from pillow_heif import register_heif_opener
 
 from demo import papers
 from demo.story import proof
 from tests.apps.world import FIELD, WorldTestCase, eur
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts import services as accounts
 from wainwright.accounts.models import BudgetUse, Code, Payment, PayRun, Posting, PostingLine
@@ -35,11 +40,14 @@ from wainwright.trips.models import Trip
 from wainwright.trips.services import details, plan
 from wainwright.trips.services import road as trips
 
+register_heif_opener()
+
 
 class TrayTest(WorldTestCase):
     def card_file(self, ago=20):
         return papers.card_file(self.today - timedelta(days=ago))
 
+    @shows("R4.2")
     def test_the_same_card_file_twice_changes_nothing(self):
         first = self.take_file(self.maren, "card.ofx", self.card_file())
         again = self.take_file(self.maren, "card.ofx", self.card_file())
@@ -61,6 +69,7 @@ class TrayTest(WorldTestCase):
         done = self.take_file(self.maren, "card.ofx", content)
         self.assertEqual((done.taken, len(done.left)), (4, 2))
 
+    @shows("R1.1", "R2.1")
     def test_receipts_are_read_matched_and_taken(self):
         first = self.today - timedelta(days=20)
         self.take_file(self.maren, "card.ofx", self.card_file())
@@ -77,6 +86,22 @@ class TrayTest(WorldTestCase):
         with self.assertRaises(Stale):
             taking.take(self.aiko, ferry.paper.pk, None)
 
+    @shows("R1.1")
+    def test_a_photograph_of_a_phone_and_a_paper_of_many_pages(self):
+        with Image.open(BytesIO(papers.till_receipt(self.today))) as till, BytesIO() as heic, BytesIO() as pdf:
+            till.convert("RGB").save(heic, "HEIF")
+            till.convert("RGB").save(pdf, "PDF", save_all=True, append_images=[till.convert("RGB").rotate(180)] * 2)
+            with self.done():
+                done = [
+                    receipts.take_in(self.maren, name, file.getvalue())
+                    for name, file in (("IMG_1.HEIC", heic), ("bill.pdf", pdf))
+                ]
+        photo, bill = (Receipt.objects.get(pk=each.receipt.pk) for each in done)
+        self.assertEqual((photo.media_type, photo.state, photo.pages.count()), ("image/heic", "Read", 1))
+        self.assertEqual((bill.media_type, bill.state, bill.pages.count()), ("application/pdf", "Read", 3))
+        self.assertEqual(Decimal(photo.value("total")), Decimal("102.00"))
+
+    @shows("R2.3")
     def test_what_is_no_receipt_is_not_taken_and_says_why(self):
         for name, content, words in [
             ("bill.pdf", b"", "empty"),
@@ -92,6 +117,7 @@ class TrayTest(WorldTestCase):
                 self.assertIsNone(done.receipt)
                 self.assertIn(words, done.problem)
 
+    @shows("R2.3")
     def test_a_damaged_pdf_is_kept_and_says_why(self):
         with self.done():
             done = receipts.take_in(self.maren, "../../bill.pdf", b"%PDF-1.7 and then nothing")
@@ -99,12 +125,14 @@ class TrayTest(WorldTestCase):
         self.assertEqual((receipt.state, receipt.name), ("Unreadable", "bill.pdf"))
         self.assertIn("damaged", receipt.problem)
 
+    @shows("R4.2")
     def test_the_same_file_is_taken_once(self):
         content = papers.ferry_ticket(self.today)
         first, second = (receipts.take_in(self.maren, "ferry.png", content) for _ in range(2))
         self.assertEqual(first.receipt.pk, second.receipt.pk)
         self.assertIn("here already", second.problem)
 
+    @shows("R3.4")
     def test_personal_and_back_to_the_tray(self):
         self.take_file(self.maren, "card.ofx", self.card_file())
         charge = Charge.objects.get(merchant="GAMLE KINO BERGEN")
@@ -117,6 +145,7 @@ class TrayTest(WorldTestCase):
 
 
 class ExpenseTest(WorldTestCase):
+    @shows("R12.1")
     def test_foreign_money_by_the_rate_of_the_day(self):
         expense = taking.type_cost(
             self.maren,
@@ -134,6 +163,7 @@ class ExpenseTest(WorldTestCase):
         self.assertEqual((expense.amount, str(expense.rate.normalize())), (eur("46.41"), "11.635"))
         self.assertIn("540.00 NOK ÷ 11.6350", expense.workings[0])
 
+    @shows("R7.2")
     def test_a_ride_by_looked_up_distance_and_bands(self):
         cork, cobh = best_place("Cork"), best_place("Cobh")
         ride = rides.type_ride(self.maren, rides.Ride(self.today, cork, cobh, "car", True, 1, None))
@@ -158,6 +188,7 @@ class ExpenseTest(WorldTestCase):
                 self.a_cost(**more)
             self.assertEqual(caught.exception.field, field)
 
+    @shows("R6.2")
     def test_parts_add_up_or_nothing_is_kept(self):
         expense = self.a_cost(amount="598.00", category="lodging")
         nights = editing.nightly_parts(expense.date, 4, eur("142.00"), "lodging", eur("3.50"), "citytax")
@@ -207,6 +238,17 @@ class ExpenseTest(WorldTestCase):
 
 
 class ClaimTest(WorldTestCase):
+    @shows("C6.2")
+    def test_the_firms_terms_stand_where_it_is_certified(self):
+        claim = self.a_claim()
+        terms = load_file(self.maren, claim).book.policy.terms
+        self.assertTrue(terms)
+        self.enter(self.maren)
+        page = self.client.get(f"/claims/{claim.pk}/").content.decode()
+        form = page[page.index('id="certify"') :]
+        self.assertIn(terms, unescape(form[: form.index("</form>")]))
+
+    @shows("C1.2", "C5.1", "A3.1", "A3.2")
     def test_what_a_claim_comes_to_and_how_it_will_post(self):
         claim = self.a_claim(costs=["20.00"])
         dinner = self.a_cost(
@@ -244,6 +286,7 @@ class ClaimTest(WorldTestCase):
             ],
         )
 
+    @shows("C1.1")
     def test_the_claim_of_a_trip_is_made_once_and_takes_what_is_loose(self):
         claim = self.a_claim(costs=["20.00", "30.00"])
         self.assertEqual(claim.expenses.count(), 2)
@@ -251,6 +294,7 @@ class ClaimTest(WorldTestCase):
         with self.assertRaises(Trip.DoesNotExist):
             drafting.claim_trip(self.aiko, claim.trip_id)
 
+    @shows("P7.3", "C3.1")
     def test_findings_name_the_figure_and_go_with_their_cause(self):
         claim = self.a_claim(costs=["80.00"])
         texts = [f.finding.text for f in load_file(self.maren, claim).findings]
@@ -258,6 +302,7 @@ class ClaimTest(WorldTestCase):
         proof(claim.expenses.get(), 2)
         self.assertNotIn("has no receipt", " ".join(f.finding.text for f in load_file(self.maren, claim).findings))
 
+    @shows("R4.3")
     def test_the_same_cost_by_two_people_is_explained(self):
         self.a_cost(self.aiko, "44.00", merchant="Two of us")
         claim = self.a_claim()
@@ -271,6 +316,7 @@ class ClaimTest(WorldTestCase):
         self.assertIn("the tray of Aiko Brandt", found[0].finding.text)
         self.assertTrue(found[0].open)
 
+    @shows("C7.1")
     def test_take_back_only_while_nobody_has_decided(self):
         claim = self.sent_claim()
         road.take_back(self.maren, claim.pk)
@@ -292,6 +338,7 @@ class ClaimTest(WorldTestCase):
         self.send_claim(claim)
         return claim, expense
 
+    @shows("C4.4")
     def test_owners_join_the_route_and_only_what_changed_is_asked_again(self):
         claim, expense = self.split_claim()
         bench.approve(self.tobias, "claim", claim.pk)
@@ -337,6 +384,7 @@ class ClaimTest(WorldTestCase):
                 act()
 
 
+@shows("R4.3")
 class TwiceTest(WorldTestCase):
     def test_the_same_paper_by_two_people_is_seen_though_one_renamed_the_merchant(self):
         theirs = self.a_cost(self.aiko, "20.00", merchant="Pier taxi 0")
@@ -356,6 +404,7 @@ class ProfileTest(WorldTestCase):
         page = self.client.get(f"/claims/{claim.pk}/?profile=1")
         return {row.name: row for row in page.context["profile_rows"] or ()}
 
+    @shows("U2.7")
     def test_a_claim_keeps_what_it_used_and_shows_it_beside_the_profile(self):
         self.a_cost()
         claim = compose.claim_loose(self.maren, "Loose ends")
@@ -371,6 +420,7 @@ class ProfileTest(WorldTestCase):
         self.assertNotIn("92050112", rows["iban"].there)
         self.assertFalse(self.rows(claim, self.benedikt))
 
+    @shows("U2.8")
     def test_what_was_changed_for_its_trip_alone_is_what_it_uses(self):
         trip = self.authorised_trip(starts=-10)
         details.change_copy(self.maren, trip.pk, "phone", "+47 55 00 00", False)
@@ -416,6 +466,7 @@ class FinanceTest(WorldTestCase):
         lines = PostingLine.objects.all()
         self.assertEqual(sum(x.debit_minor for x in lines), sum(x.credit_minor for x in lines))
 
+    @shows("A3.6")
     def test_posting_twice_is_told_why_not(self):
         claim = self.cleared_claim()
         books.post(self.priya, claim.pk, claim.version)
@@ -423,6 +474,7 @@ class FinanceTest(WorldTestCase):
             books.post(self.priya, claim.pk, claim.version)
         self.assertEqual(LedgerEntry.objects.count(), 1)
 
+    @shows("A3.4")
     def test_refusals_in_plain_words_mended_and_posted_again(self):
         month = f"{self.today:%Y-%m}"
         for setup, mend, words in [
@@ -472,6 +524,7 @@ class FinanceTest(WorldTestCase):
         Expense.objects.all().delete()
         mail.outbox.clear()
 
+    @shows("A3.3", "X4.1")
     def test_the_ledgers_own_codes_stop_a_claim_before_it_is_sent(self):
         claim = self.a_claim(coding=FIELD)
         Code.objects.filter(code="P-0417").update(open_until=self.today - timedelta(days=1))
@@ -483,6 +536,7 @@ class FinanceTest(WorldTestCase):
             " ".join(f.finding.text for f in load_file(self.maren, claim).findings if f.open),
         )
 
+    @shows("A4.2")
     def test_pay_run_is_valid_answered_and_settles(self):
         claim = self.cleared_claim()
         books.post(self.priya, claim.pk, claim.version)
@@ -501,6 +555,7 @@ class FinanceTest(WorldTestCase):
         with self.assertRaises(Stale):
             books.pay(self.priya, [claim.pk], self.today)
 
+    @shows("A4.3")
     def test_a_failed_payment_is_open_again(self):
         claim = self.cleared_claim()
         books.post(self.priya, claim.pk, claim.version)
@@ -515,6 +570,7 @@ class FinanceTest(WorldTestCase):
         claim.refresh_from_db()
         self.assertEqual(claim.state, "Settled")
 
+    @shows("A3.1")
     def test_an_advance_is_paid_once_and_set_off_by_the_claim(self):
         trip = self.a_trip()
         plan.ask_advance(self.maren, trip.pk, Decimal(60), eur(100), "Hotel asks for cash")
@@ -544,6 +600,7 @@ class FinanceTest(WorldTestCase):
         with self.assertRaisesRegex(Refusal, "No bank account is known for Maren"):
             books.pay(self.priya, [claim.pk], self.today)
 
+    @shows("U6.3")
     def test_other_firms_claims_are_not_there(self):
         claim = self.cleared_claim()
         with self.assertRaises(Claim.DoesNotExist):

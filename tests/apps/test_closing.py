@@ -11,6 +11,7 @@ from unittest import mock
 import openpyxl
 
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import FirmAccounts, Period, Posting
 from wainwright.accounts.periods import last_of, next_month, open_day
@@ -53,6 +54,7 @@ class Closing(WorldTestCase):
 
 
 class StepsTest(Closing):
+    @shows("A6.3")
     def test_each_thing_stands_on_its_step_with_its_sum_and_whom_to_push(self):
         self.posted(costs=("20.00",))
         cleared = self.cleared_claim(costs=("21.00",))
@@ -84,6 +86,7 @@ class StepsTest(Closing):
 
 
 class AccrualTest(Closing):
+    @shows("A6.2")
     def test_what_is_spent_and_not_posted_is_accrued_and_reversed_by_itself(self):
         self.posted(costs=("20.00",))
         sent = self.sent_claim(costs=("80.00", "30.00"))
@@ -178,6 +181,7 @@ class AccrualTest(Closing):
 
 
 class PeriodTest(Closing):
+    @shows("A6.1")
     def test_what_comes_later_goes_to_the_next_month(self):
         claim = self.cleared_claim(costs=("20.00",))
         with self.ended():
@@ -208,6 +212,7 @@ class PeriodTest(Closing):
         with self.assertRaises(Stale):
             services.reopen_period(self.priya, before, "again")
 
+    @shows("A6.3")
     def test_movements_of_an_account_add_up(self):
         self.posted(costs=("20.00",))
         self.posted(costs=("30.00",))
@@ -225,6 +230,7 @@ class TablesTest(Closing):
     def rows(self, response) -> list[list[str]]:
         return list(csv.reader(io.StringIO(b"".join(response.streaming_content).decode("utf-8-sig"))))
 
+    @shows("A7.1", "X9.1")
     def test_every_kind_as_csv_and_xlsx_and_cells_are_harmless(self):
         claim = self.posted(costs=("20.00",))
         Claim.objects.filter(pk=claim.pk).update(title="=cmd|'/c calc'!A1")
@@ -246,6 +252,7 @@ class TablesTest(Closing):
         )
         self.assertEqual(found, [["Title", "Total"], ["'=cmd|'/c calc'!A1", str(claim.total.amount)]])
 
+    @shows("A7.1")
     def test_the_journal_as_json_balances(self):
         self.posted(costs=("20.00",))
         self.enter(self.priya)
@@ -293,6 +300,7 @@ class TablesTest(Closing):
         for text in ("x=1", "1", "", "a-b"):
             self.assertEqual(harmless(text), text)
 
+    @shows("A6.3")
     def test_a_cards_statement(self):
         card = self.maren.cards.first()
         self.enter(self.priya)

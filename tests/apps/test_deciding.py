@@ -12,6 +12,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import BudgetUse
 from wainwright.bench import services, undoing
@@ -138,6 +139,7 @@ class LineTest(Deciding):
             )
             self.assertContains(answer, "How much is approved?")
 
+    @shows("V3.2")
     def test_one_line_back_and_one_down_and_the_rest_goes_on(self):
         claim = self.sent_claim(costs=("80.00", "20.00", "30.00"))
         before = self.due(claim)
@@ -173,6 +175,7 @@ class LineTest(Deciding):
 
 
 class EvidenceTest(Deciding):
+    @shows("V2.2")
     def test_every_page_and_every_paper_is_reached_and_leads_to_its_receipt(self):
         claim = self.a_claim(costs=("40.00", "25.00"))
         expense, bare = claim.expenses.order_by("pk")
@@ -202,6 +205,7 @@ class EvidenceTest(Deciding):
 
 
 class CorrectTest(Deciding):
+    @shows("V4.2")
     def test_less_is_settled_and_both_stand_side_by_side(self):
         claim = self.checked_claim(costs=("80.00", "20.00"))
         expense, before = claim.expenses.get(amount_minor=8000), self.due(claim)
@@ -218,6 +222,7 @@ class CorrectTest(Deciding):
         self.assertContains(page, 'name="words"')
         self.assertTrue(self.maren.notices.filter(text__contains="Finance corrected a line").exists())
 
+    @shows("V4.1")
     def test_only_that_line_is_worked_out_anew(self):
         claim = self.checked_claim(costs=("80.00", "20.00"))
         expense, other = claim.expenses.get(amount_minor=8000), claim.expenses.get(amount_minor=2000)
@@ -506,6 +511,7 @@ class UndoTest(Deciding):
 
 
 class MealTest(Deciding):
+    @shows("R8.1")
     def test_a_meal_on_a_corrected_bill_takes_it_from_the_allowance(self):
         claim = self.checked_claim(costs=("80.00",))
         expense, before = claim.expenses.get(amount_minor=8000), self.due(claim)

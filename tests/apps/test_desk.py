@@ -3,6 +3,7 @@
 from datetime import timedelta
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import Budget, Code
 from wainwright.claims.models import Claim
@@ -14,6 +15,7 @@ from wainwright.trips.models import Trip
 from wainwright.web.desk import asks
 
 
+@shows("I6.1")
 class DeskTest(WorldTestCase):
     same_on_any_day = True
 
@@ -28,6 +30,7 @@ class DeskTest(WorldTestCase):
         self.assertContains(page, "Nothing asks for you.")
         self.assertNotContains(page, 'id="year"')
 
+    @shows("C6.3")
     def test_a_traveller_is_asked_for_what_is_late_loose_and_next(self):
         claim = self.a_claim()
         Claim.objects.filter(pk=claim.pk).update(due=self.today - timedelta(days=26))

@@ -13,6 +13,7 @@ from django.test.utils import CaptureQueriesContext
 
 from tests.apps.world import FIELD, OFFICE, WorldTestCase
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright.accounts.models import Code, CodingKept, Dimension, PostingLine
 from wainwright.accounts.selectors import books, coded_so
 from wainwright.accounts.services import keep_codings
@@ -22,6 +23,7 @@ from wainwright.people.models import Firm, new_version
 from wainwright.trips.models import Trip
 
 
+@shows("S6.1")
 class NoNameTest(WorldTestCase):
     same_on_any_day = True
 
@@ -44,6 +46,7 @@ class FirmsTest(WorldTestCase):
         ledger = books(firm)
         return [fault.text for fault in check_coding(ledger.codes.ordered(codes), ledger.codes, self.today)]
 
+    @shows("R5.2", "C4.3")
     def test_each_firm_is_asked_by_its_own(self):
         ltd, norge = self.maren.firm, self.torvald.firm
         self.assertEqual(self.faults(norge, cost_centre="7100", vessel="KV-1", area="A-10"), [])
@@ -63,6 +66,7 @@ class FirmsTest(WorldTestCase):
         self.assertEqual(self.faults(ltd, vessel="KV-1", cost_centre="3120"), [
             "Vessel KV-1 is not known. Choose another.", "A vessel does not apply here. Take it off."])  # fmt: skip
 
+    @shows("S6.1")
     def test_a_new_dimension_needs_no_code(self):
         """A firm adds one, and it is asked for, kept, refused and searched."""
         firm = self.maren.firm

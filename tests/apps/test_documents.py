@@ -9,6 +9,7 @@ from pypdf import PdfReader
 
 from demo.story import proof
 from tests.apps.world import FIELD, WorldTestCase
+from tests.coverage import shows
 from wainwright.claims import binding
 from wainwright.claims.models import Claim
 from wainwright.expenses.models import Expense
@@ -24,6 +25,7 @@ class DocumentTest(WorldTestCase):
         self.assertEqual(answer["Content-Type"], "application/pdf")
         return PdfReader(io.BytesIO(b"".join(answer.streaming_content)))
 
+    @shows("C8.1")
     def test_what_was_certified_with_its_evidence_stamped(self):
         claim = self.a_claim(costs=("20.00", "31.00", "42.00"), coding=FIELD)
         for n, expense in enumerate(claim.expenses.all()[:2]):

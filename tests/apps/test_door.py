@@ -8,6 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright.errors import NotAllowed
 from wainwright.identity import bringing
 from wainwright.identity.models import Door, Group
@@ -295,6 +296,7 @@ class GroupsTest(Doors):
         self.assertTrue(self.member(self.aiko.pk).administrator)
 
 
+@shows("S10.1")
 class DoorTest(Doors):
     def test_the_token_is_shown_once_kept_by_its_hash_and_replaced(self):
         self.enter(self.callum)

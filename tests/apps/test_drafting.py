@@ -13,6 +13,7 @@ from demo import papers
 from demo.story import proof
 from tests.apps.world import FIELD, OFFICE, WorldTestCase, eur
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.kept import drop_split, find_kept, keep_split, kept_for
 from wainwright.accounts.models import KeptSplit
@@ -78,6 +79,7 @@ class Drafted(WorldTestCase):
 
 
 class DraftTest(Drafted):
+    @shows("C12.1")
     def test_what_is_sure_is_on_it_and_what_is_not_is_asked(self):
         other = self.authorised_trip(starts=-30, days=3)
         trip = self.authorised_trip()
@@ -243,6 +245,7 @@ class QuestionTest(Drafted):
             Charge.objects.filter(pk=charge.pk, state="Loose").exists() and Receipt.objects.filter(pk=paper.pk).exists()
         )
 
+    @shows("C12.2")
     def test_the_page_asks_answers_and_keeps_what_was_typed(self):
         claim = self.drafted(self.authorised_trip())
         dinner = self.a_cost(amount="61.00", category="meals", merchant="Lab and Lodd")
@@ -288,6 +291,7 @@ class SplitTest(Drafted):
         file = load_file(self.maren, Claim.objects.get(pk=claim.pk))
         return {code: str(amount) for (d, code), amount in file.figures.by_code.items() if d == "cost_centre"}
 
+    @shows("C4.1")
     def test_by_amount_over_several_every_sum_is_exact(self):
         claim = self.a_claim(costs=("10.01", "20.02", "3.33"))
         ids = list(claim.expenses.values_list("pk", flat=True))
@@ -309,6 +313,7 @@ class SplitTest(Drafted):
         ]
         self.assertIn("1.00 is left to place", found[0])
 
+    @shows("P12.1", "C4.1")
     def test_the_whole_a_category_and_the_allowance(self):
         claim = self.a_claim(costs=("10.00", "20.00"))
         splitting.split_claim(self.maren, claim.pk, "all", "The whole claim", HALF, None)
@@ -328,6 +333,7 @@ class SplitTest(Drafted):
         with self.assertRaises(Stale):
             splitting.split_claim(self.maren, claim.pk, "all", "", HALF, None)
 
+    @shows("C4.2")
     def test_kept_splits_are_found_by_letters_shared_by_finance_and_counted(self):
         keep_split(self.maren, "Boats", HALF)
         for member, error in ((self.maren, NotAllowed), (self.benedikt, NotAllowed)):
@@ -402,6 +408,7 @@ class SplitTest(Drafted):
             [part["codes"] for part in claim.shares[0]["parts"]], [[["cost_centre", "3120"]], [["cost_centre", "3900"]]]
         )
 
+    @shows("C4.2")
     def test_by_coding_names_owners_and_budgets(self):
         claim = self.a_claim(costs=("10.00",), coding=FIELD)
         editing.set_split(self.maren, claim.expenses.get().pk, None, HALF)
@@ -423,6 +430,7 @@ class DelegateTest(Drafted):
         self.enter(self.aiko)
         self.client.post("/delegate/begin/", {"who": self.maren.pk})
 
+    @shows("U4.1")
     def test_everything_but_certifying(self):
         self.begin()
         desk = self.client.get("/", follow=True)
@@ -474,6 +482,7 @@ class DelegateTest(Drafted):
         self.client.post(f"/bench/claim/{claim.pk}/approve/", {"version": claim.version})
         self.assertEqual(Claim.objects.get(pk=claim.pk).state, "In sign-off")
 
+    @shows("U4.2", "C6.1")
     def test_services_refuse_what_only_the_person_certifies(self):
         as_maren = acting_for(
             Membership.objects.select_related("person", "firm").get(pk=self.aiko.pk),

@@ -7,6 +7,7 @@ from decimal import Decimal
 from django.db import connection
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import Payment, Posting
 from wainwright.claims.models import Claim
@@ -21,6 +22,7 @@ class FindTest(WorldTestCase):
     def kinds(self, who, text) -> dict[str, list[str]]:
         return {each.kind: [row["title"] for row in each.page.object_list] for each in find(who, text)}
 
+    @shows("U8.1")
     def test_finance_finds_journals_and_payments_by_what_stands_on_them(self):
         claim = self.cleared_claim(costs=("37.15",))
         with self.done():
@@ -43,6 +45,17 @@ class FindTest(WorldTestCase):
         self.assertEqual(self.kinds(self.liv, "Maren"), {})
         self.assertTrue(run.pk)
 
+    @shows("U8.2")
+    def test_the_newest_stand_first(self):
+        titles = []
+        for number in range(3):
+            trip = self.a_trip(starts=20 + number)
+            Trip.objects.filter(pk=trip.pk).update(title=f"Narwhal {number}")
+            titles.insert(0, f"Narwhal {number}")
+        found = self.kinds(self.maren, "narwhal")["trips"]
+        self.assertEqual([title.partition(" · ")[0] for title in found], titles)
+
+    @shows("U8.1")
     def test_people_are_found_by_who_reads_the_list_of_them(self):
         for who, kinds in (
             (self.callum, {"people"}),
@@ -73,6 +86,7 @@ class FindTest(WorldTestCase):
             self.assertRedirects(self.client.get(f"/find/charges/{charge.pk}/"), where, fetch_redirect_response=False)
         self.assertEqual(self.kinds(self.aiko, "lighthouse"), {})
 
+    @shows("U8.2")
     def test_every_word_counts_in_any_order_and_odd_letters_break_nothing(self):
         self.a_cost(self.maren, merchant='Fjøra "Kro" & Bar')
         for who in (self.maren, self.priya):
@@ -131,6 +145,7 @@ class FindTest(WorldTestCase):
             with self.subTest(str(who)), self.assertNumQueries(most):
                 find(who, "Gauge 20.00")
 
+    @shows("U8.1")
     def test_the_number_of_a_document_is_found_as_people_type_it(self):
         self.a_cost(self.maren, merchant="Keel", reference="INV-77-2026")
         for who in (self.maren, self.priya):

@@ -6,6 +6,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from demo import papers
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright.accounts.models import PayRun, Posting
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
@@ -161,6 +162,7 @@ class FormsTest(WorldTestCase):
         late = self.client.get(f"{search}&from=&to=&on=".replace(str(parts[1][2]), str(day - timedelta(days=3))))
         self.assertContains(late, "before the part before it", status_code=422)
 
+    @shows("R5.1")
     def test_recording(self):
         self.authorised_trip()
         first = self.today - timedelta(days=12)
@@ -243,6 +245,7 @@ class FormsTest(WorldTestCase):
         self.send(self.maren, page + "remove/", "lie in the tray again")
         self.assertEqual(Charge.objects.get(pk=ferry.pk).state, "Loose")
 
+    @shows("R2.2")
     def test_a_receipt_is_confirmed_or_corrected(self):
         with self.done():
             self.enter(self.maren)
@@ -265,6 +268,7 @@ class FormsTest(WorldTestCase):
         self.assertEqual(receipt.expense.amount, eur("88.20"))
         self.send(self.maren, f"/receipts/{receipt.pk}/take/", status=422, **(typed | {"amount": "much"}))
 
+    @shows("C2.1")
     def test_claiming_deciding_posting_paying(self):
         claim = self.a_claim(costs=("20.00",))
         self.a_cost(amount="24.00", merchant="Another taxi")

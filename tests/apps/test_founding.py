@@ -14,6 +14,7 @@ from django.core.management import CommandError, call_command
 from django.test import Client
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright.accounts.models import Budget, Code, FirmAccounts, Posting
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
@@ -71,6 +72,7 @@ class Founding(WorldTestCase):
 
 
 class RoadTest(Founding):
+    @shows("U6.4")
     def test_from_an_empty_firm_to_the_first_paid_claim(self):
         """Every page that the list names is there, and what is done on it takes the step off the list."""
         with self.done():
@@ -198,6 +200,7 @@ class RoadTest(Founding):
                 command(**{**TYPED, **wrong})
         self.assertEqual((Firm.objects.count(), Person.objects.count(), Entry.objects.count()), before)
 
+    @shows("U6.2")
     def test_an_administrator_founds_another_and_switches(self):
         self.enter(self.callum)
         typed = {**TYPED, "who": "Callum Iwasaki", "email": self.callum.person.email, "year_begins": "1"}
@@ -212,6 +215,7 @@ class RoadTest(Founding):
             services.found(FirmData("Other", "NO", "NOK", "Europe/Oslo"), "A Bee", "a@b.example", self.priya)
 
 
+@shows("S9.1")
 class FirmTest(Founding):
     def test_a_firm_of_its_own_money_has_round_rules_in_it(self):
         firm = self.founded().firm

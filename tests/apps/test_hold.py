@@ -10,6 +10,7 @@ from django.core.management import CommandError, call_command
 from django.db import connection
 
 from tests.apps.world import WorldTransactionTestCase
+from tests.coverage import shows
 from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
@@ -80,6 +81,7 @@ class HoldTest(WorldTransactionTestCase):
         self.assertEqual(sum(r is None for r in results), 1)
         self.assertIn(Claim.objects.get().state, ("In finance check", "Sent back"))
 
+    @shows("A3.6")
     def test_posted_twice_at_once_is_entered_once(self):
         claim = self.cleared_claim()
         self.together(*[lambda: books.post(self.priya, claim.pk, claim.version)] * 2)
@@ -202,6 +204,7 @@ class HoldTest(WorldTransactionTestCase):
 
 
 class TrailTest(WorldTransactionTestCase):
+    @shows("X7.1")
     def test_the_trail_names_the_first_entry_that_does_not_fit(self):
         self.sent_claim()
         call_command("verify_trail", stdout=StringIO())

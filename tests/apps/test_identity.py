@@ -10,6 +10,7 @@ from django.test import Client
 from django.utils.html import escape
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from tests.provider import CLIENT, SECRET, running
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.identity import services
@@ -163,6 +164,7 @@ class SignInTest(Identity):
 
 
 class SettingTest(Identity):
+    @shows("S10.1")
     def test_it_is_asked_before_it_is_set_and_what_it_lacks_is_said(self):
         for fault, field, words in (
             ("nonsense", "issuer", "no answer that could be read"), ("lacks", "issuer", "lacks jwks_uri"), ("issuer", "issuer", "It calls itself"), ("list", "issuer", "no answer"),

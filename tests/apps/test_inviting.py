@@ -10,6 +10,7 @@ from django.core import mail
 from django.test import Client
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.models import Notice
 from wainwright.people.models import Membership, Person
@@ -47,6 +48,7 @@ class Inviting(WorldTestCase):
 
 
 class OneTest(Inviting):
+    @shows("U5.1")
     def test_from_the_mail_to_the_first_trip(self):
         made, link = self.invite()
         self.assertEqual((made.roles, made.manager, made.codes), (["traveller"], self.tobias, self.tobias.codes))
@@ -94,6 +96,7 @@ class OneTest(Inviting):
         with self.assertRaises(Stale):
             inviting.invite_again(self.callum, made.pk)
 
+    @shows("U6.1")
     def test_one_sign_in_for_two_firms(self):
         with self.done():
             made = inviting.invite(self.callum, self.wanted(email=self.torvald.person.email.upper(), name="Torvald A."))

@@ -5,6 +5,7 @@ from decimal import Decimal
 
 from tests.apps.world import FIELD, OFFICE, WorldTestCase
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import BudgetUse
 from wainwright.bench import services as bench
@@ -57,6 +58,7 @@ class JourneyTestCase(WorldTestCase):
 
 
 class TypedLegsTest(JourneyTestCase):
+    @shows("P2.1")
     def test_several_legs_at_once_or_none_of_them(self):
         trip = plan.start_trip(self.maren, "Gauge check", "Checking", OFFICE)
         day = self.monday()
@@ -72,6 +74,7 @@ class TypedLegsTest(JourneyTestCase):
                 itinerary.add_typed_legs(self.maren, trip.pk, text)
         self.assertEqual(trip.legs.count(), 3)
 
+    @shows("P2.3")
     def test_the_next_leg_starts_where_the_last_one_ended(self):
         trip = plan.start_trip(self.maren, "Gauge check", "Checking", OFFICE)
         day = self.monday()
@@ -118,6 +121,7 @@ class TypedLegsTest(JourneyTestCase):
             with self.subTest(end), self.assertRaisesRegex(Refusal, words):
                 itinerary.move_end(self.maren, trip.pk, leg.pk, end, minutes)
 
+    @shows("P2.2")
     def test_over_the_change_of_clocks(self):
         trip = plan.start_trip(self.maren, "Autumn", "Checking", OFFICE)
         year = self.today.year + 1
@@ -179,6 +183,7 @@ class NightsTest(JourneyTestCase):
         with self.assertRaises(Stale):
             nights.stretch_stay(self.maren, trip.pk, first - timedelta(days=9), first)
 
+    @shows("P4.2")
     def test_the_host_supplies_for_several_days_at_once(self):
         trip = self.to_bergen()
         days = [trip.starts + timedelta(days=n) for n in range(5)]
@@ -195,6 +200,7 @@ class NightsTest(JourneyTestCase):
                 self.maren, trip.pk, days[0] - timedelta(days=30), days[0] - timedelta(days=20), [], False
             )
 
+    @shows("P4.4", "B6.2")
     def test_supplied_quarters_come_first_and_a_record_lifts_to_the_ceiling(self):
         trip = self.to_bergen()
         wednesday = trip.starts + timedelta(days=2)
@@ -220,6 +226,7 @@ class NightsTest(JourneyTestCase):
         self.assertEqual(file.figures.nights[2].allowed.minor, 120_00)
         self.assertIn("Ida, port office", file.figures.nights[2].workings.lines()[0])
 
+    @shows("P4.3")
     def test_a_lifted_ceiling_is_a_permission_with_its_paper(self):
         trip = self.to_bergen()
         dates = [n.date for n in trip.nights.all()]
@@ -237,6 +244,7 @@ class NightsTest(JourneyTestCase):
         nights.set_stay(self.maren, trip.pk, dates, "Lamp Quay", Decimal(140), "firm", False)
         self.assertEqual(self.file(trip).permissions, [])
 
+    @shows("R4.4")
     def test_lodging_typed_as_another_cost_shows_both(self):
         trip = self.to_bergen()
         with self.assertRaisesRegex(Refusal, r"4 of them, 600.00 together.*120.00? typed here would count twice"):
@@ -254,6 +262,7 @@ class OwnCarTest(JourneyTestCase):
         )  # fmt: skip
         return trip, drive
 
+    @shows("P5.1", "P5.2", "R7.3", "X1.1")
     def test_looked_up_there_and_back_with_workings(self):
         day = self.monday() + timedelta(days=1)
         back = (datetime.combine(day, time(8)), datetime.combine(day, time(12)))
@@ -278,6 +287,7 @@ class OwnCarTest(JourneyTestCase):
         trip, _ = self.drive("Waterford", typed_km=Decimal(180))
         self.assertEqual(str(self.file(trip).figures.estimates[0].amount), "60.20")
 
+    @shows("P5.3")
     def test_beyond_the_firms_distance_the_lower_counts_unless_explained(self):
         trip, drive = self.drive("Dublin", typed_km=Decimal(310))
         self.assertIn("price", drive.compared)
@@ -292,6 +302,7 @@ class OwnCarTest(JourneyTestCase):
             (str(after.figures.estimates[0].amount), [p.code for p in after.permissions]), ("130.20", ["long-drive"])
         )
 
+    @shows("P5.1")
     def test_odometers_and_nonsense(self):
         _, drive = self.drive("Waterford", odometer=(Decimal(1000), Decimal(1130)))
         self.assertEqual((drive.km, drive.by), (Decimal(130), "odometer 1000 to 1130"))
@@ -302,6 +313,7 @@ class OwnCarTest(JourneyTestCase):
             with self.subTest(words), self.assertRaisesRegex(Refusal, words):
                 self.drive("Waterford", **more)
 
+    @shows("P5.4")
     def test_a_taxi_and_mileage_exclude_each_other(self):
         trip, _ = self.drive("Waterford")
         day = self.monday()
@@ -323,6 +335,7 @@ class OwnCarTest(JourneyTestCase):
 
 
 class DetailsTest(JourneyTestCase):
+    @shows("P1.4")
     def test_papers_by_content_kind_and_once(self):
         trip = self.to_bergen()
         for kind, content, words in [
@@ -335,6 +348,7 @@ class DetailsTest(JourneyTestCase):
         with self.assertRaisesRegex(Refusal, "already"):
             details.add_paper(self.maren, trip.pk, "agenda", "again.png", PNG)
 
+    @shows("P1.5")
     def test_an_agenda_is_asked_for_where_meals_are_supplied(self):
         trip = self.to_bergen()
         self.assertEqual(self.file(trip).in_the_way, 0)
@@ -343,6 +357,7 @@ class DetailsTest(JourneyTestCase):
         details.add_paper(self.maren, trip.pk, "agenda", "agenda.png", PNG)
         self.assertEqual(self.file(trip).in_the_way, 0)
 
+    @shows("P7.4")
     def test_permissions_by_hand_and_meals_throughout(self):
         trip = self.to_bergen()
         details.add_permission(self.maren, trip.pk, "meals-throughout", "", "The ship feeds us")
@@ -357,6 +372,7 @@ class DetailsTest(JourneyTestCase):
             with self.subTest(code=code, title=title), self.assertRaises(Refusal):
                 details.add_permission(self.maren, trip.pk, code, title, comment)
 
+    @shows("P10.1", "P12.1")
     def test_a_split_plan_asks_every_owner_and_commits_each_coding(self):
         trip = self.to_bergen()
         parts = [SplitPart(coded("3120"), Decimal(60)), SplitPart(coded("3140"), Decimal(40))]
@@ -382,6 +398,7 @@ class DetailsTest(JourneyTestCase):
             with self.subTest(words), self.assertRaisesRegex(Refusal, words):
                 details.split_plan(self.maren, trip.pk, about, "", parts)
 
+    @shows("P1.2")
     def test_the_firms_questions(self):
         from_data(
             self.maren.firm, [{"code": "abroad", "text": "Is any of it abroad?", "kind": "yes_no", "required": True}]
@@ -395,6 +412,7 @@ class DetailsTest(JourneyTestCase):
         details.answer(self.maren, trip.pk, {"abroad": "yes", "not asked": "x"})
         self.assertEqual(Trip.objects.get(pk=trip.pk).answers, {"abroad": "yes"})
 
+    @shows("U2.9")
     def test_the_copy_beside_the_profile(self):
         trip = self.to_bergen()
         change_profile(self.maren, itinerary_email="maren@home.example", phone="+353 21 555 0100")
@@ -411,6 +429,7 @@ class DetailsTest(JourneyTestCase):
             with self.subTest(name), self.assertRaises(Refusal):
                 details.change_copy(self.maren, trip.pk, name, value, False)
 
+    @shows("U2.10")
     def test_a_card_that_expires_shows_from_the_copy(self):
         Card.objects.filter(owner=self.maren).update(expires=self.today + timedelta(days=5))
         trip = self.to_bergen()
@@ -448,6 +467,7 @@ class VersionsTest(JourneyTestCase):
         with self.done():
             self.assertEqual(self.sent(trip).state, "Authorised")
 
+    @shows("P6.2")
     def test_an_advance_is_confirmed_and_outstanding_ones_are_taken_off(self):
         trip = self.to_bergen()
         most = self.file(trip).figures.proposed_advance.amount
@@ -464,6 +484,7 @@ class VersionsTest(JourneyTestCase):
         Trip.objects.filter(pk=trip.pk).update(advance_settled=True)
         self.assertEqual(self.file(other).outstanding.minor, 0)
 
+    @shows("B11.1")
     def test_a_firm_without_sign_off_buys_at_once(self):
         Policy.objects.filter(firm=self.maren.firm).update(trip_signoff=False)
         self.maren.firm.rules_version = "at once"
@@ -489,6 +510,7 @@ class VersionsTest(JourneyTestCase):
         self.assertEqual(road.send(self.maren, trip.pk, version, code).state, "Awaiting sign-off")
         self.assertEqual(trip.versions.get().signed_by, "code")
 
+    @shows("P9.3")
     def test_said_to_those_on_the_trip(self):
         trip = self.sent_trip(starts=20)
         with self.done():
@@ -497,6 +519,7 @@ class VersionsTest(JourneyTestCase):
         with self.assertRaises(Trip.DoesNotExist):
             road.say(self.aiko, trip.pk, "Me too")
 
+    @shows("P7.2")
     def test_one_reason_serves_several_findings(self):
         trip = self.to_bergen()
         nights.mark_meal(self.maren, trip.pk, trip.starts + timedelta(days=1), Meal.LUNCH)

@@ -9,6 +9,7 @@ import openpyxl
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.apps.test_laying_down import LaidDown
+from tests.coverage import shows
 from wainwright.core.mileage import rate_on
 from wainwright.core.money import Money
 from wainwright.errors import Faults, NotAllowed, Refusal, Stale
@@ -36,6 +37,7 @@ class MileageTest(LaidDown):
             }
         )
 
+    @shows("P5.2", "S3.1")
     def test_another_rate_from_a_day_on_and_the_one_before_for_its_days(self):
         row = mileage.add_rate(self.callum, self.typed())
         self.assertEqual((row.bands, row.passenger), ([[5000, "0.45"], [None, "0.30"]], Decimal("0.05")))

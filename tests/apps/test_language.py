@@ -8,6 +8,7 @@ from django.test import SimpleTestCase
 from django.utils import translation
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright.core.journey import Mode
 from wainwright.core.money import Money
 from wainwright.core.permissions import TITLES
@@ -114,6 +115,7 @@ class LettersTest(WorldTestCase):
             self.assertContains(shown, "Air ")
             self.assertNotContains(shown, "Fly ")
 
+    @shows("P11.2")
     def test_the_pdf_and_the_mail(self):
         self.trip = self.authorised_trip(starts=20)
         trip = self.in_language("nb")
@@ -129,6 +131,7 @@ class LettersTest(WorldTestCase):
         self.assertIn("Alle tider er lokale.", sent.body)
         self.assertIn("Fly ", sent.alternatives[0][0])
 
+    @shows("S9.1")
     def test_the_invitation_is_in_it_and_an_administrator_chooses_it(self):
         self.enter(self.callum)
         page = self.client.get("/firm/")

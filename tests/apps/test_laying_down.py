@@ -7,6 +7,7 @@ from decimal import Decimal
 from django.utils.html import escape
 
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
 from wainwright.core.rules import kinds, run
@@ -63,6 +64,7 @@ class LaidDown(WorldTestCase):
 class RulesTest(LaidDown):
     same_on_any_day = True
 
+    @shows("S1.1")
     def test_from_a_draft_to_what_a_traveller_is_asked(self):
         claim = self.a_claim(costs=("20.00",))
         row = self.kept()
@@ -122,6 +124,7 @@ class RulesTest(LaidDown):
         self.enter(self.callum)
         self.assertContains(self.client.get("/rules/of/old/"), "Nothing held")
 
+    @shows("S1.1")
     def test_whom_it_is_meant_for(self):
         claim = self.a_claim(costs=("20.00",))
         for named, left_out, speaks in (
@@ -401,6 +404,7 @@ class RehearsalTest(LaidDown):
     def heard(self, row: Rehearsal) -> list[tuple[str, str, str]]:
         return sorted(row.heard.values_list("change", "person__person__name", "kind"))
 
+    @shows("S11.1")
     def test_a_new_rule_finds_what_it_would_have_found(self):
         sent, open_ = self.sent_claim(costs=("20.00", "14.00")), self.a_claim(who=self.aiko, costs=("16.50",))
         before = Heard.objects.count()
@@ -420,6 +424,7 @@ class RehearsalTest(LaidDown):
         # Nothing of it stands anywhere else.
         self.assertNotIn(row.rule.code, self.found(open_))
 
+    @shows("X5.1")
     def test_a_change_tells_what_is_new_what_is_gone_and_what_is_graver(self):
         self.in_force(self.kept(), self.today)
         rule = RuleSetting.objects.get(code="limit-2")

@@ -7,6 +7,7 @@ from datetime import timedelta
 from unittest import mock
 
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright.accounts.models import Code, Connection
 from wainwright.api import services as api
 from wainwright.api.models import SCOPES, ApiToken
@@ -37,6 +38,7 @@ class Leaving(WorldTestCase):
 
 
 class RetireTest(Leaving):
+    @shows("U5.3", "U5.4")
     def test_an_approver_with_open_work_hands_over_and_nothing_hangs(self):
         claim = self.sent_claim()
         waiting = SignOff.objects.get(kind="claim", object_id=claim.pk, state="Waiting", turn=True)
@@ -68,6 +70,7 @@ class RetireTest(Leaving):
         self.assertIn("Moves to Lisbon", entry.before)
         self.assertEqual(set(self.keys(self.tobias)) - {"trips", "claims"}, set())
 
+    @shows("U5.2")
     def test_access_ends_at_once_and_comes_back_with_the_roles_of_before(self):
         self.enter(self.tobias)
         self.assertEqual(self.client.get("/bench/queue/").status_code, 200)
@@ -83,6 +86,7 @@ class RetireTest(Leaving):
         with self.assertRaises(Stale):
             leaving.bring_back(self.callum, self.tobias.pk)
 
+    @shows("U5.5")
     def test_whoever_comes_back_needs_a_manager_who_is_here(self):
         self.retire(self.maren)
         self.retire(self.tobias, manager=self.ottilie.pk, owner=self.ottilie.pk)

@@ -9,6 +9,7 @@ from icalendar import Calendar
 from pypdf import PdfReader
 
 from tests.apps.test_bookings import BookingTestCase
+from tests.coverage import shows
 from wainwright.errors import Refusal, Stale
 from wainwright.profile.services import change_profile
 from wainwright.trips import letters
@@ -16,6 +17,7 @@ from wainwright.trips.models import Subscription
 from wainwright.trips.services import calendar, plan, road
 
 
+@shows("B9.2", "X9.1")
 class CalendarTest(BookingTestCase):
     def test_zones_alarms_and_stays_are_read_back(self):
         trip, booking = self.authorised()
@@ -67,6 +69,7 @@ class CalendarTest(BookingTestCase):
 
 
 class MailTest(BookingTestCase):
+    @shows("U2.1", "B9.1")
     def test_the_itinerary_goes_where_the_trip_says_as_html_and_text(self):
         change_profile(self.maren, itinerary_email="maren@home.example")
         self.maren.refresh_from_db()
@@ -92,6 +95,7 @@ class MailTest(BookingTestCase):
 
 
 class OrderTest(BookingTestCase):
+    @shows("P11.1")
     def test_the_order_of_travel_as_page_and_pdf(self):
         trip, _ = self.authorised()
         self.enter(self.maren)

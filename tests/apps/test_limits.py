@@ -8,6 +8,7 @@ from decimal import Decimal
 from django.test import Client
 
 from tests.apps.test_laying_down import LaidDown
+from tests.coverage import shows
 from wainwright.claims.models import Claim
 from wainwright.errors import Faults, NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense
@@ -48,6 +49,7 @@ class LimitsTest(Trials):
     def typed(self, text: str) -> dict[int, str]:
         return {fresh(self.maren).manager_id: text}
 
+    @shows("S8.1")
     def test_from_today_at_once_and_from_a_day_on_when_it_comes(self):
         boss = fresh(self.maren).manager_id
         done = limits.set_limits(self.callum, self.typed("1,240"), self.today)

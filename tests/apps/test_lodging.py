@@ -7,6 +7,7 @@ from decimal import Decimal
 
 from demo.story import proof
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright.accounts.models import PostingLine
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
@@ -42,6 +43,7 @@ class LodgingTest(WorldTestCase):
             "firm", "trip__signed", "statement", "claimant__person", "claimant__firm"
         ).get(pk=claim.pk)
 
+    @shows("X3.1")
     def test_unbroken_or_broken_down_the_nights_are_measured(self):
         for broken, over, allows in ((False, "80.00", "300.00"), (True, "60.00", "320.00")):
             with self.subTest(broken=broken):
@@ -99,6 +101,7 @@ class LodgingTest(WorldTestCase):
         sums = load_file(self.maren, claim).figures.settlement.sums
         self.assertEqual((str(sums.firm_paid), str(sums.personal_on_firm_card)), ("300.00", "80.00"))
 
+    @shows("P4.3")
     def test_the_permission_on_the_trip_pays_it(self):
         claim, bill = self.a_bill()
         Night.objects.filter(trip=claim.trip).update(lifted=True)

@@ -7,6 +7,7 @@ from django.template import Context, Template
 
 from tests.apps.test_bookings import BookingTestCase
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright.bench import services as bench
 from wainwright.bookings.selectors import cars, chosen_car
 from wainwright.claims.models import Claim
@@ -31,6 +32,7 @@ class WordsTest(WorldTestCase):
         self.assertNotContains(page, "Called off")
         self.assertNotContains(self.client.get("/"), f'href="/trips/{trip.pk}/"><b>')
 
+    @shows("C7.2")
     def test_whoever_is_sent_back_reads_why_at_once(self):
         trip = self.sent_trip(starts=20)
         bench.end(self.tobias, "trip", trip.pk, "send_back", "Could it wait for the launch?")
@@ -76,6 +78,7 @@ class WordsTest(WorldTestCase):
 
 
 class CarTest(BookingTestCase):
+    @shows("P7.4")
     def test_what_is_said_for_a_car_is_the_comment_of_its_permission(self):
         trip = self.to_bergen()
         legs = list(trip.legs.all())

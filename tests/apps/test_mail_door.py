@@ -4,9 +4,11 @@ import smtplib
 import socket
 from unittest import TestCase, mock
 
+from tests.coverage import shows
 from wainwright.web.management.commands import mail_door
 
 
+@shows("R1.3")
 class DoorTest(TestCase):
     same_on_any_day = True
 

@@ -15,6 +15,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.apps.world import WorldTestCase
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.connection import ask, connection_of
 from wainwright.accounts.models import Code, Posting
@@ -144,6 +145,7 @@ class OverTheNetworkTest(TestCase):
         with self.assertRaises(LedgerAway):
             HttpLedger("http://127.0.0.1:9", "t").post("ltd", journal(), clock.now().date())
 
+    @shows("A1.1")
     def test_masters_by_pages_and_what_is_not_as_the_document_says(self):
         row = {"kind": "account", "code": "6430", "name": "Taxi", "open_until": None, "rate": None, "asks_for": []}
         pages = [
@@ -215,6 +217,7 @@ class Mastering(WorldTestCase):
 
 
 class TakeTest(Mastering):
+    @shows("A1.3")
     def test_what_would_change_is_shown_taken_in_one_act_and_nothing_changes_twice(self):
         row = self.fetched()
         self.assertEqual(row.state, "shown", row.problem)
@@ -307,6 +310,7 @@ class ConnectionTest(Mastering):
     def connected(self, address: str):
         return connecting.connect(self.priya, address, "ltd", "secret-token", 0)
 
+    @shows("A2.5", "S10.1")
     def test_it_belongs_to_the_firm_and_is_handed_over(self):
         with self.assertRaisesMessage(Refusal, "https"):
             connecting.connect(self.priya, "http://ledger.example", "", "x", 0)
@@ -372,6 +376,7 @@ class ConnectionTest(Mastering):
         self.enter(self.priya)
         self.assertContains(self.client.get(f"/bench/claim/{claim.pk}/"), "not allowed any more")
 
+    @shows("A1.2")
     def test_fetched_on_a_schedule_and_its_holder_told(self):
         LedgerCode.objects.create(firm=self.slug, dimension="project", code="P-1", name="One")
         connecting.connect(self.priya, "", "", "", 24)
@@ -431,6 +436,7 @@ class ApiTest(Mastering):
 
 
 class GapTest(Mastering):
+    @shows("A2.4")
     def test_gaps_stand_first_and_each_is_connected_with_a_reason(self):
         firm = self.priya.firm
         Category.objects.filter(firm=firm, code="air").update(account="nowhere")
@@ -457,6 +463,7 @@ class GapTest(Mastering):
         ):
             self.assertIn(self.client.post("/ledger/masters/connect-one/", data).status_code, (302, 409, 422))
 
+    @shows("A2.3")
     def test_suppliers_are_found_or_made_and_never_twice(self):
         LedgerParty.objects.create(firm=self.slug, kind="supplier", code="L5", name="M. Oyelaran", iban=self.maren.iban)
         people = [self.maren.pk, self.tobias.pk]
@@ -478,6 +485,7 @@ class CategoryTest(Mastering):
     def coded(self, claim: Claim):
         return claim.statement.lines.get(kind="cost").coded.first()
 
+    @shows("A2.1")
     def test_abroad_and_a_country_have_their_own_account_and_what_was_sent_stays(self):
         firm = self.priya.firm
         for code in ("6411", "6412"):

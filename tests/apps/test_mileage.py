@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright.core.mileage import MileageRate, in_km, mileage, mileage_year
 from wainwright.core.workings import plain
 from wainwright.expenses.forms import RideForm
@@ -29,6 +30,7 @@ MILES = MileageRate(
 )
 
 
+@shows("S3.1")
 class UnitTest(TestCase):
     def test_a_hundred_miles_are_forty_five(self):
         self.assertEqual(str(mileage(in_km(Decimal(100), "mi"), MILES, Decimal(0)).amount), "45.00")
@@ -66,6 +68,7 @@ class VehiclesTest(WorldTestCase):
         self.maren.firm.rules_version = new_version()
         self.maren.firm.save()
 
+    @shows("R7.2")
     def test_each_kind_of_vehicle_fills_its_own_bands(self):
         MileageRateRow.objects.filter(firm=self.maren.firm, vehicle="motorcycle").update(
             bands=[[100, "0.30"], [None, "0.10"]]
@@ -102,6 +105,7 @@ class VehiclesTest(WorldTestCase):
         ride = Expense.objects.get(pk=rides.type_ride(self.maren, form.ride()).pk)
         self.assertEqual((ride.amount, ride.label), (eur("45.00"), "Cork – Cobh, 100 mi"))
 
+    @shows("U2.6")
     def test_what_has_a_rate_can_be_in_a_profile_and_on_a_plan(self):
         self.enter(self.maren)
         page = self.client.get("/profile/").content.decode()
@@ -147,6 +151,7 @@ class WayToWorkTest(WorldTestCase):
         )
         return rides.type_ride(self.maren, typed)
 
+    @shows("U2.4")
     def test_it_is_taken_off_once_for_each_end_at_home_and_twice_a_day_at_most(self):
         out = self.ride(COBH, DUBLIN)
         self.assertEqual((out.km, out.commute_km, out.one_way_km), (100 - self.way, self.way, 100))

@@ -9,6 +9,7 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from tests.apps.world import OFFICE, WorldTestCase, eur
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
@@ -106,6 +107,7 @@ class Moves(WorldTestCase):
 
 
 class PartyTest(Moves):
+    @shows("C9.1")
     def test_each_party_has_its_own_trip_and_its_own_claim(self):
         trip = self.a_move()
         party = self.apart(trip)
@@ -125,6 +127,7 @@ class PartyTest(Moves):
         self.assertEqual((other.flat, other.advance, other.mileage), (eur(0), eur(0), eur(0)))
         self.assertGreater(other.allowance, eur(0))
 
+    @shows("C9.4")
     def test_a_flat_sum_is_posted_and_paid_once_however_many_claims_there_are(self):
         trip = self.a_move()
         self.travelled(trip)
@@ -141,6 +144,7 @@ class PartyTest(Moves):
         self.assertEqual(more.supplements_id, claim.pk)
         self.assertNotIn("flat", {line.kind for line in load_file(self.maren, more).figures.lines})
 
+    @shows("C9.3")
     def test_the_answers_decide_which_lines_there_are(self):
         trip = self.a_move()
         party = self.apart(trip)
@@ -158,6 +162,7 @@ class PartyTest(Moves):
         self.assertEqual(planned["Goods moved by yourselves"], (eur(900), "self"))
         self.assertEqual(self.estimates(party)["Air Cork – Amsterdam"], (eur(120), "self"))
 
+    @shows("R7.3")
     def test_only_so_many_own_vehicles_earn_and_who_is_driven_never(self):
         trip = self.a_move(vehicles="1")
         party = self.apart(trip)
@@ -205,6 +210,7 @@ class PartyTest(Moves):
         mark_meal(self.maren, trip.pk, trip.starts + timedelta(days=2), Meal.LUNCH)
         self.assertLess(self.file(trip).figures.allowance.amount, both.amount)
 
+    @shows("C9.5")
     def test_an_advance_is_the_employees_alone(self):
         trip = self.a_move()
         party = self.apart(trip)
@@ -242,6 +248,7 @@ class RoadTest(Moves):
             )
         self.assertEqual(Trip.objects.get(pk=stranger.pk).state, "Planning")
 
+    @shows("C9.2")
     def test_a_longer_stop_wants_its_reason_and_a_move_no_way_home(self):
         trip = self.a_move()
         party = self.apart(trip)

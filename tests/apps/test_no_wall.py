@@ -10,6 +10,7 @@ from django.urls import get_resolver
 
 from tests.apps.world import FIELD, OFFICE, WorldTestCase, eur
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright.accounts.models import BudgetUse, Payment, Posting, PostingLine
 from wainwright.bench import services as bench
 from wainwright.bench.moving import move_on
@@ -180,6 +181,7 @@ class BelowZeroTest(WorldTestCase):
     def below(self) -> Claim:
         return self.posted(self.with_advance(50_000))
 
+    @shows("C5.1")
     def test_it_is_followed_taken_from_the_next_claim_and_settled_by_it(self):
         below = self.below()
         back = -below.owed.minor
@@ -260,6 +262,7 @@ class BelowZeroTest(WorldTestCase):
 
 
 class SupplementTest(WorldTestCase):
+    @shows("C11.1")
     def test_only_what_came_later_and_the_difference_of_the_allowance(self):
         claim = self.sent_claim()
         with self.done():
@@ -361,6 +364,7 @@ class StandsTest(WorldTestCase):
 
 
 class TravelledTest(WorldTestCase):
+    @shows("R8.1")
     def test_the_allowance_follows_the_legs_that_were_really_travelled(self):
         claim = self.a_claim()
         trip = Trip.objects.get(pk=claim.trip_id)
@@ -508,6 +512,7 @@ class PeriodTest(WorldTestCase):
 class AuditorTest(WorldTestCase):
     same_on_any_day = True
 
+    @shows("U3.2")
     def test_every_link_that_an_auditor_is_shown_opens(self):
         claim = self.sent_claim(coding=coded("3120"))
         posted = self.cleared_claim(costs=("22.00",))

@@ -8,6 +8,7 @@ from unittest import mock
 from django.http import QueryDict
 
 from tests.apps.test_bookings import BookingTestCase
+from tests.coverage import shows
 from wainwright.bookings import services
 from wainwright.bookings.models import Booking
 from wainwright.bookings.selectors import by_carrier, offers_of
@@ -57,6 +58,7 @@ class OtherDaysTest(BookingTestCase):
             path = unescape(more[1]) if more else ""
         return found
 
+    @shows("X12.2")
     def test_every_pair_is_the_cheapest_of_its_days_for_the_whole_trip(self):
         field = self.field()
         for pair in field.row(self.first + timedelta(days=1)):
@@ -146,6 +148,7 @@ class TwoCarriersTest(BookingTestCase):
             f"{page}hold/", said | more, follow=True, headers={"referer": f"http://testserver{page}"}
         )
 
+    @shows("B2.1")
     def test_each_carrier_is_a_booking_with_its_own_conditions(self):
         whole, parts = by_carrier(self.keys, self.today, "EUR")
         self.assertEqual([len(part.offers) for part in parts], [1, 1])

@@ -8,6 +8,7 @@ from django.test.utils import CaptureQueriesContext
 
 from tests import worlds
 from tests.apps.world import FIELD, WorldTestCase, eur
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books
@@ -347,6 +348,7 @@ class HostileTest(WorldTestCase):
         )
         self.assertContains(cost, 'value="1.234,56"', status_code=422)
 
+    @shows("R1.1")
     def test_files_that_are_no_receipts_and_no_statements(self):
         self.enter(self.maren)
         bomb = b"%PDF-1.4\n1 0 obj<</Type/Catalog/Pages 2 0 R>>endobj 2 0 obj<</Type/Pages/Kids[3 0 R]/Count 1>>endobj 3 0 obj<</Type/Page/Parent 2 0 R/MediaBox[0 0 99999999 99999999]>>endobj\ntrailer<</Root 1 0 R>>"
@@ -403,6 +405,7 @@ class HostileTest(WorldTestCase):
         self.assertIn("&lt;script&gt;alert(1)", page)
         self.assertNotIn("<script>alert", page)
 
+    @shows("C1.1")
     def test_a_cost_is_typed_and_claimed_by_pages_alone(self):
         self.enter(self.maren)
         typed = {

@@ -15,6 +15,7 @@ from django.test.utils import CaptureQueriesContext
 from tests.apps.test_bookings import BookingTestCase
 from tests.apps.test_journeys import PNG, JourneyTestCase
 from tests.apps.world import FIELD
+from tests.coverage import shows
 from wainwright.errors import Refusal
 from wainwright.formats.places import place, town
 from wainwright.trips.models import Paper, Trip
@@ -257,6 +258,7 @@ class BookedTest(BookingTestCase):
 
 
 class ComingTest(JourneyTestCase):
+    @shows("P9.4")
     def test_what_is_next_is_said_to_whoever_is_on_the_way(self):
         trip = self.authorised_trip(starts=0, days=3)
         self.enter(self.maren)
@@ -265,6 +267,7 @@ class ComingTest(JourneyTestCase):
         back = self.authorised_trip(starts=-20, days=3)
         self.assertNotIn("Next:", self.client.get(f"/trips/{back.pk}/").content.decode())
 
+    @shows("C10.1")
     def test_planned_and_spent_stand_beside_each_other(self):
         claim = self.a_claim(costs=("33.00",))
         self.enter(self.maren)
@@ -273,6 +276,7 @@ class ComingTest(JourneyTestCase):
         self.assertIn("33.00", page)
 
 
+@shows("P7.1")
 class FindingsTest(JourneyTestCase):
     """A journey that does not come home, leaves from where one is not, or ends before what waits."""
 
@@ -335,6 +339,7 @@ class StartTest(BookingTestCase):
         super().setUp()
         self.enter(self.maren)
 
+    @shows("P1.1")
     def test_one_line_makes_ribbon_nights_allowance_and_prices(self):
         day = self.monday()
         page = self.client.get(self.start(f"cork rotterdam {day} to {day + timedelta(days=2)}, flight").url)
@@ -348,6 +353,7 @@ class StartTest(BookingTestCase):
         self.assertContains(page, 'class="ribbon"')
         self.assertContains(page, "Nothing is held yet")
 
+    @shows("P1.3")
     def test_without_days_or_a_line_it_starts_all_the_same(self):
         page = self.client.get(self.start("rotterdam, flight").url)
         self.assertContains(page, 'value="air cork to rotterdam')

@@ -9,6 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.claims.models import Claim
@@ -70,6 +71,7 @@ class BankTest(WorldTestCase):
                 self.assertIn("settled on the payer", self.client.get(f"/ledger/pay/{run.pk}/").content.decode())
                 transaction.set_rollback(True)
 
+    @shows("A4.2")
     def test_answers_in_any_order_end_the_same(self):
         for final, state in (("ACSC", "Paid"), ("RJCT", "Failed")):
             for order in permutations(["RCVD", "PDNG", final]):
@@ -135,6 +137,7 @@ class BankTest(WorldTestCase):
             answers.carry_answers(run)
         self.assertEqual(run.payments.get().state, "Paid")
 
+    @shows("U3.6")
     def test_who_may_take_an_answer_in_and_which(self):
         claim = self.posted()
         run = self.paid_with(claim, "PDNG")

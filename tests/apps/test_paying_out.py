@@ -8,6 +8,7 @@ from datetime import timedelta
 from unittest import TestCase, mock
 
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.claims.models import Claim
@@ -63,6 +64,7 @@ class Paying(WorldTestCase):
 
 
 class ByHandTest(Paying):
+    @shows("A4.1")
     def test_once_with_its_reference_and_never_twice(self):
         (claim,) = self.posted("20.00")
         self.enter(self.priya)
@@ -164,6 +166,7 @@ class OwedBackTest(Paying):
         statement.save(update_fields=["due_minor"])
         return claim
 
+    @shows("A4.4")
     def test_reminded_and_written_off_with_a_reason(self):
         claim = self.owing()
         paying_out.remind_owed_back(self.priya, claim.pk)

@@ -9,6 +9,7 @@ from django.core import mail
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.formats.tables import write_xlsx
 from wainwright.people.models import Membership, Person
@@ -128,6 +129,7 @@ class TableTest(Tables):
             self.assertIn(words, refused.exception.message)
         self.assertFalse(PeopleTable.objects.exists())
 
+    @shows("U5.1")
     def test_from_the_page_to_the_mail_with_a_workbook(self):
         self.enter(self.callum)
         content = write_xlsx(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import timedelta
 
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
 from wainwright.errors import NotAllowed, Refusal
@@ -30,11 +31,13 @@ class PrivilegeTest(WorldTestCase):
         claim = self.sent_claim(who=self.tobias, costs=(amount,))
         return [row.signer for row in SignOff.objects.filter(kind="claim", object_id=claim.pk).order_by("order")]
 
+    @shows("U3.5")
     def test_one_signs_their_own_up_to_a_limit_and_no_further(self):
         self.tobias = self.given()
         self.assertEqual(self.signers_of("99.00"), [self.tobias])
         self.assertEqual(self.signers_of("1200.00"), [self.signe])
 
+    @shows("U2.5", "S8.1")
     def test_the_usual_coding_is_set_with_the_place_and_stays_where_nothing_is_said(self):
         before = self.tobias.codes
         self.assertEqual(self.given().codes, before)
@@ -44,6 +47,7 @@ class PrivilegeTest(WorldTestCase):
         self.assertEqual(refused.exception.field, "coding")
         self.assertEqual(self.given(coding="").codes, [])
 
+    @shows("U3.5")
     def test_without_it_somebody_above_signs(self):
         self.tobias = self.given(signs_own=False)
         self.assertEqual(self.signers_of("20.00"), [self.signe])
@@ -66,6 +70,7 @@ class PrivilegeTest(WorldTestCase):
             )
         self.assertIn("signs their own", Entry.objects.filter(what="set a person's place").first().after)
 
+    @shows("P9.1")
     def test_a_privilege_that_shrank_after_sending_asks_the_next_above_at_the_end(self):
         self.tobias = self.given()
         claim = self.sent_claim(who=self.tobias, costs=("90.00",))
@@ -116,6 +121,7 @@ class SightTest(WorldTestCase):
                             "costs and papers" in words and whose == self.maren,
                         )
 
+    @shows("U3.4")
     def test_the_page_answers_a_pair_and_shows_the_table_to_everybody(self):
         Delegate.objects.create(member=self.maren, by=self.aiko, since=self.today, until=self.today + timedelta(days=5))
         self.enter(self.callum)

@@ -6,6 +6,7 @@ from datetime import timedelta
 from unittest import mock
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import BudgetUse, Posting
 from wainwright.accounts.selectors import journal_of
@@ -28,6 +29,7 @@ class RunTest(WorldTestCase):
             run = services.start_run(self.priya, [claim.pk for claim in claims], **options)
         return PostingRun.objects.with_open().get(pk=run.pk)
 
+    @shows("A3.4")
     def test_each_has_its_own_outcome_and_the_run_stays_open_until_it_is_mended(self):
         claims = self.three()
         LedgerCode.objects.filter(firm=self.priya.firm.slug, dimension="account", code="6420").delete()

@@ -10,6 +10,7 @@ from django.test import override_settings
 from django.urls import get_resolver
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.people.models import Guess, Membership
 from wainwright.people.second_factor import has_authenticator, has_second_factor, without_second_factor
@@ -140,6 +141,7 @@ class PasskeyTest(WorldTestCase):
         self.assertEqual((has_second_factor(self.priya.person), has_authenticator(self.priya.person)), (True, False))
         self.assertNotIn(self.priya, without_second_factor([self.priya, self.desmond]))
 
+    @shows("U1.5")
     def test_its_pages_are_ours(self):
         self.enter(self.maren)
         self.assertContains(self.client.get("/accounts/2fa/"), "Add one")

@@ -8,6 +8,7 @@ from datetime import timedelta
 from django.test import Client
 
 from tests.apps.test_laying_down import LaidDown
+from tests.coverage import shows
 from wainwright.errors import Faults, NotAllowed, Refusal, Stale
 from wainwright.people.models import Membership
 from wainwright.rehearsal import in_force
@@ -41,6 +42,7 @@ class Questions(LaidDown):
 
 
 class AskedTest(Questions):
+    @shows("P1.2")
     def test_asked_abroad_of_whom_it_is_meant_for_from_its_day_on(self):
         trip = self.a_trip(starts=20)
         before = self.asked(trip)
@@ -65,6 +67,7 @@ class AskedTest(Questions):
         Trip.objects.filter(pk=trip.pk).update(sent=trip.sent - 3 * DAY)
         self.assertEqual(self.asked(trip), before)
 
+    @shows("S7.1")
     def test_hangs_on_another_and_in_no_circle(self):
         first = self.put(QuestionTyped("Are samples along?"))
         second = self.put(QuestionTyped("How many?", kind="number", after=first.code, answer="yes"))
@@ -117,6 +120,7 @@ class PagesTest(Questions):
         self.browser = Client()
         self.browser.force_login(self.callum.person)
 
+    @shows("S7.1")
     def test_a_move_is_asked_what_a_form_laid_down(self):
         form = {"text": "Who moves the piano?", "about": "move", "kind": "choice", "choices": "A mover\nYou", "d0-what": "sum", "d0-when": "You", "d0-name": "Piano", "d0-category": "removal"}  # fmt: skip
         answer = self.browser.post("/rules/questions/new/", form | {"d0-amount": "lots"})

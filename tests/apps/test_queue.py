@@ -7,6 +7,7 @@ from datetime import timedelta
 from django.test import RequestFactory
 
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.bench import services, undoing
 from wainwright.bench.selectors import SIZE, Wanted, bench, calm
@@ -41,6 +42,7 @@ class QueueCase(WorldTestCase):
 
 
 class QueueTest(QueueCase):
+    @shows("V1.1")
     def test_every_order_and_every_filter(self):
         self.waiting(40)
         for sort, first in (
@@ -78,6 +80,7 @@ class QueueTest(QueueCase):
         self.assertEqual((mine.finance_word, mine.who, mine.coding), ("to check", "Maren Oyelaran", "3120"))
         self.assertEqual([w.object_id for w in bench(self.priya, Wanted.of({"q": "maren"})).waiting], [checked.pk])
 
+    @shows("V1.2")
     def test_what_waits_for_others_and_what_was_decided(self):
         claim = self.sent_claim()
         self.assertEqual([w.holds for w in bench(self.priya, Wanted(show="others")).waiting], ["Tobias Achterberg"])
@@ -113,6 +116,7 @@ class QueueTest(QueueCase):
 
 
 class ManyTest(QueueCase):
+    @shows("V3.3")
     def test_all_with_nothing_out_of_line_in_one_act(self):
         one, two = self.sent_claim(), self.sent_claim(who=self.aiko, costs=("21.00",))
         trip = self.sent_trip(starts=20)
@@ -141,6 +145,7 @@ class ManyTest(QueueCase):
         # Somebody else's sign-off is not among them.
         self.assertEqual(services.approve_calm(self.signe, [(row.pk, claim.version)]), (0, []))
 
+    @shows("V1.2")
     def test_taken_over_by_who_stands_above(self):
         claim = self.sent_claim()
         row = SignOff.objects.get(object_id=claim.pk, kind="claim", signer=self.tobias)
@@ -176,6 +181,7 @@ class ManyTest(QueueCase):
 
 
 class RiskTest(QueueCase):
+    @shows("V7.1")
     def test_the_risk_and_its_reasons_are_kept_with_what_was_sent(self):
         self.sent_claim(costs=("20.00",))
         for n in range(3):
@@ -202,6 +208,7 @@ class LookingTest(QueueCase):
             self.approve_all("claim", claim.pk)
         return Claim.objects.select_related("statement").get(pk=claim.pk)
 
+    @shows("V7.2")
     def test_what_is_not_drawn_clears_by_itself_and_the_trail_can_be_checked(self):
         self.policy(look_share=0, harmless_to=100, look_seed="a seed")
         claim = self.signed_off()
@@ -238,6 +245,7 @@ class LookingTest(QueueCase):
             self.approve_all("claim", claim.pk)
         self.assertEqual(Claim.objects.get(pk=claim.pk).state, "In finance check")
 
+    @shows("V7.2")
     def test_set_by_an_administrator_with_a_seed_that_nobody_chose(self):
         wanted = safeguards_of(self.callum.firm)
         self.enter(self.callum)

@@ -11,6 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright.core.money import Money
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.services.taking import set_amount
@@ -35,6 +36,7 @@ class RatesTest(WorldTestCase):
         self.assertEqual((again.new, again.known, len(again.different)), (0, 2, 1))
         self.assertEqual(rate_table(self.maren.firm, self.today).days[self.today]["NOK"], Decimal("12.0000"))
 
+    @shows("R12.1")
     def test_an_expense_says_which_table_and_of_which_day(self):
         take_rates(self.priya, "bank.csv", self.table(ago=2))
         expense = self.a_cost(self.maren, "20.00")

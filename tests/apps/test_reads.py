@@ -8,6 +8,7 @@ from django.db import transaction
 
 from tests.apps.world import FIELD, OFFICE, WorldTestCase, eur
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import Budget, Posting
 from wainwright.accounts.refusals import refusal_words
@@ -135,6 +136,7 @@ class RulebookTest(WorldTestCase):
 
 
 class BudgetTest(WorldTestCase):
+    @shows("P10.2", "V5.1")
     def test_before_and_after_without_ones_own(self):
         firm, amounts = self.maren.firm, by_code([(FIELD, eur(100)), (OFFICE, eur(50))])
         self.assertEqual(amounts["cost_centre", "3120"], eur(150))
@@ -176,6 +178,7 @@ class PeopleTest(WorldTestCase):
         route = work_out_route(str(self.maren.pk), eur(100), {}, signers(self.maren.firm_id, self.today), [])
         self.assertEqual([step.name for step in route.steps], ["Signe Halloran"])
 
+    @shows("U3.3")
     def test_roles_and_initials(self):
         self.assertEqual(
             (self.tobias.roles, self.maren.person.initials, self.priya.may["read_all"]),
@@ -184,6 +187,7 @@ class PeopleTest(WorldTestCase):
 
 
 class SignOffTest(WorldTestCase):
+    @shows("V1.3")
     def test_order_is_kept_and_side_by_side_waits_for_both(self):
         claim = self.sent_claim()
         SignOff.objects.create(
@@ -240,6 +244,7 @@ class SignOffTest(WorldTestCase):
 
 
 class TrailTest(WorldTestCase):
+    @shows("P9.4")
     def test_every_act_leaves_one_entry_with_before_and_after(self):
         before = Entry.objects.count()
         self.a_cost()
@@ -255,6 +260,7 @@ class TrailTest(WorldTestCase):
 
 
 class NewsTest(WorldTestCase):
+    @shows("U7.1", "U7.2")
     def test_in_the_application_and_by_mail_with_a_link(self):
         with self.done():
             tell(self.maren, "Something came", "/trips/1/", "More words")
@@ -265,6 +271,7 @@ class NewsTest(WorldTestCase):
 
 
 class FindTest(WorldTestCase):
+    @shows("U8.3")
     def test_only_what_one_may_see(self):
         claim = self.sent_claim()
         for member, count in [(self.maren, 2), (self.tobias, 2), (self.priya, 2), (self.aiko, 0), (self.liv, 0)]:
@@ -300,6 +307,7 @@ class StandinsTest(WorldTestCase):
 
 
 class RouteTest(WorldTestCase):
+    @shows("P9.1")
     def test_an_owner_above_the_threshold_joins(self):
         trip = self.a_trip(starts=20, coding=coded("3140"))
         file = load_file(self.maren, trip)

@@ -10,6 +10,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from demo.bank import camt
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import Payment, PayRun, Posting
 from wainwright.claims.models import Claim
@@ -125,6 +126,7 @@ class TakeTest(Reconciling):
 
 
 class TellTest(Reconciling):
+    @shows("A5.1", "A5.2")
     def test_payments_are_found_confirmed_in_a_heap_and_undone(self):
         payments = self.paid("20.00", "31.00", "42.00")
         rows = [
@@ -149,6 +151,7 @@ class TellTest(Reconciling):
         with self.assertRaises(Stale):
             matching.undo(self.priya, match.pk)
 
+    @shows("A5.1")
     def test_a_run_that_was_debited_as_one_sum(self):
         payments = self.paid("20.00", "31.00")
         whole = sum(p.amount.amount for p in payments)
@@ -234,6 +237,7 @@ class RuleTest(Reconciling):
 
 
 class CloseTest(Reconciling):
+    @shows("A5.3")
     def test_a_period_is_closed_to_the_cent_and_opened_again(self):
         payments = self.paid("20.00", "31.00")
         rows = [(self.today, str(-p.amount.amount), "x", "", p.end_to_end, f"K{p.pk}") for p in payments]

@@ -16,6 +16,7 @@ from demo import papers
 from demo.story import proof
 from tests.apps.world import WorldTestCase
 from tests.codings import coded
+from tests.coverage import shows
 from tests.formats.samples import cii, flight_page, mail, ubl
 from wainwright import clock
 from wainwright.accounts.selectors import books
@@ -61,6 +62,7 @@ class Tray(WorldTestCase):
 
 
 class MailsTest(Tray):
+    @shows("R1.3")
     def test_a_known_sender_comes_in(self):
         self.assertEqual(self.arrive(mail()), "taken")
         receipt = Receipt.objects.get(owner=self.maren)
@@ -170,6 +172,7 @@ class MailsTest(Tray):
             self.assertEqual(mails.take_from_folder(), 1)
         self.assertEqual(sorted(p.name for p in folder.glob("*")), ["stranger@2.refused", "stranger@2.why"])
 
+    @shows("R1.3")
     def test_an_address_is_given_once(self):
         with self.assertRaises(Refusal) as caught:
             change_profile(self.aiko, mail_name="maren")
@@ -201,6 +204,7 @@ class InvoicesTest(Tray):
         done = self.taken(name, content, who)
         return Receipt.objects.get(pk=done.receipt.pk)
 
+    @shows("R10.1", "X9.1")
     def test_an_invoice_becomes_a_cost_with_its_tax_lines(self):
         receipt = self.invoice(ubl(day=self.today - timedelta(days=3)))
         self.assertEqual(
@@ -265,6 +269,7 @@ class InvoicesTest(Tray):
         self.assertFalse([row for row in tray(self.maren).fitting if row.paper == second])
 
 
+@shows("R11.1")
 class MemoryTest(Tray):
     def test_a_correction_is_proposed_the_next_time(self):
         day = self.today - timedelta(days=3)
@@ -295,6 +300,7 @@ class MemoryTest(Tray):
 
 
 class FeedTest(Tray):
+    @shows("R3.1")
     def test_asked_shown_taken_and_asked_again(self):
         card = self.maren.cards.first()
         file = feeds.ask_issuer(self.maren, card.pk)
@@ -380,6 +386,7 @@ class PartsTest(Tray):
                 [PartTyped("lodging", "x", eur("100.00"), coding=coded("nowhere"))],
             )
 
+    @shows("R6.3")
     def test_a_meal_on_the_bill_is_off_the_allowance(self):
         claim = self.a_claim(costs=())
         before = load_file(self.maren, claim).allowance
@@ -399,6 +406,7 @@ class PartsTest(Tray):
         compose.move(self.maren, claim.pk, [expense.pk])
         self.assertEqual(load_file(self.maren, Claim.objects.get(pk=claim.pk)).allowance, before)
 
+    @shows("R6.1")
     def test_half_of_it_personal(self):
         expense = self.a_cost(self.maren, "30.01", category="parking")
         for typed, own in [("50 %", 1501), ("15.00", 1500), ("15,00", 1500), ("33.3%", 999)]:
@@ -447,6 +455,7 @@ class RidesTest(Tray):
         } | more
         return rides.type_ride(self.maren, rides.Ride(**fields))
 
+    @shows("R7.1")
     def test_by_way_of(self):
         straight = self.ride()
         round_ = self.ride(via=(town("Waterford", "IE"),))
@@ -461,6 +470,7 @@ class RidesTest(Tray):
         self.assertEqual(self.ride(km=road * 2, reason="Bridge closed").km_reason, "Bridge closed")
         self.assertEqual(self.ride(km=road).km_reason, "")
 
+    @shows("R7.1")
     def test_odometers(self):
         road = self.ride().km
         self.assertEqual(self.ride(odometer=(Decimal(1000), 1000 + road)).km, road)
@@ -488,6 +498,7 @@ class GridTest(Tray):
     def post(self, path="/expenses/grid/", **data):
         return self.client.post(path, {"rows": 6, **data})
 
+    @shows("R9.1", "X10.2")
     def test_a_paste_is_laid_out_and_kept(self):
         day = self.today - timedelta(days=2)
         text = f"Day\tPaid to\tAmount\n{day:%d.%m.%Y}\tPier taxi\t18,40\n{day:%d.%m.%Y}\tHavnekroa\t1.204,00\n"
@@ -501,6 +512,7 @@ class GridTest(Tray):
             sorted(Expense.objects.filter(owner=self.maren).values_list("amount_minor", flat=True)), [1840, 120400]
         )
 
+    @shows("R9.1")
     def test_errors_stand_at_their_cells_and_nothing_is_kept(self):
         good = {"r0-date": str(self.today), "r0-merchant": "Lab", "r0-amount": "9.00", "r0-category": "supplies"}
         wrong = {"r1-date": "yesterday", "r1-merchant": "Lab", "r1-amount": "nine", "r1-category": "e"}
@@ -607,6 +619,7 @@ class TypingTest(Tray):
             "/expenses/check/", {"date": str(self.today), "currency": "EUR", **data}
         ).content.decode()
 
+    @shows("R5.1")
     def test_findings_and_proposals_while_typing(self):
         self.assertIn("Taxi?", self.check(merchant="Pier taxi"))
         self.assertIn("who was there", self.check(merchant="Havnekroa", category="meals", amount="40.00"))
@@ -640,6 +653,7 @@ class TypingTest(Tray):
             with self.subTest(data):
                 self.assertNotIn("Traceback", self.check(**data))
 
+    @shows("R5.1", "R5.2")
     def test_a_box_finds_by_any_part(self):
         self.enter(self.maren)
         row = {
@@ -674,6 +688,7 @@ class PagesTest(Tray):
         )
         return Receipt.objects.get(owner=self.maren, name=name)
 
+    @shows("R1.4")
     def test_cut_in_two(self):
         page = self.paper().pages.get()
         for at in (0, 95):
@@ -688,6 +703,7 @@ class PagesTest(Tray):
         self.assertEqual(Receipt.objects.get(pk=page.receipt_id).aside, "Cut in two")
         self.assertEqual(len(tray(self.maren, Narrow(kind="papers")).rows), 2)
 
+    @shows("R1.4")
     def test_joined_taken_off_and_put_back(self):
         one, other = self.paper(), self.paper("b.jpg", 2)
         pages.join(self.maren, one.pk, other.pk)
@@ -701,6 +717,7 @@ class PagesTest(Tray):
         with self.assertRaises(Stale):
             pages.join(self.maren, one.pk, 99999)
 
+    @shows("R1.5")
     def test_papers_of_a_cost_in_order_and_bound(self):
         claim = self.a_claim(costs=("18.40",))
         expense = claim.expenses.get()
@@ -770,6 +787,7 @@ class FinanceTest(Tray):
             merchant="Pier taxi", currency="EUR", amount_minor=minor,
         )  # fmt: skip
 
+    @shows("R3.5")
     def test_whose_charges_lie_loose_and_a_reminder_a_day(self):
         old, new, hers = self.charge(self.maren, 40), self.charge(self.maren, 2), self.charge(self.aiko, 10)
         self.assertEqual(
@@ -792,6 +810,7 @@ class FinanceTest(Tray):
         with self.assertRaises(Refusal):
             reminding.remind(self.priya, [old.pk])
 
+    @shows("R3.3", "A2.2")
     def test_a_card_has_an_account_of_its_own(self):
         card = self.maren.cards.first()
         with self.assertRaises(NotAllowed):
@@ -811,6 +830,7 @@ class FinanceTest(Tray):
         journal = load_file(self.maren, Claim.objects.get(pk=claim.pk)).journal
         self.assertEqual(sum(e.credit.minor for e in journal.entries if e.coding.account == "6445"), 5000)
 
+    @shows("R3.4")
     def test_personal_costs_are_followed_until_paid_back(self):
         expense = taking.mark_personal(self.maren, self.charge(self.maren, 9).pk)
         self.assertEqual([each.left for each in personal_open(self.priya)[0]], [expense.amount])

@@ -8,6 +8,7 @@ from unittest import mock
 from django.core import mail
 
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.bench.moving import move_on
 from wainwright.bench.reminding import remind
@@ -41,6 +42,7 @@ class LateTest(WorldTestCase):
     def told(self, who: Membership, words: str) -> int:
         return who.notices.filter(text__contains=words).count()
 
+    @shows("V6.1")
     def test_reminded_on_the_firms_rhythm(self):
         self.late(1)
         self.assertEqual((remind(self.firm), remind(self.firm)), (1, 0))
@@ -53,6 +55,7 @@ class LateTest(WorldTestCase):
         with clock.at(later + timedelta(days=2)):
             self.assertEqual(remind(self.firm), 0)
 
+    @shows("V6.1")
     def test_late_for_long_it_goes_to_the_next_above_and_says_so(self):
         claim = self.late(6)
         remind(self.firm)
@@ -91,6 +94,7 @@ class LateTest(WorldTestCase):
         self.assertEqual(row.due, self.today + timedelta(days=9))
 
 
+@shows("U4.3")
 class CoverTest(WorldTestCase):
     def test_only_below_an_amount_and_the_rest_goes_above(self):
         small, large = self.sent_claim(costs=("20.00",)), self.sent_claim(who=self.aiko, costs=("190.00",))
@@ -111,6 +115,7 @@ class CoverTest(WorldTestCase):
             set_cover(self.signe, self.signe.pk, self.ottilie.pk, *days, below=eur(5).amount)
         self.assertFalse(Cover.objects.exists())
 
+    @shows("P9.1")
     def test_the_route_finds_the_same(self):
         def eur_(n):
             return Money.of(str(n), "EUR")

@@ -15,6 +15,7 @@ from django.test.utils import CaptureQueriesContext
 from openpyxl import load_workbook
 
 from tests.apps.world import OFFICE, WorldTestCase
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import Code, Period
 from wainwright.core.table import ADDED, Column, Row, Table
@@ -59,6 +60,7 @@ class ReportsTestCase(WorldTestCase):
 class AnswersTest(ReportsTestCase):
     same_on_any_day = True
 
+    @shows("I1.1", "I5.1", "X1.1")
     def test_every_report_answers_by_everything_and_comes_to_the_same(self):
         self.spend()
         asked = 0
@@ -94,6 +96,7 @@ class AnswersTest(ReportsTestCase):
                 self.assertEqual(len(behind), row.cells[places[0]], (key, dim, row.of))
             thing_rows(report, reader, behind)
 
+    @shows("I4.1")
     def test_across_and_against_keep_the_sum(self):
         self.spend()
         plain = self.table(self.priya, "spend-by-category", of="").total[1]
@@ -226,6 +229,7 @@ class AnswersTest(ReportsTestCase):
                     self.assertEqual(self.client.get(path).status_code, 200, path)
                 self.assertLessEqual(len(taken), MOST, path)
 
+    @shows("I5.1")
     def test_budgets_say_what_they_come_to(self):
         self.spend()
         table = self.table(self.priya, "budgets")
@@ -236,6 +240,7 @@ class AnswersTest(ReportsTestCase):
             self.assertEqual(over, max(then - given, 0))
         self.assertEqual(self.table(self.aiko, "budgets").rows, ())
 
+    @shows("I5.1")
     def test_how_long_it_takes_is_told_from_the_trail(self):
         claim = self.checked_claim()
         later = clock.now() + timedelta(days=4)
@@ -268,6 +273,7 @@ class HowToTest(ReportsTestCase):
 class FilesTest(ReportsTestCase):
     same_on_any_day = True
 
+    @shows("I2.1")
     def test_an_answer_goes_out_in_every_form_with_how_it_was_asked(self):
         self.spend()
         self.a_cost(amount="3.00", merchant='=HYPERLINK("x")')
@@ -304,6 +310,7 @@ class KeepingTest(ReportsTestCase):
         with self.done():
             return sending.set_sending(member, kept.pk, sending.SendingTyped(every, forms=forms, to=to, **more))
 
+    @shows("I3.2", "I4.1")
     def test_a_question_is_kept_asked_again_and_stands_on_the_shelf(self):
         self.spend()
         kept = self.keep(self.priya, shared=True, by="person", span="this-year")
@@ -323,6 +330,7 @@ class KeepingTest(ReportsTestCase):
         self.enter(self.liv)
         self.assertEqual(self.client.get(f"/reports/kept/{kept.pk}/").status_code, 404)
 
+    @shows("I3.2")
     def test_an_answer_stays_as_it_was_and_two_are_compared(self):
         self.spend()
         report, _, found = self.ask(self.priya, "spend-by-person", of="")
@@ -356,6 +364,7 @@ class KeepingTest(ReportsTestCase):
                 self.send(self.priya, kept, hour="8")
             self.assertEqual((Sending.objects.get(kept=kept).day, mail.outbox), (wanted, []))
 
+    @shows("I3.1")
     def test_it_goes_out_every_monday_once_to_each_as_they_see_it(self):
         self.spend()
         kept = self.keep(self.priya)

@@ -6,6 +6,7 @@ from decimal import Decimal
 
 from tests.apps.test_laying_down import LaidDown
 from tests.apps.world import FIELD
+from tests.coverage import shows
 from wainwright.claims.models import Claim
 from wainwright.errors import Faults, NotAllowed, Refusal, Stale
 from wainwright.people.models import Firm
@@ -46,6 +47,7 @@ class AskedTest(Routes):
         super().setUp()
         self.ottilie = self.ottilie.__class__.objects.select_related("person", "firm").get(pk=self.ottilie.pk)
 
+    @shows("S5.1")
     def test_the_same_people_for_the_same_reasons_in_the_example_and_on_a_claim(self):
         typed = replace(TAXIS, signer=self.ottilie.name)
         self.ask(typed)
@@ -205,6 +207,7 @@ class AskedTest(Routes):
 class PolicyTest(LaidDown):
     same_on_any_day = True
 
+    @shows("S1.2")
     def test_published_and_read_with_the_rules_under_their_paragraphs(self):
         text = "# Meals\nEat well.\n\n# Ways\nGo slowly.\n"
         publish(self.callum, text, self.today)

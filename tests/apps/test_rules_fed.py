@@ -7,6 +7,7 @@ from decimal import Decimal
 
 from demo.story import proof
 from tests.apps.world import WorldTestCase, eur
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
@@ -39,6 +40,7 @@ class FedTest(WorldTestCase):
 
     same_on_any_day = True
 
+    @shows("C1.3", "C3.1")
     def test_every_kind_speaks_wherever_it_means_anything(self):
         wanted = {(code, subject) for code, each in kinds().items() for subject in each.on}
         made = {tuple(reversed(n.split("_", 1))) for n in dir(self) if n.startswith(("plan_", "claim_"))}

@@ -9,6 +9,7 @@ import openpyxl
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.core.allowance import Rate, Rates, rate_for
 from wainwright.core.allowance.reading import SchemeFaults
@@ -34,6 +35,7 @@ class DraftsTest(WorldTestCase):
     def fresh(self) -> Firm:
         return Firm.objects.get(pk=self.callum.firm_id)
 
+    @shows("S4.1")
     def test_from_a_draft_to_what_a_traveller_earns(self):
         trip = self.a_trip(starts=20, days=3)
         row = schemes.keep_draft(self.callum, HALF)
@@ -104,6 +106,7 @@ class DraftsTest(WorldTestCase):
         self.assertEqual(len(schemes.missing_amounts(scheme, [old, new], day - timedelta(days=1))), 1)
         self.assertEqual(len(schemes.missing_amounts(scheme, [replace(season, until=day)], day)), 1)
 
+    @shows("X6.1")
     def test_examples_use_every_part_and_come_back_as_they_were_typed(self):
         used = set()
         for name, data in schemes.examples().items():
@@ -137,6 +140,7 @@ class DraftsTest(WorldTestCase):
             self.assertIn(words, str(raised.exception))
 
 
+@shows("X6.1")
 class LongStayTest(WorldTestCase):
     def test_a_stay_goes_on_over_several_journeys(self):
         """Whoever is back within the days that the scheme says goes on with the stay before, on the plan and when it is tried."""
@@ -272,6 +276,7 @@ class SheetsTest(WorldTestCase):
     def sheet(self, *lines: str) -> RateSheet:
         return rate_sheets.read_sheet(self.callum, "rates.csv", "\n".join(lines).encode())
 
+    @shows("S4.2")
     def test_three_bad_rows_in_five_thousand_stay_behind(self):
         head = "country;town;from;until;currency;full;breakfast;part;full free of tax;lunch and dinner;ceiling"
         schemes.keep_draft(self.callum, HALF.replace('share = "0.5"', 'amount = "part"'))

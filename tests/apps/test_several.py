@@ -7,6 +7,7 @@ from decimal import Decimal
 from unittest import mock
 
 from tests.apps.world import OFFICE, WorldTestCase, eur
+from tests.coverage import shows
 from wainwright.accounts.models import BudgetUse, Payment, Posting
 from wainwright.accounts.services import Payable
 from wainwright.claims.models import AdvanceTaken, Claim
@@ -43,6 +44,7 @@ class SeveralTest(WorldTestCase):
         claim = compose.bare_claim(self.maren, first.pk)
         return claim, first, other
 
+    @shows("C2.2")
     def test_allowance_costs_and_plan_of_both_are_there(self):
         claim, first, other = self.two_trips()
         alone = sums(claim).allowance
@@ -237,6 +239,7 @@ class IssuerTest(WorldTestCase):
         self.post_claim(claim)
         return Claim.objects.select_related("statement", "claimant__person", "issuer_card").get(pk=claim.pk)
 
+    @shows("C5.2")
     def test_two_payments_settle_one_claim(self):
         set_issuer(self.priya, "Harbour Bank", ISSUER_IBAN)
         claim = self.charged()

@@ -15,6 +15,7 @@ from django.template import engines
 from django.test import Client, override_settings
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.core.money import Money
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -142,6 +143,7 @@ class FactorTest(WorldTestCase):
         client.post("/accounts/login/", {"login": member.person.email, "password": PASSWORD})
         return client
 
+    @shows("U1.3")
     def test_secrets_are_sealed_and_recovery_codes_shown_once(self):
         client = self.signed_in(self.maren)
         secret = self.set_up(self.maren, client)
@@ -165,6 +167,7 @@ class FactorTest(WorldTestCase):
         with override_settings(SECRET_KEY="new", SECRET_KEY_FALLBACKS=[]), self.assertRaises(RuntimeError):
             adapter.decrypt(sealed)
 
+    @shows("U1.4")
     def test_a_firm_asks_a_second_factor_of_some_roles(self):
         wanted = Safeguards(Money.of("500", "EUR"), ("finance", "administrator"), "name")
         with self.assertRaises(NotAllowed):
@@ -240,6 +243,7 @@ class FactorTest(WorldTestCase):
         page = self.signed_in(self.callum).get("/people/")
         self.assertContains(page, "Set up an authenticator")
 
+    @shows("U1.5")
     def test_one_that_was_lost_is_taken_off_by_another_administrator(self):
         client = self.signed_in(self.priya)
         self.set_up(self.priya, client)

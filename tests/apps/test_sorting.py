@@ -3,6 +3,7 @@
 from datetime import timedelta
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
@@ -51,6 +52,7 @@ class SortingTest(WorldTestCase):
             once=f"b{Booking.objects.count()}", placed=True, ticket_number=f"T-{Booking.objects.count()}", **more,
         )  # fmt: skip
 
+    @shows("R4.1")
     def test_a_charge_and_its_paper_find_their_booking_and_one_key_takes_all_three(self):
         air, stay = self.a_booking(), self.a_booking(18000, "stay", "Quay House", leaves=8)
         self.a_booking(18000, "stay", "Quay House", state="Cancelled")
@@ -101,6 +103,7 @@ class SortingTest(WorldTestCase):
                     self.assertIn("as a tip would be", row.pair.why)
                     self.assertEqual(taking.take(self.maren, *row.names).amount_minor, 4600)
 
+    @shows("C2.1")
     def test_many_are_taken_and_undone_together(self):
         charges = [self.a_charge(minor=1000 + n) for n in range(4)]
         taken = sorting.take_many(self.maren, [Thing(None, c.pk) for c in charges])

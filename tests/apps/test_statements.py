@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from demo.story import proof
 from tests.apps.world import FIELD, OFFICE, WorldTestCase, eur
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import Payment, Posting, PostingLine
 from wainwright.bench import services as bench
@@ -204,6 +205,7 @@ class AdvanceTest(Statements):
 
 
 class RecodeTest(Statements):
+    @shows("V4.1")
     def test_a_correction_is_a_version_and_the_costs_follow_it(self):
         claim = self.checked_claim(coding=FIELD)
         proof(self.a_cost(amount="9.00"), 1)

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from icalendar import Calendar
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from tests.formats.samples import mail as a_mail
 from wainwright.core.text import clean, clean_data, one_line
 from wainwright.fields import plain_number
@@ -55,6 +56,7 @@ class CleanTest(TestCase):
 
 
 class BordersTest(WorldTestCase):
+    @shows("C7.2")
     def test_a_remark_of_two_lines_is_kept_and_told(self):
         claim = self.sent_claim()
         self.enter(self.tobias)
@@ -114,6 +116,7 @@ class NoServerTest(WorldTestCase):
         self.assertEqual(claim.state, "In finance check")
         self.assertTrue(Notice.objects.filter(member=self.maren, text__contains="signed off").exists())
 
+    @shows("U7.1")
     def test_a_mail_that_no_server_takes_goes_into_the_queue_again(self):
         letter = EmailMultiAlternatives("Once more", "Nobody answers.", to=["una@saltholm.example"])
         letter.attach_alternative("<p>Nobody answers.</p>", "text/html")

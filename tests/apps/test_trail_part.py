@@ -10,6 +10,7 @@ from pathlib import Path
 from django.core.management import CommandError, call_command
 
 from tests.apps.world import WorldTestCase
+from tests.coverage import shows
 from wainwright.trail.models import Entry
 from wainwright.trail.services import record
 
@@ -50,6 +51,7 @@ class PartTest(WorldTestCase):
         self.assertIn("It holds", self.check(content))
         self.assertEqual(Entry.objects.latest("number").what, "took a part of the trail along")
 
+    @shows("X7.1")
     def test_whatever_is_changed_is_found(self):
         content = self.taken()
         for name, old, new, words in (

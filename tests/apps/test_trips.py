@@ -9,6 +9,7 @@ from django.test import override_settings
 
 from tests.apps.world import FIELD, WorldTestCase
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import BudgetUse
 from wainwright.bench import services as bench
@@ -29,6 +30,7 @@ from wainwright.trips.services.ways import Wish, hold
 
 
 class PlanningTest(WorldTestCase):
+    @shows("P4.1")
     def test_nights_and_allowance_are_right_from_the_start(self):
         trip = self.a_trip(starts=20, days=4)
         nights = list(trip.nights.all())
@@ -37,6 +39,19 @@ class PlanningTest(WorldTestCase):
         figures = load_file(self.maren, trip).figures
         self.assertEqual(str(figures.allowance.amount), "203.00")
         self.assertEqual(figures.total.minor, 200_00 + 450_00 + 203_00)
+
+    @shows("P3.2")
+    def test_totals_say_for_what_and_who_pays(self):
+        trip = self.a_trip(starts=20, days=4)
+        figures = load_file(self.maren, trip).figures
+        firm, own = figures.sum("firm", "central").minor, figures.sum("self").minor + figures.allowance.amount.minor
+        self.assertEqual((firm + own, firm), (figures.total.minor, 200_00 + 450_00))
+        self.enter(self.maren)
+        self.assertContains(self.client.get(f"/trips/{trip.pk}/"), "paid by the firm 650.00, by you 203.00")
+        road.send(self.maren, trip.pk, Trip.objects.get(pk=trip.pk).version, self.maren.person.name)
+        order = self.client.get(f"/trips/{trip.pk}/order/")
+        for words in ("Lodging", "450.00", "200.00", "of it 650.00 paid by the firm"):
+            self.assertContains(order, words)
 
     def test_legs_must_fit(self):
         trip = self.a_trip(starts=20)
@@ -61,6 +76,7 @@ class PlanningTest(WorldTestCase):
         with self.assertRaises(Stale):
             plan.remove_leg(self.maren, trip.pk, 999)
 
+    @shows("P4.5")
     def test_a_meal_on_all_days_alike_in_one_act(self):
         trip = self.a_trip(starts=20, days=5)
         nights.mark_meal(self.maren, trip.pk, trip.starts + timedelta(days=1), Meal.LUNCH, all_alike=True)
@@ -70,6 +86,7 @@ class PlanningTest(WorldTestCase):
         trip.refresh_from_db()
         self.assertEqual(len(trip.supplied), 2)
 
+    @shows("P4.5", "P7.1")
     def test_a_stay_is_changed_together_and_over_the_ceiling_is_found(self):
         trip = self.a_trip(starts=20, days=4)
         dates = [n.date for n in trip.nights.all()][:2]
@@ -92,11 +109,13 @@ class PlanningTest(WorldTestCase):
         nights.set_stay(self.maren, trip.pk, dates, "Lamp Quay Hotel", Decimal(150), "firm", False)
         self.assertEqual([f for f in load_file(self.maren, trip).findings if f.finding.level != "note"], [])
 
+    @shows("R4.4")
     def test_lodging_is_never_typed_twice(self):
         trip = self.a_trip(starts=20)
         with self.assertRaisesRegex(Refusal, "count twice"):
             plan.add_other(self.maren, trip.pk, "lodging", "Hotel", Decimal(100), "self")
 
+    @shows("P6.1")
     def test_the_advance_has_its_limit(self):
         trip = self.a_trip(starts=20)
         most = load_file(self.maren, trip).figures.proposed_advance.amount
@@ -115,6 +134,7 @@ class PlanningTest(WorldTestCase):
             with self.subTest(words), self.assertRaisesRegex(Refusal, words):
                 plan.start_trip(self.maren, "A trip", "To test", coding)
 
+    @shows("U2.10")
     def test_a_card_that_expires_is_found(self):
         Card.objects.filter(owner=self.maren).update(expires=self.today + timedelta(days=5))
         trip = self.a_trip(starts=20)
@@ -129,6 +149,7 @@ class PlanningTest(WorldTestCase):
 
 
 class SendingTest(WorldTestCase):
+    @shows("P8.2")
     def test_only_certified_with_ones_own_name_and_nothing_in_the_way(self):
         trip = self.a_trip(starts=20)
         for version, name, words in [
@@ -141,6 +162,7 @@ class SendingTest(WorldTestCase):
         with self.assertRaisesRegex(Refusal, "1 still to put right"):
             road.send(self.maren, empty.pk, empty.version, "Maren Oyelaran")
 
+    @shows("P9.2", "P10.2")
     def test_route_budget_and_news(self):
         trip = self.sent_trip(coding=FIELD, starts=20)
         step = SignOff.objects.get()
@@ -159,6 +181,7 @@ class SendingTest(WorldTestCase):
         road.call_off(self.maren, trip.pk)
         self.assertEqual(BudgetUse.objects.count(), 0)
 
+    @shows("U4.3", "U4.4")
     def test_cover_signs_in_the_name_of_who_is_away(self):
         Cover.objects.create(member=self.tobias, by=self.ottilie, since=self.today, until=self.today)
         trip = self.sent_trip(starts=20)
@@ -166,6 +189,7 @@ class SendingTest(WorldTestCase):
             bench.approve(self.ottilie, "trip", trip.pk)
         self.assertTrue(Entry.objects.filter(what="authorised the trip", for_whom="Tobias Achterberg").exists())
 
+    @shows("P9.5", "V3.1")
     def test_take_back_send_back_and_turn_down(self):
         trip = self.sent_trip(starts=20)
         road.take_back(self.maren, trip.pk)
@@ -185,6 +209,7 @@ class SendingTest(WorldTestCase):
         with self.assertRaises((NotNow, Stale)):
             road.send(self.maren, trip.pk, trip.version, "Maren Oyelaran")
 
+    @shows("V3.1")
     def test_pass_on(self):
         trip = self.sent_trip(starts=20)
         for wrong in (self.maren, self.tobias, self.aiko, self.ingrid):
@@ -230,6 +255,7 @@ class BookingTest(WorldTestCase):
         self.assertEqual((again.pk, Booking.objects.count(), trip.legs.count()), (booking.pk, 1, 2))
         self.assertLess(booking.ticket_by, booking.departure)
 
+    @shows("B8.1")
     def test_confirmed_and_ticketed_once_authorised(self):
         trip, *_ = self.held()
         trip.refresh_from_db()
@@ -251,6 +277,7 @@ class BookingTest(WorldTestCase):
         self.assertEqual(booking.state, "Ticketed")
         self.assertIn("and ticketed", mail.outbox[-1].subject)
 
+    @shows("B8.2")
     def test_cancelled_with_its_legs_and_lapsed_when_not_sent(self):
         trip, _, booking = self.held()
         leg = trip.legs.first()

@@ -10,6 +10,7 @@ from django.db.models import F
 
 from tests import worlds
 from tests.apps.world import FIELD, WorldTestCase, eur
+from tests.coverage import shows
 from wainwright.accounts.models import BudgetUse
 from wainwright.bookings.services import ByHand
 from wainwright.people.models import Firm, new_version
@@ -34,6 +35,7 @@ def change_everything_elsewhere():
 
 
 class SignedPlanTest(WorldTestCase):
+    @shows("C10.1", "V2.3")
     def test_signers_budgets_and_order_read_what_was_certified(self):
         trip = self.sent_trip(coding=FIELD, starts=5)
         total = trip.planned

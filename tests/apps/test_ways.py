@@ -3,10 +3,12 @@
 from datetime import datetime, timedelta
 from decimal import Decimal
 from unittest import mock
+from zoneinfo import ZoneInfo
 
 from django.urls import reverse
 
 from tests.apps.test_bookings import BookingTestCase
+from tests.coverage import shows
 from wainwright.bookings.choices import carbon_of
 from wainwright.bookings.market import NoAnswer
 from wainwright.bookings.models import Booking
@@ -29,6 +31,7 @@ class SentenceTest(BookingTestCase):
         self.day = self.monday()
         self.enter(self.maren)
 
+    @shows("B1.1")
     def test_everything_known_is_filled_in(self):
         page = self.client.get(reverse("ways", args=[self.trip.pk]))
         self.assertContains(page, 'value="Cork airport (ORK)"')
@@ -56,6 +59,7 @@ class SentenceTest(BookingTestCase):
             with self.subTest(words):
                 self.assertContains(self.said(*parts), words, status_code=422)
 
+    @shows("B1.1")
     def test_more_stops_are_added_to_the_sentence(self):
         page = self.said(
             ("ORK", "BGO", self.day, "any", ""),
@@ -66,6 +70,7 @@ class SentenceTest(BookingTestCase):
         self.assertEqual((len(said), said[2].origin), (3, "Florø"))
         self.assertEqual(page.status_code, 422)
 
+    @shows("B1.3", "B7.1")
     def test_narrowing(self):
         part = ("Bergen", "Florø", self.day, "any", "")
         rows = self.said(part).context["rows"]
@@ -82,6 +87,7 @@ class SentenceTest(BookingTestCase):
                 self.assertTrue(all(test(r.each.offer) for r in found))
         self.assertContains(self.said(part, more="&carrier=Nobody"), "Nothing is left of")
 
+    @shows("B1.2")
     def test_a_window_widens_the_yardstick(self):
         free = {r.each.offer.key: r.each.over for r in self.said(("ORK", "BGO", self.day, "any", "")).context["rows"]}
         asked = {
@@ -91,6 +97,7 @@ class SentenceTest(BookingTestCase):
         self.assertTrue(all(asked[k] >= free[k] for k in both))
         self.assertTrue(any(asked[k] > free[k] for k in both))
 
+    @shows("B1.4")
     def test_sixty_ways_and_more_stay_apart(self):
         page = self.said(("Cork", "Dublin", self.day, "any", ""))
         ways = page.context["field"].ways
@@ -102,12 +109,38 @@ class SentenceTest(BookingTestCase):
         ]  # fmt: skip
         self.assertEqual(close, [])
 
+    @shows("B1.4")
     def test_the_plain_list_says_the_same_as_the_field(self):
         page = self.said(("ORK", "BGO", self.day, "any", ""))
         keys = {w.key for w in page.context["field"].ways}
         self.assertEqual(keys, {r.each.offer.way for r in page.context["rows"]})
         for key in keys:
             self.assertEqual(page.content.decode().count(f'data-way="{key}"'), 2)
+
+    @shows("B1.3", "B2.2")
+    def test_by_price_and_by_time_and_contracted_ones_first_where_nothing_is_asked(self):
+        by = {
+            "price": lambda o: o.price.amount, "leaves": lambda o: o.leaves, "arrives": lambda o: o.arrives,
+            "time": lambda o: o.arrives.replace(tzinfo=ZoneInfo(o.target.zone)) - o.leaves.replace(tzinfo=ZoneInfo(o.origin.zone)),
+        }  # fmt: skip
+        seen = 0
+        for later in range(6):
+            day = self.day + timedelta(days=later)
+            for order, key in by.items():
+                offers = [
+                    r.each.offer
+                    for r in self.said(("ORK", "BGO", day, "any", ""), more=f"&order={order}").context["rows"]
+                    if not r.cost.fault
+                ]
+                self.assertEqual([key(o) for o in offers], sorted(key(o) for o in offers), order)
+            rows = [r for r in self.said(("ORK", "BGO", day, "any", "")).context["rows"] if not r.cost.fault]
+            first = [r.each.offer.contracted for r in rows]
+            self.assertEqual(first, sorted(first, reverse=True))
+            for contracted in (True, False):
+                costs = [r.cost.amount.amount for r in rows if r.each.offer.contracted is contracted]
+                self.assertEqual(costs, sorted(costs))
+            seen += any(first) and not all(first)
+        self.assertTrue(seen)
 
     def test_a_search_again_takes_the_place_of_what_is_held(self):
         booking = hold(self.maren, self.trip.pk, self.choice(), Wish("Arrives in time for the work", "For the tide"))
@@ -123,6 +156,7 @@ class WholeTest(BookingTestCase):
 
         return [o for o in offers_of(place(one), place(other), day, self.today, "EUR") if o.cabin == "economy"]
 
+    @shows("X12.1")
     def test_fare_bag_transfers_nights_and_allowance_add_up(self):
         trip = self.to_bergen()
         file = self.file(trip)
@@ -144,6 +178,7 @@ class WholeTest(BookingTestCase):
         )
         self.assertEqual(cost.planned.amount, cost.amount.amount - transfers)
 
+    @shows("X12.1")
     def test_a_way_that_lands_the_next_day_changes_nights_and_allowance(self):
         trip = self.to_bergen()
         pricer = Pricer(self.file(trip), [Part(place("BGO"), place("ORK"), trip.ends)])
@@ -154,6 +189,7 @@ class WholeTest(BookingTestCase):
         if late is not None:
             self.assertGreater(pricer.price([late]).allowance, pricer.price([early]).allowance)
 
+    @shows("B7.1")
     def test_the_night_train_saves_a_night(self):
         trip = self.start()
         self.add(trip, "BGO", 0, 9)
@@ -198,6 +234,7 @@ class WholeTest(BookingTestCase):
         found = margins(trip, [], [offer])
         self.assertEqual((found[0].late, found[0].words.startswith("2 h 15 before Kick-off")), (False, True))
 
+    @shows("X11.1")
     def test_carbon_beside_price(self):
         trip = self.start()
         offer = self.offers(trip, self.monday())[0]
@@ -221,6 +258,7 @@ class PagesTest(BookingTestCase):
         self.enter(self.maren)
         self.page = f"/trips/{self.trip.pk}/"
 
+    @shows("B5.1")
     def test_a_car_follows_from_the_flights(self):
         page = self.client.get(self.page + "cars/")
         form = page.context["form"]
@@ -239,6 +277,7 @@ class PagesTest(BookingTestCase):
         )
         self.assertContains(wrong, "brought back before it is taken", status_code=422)
 
+    @shows("B6.1")
     def test_lodging_on_the_map_and_in_the_list(self):
         page = self.client.get(self.page + "stays/")
         rows = page.context["rows"]
@@ -251,6 +290,7 @@ class PagesTest(BookingTestCase):
         self.assertEqual(Booking.objects.filter(kind="stay", state="Held").count(), 1)
         self.send(self.page + "stays/hold/", "no longer on offer", pick="stay/nonsense")
 
+    @shows("B4.1")
     def test_seats_on_the_plan_else_a_wish(self):
         path = f"{self.page}bookings/{self.booking.pk}/seats/"
         page = self.client.get(path)
@@ -288,6 +328,7 @@ class PagesTest(BookingTestCase):
                 self.assertEqual(self.client.get(path).status_code, 200)
         self.assertEqual(Booking.objects.get(pk=self.booking.pk).seats, booked)
 
+    @shows("B10.1")
     def test_several_fees_one_after_another(self):
         fee = {
             "kind": "fee",
@@ -304,6 +345,7 @@ class PagesTest(BookingTestCase):
         self.assertContains(self.client.get(self.page), "billed to the firm, bought elsewhere 37.50")
         self.assertEqual(sum((b.price for b in Booking.objects.filter(by_hand=True)), Money.zero("EUR")).minor, 37_50)
 
+    @shows("P8.1")
     def test_signing_shows_everything(self):
         page = self.client.get(self.page + "sign/")
         for words in (
@@ -315,6 +357,7 @@ class PagesTest(BookingTestCase):
         ):
             self.assertContains(page, words)
 
+    @shows("U2.1", "U2.2", "U2.3")
     def test_the_profile(self):
         for data, says, status in [
             ({"act": "profile", "iban": "IE00AIBK93115212345678"}, "check digits do not fit", 422), ({"act": "profile", "phone": "call me"}, "Type digits", 422),

@@ -10,6 +10,7 @@ from django.core import mail
 from demo.load import PASSWORD
 from tests.apps.world import WorldTestCase
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
@@ -72,6 +73,7 @@ class AccountTest(WorldTestCase):
         with self.done():
             return self.client.post("/profile/", data)
 
+    @shows("U2.3")
     def test_another_account_asks_who_one_is_and_only_so_often(self):
         self.enter(self.maren)
         was = self.maren.iban
@@ -138,6 +140,7 @@ class AccountTest(WorldTestCase):
 
 
 class CardsTest(WorldTestCase):
+    @shows("U2.2")
     def test_nobody_declares_a_card_of_the_firm(self):
         theirs = self.maren.cards.get(firm_pays=True)
         with self.assertRaisesRegex(Refusal, "a card of the firm"):
@@ -244,6 +247,7 @@ class ShownTest(WorldTestCase):
 
 
 class TwoPeopleTest(WorldTestCase):
+    @shows("U3.2")
     def test_an_auditor_does_nothing_whatever_the_act(self):
         claim = self.sent_claim()
         self.enter(self.benedikt)

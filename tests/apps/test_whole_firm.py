@@ -17,6 +17,7 @@ from django.test import SimpleTestCase
 
 from tests import worlds
 from tests.apps.world import WorldTransactionTestCase
+from tests.coverage import shows
 from tests.worlds import EMPTY, OtherDatabasesMixin, start_from
 from wainwright import clock
 from wainwright.accounts.models import Code, Dimension
@@ -62,6 +63,7 @@ class WholeFirmTest(OtherDatabasesMixin, WorldTransactionTestCase):
                 new.writestr(each, change(old.read(each)) if each == name else old.read(each))
         return target
 
+    @shows("X13.1")
     def test_taken_along_and_taken_in_again(self):
         claim = self.sent_claim()
         receipts.take_in(self.maren, "p.pdf", b"%PDF-1.7 paper")
@@ -154,6 +156,7 @@ class WholeFirmTest(OtherDatabasesMixin, WorldTransactionTestCase):
         with self.assertRaisesRegex(CommandError, "no archive of a firm"):
             call_command("take_firm", self.folder / "x.zip", stdout=io.StringIO())
 
+    @shows("X13.1")
     def test_by_the_page(self):
         self.enter(self.maren)
         self.assertEqual(self.client.get("/firm/archive/").status_code, 403)

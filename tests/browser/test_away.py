@@ -7,6 +7,7 @@ from selenium.webdriver.common.virtual_authenticator import VirtualAuthenticator
 
 from tests.browser.base import BrowserTestCase
 from tests.browser.wire import ANSWERS_LOST, CUT, WHOLE, Wire
+from tests.coverage import shows
 from wainwright.expenses.models import Expense, Receipt
 
 CONTROLLED = "return navigator.serviceWorker && navigator.serviceWorker.controller !== null"
@@ -49,6 +50,7 @@ class AwayTest(BrowserTestCase):
         self.fill(within="form[data-kind=cost]", merchant=merchant, amount=amount, category="taxi")
         self.press("Keep it", within="form[data-kind=cost]")
 
+    @shows("U9.3")
     def test_in_aeroplane_mode_and_back(self):
         self.sign_in("Maren")
         self.open("/away/")
@@ -84,6 +86,33 @@ class AwayTest(BrowserTestCase):
         self.assertEqual(made[0][1], "Quay cab")
         self.assertEqual(Receipt.objects.count(), 1)
 
+    @shows("U9.3")
+    def test_with_every_page_closed_the_browser_sends_it_once_the_signal_is_back(self):
+        self.sign_in("Maren")
+        self.open("/away/")
+        self.see("Everything is sent")
+        self.until(lambda d: d.execute_script(CONTROLLED), "the page's worker does not begin")
+        self.wire.set(CUT)
+        self.open("/away/")
+        self.type_cost("Quay cab", "12.50")
+        self.type_cost("Late ferry", "8.00")
+        self.waits(2)
+        # Nothing of ours that could send is open: this says one word, and runs nothing.
+        self.wire.set(WHOLE)
+        self.open("/up/")
+        self.assertEqual(Expense.objects.count(), 0)
+        # A browser does this by itself when it sees the net again; here only the wire was cut, which it does not see.
+        self.driver.execute_cdp_cmd("ServiceWorker.enable", {})
+        woken = {"origin": self.wire.address, "registrationId": "0", "tag": "wainwright-away", "lastChance": False}
+        self.driver.execute_cdp_cmd("ServiceWorker.dispatchSyncEvent", woken)
+        self.until(lambda d: Expense.objects.count() == 2, "the worker does not send", seconds=40)
+        self.assertEqual(
+            list(Expense.objects.order_by("pk").values_list("merchant", flat=True)), ["Quay cab", "Late ferry"]
+        )
+        self.open("/away/")
+        self.see("Everything is sent")
+        self.waits(0)
+
     def test_what_is_refused_says_why_and_is_changed_there(self):
         self.sign_in("Maren")
         self.open("/away/")
@@ -96,6 +125,7 @@ class AwayTest(BrowserTestCase):
         self.waits(0)
         self.assertEqual(Expense.objects.get().amount.minor, 720)
 
+    @shows("U9.2")
     def test_what_a_phone_shares_lies_in_the_tray(self):
         self.sign_in("Maren")
         self.open("/away/")

@@ -13,6 +13,7 @@ from selenium.webdriver.common.keys import Keys
 from demo.story import proof
 from tests import worlds
 from tests.browser.base import BrowserTestCase
+from tests.coverage import shows
 from wainwright.bench import services as bench
 from wainwright.bench.moving import move_on_everywhere
 from wainwright.claims.models import Claim
@@ -52,6 +53,7 @@ class BenchTest(BrowserTestCase):
         self.until(lambda d: f"/bench/claim/{claim.pk}/" in d.current_url, f"not at {claim.title}")
         self.quiet()
 
+    @shows("V3.1", "X10.1")
     def test_a_morning_by_keys_alone(self):
         part, back = self.sent("maren", "Ropes", "60.00", "24.00"), self.sent("aiko", "Paints", "40.00", "22.00")
         odd = self.sent("jonas", "A large pump", "230.00")
@@ -102,6 +104,7 @@ class BenchTest(BrowserTestCase):
         self.assertLess(self.inputs, 24)
         self.assertEqual(self.console(), [])
 
+    @shows("V2.1", "X3.1")
     def test_a_clean_claim_in_two_keys_and_forty_lines_in_a_minute(self):
         clean = self.sent("maren", "Ropes", "20.00")
         amounts = [f"{2 + n % 9}.{n:02d}" for n in range(37)] + ["210.00", "220.00", "230.00"]
@@ -125,6 +128,7 @@ class BenchTest(BrowserTestCase):
         print(f"\nforty lines, three odd: {self.inputs} keys, {taken:.0f} s", file=sys.stderr)
         self.assertLess(taken, 60)
 
+    @shows("V4.2")
     def test_finance_corrects_and_the_claimant_objects(self):
         claim = self.sent("maren", "Ropes", "20.00", "24.00")
         bench.approve(self.people["tobias"], "claim", claim.pk)

@@ -11,6 +11,7 @@ from demo.bank import camt
 from tests import worlds
 from tests.apps.world import World, eur
 from tests.browser.base import BrowserTestCase
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import Code, FirmAccounts, Payment, PayRun, Period, Posting
 from wainwright.bookings.services import ByHand
@@ -42,6 +43,7 @@ class BooksTest(World, BrowserTestCase):
     def claims(self, *amounts: str) -> list[Claim]:
         return [self.cleared_claim(costs=(amount,)) for amount in amounts]
 
+    @shows("A1.1")
     def test_masters_are_fetched_taken_and_connected_and_a_run_is_mended(self):
         """Fetch, see what changes, take, map the gap; then a run with one refusal, mended, posted, reported."""
         slug = self.priya.firm.slug
@@ -173,6 +175,7 @@ class BooksTest(World, BrowserTestCase):
         self.press("Billed:")
         self.see("1480", "2330", "45.00")
 
+    @shows("A5.3")
     def test_the_statement_agrees_to_the_last_line_and_the_month_is_closed(self):
         """A statement reconciled to its last line, a period closed; then the month with its accruals."""
         firm, today = self.priya.firm, worlds.today()

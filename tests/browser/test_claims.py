@@ -13,6 +13,7 @@ from demo.story import proof
 from tests import worlds
 from tests.browser.base import BrowserTestCase
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.kept import keep_split
 from wainwright.bench import services as bench
@@ -103,6 +104,7 @@ class ClaimsTest(BrowserTestCase):
                 state="Read", fields=fields, day=day, received=clock.now(),
             )  # fmt: skip
 
+    @shows("C12.1")
     def test_back_from_the_trip_to_sent_in_five_inputs(self):
         trip, maren = self.a_trip_that_is_back(), self.people["maren"]
         for n, shop in enumerate(SHOPS):
@@ -210,6 +212,7 @@ class ClaimsTest(BrowserTestCase):
         ):
             bench.approve(row.signer, "claim", claim.pk)
 
+    @shows("U4.1")
     def test_a_delegate_prepares_and_the_traveller_signs(self):
         trip, maren, aiko = self.a_trip_that_is_back(), self.people["maren"], self.people["aiko"]
         draft_what_is_back()

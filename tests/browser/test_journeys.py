@@ -11,6 +11,7 @@ from selenium.webdriver.common.keys import Keys
 
 from tests import worlds
 from tests.browser.base import BrowserTestCase
+from tests.coverage import shows
 from wainwright.accounts.models import BudgetUse
 from wainwright.bookings.models import Booking
 from wainwright.signoff.models import SignOff
@@ -163,6 +164,7 @@ class SimpleTest(JourneyTestCase):
 
 
 class LongTest(JourneyTestCase):
+    @shows("P2.1")
     def test_five_legs_with_everything_on_the_way(self):
         """Ferry, night train, own car, supplied quarters, a split over two owners, an agenda, sent back once."""
         mon = self.first
@@ -265,6 +267,7 @@ class LongTest(JourneyTestCase):
 
 
 class ByHandTest(JourneyTestCase):
+    @shows("B10.1")
     def test_a_fee_and_a_ticket_by_hand_then_a_change_and_a_cancellation(self):
         page = self.a_trip("Gauge check, Bergen")
         self.search(page, ("ORK", "BGO", 0, "any", ""), ("BGO", "ORK", 3, "any", ""))

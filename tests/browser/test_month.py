@@ -17,6 +17,7 @@ from demo import papers
 from tests import worlds
 from tests.browser.base import BrowserTestCase
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
 from wainwright.expenses.models import Charge, Expense, Receipt
@@ -187,6 +188,7 @@ class MonthTest(BrowserTestCase):
         totals = [r.value("total") for r in expense.receipts.all() if r.value("total")]
         return charge is not None and any(Decimal(t) != expense.amount.amount for t in totals)
 
+    @shows("R6.1", "X8.1")
     def test_a_hotel_bill_from_pdf_to_parts(self):
         today = worlds.today()
         maren = self.people["maren"]
@@ -232,6 +234,7 @@ class MonthTest(BrowserTestCase):
 class PhoneTest(BrowserTestCase):
     width, height = 390, 800
 
+    @shows("R1.2")
     def test_recording_on_a_phone(self):
         self.sign_in("Maren Oyelaran")
         self.open("/tray/")

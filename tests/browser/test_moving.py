@@ -8,6 +8,7 @@ from selenium.webdriver.common.by import By
 
 from tests import worlds
 from tests.browser.base import BrowserTestCase
+from tests.coverage import shows
 from wainwright.bench import services as bench
 from wainwright.claims.models import Claim
 from wainwright.claims.services.drafting import draft_what_is_back
@@ -32,6 +33,7 @@ class MovingTest(BrowserTestCase):
         )  # fmt: skip
         self.press("Add the leg", within=".panel")
 
+    @shows("C9.1")
     def test_two_parties_one_signature_two_claims(self):
         day = worlds.today() + timedelta(days=30)
         next_day = day + timedelta(days=1)

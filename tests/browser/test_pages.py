@@ -5,6 +5,7 @@ from selenium.webdriver.common.keys import Keys
 
 from tests import worlds
 from tests.browser.base import BrowserTestCase
+from tests.coverage import shows
 from wainwright.accounts.models import Posting
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
@@ -75,6 +76,7 @@ class PagesTest(BrowserTestCase):
         self.until(lambda d: d.execute_script("return document.readyState") == "complete")
         ActionChains(self.driver).send_keys(keys).perform()
 
+    @shows("X2.1", "X10.1")
     def test_keys_and_the_ribbon_by_keyboard(self):
         self.sign_in("Maren Oyelaran")
         self.type_keys("?")

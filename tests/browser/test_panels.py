@@ -11,6 +11,7 @@ from selenium.webdriver.common.keys import Keys
 from tests import worlds
 from tests.browser.base import BrowserTestCase
 from tests.codings import coded
+from tests.coverage import shows
 from wainwright.formats.places import place
 from wainwright.trips.services import plan
 
@@ -38,6 +39,7 @@ class PanelsTest(BrowserTestCase):
         found = "return Array.from(document.querySelectorAll('.slot > .panel')).map((el) => el.dataset.panel)"
         return self.driver.execute_script(found)
 
+    @shows("P1.3")
     def test_what_is_typed_survives(self):
         night = f"night-{self.trip.nights.first().date.isoformat()}"
         self.line_of("no house yet")
@@ -68,6 +70,7 @@ class PanelsTest(BrowserTestCase):
         self.assertEqual(self.value(".panel [name=amount]"), "-5")
         self.assertEqual(self.console(), [])
 
+    @shows("X2.1")
     def test_by_key_and_on_the_ribbon(self):
         leg = self.trip.legs.first()
         self.driver.find_element(By.TAG_NAME, "body").send_keys("j")

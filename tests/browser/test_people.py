@@ -13,6 +13,7 @@ from selenium.webdriver.common.by import By
 
 from tests.apps.world import World
 from tests.browser.base import BrowserTestCase
+from tests.coverage import shows
 from wainwright import clock
 from wainwright.accounts.models import Code
 from wainwright.claims.models import Claim
@@ -34,6 +35,7 @@ class PeopleTest(World, BrowserTestCase):
         """What waits for the transaction is run as it is kept."""
         return nullcontext()
 
+    @shows("U5.3")
     def test_an_approver_is_retired_with_open_work_and_brought_back(self):
         """What waits for him is decided by the next above; his people, codings and access are handed over in one act."""
         claim = self.sent_claim()
@@ -61,6 +63,7 @@ class PeopleTest(World, BrowserTestCase):
         back = Membership.objects.get(pk=self.tobias.pk)
         self.assertEqual((back.active, back.approver, back.person.is_active), (True, True, True))
 
+    @shows("U1.4")
     def test_a_second_factor_is_required_from_a_day_on(self):
         day = self.today + timedelta(days=7)
         self.sign_in("Callum Iwasaki")
@@ -83,6 +86,7 @@ class PeopleTest(World, BrowserTestCase):
             self.see("Is it you?" if ahead == 12 and "Is it you?" in self.body() else seen)
         self.assertNotIn("Ledger", self.driver.title)
 
+    @shows("U6.4")
     def test_a_firm_from_nothing_to_its_first_paid_claim(self):
         said = StringIO()
         call_command(

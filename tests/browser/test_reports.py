@@ -9,6 +9,7 @@ from selenium.webdriver.common.by import By
 
 from tests.apps.world import World
 from tests.browser.base import BrowserTestCase
+from tests.coverage import shows
 from wainwright.reports.models import Kept, Run
 from wainwright.reports.sending import send_due
 from wainwright.standins.mailbox.models import Mail
@@ -30,6 +31,7 @@ class ReportsTest(World, BrowserTestCase):
         self.put(f"#question [name={name}]", value, which)
         self.quiet()
 
+    @shows("I3.1")
     def test_a_question_is_changed_kept_mailed_every_monday_and_asked_again(self):
         self.cleared_claim(costs=("30.00", "12.00"))
         self.sent_claim(who=self.aiko, costs=("55.00",))
@@ -88,6 +90,7 @@ class ReportsTest(World, BrowserTestCase):
         )
         self.assertEqual(self.console(), [])
 
+    @shows("I6.1")
     def test_each_role_s_desk_asks_for_an_act(self):
         self.checked_claim(costs=("33.00",))
         self.sent_claim(who=self.aiko, costs=("55.00",))

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from tests.apps.world import World
 from tests.browser.base import BrowserTestCase
+from tests.coverage import shows
 from wainwright.people.models import new_version
 from wainwright.rulebook.models import AllowanceRate, RuleSetting, SchemeData
 
@@ -41,6 +42,7 @@ class RulesTest(World, BrowserTestCase):
             f"{leaves} to {back} does not come to {together}",
         )
 
+    @shows("S4.2")
     def test_a_rate_table_a_scheme_in_the_editor_and_what_a_traveller_earns(self):
         trip = self.a_trip(starts=20, days=3)
         self.sign_in("Callum Iwasaki")
@@ -88,6 +90,7 @@ class RulesTest(World, BrowserTestCase):
         self.open(f"/trips/{trip.pk}/")
         self.see("140.00")
 
+    @shows("S11.1")
     def test_a_rule_rehearsed_switched_on_and_seen_by_a_traveller(self):
         sent = self.sent_claim(costs=("20.00", "12.00"))
         claim = self.a_claim(who=self.aiko, costs=("19.00",))
@@ -123,6 +126,7 @@ class RulesTest(World, BrowserTestCase):
         self.open(f"/claims/{sent.pk}/")
         self.assertNotIn("over the 15.00 limit", self.body())
 
+    @shows("P9.2")
     def test_a_route_is_shown_as_people_for_a_line_that_is_typed(self):
         self.sign_in("Callum Iwasaki")
         self.open("/rules/routes/")

@@ -33,7 +33,7 @@ from wainwright.web.desk.traveller import asks_of_traveller
 
 HERE = Path(__file__).parent / "static" / "web"
 # What the page is made of; each is kept in the browser when it is installed.
-SHELL = ("web/dist/wainwright.css", "web/away.js", "web/wheel.svg", "web/icons/icon-192.png")
+SHELL = ("web/dist/wainwright.css", "web/away-send.js", "web/away.js", "web/wheel.svg", "web/icons/icon-192.png")
 # Trips that are told: those under way or near, at most so many.
 AHEAD, BEHIND, MOST_TRIPS, MOST_STEPS = timedelta(days=14), timedelta(days=1), 2, 8
 MOVING = ("Authorised", "Under way", "Back")
@@ -68,7 +68,9 @@ def _worker() -> str:
         b"".join((HERE.parent / name).read_bytes() for name in SHELL) + (HERE / "worker.js").read_bytes()
     ).hexdigest()[:16]
     listed = ", ".join(f'"{address}"' for address in addresses)
-    return f'const VERSION = "{version}", SHELL = [{listed}];\n' + (HERE / "worker.js").read_text()
+    sends = staticfiles_storage.url("web/away-send.js")
+    head = f'const VERSION = "{version}", SHELL = [{listed}], SENDS = "{sends}";\n'
+    return head + (HERE / "worker.js").read_text()
 
 
 @require_safe

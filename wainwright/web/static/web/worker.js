@@ -1,4 +1,4 @@
-/* Keeps what the page without a signal is made of, opens it where the net is gone, and takes what a phone shares. */
+/* Keeps what the page without a signal is made of, opens it where the net is gone, takes what a phone shares, and sends what waits. */
 "use strict";
 const KEPT = `shell-${VERSION}`;
 
@@ -13,28 +13,24 @@ self.addEventListener("activate", (event) => {
   })());
 });
 
-const keep = (rows) => new Promise((done, failed) => {
-  const asked = indexedDB.open("wainwright-away", 1);
-  asked.onupgradeneeded = () => {
-    asked.result.createObjectStore("waiting", { keyPath: "id" });
-    asked.result.createObjectStore("kept");
-  };
-  asked.onerror = () => failed(asked.error);
-  asked.onsuccess = () => {
-    const move = asked.result.transaction("waiting", "readwrite");
-    for (const row of rows) move.objectStore("waiting").put(row);
-    move.oncomplete = () => { asked.result.close(); done(); };
-    move.onerror = () => failed(move.error);
-  };
-});
+importScripts(SENDS);
 
 async function shared(request) {
   const files = (await request.formData()).getAll("files").filter((file) => file instanceof File && file.size);
   const made = Date.now();
   /* Whose they are is known once the page opens. */
-  await keep(files.map((file, n) => ({ id: crypto.randomUUID(), made: made + n, member: null, kind: "paper", fields: {}, file, name: file.name, problem: "" })));
+  for (const [n, file] of files.entries()) await self.away.put({ id: crypto.randomUUID(), made: made + n, member: null, kind: "paper", fields: {}, file, name: file.name, problem: "" });
   return Response.redirect(`/away/?shared=${files.length}`, 303);
 }
+
+/* The signal is back, and no page of ours is open: the browser wakes this worker. What is left then it asks for again, later and later. */
+self.addEventListener("sync", (event) => {
+  if (event.tag !== self.away.TAG) return;
+  event.waitUntil((async () => {
+    const said = await self.away.go(async () => {});
+    if (said === null || (typeof said === "object" && (await self.away.waiting()).some((row) => !row.problem && row.member === said.who.id))) throw new Error("not sent yet");
+  })());
+});
 
 self.addEventListener("fetch", (event) => {
   const request = event.request, url = new URL(request.url);
