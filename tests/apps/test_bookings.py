@@ -177,7 +177,7 @@ class HoldingTest(BookingTestCase):
         self.assertEqual((booking.state, booking.card, booking.kind), ("Held", "4410", "air"))
         self.assertTrue(any(what.startswith("Refund") for what, _ in booking.rows))
 
-    @shows("B3.1", "B3.2")
+    @shows("B2.2", "B3.1", "B3.2")
     def test_a_choice_outside_the_rules_needs_a_reason_and_tells_the_approver(self):
         trip, choice = self.start(), self.choice(fare="Front cabin")
         with self.assertRaisesRegex(Refusal, "business class.*Give a reason|dearer than.*Give a reason"):

@@ -223,7 +223,8 @@ CAPABILITIES: tuple[tuple[str, str, tuple[str, ...]], ...] = (
         "Fares",
         (
             "bags, refund and change conditions, read before it is held",
-            "contracted fares come first; another needs a reason",
+            "a contracted fare that fits needs a reason to be passed by",
+            "contracted fares come first",
         ),
     ),
     (
@@ -767,5 +768,6 @@ CAPABILITIES: tuple[tuple[str, str, tuple[str, ...]], ...] = (
 )
 
 OPEN = {
+    "B2.3": "they are marked, and what the rules measure by; the list stands in the order of what the whole trip costs",
     "A3.5": "words of refusals are English; the other languages are still to come",
 }

@@ -269,11 +269,7 @@ def _order(order: str) -> Callable[[WayRow], tuple]:
         "whole": lambda row: row.cost.amount.amount,
     }  # fmt: skip
     chosen_order = orders.get(order, orders["whole"])
-    # What the firm has a contract for comes first, until somebody asks for another order.
-    first = chosen_order is orders["whole"]
-    return lambda row: (
-        bool(row.cost.fault), first and not row.each.offer.contracted, chosen_order(row), row.each.offer.leaves, row.each.offer.key,
-    )  # fmt: skip
+    return lambda row: (bool(row.cost.fault), chosen_order(row), row.each.offer.leaves, row.each.offer.key)
 
 
 def _fares(request, measured: list[Measured], at: int, current: str) -> list[dict]:
