@@ -11,7 +11,7 @@ from demo.story import proof
 from tests.apps.world import WorldTestCase
 from wainwright import clock
 from wainwright.accounts.models import PayRun
-from wainwright.claims.models import Claim
+from wainwright.claims.models import Binder, Claim
 from wainwright.claims.services import books
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.models import Receipt
@@ -62,6 +62,10 @@ class KeepingTest(WorldTestCase):
         claim, young = self.settled(self.aiko), self.sent_claim()
         paper = Receipt.objects.filter(expense__claim=claim).first()
         name, due = paper.file.name, claim.statement.due_minor
+        for each in (claim, young):
+            Binder.objects.create(
+                firm=claim.firm, subject=each.subject, key="k", title="Papers", plan=[], time=clock.now()
+            )
         for years in (0, 9):
             with self.later(years):
                 self.assertFalse(keeping.over(self.callum.firm).any)
@@ -72,6 +76,7 @@ class KeepingTest(WorldTestCase):
             row = self.take()
             self.assertEqual((row.papers, row.people, row.done is not None), (found.papers, 0, True))
             self.assertFalse(keeping.over(self.callum.firm).any)
+            self.assertEqual(list(Binder.objects.values_list("subject", flat=True)), [young.subject])
             paper.refresh_from_db()
             self.assertEqual((paper.file.name, paper.fields, paper.lines), ("", {}, []))
             self.assertTrue(Dropped.objects.filter(name=name).exists())

@@ -71,9 +71,9 @@ def main() -> None:
     for member in Membership.objects.select_related("person").filter(active=True).order_by("pk"):
         opened, more = walked(member, MOST, drawn, NO_PAPERS)
         pages, wrong = pages + opened, wrong + more
-    wrong += [broken()] if broken() else []
+    wrong += filter(None, [broken()])
     wrong += goes_on()
-    wrong += [f"after: {broken()}"] if broken() else []
+    wrong += filter(None, [broken()])
     json.dump({"there": found, "pages": pages, "wrong": wrong}, sys.stdout, default=str)
 
 

@@ -76,7 +76,7 @@ def forget(who: Membership, found: Named) -> int:
 
 def _own_rows(who: Membership) -> None:
     for paper in Receipt.objects.filter(owner=who, expense=None):
-        for file in (paper.file, paper.thumb, *(page.picture for page in paper.pages.all())):
+        for file in paper.all_files:
             drop_file(file)
         paper.delete()
     for mail in HeldMail.objects.filter(member=who):

@@ -143,10 +143,14 @@ def _moment(firm: Firm, until: date) -> datetime:
     return datetime.combine(until + timedelta(days=1), time.min, ZoneInfo(firm.zone))
 
 
+def _subject(kind: str, key: str | OuterRef) -> Concat:
+    """What a claim, a trip or a person is called in the trail."""
+    return Concat(Value(f"{kind}:"), Cast(key, CharField()))
+
+
 def _last(kind: str) -> Subquery:
     """When something was last done about a claim, a trip or a person, as the trail says."""
-    subject = Concat(Value(f"{kind}:"), Cast(OuterRef("pk"), CharField()))
-    return Subquery(Entry.objects.filter(subject=subject).order_by("-number").values("time")[:1])
+    return Subquery(Entry.objects.filter(subject=_subject(kind, OuterRef("pk"))).order_by("-number").values("time")[:1])
 
 
 def _ended_claims(firm: Firm, until: date) -> QuerySet[Claim]:
@@ -230,16 +234,16 @@ def _some_papers(row: TakenAway) -> int:
     day = clock.today(firm.zone)
     papers = list(_papers(firm, until).order_by("pk").prefetch_related("pages")[:AT_ONCE])
     for paper in papers:
-        for file in (paper.file, paper.thumb, *(page.picture for page in paper.pages.all())):
+        for file in paper.all_files:
             drop_file(file)
         paper.pages.all().delete()
         paper.file = paper.thumb = ""
         paper.fields, paper.lines, paper.invoice, paper.state = {}, [], {}, Receipt.State.UNREADABLE
         paper.name, paper.problem = "A paper", f"Taken away on {day:%d %b %Y}: it need not be kept any more."
         paper.save()
-    subjects = {f"claim:{pk}" for pk in _ended_claims(firm, until).values_list("pk", flat=True)} if papers else set()
-    for bound in Binder.objects.filter(firm=firm):
-        if bound.subject in subjects:
+    if papers:
+        ended = _ended_claims(firm, until).annotate(subject_=_subject("claim", "pk")).values("subject_")
+        for bound in Binder.objects.filter(firm=firm, subject__in=ended):
             drop_file(bound.file)
             bound.delete()
     count = len(papers) + sum(_some_others(rows, left, AT_ONCE) for rows, left in _others(firm, until))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.db import models
+from django.db.models.fields.files import FieldFile
 
 from wainwright.core.money import Money
 from wainwright.expenses.models.costs import Expense
@@ -76,6 +77,11 @@ class Receipt(models.Model):
         """
         total = self.value("total")
         return Money.of(total, self.value("currency") or home) if total else None
+
+    @property
+    def all_files(self) -> list[FieldFile]:
+        """Its file, its small picture, and the pictures of its pages."""
+        return [self.file, self.thumb, *(page.picture for page in self.pages.all())]
 
     @property
     def sure(self) -> int:
