@@ -64,7 +64,9 @@ ledger: .venv/.installed
 lock:
 	@$(PY) -m piptools compile -q --generate-hashes --no-emit-index-url --no-emit-find-links --no-emit-trusted-host \
 	  --strip-extras --allow-unsafe -o requirements.lock requirements-dev.in
+	@$(PY) -m piptools compile -q --generate-hashes --no-emit-index-url --no-emit-find-links --no-emit-trusted-host \
+	  --strip-extras --allow-unsafe -o requirements-installer.lock requirements-installer.in
 
-.venv/.installed: requirements.lock
+.venv/.installed: requirements.lock requirements-installer.lock
 	@sh scripts/python.sh
 	@touch $@

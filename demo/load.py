@@ -37,6 +37,7 @@ from wainwright.rulebook.models import (
 from wainwright.rulebook.questions import from_data
 from wainwright.staff.services import set_delegate
 from wainwright.standins.ledger.models import ClosedPeriod, LedgerCode
+from wainwright.trips.services import road
 
 WORLD = Path(__file__).parent / "world"
 PASSWORD = "harbour-tide-9"
@@ -84,16 +85,21 @@ def load() -> dict[str, Membership]:
     """Load everything up to today; return the people by their short names."""
     people, today = load_bare(), here()
     with _no_queue():
-        for row in toml("trips.toml")["trip"]:
-            Story(row, people, today).tell()
+        stories = [Story(row, people, today) for row in toml("trips.toml")["trip"]]
+        for story in stories:
+            story.go()
+        road.move_along(clock.now())
+        for story in stories:
+            story.come_back()
         northern.tell(people["maren"], today)
         house.tell(people["jonas"], today)
-        _papers(people["maren"], today)
         _split_and_shared(people, today)
         bank.tell(people, today)
         laying_down.tell(people, today)
     _loose(people["maren"], today)
     _loose(people["jonas"], today)
+    # Left to the worker, as papers are that somebody sends: they are read while the first page is looked at.
+    _papers(people["maren"], today)
     with _no_queue():
         taking.mark_personal(
             people["jonas"], Charge.objects.get(owner=people["jonas"], merchant__startswith="GAMLE").pk
@@ -157,15 +163,16 @@ def load_firms(today: date) -> dict[str, Firm]:
             since=SINCE,
             **{f"{k}_minor": v for k, v in minor.items()},
         )
-    for ago in range(100):
-        for later, (currency, rate) in enumerate(PER_EURO.items()):
-            drift = Decimal(1) + Decimal(4 - abs((ago + later) % 16 - 8)) / 2000
-            ExchangeRate.objects.create(
-                day=today - timedelta(days=ago),
-                currency=currency,
-                per_euro=Decimal(rate) * drift,
-                source="Brackwater table",
-            )
+    ExchangeRate.objects.bulk_create(
+        ExchangeRate(
+            day=today - timedelta(days=ago),
+            currency=currency,
+            per_euro=Decimal(rate) * (Decimal(1) + Decimal(4 - abs((ago + later) % 16 - 8)) / 2000),
+            source="Brackwater table",
+        )
+        for ago in range(100)
+        for later, (currency, rate) in enumerate(PER_EURO.items())
+    )
     return firms
 
 
@@ -232,9 +239,12 @@ def load_codes(firms: dict[str, Firm], people: dict[str, Membership], today: dat
         accounts = dict(Category.objects.filter(firm=firm).values_list("account", "name"))
         for code, name in toml("firms.toml")["accounts"].items():
             accounts[name] = code.replace("_", " ").capitalize()
-        for code, name in accounts.items():
-            Code.objects.create(firm=firm, dimension="account", code=code, name=name)
-            LedgerCode.objects.create(firm=firm.slug, dimension="account", code=code, name=name)
+        Code.objects.bulk_create(
+            Code(firm=firm, dimension="account", code=code, name=name) for code, name in accounts.items()
+        )
+        LedgerCode.objects.bulk_create(
+            LedgerCode(firm=firm.slug, dimension="account", code=code, name=name) for code, name in accounts.items()
+        )
         # Closed before the oldest posting of the history.
         month = f"{today - timedelta(days=115):%Y-%m}"
         ClosedPeriod.objects.create(firm=firm.slug, month=month)

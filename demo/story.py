@@ -54,13 +54,13 @@ class Story:
         """A moment of the history, never one to come."""
         return min(datetime.combine(day, time(hour), UTC), self.now - timedelta(hours=1))
 
-    def tell(self) -> None:
-        """Plan, send, authorise, spend, claim, decide, post, pay: as far as the story goes."""
+    def go(self) -> None:
+        """Plan, send, authorise: what is done before anybody leaves."""
         # A hold stands for two days: what was begun three days ago has lapsed.
         latest = self.today - timedelta(days=3 if self.row["stage"] == "lapsed" else 1)
         begun = min(self.first - timedelta(days=20), latest)
         with clock.at(self.moment(begun, 8)):
-            trip = self._plan(begun)
+            trip = self.trip = self._plan(begun)
             if self.reach >= 1:
                 self._send(trip)
         if self.reach >= 2:
@@ -75,11 +75,13 @@ class Story:
                 booking.pay(self.finance, [], clock.today(self.finance.firm.zone), [trip.pk])
         if self.row["stage"] == "called_off":
             road.call_off(self.member, trip.pk)
-        road.move_along(self.now)
+
+    def come_back(self) -> None:
+        """Spend, claim, decide, post, pay: as far as the story goes. Trips have begun and ended by now."""
         if self.reach >= 2:
             self._spend()
         if self.reach >= 3:
-            self._claim(trip)
+            self._claim(self.trip)
 
     def _plan(self, begun: date) -> Trip:
         row, member = self.row, self.member

@@ -5,9 +5,7 @@ cd "$(dirname "$0")/.."
 port=${1:-8000}
 export WAINWRIGHT_DEMO=1 WAINWRIGHT_ADDRESS="http://127.0.0.1:$port" OMP_THREAD_LIMIT=1
 python=.venv/bin/python
-$python manage.py migrate -v0
-$python manage.py collectstatic --noinput -v0
-$python manage.py load_demo
+$python manage.py load_demo --from-nothing
 $python manage.py run_huey -w 4 -q >/dev/null 2>&1 &
 worker=$!
 $python manage.py mail_door >/dev/null 2>&1 &

@@ -12,11 +12,23 @@ if ! "$python" -m venv .venv 2>/dev/null; then
   sh scripts/debian.sh venv
   "$python" -m venv .venv
 fi
+python_here=.venv/bin/python
 log=$(mktemp)
+pip="$python_here -m pip install --quiet --disable-pip-version-check --require-hashes"
 echo "Installing Python packages into .venv, once…"
-.venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock 2>"$log" || {
-  tail -n 20 "$log" >&2
-  echo "The Python packages could not be installed; the full log is $log." >&2
-  exit 1
+# The fast installer where it can be had: a tenth of the time. It asks the index that pip is set to.
+index=$($python_here -m pip config get global.index-url 2>/dev/null || true)
+export UV_DEFAULT_INDEX="${UV_DEFAULT_INDEX:-${PIP_INDEX_URL:-${index:-https://pypi.org/simple}}}"
+# Whoever names a Python installs for users who may not write here: their modules are compiled now, not at their first use.
+compile=""
+[ -z "${PYTHON:-}" ] || compile="--compile-bytecode"
+{ $pip -r requirements-installer.lock &&
+  .venv/bin/uv pip install --quiet --system-certs $compile --python .venv/bin/python --require-hashes -r requirements.lock; } 2>"$log" || {
+  echo "The fast installer did not succeed; pip does it, which takes a minute or two."
+  $pip -r requirements.lock 2>"$log" || {
+    tail -n 20 "$log" >&2
+    echo "The Python packages could not be installed; the full log is $log." >&2
+    exit 1
+  }
 }
 rm -f "$log"

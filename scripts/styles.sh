@@ -11,6 +11,7 @@ for part in latin latin-ext; do
   cp "node_modules/@fontsource-variable/besley/files/besley-$part-wght-normal.woff2" "$dist/fonts/"
   cp "node_modules/@fontsource-variable/hanken-grotesk/files/hanken-grotesk-$part-wght-normal.woff2" "$dist/fonts/"
 done
+.venv/bin/python scripts/print_fonts.py "$dist/fonts" wainwright/trips/styles/fonts
 for icon in bed plane train-front ship bus car-front car car-taxi-front footprints file-text image paperclip; do
   sed -e 's/<!--.*-->//' -e 's/class="[^"]*"/class="icon" aria-hidden="true"/' "node_modules/lucide-static/icons/$icon.svg" > "$icons/$icon.svg"
 done

@@ -226,6 +226,9 @@ STORAGES = {
     "staticfiles": {
         "BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"
         if TESTING or DEBUG
+        # A demo on one machine is not worth the seconds that packing takes.
+        else "django.contrib.staticfiles.storage.ManifestStaticFilesStorage"
+        if DEMO
         else "whitenoise.storage.CompressedManifestStaticFilesStorage"
     },
 }

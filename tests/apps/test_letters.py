@@ -12,7 +12,7 @@ from tests.apps.test_bookings import BookingTestCase
 from tests.coverage import shows
 from wainwright.errors import Refusal, Stale
 from wainwright.profile.services import change_profile
-from wainwright.trips import letters
+from wainwright.trips import letters, printing
 from wainwright.trips.models import Subscription
 from wainwright.trips.services import calendar, plan, road
 
@@ -116,9 +116,9 @@ class OrderTest(BookingTestCase):
     def test_nothing_is_fetched_for_it(self):
         trip, _ = self.authorised()
         with self.assertRaisesRegex(ValueError, "nothing is fetched"):
-            letters._OnlyOurs().fetch("http://example.org/x.css")
+            printing.only_ours().fetch("http://example.org/x.css")
         with self.assertRaisesRegex(ValueError, "nothing is fetched"):
-            letters._OnlyOurs().fetch("file:///etc/passwd")
+            printing.only_ours().fetch("file:///etc/passwd")
         self.assertTrue(letters.order_pdf(self.file(trip), []).startswith(b"%PDF"))
 
     def test_before_it_is_sent_there_is_none(self):

@@ -26,7 +26,7 @@ from wainwright.formats.opening import RECEIPT
 from wainwright.formats.problems import Unreadable
 from wainwright.people.files import drop_file
 from wainwright.people.models import Membership
-from wainwright.trips.letters import printed
+from wainwright.trips.printing import printed
 from wainwright.trips.models import Trip
 
 log = logging.getLogger(__name__)

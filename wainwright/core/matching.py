@@ -10,7 +10,6 @@ from datetime import date
 from decimal import Decimal
 
 from rapidfuzz import fuzz
-from scipy.optimize import linear_sum_assignment
 
 from wainwright.core.money import Money
 
@@ -163,6 +162,8 @@ def best_pairs(
         [(0.0, "refused") if (paper.key, each.charge.key) in refused else _quick(paper, each) for each in plain]
         for paper in papers
     ]
+    from scipy.optimize import linear_sum_assignment  # noqa: PLC0415 - half a second, and wanted where there are pairs
+
     rows, columns = linear_sum_assignment([[-value for value, _ in row] for row in table])
     pairs = []
     for row, column in zip(rows, columns, strict=True):

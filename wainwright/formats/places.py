@@ -18,6 +18,8 @@ _LETTERS = str.maketrans({"ø": "o", "æ": "ae", "å": "a", "ß": "ss", "ł": "l
 
 def folded(text: str) -> str:
     """Write a name without accents and in small letters: ``Florø`` becomes ``floro``."""
+    if text.isascii():
+        return " ".join(text.casefold().split())
     text = unicodedata.normalize("NFKD", text.casefold().translate(_LETTERS))
     return " ".join("".join(c for c in text if not unicodedata.combining(c)).split())
 

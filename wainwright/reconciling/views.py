@@ -28,7 +28,7 @@ from wainwright.reconciling.selectors import accounts_of, agreed, as_core, by_da
 from wainwright.reconciling.services import closing as periods
 from wainwright.reconciling.services import matching, taking
 from wainwright.reconciling.services import rules as telling
-from wainwright.trips.letters import printed
+from wainwright.trips.printing import printed
 
 AT_ONCE = 40
 # What a column of a bank's table may mean, as people call it.

@@ -18,7 +18,7 @@ from wainwright.errors import Refusal
 from wainwright.formats.tables import write_csv
 from wainwright.formats.workbook import write_answer
 from wainwright.people.models import Membership
-from wainwright.trips.letters import printed
+from wainwright.trips.printing import printed
 
 FORMS = {"xlsx": "XLSX", "csv": "CSV", "pdf": "PDF", "json": "JSON"}
 TYPES = {"xlsx": XLSX, "csv": "text/csv; charset=utf-8", "pdf": "application/pdf", "json": "application/json"}

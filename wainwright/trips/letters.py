@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime, time, timedelta
-from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -13,19 +12,15 @@ from django.template.loader import render_to_string
 from django.utils import translation
 from django.utils.text import capfirst
 from django.utils.translation import gettext, ngettext
-from weasyprint import CSS, HTML, URLFetcher
-from weasyprint.text.fonts import FontConfiguration
 
 from wainwright import clock
 from wainwright.formats.calendar import Appointment, write_calendar
 from wainwright.language import ENGLISH, day_words, reason_words, written_for
 from wainwright.trips.frozen import Row, thaw
 from wainwright.trips.models import Leg, Subscription, Trip
+from wainwright.trips.printing import printed
 from wainwright.trips.selectors import TripFile, load_file
 from wainwright.trips.versions import frozen_of
-
-STYLES = Path(__file__).parent / "styles"
-FONTS = Path(__file__).parent.parent / "web" / "static" / "web" / "dist"
 
 
 def rows_of(file: TripFile) -> list[Row]:
@@ -196,33 +191,9 @@ def _signed(step: dict[str, Any]) -> str:
     return f"{gettext(did)} {day_words(on)}" if on else gettext(did)
 
 
-class _OnlyOurs(URLFetcher):
-    """Lets the writer of PDFs read our own styles and fonts and nothing else."""
-
-    def fetch(self, url: str, headers: Any = None) -> Any:
-        """Read a file of ours. Raises ``ValueError`` for anything else."""
-        if not url.startswith((STYLES.as_uri(), FONTS.as_uri())):
-            raise ValueError(f"nothing is fetched from {url}")
-        return super().fetch(url, headers)
-
-
 def order_pdf(file: TripFile, signers: list[dict[str, Any]]) -> bytes:
     """The order of travel as PDF."""
     return printed(order_html(file, signers, screen=False))
-
-
-def printed(page: str) -> bytes:
-    """A page in the firm's letter style as PDF; nothing but our own styles and fonts is read for it."""
-    base = STYLES.as_uri() + "/"
-    fetcher = _OnlyOurs(allowed_protocols=["file"])
-    # The paths of the fonts in the style lead from its own folder to where the pages have theirs.
-    style = (STYLES / "order.css").read_text(encoding="utf-8").replace("../../web/static/web/dist", FONTS.as_uri())
-    # Without a configuration of its own the fonts that a style names are passed over.
-    fonts = FontConfiguration()
-    css = CSS(string=style, base_url=base, url_fetcher=fetcher, font_config=fonts)
-    html = HTML(string=page, base_url=base, url_fetcher=fetcher)
-    written: bytes = html.write_pdf(stylesheets=[css], font_config=fonts)
-    return written
 
 
 def link_of(subscription: Subscription, address: str) -> str:

@@ -1,11 +1,14 @@
 """Loads the demo world."""
 
 import time
+from pathlib import Path
 
 from django.conf import settings
+from django.core.management import call_command
 from django.core.management.base import BaseCommand
+from django.db import connection
 
-from demo import load
+from demo import empty, load
 from wainwright.people.models import Firm
 from wainwright.people.selectors import demo_people
 
@@ -15,8 +18,21 @@ class Command(BaseCommand):
 
     help = "Load the demo world into an empty database."
 
-    def handle(self, *args, **options):
+    def add_arguments(self, parser):
+        """What else is done in the same breath."""
+        parser.add_argument("--from-nothing", action="store_true", help="make the database and the static files as well")
+        parser.add_argument("--write-empty", action="store_true", help="make the empty database that ships anew, and no more")
+
+    def handle(self, *args, from_nothing=False, write_empty=False, **options):
         """Load once; a second call only says who can sign in."""
+        if write_empty:
+            self.stdout.write(f"{empty.FILE}: {empty.write():,} bytes")
+            return
+        if from_nothing:
+            if connection.vendor == "sqlite":
+                empty.lay(Path(connection.settings_dict["NAME"]))
+            call_command("migrate", verbosity=0)
+            call_command("collectstatic", interactive=False, verbosity=0)
         if not Firm.objects.exists():
             begun = time.monotonic()
             load.load()
