@@ -1,4 +1,4 @@
-"""What people of the first firm have asked and kept: a question on the firm's shelf that goes out each month, an answer of today."""
+"""What people have asked and kept: a question on the first firm's shelf that goes out each month, answers of today."""
 
 from __future__ import annotations
 
@@ -9,11 +9,15 @@ from wainwright.reports.catalogue import reports
 from wainwright.reports.following import look_again
 from wainwright.reports.reader import Reader
 
+# Whose page of kept answers has one to look at.
+KEPT_BY = ("priya", "maren", "tobias", "benedikt", "liv")
+
 
 def tell(people: dict[str, Membership]) -> None:
     """Keep two questions and an answer; one is sent at each month's end."""
     priya, maren = people["priya"], people["maren"]
-    look_again(priya.firm)
+    for firm in (priya.firm, people["liv"].firm):
+        look_again(firm)
     _keep(
         priya,
         "spend-by-coding",
@@ -26,7 +30,8 @@ def tell(people: dict[str, Membership]) -> None:
         priya, kept.pk, sending.SendingTyped("week", weekday="0", forms=("xlsx",), to=priya.person.name)
     )
     _keep(maren, "spend-by-month", "My months", {"by": ["month"], "across": ["category"]}, False)
-    keeping.keep_answer(priya, reports()["spend-by-category"], {})
+    for name in KEPT_BY:
+        keeping.keep_answer(people[name], reports()["spend-by-category"], {})
 
 
 def _keep(member: Membership, key: str, name: str, data: dict[str, list[str]], shared: bool) -> keeping.Kept:

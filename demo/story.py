@@ -23,6 +23,7 @@ from wainwright.expenses.models import Charge, Expense, Receipt, ReceiptPage
 from wainwright.expenses.services import editing, taking
 from wainwright.expenses.services.rides import Ride, type_ride
 from wainwright.formats.places import best_place, place
+from wainwright.journals.services import start_run
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff.models import SignOff
@@ -305,7 +306,9 @@ class Story:
                 if self.row.get("corrected"):
                     self._correct(claim)
                 cleared = claim_road.clear(finance, claim.pk, Claim.objects.get(pk=claim.pk).version)
-                if self.reach >= 8:
+                if self.reach >= 8 and self.row.get("in_a_run"):
+                    start_run(finance, [claim.pk])
+                elif self.reach >= 8:
                     booking.post(finance, claim.pk, cleared.version)
                 if self.reach >= 9:
                     booking.pay(finance, [claim.pk], clock.today(finance.firm.zone))

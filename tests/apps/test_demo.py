@@ -33,13 +33,18 @@ from wainwright.trips.selectors import load_file
 
 # States in which a thing stays only while something outside does not answer.
 PASSING = {"Asked", "Confirmed"}
+OWN = ("/", "/trips/", "/claims/", "/news/", "/mail/")
+BOOKS = ("/bench/", "/ledger/", "/ledger/pay/", "/ledger/runs/", "/reports/runs/")
 LISTS = {
-    "maren": ("/", "/trips/", "/claims/", "/tray/", "/news/", "/mail/", "/rates/", "/find/?q=gauge"),
-    "tobias": ("/", "/bench/", "/trips/", "/news/"),
+    "maren": (*OWN, "/tray/", "/rates/", "/find/?q=gauge", "/reports/runs/"),
+    "tobias": (*OWN, "/bench/", "/reports/runs/"),
     "ottilie": ("/bench/",),
-    "priya": ("/bench/", "/ledger/", "/ledger/pay/", "/ledger/loose/", "/ledger/cards/", "/rules/"),
-    "callum": ("/trail/", "/rules/"),
+    "priya": (*BOOKS, "/ledger/loose/", "/ledger/cards/", "/rules/"),
+    "callum": (*OWN, "/trail/", "/rules/"),
+    "benedikt": ("/ledger/", "/ledger/pay/", "/ledger/runs/", "/reports/runs/", "/trail/"),
     "torvald": ("/trips/", "/claims/"),
+    "ingrid": ("/bench/",),
+    "liv": ("/trips/", "/news/", "/mail/", "/bench/", "/ledger/", "/ledger/runs/", "/reports/runs/"),
 }
 
 
