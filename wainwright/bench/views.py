@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.accounts.ahead import would_refuse
-from wainwright.accounts.forms import CodingForm
+from wainwright.accounts.forms import CodingForm, coding_initial
 from wainwright.accounts.models import Posting
 from wainwright.accounts.refusals import refusal_words
 from wainwright.accounts.selectors import books
@@ -132,7 +132,8 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "may_post": finance and claim.state in ("Cleared", "Posting refused"),
         "may_recall": finance and claim.state in ("Posted", "Settled"), "recall_refused": refusal_words(reversal) if reversal and reversal.state == "Refused" else "",
         "may_recode": finance and claim.state in ("In finance check", "Cleared", "Posting refused"),
-        "recode_form": CodingForm(books=file.books, every=True) if finance else None,
+        "recode_form": CodingForm(books=file.books, every=True, initial=coding_initial(claim.coding)) if finance else None,
+        "recode_old": posting.refusal_about if posting else "",
         "codes": sorted({(d, c) for d, c in file.figures.by_code if d != "account"}),
         "accounts_on_it": sorted({c for d, c in file.figures.by_code if d == "account"}),
         "old": finance and claim.state in UNPOSTED and file.books.old,
@@ -332,9 +333,11 @@ def recode(request, object_id: int):
     claim = claim_for(request.member, object_id)
     ledger = books(claim.firm)
     form = CodingForm(request.POST, books=ledger, every=True)
-    dimension, _, old = request.POST.get("old", "").partition(":")
+    chosen = request.POST.get("old", "")
+    dimension, _, old = chosen.partition(":")
     if not form.is_valid() or dimension not in {each.code for each in ledger.dimensions}:
-        raise Refusal("Choose what to replace and the coding to put in its place.")
+        messages.error(request, "The coding was not corrected: see what its form says.")
+        return _claim(request, object_id, 422, recode_form=form, recode_old=chosen)
     count = correcting.recode(request.member, object_id, _version(request), dimension, old, form.coding)
     places = f"{count} {'place' if count == 1 else 'places'}"
     messages.info(request, f"The coding was corrected in {places}; the claimant is told.")

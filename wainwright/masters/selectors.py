@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date
+from urllib.parse import urlencode
 
 from django.db.models import Count, F, Q
 from rapidfuzz import fuzz
@@ -96,13 +97,17 @@ class Proposal:
 
 @dataclass(frozen=True)
 class Gap:
-    """Something that is not connected, or to what is closed by now: what it is, why it hurts, what is proposed."""
+    """Something that is not connected, or to what is closed by now: what it is, why it hurts, what is proposed.
+
+    ``leads``: what the form that mends it knows already, as the query of its address.
+    """
 
     kind: str
     key: str
     name: str
     why: str
     proposal: Proposal | None = None
+    leads: str = ""
 
 
 def gaps(firm: Firm, day: date) -> list[Gap]:
@@ -180,6 +185,7 @@ def _cards(firm: Firm, open_accounts: dict[str, Code]) -> list[Gap]:
                     str(card.pk),
                     name,
                     f"no card account is kept for {account}: its statement would agree with nothing",
+                    leads=urlencode({"name": f"{card.issuer} account", "number": card.last_four, "kind": "card", "ledger_account": account}),
                 )
             )
     return found

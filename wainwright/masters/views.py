@@ -24,6 +24,7 @@ from wainwright.rulebook.models import TaxCode
 from wainwright.rulebook.selectors import rulebook
 
 AT_ONCE = 60
+MOST_AT_ONCE = 2000
 HOURS = [(0, "only when asked"), (1, "every hour"), (6, "every six hours"), (24, "every day"), (168, "every week")]
 WORDS = {
     "gone": "gone",
@@ -62,7 +63,7 @@ def _show(request, status: int = 200, **more):
         "connection": row, "hours": HOURS, "fetches": fetches[:8], "fetching": fetches.filter(state="fetching").exists(), "old": books(firm).old,
         "gaps": [(key, name, rows[:AT_ONCE], max(0, len(rows) - AT_ONCE)) for key, name, rows in by_kind if rows], "gap_count": len(found),
         "accounts": accounts, "suppliers": Supplier.objects.filter(firm=firm, open_until__isnull=True)[:500], "people": finance_of(firm.pk),
-        "counts": _counts(firm), "error": "", "field": "", "gap_error": "", "gap_at": "",
+        "counts": _counts(firm), "proposed": [gap for gap in found if gap.proposal and gap.kind != "firm"], "strangers": [gap for gap in found if gap.kind == "person" and not gap.proposal], "error": "", "field": "", "gap_error": "", "gap_at": "",
         "typed": {"address": row.address if row else "", "known_as": row.known_as if row else "", "every_hours": row.every_hours if row else 0, "kind": ""},
     }  # fmt: skip
     return render(request, "masters/masters.html", context | more, status=status)
@@ -97,8 +98,8 @@ def connect(request):
         raise
     except Refusal as refusal:
         return _show(request, 422, error=refusal.message, field=refusal.field, typed=typed)
-    messages.info(request, "The connection is kept. Fetch, to see what the ledger has.")
-    return redirect("masters")
+    messages.info(request, "The connection is kept, and the ledger is asked what it has.")
+    return redirect("masters-fetch", fetching.fetch(request.member).pk)
 
 
 @require_POST
@@ -275,10 +276,20 @@ def close_gap(request):
 
 @require_POST
 def make_suppliers(request):
-    """Make people suppliers of the ledger."""
-    done, left = connecting.make_suppliers(request.member, [whole(each) for each in request.POST.getlist("person")])
+    """Make people suppliers of the ledger; and connect what else was proposed, where all was asked for at once."""
+    picked = [each.split("|", 2) for each in request.POST.getlist("proposed")[:MOST_AT_ONCE]]
+    count, left = connecting.close_gaps(request.member, [(kind, key, code) for code, kind, key in filter(_whole, picked)])
+    done, others = connecting.make_suppliers(request.member, [whole(each) for each in request.POST.getlist("person")])
+    left += others
+    if count:
+        messages.info(request, f"{count} {'thing is' if count == 1 else 'things are'} connected as proposed.")
     if done:
         messages.info(request, f"{done} {'person is' if done == 1 else 'people are'} connected with a supplier.")
     for words in few(left):
         messages.error(request, words)
     return redirect("masters")
+
+
+def _whole(picked: list[str]) -> bool:
+    """Whether what a form named has its three parts: code, kind and key."""
+    return len(picked) == len(("code", "kind", "key"))

@@ -9,7 +9,7 @@ from datetime import date, timedelta
 
 from django.db.models import Count, Max, Min, Q, QuerySet, Sum
 
-from wainwright.accounts.models import Payment, PayRun, Posting
+from wainwright.accounts.models import FirmAccounts, Payment, PayRun, Posting
 from wainwright.claims.beside import owes
 from wainwright.claims.models import Claim
 from wainwright.core.money import Money
@@ -125,7 +125,10 @@ def _booked(account: BankAccount, since: date, until: date) -> list[Expected]:
 
 
 def _charges(account: BankAccount, since: date, until: date) -> list[Expected]:
-    of_account = Q(card__account=account.ledger_account) | Q(card__last_four=account.last_four)
+    usual = FirmAccounts.objects.filter(firm=account.firm_id).values_list("card_clearing", flat=True).first()
+    # A card without a clearing account of its own goes against the firm's.
+    behind = [account.ledger_account, *([""] if account.ledger_account == usual else [])]
+    of_account = Q(card__account__in=behind) | Q(card__last_four=account.last_four)
     rows = Charge.objects.filter(
         of_account, firm_id=account.firm_id, currency=account.currency, date__range=(since, until)
     )

@@ -48,7 +48,9 @@ def _account(request, account_id: int) -> BankAccount:
 def accounts_page(request):
     """The firm's accounts at banks and card issuers; one is added here."""
     must(request.member, "read_books")
-    typed, error, field = {"name": "", "number": "", "kind": "bank", "ledger_account": ""}, "", ""
+    # What a link knows already stands in the form: of a card without an account, whose and which.
+    empty = {"name": "", "number": "", "kind": "bank", "ledger_account": ""}
+    typed, error, field = {name: request.GET.get(name, value)[:80] for name, value in empty.items()}, "", ""
     if request.method == "POST":
         typed = {name: request.POST.get(name, "")[:80] for name in typed}
         try:

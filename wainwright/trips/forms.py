@@ -209,6 +209,7 @@ class ByHandForm(Named):
     supplier = forms.CharField(label="Bought at", max_length=160, required=False)
     day = forms.DateField(label="For the day", widget=day_input())
     amount = AmountField()
+    fee = AmountField(label="Agent's fee with it", required=False)
     paid_by = forms.ChoiceField(label="Who paid", choices=PAID_BY, initial="central")
 
 

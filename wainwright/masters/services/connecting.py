@@ -117,6 +117,20 @@ def close_gap(member: Membership, kind: str, key: str, code: str) -> None:
     record(member, f"connected a {kind}", f"firm:{firm.pk}", after={"what": key, "with": code})
 
 
+def close_gaps(member: Membership, picked: Sequence[tuple[str, str, str]]) -> tuple[int, list[str]]:
+    """Connect things as they were proposed: kind, key, code of each. Returns how many, and of the others why not."""
+    must(member, "masters")
+    done, left = 0, []
+    for kind, key, code in picked:
+        try:
+            close_gap(member, kind, key, code)
+        except Refusal as refusal:
+            left.append(refusal.message)
+        else:
+            done += 1
+    return done, left
+
+
 def _connect_person(firm: Firm, key: str, supplier: Supplier) -> int:
     if supplier.member_id is not None:
         raise Refusal(f"{supplier.name} is another person's already: nobody is paid under two.", "code")

@@ -106,7 +106,7 @@ def show(request, report: Report, status: int = 200, **more: Any):
         "conditions": [(words, label, asked.address(of=tuple(pair for pair in asked.of if f"{pair[0]}:{pair[1]}" != of)), of) for words, label, of in condition_words(report, reader, asked)],
         "dims": dims, "spans": NAMES.items(), "against": AGAINST.items(), "pictures": PICTURES.items(), "measures": [*report.measures],
         "groupable": bool(report.measures), "sentence": sentence(report, reader, asked), "current": current, "forms": FORMS.items(),
-        "by": [(n, asked.by[n] if n < len(asked.by) else "") for n in range(min(3, len(asked.by) + 1))], "kept_name": "", "keep_error": "",
+        "by": [(n, asked.by[n] if n < len(asked.by) else "") for n in range(min(3, len(asked.by) + 1))], "kept_name": report.title, "keep_error": "",
     }  # fmt: skip
     if answered is not None:
         context |= _answered(request, report, reader, asked, answered)

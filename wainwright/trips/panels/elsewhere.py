@@ -45,8 +45,10 @@ class ElsewherePanel(Panel):
             clock.in_zone(datetime.combine(d["day"], time()), trip.firm.zone),
         )  # fmt: skip
         with page.trying("hand_form", form, self.name):
-            booking = basket.by_hand(page.member, trip.pk, typed)
-        messages.info(page.request, f"{booking.label}, {booking.ticket_number}, is recorded.")
+            fee = Money.rounded(d["fee"], trip.currency) if d["fee"] else None
+            booking = basket.by_hand(page.member, trip.pk, typed, fee)
+        and_fee = f", and its fee of {fee}" if fee is not None and booking.kind != "fee" else ""
+        messages.info(page.request, f"{booking.label}, {booking.ticket_number}, is recorded{and_fee}.")
         return self.name
 
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from django.db import transaction
 
 from wainwright.bookings import services as bookings
 from wainwright.bookings.market import ask
 from wainwright.bookings.models import Booking
 from wainwright.core.journey import Place
+from wainwright.core.money import Money
 from wainwright.errors import Refusal, Stale
 from wainwright.people.models import Membership
 from wainwright.ports.market import MarketError
@@ -73,16 +76,30 @@ def _free(trip: Trip, booking: Booking) -> None:
         night.save()
 
 
-def by_hand(member: Membership, trip_id: int, typed: bookings.ByHand) -> Booking:
-    """Record what was bought elsewhere on a trip that is not closed. Raises ``Refusal``."""
+def by_hand(member: Membership, trip_id: int, typed: bookings.ByHand, fee: Money | None = None) -> Booking:
+    """Record what was bought elsewhere on a trip that is not closed, and the fee of whoever sold it as a thing of its own.
+
+    The fee's number is that of the ticket and the word: one invoice has both. Raises ``Refusal``, and keeps neither.
+    """
     with transaction.atomic():
         trip = mine(member, trip_id, editable=False)
         if not (trip.editable or trip.state in (*BOOKABLE_AFTER, "Back")):
             raise Stale(f"The trip stands at {trip.state}: nothing is recorded on it now.")
         booking = bookings.record_by_hand(member, trip_id, typed)
-        changed(member, trip, f"recorded: {booking.label}", None, {"number": booking.ticket_number})
-        amend(member, trip, f"recorded: {booking.label}")
+        _recorded(member, trip, booking)
+        if fee is not None and fee.minor and typed.kind != "fee":
+            label = f"Fee, {typed.supplier.strip() or 'bought elsewhere'}"
+            number = f"{booking.ticket_number[:36]} fee"
+            extra = bookings.record_by_hand(
+                member, trip_id, replace(typed, kind="fee", label=label, number=number, price=fee)
+            )
+            _recorded(member, trip, extra)
     return booking
+
+
+def _recorded(member: Membership, trip: Trip, booking: Booking) -> None:
+    changed(member, trip, f"recorded: {booking.label}", None, {"number": booking.ticket_number})
+    amend(member, trip, f"recorded: {booking.label}")
 
 
 def take_price(member: Membership, trip_id: int, booking_id: int) -> Booking:

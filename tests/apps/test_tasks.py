@@ -1,0 +1,188 @@
+"""Whole tasks by hand, each act counted: how much a person does until it is done, and how much it may never be."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, time, timedelta
+
+from django.core import mail
+
+from demo.bank import camt, ledger_moves_on
+from demo.story import proof
+from tests.apps.world import FIELD, OFFICE, WorldTestCase
+from tests.codings import coded
+from tests.hand import Hand
+from wainwright import clock
+from wainwright.bookings.models import Booking
+from wainwright.claims.models import Claim
+from wainwright.claims.services import books, road
+from wainwright.expenses.models import Charge, Expense
+from wainwright.masters.models import MerchantSupplier, Supplier
+from wainwright.reports.following import look_again
+from wainwright.reports.sending import send_due
+from wainwright.standins.ledger.models import LedgerCode
+
+
+class TaskTestCase(WorldTestCase):
+    """Counts what is done by however many hands."""
+
+    def hand(self, member, start: str = "/") -> Hand:
+        hand = Hand(member, start, self.done)
+        self.hands.append(hand)
+        return hand
+
+    def setUp(self):
+        super().setUp()
+        self.hands: list[Hand] = []
+
+    def took(self, task: str, most: int) -> None:
+        """Keep how many inputs a task took; it fails where they are more than they may be."""
+        count = sum(hand.inputs for hand in self.hands)
+        print(f"\n{task}: {count} of {most}")
+        self.assertLessEqual(count, most, task)
+
+
+class DecidingTest(TaskTestCase):
+    def test_a_claim_that_waits_with_a_colleague(self):
+        claim = self.sent_claim()
+        signe = self.hand(self.signe, "/bench/queue/")
+        signe.press("Waiting for others")
+        signe.press("Take over")
+        signe.press("Approve")
+        self.assertEqual(Claim.objects.get(pk=claim.pk).state, "In finance check")
+        road.clear(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
+        with self.done():
+            books.post(self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version)
+        priya = self.hand(self.priya, "/ledger/pay/")
+        priya.press("It was paid", "by-hand")
+        self.assertEqual(Claim.objects.get(pk=claim.pk).state, "Settled")
+        self.took("a claim that waits with a colleague", 4)
+
+    def test_a_posting_that_was_refused(self):
+        claim = self.cleared_claim(coding=FIELD)
+        LedgerCode.objects.filter(firm="ltd", code="P-0417").update(open_until=self.today - timedelta(days=1))
+        with self.done():
+            books.post(self.priya, claim.pk, claim.version)
+        priya = self.hand(self.priya)
+        priya.press("Mend them")
+        priya.press("C-0001")
+        priya.put("code-project", "P-0431", "recode")
+        priya.press("Correct", "recode")
+        priya.press("Post again")
+        self.assertEqual(Claim.objects.get(pk=claim.pk).state, "Posted")
+        self.took("a posting that was refused", 6)
+
+    def test_an_approver_with_a_claim_of_their_own(self):
+        self.sent_claim()
+        self.sent_claim(who=self.aiko, costs=("30.00",))
+        own = self.a_claim(who=self.tobias, coding=OFFICE)
+        for each in own.expenses.all():
+            proof(each, 3)
+        tobias = self.hand(self.tobias, f"/claims/{own.pk}/")
+        tobias.put("name", "Tobias Achterberg", "certify")
+        tobias.press("Certify and send", "certify")
+        tobias.press("Bench")
+        tobias.press("Pass on")
+        tobias.put("to", "Ottilie Marsh")
+        tobias.put("comment", "The quay is yours: is this right?", "pass-on")
+        tobias.press("Pass on", "pass-on")
+        self.took("an approver: own claim, pass on, remark", 7)
+
+    def test_a_claim_is_taken_back(self):
+        claim = self.sent_claim()
+        maren = self.hand(self.maren, f"/claims/{claim.pk}/")
+        maren.press("Take it back")
+        self.assertEqual(Claim.objects.get(pk=claim.pk).state, "Open")
+        self.took("a claim taken back", 1)
+
+    def test_one_payer_for_the_car(self):
+        trip = self.a_trip(starts=30)
+        maren = self.hand(self.maren, f"/trips/{trip.pk}/")
+        maren.press("Find a car")
+        maren.press("Choose")
+        print(maren.path, maren.text()[800:1900])
+
+
+class ClosingTest(TaskTestCase):
+    def test_month_end(self):
+        self.cleared_claim()
+        priya = self.hand(self.priya, "/ledger/month/")
+        priya.press("Its journal as CSV")
+        self.assertIn("csv", priya.fetched.headers["Content-Type"])
+        callum = self.hand(self.callum, "/rules/safeguards/")
+        callum.put("roles", "finance")
+        callum.put("factor_from", (self.today + timedelta(days=7)).isoformat())
+        callum.press("Set the safeguards")
+        callum.go(f"/people/{self.luca.pk}/")
+        callum.press("They leave")
+        callum.press("Retire Luca Ferreira")
+        callum.sees("Luca Ferreira has no access")
+        benedikt = self.hand(self.benedikt)
+        benedikt.press("Brackwater Survey Ltd")
+        benedikt.press("Work in Brackwater Norge AS")
+        benedikt.sees("Auditor, Brackwater Norge AS")
+        self.took("month end", 8)
+
+    def test_a_ledger_is_connected(self):
+        ledger_moves_on("ltd")
+        self.a_cost(paid_by="central", merchant="Skerry Air")
+        hand = self.hand(self.priya, "/ledger/masters/")
+        hand.press("Keep the connection")
+        hand.go(hand.path)
+        hand.press("Take 11 changes")
+        hand.press("Connect all as proposed")
+        hand.sees("as proposed", "connected with a supplier")
+        told = dict(MerchantSupplier.objects.values_list("merchant", "supplier__name"))
+        self.assertEqual(told["skerry air"], "Skerry Air")
+        self.assertEqual(Supplier.objects.filter(member=self.maren).count(), 1)
+        hand.put("to", "Desmond Kvale")
+        hand.press("Hand it over")
+        hand.sees("Desmond Kvale holds the connection now")
+        self.took("a ledger connected, its masters taken, people and merchants mapped, handed over", 5)
+
+    def test_a_card_is_tied_to_a_bank_account(self):
+        card, claim = self.maren.cards.get(), self.a_claim()
+        cost = self.a_cost(paid_by="firm", days_ago=9)
+        Expense.objects.filter(pk=cost.pk).update(claim=claim)
+        Charge.objects.create(
+            firm=cost.firm, owner=self.maren, card=card, expense=cost, bank_id="q1", date=cost.date, merchant="PIER TAXI",
+            currency="EUR", amount_minor=20_00, state="In an expense",
+        )  # fmt: skip
+        self.post_claim(claim)
+        hand = self.hand(self.priya, "/ledger/masters/")
+        hand.press("Add the account")
+        hand.press("Add it")
+        rows = [(cost.date, "-20.00", "PIER TAXI", f"card {card.last_four}", "", "q1")]
+        hand.attach("file", statement__xml=camt("4402", rows, "0.00", "-20.00"))
+        hand.press("Take the statement in")
+        hand.go("/ledger/bank/1/")
+        print("BANK", hand.path, hand.text()[:1200])
+        self.took("a card tied to a bank account, expenses reconcile", 5)
+
+    def test_a_report_by_mail(self):
+        self.post_claim(self.a_claim())
+        look_again(self.priya.firm)
+        hand = self.hand(self.priya, "/reports/spend-by-category/")
+        hand.press("Keep, then send it")
+        hand.put("forms", "xlsx")
+        hand.put("forms", "csv")
+        hand.press("Send it so")
+        monday = self.today + timedelta(days=7 - self.today.weekday())
+        with clock.at(datetime.combine(monday, time(8), UTC)), self.done():
+            send_due()
+        sent = [each for each in mail.outbox if "Spend by category" in each.subject]
+        self.assertEqual([len(each.attachments) for each in sent], [3])
+        hand.press("Ask it now")
+        hand.sees("What do we spend on?")
+        self.took("a report in three formats by mail, kept, again", 5)
+
+    def test_bought_elsewhere(self):
+        trip = self.a_trip(starts=30)
+        hand = self.hand(self.maren, f"/trips/{trip.pk}/")
+        hand.press("+ bought elsewhere")
+        hand.put("number", "FL-77-2", "by-hand")
+        hand.put("amount", "88.20", "by-hand")
+        hand.put("fee", "12", "by-hand")
+        hand.press("Record it")
+        hand.sees("FL-77-2, is recorded, and its fee of 12.00")
+        self.assertEqual(sorted(b.price.minor for b in Booking.objects.filter(by_hand=True)), [12_00, 88_20])
+        self.took("a ticket and a fee bought elsewhere", 5)
