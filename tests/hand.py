@@ -27,7 +27,11 @@ UNFIT = 422
 
 def said(element: html.HtmlElement) -> str:
     """What an element says, in one line."""
-    return SPACES.sub(" ", element.text_content() or "").strip() or element.get("value", "") or element.get("aria-label", "")
+    return (
+        SPACES.sub(" ", element.text_content() or "").strip()
+        or element.get("value", "")
+        or element.get("aria-label", "")
+    )
 
 
 class Hand:
@@ -66,7 +70,9 @@ class Hand:
     def press(self, text: str, within: str = "") -> None:
         """Press the first button or link that says a text."""
         self.inputs += 1
-        element = self._found(PRESSED, lambda each: text in said(each), within, text)
+        self._pressed(self._found(PRESSED, lambda each: text in said(each), within, text))
+
+    def _pressed(self, element: html.HtmlElement) -> None:
         if element.get("data-opens"):
             # A dialog of the page opens; what it asks lies on the page already.
             return
@@ -76,6 +82,14 @@ class Hand:
             self._send_part(element)
         else:
             self._send(element)
+
+    def press_at(self, path: str) -> None:
+        """Press the first thing that a path finds, where many say the same."""
+        found = self.page.xpath(path)
+        if not found:
+            raise AssertionError(f"nothing is at {path} on {self.path}: {self.text()[:900]}")
+        self.inputs += 1
+        self._pressed(found[0])
 
     def put(self, name: str, value: str, within: str = "", which: int = 0) -> None:
         """Type into a field, choose of a list, or tick; found by its name or its label."""
@@ -177,12 +191,16 @@ class Hand:
     def _send(self, button: html.HtmlElement) -> None:
         form = self._form_of(button)
         if form is None:
-            raise AssertionError(f"“{said(button)}” on {self.path} belongs to no form, and does nothing without a script")
+            raise AssertionError(
+                f"“{said(button)}” on {self.path} belongs to no form, and does nothing without a script"
+            )
         data = self._values(form)
         if button.get("name"):
             data.setdefault(button.get("name"), []).append(button.get("value", ""))
         target = urljoin(self.path, button.get("formaction") or form.get("action") or form.get("hx-post") or "")
-        if (button.get("formmethod") or form.get("method") or ("post" if form.get("hx-post") else "get")).lower() == "get":
+        if (
+            button.get("formmethod") or form.get("method") or ("post" if form.get("hx-post") else "get")
+        ).lower() == "get":
             self._take(self._asked(self.client.get, urlsplit(target)._replace(query="").geturl(), data, follow=False))
         else:
             self._take(self._asked(self.client.post, target, data, follow=False))
@@ -200,7 +218,9 @@ class Hand:
 
     def _take(self, answer, part: bool = False) -> None:
         if answer.status_code >= WRONG and answer.status_code != UNFIT:
-            raise AssertionError(f"{answer.status_code} at {answer.request['PATH_INFO']}: {answer.content.decode()[-800:]}")
+            raise AssertionError(
+                f"{answer.status_code} at {answer.request['PATH_INFO']}: {answer.content.decode()[-800:]}"
+            )
         leads = answer.headers.get("HX-Redirect") or answer.headers.get("HX-Location")
         if leads:
             self.go(leads)

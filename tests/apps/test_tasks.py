@@ -9,7 +9,6 @@ from django.core import mail
 from demo.bank import camt, ledger_moves_on
 from demo.story import proof
 from tests.apps.world import FIELD, OFFICE, WorldTestCase
-from tests.codings import coded
 from tests.hand import Hand
 from wainwright import clock
 from wainwright.bookings.models import Booking
@@ -20,6 +19,8 @@ from wainwright.masters.models import MerchantSupplier, Supplier
 from wainwright.reports.following import look_again
 from wainwright.reports.sending import send_due
 from wainwright.standins.ledger.models import LedgerCode
+
+FIRST_WAY = "(.//*[contains(@class,'ways-list')]//a)[1]"
 
 
 class TaskTestCase(WorldTestCase):
@@ -94,13 +95,6 @@ class DecidingTest(TaskTestCase):
         self.assertEqual(Claim.objects.get(pk=claim.pk).state, "Open")
         self.took("a claim taken back", 1)
 
-    def test_one_payer_for_the_car(self):
-        trip = self.a_trip(starts=30)
-        maren = self.hand(self.maren, f"/trips/{trip.pk}/")
-        maren.press("Find a car")
-        maren.press("Choose")
-        print(maren.path, maren.text()[800:1900])
-
 
 class ClosingTest(TaskTestCase):
     def test_month_end(self):
@@ -155,7 +149,8 @@ class ClosingTest(TaskTestCase):
         hand.attach("file", statement__xml=camt("4402", rows, "0.00", "-20.00"))
         hand.press("Take the statement in")
         hand.go("/ledger/bank/1/")
-        print("BANK", hand.path, hand.text()[:1200])
+        hand.press("It is")
+        hand.sees("100 % of the lines are told")
         self.took("a card tied to a bank account, expenses reconcile", 5)
 
     def test_a_report_by_mail(self):
@@ -186,3 +181,41 @@ class ClosingTest(TaskTestCase):
         hand.sees("FL-77-2, is recorded, and its fee of 12.00")
         self.assertEqual(sorted(b.price.minor for b in Booking.objects.filter(by_hand=True)), [12_00, 88_20])
         self.took("a ticket and a fee bought elsewhere", 5)
+
+
+class BookingTest(TaskTestCase):
+    def planned(self):
+        first = self.today + timedelta(days=35 - self.today.weekday())
+        maren = self.hand(self.maren, "/trips/")
+        maren.press("Start a trip")
+        maren.put("title", "Gauge check, Bergen")
+        maren.put("purpose", "Recalibrating the gauges")
+        maren.put("line", f"bergen {first} to {first + timedelta(days=3)}, flight")
+        maren.press("Start the trip")
+        return maren
+
+    def test_a_return_flight(self):
+        maren = self.planned()
+        maren.inputs = 0
+        maren.press("Find ways")
+        maren.press_at(FIRST_WAY)
+        maren.press_at(FIRST_WAY)
+        maren.sees("Nothing is given back", "What it does to the trip")
+        maren.press("Hold this fare")
+        maren.press("Seats of Flight Cork")
+        seat = maren.page.xpath("(.//*[contains(@class,'seat')]//input[not(@disabled)])[1]")[0]
+        maren.put(seat.get("name"), seat.get("value"))
+        maren.press("Ask for these seats")
+        maren.press("Mail it to")
+        self.took("a return flight by price and hour, conditions, seats, mail", 8)
+
+    def test_one_payer_for_the_car(self):
+        maren = self.planned()
+        maren.press("Find a car")
+        maren.inputs = 0
+        maren.press_at(".//tr[contains(., 'contracted')]//a")
+        maren.put("pays", "billed to the firm")
+        maren.press("Hold this car")
+        car = Booking.objects.get(kind="car")
+        self.assertEqual((car.paid_by, car.card), ("central", ""))
+        self.took("one payer for the hire car, another for all else", 3)

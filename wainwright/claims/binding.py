@@ -26,8 +26,8 @@ from wainwright.formats.opening import RECEIPT
 from wainwright.formats.problems import Unreadable
 from wainwright.people.files import drop_file
 from wainwright.people.models import Membership
-from wainwright.trips.printing import printed
 from wainwright.trips.models import Trip
+from wainwright.trips.printing import printed
 
 log = logging.getLogger(__name__)
 # A binding that broke off is begun anew after so long; a binder that nobody fetched is not kept longer.

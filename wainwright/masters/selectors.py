@@ -185,7 +185,14 @@ def _cards(firm: Firm, open_accounts: dict[str, Code]) -> list[Gap]:
                     str(card.pk),
                     name,
                     f"no card account is kept for {account}: its statement would agree with nothing",
-                    leads=urlencode({"name": f"{card.issuer} account", "number": card.last_four, "kind": "card", "ledger_account": account}),
+                    leads=urlencode(
+                        {
+                            "name": f"{card.issuer} account",
+                            "number": card.last_four,
+                            "kind": "card",
+                            "ledger_account": account,
+                        }
+                    ),
                 )
             )
     return found

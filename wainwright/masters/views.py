@@ -278,7 +278,9 @@ def close_gap(request):
 def make_suppliers(request):
     """Make people suppliers of the ledger; and connect what else was proposed, where all was asked for at once."""
     picked = [each.split("|", 2) for each in request.POST.getlist("proposed")[:MOST_AT_ONCE]]
-    count, left = connecting.close_gaps(request.member, [(kind, key, code) for code, kind, key in filter(_whole, picked)])
+    count, left = connecting.close_gaps(
+        request.member, [(kind, key, code) for code, kind, key in filter(_whole, picked)]
+    )
     done, others = connecting.make_suppliers(request.member, [whole(each) for each in request.POST.getlist("person")])
     left += others
     if count:

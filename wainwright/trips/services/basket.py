@@ -19,7 +19,7 @@ from wainwright.trips.models import Leg, Night, OtherCost, Trip
 from wainwright.trips.services.base import changed, mine
 from wainwright.trips.services.nights import expected_night, rebuild_nights
 from wainwright.trips.services.versions import amend
-from wainwright.trips.services.ways import supply_breakfasts
+from wainwright.trips.services.ways import must_be_payer, supply_breakfasts
 
 BOOKABLE_AFTER = ("Authorised", "Under way")
 
@@ -115,13 +115,9 @@ def take_price(member: Membership, trip_id: int, booking_id: int) -> Booking:
 
 def pay_by(member: Membership, trip_id: int, booking_id: int, paid_by: str, card: str) -> None:
     """Pay a booking by the firm's card on the profile, or have it billed; a trip that is authorised is tried again at once."""
-    if paid_by not in ("firm", "central"):
-        raise Refusal("Choose the firm's card, or have it billed to the firm.", "paid_by")
+    must_be_payer(member, paid_by, card)
     with transaction.atomic():
         trip, booking = _own_booking(member, trip_id, booking_id)
-        cards = {c.last_four for c in member.cards.all() if c.firm_pays}
-        if paid_by == "firm" and card not in cards:
-            raise Refusal("Choose one of your cards of the firm.", "card")
         bookings.set_card(booking.pk, paid_by, card if paid_by == "firm" else "")
     if trip.state in BOOKABLE_AFTER:
         bookings.issue(trip.pk)

@@ -48,6 +48,8 @@ class Wish:
     reason: str = ""
     words: str = ""
     paid_by: str = "firm"
+    # The last four digits; empty: the card that the trip keeps.
+    card: str = ""
     instead_of: int = 0
     bag: Money | None = None
     # Whether more is held in the same place: what was there is given up with the last of it.
@@ -72,6 +74,8 @@ def hold(member: Membership, trip_id: int, choice: Choice, wish: Wish | None = N
     """Hold a choice; its legs or nights take the place of planned ones. Raises ``Refusal``; then nothing is held."""
     wish = wish or Wish()
     trip = trip_for(member, trip_id)
+    if wish.card or wish.paid_by != "firm":
+        must_be_payer(member, wish.paid_by, wish.card)
     with transaction.atomic():
         old = _instead(mine(member, trip_id), wish.instead_of)
     file = load_file(member, trip, [item_of_choice(choice)])
@@ -79,7 +83,8 @@ def hold(member: Membership, trip_id: int, choice: Choice, wish: Wish | None = N
     explains = _reasons_needed(judged, wish)
     if not trip.bookings.filter(keys=list(choice.keys), state__in=["Asked", *Booking.STANDING]).exists():
         _must_fit(trip, choice, old)
-    booking = bookings.keep_asked(member, trip.pk, choice, wish.paid_by, trip.profile.get("card", ""), old)
+    card = "" if wish.paid_by == "central" else wish.card or trip.profile.get("card", "")
+    booking = bookings.keep_asked(member, trip.pk, choice, wish.paid_by, card, old)
     policy = rulebook(trip.firm).policy
     if booking.state == "Asked":
         booking = bookings.send_hold(
@@ -95,6 +100,14 @@ def hold(member: Membership, trip_id: int, choice: Choice, wish: Wish | None = N
     if fresh and explains:
         _tell_approver(member, trip_id, booking, explains, wish)
     return booking
+
+
+def must_be_payer(member: Membership, paid_by: str, card: str) -> None:
+    """Fail where neither the firm is billed nor one of a person's cards of the firm pays. Raises ``Refusal``."""
+    if paid_by not in ("firm", "central"):
+        raise Refusal("Choose the firm's card, or have it billed to the firm.", "paid_by")
+    if paid_by == "firm" and card not in {each.last_four for each in member.cards.all() if each.firm_pays}:
+        raise Refusal("Choose one of your cards of the firm.", "card")
 
 
 def _instead(trip: Trip, booking_id: int) -> Booking | None:

@@ -160,7 +160,12 @@ def _changes(page: Page) -> dict[str, Any]:
 
 
 def _next(page: Page) -> dict[str, Any]:
-    return {"coming": coming_up(page)}
+    unseated = [
+        b
+        for b in page.file.bookings
+        if page.may_seat and b.stands and not b.by_hand and b.seat_choice == "map" and not any(b.seats)
+    ]
+    return {"coming": coming_up(page), "unseated": unseated}
 
 
 REGIONS: dict[str, Callable[[Page], dict[str, Any]]] = {

@@ -18,6 +18,7 @@ from wainwright.fields import PlaceField, day_input
 from wainwright.ports.market import CarQuery
 from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.ways import Wish, findings_on, hold, item_of_choice
+from wainwright.trips.views.booking.paying import chosen_payer, payers
 from wainwright.trips.views.booking.ways import USUAL_REASONS
 
 AFTER_LANDING, BEFORE_LEAVING = timedelta(minutes=30), timedelta(minutes=75)
@@ -110,7 +111,7 @@ def _results(request, file: TripFile, d: dict) -> dict:
         result |= {
             "picked": picked, "judged": judged, "reasons": reasons, "seats": d["seats"],
             "needs_reason": any(each.finding.level == Level.EXPLAIN for each in judged),
-            "after": file.figures.total + picked.price,
+            "after": file.figures.total + picked.price, **payers(trip, request.member),
         }  # fmt: skip
     return result
 
@@ -123,6 +124,11 @@ def hold_car(request, trip_id: int):
     picked = chosen_car(
         request.POST.get("pick", "")[:200], clock.today(trip.firm.zone), trip.currency, int(seats) if seats.isdecimal() and len(seats) < 3 else 1
     )  # fmt: skip
-    booking = hold(request.member, trip_id, picked, Wish(request.POST.get("reason", ""), request.POST.get("words", "")))
+    booking = hold(
+        request.member,
+        trip_id,
+        picked,
+        Wish(request.POST.get("reason", ""), request.POST.get("words", ""), **chosen_payer(request)),
+    )
     messages.info(request, f"{booking.label} is held under {booking.reference}.")
     return redirect("trip", trip_id)

@@ -20,6 +20,7 @@ from wainwright.trips.judging import findings_on_stay
 from wainwright.trips.models import Night
 from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.ways import Wish, hold
+from wainwright.trips.views.booking.paying import chosen_payer, payers
 from wainwright.trips.views.booking.ways import USUAL_REASONS
 
 
@@ -96,7 +97,7 @@ def _results(request, file: TripFile, nights: list[Night]) -> dict:
         result |= {
             "picked": picked, "judged": judged, "reasons": reasons,
             "needs_reason": any(each.finding.level == Level.EXPLAIN and each.open for each in judged),
-            "after": file.figures.total + picked.price - Money.from_minor(planned, trip.currency),
+            "after": file.figures.total + picked.price - Money.from_minor(planned, trip.currency), **payers(trip, request.member),
         }  # fmt: skip
     return result
 
@@ -106,6 +107,11 @@ def hold_stay(request, trip_id: int):
     """Hold a room."""
     trip = trip_for(request.member, trip_id)
     picked = chosen_stay(request.POST.get("pick", "")[:200], clock.today(trip.firm.zone), trip.currency)
-    booking = hold(request.member, trip_id, picked, Wish(request.POST.get("reason", ""), request.POST.get("words", "")))
+    booking = hold(
+        request.member,
+        trip_id,
+        picked,
+        Wish(request.POST.get("reason", ""), request.POST.get("words", ""), **chosen_payer(request)),
+    )
     messages.info(request, f"{booking.label} is held under {booking.reference}.")
     return redirect("trip", trip_id)

@@ -31,6 +31,7 @@ from wainwright.ports.market import Offer
 from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.ways import Wish, findings_on, hold, item_of_choice
 from wainwright.trips.views.booking.days import days_around
+from wainwright.trips.views.booking.paying import chosen_payer, payers
 from wainwright.trips.views.booking.sentence import WHEN, Said, first_guess, from_address, in_place_of, understand
 from wainwright.trips.whole import Pricer, WholeCost, margins
 
@@ -343,6 +344,7 @@ def _effect(
         "stopped": any(each.finding.level == Level.STOP for each in judged),
         "margins": margins(trip, file.legs, picked.offers), "before": file.figures, "bag": Money.rounded(bag, trip.currency),
         "nights_before": len(file.nights), "changes_cost": instead.costs_to_change if instead else None,
+        **payers(trip, request.member),
     }  # fmt: skip
 
 
@@ -373,6 +375,7 @@ def hold_ways(request, trip_id: int):
         wish = Wish(
             request.POST.get("reason", ""), request.POST.get("words", ""), instead_of=whole(request.POST.get("instead")),
             bag=Money.rounded(bag, trip.currency), more=number + 1 < len(parts),
+            **chosen_payer(request),
         )  # fmt: skip
         try:
             booking = hold(request.member, trip_id, picked, wish)

@@ -20,8 +20,12 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser):
         """What else is done in the same breath."""
-        parser.add_argument("--from-nothing", action="store_true", help="make the database and the static files as well")
-        parser.add_argument("--write-empty", action="store_true", help="make the empty database that ships anew, and no more")
+        parser.add_argument(
+            "--from-nothing", action="store_true", help="make the database and the static files as well"
+        )
+        parser.add_argument(
+            "--write-empty", action="store_true", help="make the empty database that ships anew, and no more"
+        )
 
     def handle(self, *args, from_nothing=False, write_empty=False, **options):
         """Load once; a second call only says who can sign in."""
