@@ -97,10 +97,13 @@ class Hand:
         self._set(self._field(name, within, which, value), value)
 
     def attach(self, name: str, within: str = "", **files: bytes) -> None:
-        """Choose files in a field for them: the names with two underscores for the dot."""
+        """Choose files in a field for them, the names with two underscores for the dot; some fields send them at once."""
         self.inputs += 1
         field = self._field(name, within, 0, "")
         self.files[field] = [SimpleUploadedFile(key.replace("__", "."), content) for key, content in files.items()]
+        form = self._form_of(field)
+        if form is not None and (form.get("data-drop") is not None or field.get("data-send-on-change") is not None):
+            self._send(form, form)
 
     def _scope(self, within: str) -> html.HtmlElement:
         if not within:
@@ -188,14 +191,14 @@ class Hand:
                 data.setdefault(name, []).extend(values)
         return data
 
-    def _send(self, button: html.HtmlElement) -> None:
-        form = self._form_of(button)
+    def _send(self, button: html.HtmlElement, form: html.HtmlElement | None = None) -> None:
+        form = self._form_of(button) if form is None else form
         if form is None:
             raise AssertionError(
                 f"“{said(button)}” on {self.path} belongs to no form, and does nothing without a script"
             )
         data = self._values(form)
-        if button.get("name"):
+        if button is not form and button.get("name"):
             data.setdefault(button.get("name"), []).append(button.get("value", ""))
         target = urljoin(self.path, button.get("formaction") or form.get("action") or form.get("hx-post") or "")
         if (
@@ -238,7 +241,12 @@ class Hand:
             self.page.body.append(held)
             return
         self.page = html.document_fromstring(content)
-        for keys in self.page.xpath(".//dialog[@id='keys']"):
+        # Scripts are on, and the card of keys is shut.
+        for keys in self.page.xpath(".//noscript | .//dialog[@id='keys']"):
             keys.drop_tree()
+        for part in self.page.xpath(".//*[@hx-trigger='load'][@hx-get]"):
+            # What the page fetches by itself once it is there.
+            fetched = self._asked(self.client.get, part.get("hx-get"), follow=False, headers={"HX-Request": "true"})
+            part.getparent().replace(part, html.fragment_fromstring(fetched.content.decode(), create_parent="div"))
         asked = answer.request
         self.path = asked["PATH_INFO"] + (f"?{asked['QUERY_STRING']}" if asked.get("QUERY_STRING") else "")

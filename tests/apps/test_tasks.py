@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime, time, timedelta
+from decimal import Decimal
 
 from django.core import mail
 
 from demo.bank import camt, ledger_moves_on
+from demo.papers import Printed, photo
 from demo.story import proof
-from tests.apps.world import FIELD, OFFICE, WorldTestCase
+from tests.apps.world import FIELD, OFFICE, WorldTestCase, eur
 from tests.hand import Hand
 from wainwright import clock
+from wainwright.accounts.models import KeptSplit
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books, road
@@ -19,6 +22,9 @@ from wainwright.masters.models import MerchantSupplier, Supplier
 from wainwright.reports.following import look_again
 from wainwright.reports.sending import send_due
 from wainwright.standins.ledger.models import LedgerCode
+from wainwright.trips.models import Trip
+from wainwright.trips.services import nights
+from wainwright.trips.services import road as trips
 
 FIRST_WAY = "(.//*[contains(@class,'ways-list')]//a)[1]"
 
@@ -219,3 +225,137 @@ class BookingTest(TaskTestCase):
         car = Booking.objects.get(kind="car")
         self.assertEqual((car.paid_by, car.card), ("central", ""))
         self.took("one payer for the hire car, another for all else", 3)
+
+
+class ClaimingTest(TaskTestCase):
+    def test_a_first_claim(self):
+        maren = self.hand(self.maren, "/tray/")
+        maren.press("Type a cost")
+        maren.put("merchant", "Pier taxi")
+        maren.put("amount", "18,50")
+        maren.put("category", "taxi")
+        maren.press("Keep the cost")
+        maren.press_at(".//main//a[@href='/tray/']")
+        maren.press("Make the claim")
+        self.certified(maren)
+        self.took("a first claim with one expense", 9)
+
+    def certified(self, hand: Hand) -> Claim:
+        claim = Claim.objects.latest("pk")
+        hand.put("name", claim.claimant.person.name, "certify")
+        hand.press("Certify and send", "certify")
+        hand.sees("In sign-off")
+        return claim
+
+    def test_a_newcomers_receipt(self):
+        maren = self.hand(self.maren, "/tray/")
+        lines = ("PIER TAXI", f"{self.today - timedelta(days=1):%d.%m.%Y}", ("Pier to airport", "19.60"), ("TOTAL EUR", "19.60"))
+        maren.attach("files", receipt__jpg=photo(Printed(lines)))
+        maren.go("/tray/")
+        maren.press("Take A")
+        maren.press("Make the claim")
+        self.certified(maren)
+        self.took("a newcomer's first receipt to the sent claim", 6)
+
+    def charge(self, shop: str, amount: str, day) -> Charge:
+        return Charge.objects.create(
+            firm=self.maren.firm, owner=self.maren, card=self.maren.cards.get(), bank_id=f"b-{shop}", merchant=shop.upper(), date=day,
+            currency="EUR", amount_minor=eur(amount).minor,
+        )  # fmt: skip
+
+    def test_from_charges_and_papers(self):
+        trip = self.authorised_trip(starts=-10)
+        for shop, amount in (("Quay Stores", "31.40"), ("Pier taxi", "19.60")):
+            self.charge(shop, amount, trip.starts)
+        hand = self.hand(self.maren, "/tray/")
+        lines = ("QUAY STORES", f"{trip.starts:%d.%m.%Y}", ("Rope", "31.40"), ("TOTAL EUR", "31.40"), "Card **** 4410")
+        hand.attach("files", rope__jpg=photo(Printed(lines)))
+        hand.go("/tray/")
+        hand.press("Take the 1 that fits")
+        hand.press("Type a ride")
+        hand.put("date", trip.starts.isoformat())
+        hand.put("origin", "Cork")
+        hand.put("target", "Cobh")
+        hand.put("there_and_back", "on")
+        hand.press("Keep the ride")
+        hand.press("Trips")
+        hand.press(trip.title)
+        hand.press("Make the claim")
+        hand.press("The ticked ones belong")
+        hand.press("Split it")
+        hand.put("split-coding", "3140", which=1)
+        hand.put("split-share", "40", which=1)
+        hand.press("Split it", "split")
+        claim = self.certified(hand)
+        self.assertEqual((claim.expenses.count(), len(claim.shares)), (3, 1))
+        self.took("a claim from charges, papers, allowance, a ride there and back, split, certified", 18)
+
+    def test_splits(self):
+        claim = self.a_claim(costs=("20.00", "24.00"))
+        hand = self.hand(self.maren, f"/claims/{claim.pk}/?split=all")
+        hand.put("split-coding", "3140", which=1)
+        hand.put("split-share", "40", which=1)
+        hand.put("kept-name", "Field and boats")
+        hand.press("Split it", "split")
+        self.assertTrue(KeptSplit.objects.filter(name="Field and boats").exists())
+        hand.sees("2 codings")
+        hand.press("Split it", "by-coding")
+        hand.put("split-by", "amount")
+        hand.put("split-share", "100.00", which=1)
+        # Of two lines the script gives the other what is left; the browser's walk looks at that.
+        hand.inputs -= 1
+        hand.put("split-share", "89.00", which=0)
+        hand.press("Split it", "split")
+        self.assertIn("100.00", str(Claim.objects.get().shares))
+        self.took("splits by share and amount, several at once, kept, summary", 8)
+
+
+class PlanningTest(TaskTestCase):
+    def signed(self, hand: Hand, name: str = "Maren Oyelaran") -> Trip:
+        hand.put("name", name, "certify")
+        hand.press("Certify and send", "certify")
+        hand.sees("Awaiting sign-off")
+        return Trip.objects.latest("pk")
+
+    def test_look_over_and_sign(self):
+        trip = self.a_trip(starts=30)
+        nights.set_stay(self.maren, trip.pk, [night.date for night in trip.nights.all()], "Lamp Quay Hotel", Decimal(170), "firm", False)
+        hand = self.hand(self.maren, f"/trips/{trip.pk}/")
+        hand.press("Say why")
+        hand.put("words", "The only rooms with a quay")
+        hand.press("Explain")
+        hand.press("Look it over and sign")
+        hand.sees("Your details", "Itinerary goes to", "Lamp Quay Hotel", "The only rooms with a quay", "line manager of")
+        self.signed(hand)
+        self.took("look over, copy of the profile, reasons, route, signature", 6)
+
+    def test_an_advance_and_its_claim(self):
+        trip = self.a_trip(starts=30)
+        hand = self.hand(self.maren, f"/trips/{trip.pk}/")
+        hand.press("Advance")
+        hand.put("advance", "100")
+        hand.put("why", "The boatman takes cash only")
+        hand.press("Ask for it")
+        hand.press("Look it over and sign")
+        hand.put("advance_confirmed", "1")
+        self.signed(hand)
+        self.approve_all("trip", trip.pk)
+        later = datetime.combine(self.today + timedelta(days=40), time(9), UTC)
+        with clock.at(later):
+            trips.move_along(later)
+            cost = self.a_cost(amount="40.00", days_ago=-31, merchant="Quay Inn", category="lodging")
+            proof(cost, 4)
+            hand = self.hand(self.maren, f"/trips/{trip.pk}/")
+            print("P2", hand.path, hand.text()[:1500])
+            hand.press("Lunch")
+            hand.press("Make the claim")
+            print("P3", hand.path, hand.text()[:2500])
+            hand.go(f"/expenses/{cost.pk}/")
+            hand.put("personal", "50 %")
+            hand.press("Keep that")
+            hand.press("Keep the parts")
+            hand.go(f"/claims/{Claim.objects.get().pk}/")
+            hand.put("name", "Maren Oyelaran", "certify")
+            hand.press("Certify and send", "certify")
+            hand.sees("In sign-off")
+            self.took("an advance, then a claim with allowance, meals off, half personal, a bill broken down", 15)

@@ -187,11 +187,19 @@ class WalkTest(BrowserTestCase):
         ferry = Receipt.objects.get(name="ferry-ticket.png").expense_id
         self.open(f"/expenses/{ferry}/")
         self.press("Split over codings")
-        for row, (centre, share) in enumerate((("3120", "60"), ("3140", "40"))):
+        for row, centre in enumerate(("3120", "3140")):
             self.put("[name='split-coding']", centre, row)
-            self.put("[name='split-share']", share, row)
+        self.put("[name='split-share']", "40", 1)
+        self.press_at("//*[@name='split-by'][@value='amount']")
+        self.until(lambda d: self._shares() == ["52.92", "35.28"], "of two lines the other does not bear the rest")
+        self.press_at("//*[@name='split-by'][@value='share']")
+        self.until(lambda d: self._shares() == ["60", "40"])
         self.press("Split it")
         self.until(lambda d: Expense.objects.get(pk=ferry).shares.count() == 2)
+
+    def _shares(self) -> list[str]:
+        found = self.driver.find_elements(By.NAME, "split-share")
+        return [value for each in found if (value := each.get_attribute("value"))]
 
     def _type_parts(self, parts):
         names = ("category", "label", "amount", "night")

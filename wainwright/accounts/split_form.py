@@ -124,6 +124,14 @@ class TypedSplit:
             raise Refusal("Leave the part empty that takes what is left.", "share")
         return self._with({empty[0]: plain(left)})
 
+    def completed(self, whole: Money | None) -> TypedSplit:
+        """One line left empty among others bears the rest, where there is one: it is plain what is meant."""
+        empty = [n for n, row in enumerate(self.rows) if row[0] and not row[1]]
+        if len(empty) != 1 or len(self.filled) == 1:
+            return self
+        left = self._left(whole)
+        return self._with({empty[0]: plain(left)}) if left > 0 else self
+
     def _with(self, parts: dict[int, str]) -> TypedSplit:
         return replace(self, rows=tuple((row[0], parts.get(n, row[1])) for n, row in enumerate(self.rows)))
 
@@ -210,7 +218,11 @@ def do_split(
     if not typed.filled:
         # Only a kept split was named: it is used as it is.
         typed = replace(typed, do="use").helped(member, whole)
+    typed = typed.completed(whole)
     parts = typed.parts(ledger, own, whole)
+    if typed.name and typed.do == "split":
+        # A name was typed for it, and the main button pressed: it is kept as well.
+        typed.keep(member, ledger, own)
     if typed.used is not None:
         used(typed.used)
     return parts, typed

@@ -93,7 +93,7 @@ def tray_page(request):
         "undo": request.session.get("undo_pair") or request.session.get("undo", []), "cards": _cards(member.pk),
         "claims": _open_claims(member.pk),
         "claimable": [t for t in trips if t.state in CLAIMABLE and not t.has_open],
-        "trips": trips,
+        "trips": trips, "today": today,
     }  # fmt: skip
     return render(request, "tray/tray.html", context)
 

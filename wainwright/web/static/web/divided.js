@@ -84,6 +84,31 @@
     return handle;
   }
 
+  /* Of two lines the other bears the rest: once one is typed, nothing is left to type. */
+  function complete(box, typed) {
+    const { whole, rows, places } = parts(box), named = rows.filter((row) => row.coding.value.trim());
+    const other = named.length === 2 && named.find((row) => row.part !== typed), value = number(typed.value);
+    if (!other || !(value > 0 && value < whole) || !named.some((row) => row.part === typed)) return;
+    other.part.value = round(whole - value, places);
+    draw(box);
+  }
+
+  /* Shares become the amounts that they are of the whole, and amounts shares. */
+  function turn(box) {
+    const { amount, rows, places } = parts(box), whole = Number(box.dataset.whole);
+    rows.filter((row) => row.part.value).forEach((row) => {
+      const value = number(row.part.value);
+      row.part.value = round(amount ? (value * whole) / 100 : (value * 100) / whole, places);
+    });
+    draw(box);
+  }
+
+  document.addEventListener("change", (event) => {
+    const box = event.target.closest("[data-divided]");
+    if (box && event.target.name === "split-share") complete(box, event.target);
+    if (box && event.target.name === "split-by" && Number(box.dataset.whole)) turn(box);
+  });
+
   const all = (root) => root.querySelectorAll("[data-divided]").forEach(draw);
   document.addEventListener("input", (event) => {
     const box = event.target.closest("[data-divided]");
