@@ -192,6 +192,7 @@ class Hand:
         return data
 
     def _send(self, button: html.HtmlElement, form: html.HtmlElement | None = None) -> None:
+        before = self.path
         form = self._form_of(button) if form is None else form
         if form is None:
             raise AssertionError(
@@ -207,6 +208,9 @@ class Hand:
             self._take(self._asked(self.client.get, urlsplit(target)._replace(query="").geturl(), data, follow=False))
         else:
             self._take(self._asked(self.client.post, target, data, follow=False))
+            if self.answer.status_code == UNFIT:
+                # A script puts what is wrong into the page, which stays where it is.
+                self.path = before
 
     def _send_part(self, element: html.HtmlElement) -> None:
         """As the script of the pages sends a part: with the form it stands in, and what it names itself."""

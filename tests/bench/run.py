@@ -40,6 +40,7 @@ from django.test.utils import CaptureQueriesContext  # noqa: E402
 from demo import load, papers  # noqa: E402
 from tests.bench import books, spending  # noqa: E402
 from tests.bench.reading import report  # noqa: E402
+from tests.bench.tasks import tasks  # noqa: E402
 from tests.codings import coded  # noqa: E402
 from wainwright import clock  # noqa: E402
 from wainwright.accounts.models import Code  # noqa: E402
@@ -450,6 +451,7 @@ if __name__ == "__main__":
     statement()
     categories()
     month()
+    tasks(VAR / "tasks.jsonl")
     claims()
     books.measure(page, load.here())
     spending.report_of(

@@ -191,7 +191,7 @@ class WalkTest(BrowserTestCase):
             self.put("[name='split-coding']", centre, row)
         self.put("[name='split-share']", "40", 1)
         self.press_at("//*[@name='split-by'][@value='amount']")
-        self.until(lambda d: self._shares() == ["52.92", "35.28"], "of two lines the other does not bear the rest")
+        self.until(lambda d: self._shares() == ["46.68", "31.12"], "of two lines the other does not bear the rest")
         self.press_at("//*[@name='split-by'][@value='share']")
         self.until(lambda d: self._shares() == ["60", "40"])
         self.press("Split it")

@@ -41,6 +41,20 @@ class HeadForm(CodingForm):
     purpose = forms.CharField(max_length=500)
 
 
+class StartForm(HeadForm):
+    """As a trip is started: without a title it is called by its purpose."""
+
+    title = forms.CharField(max_length=120, required=False, help_text="Empty: as what it is for.")
+    field_order = ("title", "purpose")
+
+    def clean(self):
+        """Call it by its purpose."""
+        found = super().clean()
+        if found.get("purpose") and not found.get("title"):
+            found["title"] = " ".join(found["purpose"].split())[:120]
+        return found
+
+
 class TravelledForm(Named):
     """When a leg really left and arrived, in local times."""
 
@@ -123,6 +137,7 @@ class StayForm(forms.Form):
     supplied = forms.BooleanField(label="Quarters supplied", required=False)
     lifted = forms.BooleanField(label="Ask for actual cost", required=False)
     lodging = forms.ChoiceField(label="Kind", required=False)
+    why = forms.CharField(label="Why it has to be so", max_length=500, required=False)
 
     def __init__(self, *args: Any, lodgings: Sequence[str] = (), **options: Any) -> None:
         super().__init__(*args, **options)

@@ -8,13 +8,15 @@ from decimal import Decimal
 from typing import Any
 
 from wainwright.core.money import Money, total
+from wainwright.core.rules import Level
 from wainwright.errors import Refusal
 from wainwright.trips.figures import b_key
 from wainwright.trips.forms import FullForm, StayForm
 from wainwright.trips.models import Night
 from wainwright.trips.panels.base import Line, LinePanel, Page, act
 from wainwright.trips.panels.booked import PAYS, booked_facts, booking_of, level_on, said_on, until_words
-from wainwright.trips.services import nights
+from wainwright.trips.selectors import load_file, trip_for
+from wainwright.trips.services import nights, plan
 
 # Where a stay stands among the moves of its first day: after them all.
 LATE = time(23, 59)
@@ -102,6 +104,8 @@ class NightPanel(LinePanel):
             nights.set_stay(
                 page.member, page.trip.pk, dates, d["name"], d["cost"] or Decimal(0), d["paid_by"], d["supplied"], d["lifted"], d.get("lodging")
             )  # fmt: skip
+            if d["why"]:
+                _explain(page, dates, d["why"])
         return name
 
     @act("stay/stretch/", "stay-stretch", sums=True)
@@ -129,6 +133,17 @@ class NightPanel(LinePanel):
         with page.trying("full_form", form, name, "full"):
             nights.record_full(page.member, page.trip.pk, dates, d["when"].isoformat(), d["who"], d["reference"])
         return name
+
+
+def _explain(page: Page, dates: Sequence[date], words: str) -> None:
+    """Answer what asks for a reason of these nights, and of the ceiling that is lifted for them, with the same words."""
+    file = load_file(page.member, trip_for(page.member, page.trip.pk))
+    asked = [each.finding for each in file.findings if each.open and each.finding.level == Level.EXPLAIN]
+    about = {_key(night) for night in file.nights if night.date in dates}
+    mine = [each for each in asked if each.target in about or each.identity.startswith("permission-ceiling")]
+    if mine:
+        reasons = {each.identity: each.reasons[0] for each in mine if each.reasons}
+        plan.explain(page.member, page.trip.pk, mine, [each.identity for each in mine], reasons, words)
 
 
 def day_of(text: str, words: str) -> date:

@@ -23,14 +23,14 @@ from wainwright.formats.places import find_places
 from wainwright.paging import page_of
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trips.figures import TripFigures
-from wainwright.trips.forms import HeadForm
+from wainwright.trips.forms import StartForm
 from wainwright.trips.models import KINDS, Trip
 from wainwright.trips.moving import asked_about
 from wainwright.trips.panels import Page, Panel, panels
 from wainwright.trips.panels.base import Act, Again
 from wainwright.trips.selectors import TRIPS_SHOWN, load_file, newest_of, trip_for, trips_of
 from wainwright.trips.services import itinerary
-from wainwright.trips.views.regions import OPEN, panel_html, shown
+from wainwright.trips.views.regions import OPEN, panel_html, search_of, shown
 
 
 @require_GET
@@ -53,7 +53,7 @@ def start(request):
     book = rulebook(member.firm)
     # What depends on where it goes, or on another answer, is asked once that is known.
     questions = asked(asked_about(book, "trip", member), {}, None)
-    form = HeadForm(request.POST or None, books=ledger, keep=member.coding, initial=coding_initial(member.coding))
+    form = StartForm(request.POST or None, books=ledger, keep=member.coding, initial=coding_initial(member.coding))
     answers = {q.code: request.POST.get(f"q-{q.code}", "")[:300] for q in questions}
     typed, wrong = request.POST.get("line", "")[:200], ""
     if request.method == "POST" and form.is_valid():
@@ -63,6 +63,8 @@ def start(request):
                 member, d["title"], d["purpose"], form.coding, answers if kind == "trip" else {}, typed, kind
             )
             messages.info(request, said.words)
+            if request.POST.get("then") == "ways":
+                return redirect(f"{address(trip, '')}ways/{search_of(Page(request, trip_for(member, trip.pk)))}")
             more = ({"open": "move"} if trip.is_move else {}) | ({"line": said.rest} if said.rest else {})
             return redirect(address(trip, "") + (f"?{urlencode(more)}" if more else ""))
         except Refusal as refusal:

@@ -30,7 +30,7 @@ from wainwright.trips.panels import LinePanel, Page, doors, find, opens, panels
 from wainwright.trips.panels.base import Line
 from wainwright.trips.panels.booked import PAYS
 from wainwright.trips.panels.why import opened_by
-from wainwright.trips.pictures import ribbon_of, spends_of
+from wainwright.trips.pictures import papers_asked, ribbon_of, spends_of
 from wainwright.trips.selectors import advance_words
 from wainwright.trips.versions import since_signed
 from wainwright.trips.views.coming import coming_up
@@ -55,11 +55,11 @@ def _head(page: Page) -> dict[str, Any]:
 def _line(page: Page) -> dict[str, Any]:
     return {
         "typed_line": page.typed.get("typed_line", ""), "line_error": page.typed.get("line_error", ""),
-        "search": _search(page) if page.editable else "",
+        "search": search_of(page) if page.editable else "",
     }  # fmt: skip
 
 
-def _search(page: Page) -> str:
+def search_of(page: Page) -> str:
     """The search for what is planned and not booked: there, or there and back; nothing where that is not all there is."""
     today = clock.today(page.trip.firm.zone)
     legs = [leg for leg in page.file.legs if leg.booking_id is None]
@@ -145,7 +145,9 @@ def _finding(page: Page, each: Explained) -> dict[str, Any]:
     label = each.finding.cure.label
     if why and label.startswith("Say "):
         cure = ""
-    return {"each": each, "cure": cure, "label": label, "why": why}  # fmt: skip
+    # The one paper that is asked for can be given where it is asked.
+    paper = asked[0] if cure == "papers" and len(asked := papers_asked(page.file)) == 1 else ""
+    return {"each": each, "cure": cure, "label": label, "why": why, "paper": paper}
 
 
 def _changes(page: Page) -> dict[str, Any]:

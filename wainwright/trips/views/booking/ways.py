@@ -29,10 +29,12 @@ from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
 from wainwright.ports.market import Offer
 from wainwright.trips.selectors import TripFile, load_file, trip_for
+from wainwright.trips.services import basket
 from wainwright.trips.services.ways import Wish, findings_on, hold, item_of_choice
 from wainwright.trips.views.booking.days import days_around
 from wainwright.trips.views.booking.paying import chosen_payer, payers
 from wainwright.trips.views.booking.sentence import WHEN, Said, first_guess, from_address, in_place_of, understand
+from wainwright.trips.views.seats import WISHES
 from wainwright.trips.whole import Pricer, WholeCost, margins
 
 ORDERS = {"whole": "whole trip", "price": "price", "leaves": "leaving", "arrives": "arriving", "time": "time on the way", "carbon": "carbon"}  # fmt: skip
@@ -344,7 +346,7 @@ def _effect(
         "stopped": any(each.finding.level == Level.STOP for each in judged),
         "margins": margins(trip, file.legs, picked.offers), "before": file.figures, "bag": Money.rounded(bag, trip.currency),
         "nights_before": len(file.nights), "changes_cost": instead.costs_to_change if instead else None,
-        **payers(trip, request.member),
+        "wishes": [(code, word) for code, word in WISHES.items() if code != "none"], **payers(trip, request.member),
     }  # fmt: skip
 
 
@@ -386,6 +388,11 @@ def hold_ways(request, trip_id: int):
             messages.info(request, " ".join(held))
             raise Refusal(f"{picked.label} with {picked.carrier} is not held: {refusal.message}") from refusal
         held.append(_held_words(booking, trip.firm.zone))
+        if (wanted := WISHES.get(request.POST.get("wish", ""))) and booking.seat_choice != "none":
+            try:
+                basket.choose_seats(request.member, trip_id, booking.pk, [wanted.lower()])
+            except Refusal as refusal:
+                held.append(f"{wanted} was not asked for: {refusal.message}")
     messages.info(request, " ".join(held))
     return redirect("trip", trip_id)
 
