@@ -385,13 +385,16 @@ class SplitTest(Drafted):
         for share, words in [
             (["60", "x", ""], "is no share"),
             (["60", "-5", "45"], "more than nothing"),
-            (["60", "30", ""], "Type how much"),
+            (["60", "", ""], "Type how much"),
             (["99999999999", "1", "1"], "more than can be split"),
         ]:
             with self.subTest(words):
                 answer = self.client.post(page, rows | {"do": "split", "split-share": share})
                 self.assertContains(answer, words, status_code=422)
                 self.assertContains(answer, 'value="3900"', status_code=422)
+        # One line left empty bears the rest, where there is one.
+        self.assertEqual(self.client.post(page, rows | {"split-share": ["60", "30", ""]}).status_code, 302)
+        self.assertIn("10", str(Claim.objects.get(pk=claim.pk).shares))
         same = self.client.post(page, rows | {"split-coding": ["3120", "3120"], "split-share": ["50", "50"]})
         self.assertContains(same, "name the same coding", status_code=422)
         self.assertContains(self.client.get(f"/claims/{claim.pk}/?split=all"), "data-divided")

@@ -329,6 +329,7 @@ class FormsTest(WorldTestCase):
             self.priya,
             bench + "recode/",
             "Choose what to replace",
+            422,
             version=Claim.objects.get().version,
             old="nonsense",
             **{"code-cost_centre": "3120"},

@@ -26,7 +26,7 @@ from wainwright.trips.services.ways import Wish, hold
 FORM = re.compile(r"<form[^>]*action=\"([^\"]*)\"")
 REGION = re.compile(r'<div id="r-([a-z]+)" class="region" data-is="([0-9a-f]+)"')
 # What stands on the page unasked: the typed line, and the hidden forms that the ribbon sends.
-ALWAYS = {"line/", "meal/", "legs/move/", "stay/stretch/", "call-off/"}
+ALWAYS = {"line/", "meal/", "legs/move/", "stay/stretch/", "call-off/", "itinerary/mail/"}
 MOST_BYTES = 45_000
 
 
