@@ -30,7 +30,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.formats.master_table import read_masters
 from wainwright.formats.problems import Unreadable
 from wainwright.journals import services as runs
-from wainwright.masters.models import Fetch, Supplier
+from wainwright.masters.models import Fetch, MerchantSupplier, Supplier
 from wainwright.masters.selectors import gaps
 from wainwright.masters.services import connecting, fetching, posting_to, taking
 from wainwright.people.models import Card, new_version
@@ -462,6 +462,15 @@ class GapTest(Mastering):
             {"kind": "merchant", "key": "x", "code": "no"},
         ):
             self.assertIn(self.client.post("/ledger/masters/connect-one/", data).status_code, (302, 409, 422))
+
+    def test_what_was_not_proposed_is_said_and_the_rest_is_connected(self):
+        self.enter(self.priya)
+        for odd in ("", "x", "a|b", "|||", "9999|merchant|Skerry Air", "9999|person|x", "9999|nonsense|x"):
+            with self.subTest(odd):
+                answer = self.client.post("/ledger/masters/suppliers/", {"proposed": odd}, follow=True)
+                self.assertEqual(answer.status_code, 200)
+                self.assertNotContains(answer, "connected as proposed")
+        self.assertEqual(MerchantSupplier.objects.count(), 0)
 
     @shows("A2.3")
     def test_suppliers_are_found_or_made_and_never_twice(self):

@@ -263,6 +263,22 @@ class PagesTest(BookingTestCase):
         )
         self.assertContains(wrong, "brought back before it is taken", status_code=422)
 
+    def test_who_pays_is_chosen_where_it_is_held(self):
+        rows = self.client.get(self.page + "cars/").context["rows"]
+        car = next(r["car"] for r in rows if r["car"].contracted)
+        for pays in ("9999", "nonsense"):
+            self.send(self.page + "cars/hold/", "Choose one of your cards", pick=car.key, seats="1", pays=pays)
+        self.assertEqual(Booking.objects.filter(kind="car").count(), 0)
+        self.send(self.page + "cars/hold/", "is held under", pick=car.key, seats="1", pays="central")
+        held = Booking.objects.get(kind="car")
+        self.assertEqual((held.paid_by, held.card), ("central", ""))
+        room = next(
+            r for r in self.client.get(self.page + "stays/").context["rows"] if r["stay"].rooms_left and not r["over"]
+        )
+        self.send(self.page + "stays/hold/", "is held under", pick=room["stay"].key, pays="4410")
+        held = Booking.objects.get(kind="stay", state="Held")
+        self.assertEqual((held.paid_by, held.card), ("firm", "4410"))
+
     @shows("B6.1")
     def test_lodging_on_the_map_and_in_the_list(self):
         page = self.client.get(self.page + "stays/")
@@ -330,6 +346,20 @@ class PagesTest(BookingTestCase):
         self.assertContains(again, 'value="12,50"', status_code=422)
         self.assertContains(self.client.get(self.page), "billed to the firm, bought elsewhere 37.50")
         self.assertEqual(sum((b.price for b in Booking.objects.filter(by_hand=True)), Money.zero("EUR")).minor, 37_50)
+        # One invoice, a ticket and its fee: both are kept, or neither.
+        before = Booking.objects.count()
+        self.send(
+            self.page + "by-hand/", "and its fee of 12.00", number="FL-9", **fee | {"kind": "ferry", "fee": "12,00"}
+        )
+        self.send(self.page + "by-hand/", "FL-8 fee, is recorded", number="FL-8 fee", **fee)
+        self.send(
+            self.page + "by-hand/",
+            "stands on your trip already",
+            status=422,
+            number="FL-8",
+            **fee | {"kind": "ferry", "fee": "1"},
+        )
+        self.assertEqual(Booking.objects.count(), before + 3)
 
     @shows("P8.1")
     def test_signing_shows_everything(self):

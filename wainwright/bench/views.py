@@ -336,7 +336,9 @@ def recode(request, object_id: int):
     chosen = request.POST.get("old", "")
     dimension, _, old = chosen.partition(":")
     if not form.is_valid() or dimension not in {each.code for each in ledger.dimensions}:
-        messages.error(request, "Choose what to replace and the coding to put in its place: its form says what is wrong.")
+        messages.error(
+            request, "Choose what to replace and the coding to put in its place: its form says what is wrong."
+        )
         return _claim(request, object_id, 422, recode_form=form, recode_old=chosen)
     count = correcting.recode(request.member, object_id, _version(request), dimension, old, form.coding)
     places = f"{count} {'place' if count == 1 else 'places'}"

@@ -8,7 +8,7 @@ from django.db import transaction
 
 from wainwright.bookings import services as bookings
 from wainwright.bookings.market import ask
-from wainwright.bookings.models import Booking
+from wainwright.bookings.models import KINDS, Booking
 from wainwright.core.journey import Place
 from wainwright.core.money import Money
 from wainwright.errors import Refusal, Stale
@@ -88,7 +88,7 @@ def by_hand(member: Membership, trip_id: int, typed: bookings.ByHand, fee: Money
         booking = bookings.record_by_hand(member, trip_id, typed)
         _recorded(member, trip, booking)
         if fee is not None and fee.minor and typed.kind != "fee":
-            label = f"Fee, {typed.supplier.strip() or 'bought elsewhere'}"
+            label = f"{dict(KINDS)['fee']}, {typed.supplier.strip() or 'bought elsewhere'}"
             number = f"{booking.ticket_number[:36]} fee"
             extra = bookings.record_by_hand(
                 member, trip_id, replace(typed, kind="fee", label=label, number=number, price=fee)

@@ -93,20 +93,9 @@
     draw(box);
   }
 
-  /* Shares become the amounts that they are of the whole, and amounts shares. */
-  function turn(box) {
-    const { amount, rows, places } = parts(box), whole = Number(box.dataset.whole);
-    rows.filter((row) => row.part.value).forEach((row) => {
-      const value = number(row.part.value);
-      row.part.value = round(amount ? (value * whole) / 100 : (value * 100) / whole, places);
-    });
-    draw(box);
-  }
-
   document.addEventListener("change", (event) => {
-    const box = event.target.closest("[data-divided]");
-    if (box && event.target.name === "split-share") complete(box, event.target);
-    if (box && event.target.name === "split-by" && Number(box.dataset.whole)) turn(box);
+    const box = event.target.name === "split-share" && event.target.closest("[data-divided]");
+    if (box) complete(box, event.target);
   });
 
   const all = (root) => root.querySelectorAll("[data-divided]").forEach(draw);
@@ -118,10 +107,14 @@
     const box = event.target.name === "split-by" && event.target.closest("[data-divided]");
     if (!box) return;
     /* What was typed stays what it means: shares become amounts, and back. */
-    const { amount, rows } = parts(box), whole = Number(box.dataset.whole);
-    rows.forEach((row) => {
-      const value = number(row.part.value);
-      if (value) row.part.value = amount ? round((value * whole) / 100, 2) : round((value * 100) / whole, 4);
+    const { amount, rows, places, whole: now } = parts(box), before = amount ? 100 : Number(box.dataset.whole);
+    const told = rows.filter((row) => number(row.part.value));
+    const all = Math.abs(told.reduce((sum, row) => sum + number(row.part.value), 0) - before) < 0.005;
+    let left = now;
+    told.forEach((row, n) => {
+      /* Where all was told all is told after it, whatever the rounding. */
+      row.part.value = round(all && n === told.length - 1 ? left : (number(row.part.value) * now) / before, places);
+      left -= Number(row.part.value);
     });
     draw(box);
   });
