@@ -296,6 +296,22 @@ class AccessTest(WorldTestCase):
             with self.subTest(name):
                 self.assertIn(self.client.get(self.address(name)).status_code, (404, 405))
 
+    def test_a_link_on_what_came_back_from_a_form_leads_to_its_page(self):
+        """A page that stands at the address of an act, since something was wrong, names in its links only what differs."""
+        self.enter(self.maren)
+        trip = self.address("trip")
+        for act in ("stay/", "papers/", "bookings/1/card/", "nonsense/"):
+            path = f"{trip}{act}"
+            answer = self.client.get(f"{path}?open=papers", headers={"Referer": f"http://testserver{path}"})
+            wanted = (404, "") if act == "nonsense/" else (302, f"{trip}?open=papers")
+            self.assertEqual((answer.status_code, answer.headers.get("Location", "")), wanted)
+        for headers in (
+            {},
+            {"Referer": f"http://elsewhere.example{trip}stay/"},
+            {"Referer": f"http://testserver{trip}"},
+        ):
+            self.assertEqual(self.client.get(f"{trip}stay/?open=papers", headers=headers).status_code, 405)
+
     def test_a_form_from_elsewhere_is_refused(self):
         client = self.enter(self.tobias, Client(enforce_csrf_checks=True))
         self.assertEqual(client.post(self.address("approve")).status_code, 403)

@@ -7,6 +7,7 @@ import json
 import logging
 import random
 import time
+from contextlib import suppress
 from urllib.parse import urlsplit
 
 from django.contrib import messages
@@ -15,6 +16,7 @@ from django.core.exceptions import ObjectDoesNotExist
 from django.db import IntegrityError, transaction
 from django.http import Http404, HttpResponseRedirect, QueryDict
 from django.shortcuts import redirect, render
+from django.urls import Resolver404, resolve
 from django_htmx.http import HttpResponseClientRedirect
 
 from wainwright import clock
@@ -247,7 +249,8 @@ MOST_NUMBER = 2**63 - 1
 class RefusalMiddleware:
     """A refusal that a view did not show beside its form is said on the page that the act came from.
 
-    An address that only takes what a form sends says so when it is opened by itself.
+    An address that only takes what a form sends says so when it is opened by itself. Where a page stands at such an address,
+    since something typed on it was wrong, its links lead to the page above: they name only what differs from it.
     """
 
     def __init__(self, get_response):
@@ -256,6 +259,8 @@ class RefusalMiddleware:
     def __call__(self, request):
         response = self.get_response(request)
         if response.status_code == 405 and request.method == "GET":
+            if above := _page_above(request):
+                return redirect(above)
             return render(request, "405.html", {"back": _back(request)}, status=405)
         return response
 
@@ -304,6 +309,21 @@ def _to_sign_in(request):
         # A fragment asked for by a page: the whole page goes to the sign-in, not its corner.
         return HttpResponseClientRedirect(redirect_to_login(_back(request)).url)
     return redirect_to_login(request.get_full_path() if request.method in ("GET", "HEAD") else _back(request))
+
+
+def _page_above(request) -> str:
+    """The page that a form was sent from, for a link ("?line=…") on its answer; nothing for whoever came otherwise."""
+    came = urlsplit(request.META.get("HTTP_REFERER", ""))
+    if not request.GET or (came.netloc, came.path) != (request.get_host(), request.path):
+        return ""
+    parts = request.path.strip("/").split("/")
+    while len(parts) > 1:
+        parts.pop()
+        path = f"/{'/'.join(parts)}/"
+        with suppress(Resolver404):
+            resolve(path)
+            return f"{path}?{request.GET.urlencode()}"
+    return ""
 
 
 def _back(request) -> str:
