@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from urllib.parse import urlencode
@@ -159,7 +160,8 @@ def _cards(firm: Firm, open_accounts: dict[str, Code]) -> list[Gap]:
     """Cards of the firm whose clearing account is no open account, or that no bank account mirrors."""
     usual = FirmAccounts.objects.filter(firm=firm).values_list("card_clearing", flat=True).first() or ""
     mirrored = set(BankAccount.objects.filter(firm=firm, kind="card").values_list("ledger_account", flat=True))
-    found = []
+    found: list[Gap] = []
+    behind: dict[str, list[Card]] = {}
     for card in Card.objects.filter(owner__firm=firm, firm_pays=True, closed__isnull=True).select_related(
         "owner__person"
     ):
@@ -179,23 +181,21 @@ def _cards(firm: Firm, open_accounts: dict[str, Code]) -> list[Gap]:
                 )
             )
         elif account not in mirrored:
-            found.append(
-                Gap(
-                    "card bank",
-                    str(card.pk),
-                    name,
-                    f"no card account is kept for {account}: its statement would agree with nothing",
-                    leads=urlencode(
-                        {
-                            "name": f"{card.issuer} account",
-                            "number": card.last_four,
-                            "kind": "card",
-                            "ledger_account": account,
-                        }
-                    ),
-                )
-            )
-    return found
+            behind.setdefault(account, []).append(card)
+    return found + [_no_statement(account, cards) for account, cards in behind.items()]
+
+
+def _no_statement(account: str, cards: Sequence[Card]) -> Gap:
+    """Cards that go against one clearing account which no card account mirrors: one is kept, and all are connected."""
+    first, more = cards[0], len(cards) - 1
+    known = {"name": f"{first.issuer} account", "number": first.last_four, "kind": "card", "ledger_account": account}
+    return Gap(
+        "card bank",
+        str(first.pk),
+        f"{first}, {first.owner.person.name}" + (f" and {more} {'other' if more == 1 else 'others'}" if more else ""),
+        f"no card account is kept for {account}: its statement would agree with nothing",
+        leads=urlencode(known),
+    )
 
 
 def _banks(firm: Firm, day: date) -> list[Gap]:
