@@ -48,7 +48,7 @@ class PagesTest(BrowserTestCase):
         numbers = {
             "trip": Trip.objects.get(title__startswith="Tide-gauge").pk, "plan": Trip.objects.get(title__startswith="Northern").pk,
             "booking": Booking.objects.filter(trip__title__startswith="Northern", kind="air").first().pk, "day": Trip.objects.get(title__startswith="Northern").starts,
-            "claim": Claim.objects.get(state="Open").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk, "refused": Claim.objects.get(state="Posting refused").pk,
+            "claim": Claim.objects.get(state="Open", claimant__person__name="Maren Oyelaran").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk, "refused": Claim.objects.get(state="Posting refused").pk,
             "waiting": Trip.objects.filter(state="Awaiting sign-off", traveller__manager__person__name="Tobias Achterberg").first().pk,
             "receipt": Receipt.objects.get(name="lab-og-lodd.jpg").pk, "hotel": Expense.objects.filter(owner__person__name="Maren Oyelaran", category="lodging").first().pk,
             "file": self.a_card_file().pk, "maren": self.people["maren"].pk, "scheme": self.people["maren"].firm.schemes.first().pk, "draft": RuleSetting.objects.get(draft=True).pk, "rehearsal": Rehearsal.objects.get().pk, "bank": BankAccount.objects.filter(firm__slug="ltd", kind="bank").first().pk,
