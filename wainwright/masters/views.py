@@ -24,7 +24,8 @@ from wainwright.rulebook.models import TaxCode
 from wainwright.rulebook.selectors import rulebook
 
 AT_ONCE = 60
-MOST_AT_ONCE = 2000
+# Code, kind and key of what is connected as it was proposed.
+PARTS = 3
 HOURS = [(0, "only when asked"), (1, "every hour"), (6, "every six hours"), (24, "every day"), (168, "every week")]
 WORDS = {
     "gone": "gone",
@@ -277,10 +278,9 @@ def close_gap(request):
 @require_POST
 def make_suppliers(request):
     """Make people suppliers of the ledger; and connect what else was proposed, where all was asked for at once."""
-    picked = [each.split("|", 2) for each in request.POST.getlist("proposed")[:MOST_AT_ONCE]]
-    count, left = connecting.close_gaps(
-        request.member, [(kind, key, code) for code, kind, key in filter(_whole, picked)]
-    )
+    picked = [each.split("|", 2) for each in request.POST.getlist("proposed")]
+    named = [(kind, key, code) for code, kind, key in (each for each in picked if len(each) == PARTS)]
+    count, left = connecting.close_gaps(request.member, named)
     done, others = connecting.make_suppliers(request.member, [whole(each) for each in request.POST.getlist("person")])
     left += others
     if count:
@@ -290,8 +290,3 @@ def make_suppliers(request):
     for words in few(left):
         messages.error(request, words)
     return redirect("masters")
-
-
-def _whole(picked: list[str]) -> bool:
-    """Whether what a form named has its three parts: code, kind and key."""
-    return len(picked) == len(("code", "kind", "key"))

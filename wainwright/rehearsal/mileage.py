@@ -202,7 +202,7 @@ def _page(request, status: int = 200, **more: Any):
     ]
     policy = rulebook(firm).policy
     context = {
-        "rows": shown, "form": MileageForm(initial={"since": clock.today(request.member.firm.zone)}), "end_form": DayForm(prefix="end"), "vehicles": sorted({row.vehicle for row in rows if row.bands}),
+        "rows": shown, "form": MileageForm(initial={"since": today}), "end_form": DayForm(prefix="end"), "vehicles": sorted({row.vehicle for row in rows if row.bands}),
         "entries": history(kept.subject(firm.pk)), "policy": policy, "lines": [], "table": "", "table_error": "", "ending": "", "span_form": span_of_last_year(today),
         "rehearsals": Rehearsal.objects.filter(by=request.member, trial__sort="mileage")[:5], **more,
     }  # fmt: skip
