@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from wainwright.core.said import joined
+
 
 class Refusal(Exception):
     """An act that was not done: ``message`` says what is wrong and what to do, ``field`` where it was typed."""
@@ -17,7 +19,7 @@ class Faults(ValueError):
     """Everything that is wrong with what was typed, each by the field where it stands."""
 
     def __init__(self, faults: Mapping[str, str]) -> None:
-        super().__init__("; ".join(faults.values()))
+        super().__init__(joined("; ", faults.values()))
         self.faults = dict(faults)
 
 

@@ -12,6 +12,7 @@ from django.utils.html import format_html, format_html_join
 
 from wainwright.core.journey import Place
 from wainwright.core.picking import Nothing, PickList, Several
+from wainwright.core.said import joined, say
 from wainwright.errors import Faults, Refusal
 from wainwright.formats.places import best_place
 
@@ -31,7 +32,9 @@ class PlaceField(forms.CharField):
             return None
         found = best_place(text)
         if found is None:
-            raise forms.ValidationError(f"No place is known as “{text}”. Try the town, or an airport's three letters.")
+            raise forms.ValidationError(
+                say("No place is known as “{text}”. Try the town, or an airport's three letters.", text=text)
+            )
         return found
 
 
@@ -78,7 +81,10 @@ class AmountField(forms.DecimalField):
 
 def few(words: Sequence[str], most: int = 5) -> list[str]:
     """The first few of many sentences, and how many more there are."""
-    return [*words[:most], *([f"And {len(words) - most} more like these."] if len(words) > most else [])]
+    return [
+        *words[:most],
+        *([say("And {words_count} more like these.", words_count=len(words) - most)] if len(words) > most else []),
+    ]
 
 
 def whole(text: str | None) -> int:
@@ -101,10 +107,10 @@ def day_of(text: str | None, missing: str, field: str = "on") -> date:
 def day_or_none(text: str | None, which: str, field: str = "on") -> date | None:
     """A day as a form sends it, nothing where none was typed. Raises ``Refusal`` that says what it is and ``which`` is wanted."""
     text = (text or "").strip()
-    return day_of(text, f"“{text[:20]}” is no day. {which}", field) if text else None
+    return day_of(text, say("“{text}” is no day. {which}", text=text[:20], which=which), field) if text else None
 
 
-def say(form: forms.Form, refusal: Refusal) -> None:
+def tell(form: forms.Form, refusal: Refusal) -> None:
     """Put what a service refused beside the field it is about."""
     form.add_error(refusal.field if refusal.field in form.fields else None, refusal.message)
 
@@ -167,10 +173,12 @@ class PickField(forms.CharField):
         try:
             return self.picks.exact(text)
         except Several as several:
-            names = ", ".join(self.picks.words(code) for code in several.codes[:4])
-            more = " and more" if len(several.codes) > 4 else ""
-            raise forms.ValidationError(f"“{text}” fits several: {names}{more}. Type more of one.") from several
+            names = joined(", ", (self.picks.words(code) for code in several.codes[:4]))
+            more = say(" and more") if len(several.codes) > 4 else ""
+            raise forms.ValidationError(
+                say("“{text}” fits several: {names}{more}. Type more of one.", text=text, names=names, more=more)
+            ) from several
         except Nothing as nothing:
             raise forms.ValidationError(
-                f"Nothing here is called “{text}”. Type any part of a name or a code."
+                say("Nothing here is called “{text}”. Type any part of a name or a code.", text=text)
             ) from nothing

@@ -1,8 +1,8 @@
-"""The languages that letters are written in: words by gettext, days and numbers by the language's own customs.
+"""The languages that are read here: words by gettext, days and numbers by the language's own customs.
 
-Pages are in English. A letter is what leaves the house in the firm's name: an order of travel, an itinerary by mail, an
-invitation. Whoever writes one does so within ``written_for(firm)``; there ``gettext`` gives the firm's words, and days
-and sums are written as its readers write them.
+A page is in the language of who reads it: their own, else the firm's, else the browser's. A letter is what leaves the house
+in the firm's name: an order of travel, an itinerary by mail, an invitation. Whoever writes one does so within
+``written_for(firm)``.
 """
 
 from __future__ import annotations
@@ -15,12 +15,14 @@ from typing import Protocol
 
 from babel import Locale
 from babel.dates import format_interval, format_skeleton
-from babel.numbers import format_decimal
+from babel.numbers import format_decimal, get_decimal_symbol, get_group_symbol
+from django.conf import settings
 from django.utils import translation
 from django.utils.translation import gettext
 from django.utils.translation import gettext_noop as later
 
 from wainwright.core.money import Money
+from wainwright.core.said import joined
 from wainwright.core.workings import day_text
 
 ENGLISH = "en"
@@ -57,6 +59,17 @@ def written_for(firm: Firm) -> AbstractContextManager[None]:
     return translation.override(firm.language)
 
 
+def code_of(person_language: str, firm_language: str) -> str:
+    """The language that somebody reads: their own choice, else that of their firm."""
+    code = person_language or firm_language
+    return settings.LANGUAGE_CODE if code not in dict(LANGUAGES) or code == ENGLISH else code
+
+
+def read_by(person_language: str, firm_language: str) -> AbstractContextManager[None]:
+    """What is written within this is in the language of whoever gets it: a mail."""
+    return translation.override(code_of(person_language, firm_language))
+
+
 def locale() -> Locale | None:
     """The language that is written in now; nothing for English, which the core writes by itself."""
     code = (translation.get_language() or ENGLISH).split("-")[0]
@@ -74,6 +87,36 @@ def day_words(day: date, year: bool = False) -> str:
 def range_words(first: date, last: date) -> str:
     """``6.–8. oktober 2026``: a span of days in a language other than English."""
     return format_interval(first, last, "yMMMMd", locale=locale())
+
+
+def decimal_words(number: Decimal | int | float, grouped: bool = False) -> str:
+    """A number with the decimals that it has, in the language that is written in; ``grouped``: thousands apart."""
+    exact = Decimal(str(number))
+    return in_signs(f"{exact:,f}" if grouped else f"{exact:f}")
+
+
+def in_signs(text: str) -> str:
+    """A number as English writes it (``1,240.50``), with the signs of the language that is written in."""
+    there = locale()
+    if there is None:
+        return text
+    signs = {".": get_decimal_symbol(there), ",": get_group_symbol(there), "-": "−"}
+    return "".join(signs.get(sign, sign) for sign in text)
+
+
+# What ``strftime`` calls the parts of a day, and CLDR.
+_PARTS = {"%a": "E", "%A": "EEEE", "%b": "MMM", "%B": "MMMM", "%d": "d", "%Y": "y"}
+
+
+def strftime_words(value: date, spec: str) -> str:
+    """What ``strftime`` writes, with the language's own names of days and months, in its own order."""
+    there = locale()
+    if there is None:
+        return f"{value:{spec}}"
+    clock = f"{value:%H:%M}" if "%H:%M" in spec else ""
+    skeleton = "".join(_PARTS[part] for part in ("%Y", "%B", "%b", "%A", "%a", "%d") if part in spec)
+    days = format_skeleton(skeleton, _date(value), locale=there) if skeleton else ""
+    return " ".join(filter(None, (days, clock))) or f"{value:{spec}}"
 
 
 def sum_words(amount: Money) -> str:
@@ -98,7 +141,7 @@ def _number(text: str) -> str:
 
 def reason_words(why: str) -> str:
     """Why somebody signs, as the route keeps it ("line manager of Maren; owner of P-0417 Fjord gauges"), in the language."""
-    return "; ".join(_reason(each) for each in why.split("; "))
+    return joined("; ", (_reason(each) for each in why.split("; ")))
 
 
 def _reason(why: str) -> str:

@@ -141,7 +141,11 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
                 "wainwright.web.context.frame",
             ],
-            "builtins": ["wainwright.web.templatetags.ui", "wainwright.web.templatetags.once"],
+            "builtins": [
+                "django.templatetags.i18n",
+                "wainwright.web.templatetags.ui",
+                "wainwright.web.templatetags.once",
+            ],
         },
     }
 ]
@@ -209,13 +213,16 @@ MFA_ALLOW_UNVERIFIED_EMAIL = True
 # Attempts with a password are counted by people/guarding.py; these are those with a code, of one person.
 ACCOUNT_RATE_LIMITS = {"login": None, "login_failed": "5/5m/key"}
 
+MESSAGE_STORAGE = "wainwright.web.told.Storage"
 LANGUAGE_CODE = "en-ie"
-# Of letters; see wainwright/language.py. Pages are in English.
+# See wainwright/language.py.
 LANGUAGES = [("en", "English"), ("nb", "Norsk bokmål"), ("de", "Deutsch")]
 LOCALE_PATHS = [BASE / "wainwright" / "locale"]
 TIME_ZONE = "UTC"
 USE_TZ = True
 USE_I18N = True
+# Numbers are written in a language's way by our own filters, where people read them, and nowhere else: a drawing's are not.
+FORMAT_MODULE_PATH = ["wainwright.locale"]
 
 STATIC_URL = "static/"
 STATIC_ROOT = VAR / "static"

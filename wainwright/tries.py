@@ -7,12 +7,16 @@ from collections.abc import Callable
 
 from django.db.models import F, Model
 
+from wainwright.core.said import say
 from wainwright.formats.counting import entries_in
 
 log = logging.getLogger(__name__)
 MOST = 2
 # What the thing says then.
-NOT_READ = "It was tried twice and could not be read on this machine. It is kept: send it in another form, or tell whoever runs this machine."
+NOT_READ = say(
+    "It was tried twice and could not be read on this machine. It is kept: send it in "
+    "another form, or tell whoever runs this machine."
+)
 
 
 def at_most_twice(row: Model, work: Callable[[], object], give_up: Callable[[], object]) -> None:

@@ -514,10 +514,10 @@ class VersionsTest(JourneyTestCase):
     def test_said_to_those_on_the_trip(self):
         trip = self.sent_trip(starts=20)
         with self.done():
-            road.say(self.maren, trip.pk, "The boat is late")
+            road.remark(self.maren, trip.pk, "The boat is late")
         self.assertTrue(self.tobias.notices.filter(text__contains="The boat is late").exists())
         with self.assertRaises(Trip.DoesNotExist):
-            road.say(self.aiko, trip.pk, "Me too")
+            road.remark(self.aiko, trip.pk, "Me too")
 
     @shows("P7.2")
     def test_one_reason_serves_several_findings(self):

@@ -9,6 +9,7 @@ from django.db.models import Q
 from wainwright.accounts.selectors import books
 from wainwright.core.coding import ACCOUNT
 from wainwright.core.posting import Journal
+from wainwright.core.said import say
 from wainwright.core.workings import day_text
 from wainwright.people.models import Firm
 
@@ -24,22 +25,41 @@ def would_refuse(firm: Firm, journal: Journal, day: date) -> list[str]:
             known = ledger.codes.get((kind, code))
             name = "Account" if kind == ACCOUNT else ledger.dimension(kind).label
             cure = (
-                "Put another in its place."
+                say("Put another in its place.")
                 if kind != ACCOUNT
-                else "Put another account in its place, or name another under Masters."
+                else say("Put another account in its place, or name another under Masters.")
             )
             if known is None and kind == ACCOUNT and none_known:
                 continue
             if known is None:
-                found[kind, code] = f"{name} {code or '(none)'} is not in the ledger. {cure}"
+                found[kind, code] = say(
+                    "{name} {code} is not in the ledger. {cure}", name=name, code=code or "(none)", cure=cure
+                )
             elif not known.open_on(day):
-                found[kind, code] = f"{name} {code} {known.name} is closed on {day_text(day)}. {cure}"
+                found[kind, code] = say(
+                    "{name} {code} {known} is closed on {day}. {cure}",
+                    name=name,
+                    code=code,
+                    known=known.name,
+                    day=day_text(day),
+                    cure=cure,
+                )
             for needed in known.asks_for if known is not None else ():
                 if not parts.get(needed):
                     label = ledger.dimension(needed).article
-                    found[needed, code] = f"{name} {code} asks for {label}, which is missing. Correct the coding."
+                    found[needed, code] = say(
+                        "{name} {code} asks for {label}, which is missing. Correct the coding.",
+                        name=name,
+                        code=code,
+                        label=label,
+                    )
         if not entry.coding.account:
-            found[ACCOUNT, ""] = f"“{entry.text}” posts to no account. Name one under Masters."
+            found[ACCOUNT, ""] = say(
+                "“{entry_text}” posts to no account. Name one under Masters.", entry_text=entry.text
+            )
     named = {entry.party for entry in journal.entries} - {""}
     closed = firm.suppliers.filter(Q(open_until__lt=day), code__in=named) if named else ()
-    return [*found.values(), *(f"Supplier {row} is closed. Connect another under Masters." for row in closed)]
+    return [
+        *found.values(),
+        *(say("Supplier {row} is closed. Connect another under Masters.", row=row) for row in closed),
+    ]

@@ -8,6 +8,7 @@ from typing import TypeVar
 from wainwright import clock
 from wainwright.accounts.models import Connection
 from wainwright.adapters.http_ledger import HttpLedger
+from wainwright.core.said import as_figure, said_by, say
 from wainwright.news.services import tell
 from wainwright.outside import service
 from wainwright.people.models import Firm
@@ -33,7 +34,7 @@ def ask(firm: Firm, question: Callable[[Ledger, str], T]) -> T:
     try:
         found = question(HttpLedger(row.address, unseal(row.token)), row.known_as or firm.slug)
     except (LedgerAway, LedgerShut) as error:
-        _failed(row, str(error))
+        _failed(row, said_by(error))
         raise
     Connection.objects.filter(pk=row.pk).update(answered=clock.now(), failing=None, problem="")
     return found
@@ -46,5 +47,8 @@ def _failed(row: Connection, why: str) -> None:
     Connection.objects.filter(pk=row.pk).update(problem=why[:200])
     if began:
         tell(
-            row.holder, "The connection to the ledger fails", "/ledger/masters/", f"Since {now:%d %b %H:%M} UTC {why}."
+            row.holder,
+            say("The connection to the ledger fails"),
+            "/ledger/masters/",
+            say("Since {now} UTC {why}.", now=as_figure(now, "%d %b %H:%M"), why=why),
         )

@@ -11,6 +11,7 @@ from wainwright import clock
 from wainwright.accounts.models import KeptSplit
 from wainwright.accounts.selectors import books
 from wainwright.accounts.splits import codings_must_hold, parts_data
+from wainwright.core.said import joined, say
 from wainwright.core.splits import SplitError, SplitPart, check_shares
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.people.models import Membership
@@ -31,14 +32,14 @@ def keep_split(member: Membership, name: str, parts: Sequence[SplitPart], shared
     ``NotAllowed`` where somebody else than finance shares one.
     """
     if shared and not member.may["share_splits"]:
-        raise NotAllowed("Only finance shares a split with the firm. Keep it for yourself.")
+        raise NotAllowed(say("Only finance shares a split with the firm. Keep it for yourself."))
     name = " ".join(name.split())[:60]
     if len(name) < 2:
-        raise Refusal("Give the split a name of two letters or more.", "name")
+        raise Refusal(say("Give the split a name of two letters or more."), "name")
     try:
         check_shares(parts)
     except SplitError as error:
-        raise Refusal(f"{error} A kept split is by share.", "share") from error
+        raise Refusal(say("{error} A kept split is by share.", error=error), "share") from error
     codings_must_hold(parts, books(member.firm), clock.today(member.firm.zone))
     data = parts_data(parts)
     owner = None if shared else Membership.objects.get(pk=member.pk)
@@ -48,9 +49,14 @@ def keep_split(member: Membership, name: str, parts: Sequence[SplitPart], shared
                 firm=member.firm, owner=owner, name=name, defaults={"parts": data}
             )
     except IntegrityError as error:
-        raise Stale("Somebody kept a split under that name just now. Look at it first.") from error
-    whose = "for the firm" if shared else "for oneself"
-    record(member, f"kept a split {whose}", f"firm:{member.firm_id}", after={"name": name, "parts": data, "new": new})
+        raise Stale(say("Somebody kept a split under that name just now. Look at it first.")) from error
+    whose = say("for the firm") if shared else say("for oneself")
+    record(
+        member,
+        say("kept a split {whose}", whose=whose),
+        f"firm:{member.firm_id}",
+        after={"name": name, "parts": data, "new": new},
+    )
     return kept
 
 
@@ -59,10 +65,12 @@ def drop_split(member: Membership, kept_id: int) -> None:
     """Drop a kept split: one's own, or the firm's by finance. Splits made by it stay as they are. Raises ``Stale``, ``NotAllowed``."""
     kept = kept_for(member).filter(pk=kept_id).first()
     if kept is None:
-        raise Stale("That split is not kept any more.")
+        raise Stale(say("That split is not kept any more."))
     if kept.owner_id is None and not member.may["share_splits"]:
-        raise NotAllowed("Only finance drops a split of the firm.")
-    record(member, "dropped a kept split", f"firm:{member.firm_id}", before={"name": kept.name, "parts": kept.parts})
+        raise NotAllowed(say("Only finance drops a split of the firm."))
+    record(
+        member, say("dropped a kept split"), f"firm:{member.firm_id}", before={"name": kept.name, "parts": kept.parts}
+    )
     kept.delete()
 
 
@@ -77,9 +85,14 @@ def find_kept(member: Membership, text: str) -> KeptSplit:
             return fits[0]
     if found:
         raise Refusal(
-            f"“{text[:40]}” fits several: {', '.join(each.name for each in found[:4])}. Type more of one.", "kept"
+            say(
+                "“{text}” fits several: {list}. Type more of one.",
+                text=text[:40],
+                list=joined(", ", (each.name for each in found[:4])),
+            ),
+            "kept",
         )
-    raise Refusal(f"No kept split is called “{text[:40]}”. Type any part of its name.", "kept")
+    raise Refusal(say("No kept split is called “{text}”. Type any part of its name.", text=text[:40]), "kept")
 
 
 def used(kept: KeptSplit) -> None:

@@ -8,6 +8,7 @@ from django.db.models import Q
 from wainwright.core.coding import Asked, Coding
 from wainwright.core.coding import Dimension as CoreDimension
 from wainwright.core.money import Money
+from wainwright.core.said import say
 
 
 class CodedModel(models.Model):
@@ -68,7 +69,7 @@ class KeptSplit(models.Model):
         "people.Membership", on_delete=models.CASCADE, null=True, blank=True, related_name="kept_splits", help_text="Empty: the firm's."
     )  # fmt: skip
     name = models.CharField(max_length=60)
-    parts = models.JSONField(help_text='For each: {"share": "60", "codes": [[dimension, code], …]}.')
+    parts = models.JSONField(help_text=say('For each: {"share": "60", "codes": [[dimension, code], …]}.'))
     used = models.PositiveIntegerField(default=0)
 
     class Meta:
@@ -154,7 +155,7 @@ class FirmAccounts(models.Model):
     )
 
     def __str__(self):
-        return f"Accounts of {self.firm}"
+        return say("Accounts of {firm}", firm=self.firm)
 
     @property
     def named(self) -> dict[str, str]:
@@ -197,7 +198,7 @@ class Connection(models.Model):
     problem = models.CharField(max_length=200, blank=True)
 
     def __str__(self):
-        return self.address or "the ledger of this installation"
+        return self.address or say("the ledger of this installation")
 
 
 class Budget(models.Model):
@@ -326,7 +327,7 @@ class PayRun(models.Model):
         indexes = [models.Index(fields=["firm", "-time"])]
 
     def __str__(self):
-        return f"Pay run {self.number}"
+        return say("Pay run {number}", number=self.number)
 
     @property
     def total(self) -> Money:
@@ -348,7 +349,7 @@ class BankAnswer(models.Model):
         constraints = [models.UniqueConstraint(fields=["run", "sha256"], name="an_answer_once")]
 
     def __str__(self):
-        return f"answer to {self.run}"
+        return say("answer to {run}", run=self.run)
 
 
 class Payment(models.Model):

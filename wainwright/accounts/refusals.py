@@ -8,6 +8,7 @@ from typing import Literal
 from wainwright.accounts.models import Posting
 from wainwright.accounts.selectors import books
 from wainwright.core.coding import ACCOUNT
+from wainwright.core.said import joined, say
 
 Whom = Literal["claimant", "finance", "administrator"]
 
@@ -23,13 +24,13 @@ class Meaning:
 
 # A further code of a ledger is one line here. What is not here is shown in the ledger's own words.
 MEANINGS = {
-    "LB-104": Meaning("The ledger has closed the month {about}.", "Post it into an open month, or ask for the month to be opened."),
-    "LB-201": Meaning("The ledger does not know {about}.", "Choose another code and post again."),
-    "LB-202": Meaning("The ledger has closed {about}.", "Choose an open code and post again."),
-    "LB-305": Meaning("The ledger asks for a {about} that is missing.", "Add it and post again."),
-    "LB-410": Meaning("Debits and credits differ for the ledger.", "Nothing can be mended here: tell whoever runs this machine, with the journal's key.", "administrator"),
-    "LB-501": Meaning("The ledger does not know the supplier {about}.", "Connect the person with a supplier under Masters, then post again."),
-    "LB-900": Meaning("The connection to the ledger is not allowed any more.", "Hand it to somebody under Masters, or give it a new token.", "administrator"),
+    "LB-104": Meaning(say("The ledger has closed the month {about}."), say("Post it into an open month, or ask for the month to be opened.")),
+    "LB-201": Meaning(say("The ledger does not know {about}."), say("Choose another code and post again.")),
+    "LB-202": Meaning(say("The ledger has closed {about}."), say("Choose an open code and post again.")),
+    "LB-305": Meaning(say("The ledger asks for a {about} that is missing."), say("Add it and post again.")),
+    "LB-410": Meaning(say("Debits and credits differ for the ledger."), say("Nothing can be mended here: tell whoever runs this machine, with the journal's key."), "administrator"),
+    "LB-501": Meaning(say("The ledger does not know the supplier {about}."), say("Connect the person with a supplier under Masters, then post again.")),
+    "LB-900": Meaning(say("The connection to the ledger is not allowed any more."), say("Hand it to somebody under Masters, or give it a new token."), "administrator"),
 }  # fmt: skip
 
 
@@ -51,7 +52,7 @@ def refusal_said(posting: Posting) -> RefusalSaid:
     """Translate what the ledger refused; unknown codes are said in the ledger's own words, to finance."""
     meaning = MEANINGS.get(posting.refusal_code)
     if meaning is None:
-        words = f"The ledger refused the journal. Its own words: {posting.refusal_text}"
+        words = say("The ledger refused the journal. Its own words: {refusal_text}", refusal_text=posting.refusal_text)
         return RefusalSaid(words, "", "finance")
     about = _about(posting)
     return RefusalSaid(meaning.sentence.replace("{about}", about), meaning.cure.replace("{about}", about), meaning.whom)
@@ -63,7 +64,11 @@ def _about(posting: Posting) -> str:
         return posting.refusal_about
     ledger = books(posting.firm).codes
     name = ACCOUNT if kind == ACCOUNT else ledger.dimension(kind).name
-    return f"{name} for {code}" if posting.refusal_code == "LB-305" else f"{name} {code}"
+    return (
+        say("{name} for {code}", name=name, code=code)
+        if posting.refusal_code == "LB-305"
+        else joined("", (name, " ", code))
+    )
 
 
 def refusal_words(posting: Posting) -> str:

@@ -21,6 +21,7 @@ from wainwright.core.money import Money, add_up
 from wainwright.core.picking import PickList, folded
 from wainwright.core.posting import Accounts, Entry, Journal
 from wainwright.core.routing import Owned
+from wainwright.core.said import joined, say
 from wainwright.errors import Refusal
 from wainwright.people.models import Firm, Membership
 
@@ -78,8 +79,11 @@ def read_coding(text: str, ledger: Books) -> Coding:
         all_fits = [(each.code, code) for each in ledger.dimensions for code in ledger.picks(each.code).find(piece)]
         fits = [pair for pair in all_fits if folded(pair[1]) == folded(piece)] or all_fits
         if len(fits) != 1:
-            names = ", ".join(ledger.picks(dimension).words(code) for dimension, code in fits[:4])
-            raise Refusal(f"“{piece[:40]}” " + (f"fits several codes: {names}." if fits else "fits no code."))
+            names = joined(", ", (ledger.picks(dimension).words(code) for dimension, code in fits[:4]))
+            raise Refusal(
+                f"“{piece[:40]}” "
+                + (say("fits several codes: {names}.", names=names) if fits else say("fits no code."))
+            )
         dimension, code = fits[0]
         found[dimension] = code
     return ledger.codes.ordered(found)

@@ -27,6 +27,7 @@ from wainwright.accounts.selectors import journal_of
 from wainwright.core.coding import Coding, coding_key
 from wainwright.core.money import Money, total
 from wainwright.core.posting import Journal
+from wainwright.core.said import joined, said_by, say
 from wainwright.errors import Refusal, Stale
 from wainwright.formats.pain001 import Payer, Transfer, read_pain001, write_pain001
 from wainwright.formats.pain002 import StatusReport, read_pain002
@@ -90,7 +91,7 @@ def prepare_posting(firm: Firm, journal: Journal, subject: str, title: str, on: 
     """
     posting = Posting.objects.filter(firm=firm, key=journal.key).first()
     if posting and posting.state == Posting.State.ENTERED:
-        raise Stale(f"It stands in the ledger already as {posting.number}.")
+        raise Stale(say("It stands in the ledger already as {number}.", number=posting.number))
     values = {
         # A month that finance has closed takes nothing more: what comes later goes to the next.
         "subject": subject, "title": title, "date": open_day(firm, on), "currency": journal.currency,
@@ -122,7 +123,7 @@ def send_posting(posting: Posting, who: Membership | None) -> Posting:
     try:
         answer = ask(posting.firm, lambda ledger, firm: ledger.post(firm, journal, posting.date))
     except LedgerShut as error:
-        answer = Refused(SHUT, str(error))
+        answer = Refused(SHUT, said_by(error))
     except LedgerAway:
         return Posting.objects.select_related("firm").get(pk=posting.pk)
     return keep_ledger_answer(posting, answer, who)
@@ -137,12 +138,12 @@ def keep_ledger_answer(posting: Posting, answer: Entered | Refused, who: Members
         if isinstance(answer, Entered):
             posting.state, posting.number = Posting.State.ENTERED, answer.number
             posting.refusal_code = posting.refusal_text = posting.refusal_about = ""
-            what = "entered in the ledger"
+            what = say("entered in the ledger")
         else:
             posting.state = Posting.State.REFUSED
             posting.refusal_code, posting.refusal_text = answer.code, answer.text[:300]
             posting.refusal_about = answer.about[:60]
-            what = "refused by the ledger"
+            what = say("refused by the ledger")
         posting.save()
         after = {"number": posting.number, "code": posting.refusal_code, "text": posting.refusal_text}
         record(who, what, posting.subject, firm_id=posting.firm_id, after=after)
@@ -181,14 +182,19 @@ def prepare_pay_run(who: Membership, payables: Sequence[Payable], on: date) -> P
     """Make the payment file of a run. Raises ``Refusal`` for nothing to pay or a missing account, ``Stale`` for a second payment."""
     firm = who.firm
     if not payables:
-        raise Refusal("Nothing is chosen. Choose at least one claim to pay.")
+        raise Refusal(say("Nothing is chosen. Choose at least one claim to pay."))
     early = [p.payee for p in payables if p.early]
     if early:
-        raise Refusal(f"The account of {', '.join(early)} was changed less than a day ago. Confirm it, or wait.")
+        raise Refusal(
+            say("The account of {list} was changed less than a day ago. Confirm it, or wait.", list=joined(", ", early))
+        )
     without = [p.payee for p in payables if not p.account]
     if without:
         raise Refusal(
-            f"No bank account is known for {', '.join(without)}. It is added in their profile, an issuer's under Cards."
+            say(
+                "No bank account is known for {list}. It is added in their profile, an issuer's under Cards.",
+                list=joined(", ", without),
+            )
         )
     number, message_id = _next_run(firm)
     transfers = [
@@ -199,15 +205,15 @@ def prepare_pay_run(who: Membership, payables: Sequence[Payable], on: date) -> P
         payer = Payer(firm.name, firm.iban, firm.bic, firm.currency)
         content = write_pain001(payer, transfers, message_id, rulebook(firm).policy.pain)
     except ValueError as error:
-        raise Refusal(f"The payment file cannot be written: {error}") from error
+        raise Refusal(say("The payment file cannot be written: {error}", error=error)) from error
     whole, most = total((p.amount for p in payables), firm.currency), rulebook(firm).policy.release_above_minor
     run = PayRun.objects.create(
         firm=firm, number=number, date=on, currency=firm.currency, message_id=message_id, file=content, made_by=who,
         total_minor=whole.minor, time=clock.now(), to_release=most is not None and whole.minor > most,
     )  # fmt: skip
     _keep_payments(run, payables, [each.end_to_end for each in transfers])
-    record(who, "made a pay run", f"payrun:{run.pk}", after={"total": run.total_minor, "payments": len(payables)})
-    anchors.drop_when_kept(f"pay run {run.number} of {firm.slug}", firm.pk)
+    record(who, say("made a pay run"), f"payrun:{run.pk}", after={"total": run.total_minor, "payments": len(payables)})
+    anchors.drop_when_kept(say("pay run {number} of {slug}", number=run.number, slug=firm.slug), firm.pk)
     return run
 
 
@@ -226,7 +232,9 @@ def _keep_payments(run: PayRun, payables: Sequence[Payable], keys: Sequence[str]
                 for p, key in zip(payables, keys, strict=True)
             )  # fmt: skip
     except IntegrityError as error:
-        raise Stale("One of these is already in another pay run. Open the page again to see what is left.") from error
+        raise Stale(
+            say("One of these is already in another pay run. Open the page again to see what is left.")
+        ) from error
 
 
 def keep_by_hand(
@@ -243,11 +251,11 @@ def keep_by_hand(
     Payment.objects.filter(run=run).update(by_hand=f"{method}: {reference}"[:200])
     record(
         who,
-        "paid by hand",
+        say("paid by hand"),
         f"payrun:{run.pk}",
         after={"total": run.total_minor, "method": method, "reference": reference},
     )
-    anchors.drop_when_kept(f"pay run {run.number} of {firm.slug}", firm.pk)
+    anchors.drop_when_kept(say("pay run {number} of {slug}", number=run.number, slug=firm.slug), firm.pk)
     return run, rows
 
 
@@ -257,7 +265,7 @@ def send_pay_run(run: PayRun) -> None:
     Raises ``Unreadable`` for an answer that is none; the run stays Sent and is sent again.
     """
     if run.to_release:
-        raise Stale("It waits for a second person, who releases it.")
+        raise Stale(say("It waits for a second person, who releases it."))
     PayRun.objects.filter(pk=run.pk, state=PayRun.State.PREPARED).update(state=PayRun.State.SENT)
     keep_answer(run, service("bank").send(bytes(run.file)), None)
 
@@ -266,7 +274,14 @@ def keep_answer(run: PayRun, content: bytes, by: Membership | None) -> bool:
     """Keep an answer to a run as it came; return whether it is a new one. Raises ``Unreadable``, ``Refusal``."""
     report = read_pain002(content)
     if report.message_id != run.message_id:
-        raise Refusal(f"That answers the message {report.message_id[:40]}, not {run.message_id}.", "answer")
+        raise Refusal(
+            say(
+                "That answers the message {message_id}, not {message_id_2}.",
+                message_id=report.message_id[:40],
+                message_id_2=run.message_id,
+            ),
+            "answer",
+        )
     values = {"content": content, "by": by, "time": clock.now()}
     digest = hashlib.sha256(content).hexdigest()
     return BankAnswer.objects.get_or_create(run=run, sha256=digest, defaults=values)[1]

@@ -16,6 +16,7 @@ from wainwright.accounts.splits import parts_from
 from wainwright.core.coding import Coding
 from wainwright.core.dividing import check_parts
 from wainwright.core.money import Money, share_out
+from wainwright.core.said import said_by, say
 from wainwright.core.splits import SHARE_PLACES, SplitError, SplitPart, check_shares
 from wainwright.core.text import decimal
 from wainwright.core.workings import plain
@@ -74,7 +75,7 @@ class TypedSplit:
         found = []
         for coding, part in self.filled:
             if not part:
-                raise Refusal(f"Type how much {coding} bears.", "share")
+                raise Refusal(say("Type how much {coding} bears.", coding=coding), "share")
             found.append(self._part(_chosen(read_coding(coding, ledger), ledger, keep), _number(part), whole))
         completed = [replace(each, coding=ledger.codes.completed(each.coding, keep) or keep) for each in found]
         try:
@@ -83,20 +84,22 @@ class TypedSplit:
             elif whole is not None:
                 check_parts(completed, whole)
         except SplitError as error:
-            raise Refusal(str(error), "share") from error
+            raise Refusal(said_by(error), "share") from error
         if len({each.coding for each in completed}) != len(completed):
-            raise Refusal("Two lines name the same coding. Put them together.", "share")
+            raise Refusal(say("Two lines name the same coding. Put them together."), "share")
         return completed
 
     def _part(self, coding: Coding, number: Decimal, whole: Money | None) -> SplitPart:
         if self.by == "share":
             return SplitPart(coding, number)
         if whole is None:
-            raise Refusal("By amount only what there is can be split. Split it by share.", "share")
+            raise Refusal(say("By amount only what there is can be split. Split it by share."), "share")
         try:
             amount = Money.of(number, whole.currency)
         except ValueError as error:
-            raise Refusal(f"{number} is finer than {whole.currency} is counted.", "share") from error
+            raise Refusal(
+                say("{number} is finer than {currency} is counted.", number=number, currency=whole.currency), "share"
+            ) from error
         share = (number * HUNDRED / whole.amount).quantize(SHARE_PLACES) if whole else HUNDRED
         return SplitPart(coding, share, amount)
 
@@ -116,12 +119,12 @@ class TypedSplit:
         if self.do == "equal":
             named = [n for n, row in enumerate(self.rows) if row[0]]
             if not named:
-                raise Refusal("Type the codings first, then make the parts equal.", "share")
+                raise Refusal(say("Type the codings first, then make the parts equal."), "share")
             return self._with(dict(zip(named, self._equal(len(named), whole), strict=True)))
         left = self._left(whole)
         empty = [n for n, row in enumerate(self.rows) if row[0] and not row[1]]
         if not empty:
-            raise Refusal("Leave the part empty that takes what is left.", "share")
+            raise Refusal(say("Leave the part empty that takes what is left."), "share")
         return self._with({empty[0]: plain(left)})
 
     def completed(self, whole: Money | None) -> TypedSplit:
@@ -149,7 +152,7 @@ class TypedSplit:
     def keep(self, member: Membership, ledger: Books, own: Coding) -> KeptSplit:
         """Keep it under its name. Raises ``Refusal``."""
         if self.by == "amount":
-            raise Refusal("A kept split is by share: switch to shares, then keep it.", "share")
+            raise Refusal(say("A kept split is by share: switch to shares, then keep it."), "share")
         return keep_split(member, self.name, self.parts(ledger, own, None), self.shared)
 
 
@@ -168,9 +171,11 @@ def _number(text: str) -> Decimal:
     try:
         number = decimal(plain_number(text.replace("%", "")))
     except InvalidOperation as error:
-        raise Refusal(f"“{text[:20]}” is no share and no amount. Type 60, 33.3333 or 89.04.", "share") from error
+        raise Refusal(
+            say("“{text}” is no share and no amount. Type 60, 33.3333 or 89.04.", text=text[:20]), "share"
+        ) from error
     if not number.is_finite() or abs(number) > Decimal(10) ** 10:
-        raise Refusal("That is more than can be split.", "share")
+        raise Refusal(say("That is more than can be split."), "share")
     return number
 
 

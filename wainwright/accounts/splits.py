@@ -11,6 +11,7 @@ from wainwright.accounts.selectors import Books
 from wainwright.core.coding import Coding, check_coding
 from wainwright.core.dividing import check_parts
 from wainwright.core.money import Money
+from wainwright.core.said import joined, said_by, say
 from wainwright.core.splits import SplitError, SplitPart, check_shares
 from wainwright.errors import Refusal
 
@@ -55,12 +56,12 @@ def must_hold(parts: Sequence[SplitPart], whole: Money | None, ledger: Books, da
     try:
         if any(part.amount is not None for part in parts):
             if whole is None:
-                raise SplitError("By amount only what there is can be split.")
+                raise SplitError(say("By amount only what there is can be split."))
             check_parts(parts, whole)
         else:
             check_shares(parts)
     except SplitError as error:
-        raise Refusal(str(error), "share") from error
+        raise Refusal(said_by(error), "share") from error
     codings_must_hold(parts, ledger, day)
 
 
@@ -69,4 +70,4 @@ def codings_must_hold(parts: Sequence[SplitPart], ledger: Books, day: date) -> N
     for part in parts:
         faults = check_coding(part.coding, ledger.codes, day)
         if faults:
-            raise Refusal(f"{part.coding or 'A line'}: {faults[0].text}", "share")
+            raise Refusal(joined("", (part.coding or "A line", ": ", faults[0].text)), "share")

@@ -15,6 +15,7 @@ import requests
 
 from wainwright.core.masters import Master
 from wainwright.core.posting import Journal
+from wainwright.core.said import say
 from wainwright.ports.ledger import Entered, LedgerAway, LedgerShut, Masters, NewSupplier, Refused
 
 # Seconds to connect, and between two pieces of an answer.
@@ -40,7 +41,7 @@ class HttpLedger:
             return Entered(_text(answer, "number", 20))
         if status == 422:
             return Refused(_text(answer, "code", 20), _text(answer, "text", 300), str(answer.get("about") or "")[:60])
-        raise LedgerAway(f"it answered {status} to a journal")
+        raise LedgerAway(say("it answered {status} to a journal", status=status))
 
     def state(self, firm: str, key: str) -> Entered | None:
         """Return under which number a journal stands."""
@@ -48,7 +49,7 @@ class HttpLedger:
         if status == 404:
             return None
         if status != 200:
-            raise LedgerAway(f"it answered {status} to the question where a journal stands")
+            raise LedgerAway(say("it answered {status} to the question where a journal stands", status=status))
         return Entered(_text(answer, "number", 20))
 
     def masters(self, firm: str) -> Masters:
@@ -59,7 +60,7 @@ class HttpLedger:
         for _ in range(MOST_PAGES):
             status, answer = self._ask("GET", f"/v1/{quote(firm)}/masters?limit={PAGE}&after={quote(after)}")
             if status != 200:
-                raise LedgerAway(f"it answered {status} when asked for its masters")
+                raise LedgerAway(say("it answered {status} when asked for its masters", status=status))
             found = answer.get("masters")
             if not isinstance(found, list):
                 raise LedgerAway("its masters are no list")
@@ -80,7 +81,7 @@ class HttpLedger:
         }
         status, answer = self._ask("POST", f"/v1/{quote(firm)}/suppliers", body, supplier.key)
         if status not in (200, 201):
-            raise LedgerAway(f"it answered {status} when asked to make a supplier")
+            raise LedgerAway(say("it answered {status} when asked to make a supplier", status=status))
         return _master(answer)
 
     def _ask(
@@ -100,11 +101,11 @@ class HttpLedger:
                 if response.status_code in (401, 403):
                     raise LedgerShut("it does not know the token of this connection")
                 if response.status_code >= 500:
-                    raise LedgerAway(f"it answered {response.status_code}")
+                    raise LedgerAway(say("it answered {status_code}", status_code=response.status_code))
                 content = response.raw.read(MOST_BYTES + 1, decode_content=True)
                 status = response.status_code
         except requests.RequestException as error:
-            raise LedgerAway(f"it cannot be reached: {type(error).__name__}") from error
+            raise LedgerAway(say("it cannot be reached: {name}", name=type(error).__name__)) from error
         if len(content) > MOST_BYTES:
             raise LedgerAway("its answer never ends")
         try:
@@ -119,7 +120,7 @@ class HttpLedger:
 def _text(answer: dict[str, Any], name: str, most: int) -> str:
     found = answer.get(name)
     if not isinstance(found, str) or not found.strip():
-        raise LedgerAway(f"its answer has no {name}")
+        raise LedgerAway(say("its answer has no {name}", name=name))
     return found.strip()[:most]
 
 

@@ -20,13 +20,14 @@ from wainwright.claims.models import Claim
 from wainwright.claims.selectors import claim_for
 from wainwright.claims.services import lines
 from wainwright.core.money import Money, total
+from wainwright.core.said import joined, said_by, say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.forms import CostForm
 from wainwright.expenses.models import Expense
 from wainwright.expenses.services.editing import MEALS
 from wainwright.expenses.views.breakdown import TypedParts, typed_parts
 from wainwright.expenses.views.expense import cost_form, part_rows, with_blanks
-from wainwright.fields import AmountField, say, whole
+from wainwright.fields import AmountField, tell, whole
 from wainwright.formats.pictures import MOST_BYTES
 from wainwright.formats.problems import Unreadable
 from wainwright.rulebook.selectors import rulebook
@@ -42,11 +43,11 @@ def in_part(request, object_id: int):
     post = request.POST
     line = post.get("line", "")[:60]
     try:
-        amount: Decimal = AmountField(label="The amount", min_value=None).clean(post.get("amount", "")[:40])
+        amount: Decimal = AmountField(label=say("The amount"), min_value=None).clean(post.get("amount", "")[:40])
     except ValidationError as fault:
-        raise Refusal(f"How much is approved? {' '.join(fault.messages)}", "amount") from fault
+        raise Refusal(say("How much is approved? {list}", list=joined(" ", fault.messages)), "amount") from fault
     services.approve_in_part(request.member, object_id, whole(post.get("version")), line, amount, post.get("why", ""))
-    messages.info(request, "The line is approved in part; the claimant is told.")
+    messages.info(request, say("The line is approved in part; the claimant is told."))
     return _back(object_id, line)
 
 
@@ -57,15 +58,15 @@ def line_out(request, object_id: int):
     services.take_line_out(
         request.member, object_id, whole(post.get("version")), post.get("line", "")[:60], post.get("why", ""), down
     )
-    what = "turned down" if down else "sent back alone"
-    messages.info(request, f"The line is {what}: it lies in the claimant's tray. The rest stands here.")
+    what = say("turned down") if down else say("sent back alone")
+    messages.info(request, say("The line is {what}: it lies in the claimant's tray. The rest stands here.", what=what))
     return _back(object_id)
 
 
 def _may_correct(request, object_id: int) -> Claim:
     claim = claim_for(request.member, object_id)
     if not request.member.may["check"] or claim.claimant_id == request.member.pk:
-        raise NotAllowed("Only finance corrects a claim, and nobody their own.")
+        raise NotAllowed(say("Only finance corrects a claim, and nobody their own."))
     lines.must_be_correctable(claim)
     return claim
 
@@ -74,7 +75,7 @@ def _expense(claim: Claim, expense_id: int) -> Expense:
     found = Expense.objects.filter(pk=expense_id, claim=claim)
     expense = found.select_related("owner__person", "owner__firm", "firm", "claim").first()
     if expense is None:
-        raise Stale("That line is not on the claim any more.")
+        raise Stale(say("That line is not on the claim any more."))
     return expense
 
 
@@ -117,14 +118,14 @@ def correct(request, object_id: int, expense_id: int):
             lines.correct_line(
                 request.member, object_id, whole(request.POST.get("version")), expense_id, why, **form.values()
             )
-            messages.info(request, "The line is corrected; the claimant sees before and after, and is told.")
+            messages.info(request, say("The line is corrected; the claimant sees before and after, and is told."))
             return _back(object_id, expense.key)
         except (Stale, NotAllowed):
             raise
         except Refusal as refusal:
             error = refusal.message if refusal.field == "why" else ""
             if not error:
-                say(form, refusal)
+                tell(form, refusal)
     return _correct_page(request, claim, expense, form, None, why, error, 422 if request.method == "POST" else 200)
 
 
@@ -147,7 +148,7 @@ def split(request, object_id: int, expense_id: int):
     except Refusal as refusal:
         typed = replace(typed, error=refusal.message)
         return _correct_page(request, claim, expense, cost_form(expense, by_finance=True), typed, why, status=422)
-    messages.info(request, "The line is split anew; the claimant sees before and after, and is told.")
+    messages.info(request, say("The line is split anew; the claimant sees before and after, and is told."))
     return _back(object_id, expense.key)
 
 
@@ -166,7 +167,7 @@ def break_down(request, object_id: int, expense_id: int):
         return _correct_page(
             request, claim, expense, cost_form(expense, by_finance=True), None, why, status=422, parts=again
         )
-    messages.info(request, "The bill is broken down anew; the claimant sees before and after, and is told.")
+    messages.info(request, say("The bill is broken down anew; the claimant sees before and after, and is told."))
     return _back(object_id, expense.key)
 
 
@@ -182,21 +183,21 @@ def add(request, object_id: int):
     if request.method == "POST" and form.is_valid():
         try:
             if given is not None and given.size > MOST_BYTES:
-                raise Refusal("The file is larger than 20 MB.", "file")
+                raise Refusal(say("The file is larger than 20 MB."), "file")
             name, content = (given.name or "", given.read()) if given is not None else ("", b"")
             lines.add_line(
                 request.member, object_id, whole(request.POST.get("version")), why, name, content, **form.values()
             )
-            messages.info(request, "The line is added; the claimant sees it, and is told.")
+            messages.info(request, say("The line is added; the claimant sees it, and is told."))
             return _back(object_id)
         except (Stale, NotAllowed):
             raise
         except Unreadable as fault:
-            error = str(fault)
+            error = said_by(fault)
         except Refusal as refusal:
             error = refusal.message if refusal.field in ("why", "file") else ""
             if not error:
-                say(form, refusal)
+                tell(form, refusal)
     context = {"claim": claim, "expense": None, "form": form, "why": why, "error": error, "pages": None, "edit": None}
     return render(request, "bench/correct.html", context, status=422 if request.method == "POST" else 200)
 
@@ -205,5 +206,5 @@ def add(request, object_id: int):
 def answer_objection(request, object_id: int):
     """Finance answers an objection."""
     lines.answer_objection(request.member, object_id, whole(request.POST.get("version")), request.POST.get("words", ""))
-    messages.info(request, "The objection is answered; the claimant is told.")
+    messages.info(request, say("The objection is answered; the claimant is told."))
     return _back(object_id)

@@ -7,6 +7,7 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.claims.models import Claim
 from wainwright.core.routing import Signer, covered_for, who_signs_for
+from wainwright.core.said import say
 from wainwright.news.services import tell
 from wainwright.people.models import Firm, Membership
 from wainwright.people.selectors import signers
@@ -45,15 +46,25 @@ def _hand_on(row: SignOff, people: dict[str, Signer]) -> bool:
         _tell_once(row, gone)
         return False
     new = Membership.objects.select_related("person", "firm").get(pk=int(to.key))
-    why = f"{row.why}; {gone.name} is {'away' if gone.active else 'gone'}"
+    why = (
+        say("{why}; {gone} is away", why=row.why, gone=gone.name)
+        if gone.active
+        else say("{why}; {gone} is gone", why=row.why, gone=gone.name)
+    )
     signoff.hand_on(row, new, covers, why, row.decided_at)
     record(
-        None, "handed a decision on", row.subject, firm_id=row.firm_id, before={"waited for": gone.name},
+        None, say("handed a decision on"), row.subject, firm_id=row.firm_id, before={"waited for": gone.name},
         after={"waits for": new.person.name, "covers": covers},
     )  # fmt: skip
     tell(
         owner,
-        f"{row.title}: {new.person.name} decides, since {gone.name} is {'away' if gone.active else 'gone'}",
+        (
+            say("{title}: {new} decides, since {gone} is away", title=row.title, new=new.person.name, gone=gone.name)
+            if gone.active
+            else say(
+                "{title}: {new} decides, since {gone} is gone", title=row.title, new=new.person.name, gone=gone.name
+            )
+        ),
         row.lies_at,
     )
     return True
@@ -68,7 +79,15 @@ def asker_of(row: SignOff) -> Membership:
 
 def _tell_once(row: SignOff, gone: Signer) -> None:
     """Say that nobody can sign in somebody's place, to those who can name one: once for each thing."""
-    words = f"{row.title} waits for {gone.name}, who is {'away' if gone.active else 'gone'}, and nobody can sign in their place"
+    words = (
+        say(
+            "{title} waits for {gone}, who is away, and nobody can sign in their place", title=row.title, gone=gone.name
+        )
+        if gone.active
+        else say(
+            "{title} waits for {gone}, who is gone, and nobody can sign in their place", title=row.title, gone=gone.name
+        )
+    )
     if words in row.comment:
         return
     row.comment = words[:1000]
@@ -77,4 +96,4 @@ def _tell_once(row: SignOff, gone: Signer) -> None:
         "person", "firm"
     )
     for one in admins:
-        tell(one, words, f"/people/{row.signer_id}/", "Name a cover for them, or a manager above them.")
+        tell(one, words, f"/people/{row.signer_id}/", say("Name a cover for them, or a manager above them."))

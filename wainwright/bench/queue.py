@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.bench import services
 from wainwright.bench.selectors import SHOWS, SORTS, Wanted, bench, calm, left_of
+from wainwright.core.said import say, say_many
 from wainwright.fields import whole
 from wainwright.people.may import must
 from wainwright.signoff.models import WHAT
@@ -46,7 +47,7 @@ def keep_view(request):
         return redirect("queue")
     wanted = Wanted.of(QueryDict(request.POST.get("query", "")[:400]))
     kept = services.keep_view(request.member, request.POST.get("name", ""), wanted.address().removeprefix("?"))
-    messages.info(request, f"“{kept.name}” is kept.")
+    messages.info(request, say("“{kept}” is kept.", kept=kept.name))
     return redirect(f"/bench/queue/{wanted.address()}")
 
 
@@ -59,7 +60,7 @@ def approve_calm(request):
     ]
     done, left = services.approve_calm(request.member, [each for each in shown if len(each) == 2])
     if done:
-        messages.info(request, f"{done} {'is' if done == 1 else 'are'} approved.")
+        messages.info(request, say_many("{count} is approved.", "{count} are approved.", done))
     for words in left:
         messages.error(request, words)
     return redirect("queue")
@@ -69,5 +70,5 @@ def approve_calm(request):
 def take_over(request, signoff_id: int):
     """Take a decision over from a colleague."""
     row = services.take_over(request.member, signoff_id)
-    messages.info(request, f"{row.title} waits for you now. Whose it was is told.")
+    messages.info(request, say("{title} waits for you now. Whose it was is told.", title=row.title))
     return redirect("bench-item", row.kind, row.object_id)

@@ -10,6 +10,7 @@ from django.db.models import Q
 from wainwright import clock
 from wainwright.bench.moving import asker_of
 from wainwright.core.routing import Signer, covered_for, who_signs_for
+from wainwright.core.said import say, say_many
 from wainwright.news.services import tell
 from wainwright.people.models import Firm, Membership
 from wainwright.people.selectors import signers
@@ -49,12 +50,17 @@ def remind(firm: Firm) -> int:
             row.reminded = today
             row.save(update_fields=["reminded"])
             days = (today - row.due).days
-            words = f"{row.title} has waited for you {days} {'day' if days == 1 else 'days'} longer than it should"
+            words = say_many(
+                "{title} has waited for you {count} day longer than it should",
+                "{title} has waited for you {count} days longer than it should",
+                days,
+                title=row.title,
+            )
             tell(
                 row.signer,
                 words,
                 row.decided_at,
-                "Decide, pass it on, or name a cover while you are away.",
+                say("Decide, pass it on, or name a cover while you are away."),
             )
             touched += 1
     return touched
@@ -81,18 +87,22 @@ def _goes_on(row: SignOff, people: dict[str, Signer], today: date) -> int:
         for one in admins.select_related("person", "firm"):
             tell(
                 one,
-                f"{row.title} is late with {held.name}, and nobody above them can take it",
+                say("{title} is late with {held}, and nobody above them can take it", title=row.title, held=held.name),
                 f"/people/{row.signer_id}/",
             )
-        tell(row.signer, f"{row.title} is late, and nobody above you can take it", row.decided_at)
+        tell(row.signer, say("{title} is late, and nobody above you can take it", title=row.title), row.decided_at)
         return 1
     new = Membership.objects.select_related("person", "firm").get(pk=int(to.key))
-    why = f"{row.why}; {held.name} was late"
+    why = say("{why}; {held} was late", why=row.why, held=held.name)
     signoff.hand_on(row, new, covers, why, row.decided_at)
     record(
-        None, "a late decision went on", row.subject, firm_id=row.firm_id, before={"waited for": held.name, "due": str(row.due)},
+        None, say("a late decision went on"), row.subject, firm_id=row.firm_id, before={"waited for": held.name, "due": str(row.due)},
         after={"waits for": new.person.name, "covers": covers},
     )  # fmt: skip
-    tell(row.signer, f"{row.title} was late and went on to {new.person.name}", "/bench/")
-    tell(owner, f"{row.title}: {new.person.name} decides, since {held.name} was late", row.lies_at)
+    tell(row.signer, say("{title} was late and went on to {new}", title=row.title, new=new.person.name), "/bench/")
+    tell(
+        owner,
+        say("{title}: {new} decides, since {held} was late", title=row.title, new=new.person.name, held=held.name),
+        row.lies_at,
+    )
     return 1

@@ -16,6 +16,7 @@ from wainwright import clock
 from wainwright.accounts.models import Budget
 from wainwright.claims.models import Claim
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.people.models import Membership
 from wainwright.people.selectors import below
 from wainwright.signoff.models import WHAT, SignOff
@@ -25,10 +26,10 @@ SIZE, MOST_AT_ONCE = 30, 100
 _TEXT, _NUMBER = CharField(), IntegerField()
 # Signed as a whole, and nothing of it is out of line.
 _EASY = Q(odd=False, scope="all")
-WORDS = {"In finance check": "to check", "Cleared": "to post", "Posting refused": "refused"}
-SHOWS = {"mine": "Waiting for me", "others": "Waiting for others", "decided": "Decided"}
+WORDS = {"In finance check": say("to check"), "Cleared": say("to post"), "Posting refused": "refused"}
+SHOWS = {"mine": say("Waiting for me"), "others": say("Waiting for others"), "decided": "Decided"}
 SORTS = {
-    "due": "due date", "risk": "risk", "kind": "kind", "person": "person", "coding": "coding", "amount": "amount", "oldest": "how long",
+    "due": say("due date"), "risk": "risk", "kind": "kind", "person": "person", "coding": "coding", "amount": "amount", "oldest": say("how long"),
 }  # fmt: skip
 _FAR = date(9999, 12, 31)
 _ORDER = {

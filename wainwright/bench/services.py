@@ -14,6 +14,7 @@ from wainwright.bench.undoing import kept
 from wainwright.claims.models import Claim
 from wainwright.claims.services import correcting, lines
 from wainwright.claims.services import road as claim_road
+from wainwright.core.said import joined, say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.may import must
@@ -26,7 +27,7 @@ from wainwright.trips.models import Trip
 from wainwright.trips.services import road as trip_road
 
 MOST_KEPT = 20
-DONE = {"send_back": "sent it back", "turn_down": "turned it down"}
+DONE = {"send_back": say("sent it back"), "turn_down": say("turned it down")}
 ENDS = {"send_back": SignOff.State.SENT_BACK, "turn_down": SignOff.State.TURNED_DOWN}
 
 
@@ -34,7 +35,7 @@ def _as_shown(thing: Trip | Claim, version: int | None) -> None:
     """Raise ``Stale`` where the thing is not what the page showed: it was taken back, changed, or sent again since."""
     if version is not None and version != thing.version:
         raise Stale(
-            "It was changed since you opened this page. Look at it again, then decide: what differs stands on it."
+            say("It was changed since you opened this page. Look at it again, then decide: what differs stands on it.")
         )
 
 
@@ -52,11 +53,11 @@ def approve(member: Membership, kind: str, object_id: int, comment: str = "", ve
     thing, road = subject_of(member, kind, object_id), _road(kind)
     _as_shown(thing, version)
     owner = owner_of(thing)
-    with kept(member, thing, f"approved the {kind}"):
+    with kept(member, thing, say("approved the {kind}", kind=kind)):
         given, through = signoff.give(
             member, thing.subject, comment, road.title(thing), f"/bench/{kind}/{object_id}/", owner
         )
-        what = f"approved the {kind}"
+        what = say("approved the {kind}", kind=kind)
         record(member, what, thing.subject, after={"comment": comment, "why": given.why}, for_whom=given.covers)
         if through:
             road.signed(member, thing, given.covers)
@@ -68,18 +69,18 @@ def keep_view(member: Membership, name: str, query: str) -> KeptView:
     """Keep a part of the queue under a name, for oneself; the same name is kept anew. Raises ``Refusal``."""
     name = " ".join(name.split())[:40]
     if len(name) < 2:
-        raise Refusal("Give it a name of two letters or more.", "name")
+        raise Refusal(say("Give it a name of two letters or more."), "name")
     if not query:
-        raise Refusal("That is the queue as it opens anyway. Narrow or sort it first.", "name")
+        raise Refusal(say("That is the queue as it opens anyway. Narrow or sort it first."), "name")
     if member.kept_views.exclude(name=name).count() >= MOST_KEPT:
-        raise Refusal(f"{MOST_KEPT} are enough. Drop one first.", "name")
+        raise Refusal(say("{most_kept} are enough. Drop one first.", most_kept=MOST_KEPT), "name")
     return KeptView.objects.update_or_create(member_id=member.pk, name=name, defaults={"query": query[:200]})[0]
 
 
 def drop_view(member: Membership, kept_id: int) -> None:
     """Drop a kept part of the queue. Raises ``Stale``."""
     if not member.kept_views.filter(pk=kept_id).delete()[0]:
-        raise Stale("That is not kept any more.")
+        raise Stale(say("That is not kept any more."))
 
 
 def approve_calm(member: Membership, shown: Sequence[tuple[int, int]]) -> tuple[int, list[str]]:
@@ -94,13 +95,13 @@ def approve_calm(member: Membership, shown: Sequence[tuple[int, int]]) -> tuple[
         if row is None:
             continue
         if any(level != "note" for level in row.marks):
-            left.append(f"{row.title}: something is out of line. Look at it by itself.")
+            left.append(say("{title}: something is out of line. Look at it by itself.", title=row.title))
             continue
         try:
             approve(member, row.kind, row.object_id, "", version)
             done += 1
         except Refusal as refusal:
-            left.append(f"{row.title}: {refusal.message}")
+            left.append(joined("", (row.title, ": ", refusal.message)))
     return done, left
 
 
@@ -117,25 +118,38 @@ def take_over(member: Membership, signoff_id: int) -> SignOff:
         .first()
     )
     if row is None or row.state != SignOff.State.WAITING or not row.turn:
-        raise Stale("It does not wait any more: it was decided, or taken back.")
+        raise Stale(say("It does not wait any more: it was decided, or taken back."))
     if not member.may["take_over"] or row.signer_id not in below(member):
-        raise NotAllowed("Only an approver above them takes a decision over.")
+        raise NotAllowed(say("Only an approver above them takes a decision over."))
     owner = asker_of(row)
     if owner.pk == member.pk:
-        raise NotAllowed("Nobody decides on their own.")
+        raise NotAllowed(say("Nobody decides on their own."))
     if member.limit is not None and row.amount > member.limit:
-        raise Refusal(f"You sign up to {member.limit}, this comes to {row.amount}.")
+        raise Refusal(say("You sign up to {limit}, this comes to {amount}.", limit=member.limit, amount=row.amount))
     if SignOff.objects.filter(subject=row.subject, signer=member, state=SignOff.State.WAITING).exists():
-        raise Refusal("You are on its route already.")
+        raise Refusal(say("You are on its route already."))
     was = row.signer
-    new = signoff.hand_on(row, member, "", f"{row.why}; taken over from {was.person.name}", row.decided_at)
+    new = signoff.hand_on(
+        row, member, "", say("{why}; taken over from {was}", why=row.why, was=was.person.name), row.decided_at
+    )
     record(
-        member, "took a decision over", row.subject, before={"waited for": was.person.name}, after={"waits for": member.person.name}
+        member, say("took a decision over"), row.subject, before={"waited for": was.person.name}, after={"waits for": member.person.name}
     )  # fmt: skip
-    tell(was, f"{member.person.name} took {row.title} over: it does not wait for you any more", "/bench/")
+    tell(
+        was,
+        say(
+            "{member} took {title} over: it does not wait for you any more", member=member.person.name, title=row.title
+        ),
+        "/bench/",
+    )
     tell(
         owner,
-        f"{row.title}: {member.person.name} decides in place of {was.person.name}",
+        say(
+            "{title}: {member} decides in place of {was}",
+            title=row.title,
+            member=member.person.name,
+            was=was.person.name,
+        ),
         row.lies_at,
     )
     return new
@@ -151,7 +165,7 @@ def end(
     must(member, "decide")
     thing, road = subject_of(member, kind, object_id), _road(kind)
     _as_shown(thing, version)
-    words = comment.strip() or ("See the remarks on the lines." if said else "")
+    words = comment.strip() or (say("See the remarks on the lines.") if said else "")
     with kept(member, thing, DONE[act]):
         given = signoff.end(member, thing.subject, ENDS[act], words)
         # What has to be mended stands on the thing itself, where its owner mends it.
@@ -172,7 +186,7 @@ def _to_decide(member: Membership, claim_id: int) -> Claim:
 @transaction.atomic
 def clear(member: Membership, claim_id: int, version: int) -> Claim:
     """Finance clears a claim; it can be undone like a decision."""
-    with kept(member, _to_decide(member, claim_id), "cleared the claim"):
+    with kept(member, _to_decide(member, claim_id), say("cleared the claim")):
         return claim_road.clear(member, claim_id, version)
 
 
@@ -186,21 +200,21 @@ def finance_end(member: Membership, claim_id: int, version: int, act: str, comme
 @transaction.atomic
 def approve_in_part(member: Membership, claim_id: int, version: int, key: str, amount: Decimal, why: str) -> Claim:
     """Approve less of a line than is claimed, with a reason."""
-    with kept(member, _to_decide(member, claim_id), "approved a line in part"):
+    with kept(member, _to_decide(member, claim_id), say("approved a line in part")):
         return lines.approve_in_part(member, claim_id, version, key, amount, why)
 
 
 @transaction.atomic
 def take_line_out(member: Membership, claim_id: int, version: int, key: str, why: str, down: bool) -> Claim:
     """Send one line back alone, or turn it down."""
-    with kept(member, _to_decide(member, claim_id), "turned one line down" if down else "sent one line back"):
+    with kept(member, _to_decide(member, claim_id), say("turned one line down") if down else say("sent one line back")):
         return lines.take_line_out(member, claim_id, version, key, why, down)
 
 
 @transaction.atomic
 def allow_over(member: Membership, claim_id: int, version: int, key: str, comment: str) -> Claim:
     """Permit to pay what a line is over its ceiling."""
-    with kept(member, _to_decide(member, claim_id), "permitted what is over the ceiling"):
+    with kept(member, _to_decide(member, claim_id), say("permitted what is over the ceiling")):
         return correcting.allow_over(member, claim_id, version, key, comment)
 
 
@@ -213,18 +227,20 @@ def pass_on(
     _as_shown(thing, version)
     to = Membership.objects.select_related("person", "firm").filter(firm_id=member.firm_id, pk=to_id).first()
     if to is None or to.pk == owner_of(thing).pk:
-        raise Refusal("Choose another approver of the firm.", "to")
-    with kept(member, thing, f"passed the {kind} on"):
+        raise Refusal(say("Choose another approver of the firm."), "to")
+    with kept(member, thing, say("passed the {kind} on", kind=kind)):
         signoff.pass_on(member, thing.subject, to, comment, road.title(thing), f"/bench/{kind}/{object_id}/")
-    record(member, f"passed the {kind} on", thing.subject, after={"to": to.person.name, "comment": comment})
+    record(
+        member, say("passed the {kind} on", kind=kind), thing.subject, after={"to": to.person.name, "comment": comment}
+    )
     return to
 
 
 @transaction.atomic
-def say(member: Membership, kind: str, object_id: int, text: str, line: str = "") -> None:
+def remark_on(member: Membership, kind: str, object_id: int, text: str, line: str = "") -> None:
     """Say something on a trip or claim, or on one of its lines."""
     thing = subject_of(member, kind, object_id)
     if isinstance(thing, Claim):
-        claim_road.say(member, thing.pk, text, line)
+        claim_road.remark(member, thing.pk, text, line)
     else:
-        trip_road.say(member, thing.pk, text, line)
+        trip_road.remark(member, thing.pk, text, line)

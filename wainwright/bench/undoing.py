@@ -18,6 +18,7 @@ from wainwright.claims.models import AdvanceTaken, Claim, Statement, TakenOff
 from wainwright.claims.services.road import renew
 from wainwright.claims.services.statements import amend
 from wainwright.claims.statements import read
+from wainwright.core.said import say
 from wainwright.core.states import CLAIM, TRIP
 from wainwright.errors import Stale
 from wainwright.expenses.models import Expense
@@ -32,7 +33,7 @@ from wainwright.trips.models import Trip
 UNDONE_WITHIN = timedelta(seconds=15)
 # From further on than these there is more to put back than a decision: what the ledger refused, what was cleared long ago.
 UNDONE_FROM = ("Awaiting sign-off", "In sign-off", "In finance check")
-LATE = "It is too late to undo that: what was decided stands. Ask whoever has it now."
+LATE = say("It is too late to undo that: what was decided stands. Ask whoever has it now.")
 
 
 @contextmanager
@@ -101,7 +102,7 @@ def undo(member: Membership, kind: str, object_id: int) -> Undoable:
         raise Stale(LATE)
     since = SignOff.objects.filter(subject=thing.subject, decided__gt=last.time)
     if thing.version != last.version or since.exists():
-        raise Stale("Somebody has gone on from what you decided: it cannot be undone.")
+        raise Stale(say("Somebody has gone on from what you decided: it cannot be undone."))
     before, was = thing.state, last.was
     if isinstance(thing, Trip):
         _trip_back(thing, was["state"])
@@ -116,9 +117,13 @@ def undo(member: Membership, kind: str, object_id: int) -> Undoable:
     thing.save()
     last.delete()
     record(
-        member, f"undid: {last.act}", thing.subject, before={"state": before}, after={"state": thing.state}
+        member, say("undid: {act}", act=last.act), thing.subject, before={"state": before}, after={"state": thing.state}
     )  # fmt: skip
-    tell(owner_of(thing), f"{member.person.name} undid on {thing.title}: {last.act}", _at(thing))
+    tell(
+        owner_of(thing),
+        say("{member} undid on {thing_title}: {act}", member=member.person.name, thing_title=thing.title, act=last.act),
+        _at(thing),
+    )
     return last
 
 
@@ -129,9 +134,11 @@ def _at(thing: Trip | Claim) -> str:
 def _trip_back(trip: Trip, state: str) -> None:
     if trip.state == "Authorised":
         if any(b.state in ("Held", "Confirmed", "Ticketed") and not b.by_hand for b in trip.bookings.all()):
-            raise Stale("What it holds is being ticketed: it cannot be undone.")
+            raise Stale(say("What it holds is being ticketed: it cannot be undone."))
         if trip.versions.filter(number__gt=1).exists():
-            raise Stale("It was authorised before: what stood then would be lost. Ask for the change to be sent back.")
+            raise Stale(
+                say("It was authorised before: what stood then would be lost. Ask for the change to be sent back.")
+            )
         trip.authorised = None
         BudgetUse.objects.filter(subject=trip.subject).delete()
     while trip.state != state:
@@ -150,7 +157,7 @@ def _claim_back(member: Membership, claim: Claim, was: dict[str, Any]) -> None:
         _permitted_back(claim, dict(was["permitted"]))
         earlier = Statement.objects.get(pk=was["statement"])
         done = read(earlier, claim.currency)
-        amend(claim, member, "put back what was decided on a line", done, {"as in statement": earlier.number})
+        amend(claim, member, say("put back what was decided on a line"), done, {"as in statement": earlier.number})
         renew(claim, done)
 
 
@@ -170,7 +177,7 @@ def _costs_back(claim: Claim, was: list) -> None:
     rows = list(away)
     left = len(gone) - Expense.objects.filter(pk__in=gone).count()
     if left or any(row.claim_id is not None or row.turned_down_in_id != claim.pk for row in rows):
-        raise Stale("The claimant has used what went back to the tray already: it cannot be undone.")
+        raise Stale(say("The claimant has used what went back to the tray already: it cannot be undone."))
     for row in rows:
         row.claim, (row.turned_down_in_id, row.turned_down_why) = claim, gone[row.pk]
         row.save(update_fields=["claim", "turned_down_in", "turned_down_why"])
@@ -187,7 +194,7 @@ def _sums_back(claim: Claim, was: dict[str, Any]) -> None:
     advances = [(trip, minor) for trip, minor in was["advances"] if trip not in held]
     elsewhere = AdvanceTaken.objects.filter(trip__in=[trip for trip, _ in advances]).exists()
     if elsewhere or any(free.get(owed, 0) < minor for owed, minor in missing):
-        raise Stale("Another claim has taken what this one had set off: it cannot be undone.")
+        raise Stale(say("Another claim has taken what this one had set off: it cannot be undone."))
     TakenOff.objects.bulk_create(TakenOff(claim=claim, owed_id=owed, amount_minor=minor) for owed, minor in missing)
     AdvanceTaken.objects.bulk_create(
         AdvanceTaken(claim=claim, trip_id=trip, amount_minor=minor) for trip, minor in advances
@@ -205,7 +212,16 @@ def _asked_again(member: Membership, thing: Trip | Claim, was: dict[str, Any], a
     turns = dict(was["asked"])
     later = SignOff.objects.filter(subject=thing.subject, state=SignOff.State.WAITING).exclude(pk__in=turns)
     for row in later.select_related("signer__person", "signer__firm"):
-        tell(row.signer, f"{row.title} does not wait for you any more: {member.person.name} undid “{act}”", row.lies_at)
+        tell(
+            row.signer,
+            say(
+                "{title} does not wait for you any more: {member} undid “{act}”",
+                title=row.title,
+                member=member.person.name,
+                act=act,
+            ),
+            row.lies_at,
+        )
     later.update(state=SignOff.State.DROPPED, turn=False)
     for row in SignOff.objects.select_for_update(no_key=True).filter(pk__in=turns):
         row.state, row.turn, row.decided, row.comment = SignOff.State.WAITING, turns[row.pk], None, ""

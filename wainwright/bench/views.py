@@ -31,6 +31,7 @@ from wainwright.claims.services import recalling as calling_back
 from wainwright.claims.services.lines import CORRECTABLE
 from wainwright.claims.statements import versions
 from wainwright.core.risk import Risk
+from wainwright.core.said import say, say_many
 from wainwright.core.states import stage_reached
 from wainwright.errors import Refusal
 from wainwright.fields import day_or_none, whole
@@ -47,7 +48,7 @@ from wainwright.trips.versions import between
 
 WIDEST = 76
 # In these it is said beforehand what the ledger would refuse.
-UNPOSTED = ("In finance check", "Cleared", "Posting refused")
+UNPOSTED = ("In finance check", say("Cleared"), "Posting refused")
 # So many that agree are shown beside what is out of line; more are folded.
 UNFOLDED = 3
 # For so long it is said that a decision can be undone.
@@ -140,7 +141,7 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "ahead": would_refuse(claim.firm, file.journal, clock.today(claim.firm.zone)) if finance and claim.state in UNPOSTED else [],
         "free_advances": list(free_advances(claim)) if finance and claim.state == "In finance check" else [],
         "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
-        "risk": risk, "risk_words": f"Risk {risk.points}", "today": clock.today(claim.firm.zone), "by_coding": by_coding(file),
+        "risk": risk, "risk_words": say("Risk {points}", points=risk.points), "today": clock.today(claim.firm.zone), "by_coding": by_coding(file),
     }  # fmt: skip
     return render(request, "bench/claim.html", context | more, status=status)
 
@@ -186,8 +187,13 @@ def _after(request, kind: str, object_id: int):
 def approve(request, kind: str, object_id: int):
     """Approve."""
     through = services.approve(request.member, kind, object_id, request.POST.get("comment", ""), _version(request))
-    after = "authorised" if kind == "trip" else "with finance"
-    messages.info(request, f"Approved: it is {after} now." if through else "Approved: the next on the route are asked.")
+    after = "authorised" if kind == "trip" else say("with finance")
+    messages.info(
+        request,
+        say("Approved: it is {after} now.", after=after)
+        if through
+        else say("Approved: the next on the route are asked."),
+    )
     return _after(request, kind, object_id)
 
 
@@ -195,7 +201,7 @@ def approve(request, kind: str, object_id: int):
 def undo(request, kind: str, object_id: int):
     """Undo one's own decision of just before."""
     undone = undoing.undo(request.member, kind, object_id)
-    messages.info(request, f"Undone: you {undone.act}. It stands as it stood before.")
+    messages.info(request, say("Undone: you {act}. It stands as it stood before.", act=undone.act))
     return redirect("bench-item", kind, object_id)
 
 
@@ -220,7 +226,7 @@ def end(request, kind: str, object_id: int, act: str):
         lines,
         _version(request),
     )
-    messages.info(request, "Sent back with your comment." if act == "send-back" else "Turned down.")
+    messages.info(request, say("Sent back with your comment.") if act == "send-back" else say("Turned down."))
     return _after(request, kind, object_id)
 
 
@@ -229,14 +235,14 @@ def pass_on(request, kind: str, object_id: int):
     """Pass on."""
     to = whole(request.POST.get("to"))
     person = services.pass_on(request.member, kind, object_id, to, request.POST.get("comment", ""), _version(request))
-    messages.info(request, f"Passed on to {person.person.name}.")
+    messages.info(request, say("Passed on to {person}.", person=person.person.name))
     return _after(request, kind, object_id)
 
 
 @require_POST
-def say(request, kind: str, object_id: int):
+def remark_on(request, kind: str, object_id: int):
     """Ask or say something."""
-    services.say(request.member, kind, object_id, request.POST.get("text", ""), request.POST.get("line", "")[:60])
+    services.remark_on(request.member, kind, object_id, request.POST.get("text", ""), request.POST.get("line", "")[:60])
     return redirect("bench-item", kind, object_id)
 
 
@@ -248,7 +254,7 @@ def _version(request) -> int:
 def clear(request, object_id: int):
     """Finance clears a claim, and posts it in the same breath when asked to."""
     claim = services.clear(request.member, object_id, _version(request))
-    messages.info(request, f"{claim.code} is cleared.")
+    messages.info(request, say("{claim_code} is cleared.", claim_code=claim.code))
     if "post" in request.POST:
         return _posted(request, booking.post(request.member, object_id, claim.version))
     return redirect("bench-item", "claim", object_id)
@@ -257,7 +263,7 @@ def clear(request, object_id: int):
 @require_POST
 def post(request, object_id: int):
     """Finance posts a cleared claim, or one that the ledger refused, on the day that is chosen: its month may be closed by now."""
-    on = day_or_none(request.POST.get("on"), "Choose the day on which it is posted.", "")
+    on = day_or_none(request.POST.get("on"), say("Choose the day on which it is posted."), "")
     return _posted(request, booking.post(request.member, object_id, _version(request), on))
 
 
@@ -265,30 +271,39 @@ def _posted(request, claim: Claim):
     if claim.state == "Posting refused":
         posting = Posting.objects.filter(subject=claim.subject, state="Refused").order_by("-id").first()
         messages.error(
-            request, f"The ledger refused it. {refusal_words(posting)}" if posting else "The ledger refused it."
+            request,
+            say("The ledger refused it. {refusal_words}", refusal_words=refusal_words(posting))
+            if posting
+            else say("The ledger refused it."),
         )
         return redirect("bench-item", "claim", claim.pk)
     if claim.state == "Cleared":
         messages.error(
-            request, "The ledger does not answer. The journal is kept, and sent again by itself under the same key."
+            request,
+            say("The ledger does not answer. The journal is kept, and sent again by itself under the same key."),
         )
         return redirect("bench-item", "claim", claim.pk)
-    messages.info(request, f"{claim.code} is posted.")
+    messages.info(request, say("{claim_code} is posted.", claim_code=claim.code))
     return _after(request, "claim", claim.pk)
 
 
 @require_POST
 def recall(request, object_id: int):
     """Finance calls a posted claim back from the ledger."""
-    on = day_or_none(request.POST.get("on"), "Choose the day of the reversal.", "")
+    on = day_or_none(request.POST.get("on"), say("Choose the day of the reversal."), "")
     claim = calling_back.recall(request.member, object_id, _version(request), request.POST.get("why", ""), on)
     if claim.state in ("Posted", "Settled"):
         reversal = postings_of(claim)[1]
         words = refusal_words(reversal) if reversal else ""
-        messages.error(request, f"It was not called back. {words}")
+        messages.error(request, say("It was not called back. {words}", words=words))
     else:
         messages.info(
-            request, f"{claim.code} was called back: its journal is reversed, and it stands at {claim.state}."
+            request,
+            say(
+                "{claim_code} was called back: its journal is reversed, and it stands at {state}.",
+                claim_code=claim.code,
+                state=claim.state,
+            ),
         )
     return redirect("bench-item", "claim", object_id)
 
@@ -299,7 +314,7 @@ def finance_end(request, object_id: int, act: str):
     services.finance_end(
         request.member, object_id, _version(request), act.replace("-", "_"), request.POST.get("comment", "")
     )
-    messages.info(request, "Sent back with your comment." if act == "send-back" else "Turned down.")
+    messages.info(request, say("Sent back with your comment.") if act == "send-back" else say("Turned down."))
     return _after(request, "claim", object_id)
 
 
@@ -308,7 +323,7 @@ def allow_over(request, object_id: int):
     """Permit to pay what a line is over its ceiling."""
     line = request.POST.get("line", "")[:60]
     services.allow_over(request.member, object_id, _version(request), line, request.POST.get("comment", ""))
-    messages.info(request, "What is over the ceiling is paid; the claimant is told.")
+    messages.info(request, say("What is over the ceiling is paid; the claimant is told."))
     return redirect(f"/bench/claim/{object_id}/?line={quote(line)}#evidence")
 
 
@@ -320,10 +335,20 @@ def reaccount(request, object_id: int):
     try:
         account = books(claim.firm).picks("account").exact(typed)
     except ValueError as error:
-        raise Refusal(f"The ledger does not know account {typed[:20] or '(none)'}.", "account") from error
+        raise Refusal(
+            say("The ledger does not know account {typed}.", typed=typed[:20] or "(none)"), "account"
+        ) from error
     old = request.POST.get("old", "")[:20]
     count = correcting.reaccount(request.member, object_id, _version(request), old, account)
-    messages.info(request, f"{count} {'line is' if count == 1 else 'lines are'} on account {account} now.")
+    messages.info(
+        request,
+        say_many(
+            "{count} line is on account {account} now.",
+            "{count} lines are on account {account} now.",
+            count,
+            account=account,
+        ),
+    )
     return redirect("bench-item", "claim", object_id)
 
 
@@ -337,10 +362,10 @@ def recode(request, object_id: int):
     dimension, _, old = chosen.partition(":")
     if not form.is_valid() or dimension not in {each.code for each in ledger.dimensions}:
         messages.error(
-            request, "Choose what to replace and the coding to put in its place: its form says what is wrong."
+            request, say("Choose what to replace and the coding to put in its place: its form says what is wrong.")
         )
         return _claim(request, object_id, 422, recode_form=form, recode_old=chosen)
     count = correcting.recode(request.member, object_id, _version(request), dimension, old, form.coding)
-    places = f"{count} {'place' if count == 1 else 'places'}"
-    messages.info(request, f"The coding was corrected in {places}; the claimant is told.")
+    places = say_many("{count} place", "{count} places", count)
+    messages.info(request, say("The coding was corrected in {places}; the claimant is told.", places=places))
     return redirect("bench-item", "claim", object_id)

@@ -15,6 +15,7 @@ from wainwright.core.fares import Asked, Way, alternatives, fits, yardstick
 from wainwright.core.geometry import great_circle_km
 from wainwright.core.journey import Mode, Place
 from wainwright.core.money import Money, total
+from wainwright.core.said import as_figure, joined, say, say_many
 from wainwright.core.workings import day_text
 from wainwright.ports.market import CarOffer, Offer, StayOffer
 from wainwright.rulebook.selectors import carbon_factors
@@ -69,7 +70,7 @@ def way_of(offer: Offer) -> Way:
 def carbon_of(offer: Offer) -> Carbon:
     """Work out the carbon of a way, hop by hop."""
     moves = [
-        Move(f"{h.origin.town} to {h.target.town}", h.mode, offer.cabin, Decimal(round(great_circle_km(h.origin, h.target))))
+        Move(say("{town} to {town_2}", town=h.origin.town, town_2=h.target.town), h.mode, offer.cabin, Decimal(round(great_circle_km(h.origin, h.target))))
         for h in offer.hops
     ]  # fmt: skip
     return carbon(moves, carbon_factors())
@@ -77,15 +78,25 @@ def carbon_of(offer: Offer) -> Carbon:
 
 def conditions(offer: Offer) -> Rows:
     """Say the conditions of a fare in plain rows."""
-    bags = f"None; one costs {offer.bag_fee}" if not offer.bags else "1" if offer.bags == 1 else str(offer.bags)
-    seats = {"map": "Chosen on the seat map", "wish": "A wish can be given", "none": "Given out by the carrier"}
+    bags = (
+        say("None; one costs {bag_fee}", bag_fee=offer.bag_fee)
+        if not offer.bags
+        else "1"
+        if offer.bags == 1
+        else str(offer.bags)
+    )
+    seats = {
+        "map": say("Chosen on the seat map"),
+        "wish": say("A wish can be given"),
+        "none": say("Given out by the carrier"),
+    }
     return [
-        ["Fare", offer.fare + (", contracted with the firm" if offer.contracted else "")],
+        ["Fare", offer.fare + (say(", contracted with the firm") if offer.contracted else "")],
         ["Bags", bags],
-        ["Refund", _fee_words(offer.refund_fee, "Nothing is given back", "All is given back", "All but {}")],
-        ["Change", _fee_words(offer.change_fee, "Not possible", "Free, the difference in price aside", "{} and the difference in price")],
+        ["Refund", _fee_words(offer.refund_fee, say("Nothing is given back"), say("All is given back"), say("All but {}"))],
+        ["Change", _fee_words(offer.change_fee, say("Not possible"), say("Free, the difference in price aside"), "{} and the difference in price")],
         ["Seat", seats[offer.seats]],
-        ["Left at this price", str(offer.left)],
+        [say("Left at this price"), str(offer.left)],
     ]  # fmt: skip
 
 
@@ -97,9 +108,9 @@ def _fee_words(fee: Money | None, never: str, free: str, some: str) -> str:
 
 def short(offer: Offer) -> str:
     """The conditions in a few words, for a line of a list."""
-    bags = "no bag" if not offer.bags else "1 bag" if offer.bags == 1 else f"{offer.bags} bags"
-    refund = "refundable" if offer.refund_fee is not None else "not refundable"
-    return f"{offer.fare}: {bags}, {refund}"
+    bags = say("no bag") if not offer.bags else say("1 bag") if offer.bags == 1 else say("{bags} bags", bags=offer.bags)
+    refund = "refundable" if offer.refund_fee is not None else say("not refundable")
+    return joined("", (offer.fare, ": ", bags, ", ", refund))
 
 
 def place_values(place: Place) -> dict[str, Any]:
@@ -162,11 +173,25 @@ def choose_ways(measured: Sequence[Measured], currency: str) -> Choice:
     offers = tuple(each.offer for each in measured)
     first, kinds = offers[0], {_KIND_OF_MODE[offer.mode] for offer in offers}
     kind = kinds.pop() if len(kinds) == 1 else _KIND_OF_MODE[first.mode]
-    back = " and back" if len(offers) == 2 and offers[1].target.town == first.origin.town else ""
+    back = say(" and back") if len(offers) == 2 and offers[1].target.town == first.origin.town else ""
     stops = "" if back or len(offers) == 1 else "".join(f" – {o.target.town}" for o in offers[1:])
     rows = _together(offers)
     evidence = [
-        {"way": f"{o.carrier} {day_text(o.leaves)} {o.leaves:%H:%M}–{o.arrives:%H:%M}", "price": str(o.price)}
+        {
+            "way": joined(
+                "",
+                (
+                    o.carrier,
+                    " ",
+                    day_text(o.leaves),
+                    " ",
+                    as_figure(o.leaves, "%H:%M"),
+                    "–",
+                    as_figure(o.arrives, "%H:%M"),
+                ),
+            ),
+            "price": str(o.price),
+        }
         for each in measured
         for o in each.cheaper
     ]
@@ -174,7 +199,7 @@ def choose_ways(measured: Sequence[Measured], currency: str) -> Choice:
     order = ("none", "wish", "map")
     return Choice(
         kind, tuple(o.key for o in offers), f"{_KIND_WORDS[kind]} {first.origin.town} – {first.target.town}{back}{stops}"[:160],
-        ", ".join(dict.fromkeys(o.carrier for o in offers))[:160], ", ".join(dict.fromkeys(o.fare for o in offers))[:40],
+        joined(", ", dict.fromkeys(o.carrier for o in offers))[:160], joined(", ", dict.fromkeys(o.fare for o in offers))[:40],
         max((o.cabin for o in offers), key=("economy", "premium", "business").index),
         total((o.price for o in offers), currency), total((m.yardstick.price for m in measured), currency),
         all(o.contracted for o in offers), any(m.contract_passed for m in measured), rows, evidence[:6],
@@ -194,7 +219,7 @@ def _together(offers: Sequence[Offer]) -> Rows:
             rows.append([lines[0][0], said[0]])
         else:
             rows += [
-                [f"{lines[0][0]}, {offer.origin.town} – {offer.target.town}", words] for offer, words in zip(offers, said, strict=True)
+                [joined("", (lines[0][0], ", ", offer.origin.town, " – ", offer.target.town)), words] for offer, words in zip(offers, said, strict=True)
             ]  # fmt: skip
     return rows
 
@@ -212,38 +237,58 @@ def choose_car(car: CarOffer, on_offer: Sequence[CarOffer], seats: int) -> Choic
     cheapest = min(contracted or fitting or [car], key=lambda each: each.price.amount)
     cheaper = sorted((c for c in fitting if c.price < car.price), key=lambda c: c.price.amount)[:3]
     rows = [
-        ["Car", f"{car.kind}, {car.seats} seats{', electric' if car.electric else ''}"],
-        ["Taken", f"{car.place.name}, {day_text(car.since)} {car.since:%H:%M}"],
-        ["Brought back", f"{car.back.name}, {day_text(car.until)} {car.until:%H:%M}"],
-        ["A day", str(car.a_day)],
-        ["Brought back elsewhere", f"{car.one_way} more" if car.one_way.minor else "The same place"],
-        ["Refund", _fee_words(car.refund_fee, "Nothing is given back", "All is given back", "All but {}")],
+        [
+            "Car",
+            (
+                say("{kind}, {seats} seats, electric", kind=car.kind, seats=car.seats)
+                if car.electric
+                else say("{kind}, {seats} seats", kind=car.kind, seats=car.seats)
+            ),
+        ],
+        ["Taken", joined("", (car.place.name, ", ", day_text(car.since), " ", as_figure(car.since, "%H:%M")))],
+        [
+            say("Brought back"),
+            joined("", (car.back.name, ", ", day_text(car.until), " ", as_figure(car.until, "%H:%M"))),
+        ],
+        [say("A day"), str(car.a_day)],
+        [
+            say("Brought back elsewhere"),
+            say("{one_way} more", one_way=car.one_way) if car.one_way.minor else say("The same place"),
+        ],
+        [
+            "Refund",
+            _fee_words(car.refund_fee, say("Nothing is given back"), say("All is given back"), say("All but {}")),
+        ],
     ]
     return Choice(
-        "car", (car.key,), f"Hire car {car.place.town}, {car.kind}"[:160], car.company, car.kind, "", car.price,
+        "car", (car.key,), say("Hire car {town}, {kind}", town=car.place.town, kind=car.kind)[:160], car.company, car.kind, "", car.price,
         cheapest.price, car.contracted, not car.contracted and bool(contracted), rows,
-        [{"way": f"{c.company} {c.kind}", "price": str(c.price)} for c in cheaper], [],
+        [{"way": joined("", (c.company, " ", c.kind)), "price": str(c.price)} for c in cheaper], [],
         car.since.replace(tzinfo=ZoneInfo(car.place.zone)), 0, "none", car.refund_fee, car.refund_fee, car=car,
     )  # fmt: skip
 
 
 def choose_stay(stay: StayOffer) -> Choice:
     """Return a room as a choice; its ceiling is the nights' own affair, so it has no yardstick."""
-    refund = f"All is given back until {day_text(stay.refund_until)}" if stay.refund_until else "Nothing is given back"
+    refund = (
+        say("All is given back until {refund_until}", refund_until=day_text(stay.refund_until))
+        if stay.refund_until
+        else say("Nothing is given back")
+    )
     zero = Money.zero(stay.price.currency)
     rows = [
-        ["House", stay.name + (", supplied" if stay.supplied else ", contracted with the firm" if stay.contracted else "")],
-        ["Nights", f"{stay.nights} from {day_text(stay.first)}"],
-        ["A night", str(stay.a_night)],
-        ["City tax a night", str(stay.city_tax)],
-        ["Breakfast", BREAKFAST_IN if stay.breakfast else "Not in the price"],
-        ["Rooms left", str(stay.rooms_left)],
+        ["House", stay.name + (say(", supplied") if stay.supplied else say(", contracted with the firm") if stay.contracted else "")],
+        ["Nights", say("{nights} from {first}", nights=stay.nights, first=day_text(stay.first))],
+        [say("A night"), str(stay.a_night)],
+        [say("City tax a night"), str(stay.city_tax)],
+        ["Breakfast", BREAKFAST_IN if stay.breakfast else say("Not in the price")],
+        [say("Rooms left"), str(stay.rooms_left)],
         ["Refund", refund],
     ]  # fmt: skip
     rows += [[what, words[:120]] for what, words in ((WHERE, stay.address), (PHONE, stay.phone)) if words]
     opens = datetime.combine(stay.first, datetime.min.time().replace(hour=15), ZoneInfo(stay.place.zone))
     return Choice(
-        "stay", (stay.key,), f"{stay.name}, {stay.nights} {'night' if stay.nights == 1 else 'nights'}"[:160], stay.name[:160],
+        "stay", (stay.key,), say_many("{stay}, {count} night", "{stay}, {count} nights", stay.nights, stay=stay.name)[:160], stay.name[:160],
         "", "", stay.price, stay.price, stay.contracted, False, rows, [], [], opens, 0, "none",
         zero if stay.refund_until else None, None, stay=stay,
     )  # fmt: skip

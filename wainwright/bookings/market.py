@@ -9,6 +9,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, say
 from wainwright.outside import service
 from wainwright.ports.market import CarOffer, Hold, MarketError, Offer, SeatPlan, StayOffer
 
@@ -30,11 +31,16 @@ def ask(what: str, *args: Any) -> Any:
     try:
         return _POOL.submit(method, *args).result(timeout=PATIENCE)
     except TooLate as error:
-        raise NoAnswer(f"The market did not answer within {PATIENCE:.0f} seconds. Try again in a while.") from error
+        raise NoAnswer(
+            say(
+                "The market did not answer within {patience} seconds. Try again in a while.",
+                patience=as_figure(PATIENCE, ".0f"),
+            )
+        ) from error
     except MarketError:
         raise
     except (RuntimeError, ValueError, OSError, ArithmeticError, LookupError, TypeError) as error:
-        raise MarketError("The market's answer could not be understood. Try again in a while.") from error
+        raise MarketError(say("The market's answer could not be understood. Try again in a while.")) from error
 
 
 def sane_way(offer: Offer, currency: str) -> bool:
@@ -93,12 +99,12 @@ def sane_hold(hold: Hold, currency: str) -> bool:
 def sane_price(price: Any, currency: str) -> Money:
     """Return a price that can be true. Raises ``MarketError`` for another."""
     if not isinstance(price, Money) or price.currency != currency or price.minor < 0:
-        raise MarketError("The market's answer made no sense. It will be asked again.")
+        raise MarketError(say("The market's answer made no sense. It will be asked again."))
     return price
 
 
 def sane_number(number: Any) -> str:
     """Return a ticket number that can be kept. Raises ``MarketError`` for another."""
     if not isinstance(number, str) or not 0 < len(number) <= 40:
-        raise MarketError("The market's answer made no sense. It will be asked again.")
+        raise MarketError(say("The market's answer made no sense. It will be asked again."))
     return number

@@ -8,20 +8,21 @@ from django.db import models
 from django.db.models import Q
 
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.core.states import BOOKING
 
 KINDS = [
-    ("air", "Flight"), ("rail", "Rail"), ("ferry", "Ferry"), ("coach", "Coach"), ("car", "Hire car"), ("stay", "Lodging"),
-    ("fee", "Agent's fee"),
+    ("air", say("Flight")), ("rail", say("Rail")), ("ferry", say("Ferry")), ("coach", say("Coach")), ("car", say("Hire car")), ("stay", say("Lodging")),
+    ("fee", say("Agent's fee")),
 ]  # fmt: skip
 CATEGORY = {
     "air": "air", "rail": "transit", "ferry": "ferry", "coach": "transit", "car": "hire", "stay": "lodging", "fee": "fee",
 }  # fmt: skip
 
 # What the conditions of a room say where breakfast is in its price.
-BREAKFAST_IN = "In the price"
+BREAKFAST_IN = say("In the price")
 # The rows that say where a house is and how it is rung up.
-WHERE, PHONE = "Where", "Phone"
+WHERE, PHONE = "Where", say("Phone")
 
 
 class Booking(models.Model):
@@ -32,7 +33,7 @@ class Booking(models.Model):
     """
 
     # In these it still counts.
-    STANDING = ("Held", "Confirmed", "Ticketed")
+    STANDING = ("Held", say("Confirmed"), say("Ticketed"))
 
     firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT, related_name="bookings")
     trip = models.ForeignKey("trips.Trip", on_delete=models.PROTECT, related_name="bookings")
@@ -130,7 +131,7 @@ class Booking(models.Model):
     def reach(self) -> str:
         """Where a room's house is and how it is rung up, as its supplier said; nothing where it did not."""
         said = dict(self.rows)
-        return ", ".join(said[what] for what in (WHERE, PHONE) if said.get(what))
+        return joined(", ", (said[what] for what in (WHERE, PHONE) if said.get(what)))
 
     @property
     def category(self) -> str:

@@ -17,10 +17,11 @@ from wainwright.bookings.market import ask, sane_car, sane_seats, sane_stay, san
 from wainwright.core.fares import Asked
 from wainwright.core.journey import Place
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, joined, said_by, say
 from wainwright.errors import Refusal
 from wainwright.ports.market import CarOffer, CarQuery, MarketError, Offer, Query, SeatPlan, StayOffer, StayQuery
 
-GONE = "This is no longer on offer. Search again."
+GONE = say("This is no longer on offer. Search again.")
 
 
 def offers_of(origin: Place, target: Place, day: date, today: date, currency: str) -> list[Offer]:
@@ -28,13 +29,13 @@ def offers_of(origin: Place, target: Place, day: date, today: date, currency: st
     try:
         found = _listed(ask("search", Query(origin, target, day, today, currency)))
     except MarketError as error:
-        raise Refusal(str(error)) from error
+        raise Refusal(said_by(error)) from error
     return [offer for offer in found if sane_way(offer, currency)]
 
 
 def _listed(answer: object) -> list:
     if not isinstance(answer, list):
-        raise MarketError("The market's answer made no sense. Try again in a while.")
+        raise MarketError(say("The market's answer made no sense. Try again in a while."))
     return answer
 
 
@@ -75,7 +76,7 @@ def _measured(keys: list[str], today: date, currency: str, windows: list[Asked] 
                 raise MarketError(GONE)
             day = _listed(ask("search", Query(offer.origin, offer.target, offer.leaves.date(), today, currency)))
         except MarketError as error:
-            raise Refusal(str(error)) from error
+            raise Refusal(said_by(error)) from error
         day = [each for each in day if sane_way(each, currency)]
         if key not in {each.key for each in day}:
             raise Refusal(GONE)
@@ -89,7 +90,7 @@ def cars(query: CarQuery) -> list[CarOffer]:
     try:
         found = _listed(ask("cars", query))
     except MarketError as error:
-        raise Refusal(str(error)) from error
+        raise Refusal(said_by(error)) from error
     return sorted((c for c in found if sane_car(c, query.currency)), key=lambda c: c.price.amount)
 
 
@@ -100,7 +101,7 @@ def chosen_car(key: str, today: date, currency: str, seats: int = 1) -> Choice:
         if not sane_car(car, currency):
             raise MarketError(GONE)
     except MarketError as error:
-        raise Refusal(str(error)) from error
+        raise Refusal(said_by(error)) from error
     on_offer = cars(CarQuery(car.place, car.since, car.back, car.until, today, currency))
     if key not in {each.key for each in on_offer}:
         raise Refusal(GONE)
@@ -112,7 +113,7 @@ def stays(place: Place, first: date, nights: int, today: date, currency: str) ->
     try:
         found = _listed(ask("stays", StayQuery(place, first, nights, today, currency)))
     except MarketError as error:
-        raise Refusal(str(error)) from error
+        raise Refusal(said_by(error)) from error
     kept = [stay for stay in found if sane_stay(stay, currency)]
     return sorted(kept, key=lambda s: (not s.supplied, not s.contracted, s.a_night.amount))
 
@@ -122,12 +123,12 @@ def chosen_stay(key: str, today: date, currency: str) -> Choice:
     try:
         stay = ask("stay", key)
     except MarketError as error:
-        raise Refusal(str(error)) from error
+        raise Refusal(said_by(error)) from error
     parts = key.split("/")
     if not sane_stay(stay, currency) or len(parts) < 6 or parts[4] != today.isoformat() or parts[5] != currency:
         raise Refusal(GONE)
     if not stay.rooms_left:
-        raise Refusal(f"{stay.name} has no room left for these nights.")
+        raise Refusal(say("{stay} has no room left for these nights.", stay=stay.name))
     return choose_stay(stay)
 
 
@@ -136,7 +137,7 @@ def seat_plan(key: str, hop: int) -> SeatPlan | None:
     try:
         found = ask("seats", key, hop)
     except MarketError as error:
-        raise Refusal(str(error)) from error
+        raise Refusal(said_by(error)) from error
     return found if sane_seats(found) else None
 
 
@@ -147,4 +148,11 @@ def cheapest_that_fits(origin: Place, target: Place, day: date, today: date, cur
     except Refusal:
         return None
     best = min(found, key=lambda o: (o.price.amount, o.leaves), default=None)
-    return (best.price, f"{best.carrier} {best.leaves:%H:%M}–{best.arrives:%H:%M}") if best else None
+    return (
+        (
+            best.price,
+            joined("", (best.carrier, " ", as_figure(best.leaves, "%H:%M"), "–", as_figure(best.arrives, "%H:%M"))),
+        )
+        if best
+        else None
+    )

@@ -21,6 +21,7 @@ from wainwright.bookings.market import NoAnswer, ask, sane_hold, sane_number, sa
 from wainwright.bookings.models import Booking
 from wainwright.core.business_time import Office, business_hours_before
 from wainwright.core.money import Money
+from wainwright.core.said import said_by, say
 from wainwright.core.states import BOOKING
 from wainwright.errors import Refusal, Stale
 from wainwright.people.models import Membership
@@ -77,24 +78,32 @@ def send_hold(booking: Booking, traveller: str, terms: Terms) -> Booking:
     try:
         held = ask("hold", tuple(booking.keys), traveller, booking.once)
         if not sane_hold(held, booking.currency):
-            raise MarketError("The market's answer made no sense. Nothing was held.")
+            raise MarketError(say("The market's answer made no sense. Nothing was held."))
         if held.price != booking.price:
             raise MarketError(
-                f"The price changed from {booking.price} to {held.price} while you chose. Nothing was held. Search again."
+                say(
+                    "The price changed from {price} to {price_2} while you chose. Nothing was held. Search again.",
+                    price=booking.price,
+                    price_2=held.price,
+                )
             )
     except NoAnswer as error:
         # It may be held or not: it stays Asked, and the worker asks again under the same key.
-        _problem(booking.pk, str(error))
+        _problem(booking.pk, said_by(error))
         raise Refusal(
-            f"{error} {booking.label} was asked for; whether it is held shows on the trip by itself."
+            say(
+                "{error} {booking_label} was asked for; whether it is held shows on the trip by itself.",
+                error=error,
+                booking_label=booking.label,
+            )
         ) from error
     except MarketError as error:
         with transaction.atomic():
             booking = _locked(booking.pk)
             if booking.state == "Asked":
-                booking.problem = str(error)[:300]
+                booking.problem = said_by(error)[:300]
                 move(booking, "cancel")
-        raise Refusal(str(error)) from error
+        raise Refusal(said_by(error)) from error
     with transaction.atomic():
         booking = _locked(booking.pk)
         if booking.state != "Asked":
@@ -122,7 +131,7 @@ def move(booking: Booking, act: str) -> None:
     booking.state = BOOKING.after(before, act)
     booking.save()
     record(
-        None, f"booking {act}", f"trip:{booking.trip_id}", firm_id=booking.firm_id,
+        None, say("booking {act}", act=act), f"trip:{booking.trip_id}", firm_id=booking.firm_id,
         before={"booking": booking.pk, "state": before},
         after={"booking": booking.pk, "state": booking.state, "ticket": booking.ticket_number, "problem": booking.problem},
     )  # fmt: skip
@@ -154,8 +163,10 @@ def _further(booking: Booking) -> str:
         if booking.state == "Held":
             now = sane_price(ask("price_now", booking.reference, booking.price), booking.currency)
             if now != booking.price:
-                words = (
-                    f"The price rose from {booking.price} to {now} since it was held. Take it at that, or cancel it."
+                words = say(
+                    "The price rose from {price} to {now} since it was held. Take it at that, or cancel it.",
+                    price=booking.price,
+                    now=now,
                 )
                 _problem(booking.pk, words, now)
                 return words
@@ -163,11 +174,11 @@ def _further(booking: Booking) -> str:
             _step(booking.pk, "confirm")
         _step(booking.pk, "ticket", sane_number(ask("ticket", booking.reference)))
     except NotYet as error:
-        _problem(booking.pk, str(error))
-        return str(error)
+        _problem(booking.pk, said_by(error))
+        return said_by(error)
     except MarketError as error:
-        _problem(booking.pk, str(error))
-        return str(error)
+        _problem(booking.pk, said_by(error))
+        return said_by(error)
     return ""
 
 
@@ -193,12 +204,12 @@ def accept_price(booking_id: int) -> Booking:
     """Take a hold at the price it has now. Raises ``Stale`` where nothing changed."""
     booking = _locked(booking_id)
     if booking.state != "Held" or booking.price_now_minor is None:
-        raise Stale("Its price stands as it was.")
+        raise Stale(say("Its price stands as it was."))
     before = booking.price_minor
     booking.price_minor, booking.price_now_minor, booking.problem = booking.price_now_minor, None, ""
     booking.save()
     after = {"booking": booking.pk, "price": booking.price_minor}
-    record(booking.booker, "took the new price", f"trip:{booking.trip_id}", firm_id=booking.firm_id,
+    record(booking.booker, say("took the new price"), f"trip:{booking.trip_id}", firm_id=booking.firm_id,
            before={"price": before}, after=after)  # fmt: skip
     return booking
 
@@ -211,7 +222,7 @@ def accepted_at_market(booking_id: int) -> None:
         _step(booking.pk, "confirm")
         _step(booking.pk, "ticket", sane_number(ask("ticket", booking.reference)))
     except MarketError as error:
-        _problem(booking.pk, str(error))
+        _problem(booking.pk, said_by(error))
 
 
 def give_up(booking: Booking, keep_minor: int) -> Booking:
@@ -223,7 +234,9 @@ def give_up(booking: Booking, keep_minor: int) -> Booking:
         try:
             ask("cancel", booking.reference)
         except MarketError as error:
-            raise Refusal(f"{error} {booking.label} stands as it was.") from error
+            raise Refusal(
+                say("{error} {booking_label} stands as it was.", error=error, booking_label=booking.label)
+            ) from error
     with transaction.atomic():
         booking = _locked(booking.pk)
         if BOOKING.can(booking.state, "cancel"):
@@ -239,7 +252,9 @@ def lapse_holds(now: datetime) -> list[Booking]:
     Its moves and nights stay on the plan at the price they had, as if they had been typed.
     """
     late = Booking.objects.select_for_update(of=("self",), no_key=True).filter(
-        state="Held", held_until__lt=now, trip__state__in=["Planning", "Sent back", "Called off", "Turned down"]
+        state="Held",
+        held_until__lt=now,
+        trip__state__in=["Planning", "Sent back", "Called off", "Turned down"],
     )
     lapsed = list(late.select_related("trip__traveller__person", "trip__traveller__firm", "firm"))
     for booking in lapsed:
@@ -271,10 +286,10 @@ def record_by_hand(member: Membership, trip_id: int, typed: ByHand) -> Booking:
     number = " ".join(typed.number.split())[:40]
     if not number:
         raise Refusal(
-            "Type the number of the ticket or invoice; it is what keeps it from being recorded twice.", "number"
+            say("Type the number of the ticket or invoice; it is what keeps it from being recorded twice."), "number"
         )
     if typed.price.minor <= 0:
-        raise Refusal("Type an amount of more than nothing.", "amount")
+        raise Refusal(say("Type an amount of more than nothing."), "amount")
     other = (
         Booking.objects.filter(firm=member.firm, ticket_number__iexact=number)
         .select_related("trip__traveller__person")
@@ -286,22 +301,33 @@ def record_by_hand(member: Membership, trip_id: int, typed: ByHand) -> Booking:
         with transaction.atomic():
             booking = Booking.objects.create(
                 firm=member.firm, trip_id=trip_id, booker=member, kind=typed.kind, state="Ticketed", by_hand=True,
-                carrier=typed.supplier.strip()[:160] or "bought elsewhere", label=typed.label.strip()[:160],
+                carrier=typed.supplier.strip()[:160] or say("bought elsewhere"), label=typed.label.strip()[:160],
                 currency=typed.price.currency, price_minor=typed.price.minor, cheapest_minor=typed.price.minor,
                 paid_by=typed.paid_by, departure=typed.day, asked=clock.now(), ticket_number=number,
                 once=f"hand:{member.firm_id}:{number}"[:120],
             )  # fmt: skip
     except IntegrityError as error:
-        raise Refusal(f"The number {number} was recorded a moment ago.", "number") from error
+        raise Refusal(say("The number {number} was recorded a moment ago.", number=number), "number") from error
     after = {"booking": booking.pk, "number": number, "price": booking.price_minor}
-    record(member, "recorded a ticket by hand", f"trip:{trip_id}", after=after)
+    record(member, say("recorded a ticket by hand"), f"trip:{trip_id}", after=after)
     return booking
 
 
 def _taken(other: Booking, member: Membership) -> str:
     trip = other.trip
-    whose = "your trip" if trip.traveller_id == member.pk else f"a trip of {trip.traveller.person.name}"
-    return f"The number {other.ticket_number} stands on {whose} already, {trip.code}: {other.label}, {other.price}."
+    whose = (
+        say("your trip")
+        if trip.traveller_id == member.pk
+        else say("a trip of {traveller}", traveller=trip.traveller.person.name)
+    )
+    return say(
+        "The number {ticket_number} stands on {whose} already, {trip_code}: {other_label}, {price}.",
+        ticket_number=other.ticket_number,
+        whose=whose,
+        trip_code=trip.code,
+        other_label=other.label,
+        price=other.price,
+    )
 
 
 @transaction.atomic
@@ -309,7 +335,7 @@ def forget_by_hand(member: Membership, booking: Booking) -> None:
     """Take off what was recorded by hand by mistake; its number is free again."""
     before = {"booking": booking.pk, "number": booking.ticket_number, "price": booking.price_minor}
     booking.delete()
-    record(member, "took a recorded ticket off", f"trip:{booking.trip_id}", before=before)
+    record(member, say("took a recorded ticket off"), f"trip:{booking.trip_id}", before=before)
 
 
 @transaction.atomic
@@ -319,7 +345,12 @@ def set_seats(booking_id: int, seats: list[str]) -> None:
     before, booking.seats = booking.seats, seats
     booking.save(update_fields=["seats"])
     record(
-        booking.booker, "chose seats", f"trip:{booking.trip_id}", firm_id=booking.firm_id, before=before, after=seats
+        booking.booker,
+        say("chose seats"),
+        f"trip:{booking.trip_id}",
+        firm_id=booking.firm_id,
+        before=before,
+        after=seats,
     )
 
 
@@ -328,11 +359,11 @@ def set_card(booking_id: int, paid_by: str, card: str) -> None:
     """Pay a booking that is not ticketed by another card, or have it billed; a refusal of the card before is forgotten."""
     booking = _locked(booking_id)
     if booking.state not in ("Held", "Confirmed"):
-        raise Stale(f"It stands at {booking.state}: how it is paid cannot be changed now.")
+        raise Stale(say("It stands at {state}: how it is paid cannot be changed now.", state=booking.state))
     before = {"paid_by": booking.paid_by, "card": booking.card}
     booking.paid_by, booking.card, booking.problem = paid_by, card, ""
     booking.save()
-    record(booking.booker, "changed how it is paid", f"trip:{booking.trip_id}", firm_id=booking.firm_id, before=before,
+    record(booking.booker, say("changed how it is paid"), f"trip:{booking.trip_id}", firm_id=booking.firm_id, before=before,
            after={"paid_by": paid_by, "card": card})  # fmt: skip
 
 

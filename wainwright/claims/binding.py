@@ -17,6 +17,7 @@ from wainwright import clock
 from wainwright.claims.documents import MARKS, document_html
 from wainwright.claims.models import Binder, Claim
 from wainwright.claims.selectors import load_file
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.statement import Line
 from wainwright.expenses.models import Receipt
 from wainwright.formats.apart import apart
@@ -40,24 +41,31 @@ Planned = tuple[str, str, list[str], str, str]
 def claim_binder(member: Membership, claim: Claim) -> Binder:
     """Return the binder of a claim, in the order of its lines: as certified where it was sent. It may not be ready yet."""
     return _binder(
-        claim, f"Papers of {claim.code}, {claim.title}", list(_of_lines(claim, load_file(member, claim).figures.lines))
+        claim,
+        say("Papers of {claim_code}, {claim_title}", claim_code=claim.code, claim_title=claim.title),
+        list(_of_lines(claim, load_file(member, claim).figures.lines)),
     )
 
 
 def trip_binder(member: Membership, trip: Trip, claims: Sequence[Claim]) -> Binder:
     """Return the binder of a trip's own papers and those of its claims. It may not be ready yet."""
     papers: list[Planned] = [
-        (f"{paper.kind}: {paper.name}", "", [], paper.file.name, "") for paper in trip.papers.all()
+        (joined("", (paper.kind, ": ", paper.name)), "", [], paper.file.name, "") for paper in trip.papers.all()
     ]
     for claim in claims:
         papers += _of_lines(claim, load_file(member, claim).figures.lines)
-    return _binder(trip, f"Papers of {trip.code}, {trip.title}", papers)
+    return _binder(trip, say("Papers of {trip_code}, {trip_title}", trip_code=trip.code, trip_title=trip.title), papers)
 
 
 def claim_document(member: Membership, claim: Claim) -> Binder:
     """Return a claim as a document: what was certified, then its evidence, each page stamped. It may not be ready yet."""
     file = load_file(member, claim)
-    return _binder(claim, f"Evidence of {claim.code}", list(_of_lines(claim, file.by_day)), document_html(file))
+    return _binder(
+        claim,
+        say("Evidence of {claim_code}", claim_code=claim.code),
+        list(_of_lines(claim, file.by_day)),
+        document_html(file),
+    )
 
 
 @transaction.atomic
@@ -130,9 +138,9 @@ def _bound(label: str, detail: str, pictures: list[str], own: str) -> Bound:
             return Bound(label, detail, tuple(page.content for page in apart("paper", RECEIPT, _content(own)).pages))
         return Bound(label, detail, tuple(_content(name) for name in pictures))
     except Unreadable:
-        return Bound(label, f"{detail} cannot be opened".strip(), ())
+        return Bound(label, say("{detail} cannot be opened", detail=detail).strip(), ())
     except FileNotFoundError:
-        return Bound(label, f"{detail} its file is missing".strip(), ())
+        return Bound(label, say("{detail} its file is missing", detail=detail).strip(), ())
 
 
 def _content(name: str) -> bytes:
@@ -145,14 +153,17 @@ def _of_lines(claim: Claim, lines: Sequence[Line]) -> Iterable[Planned]:
     numbers = [number for line in lines for number in line.receipts]
     receipts = Receipt.objects.filter(pk__in=numbers).prefetch_related("pages").in_bulk()
     for place, line in enumerate(lines, 1):
-        detail, stamp = f"{line.day:%d.%m.%Y}, {line.says} {line.says.currency}", f"{claim.code} · line {place}"
+        detail, stamp = (
+            joined("", (as_figure(line.day, "%d.%m.%Y"), ", ", line.says, " ", line.says.currency)),
+            say("{claim_code} · line {place}", claim_code=claim.code, place=place),
+        )
         for number in line.receipts:
             if number in receipts:
                 pictures = [page.picture.name for page in receipts[number].pages.all() if not page.off]
-                yield f"{line.label}: {receipts[number].name}", detail, pictures, "", stamp
+                yield joined("", (line.label, ": ", receipts[number].name)), detail, pictures, "", stamp
         lost = [each for each in line.evidence if each.kind == "lost"]
         for each in lost:
-            yield f"{line.label}: {each.text}", detail, [], "", stamp
+            yield joined("", (line.label, ": ", each.text)), detail, [], "", stamp
         booked = any(each.kind == "booking" for each in line.evidence)
         if not lost and not booked and not line.receipts and line.kind == "cost":
-            yield f"{line.label}: no receipt", detail, [], "", stamp
+            yield say("{line_label}: no receipt", line_label=line.label), detail, [], "", stamp

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import ClaimFile
 from wainwright.core.against import Actual, Against, Planned, against
+from wainwright.core.said import say
 from wainwright.expenses.models import Expense
 from wainwright.signoff.summaries import ByCoding
 from wainwright.signoff.summaries import by_coding as summary
@@ -39,7 +40,7 @@ def against_plan(plans: Mapping[int, Frozen], file: ClaimFile) -> list[Against]:
         planned += [Planned(e.key, e.label, e.category, e.amount) for e in plan.figures.estimates if e.amount]
         if plan.figures.allowance.amount:
             key = ALLOWANCE if trip_id == claim.trip_id else f"{ALLOWANCE}:{trip_id}"
-            planned.append(Planned(key, "Daily allowance", ALLOWANCE, plan.figures.allowance.amount))
+            planned.append(Planned(key, say("Daily allowance"), ALLOWANCE, plan.figures.allowance.amount))
     legs = list(Leg.objects.filter(trip__in=claim.trips))
     came_of = {expense.key: planned_key(expense, legs) for expense in claim.expenses.all()}
     reasons: dict[str, str] = {}
@@ -55,7 +56,7 @@ def against_plan(plans: Mapping[int, Frozen], file: ClaimFile) -> list[Against]:
         for line in file.figures.lines
         if not all(piece.personal for piece in line.coded)
     ]  # fmt: skip
-    return against(planned, actual, file.book.names | {ALLOWANCE: "Daily allowance"}, claim.currency)
+    return against(planned, actual, file.book.names | {ALLOWANCE: say("Daily allowance")}, claim.currency)
 
 
 def planned_key(expense: Expense, legs: Sequence[Leg]) -> str:

@@ -8,6 +8,7 @@ from datetime import datetime
 from django.db.models import Count, QuerySet
 
 from wainwright.claims.models import Correction
+from wainwright.core.said import say
 from wainwright.people.models import Firm
 from wainwright.rulebook.selectors import rulebook
 
@@ -34,6 +35,6 @@ def most_corrected(rows: QuerySet[Correction], firm: Firm, most: int = 8) -> tup
     by_category = counted.values("category").annotate(n=Count("pk"), c=Count("claim", distinct=True))
     by_person = counted.values("claim__claimant__person__name").annotate(n=Count("pk"), c=Count("claim", distinct=True))
     return (
-        [Often(names.get(row["category"], row["category"] or "No category"), row["n"], row["c"]) for row in by_category.order_by("-n", "category")[:most]],
+        [Often(names.get(row["category"], row["category"] or say("No category")), row["n"], row["c"]) for row in by_category.order_by("-n", "category")[:most]],
         [Often(row["claim__claimant__person__name"], row["n"], row["c"]) for row in by_person.order_by("-n", "claim__claimant__person__name")[:most]],
     )  # fmt: skip

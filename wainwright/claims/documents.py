@@ -8,14 +8,16 @@ from django.template.loader import render_to_string
 
 from wainwright.claims.comparing import by_coding
 from wainwright.claims.selectors import POSTING, ClaimFile
+from wainwright.core.said import say
+from wainwright.language import written_for
 from wainwright.signoff.presenting import route_preview, route_steps
 from wainwright.signoff.selectors import steps
 from wainwright.trips.selectors import advance_words
 
 # Bookmarks of the front pages: what they are called, and the words by which each place is found.
 MARKS = (
-    ("What was certified", "certified"), ("Lines", "Lines by day"), ("Findings and reasons", "Findings and reasons"),
-    ("What it comes to", "What it comes to"), ("By coding", "By coding"), ("Who signed", "Who signed"),
+    (say("What was certified"), "certified"), ("Lines", say("Lines by day")), (say("Findings and reasons"), say("Findings and reasons")),
+    (say("What it comes to"), say("What it comes to")), (say("By coding"), say("By coding")), (say("Who signed"), say("Who signed")),
 )  # fmt: skip
 
 
@@ -32,4 +34,6 @@ def document_html(file: ClaimFile) -> str:
         "cleared_itself": claim.cleared_by_id is None and claim.state in POSTING,
         "statement": claim.statement.number if claim.statement and not claim.editable else 0,
     }  # fmt: skip
-    return render_to_string("claims/document.html", context)
+    # A paper of the firm, whoever opens it.
+    with written_for(claim.firm):
+        return render_to_string("claims/document.html", context)

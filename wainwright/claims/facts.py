@@ -13,6 +13,7 @@ from wainwright.core.fx import NoRate, RateTable, convert
 from wainwright.core.money import Money, total
 from wainwright.core.rules import Item, Setting, Subject
 from wainwright.core.rules.facts import FIELDS, Known
+from wainwright.core.said import say
 from wainwright.expenses.elsewhere import names_of
 from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import shown_by
@@ -136,7 +137,7 @@ def _ride(
              if leg.compared.get("price") and {leg.origin["town"], leg.target["town"]} == set(towns)),
             None,
         )  # fmt: skip
-        return towns, "own car", Money.of(price, expense.currency) if price else None
+        return towns, say("own car"), Money.of(price, expense.currency) if price else None
     if expense.category != TAXI:
         return (), "", None
     planned = [leg for leg in allowance.taxis if leg.leaves.date() == expense.date]

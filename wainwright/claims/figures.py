@@ -18,6 +18,7 @@ from wainwright.core.coding import Coding
 from wainwright.core.dividing import divide, divide_lines
 from wainwright.core.money import Money, total
 from wainwright.core.rules import Setting
+from wainwright.core.said import joined, say
 from wainwright.core.statement import Coded, Evidence, Kind, Line
 from wainwright.core.tax import reclaim
 from wainwright.core.whereabouts import Paid, paid_in
@@ -27,7 +28,7 @@ from wainwright.expenses.selectors import shown_by
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.earnings import AllowanceFacts
 
-ALLOWANCE = "Daily allowance"
+ALLOWANCE = say("Daily allowance")
 
 
 def lines_of(
@@ -70,7 +71,7 @@ def _allowance(claim: Claim, allowance: AllowanceFacts, books: Books, others: Ha
     if left:
         trip = allowance.trip
         further = trip is not None and trip.pk != claim.trip_id
-        name = f"{ALLOWANCE}, {trip.title}" if trip is not None and further else ALLOWANCE
+        name = joined("", (ALLOWANCE, ", ", trip.title)) if trip is not None and further else ALLOWANCE
         name, workings = _difference(name, left, others.allowance, others)
         coding = claim.coding.with_account(books.allowance_account)
         taxed = allowance.taxed if others.taxed is None or allowance.taxed is None else allowance.taxed - others.taxed
@@ -88,11 +89,11 @@ def _flat(
     if nights is not None and nights.amount:
         lodging = next((code for code, category in book.categories.items() if category.is_lodging), "")
         key = f"nights:{allowance.trip.pk}" if allowance.trip is not None else "nights"
-        sums.append((key, "Nights without a bill", lodging, nights.amount, tuple(nights.workings.lines())))
+        sums.append((key, say("Nights without a bill"), lodging, nights.amount, tuple(nights.workings.lines())))
     due = total((amount for *_, amount, _ in sums), claim.currency)
     if others.flat:
         left = due - others.flat
-        name, workings = _difference("Flat sums", left, others.flat, others)
+        name, workings = _difference(say("Flat sums"), left, others.flat, others)
         known = sums[0][2] if sums else ""
         sums = [("sum:difference", name, known, left, workings)] if left else []
     for key, name, code, amount, why in sums:
@@ -100,7 +101,10 @@ def _flat(
         coding = claim.coding.with_account(category.account if category else "")
         line = _worked_out(claim, allowance, key, "flat", name, amount, coding, why)
         yield replace(
-            line, category=code, category_name=category.name if category else "Flat sum", allows_by="the firm's answer"
+            line,
+            category=code,
+            category_name=category.name if category else say("Flat sum"),
+            allows_by="the firm's answer",
         )
 
 
@@ -120,8 +124,15 @@ def _difference(name: str, left: Money, before: Money, others: Had) -> tuple[str
     """How what is left of something is called, and how it follows from what was claimed before."""
     if not before:
         return name, ()
-    words = f"claimed already on {' and '.join(others.codes)}: {before}", f"the difference: {left}"
-    return f"{name}, {'more' if left.minor > 0 else 'less'} than claimed before", words
+    words = (
+        say("claimed already on {list}: {before}", list=joined(" and ", others.codes), before=before),
+        say("the difference: {left}", left=left),
+    )
+    return (
+        say("{name}, more than claimed before", name=name)
+        if left.minor > 0
+        else say("{name}, less than claimed before", name=name)
+    ), words
 
 
 def _worked_out(
@@ -131,14 +142,14 @@ def _worked_out(
     """A line that no cost stands behind: it is worked out from the journey or from an answer."""
     nothing = Money.zero(claim.currency)
     return Line(
-        key, kind, name, allowance.ends or clock.day_of(claim.created, claim.firm.zone), "", "Allowance", amount, None, "legs",
-        amount, "worked out", (Coded(name, "", coding, amount, nothing, nothing),), workings=workings,
+        key, kind, name, allowance.ends or clock.day_of(claim.created, claim.firm.zone), "", say("Allowance"), amount, None, "legs",
+        amount, say("worked out"), (Coded(name, "", coding, amount, nothing, nothing),), workings=workings,
     )  # fmt: skip
 
 
 def _paid_in(expense: Expense, allowance: AllowanceFacts, book: Rulebook) -> Paid:
     charge = getattr(expense, "charge", None)
-    merchant = f"{expense.merchant} {charge.merchant if charge else ''}"
+    merchant = joined("", (expense.merchant, " ", charge.merchant if charge else ""))
     return paid_in(
         book.firm.country, expense.date, expense.country, expense.papers_say, merchant, allowance.where, expense.abroad
     )
@@ -180,7 +191,7 @@ def _rows(expense: Expense) -> list[tuple[str, str, Money, Money, bool, Coding]]
         return [(expense.label, expense.category, expense.amount, expense.tax, False, Coding())]
     return [
         (
-            f"{expense.merchant}: {p.label}" if expense.merchant else p.label, p.category,
+            joined("", (expense.merchant, ": ", p.label)) if expense.merchant else p.label, p.category,
             Money.from_minor(p.amount_minor, currency), Money.from_minor(p.tax_minor, currency), p.personal, p.coding,
         )
         for p in parts
@@ -203,7 +214,14 @@ def _line(
     coded, free = coded_of(expense, claim.coding, book, books, paid)
     workings = tuple(expense.workings)
     if paid.abroad and expense.tax_minor:
-        workings += (f"Tax of {expense.tax} of {paid.country or 'another country'} ({paid.why}) stays in the cost",)
+        workings += (
+            say(
+                "Tax of {tax} of {country} ({why}) stays in the cost",
+                tax=expense.tax,
+                country=paid.country or say("another country"),
+                why=paid.why,
+            ),
+        )
     if stay is not None:
         coded = cut(coded, stay.over, book)
     category = book.categories_on(expense.date).get(expense.category)
@@ -225,18 +243,33 @@ def _line(
 
 
 def _evidence(expense: Expense) -> tuple[Evidence, ...]:
-    found = [Evidence("receipt", receipt.pk, f"receipt {receipt.name}") for receipt in expense.receipts.all()]
+    found = [
+        Evidence("receipt", receipt.pk, say("receipt {receipt}", receipt=receipt.name))
+        for receipt in expense.receipts.all()
+    ]
     charge = getattr(expense, "charge", None)
     if charge is not None:
-        words = f"charge of {day_text(charge.date)} on {charge.card}: {charge.merchant} {charge.amount}"
+        words = say(
+            "charge of {date} on {card}: {merchant} {charge_amount}",
+            date=day_text(charge.date),
+            card=charge.card,
+            merchant=charge.merchant,
+            charge_amount=charge.amount,
+        )
         found.append(Evidence("charge", charge.pk, words))
     if expense.booking is not None:
         number = expense.booking.ticket_number or expense.booking.reference
         found.append(
-            Evidence("booking", expense.booking.pk, f"booked for the trip: {expense.booking.label} {number}".strip())
+            Evidence(
+                "booking",
+                expense.booking.pk,
+                say(
+                    "booked for the trip: {booking_label} {number}", booking_label=expense.booking.label, number=number
+                ).strip(),
+            )
         )
     if expense.lost:
-        found.append(Evidence("lost", 0, f"receipt declared lost by {expense.lost['name']}"))
+        found.append(Evidence("lost", 0, say("receipt declared lost by {name}", name=expense.lost["name"])))
     return tuple(found)
 
 
@@ -245,7 +278,7 @@ def _allowed(
 ) -> tuple[Money, str]:
     """What the rules or the authorised plan allow for a line, and where that comes from."""
     if expense.kind == Expense.Kind.MILEAGE:
-        return expense.amount, "worked out"
+        return expense.amount, say("worked out")
     if stay is not None and any(each.ceiling is not None for each in stay.nights):
         return expense.amount - stay.over, stay.words
     for setting in rules:
@@ -257,10 +290,10 @@ def _allowed(
         ):
             heads = expense.heads if setting.params.get("by") == "head" else 1
             limit = Money.rounded(setting.number("limit") * heads, expense.currency)
-            return min(
-                limit, expense.amount
-            ) if limit < expense.amount else limit, f"{heads} × {setting.params['limit']}"
+            return min(limit, expense.amount) if limit < expense.amount else limit, joined(
+                "", (heads, " × ", setting.params["limit"])
+            )
     planned = plan.get(expense.category)
     if planned:
         return Money.from_minor(max(planned, 0), expense.currency), "planned"
-    return expense.amount, "no limit"
+    return expense.amount, say("no limit")

@@ -10,6 +10,7 @@ from wainwright.claims.models import Claim
 from wainwright.core.allowance import NightAllowed
 from wainwright.core.cutting import cut_out
 from wainwright.core.money import Money, share_out, total
+from wainwright.core.said import joined, say
 from wainwright.core.statement import Coded
 from wainwright.expenses.models import Expense
 from wainwright.rulebook.selectors import Rulebook
@@ -17,7 +18,7 @@ from wainwright.trips.earnings import AllowanceFacts
 
 # A bill is dated when one comes or goes, or a few days beside.
 BESIDE = timedelta(days=3)
-OVER = "over the ceiling, not paid without the permission"
+OVER = say("over the ceiling, not paid without the permission")
 
 
 @dataclass(frozen=True)
@@ -42,8 +43,16 @@ class Lodged:
         """Where the allowed sum comes from: so many nights at the ceiling, and the rest."""
         ceilings = [each.ceiling for each in self.nights if each.ceiling is not None]
         alike = len({each.amount for each in ceilings}) <= 1
-        first = f"{len(ceilings)} × {ceilings[0]}" if alike and ceilings else " + ".join(str(each) for each in ceilings)
-        more = f" + {Money.from_minor(self.permitted, self.rest.currency)} permitted" if self.permitted else ""
+        first = (
+            joined("", (len(ceilings), " × ", ceilings[0]))
+            if alike and ceilings
+            else joined(" + ", (str(each) for each in ceilings))
+        )
+        more = (
+            say(" + {from_minor} permitted", from_minor=Money.from_minor(self.permitted, self.rest.currency))
+            if self.permitted
+            else ""
+        )
         return first + (f" + {self.rest}" if self.rest else "") + more
 
 

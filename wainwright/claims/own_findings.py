@@ -13,6 +13,7 @@ from wainwright.core.dividing import check_parts
 from wainwright.core.money import Money, total
 from wainwright.core.routing import Route
 from wainwright.core.rules import Cure, Finding, Level
+from wainwright.core.said import joined, say
 from wainwright.core.splits import SplitError, SplitPart
 from wainwright.core.statement import Statement
 from wainwright.core.workings import day_text
@@ -20,7 +21,11 @@ from wainwright.expenses.models import Expense
 from wainwright.trips.earnings import AllowanceFacts
 
 # What answers it that a cost was turned down before.
-AGAIN = ("What was wrong is mended", "Agreed with whoever turned it down", "It was turned down for another line")
+AGAIN = (
+    say("What was wrong is mended"),
+    say("Agreed with whoever turned it down"),
+    say("It was turned down for another line"),
+)
 
 
 def own_findings(
@@ -33,11 +38,14 @@ def own_findings(
     found += _splits(claim, expenses, done)
     found += [
         _stop(
-            "parts", line.key, f"The parts of {line.label} do not add up to {line.says}.", "Break the bill down again"
+            "parts",
+            line.key,
+            say("The parts of {line_label} do not add up to {says}.", line_label=line.label, says=line.says),
+            say("Break the bill down again"),
         )
         for line in done.torn
     ]
-    found += [_stop(f"route-{n}", claim.subject, fault, "See who signs") for n, fault in enumerate(route.faults)]
+    found += [_stop(f"route-{n}", claim.subject, fault, say("See who signs")) for n, fault in enumerate(route.faults)]
     return [*found, *_turned_down(expenses)]
 
 
@@ -48,7 +56,9 @@ def _stop(code: str, target: str, text: str, cure: str) -> Finding:
 def _nothing(claim: Claim, done: Statement) -> Iterator[Finding]:
     """Nothing on it, and no advance to account for either."""
     if not done.lines and not done.advance:
-        yield _stop("empty", claim.subject, "Nothing is on the claim yet.", "Put expenses in, or withdraw the claim")
+        yield _stop(
+            "empty", claim.subject, say("Nothing is on the claim yet."), say("Put expenses in, or withdraw the claim")
+        )
 
 
 def _driven(expenses: Sequence[Expense], facts: AllowanceFacts) -> Iterator[Finding]:
@@ -63,10 +73,14 @@ def _driven(expenses: Sequence[Expense], facts: AllowanceFacts) -> Iterator[Find
             continue
         driver = by.get((expense.date, expense.origin["town"], expense.target["town"]))
         why = (
-            f"{driver} drove it in their own vehicle: who is driven earns no mileage" if driver else facts.move.why_not
+            say("{driver} drove it in their own vehicle: who is driven earns no mileage", driver=driver)
+            if driver
+            else facts.move.why_not
         )
         if why:
-            yield _stop("driven", expense.key, f"{expense.label}. {why}.", "Take it off the claim")
+            yield _stop(
+                "driven", expense.key, joined("", (expense.label, ". ", why, ".")), say("Take it off the claim")
+            )
 
 
 def _codings(claim: Claim, expenses: Sequence[Expense], ledger: Books) -> Iterator[Finding]:
@@ -74,12 +88,12 @@ def _codings(claim: Claim, expenses: Sequence[Expense], ledger: Books) -> Iterat
     said: set[str] = set()
     for fault in check_coding(claim.coding, ledger.codes, day):
         said.add(fault.text)
-        yield _stop(f"coding-{fault.code}-{fault.dimension}", claim.subject, fault.text, "Change the coding")
+        yield _stop(f"coding-{fault.code}-{fault.dimension}", claim.subject, fault.text, say("Change the coding"))
     split_over = [part.coding for parts in shares_of(claim).values() for part in parts]
     for fault in (fault for coding in split_over for fault in check_coding(coding, ledger.codes, day)):
         if fault.text not in said:
             said.add(fault.text)
-            yield _stop(f"coding-{fault.code}-{fault.dimension}", claim.subject, fault.text, "Split it again")
+            yield _stop(f"coding-{fault.code}-{fault.dimension}", claim.subject, fault.text, say("Split it again"))
     checked: set[Coding] = set()
     for expense in expenses:
         codings = [share.as_core(claim.coding).coding for share in expense.shares.all()] or [
@@ -93,8 +107,8 @@ def _codings(claim: Claim, expenses: Sequence[Expense], ledger: Books) -> Iterat
             for fault in faults:
                 if fault.text not in said:
                     said.add(fault.text)
-                    text = f"{expense.label}: {fault.text}"
-                    yield _stop(f"coding-{fault.code}-{fault.dimension}", expense.key, text, "Change the coding")
+                    text = joined("", (expense.label, ": ", fault.text))
+                    yield _stop(f"coding-{fault.code}-{fault.dimension}", expense.key, text, say("Change the coding"))
 
 
 def _accounts(claim: Claim, done: Statement, ledger: Books) -> Iterator[Finding]:
@@ -106,15 +120,21 @@ def _accounts(claim: Claim, done: Statement, ledger: Books) -> Iterator[Finding]
         for account in dict.fromkeys(each.coding.account for each in line.coded if not each.personal):
             row = known.get((ACCOUNT, account))
             if row is None or not row.open_on(day):
-                why = "has closed" if row is not None else "does not have"
-                text = f"{line.label} posts to account {account or '(none)'}, which the ledger {why}: finance names another before it is posted."
+                why = say("has closed") if row is not None else say("does not have")
+                text = say(
+                    "{line_label} posts to account {account}, which the ledger {why}: finance names another "
+                    "before it is posted.",
+                    line_label=line.label,
+                    account=account or "(none)",
+                    why=why,
+                )
                 yield Finding(
                     f"account-{account}@{line.key}",
                     "account",
                     Level.NOTE,
                     text,
                     "",
-                    Cure("Nothing for you to do", line.key),
+                    Cure(say("Nothing for you to do"), line.key),
                     line.key,
                 )
 
@@ -150,7 +170,12 @@ def _off(parts: Sequence[SplitPart], whole: Money, target: str, name: str) -> It
     try:
         check_parts(parts, whole)
     except SplitError as error:
-        yield _stop(f"split-off-{target}", target, f"The split of {name}: {error}", "Split it again")
+        yield _stop(
+            f"split-off-{target}",
+            target,
+            say("The split of {name}: {error}", name=name, error=error),
+            say("Split it again"),
+        )
 
 
 def _turned_down(expenses: Sequence[Expense]) -> Iterator[Finding]:
@@ -159,8 +184,14 @@ def _turned_down(expenses: Sequence[Expense]) -> Iterator[Finding]:
         before = expense.turned_down_in
         if before is not None:
             why = f": “{expense.turned_down_why}”" if expense.turned_down_why else ""
-            text = f"{expense.label} of {day_text(expense.date)} was turned down on {before.code}{why}."
+            text = say(
+                "{expense_label} of {date} was turned down on {before_code}{why}.",
+                expense_label=expense.label,
+                date=day_text(expense.date),
+                before_code=before.code,
+                why=why,
+            )
             yield Finding(
-                f"turned-down@{expense.key}", "turned-down", Level.EXPLAIN, text, "What was turned down is claimed anew with a reason.",
-                Cure("Say what is different now, or take it out", expense.key), expense.key, reasons=AGAIN,
+                f"turned-down@{expense.key}", "turned-down", Level.EXPLAIN, text, say("What was turned down is claimed anew with a reason."),
+                Cure(say("Say what is different now, or take it out"), expense.key), expense.key, reasons=AGAIN,
             )  # fmt: skip

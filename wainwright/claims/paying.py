@@ -10,6 +10,7 @@ from django.db.models import Case, Count, F, Q, QuerySet, Sum, When
 from wainwright.accounts.models import Payment
 from wainwright.claims.models import Claim
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.core.states import CLAIM_SENT
 from wainwright.people.models import Issuer, Membership
 from wainwright.trips.models import Trip
@@ -114,7 +115,11 @@ def owing(member: Membership, bank: AtBank) -> Owing:
 
 def advance_text(trip: Trip) -> str:
     """The text of the payment of a trip's advance."""
-    return f"{'More in advance' if trip.advance_paid else 'Advance'} {trip.code} {trip.title}"
+    return (
+        say("More in advance {trip_code} {trip_title}", trip_code=trip.code, trip_title=trip.title)
+        if trip.advance_paid
+        else say("Advance {trip_code} {trip_title}", trip_code=trip.code, trip_title=trip.title)
+    )
 
 
 def advances_to_pay(member: Membership, bank: AtBank | None = None) -> QuerySet[Trip]:
@@ -144,7 +149,7 @@ def advances_out(member: Membership) -> QuerySet[Trip]:
 
 def free_advances(claim: Claim) -> QuerySet[Trip]:
     """Return the trips of a claimant whose paid advance no claim takes: there is none of them, or it was settled without it."""
-    over = ("Back", "Closed", "Called off")
+    over = ("Back", say("Closed"), "Called off")
     own = Trip.objects.filter(
         traveller_id=claim.claimant_id, currency=claim.currency, advance_paid=True, state__in=over
     )
@@ -187,7 +192,7 @@ def parts_of(claims: Iterable[Claim]) -> dict[int, list[Part]]:
 
 
 def _parts(claim: Claim, accounts: dict[str, Issuer]) -> list[Part]:
-    whose, text = claim.claimant, f"{claim.code} {claim.title}"
+    whose, text = claim.claimant, joined("", (claim.code, " ", claim.title))
     issuer = Money.from_minor(claim.statement.to_issuer_minor if claim.statement else 0, claim.currency)
     own, found = claim.owed - issuer, []
     if own.minor > 0:
@@ -195,7 +200,12 @@ def _parts(claim: Claim, accounts: dict[str, Issuer]) -> list[Part]:
     card = claim.issuer_card
     if issuer and card is not None:
         account = accounts.get(card.issuer.casefold())
-        words = f"Card {card.last_four} of {whose.person.name}, {claim.code}"
+        words = say(
+            "Card {last_four} of {whose}, {claim_code}",
+            last_four=card.last_four,
+            whose=whose.person.name,
+            claim_code=claim.code,
+        )
         found.append(
             Part(
                 claim,

@@ -11,21 +11,22 @@ from django.db.models import QuerySet
 from wainwright.accounts.models import Payment, Posting
 from wainwright.claims.models import Claim
 from wainwright.claims.paying import CLAIM, ISSUER
+from wainwright.core.said import say
 from wainwright.prepared import prepared
 from wainwright.signoff.models import Remark
 from wainwright.trail.models import Entry
 
 # What the trail calls it, and how it is told here.
 TOLD = {
-    "certified and sent the claim": "sent", "took the claim back": "taken back",
-    "signed the claim off": "signed off, came to finance", "goes to finance to be looked at": "came to finance",
-    "cleared the claim": "checked and cleared", "cleared by itself": "cleared: finance did not need to look at it",
-    "sent the claim back": "sent back", "turned the claim down": "turned down", "objected": "objected to",
+    "certified and sent the claim": "sent", "took the claim back": say("taken back"),
+    "signed the claim off": say("signed off, came to finance"), "goes to finance to be looked at": say("came to finance"),
+    "cleared the claim": say("checked and cleared"), "cleared by itself": say("cleared: finance did not need to look at it"),
+    "sent the claim back": say("sent back"), "turned the claim down": say("turned down"), "objected": say("objected to"),
     "claim settled": "settled",
 }  # fmt: skip
 SENT_WORDS = {
-    Payment.State.UNDER_WAY: "given to the bank", Payment.State.PAID: "paid",
-    Payment.State.FAILED: "failed", Payment.State.UNCLEAR: "is unclear: finance asks the bank",
+    Payment.State.UNDER_WAY: say("given to the bank"), Payment.State.PAID: "paid",
+    Payment.State.FAILED: "failed", Payment.State.UNCLEAR: say("is unclear: finance asks the bank"),
 }  # fmt: skip
 
 
@@ -48,7 +49,11 @@ def so_far(claim: Claim, posting: Posting | None, said: Iterable[Remark]) -> lis
     found += [Happened(each.time, f"“{each.text}”", each.by.person.name) for each in said]
     if posting is not None and posting.state != Posting.State.SENDING:
         entered = posting.state == Posting.State.ENTERED
-        words = f"posted to the accounts under {posting.number}" if entered else "refused by the ledger"
+        words = (
+            say("posted to the accounts under {number}", number=posting.number)
+            if entered
+            else say("refused by the ledger")
+        )
         found.append(Happened(posting.time, words, wrong=not entered))
     # Settled is what comes of a posting or a payment, in the same moment.
     return sorted([*found, *_payments(claim)], key=lambda each: (each.time, each.words == TOLD["claim settled"]))
@@ -67,11 +72,18 @@ def _paid(own: str, issuer: str) -> QuerySet[Payment]:
 def _payments(claim: Claim) -> Iterator[Happened]:
     for each in _paid(f"{CLAIM}:{claim.pk}", f"{ISSUER}:{claim.pk}"):
         to = (
-            "to the issuer of the card"
+            say("to the issuer of the card")
             if each.subject.startswith(ISSUER)
-            else f"to the account ending {each.iban[-4:]}"
+            else say("to the account ending {iban}", iban=each.iban[-4:])
         )
         why = f": {each.failure}" if each.failure else ""
         wrong = each.state in (Payment.State.FAILED, Payment.State.UNCLEAR)
-        words = f"payment of {each.amount} {each.run.currency} {to} {SENT_WORDS[each.state]}{why}"
+        words = say(
+            "payment of {amount} {currency} {to} {sent_words}{why}",
+            amount=each.amount,
+            currency=each.run.currency,
+            to=to,
+            sent_words=SENT_WORDS[each.state],
+            why=why,
+        )
         yield Happened(each.run.time, words, wrong=wrong)

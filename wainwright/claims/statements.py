@@ -11,6 +11,7 @@ from wainwright.claims.models import Claim, StatementCoding, StatementFinding, S
 from wainwright.claims.models import Statement as Row
 from wainwright.core.money import Money
 from wainwright.core.rules import Cure, Finding, Level
+from wainwright.core.said import say
 from wainwright.core.settlement import ClaimSums, Settlement
 from wainwright.core.statement import Coded, Evidence, Line, Statement, between
 from wainwright.core.versions import Change
@@ -99,7 +100,7 @@ def _settlement(row: Row, currency: str) -> Settlement:
     to_traveller = max(row.due_minor, 0) - row.to_issuer_minor
     return Settlement(
         sums, money(row.due_minor), money(row.to_issuer_minor), money(to_traveller), money(max(-row.due_minor, 0)),
-        Workings("What it comes to", steps),
+        Workings(say("What it comes to"), steps),
     )  # fmt: skip
 
 

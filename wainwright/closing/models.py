@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, say
 
 
 class Accrual(models.Model):
@@ -31,7 +32,7 @@ class Accrual(models.Model):
         constraints = [models.UniqueConstraint(fields=["firm", "month", "entry"], name="one_accrual_entry")]
 
     def __str__(self):
-        return f"Accrued for {self.month:%B %Y}"
+        return say("Accrued for {month}", month=as_figure(self.month, "%B %Y"))
 
     @property
     def total(self) -> Money:

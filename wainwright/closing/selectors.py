@@ -17,6 +17,7 @@ from wainwright.core.accruals import Accrued, Spent, accrue
 from wainwright.core.categories import propose
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.expenses.models import Charge, Expense
 from wainwright.expenses.proposals import guides
 from wainwright.journals.billed import bookings_billed, charges_untold
@@ -90,21 +91,21 @@ def steps(firm: Firm, month: date) -> list[Step]:
     untold = charges_untold(firm).filter(date__lte=until)
     # A firm that names no account for them tells the ledger of them by its claims alone.
     before = [
-        _step("billed", "Bookings billed and not posted", billed, "due", "asked", "carrier", firm, "/ledger/billed/#bookings", "Post them") if named.suppliers else None,
-        _step("charged", "Charges booked and not posted", untold, "amount_minor", "date", "owner__person__name", firm, "/ledger/billed/#charges", "Post them") if named.card_issuers else None,
+        _step("billed", say("Bookings billed and not posted"), billed, "due", "asked", "carrier", firm, "/ledger/billed/#bookings", say("Post them")) if named.suppliers else None,
+        _step("charged", say("Charges booked and not posted"), untold, "amount_minor", "date", "owner__person__name", firm, "/ledger/billed/#charges", say("Post them")) if named.card_issuers else None,
     ]  # fmt: skip
     return [
-        _step("loose", "Charges that lie loose", charges, "amount_minor", "date", "owner__person__name", firm, "/ledger/loose/", "Remind whose they are"),
-        _step("unclaimed", "Trips back and not claimed", back, "signed__total_minor", "ends", "traveller__person__name", firm, "/firm/trips/?state=Back", "See them"),
+        _step("loose", say("Charges that lie loose"), charges, "amount_minor", "date", "owner__person__name", firm, "/ledger/loose/", say("Remind whose they are")),
+        _step("unclaimed", say("Trips back and not claimed"), back, "signed__total_minor", "ends", "traveller__person__name", firm, "/firm/trips/?state=Back", say("See them")),
         *filter(None, before),
-        _step("open", "Claims not sent", unsent, "amount_minor", "date", "claim__claimant__person__name", firm, "/firm/claims/?state=Open", "See them", counted="claim"),
-        _step("signing", "In sign-off", waiting, "amount_minor", "since", "signer__person__name", firm, "/bench/queue/?show=others", "Push who decides"),
-        _step("check", "In finance's check", spent.filter(state="In finance check"), "statement__total_minor", "sent", "claimant__person__name", firm, "/firm/claims/?state=In+finance+check", "See them"),
-        _step("cleared", "Cleared and not posted", claims.filter(state="Cleared"), "statement__total_minor", "sent", "claimant__person__name", firm, "/ledger/", "Post them", True),
-        _step("refused", "Refused by the ledger", refused, "total_minor", "date", "title", firm, "/ledger/", "Mend them", True),
-        _step("unpaid", "Posted and not paid", due, "statement__due_minor", "sent", "claimant__person__name", firm, "/ledger/pay/", "Pay them"),
-        _step("advances", "Advances that are out", out, ADVANCE_OUT, "starts", "traveller__person__name", firm, "/ledger/pay/#advances-out", "See them"),
-        _step("owed", "Owed back to the firm", owed, "statement__due_minor", "sent", "claimant__person__name", firm, "/ledger/pay/#owed-back", "Follow them"),
+        _step("open", say("Claims not sent"), unsent, "amount_minor", "date", "claim__claimant__person__name", firm, "/firm/claims/?state=Open", say("See them"), counted="claim"),
+        _step("signing", "In sign-off", waiting, "amount_minor", "since", "signer__person__name", firm, "/bench/queue/?show=others", say("Push who decides")),
+        _step("check", say("In finance's check"), spent.filter(state="In finance check"), "statement__total_minor", "sent", "claimant__person__name", firm, "/firm/claims/?state=In+finance+check", say("See them")),
+        _step("cleared", say("Cleared and not posted"), claims.filter(state="Cleared"), "statement__total_minor", "sent", "claimant__person__name", firm, "/ledger/", say("Post them"), True),
+        _step("refused", say("Refused by the ledger"), refused, "total_minor", "date", "title", firm, "/ledger/", say("Mend them"), True),
+        _step("unpaid", say("Posted and not paid"), due, "statement__due_minor", "sent", "claimant__person__name", firm, "/ledger/pay/", say("Pay them")),
+        _step("advances", say("Advances that are out"), out, ADVANCE_OUT, "starts", "traveller__person__name", firm, "/ledger/pay/#advances-out", say("See them")),
+        _step("owed", say("Owed back to the firm"), owed, "statement__due_minor", "sent", "claimant__person__name", firm, "/ledger/pay/#owed-back", say("Follow them")),
         _reconciled(firm, until),
     ]  # fmt: skip
 
@@ -145,14 +146,14 @@ def _reconciled(firm: Firm, until: date) -> Step:
     whole = Money.from_minor(sum(row.s for row in left), firm.currency)
     return Step(
         "bank",
-        "Accounts not reconciled",
+        say("Accounts not reconciled"),
         len(left),
         whole,
         oldest,
         tuple(row.name for row in left[:NAMED]),
         max(0, len(left) - NAMED),
         "/ledger/bank/",
-        "Reconcile them",
+        say("Reconcile them"),
     )
 
 
@@ -190,7 +191,7 @@ def _of_plans(trips: list[Trip], accounts: dict[str, str], firm: Firm) -> Iterat
                 yield Spent(
                     "plan",
                     trip.subject,
-                    f"{trip.code} {trip.title}",
+                    joined("", (trip.code, " ", trip.title)),
                     trip.coding.with_account(account),
                     Money.from_minor(minor, firm.currency),
                 )
@@ -214,7 +215,7 @@ def _of_charges(firm: Firm, until: date, trips: list[Trip], accounts: dict[str, 
         yield Spent(
             "charge",
             f"charge:{row.pk}",
-            f"{row.merchant}, {row.owner.person.name}",
+            joined("", (row.merchant, ", ", row.owner.person.name)),
             row.owner.coding.with_account(account),
             row.amount,
         )
@@ -246,7 +247,7 @@ def _of_sent_claims(firm: Firm, until: date) -> Iterator[Spent]:
 
 
 def _of_claim(claim_id: int, number: int, title: str, coding: Coding, minor: int, firm: Firm) -> Spent:
-    words = f"{Claim(number=number).code} {title}"
+    words = joined("", (Claim(number=number).code, " ", title))
     return Spent("claim", f"claim:{claim_id}", words, coding, Money.from_minor(minor, firm.currency))
 
 

@@ -16,6 +16,7 @@ from wainwright.closing.models import Accrual
 from wainwright.closing.selectors import accrued, closed, steps
 from wainwright.core.accruals import accrual_journal
 from wainwright.core.money import total
+from wainwright.core.said import as_figure, joined, say
 from wainwright.errors import Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.may import must
@@ -40,33 +41,38 @@ def post_accruals(member: Membership, month: date) -> Accrual:
     """
     must(member, "close")
     if last_of(month) > clock.today(member.firm.zone):
-        raise Refusal("The month has not ended yet.")
+        raise Refusal(say("The month has not ended yet."))
     with transaction.atomic():
         # Whoever comes second waits here, and sees what the first has done.
         firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
         if closed(firm, month):
-            raise Stale(f"{month:%B %Y} is closed: nothing more is posted into it.")
+            raise Stale(say("{month} is closed: nothing more is posted into it.", month=as_figure(month, "%B %Y")))
         if standing_accrual(firm, month) is not None:
-            raise Stale(f"{month:%B %Y} is accrued already. Take it back first, to accrue it anew.")
+            raise Stale(
+                say(
+                    "{month} is accrued already. Take it back first, to accrue it anew.",
+                    month=as_figure(month, "%B %Y"),
+                )
+            )
         liability = FirmAccounts.objects.get(firm=firm).accrued
         if not liability:
-            raise Refusal("No account is named on which accruals are owed. Name it first.", "account")
+            raise Refusal(say("No account is named on which accruals are owed. Name it first."), "account")
         rows = accrued(firm, month)
         if not rows:
-            raise Refusal("Nothing is spent and not posted: there is nothing to accrue.")
+            raise Refusal(say("Nothing is spent and not posted: there is nothing to accrue."))
         entry = Accrual.objects.filter(firm=firm, month=month).count() + 1
-        text = f"Accrued for {month:%B %Y}"
+        text = say("Accrued for {month}", month=as_figure(month, "%B %Y"))
         journal = accrual_journal(f"accrual:{firm.pk}:{month:%Y-%m}:{entry}", rows, liability, text)
         posting = accounts.prepare_posting(firm, journal, f"accrual:{firm.pk}:{month:%Y-%m}", text, last_of(month))
         whole = total((row.amount for row in rows), firm.currency)
         made = Accrual.objects.create(
             firm=firm, month=month, entry=entry, currency=firm.currency, total_minor=whole.minor, posting=posting, reversed_on=next_month(month),
-            of=[[each.what, each.label[:120], f"{each.coding} on {each.coding.account}", each.amount.minor] for row in rows for each in row.of],
+            of=[[each.what, each.label[:120], say("{coding} on {account}", coding=each.coding, account=each.coding.account), each.amount.minor] for row in rows for each in row.of],
             by=member, time=clock.now(),
         )  # fmt: skip
         record(
             member,
-            "accrued a month",
+            say("accrued a month"),
             posting.subject,
             after={"total": whole.minor, "things": sum(len(row.of) for row in rows)},
         )
@@ -83,13 +89,13 @@ def take_back(member: Membership, month: date) -> Accrual:
         firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
         row = standing_accrual(firm, month)
         if row is None or row.posting.state != Posting.State.ENTERED:
-            raise Stale("There is no accrual of that month in the ledger.")
+            raise Stale(say("There is no accrual of that month in the ledger."))
         if closed(firm, month):
-            raise Refusal(f"{month:%B %Y} is closed. Open it again first.")
+            raise Refusal(say("{month} is closed. Open it again first.", month=as_figure(month, "%B %Y")))
         if row.reversal_id is not None:
-            raise Stale("It was reversed already, on the first of the next month.")
+            raise Stale(say("It was reversed already, on the first of the next month."))
         posting = _prepare_reversal(row, last_of(month))
-        record(member, "took an accrual back", posting.subject)
+        record(member, say("took an accrual back"), posting.subject)
     accounts.send_posting(posting, member)
     return row
 
@@ -97,7 +103,9 @@ def take_back(member: Membership, month: date) -> Accrual:
 def _prepare_reversal(row: Accrual, on: date) -> Posting:
     """Keep the reversal of an accrual on a day. Inside the caller's transaction, with its firm locked."""
     journal = journal_of(row.posting).reversed(f"{row.posting.key}:reversal")
-    posting = accounts.prepare_posting(row.firm, journal, row.posting.subject, f"Reversal: {row.posting.title}", on)
+    posting = accounts.prepare_posting(
+        row.firm, journal, row.posting.subject, say("Reversal: {posting_title}", posting_title=row.posting.title), on
+    )
     row.reversal, row.reversed_on = posting, on
     row.save(update_fields=["reversal", "reversed_on"])
     return posting
@@ -128,11 +136,16 @@ def _reverse(accrual_id: int) -> int:
         if row.reversal_id is not None:
             return 0
         posting = _prepare_reversal(row, row.reversed_on)
-        record(None, "reversed an accrual", posting.subject, firm_id=row.firm_id)
+        record(None, say("reversed an accrual"), posting.subject, firm_id=row.firm_id)
     posting = accounts.send_posting(posting, None)
     if posting.state == Posting.State.REFUSED:
         for person in finance_of(row.firm_id):
-            tell(person, f"The ledger refused to reverse {row}", f"/ledger/{posting.pk}/", posting.refusal_text)
+            tell(
+                person,
+                say("The ledger refused to reverse {row}", row=row),
+                f"/ledger/{posting.pk}/",
+                posting.refusal_text,
+            )
     return 1
 
 
@@ -142,18 +155,21 @@ def close_period(member: Membership, month: date, why: str) -> Period:
     must(member, "close")
     firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
     if last_of(month) > clock.today(firm.zone):
-        raise Refusal("The month has not ended yet.")
+        raise Refusal(say("The month has not ended yet."))
     if closed(firm, month) is not None:
-        raise Stale(f"{month:%B %Y} is closed already.")
+        raise Stale(say("{month} is closed already.", month=as_figure(month, "%B %Y")))
     if Posting.objects.filter(firm=firm, state=Posting.State.SENDING, date__range=(month, last_of(month))).exists():
-        raise Refusal("A journal of it is on its way to the ledger. Wait until that has answered.")
+        raise Refusal(say("A journal of it is on its way to the ledger. Wait until that has answered."))
     words = " ".join(why.split())[:300]
     left = [step for step in steps(firm, month) if step.blocks and step.count]
     if left and len(words) < 3:
-        names = " and ".join(f"{step.count} {step.name.casefold()}" for step in left)
-        raise Refusal(f"{names}. Post them, or say why it is closed without them: they go to the next month.", "why")
+        names = joined(say(" and "), (joined("", (step.count, " ", step.name.casefold())) for step in left))
+        raise Refusal(
+            say("{names}. Post them, or say why it is closed without them: they go to the next month.", names=names),
+            "why",
+        )
     made = Period.objects.create(firm=firm, month=month, why=words, by=member, time=clock.now())
-    record(member, "closed a month", f"firm:{firm.pk}", after={"month": f"{month:%Y-%m}", "why": words})
+    record(member, say("closed a month"), f"firm:{firm.pk}", after={"month": f"{month:%Y-%m}", "why": words})
     return made
 
 
@@ -164,16 +180,16 @@ def reopen_period(member: Membership, month: date, why: str) -> None:
     firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
     row = closed(firm, month)
     if row is None:
-        raise Stale(f"{month:%B %Y} is open already.")
+        raise Stale(say("{month} is open already.", month=as_figure(month, "%B %Y")))
     later = Period.objects.filter(firm=firm, month__gt=month).order_by("month").first()
     if later is not None:
-        raise Refusal(f"{later.month:%B %Y} is closed on top of it. Open that first.")
+        raise Refusal(say("{month} is closed on top of it. Open that first.", month=as_figure(later.month, "%B %Y")))
     words = " ".join(why.split())[:300]
     if len(words) < 3:
-        raise Refusal("Say why it is opened again.", "why")
+        raise Refusal(say("Say why it is opened again."), "why")
     record(
         member,
-        "opened a month again",
+        say("opened a month again"),
         f"firm:{firm.pk}",
         before={"month": f"{month:%Y-%m}", "closed by": row.by.person.name},
         after={"why": words},

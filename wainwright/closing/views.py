@@ -19,6 +19,7 @@ from wainwright.closing import exports, services
 from wainwright.closing.selectors import accrued, closed, month_of, movements, steps, unpaid_by_person
 from wainwright.core.accruals import NAMES
 from wainwright.core.money import Money, total
+from wainwright.core.said import as_figure, say
 from wainwright.downloads import XLSX, csv_file
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge
@@ -107,8 +108,14 @@ def accrue(request):
     def act() -> str:
         made = services.post_accruals(request.member, month)
         if made.posting.state == Posting.State.REFUSED:
-            raise Refusal(f"The ledger refused it. {refusal_words(made.posting)}")
-        return f"{made.total} {made.currency} are accrued as {made.posting.number}; they are reversed on {made.reversed_on:%d %b %Y} by itself."
+            raise Refusal(say("The ledger refused it. {refusal_words}", refusal_words=refusal_words(made.posting)))
+        return say(
+            "{total} {currency} are accrued as {number}; they are reversed on {reversed_on} by itself.",
+            total=made.total,
+            currency=made.currency,
+            number=made.posting.number,
+            reversed_on=as_figure(made.reversed_on, "%d %b %Y"),
+        )
 
     return _after(request, month, act)
 
@@ -120,7 +127,7 @@ def take_back(request):
 
     def act() -> str:
         services.take_back(request.member, month)
-        return "They are taken back, and can be made anew."
+        return say("They are taken back, and can be made anew.")
 
     return _after(request, month, act)
 
@@ -133,9 +140,9 @@ def account(request):
     def act() -> str:
         account = request.POST.get("account", "").strip()[:20]
         if not account:
-            raise Refusal("Say on which account accruals are owed.", "account")
+            raise Refusal(say("Say on which account accruals are owed."), "account")
         name_account(request.member, "accrued", account)
-        return "The account is named."
+        return say("The account is named.")
 
     return _after(request, month, act)
 
@@ -147,7 +154,9 @@ def close(request):
 
     def act() -> str:
         services.close_period(request.member, month, request.POST.get("why", ""))
-        return f"{month:%B %Y} is closed. What comes later is posted into the next month."
+        return say(
+            "{month} is closed. What comes later is posted into the next month.", month=as_figure(month, "%B %Y")
+        )
 
     return _after(request, month, act)
 
@@ -159,7 +168,7 @@ def reopen(request):
 
     def act() -> str:
         services.reopen_period(request.member, month, request.POST.get("why", ""))
-        return f"{month:%B %Y} is open again."
+        return say("{month} is open again.", month=as_figure(month, "%B %Y"))
 
     return _after(request, month, act)
 
@@ -293,5 +302,5 @@ def keep_shape(request):
         raise
     except Refusal as refusal:
         return _tables(request, 422, refusal.message)
-    messages.info(request, f"“{shape.name}” is kept.")
+    messages.info(request, say("“{shape}” is kept.", shape=shape.name))
     return redirect(f"/ledger/tables/?shape={shape.pk}")

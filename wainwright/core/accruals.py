@@ -9,9 +9,10 @@ from typing import Literal
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, total
 from wainwright.core.posting import Entry, Journal
+from wainwright.core.said import joined, say
 
 What = Literal["plan", "charge", "claim"]
-NAMES = {"plan": "Plans under way", "charge": "Loose charges", "claim": "Claims on their way"}
+NAMES = {"plan": say("Plans under way"), "charge": say("Loose charges"), "claim": say("Claims on their way")}
 
 
 # So many of the things that an account bears are named beside its sum; all of them stand in the table.
@@ -81,7 +82,7 @@ def accrual_journal(key: str, rows: Sequence[Accrued], liability: str, text: str
             row.coding,
             max(row.amount, nothing),
             max(-row.amount, nothing),
-            f"{text}: {', '.join(name for name, _ in row.by_what)}",
+            joined("", (text, ": ", ", ".join((name for name, _ in row.by_what)))),
         )
         for row in rows
     ]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from decimal import ROUND_FLOOR, Decimal
 
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.core.states import CLAIM_SENT
 from wainwright.core.workings import Figure, Step, Workings, plain
 
@@ -19,17 +20,22 @@ def proposed_advance(
     """
     currency = qualifying.currency
     raw = qualifying.amount * percent / 100
-    steps = [Step(f"{plain(percent)} % of {qualifying}", f"{raw:.2f}")]
+    steps = [Step(say("{percent} % of {qualifying}", percent=plain(percent), qualifying=qualifying), f"{raw:.2f}")]
     if outstanding:
         if blocks:
-            steps.append(Step(f"{outstanding} of earlier trips is still out, which blocks another", "0"))
-            return Figure(Money.zero(currency), Workings("Advance", tuple(steps)))
+            steps.append(
+                Step(
+                    say("{outstanding} of earlier trips is still out, which blocks another", outstanding=outstanding),
+                    "0",
+                )
+            )
+            return Figure(Money.zero(currency), Workings(say("Advance"), tuple(steps)))
         raw -= outstanding.amount
-        steps.append(Step(f"less {outstanding} of earlier trips still out", f"{raw:.2f}"))
+        steps.append(Step(say("less {outstanding} of earlier trips still out", outstanding=outstanding), f"{raw:.2f}"))
     units = max(Decimal(0), (raw / unit).to_integral_value(rounding=ROUND_FLOOR))
     amount = Money.rounded(units * unit, currency)
-    steps.append(Step(f"rounded down to a whole {plain(unit)}", str(amount)))
-    return Figure(amount, Workings("Advance", tuple(steps)))
+    steps.append(Step(say("rounded down to a whole {unit}", unit=plain(unit)), str(amount)))
+    return Figure(amount, Workings(say("Advance"), tuple(steps)))
 
 
 def advance_standing(paid: bool, with_bank: bool, claim: str, claim_state: str, set_off: bool) -> str:
@@ -40,10 +46,23 @@ def advance_standing(paid: bool, with_bank: bool, claim: str, claim_state: str, 
     sent = claim_state in CLAIM_SENT
     if paid:
         if sent and not set_off:
-            return f"paid after {claim} was settled without it: it is to be paid back, and counts as outstanding"
-        return f"paid, and set against {claim}" if sent else "paid; the claim of the trip is set against it"
+            return say(
+                "paid after {claim} was settled without it: it is to be paid back, and counts as outstanding",
+                claim=claim,
+            )
+        return (
+            say("paid, and set against {claim}", claim=claim)
+            if sent
+            else say("paid; the claim of the trip is set against it")
+        )
     if with_bank:
         return (
-            f"with the bank; {claim} is paid when the bank has answered, less the advance" if sent else "with the bank"
+            say("with the bank; {claim} is paid when the bank has answered, less the advance", claim=claim)
+            if sent
+            else say("with the bank")
         )
-    return f"not paid: {claim} was sent without it, and pays everything itself" if sent else "asked for, not paid yet"
+    return (
+        say("not paid: {claim} was sent without it, and pays everything itself", claim=claim)
+        if sent
+        else say("asked for, not paid yet")
+    )

@@ -8,6 +8,7 @@ from datetime import date
 from decimal import ROUND_HALF_UP, Decimal
 
 from wainwright.core.journey import Mode
+from wainwright.core.said import as_figure, say
 from wainwright.core.workings import Step, Workings, plain
 
 
@@ -57,13 +58,15 @@ def carbon(moves: Sequence[Move], factors: Sequence[Factor]) -> Carbon:
     for move in moves:
         found = factor_for(factors, move)
         if found is None:
-            steps.append(Step(f"{move.label}: no factor for {move.mode}", "0 kg"))
+            steps.append(
+                Step(say("{move_label}: no factor for {mode}", move_label=move.label, mode=move.mode), say("0 kg"))
+            )
             continue
         part = move.km * found.grams
         grams += part
         steps.append(
-            Step(f"{move.label}, {plain(move.km)} km × {plain(found.grams)} g", f"{part / 1000:.1f} kg", found.source, found.since)
+            Step(say("{move_label}, {km} km × {grams} g", move_label=move.label, km=plain(move.km), grams=plain(found.grams)), say("{part} kg", part=as_figure(part / 1000, ".1f")), found.source, found.since)
         )  # fmt: skip
     kg = int((grams / 1000).to_integral_value(rounding=ROUND_HALF_UP))
-    steps.append(Step("Rounded", f"{kg} kg CO₂e"))
-    return Carbon(kg, Workings("Carbon, distance × factor", tuple(steps)))
+    steps.append(Step(say("Rounded"), say("{kg} kg CO₂e", kg=kg)))
+    return Carbon(kg, Workings(say("Carbon, distance × factor"), tuple(steps)))

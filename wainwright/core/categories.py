@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from wainwright.core.said import say
+
 # A category chosen in fewer than this share of the earlier cases is no clear choice.
 CLEAR = 0.6
 
@@ -66,20 +68,32 @@ def propose(
             category, times = max(counts.items(), key=lambda item: (item[1], item[0]))
             share = times / sum(counts.values())
             if share >= CLEAR:
-                often = "once" if times == 1 else f"{times} times"
-                words = f"you chose it {often} before" if whose == "own" else f"chosen {often} in the firm"
+                often = "once" if times == 1 else say("{times} times", times=times)
+                words = (
+                    say("you chose it {often} before", often=often)
+                    if whose == "own"
+                    else say("chosen {often} in the firm", often=often)
+                )
                 return Proposal(category, round((0.95 if whose == "own" else 0.85) * share, 3), words)
     if code.isdecimal():
         number = int(code)
         fits = [(high - low, guide.category) for guide in guides for low, high in guide.codes if low <= number <= high]
         if fits:
             trade = (names or {}).get(number, "")
-            return Proposal(min(fits)[1], 0.75, f"the card's code {code}{f', {trade}' if trade else ''}")
+            return Proposal(
+                min(fits)[1],
+                0.75,
+                (
+                    say("the card's code {code}, {trade}", code=code, trade=trade)
+                    if trade
+                    else say("the card's code {code}", code=code)
+                ),
+            )
     text = merchant.casefold()
     for guide in guides:
         for word in guide.words:
             if word in text:
-                return Proposal(guide.category, 0.6, f"its name says “{word}”")
+                return Proposal(guide.category, 0.6, say("its name says “{word}”", word=word))
     return None
 
 

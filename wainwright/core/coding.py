@@ -12,6 +12,8 @@ from dataclasses import dataclass, field
 from datetime import date
 from enum import Enum
 
+from wainwright.core.said import as_figure, joined, say
+
 ACCOUNT = "account"
 
 
@@ -42,7 +44,9 @@ class Dimension:
     @property
     def article(self) -> str:
         """Its name with "a" or "an" before it."""
-        return f"{'an' if self.name[:1].casefold() in 'aeiou' else 'a'} {self.name}"
+        return (
+            say("an {name}", name=self.name) if self.name[:1].casefold() in "aeiou" else say("a {name}", name=self.name)
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +96,7 @@ class Coding:
         return self if self.codes else default.with_account(self.account or default.account)
 
     def __str__(self) -> str:
-        return " / ".join(code for _, code in self.codes)
+        return joined(" / ", (code for _, code in self.codes))
 
 
 def coding_key(codes: Iterable[tuple[str, str]]) -> str:
@@ -173,32 +177,58 @@ def check_coding(coding: Coding, book: CodeBook, day: date) -> list[CodingFault]
     asked = {ACCOUNT, *(each.code for each in book.dimensions if each.asked != Asked.BY_CODE)}
     for each in book.dimensions:
         if each.asked == Asked.ALWAYS and not parts.get(each.code):
-            text = f"{each.article[:1].upper()}{each.article[1:]} is missing. Choose one."
+            text = say(
+                "{upper}{article} is missing. Choose one.", upper=each.article[:1].upper(), article=each.article[1:]
+            )
             faults.append(CodingFault("missing", each.code, text))
     for dimension, code in parts.items():
         known = book.codes.get((dimension, code))
         label = book.dimension(dimension).label
         if known is None:
-            faults.append(CodingFault("unknown", dimension, f"{label} {code} is not known. Choose another."))
+            faults.append(
+                CodingFault(
+                    "unknown", dimension, say("{label} {code} is not known. Choose another.", label=label, code=code)
+                )
+            )
             continue
         if known.firm != book.firm:
-            text = f"{label} {code} belongs to another firm. Choose one of your own."
+            text = say("{label} {code} belongs to another firm. Choose one of your own.", label=label, code=code)
             faults.append(CodingFault("foreign", dimension, text))
             continue
         if not known.open_on(day):
-            text = f"{label} {code} {known.name} is closed on {day.day} {day:%b %Y}. Choose an open one."
+            text = say(
+                "{label} {code} {known} is closed on {day} {day_2}. Choose an open one.",
+                label=label,
+                code=code,
+                known=known.name,
+                day=day.day,
+                day_2=as_figure(day, "%b %Y"),
+            )
             faults.append(CodingFault("closed", dimension, text))
         if known.parent and known.parent not in parts.values():
-            text = f"{label} {code} belongs to {known.parent}, which is not in this coding."
+            text = say(
+                "{label} {code} belongs to {parent}, which is not in this coding.",
+                label=label,
+                code=code,
+                parent=known.parent,
+            )
             faults.append(CodingFault("stray", dimension, text))
         for needed in known.asks_for:
             asked.add(needed)
             if not parts.get(needed):
-                text = f"{label} {code} {known.name} asks for {book.dimension(needed).article}. Choose one."
+                text = say(
+                    "{label} {code} {known} asks for {article}. Choose one.",
+                    label=label,
+                    code=code,
+                    known=known.name,
+                    article=book.dimension(needed).article,
+                )
                 faults.append(CodingFault("missing", needed, text))
     for dimension in parts:
         if dimension not in asked:
             article = book.dimension(dimension).article
-            text = f"{article[:1].upper()}{article[1:]} does not apply here. Take it off."
+            text = say(
+                "{upper}{article} does not apply here. Take it off.", upper=article[:1].upper(), article=article[1:]
+            )
             faults.append(CodingFault("not_asked", dimension, text))
     return faults

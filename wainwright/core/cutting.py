@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from wainwright.core.money import Money, share_out
+from wainwright.core.said import say
 from wainwright.core.statement import Coded, Line
 
 
@@ -37,6 +38,11 @@ def in_part(line: Line, amount: Money, why: str) -> Line:
         raise ValueError(f"more than nothing and less than {line.paid}")
     places = [n for n, each in enumerate(line.coded) if not each.personal and each.gross.minor > 0]
     first = line.coded[places[0]]
-    left_out = replace(first, text=f"{line.label}: not approved, {why}"[:330], share=None, refused=True)
+    left_out = replace(
+        first,
+        text=say("{line_label}: not approved, {why}", line_label=line.label, why=why)[:330],
+        share=None,
+        refused=True,
+    )
     coded = cut_out(line.coded, places, line.paid - amount, left_out)
     return replace(line, coded=coded, allows=min(line.allows, amount), allows_by="approved in part")

@@ -8,6 +8,7 @@ from decimal import Decimal
 
 from wainwright.core.bearing import Borne, parts_for
 from wainwright.core.money import Money, total
+from wainwright.core.said import say
 from wainwright.core.splits import SplitError, SplitPart, spread
 from wainwright.core.statement import Coded, Line
 
@@ -87,13 +88,19 @@ def check_parts(parts: Sequence[SplitPart], whole: Money) -> None:
     """Raise ``SplitError``, with what is left to place, where amounts do not add up to ``whole``, or one of them is nothing."""
     amounts = [part.amount for part in parts if part.amount is not None]
     if len(amounts) != len(parts):
-        raise SplitError("A split is by share or by amount, not both.")
+        raise SplitError(say("A split is by share or by amount, not both."))
     if any(not each for each in amounts):
-        raise SplitError("Every amount must be more than nothing.")
+        raise SplitError(say("Every amount must be more than nothing."))
     if any((each.minor > 0) != (whole.minor > 0) for each in amounts):
-        raise SplitError("An amount of a split has the sign of what it splits.")
+        raise SplitError(say("An amount of a split has the sign of what it splits."))
     given = total(amounts, whole.currency)
     if given != whole:
         left = whole - given
-        words = f"{left} is left to place" if (left.minor > 0) == (whole.minor > 0) else f"{-left} too much is placed"
-        raise SplitError(f"The amounts add up to {given}, the cost is {whole}: {words}.")
+        words = (
+            say("{left} is left to place", left=left)
+            if (left.minor > 0) == (whole.minor > 0)
+            else say("{left} too much is placed", left=-left)
+        )
+        raise SplitError(
+            say("The amounts add up to {given}, the cost is {whole}: {words}.", given=given, whole=whole, words=words)
+        )

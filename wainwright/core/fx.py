@@ -8,6 +8,7 @@ from datetime import date
 from decimal import Decimal
 
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.workings import Step, Workings, day_text
 
 STALE_AFTER_DAYS = 7
@@ -37,7 +38,9 @@ class RateTable:
             return Decimal(1), on
         known = [day for day, rates in self.days.items() if day <= on and currency in rates]
         if not known:
-            raise NoRate(f"no rate for {currency} on or before {on:%d %b %Y}")
+            raise NoRate(
+                say("no rate for {currency} on or before {on}", currency=currency, on=as_figure(on, "%d %b %Y"))
+            )
         day = max(known)
         return self.days[day][currency], day
 
@@ -58,7 +61,7 @@ class Converted:
     @property
     def said(self) -> str:
         """Where the rate came from; one that was published says of which day it is."""
-        return f"{self.source}, {day_text(self.rate_day, year=True)}" if self.published else self.source
+        return joined("", (self.source, ", ", day_text(self.rate_day, year=True))) if self.published else self.source
 
 
 def convert(
@@ -75,17 +78,17 @@ def convert(
     of the foreign currency for one unit of ``home`` on a receipt for a cash exchange; else the
     table's rate of the day, crossing through its base. Raises ``NoRate``.
     """
-    title = f"{amount} {amount.currency} in {home}"
+    title = say("{amount} {currency} in {home}", amount=amount, currency=amount.currency, home=home)
     if amount.currency == home:
-        return Converted(amount, amount, Decimal(1), on, "same currency", False, Workings(title))
+        return Converted(amount, amount, Decimal(1), on, say("same currency"), False, Workings(title))
     if charged is not None and charged.currency == home and charged.amount:
         rate = abs(amount.amount / charged.amount)
-        step = Step("What the card was charged", str(charged), "card statement")
-        return Converted(amount, charged, rate, on, "card charge", False, Workings(title, (step,)))
+        step = Step(say("What the card was charged"), str(charged), say("card statement"))
+        return Converted(amount, charged, rate, on, say("card charge"), False, Workings(title, (step,)))
     if receipt_rate is not None:
         worth = Money.rounded(amount.amount / receipt_rate, home)
-        step = Step(f"{amount} ÷ {receipt_rate}", str(worth), "rate on the exchange receipt")
-        return Converted(amount, worth, receipt_rate, on, "exchange receipt", False, Workings(title, (step,)))
+        step = Step(joined("", (amount, " ÷ ", receipt_rate)), str(worth), say("rate on the exchange receipt"))
+        return Converted(amount, worth, receipt_rate, on, say("exchange receipt"), False, Workings(title, (step,)))
     foreign, foreign_day = table.against_base(amount.currency, on)
     own, own_day = table.against_base(home, on)
     rate, day = foreign / own, min(foreign_day, own_day)
@@ -95,7 +98,17 @@ def convert(
         if amount.currency != table.base
         else table.source_of(own_day, home)
     )
-    step = Step(f"{amount} {amount.currency} ÷ {rate:.4f}, rate of {day_text(day, year=True)}", str(worth), source)
+    step = Step(
+        say(
+            "{amount} {currency} ÷ {rate}, rate of {day}",
+            amount=amount,
+            currency=amount.currency,
+            rate=as_figure(rate, ".4f"),
+            day=day_text(day, year=True),
+        ),
+        str(worth),
+        source,
+    )
     stale = (on - day).days > STALE_AFTER_DAYS
     return Converted(amount, worth, rate, day, source, stale, Workings(title, (step,)), published=True)
 

@@ -9,6 +9,7 @@ from decimal import Decimal
 from typing import Any, Literal
 
 from wainwright.core.coding import open_between
+from wainwright.core.said import joined, say
 
 # Kinds that are no dimension of codings; every other kind is the code of a dimension.
 ACCOUNT, CUSTOMER, SUPPLIER, TAX, PERSON = "account", "customer", "supplier", "tax_code", "person"
@@ -74,7 +75,7 @@ def _said(master: Master) -> dict[str, str]:
     rate = "" if master.rate is None else f"{(master.rate * 100).normalize():f} %"
     share = "" if master.share is None else f"{(master.share * 100).normalize():f} %"
     return {
-        "asks for": ", ".join(master.asks_for), "belongs to": master.parent, "country": master.country, "rate": rate, "comes back": share,
+        "asks for": joined(", ", master.asks_for), "belongs to": master.parent, "country": master.country, "rate": rate, "comes back": share,
         "account": master.iban, "tax number": master.tax_number, "open from": master.open_from.isoformat() if master.open_from else "",
     }  # fmt: skip
 
@@ -91,7 +92,7 @@ def compare(
     changes = [each for each in found if each is not None]
     for key, master in before.items():
         if key not in after and master.kind in whole and master.open_on(day):
-            words = "the ledger does not have it any more: it is closed here from today on"
+            words = say("the ledger does not have it any more: it is closed here from today on")
             changes.append(Change("gone", *key, master.name, words, tuple(in_use.get(key, ()))))
     return sorted(changes, key=lambda each: (not each.hurts, ORDER.index(each.what), each.kind, each.code))
 
@@ -101,18 +102,37 @@ def _one(before: Master | None, now: Master, day: date, in_use: tuple[str, ...])
         return Change("new", now.kind, now.code, now.name, "new")
     was_open, is_open = before.open_on(day), now.open_on(day)
     if was_open and not is_open:
-        until = f"closed since {now.open_until.isoformat()}" if now.open_until else "not open yet"
+        until = (
+            say("closed since {open_until}", open_until=now.open_until.isoformat())
+            if now.open_until
+            else say("not open yet")
+        )
         return Change("closed", now.kind, now.code, now.name, until, in_use)
     if is_open and not was_open:
-        return Change("back", now.kind, now.code, now.name, "open again", in_use)
+        return Change("back", now.kind, now.code, now.name, say("open again"), in_use)
     if before.name != now.name:
-        return Change("renamed", now.kind, now.code, now.name, f"was {before.name}", in_use)
+        return Change("renamed", now.kind, now.code, now.name, say("was {before}", before=before.name), in_use)
     old, new = _said(before), _said(now)
-    words = "; ".join(
-        f"{what}: {old[what] or 'nothing'}, now {new[what] or 'nothing'}" for what in old if old[what] != new[what]
+    words = joined(
+        "; ",
+        (
+            say("{what}: {old}, now {new}", what=what, old=old[what] or "nothing", new=new[what] or "nothing")
+            for what in old
+            if old[what] != new[what]
+        ),
     )
     if before.open_until != now.open_until:
-        words = "; ".join(
-            filter(None, (words, f"open until {now.open_until.isoformat() if now.open_until else 'no end'}"))
+        words = joined(
+            "; ",
+            filter(
+                None,
+                (
+                    words,
+                    say(
+                        "open until {open_until}",
+                        open_until=now.open_until.isoformat() if now.open_until else say("no end"),
+                    ),
+                ),
+            ),
         )
     return Change("changed", now.kind, now.code, now.name, words, in_use) if words else None

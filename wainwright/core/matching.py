@@ -12,6 +12,7 @@ from decimal import Decimal
 from rapidfuzz import fuzz
 
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 
 SURE, AHEAD, POSSIBLE = 0.9, 0.2, 0.45
 FOREIGN_SHARE, TIP_SHARE = Decimal("0.03"), Decimal("0.20")
@@ -88,12 +89,12 @@ class _Plain:
 def _quick(paper: Paper, each: _Plain) -> tuple[float, str]:
     """The score of a pair; what date or amount rule out at once is not looked at further."""
     if paper.amount is None:
-        return 0.0, "no amount was read"
+        return 0.0, say("no amount was read")
     if paper.day is not None and not -DAYS_BEFORE <= paper.apart(each.day) <= DAYS_AFTER:
-        return 0.0, "dates too far apart"
+        return 0.0, say("dates too far apart")
     same = paper.amount.currency == each.currency
     if same and not (paper.tips or each.charge.tips) and paper.amount.minor != each.minor:
-        return 0.0, "another amount"
+        return 0.0, say("another amount")
     return score(paper, each.charge)
 
 
@@ -106,46 +107,56 @@ def score(paper: Paper, charge: Charge) -> tuple[float, str]:
     if paper.day is not None:
         apart = paper.apart(charge.day)
         if not -DAYS_BEFORE <= apart <= DAYS_AFTER:
-            return 0.0, "dates too far apart"
+            return 0.0, say("dates too far apart")
         parts["date"] = 1.0 if apart in (0, 1) else 1 - 0.12 * abs(apart)
-        same = "same day" if paper.until is None else "in its time"
-        words.append(same if apart == 0 else f"{abs(apart)} days {'later' if apart > 0 else 'earlier'}")
+        same = say("same day") if paper.until is None else say("in its time")
+        words.append(
+            same
+            if apart == 0
+            else (
+                say("{apart} days later", apart=abs(apart))
+                if apart > 0
+                else say("{apart} days earlier", apart=abs(apart))
+            )
+        )
     if paper.merchant:
         alike = fuzz.token_set_ratio(
             plain_merchant(paper.merchant, charge.towns), plain_merchant(charge.merchant, charge.towns)
         )
         parts["merchant"] = alike / 100
-        words.append("same merchant" if alike >= 85 else "merchant alike" if alike >= 60 else "another name")
+        words.append(
+            say("same merchant") if alike >= 85 else say("merchant alike") if alike >= 60 else say("another name")
+        )
     if paper.last_four and charge.last_four:
         parts["card"] = 1.0 if paper.last_four == charge.last_four else 0.0
-        words.append(f"card {charge.last_four}" if parts["card"] else "another card")
+        words.append(say("card {last_four}", last_four=charge.last_four) if parts["card"] else say("another card"))
     # What was not read neither helps nor hurts, but an amount alone is never a sure match.
     weight = sum(_WEIGHTS[name] for name in parts)
     value = sum(_WEIGHTS[name] * part for name, part in parts.items()) / weight
     known = min(1.0, weight / 0.8)
-    return round(value * (0.7 + 0.3 * known), 4), ", ".join(words)
+    return round(value * (0.7 + 0.3 * known), 4), joined(", ", words)
 
 
 def _amount(paper: Paper, charge: Charge) -> tuple[float, str]:
     if paper.amount is None:
-        return 0.0, "no amount was read"
+        return 0.0, say("no amount was read")
     if paper.amount.currency == charge.amount.currency:
         if paper.amount == charge.amount:
-            return 1.0, "same amount"
+            return 1.0, say("same amount")
         over = charge.amount - paper.amount
         if (
             (paper.tips or charge.tips)
             and paper.amount.amount > 0
             and 0 < over.amount <= paper.amount.amount * TIP_SHARE
         ):
-            return 0.8, f"{over} more on the card, as a tip would be"
-        return 0.0, "another amount"
+            return 0.8, say("{over} more on the card, as a tip would be", over=over)
+        return 0.0, say("another amount")
     if paper.home is None or paper.home.currency != charge.amount.currency or not charge.amount:
-        return 0.0, "another currency"
+        return 0.0, say("another currency")
     off = abs(paper.home.amount - charge.amount.amount) / abs(charge.amount.amount)
     if off <= FOREIGN_SHARE:
-        return float(1 - off * 5), "same amount at the day's rate"
-    return 0.0, "another amount at the day's rate"
+        return float(1 - off * 5), say("same amount at the day's rate")
+    return 0.0, say("another amount at the day's rate")
 
 
 def best_pairs(

@@ -8,6 +8,7 @@ from datetime import date, timedelta
 from decimal import Decimal
 
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.core.workings import Figure, Step, Workings, plain
 
 KM_PER_MILE = Decimal("1.609344")
@@ -104,8 +105,8 @@ def mileage(
         km = max(Decimal(0), km - commute)
         steps.append(
             Step(
-                f"{_said(rate.distance(commute))} {unit} from home to work taken off",
-                f"{_said(rate.distance(km))} {unit}",
+                say("{said} {unit} from home to work taken off", said=_said(rate.distance(commute)), unit=unit),
+                joined("", (_said(rate.distance(km)), " ", unit)),
             )
         )
     whole = rate.distance(km)
@@ -114,18 +115,26 @@ def mileage(
         room = left if upper is None else max(Decimal(0), min(left, upper - done))
         if room:
             sum_ += room * amount
-            band = f", band up to {plain(upper)} {unit} a year" if upper is not None else ""
+            band = say(", band up to {upper} {unit} a year", upper=plain(upper), unit=unit) if upper is not None else ""
             result = str(Money.rounded(room * amount, rate.currency))
-            steps.append(Step(f"{_said(room)} {unit} × {amount}{band}", result, rate.vehicle, rate.since))
+            steps.append(
+                Step(joined("", (_said(room), " ", unit, " × ", amount, band)), result, rate.vehicle, rate.since)
+            )
             left, done = left - room, done + room
     if passengers and rate.passenger:
         extra = whole * rate.passenger * passengers
         sum_ += extra
-        people = "1 passenger" if passengers == 1 else f"{passengers} passengers"
+        people = say("1 passenger") if passengers == 1 else say("{passengers} passengers", passengers=passengers)
         steps.append(
-            Step(f"{people}: {_said(whole)} {unit} × {rate.passenger}", str(Money.rounded(extra, rate.currency)))
+            Step(
+                joined("", (people, ": ", _said(whole), " ", unit, " × ", rate.passenger)),
+                str(Money.rounded(extra, rate.currency)),
+            )
         )
-    return Figure(Money.rounded(sum_, rate.currency), Workings(f"Mileage, {_said(whole)} {unit}", tuple(steps)))
+    return Figure(
+        Money.rounded(sum_, rate.currency),
+        Workings(say("Mileage, {said} {unit}", said=_said(whole), unit=unit), tuple(steps)),
+    )
 
 
 def _said(distance: Decimal) -> str:
@@ -144,10 +153,22 @@ class Reading:
 def by_odometer(reading: Reading, others: Sequence[Reading] = ()) -> Decimal:
     """Return the distance of a reading. Raises ``OdometerError`` when it cannot be true."""
     if reading.end < reading.start:
-        raise OdometerError(f"the odometer ends at {plain(reading.end)}, lower than its start {plain(reading.start)}")
+        raise OdometerError(
+            say(
+                "the odometer ends at {end}, lower than its start {start}",
+                end=plain(reading.end),
+                start=plain(reading.start),
+            )
+        )
     for other in others:
         if reading.start < other.end and other.start < reading.end:
-            raise OdometerError(f"the odometer overlaps another ride, {plain(other.start)} to {plain(other.end)}")
+            raise OdometerError(
+                say(
+                    "the odometer overlaps another ride, {start} to {end}",
+                    start=plain(other.start),
+                    end=plain(other.end),
+                )
+            )
     return reading.end - reading.start
 
 
@@ -167,13 +188,15 @@ class WayCompared:
 
 def against_ticket(drive: Money, one_way_km: Decimal, limit_km: Decimal, ticket: Money | None) -> WayCompared:
     """Compare driving with ``ticket`` beyond the firm's distance of ``limit_km`` one way."""
-    title = "Own car beside the cheapest other way"
+    title = say("Own car beside the cheapest other way")
     if one_way_km <= limit_km or ticket is None:
-        why = "within the firm's distance" if one_way_km <= limit_km else "no other way on offer"
+        why = say("within the firm's distance") if one_way_km <= limit_km else say("no other way on offer")
         return WayCompared(drive, Money.zero(drive.currency), Workings(title, (Step(why, str(drive)),)))
     allowed = min(drive, ticket)
     steps = (
-        Step(f"{plain(one_way_km)} km one way, beyond {plain(limit_km)} km"),
-        Step(f"The lower of {drive} driving and {ticket} ticket", str(allowed)),
+        Step(
+            say("{one_way_km} km one way, beyond {limit_km} km", one_way_km=plain(one_way_km), limit_km=plain(limit_km))
+        ),
+        Step(say("The lower of {drive} driving and {ticket} ticket", drive=drive, ticket=ticket), str(allowed)),
     )
     return WayCompared(allowed, drive - allowed, Workings(title, steps))

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
 from typing import TypeVar
 
+from wainwright.core.said import say
+
 K = TypeVar("K", bound=Hashable)
 # ISO 4217 minor units; every currency that is not named has two places.
 _PLACES = {
@@ -78,7 +80,13 @@ class Money:
 
     def _same(self, other: Money) -> None:
         if self.currency != other.currency:
-            raise CurrencyMismatch(f"{self.currency} and {other.currency} cannot be added or compared")
+            raise CurrencyMismatch(
+                say(
+                    "{currency} and {currency_2} cannot be added or compared",
+                    currency=self.currency,
+                    currency_2=other.currency,
+                )
+            )
 
     def __add__(self, other: Money) -> Money:
         self._same(other)

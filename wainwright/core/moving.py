@@ -16,11 +16,12 @@ from typing import Literal
 from wainwright.core.allowance import Head
 from wainwright.core.money import Money, total
 from wainwright.core.questions import Question
+from wainwright.core.said import joined, say
 from wainwright.core.workings import plain
 
 # A wait no longer than this is a change from one way to the next and needs no reason.
 CHANGE = timedelta(hours=4)
-ITSELF = "the employee"
+ITSELF = say("the employee")
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,7 +78,7 @@ def entitlements(questions: Sequence[Question], answers: Mapping[str, str], curr
                 lines.append(
                     Entitled(
                         f"{row['what']}:{question.code}", row["what"], row["name"], row["category"],
-                        Money.of(row["amount"], currency), row.get("paid_by", "self"), f"“{question.text}” {given}",
+                        Money.of(row["amount"], currency), row.get("paid_by", "self"), joined("", ("“", question.text, "” ", given)),
                     )
                 )  # fmt: skip
     return Entitlements(tuple(lines), tickets, vehicles)
@@ -92,7 +93,11 @@ class Planned:
     km: Decimal
 
 
-_PAYS = {"self": "paid by whoever travels", "firm": "on the firm's card", "central": "billed to the firm"}
+_PAYS = {
+    "self": say("paid by whoever travels"),
+    "firm": say("on the firm's card"),
+    "central": say("billed to the firm"),
+}
 
 
 def effects(question: Question, currency: str, parties: Sequence[Planned]) -> list[str]:
@@ -102,14 +107,34 @@ def effects(question: Question, currency: str, parties: Sequence[Planned]) -> li
         when = f"{str(row['when']).capitalize()}: " if row.get("when") else ""
         if row["what"] == "sum":
             found.append(
-                f"{when}{Money.of(row['amount'], currency)} more for you, with the employee's claim ({row['name']})"
+                say(
+                    "{when}{of} more for you, with the employee's claim ({name})",
+                    when=when,
+                    of=Money.of(row["amount"], currency),
+                    name=row["name"],
+                )
             )
         elif row["what"] == "cost":
             pays = _PAYS[row.get("paid_by", "self")]
-            found.append(f"{when}{Money.of(row['amount'], currency)} planned, {pays} ({row['name']})")
+            found.append(
+                say(
+                    "{when}{of} planned, {pays} ({name})",
+                    when=when,
+                    of=Money.of(row["amount"], currency),
+                    pays=pays,
+                    name=row["name"],
+                )
+            )
         elif row["what"] == "tickets":
             tickets = total((each.tickets for each in parties), currency)
-            found.append(f"{when}{tickets} of tickets that are not booked yet, {_PAYS[row['paid_by']]}")
+            found.append(
+                say(
+                    "{when}{tickets} of tickets that are not booked yet, {pays}",
+                    when=when,
+                    tickets=tickets,
+                    pays=_PAYS[row["paid_by"]],
+                )
+            )
         else:
             found += _vehicles(question.choices, parties)
     return found
@@ -120,8 +145,14 @@ def _vehicles(choices: Sequence[str], parties: Sequence[Planned]) -> list[str]:
     drives = [each for each in parties if each.km]
     found = []
     for count in choices:
-        earn = [f"{plain(round(each.km, 1))} km of {each.party}" for each in drives[: int(count)]]
-        found.append(f"{count}: {' and '.join(earn) or 'nothing'} earn{'' if len(earn) > 1 else 's'} mileage")
+        earn = [
+            say("{km} km of {party}", km=plain(round(each.km, 1)), party=each.party) for each in drives[: int(count)]
+        ]
+        found.append(
+            say("{count}: {list} earn mileage", count=count, list=joined(say(" and "), earn) or "nothing")
+            if len(earn) > 1
+            else say("{count}: {list} earns mileage", count=count, list=joined(say(" and "), earn) or "nothing")
+        )
     return found
 
 
@@ -131,12 +162,15 @@ def heads_of(employee: str, movers: Sequence[Mover], shares: Mapping[str, str]) 
     ``employee`` is empty where they travel apart from these. Kin that the firm has no share for earns nothing.
     """
     found = [Head(employee, Decimal(1))] if employee else []
-    return (*found, *(Head(f"{each.name}, {each.kin}", Decimal(shares.get(each.kin, "0"))) for each in movers))
+    return (
+        *found,
+        *(Head(joined("", (each.name, ", ", each.kin)), Decimal(shares.get(each.kin, "0"))) for each in movers),
+    )
 
 
 def share_words(shares: Mapping[str, str]) -> str:
     """Say at which shares relatives earn the daily allowance."""
-    return ", ".join(f"{kin} {plain(Decimal(share) * 100)} %" for kin, share in shares.items())
+    return joined(", ", (joined("", (kin, " ", plain(Decimal(share) * 100), " %")) for kin, share in shares.items()))
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,7 +191,7 @@ class Halt:
     @property
     def words(self) -> str:
         """Why one stops there, in words."""
-        return self.reason or ("a change" if self.leaves - self.arrives <= CHANGE else "")
+        return self.reason or (say("a change") if self.leaves - self.arrives <= CHANGE else "")
 
 
 def rank_of(drives: Sequence[tuple[str, bool]], key: str) -> int:

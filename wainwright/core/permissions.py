@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from wainwright.core.said import joined, say
+
 
 @dataclass(frozen=True, slots=True)
 class Cause:
@@ -27,16 +29,16 @@ class Permission:
     @property
     def words(self) -> str:
         """The causes in one sentence."""
-        return "; ".join(dict.fromkeys(cause.words for cause in self.causes))
+        return joined("; ", dict.fromkeys(cause.words for cause in self.causes))
 
 
 # Code -> what is stated, and the paper that must be there.
 TITLES = {
-    "hire-car": ("A hire car may be used", ""),
-    "ceiling": ("The lodging ceiling is lifted", "price comparison"),
-    "long-drive": ("The own car may be used for the whole way", ""),
-    "cabin": ("A higher class may be used", ""),
-    "outside-quarters": ("Lodging outside the supplied quarters is allowed", ""),
+    "hire-car": (say("A hire car may be used"), ""),
+    "ceiling": (say("The lodging ceiling is lifted"), say("price comparison")),
+    "long-drive": (say("The own car may be used for the whole way"), ""),
+    "cabin": (say("A higher class may be used"), ""),
+    "outside-quarters": (say("Lodging outside the supplied quarters is allowed"), ""),
 }
 
 

@@ -7,6 +7,8 @@ import unicodedata
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
+from wainwright.core.said import say
+
 _PASSED_OVER = re.compile(r"[\W_]+")
 
 
@@ -91,7 +93,7 @@ class Several(ValueError):
     """A text fits several codes; ``codes`` are those."""
 
     def __init__(self, codes: Sequence[str]) -> None:
-        super().__init__("fits several")
+        super().__init__(say("fits several"))
         self.codes = list(codes)
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from wainwright.core.said import say
+
 MOST_LETTERS, HEADING_LETTERS = 40_000, 80
 
 
@@ -27,19 +29,31 @@ def read_policy(text: str) -> tuple[Paragraph, ...]:
     Raises ``PolicyFault`` where it is too long, begins without a heading, or has a heading twice.
     """
     if len(text) > MOST_LETTERS:
-        raise PolicyFault(f"It is longer than {MOST_LETTERS} letters.")
+        raise PolicyFault(say("It is longer than {most_letters} letters.", most_letters=MOST_LETTERS))
     found: list[tuple[str, list[str]]] = []
     for number, line in enumerate(text.splitlines(), 1):
         heading = " ".join(line.lstrip("#").split())
         if line.startswith("#"):
             if not heading or len(heading) > HEADING_LETTERS:
-                raise PolicyFault(f"Line {number}: a heading has 1 to {HEADING_LETTERS} letters.")
+                raise PolicyFault(
+                    say(
+                        "Line {number}: a heading has 1 to {heading_letters} letters.",
+                        number=number,
+                        heading_letters=HEADING_LETTERS,
+                    )
+                )
             if heading.casefold() in (known.casefold() for known, _ in found):
-                raise PolicyFault(f"Line {number}: “{heading}” is a heading already. Rules could not tell them apart.")
+                raise PolicyFault(
+                    say(
+                        "Line {number}: “{heading}” is a heading already. Rules could not tell them apart.",
+                        number=number,
+                        heading=heading,
+                    )
+                )
             found.append((heading, [""]))
         elif not found:
             if line.strip():
-                raise PolicyFault("It begins without a heading. Begin the first line with #.")
+                raise PolicyFault(say("It begins without a heading. Begin the first line with #."))
         elif not line.strip():
             found[-1][1].append("")
         else:

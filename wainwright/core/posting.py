@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, total
+from wainwright.core.said import joined, say
 from wainwright.core.settlement import Settlement, set_off
 
 
@@ -76,7 +77,14 @@ class Journal:
 
     def __post_init__(self) -> None:
         if self.debits != self.credits:
-            raise Unbalanced(f"{self.key}: debits {self.debits} and credits {self.credits}")
+            raise Unbalanced(
+                say(
+                    "{key}: debits {debits} and credits {credits}",
+                    key=self.key,
+                    debits=self.debits,
+                    credits=self.credits,
+                )
+            )
 
     @property
     def debits(self) -> Money:
@@ -105,7 +113,9 @@ class Journal:
 
     def reversed(self, key: str) -> Journal:
         """The journal that undoes this one."""
-        swapped = tuple(Entry(e.coding, e.credit, e.debit, f"Reversal: {e.text}", e.party) for e in self.entries)
+        swapped = tuple(
+            Entry(e.coding, e.credit, e.debit, say("Reversal: {e_text}", e_text=e.text), e.party) for e in self.entries
+        )
         return Journal(key, self.currency, swapped)
 
     def naming(self, party: str, accounts: Collection[str]) -> Journal:
@@ -146,35 +156,37 @@ def claim_journal(key: str, lines: Sequence[PostLine], settlement: Settlement, a
         if line.personal:
             if line.paid_by == "self":
                 continue
-            entries.append(_entry(Coding(accounts.owed_by_staff), gross, f"{line.owed_as}: {line.label}", True))
+            entries.append(
+                _entry(Coding(accounts.owed_by_staff), gross, joined("", (line.owed_as, ": ", line.label)), True)
+            )
         else:
             entries.append(_entry(line.coding, line.net, line.label, True))
             tax_coding = line.coding.with_account(accounts.input_tax)
-            entries.append(_entry(tax_coding, line.tax, f"Tax: {line.label}", True))
+            entries.append(_entry(tax_coding, line.tax, say("Tax: {line_label}", line_label=line.label), True))
         account = credit_to[line.paid_by]
         if line.paid_by == "firm" and line.card_account:
             account = line.card_account
         credits[account] = credits.get(account, Money.zero(currency)) + gross
     names = {
-        accounts.owed_to_staff: "Owed to staff", accounts.card_clearing: "Card clearing",
-        accounts.prepaid_travel: "Billed centrally",
+        accounts.owed_to_staff: say("Owed to staff"), accounts.card_clearing: say("Card clearing"),
+        accounts.prepaid_travel: say("Billed centrally"),
     }  # fmt: skip
     entries += [
         _entry(Coding(account), amount, names.get(account, "Card clearing"), False)
         for account, amount in credits.items()
     ]
     sums = settlement.sums
-    entries.append(_entry(Coding(accounts.owed_to_staff), sums.advance, "Advance cleared", True))
-    entries.append(_entry(Coding(accounts.advances), sums.advance, "Advance cleared", False))
+    entries.append(_entry(Coding(accounts.owed_to_staff), sums.advance, say("Advance cleared"), True))
+    entries.append(_entry(Coding(accounts.advances), sums.advance, say("Advance cleared"), False))
     taken = set_off(sums)
-    entries.append(_entry(Coding(accounts.owed_to_staff), taken, "Personal cost set off", True))
-    entries.append(_entry(Coding(accounts.owed_by_staff), taken, "Personal cost set off", False))
-    entries.append(_entry(Coding(accounts.owed_to_staff), sums.earlier, "Owed back on earlier claims", True))
-    entries.append(_entry(Coding(accounts.owed_by_staff), sums.earlier, "Owed back on earlier claims", False))
+    entries.append(_entry(Coding(accounts.owed_to_staff), taken, say("Personal cost set off"), True))
+    entries.append(_entry(Coding(accounts.owed_by_staff), taken, say("Personal cost set off"), False))
+    entries.append(_entry(Coding(accounts.owed_to_staff), sums.earlier, say("Owed back on earlier claims"), True))
+    entries.append(_entry(Coding(accounts.owed_by_staff), sums.earlier, say("Owed back on earlier claims"), False))
     # An advance that was more than what it was spent on: from now on it is staff who owe.
     too_much = max(sums.advance - sums.earned, Money.zero(currency))
-    entries.append(_entry(Coding(accounts.owed_by_staff), too_much, "Advance owed back", True))
-    entries.append(_entry(Coding(accounts.owed_to_staff), too_much, "Advance owed back", False))
+    entries.append(_entry(Coding(accounts.owed_by_staff), too_much, say("Advance owed back"), True))
+    entries.append(_entry(Coding(accounts.owed_to_staff), too_much, say("Advance owed back"), False))
     return Journal(key, currency, _collect(entries))
 
 
@@ -233,8 +245,8 @@ def set_off_journal(key: str, amount: Money, back: Money, accounts: Accounts, te
     """
     entries = (
         _entry(Coding(accounts.owed_to_staff), amount, text, True), _entry(Coding(accounts.advances), amount, text, False),
-        _entry(Coding(accounts.owed_by_staff), back, "Advance owed back", True),
-        _entry(Coding(accounts.owed_to_staff), back, "Advance owed back", False),
+        _entry(Coding(accounts.owed_by_staff), back, say("Advance owed back"), True),
+        _entry(Coding(accounts.owed_to_staff), back, say("Advance owed back"), False),
     )  # fmt: skip
     return Journal(key, amount.currency, _collect(entries))
 

@@ -17,6 +17,7 @@ from rapidfuzz import fuzz
 
 from wainwright.core.matching import plain_merchant
 from wainwright.core.money import Money, total
+from wainwright.core.said import say, say_many
 
 # So many days a bank may be later than the day that was asked for, or a card's charge earlier than its line.
 DAYS_AFTER, DAYS_BEFORE = 10, 5
@@ -93,24 +94,26 @@ def _joined(text: str, most: int = 6) -> set[str]:
 def score(line: BankLine, thing: Expected) -> tuple[int, tuple[str, ...]]:
     """How well one line fits one thing of the same amount, with why. Nothing (0) for days too far apart."""
     late = (line.day - thing.day).days
-    found, why = AMOUNT, [f"the amount {line.amount} is the same"]
+    found, why = AMOUNT, [say("the amount {line_amount} is the same", line_amount=line.amount)]
     written = folded(f"{line.name} {line.text}")
     told = next((r for r in thing.references if len(folded(r)) >= 4 and folded(r) in written), "")
     if told:
-        found, why = found + REFERENCE, [*why, f"it names {told}"]
+        found, why = found + REFERENCE, [*why, say("it names {told}", told=told)]
     elif not -DAYS_BEFORE <= late <= DAYS_AFTER:
         return 0, ()
     if -DAYS_BEFORE <= late <= DAYS_AFTER:
         near = DAY - abs(late)
         found += max(0, near)
         why.append(
-            "the same day"
+            say("the same day")
             if not late
-            else f"{abs(late)} {'day' if abs(late) == 1 else 'days'} {'later' if late > 0 else 'earlier'}"
+            else say_many("{count} day later", "{count} days later", late)
+            if late > 0
+            else say_many("{count} day earlier", "{count} days earlier", -late)
         )
     alike = _alike(line.name, thing.name)
     if alike >= 70:
-        found, why = found + round(NAME * alike / 100), [*why, f"the name is like {thing.name}"]
+        found, why = found + round(NAME * alike / 100), [*why, say("the name is like {thing}", thing=thing.name)]
     return min(found, 100), tuple(why)
 
 
@@ -151,7 +154,7 @@ def _less_sure(match: Match, rivals: dict[str, list[tuple[int, tuple[str, ...], 
     for key in (*match.lines, *match.things):
         for points, lines, things in rivals[key]:
             if (lines, things) != (match.lines, match.things) and points > match.score - AHEAD and match.sure:
-                return Match(match.lines, match.things, SURE - 1, (*match.why, "another fits nearly as well"))
+                return Match(match.lines, match.things, SURE - 1, (*match.why, say("another fits nearly as well")))
     return match
 
 
@@ -196,7 +199,17 @@ def _groups(lines: Sequence[BankLine], things: Sequence[Expected]) -> list[Match
                 keys = tuple(sorted(each.key for each in members))
                 # A sum of several that agrees to the cent says more than one amount does.
                 points = min(points + 30, 100)
-                found.append(Match((line.key,), keys, points, (f"{len(members)} payments of {name} together", *why)))
+                found.append(
+                    Match(
+                        (line.key,),
+                        keys,
+                        points,
+                        (
+                            say("{members_count} payments of {name} together", members_count=len(members), name=name),
+                            *why,
+                        ),
+                    )
+                )
     return found
 
 
@@ -224,5 +237,18 @@ def _parts(lines: Sequence[BankLine], things: Sequence[Expected]) -> list[Match]
             and total((each.amount for each in parts), thing.amount.currency) == thing.amount
         ):
             keys = tuple(sorted(each.key for each in parts))
-            found.append(Match(keys, (key,), 95, (f"{len(parts)} lines name it and come to {thing.amount} together",)))
+            found.append(
+                Match(
+                    keys,
+                    (key,),
+                    95,
+                    (
+                        say(
+                            "{parts_count} lines name it and come to {thing_amount} together",
+                            parts_count=len(parts),
+                            thing_amount=thing.amount,
+                        ),
+                    ),
+                )
+            )
     return found

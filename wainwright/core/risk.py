@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.core.workings import plain
 
 MOST = 100
@@ -72,7 +73,7 @@ class Risk:
     @property
     def lines(self) -> list[str]:
         """The reasons as workings."""
-        return [f"{each.words}: {each.points}" for each in self.reasons]
+        return [joined("", (each.words, ": ", each.points)) for each in self.reasons]
 
 
 def _capped(found: Iterable[str], worth: tuple[int, int]) -> list[Reason]:
@@ -105,20 +106,20 @@ def claim_risk(costs: Sequence[Seen], explained: Sequence[str]) -> Risk:
     firm = [c for c in costs if far(c.firm, FIRM_KNOWN, c.amount) and c not in own]
     near = [(c, limit) for c in costs for limit in c.limits if limit.minor * NEAR <= c.amount.minor <= limit.minor]
     return _summed([
-        *_capped((f"Explained: {words}" for words in explained), EXPLAINED),
-        *_capped((f"{c.label}, {c.amount}, is {times(c.own, c.amount)} times what this person pays as a rule" for c in own), OWN_HABIT),
-        *_capped((f"{c.label}, {c.amount}, is {times(c.firm, c.amount)} times what the firm pays as a rule" for c in firm), FIRM_HABIT),
-        *_capped((f"Nobody of the firm has been at {c.label} before" for c in costs if not c.known), NEW_MERCHANT),
-        *_capped((f"{c.label} is of a weekend" for c in costs if c.weekend), WEEKEND),
-        *_capped((f"{c.label}, {c.amount}, is just under {limit}" for c, limit in near), JUST_UNDER),
-        *_capped((f"The paper of {c.label} was read with little sureness" for c in costs if c.sure is not None and c.sure < SURE), UNSURE),
-        *_capped((f"{c.label} has no paper" for c in costs if not c.paper), NO_PAPER),
+        *_capped((say("Explained: {words}", words=words) for words in explained), EXPLAINED),
+        *_capped((say("{c_label}, {c_amount}, is {times} times what this person pays as a rule", c_label=c.label, c_amount=c.amount, times=times(c.own, c.amount)) for c in own), OWN_HABIT),
+        *_capped((say("{c_label}, {c_amount}, is {times} times what the firm pays as a rule", c_label=c.label, c_amount=c.amount, times=times(c.firm, c.amount)) for c in firm), FIRM_HABIT),
+        *_capped((say("Nobody of the firm has been at {c_label} before", c_label=c.label) for c in costs if not c.known), NEW_MERCHANT),
+        *_capped((say("{c_label} is of a weekend", c_label=c.label) for c in costs if c.weekend), WEEKEND),
+        *_capped((say("{c_label}, {c_amount}, is just under {limit}", c_label=c.label, c_amount=c.amount, limit=limit) for c, limit in near), JUST_UNDER),
+        *_capped((say("The paper of {c_label} was read with little sureness", c_label=c.label) for c in costs if c.sure is not None and c.sure < SURE), UNSURE),
+        *_capped((say("{c_label} has no paper", c_label=c.label) for c in costs if not c.paper), NO_PAPER),
     ])  # fmt: skip
 
 
 def after_change(risk: Risk) -> Risk:
     """Return the risk of a claim that is changed after it was sent: as before, and that it was changed, said once."""
-    words = "It was changed after it was sent"
+    words = say("It was changed after it was sent")
     if any(each.words == words for each in risk.reasons):
         return risk
     reason = Reason(min(CHANGED, MOST - risk.points), words)
@@ -128,8 +129,8 @@ def after_change(risk: Risk) -> Risk:
 def plan_risk(explained: Sequence[str], permissions: Sequence[str]) -> Risk:
     """Return the risk of a plan: by what had to be explained and what is specially permitted."""
     return _summed([
-        *_capped((f"Explained: {words}" for words in explained), EXPLAINED),
-        *_capped((f"Special permission: {words}" for words in permissions), PERMISSION),
+        *_capped((say("Explained: {words}", words=words) for words in explained), EXPLAINED),
+        *_capped((say("Special permission: {words}", words=words) for words in permissions), PERMISSION),
     ])  # fmt: skip
 
 
@@ -150,9 +151,11 @@ class Looked:
 def looks_at(risk: Risk, harmless_to: int, total: Money, above: Money | None, share: int, number: Decimal) -> Looked:
     """Decide whether finance looks at a claim that is signed: always above an amount or a risk, else by the number drawn."""
     if risk.points > harmless_to:
-        return Looked(True, f"its risk of {risk.points} is over {harmless_to}")
+        return Looked(
+            True, say("its risk of {points} is over {harmless_to}", points=risk.points, harmless_to=harmless_to)
+        )
     if above is not None and total > above:
-        return Looked(True, f"{total} is over {above}")
+        return Looked(True, say("{total} is over {above}", total=total, above=above))
     if number < share:
-        return Looked(True, f"drawn: {number} is under {share}")
-    return Looked(False, f"harmless, and not drawn: {number} is not under {share}")
+        return Looked(True, say("drawn: {number} is under {share}", number=number, share=share))
+    return Looked(False, say("harmless, and not drawn: {number} is not under {share}", number=number, share=share))

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from wainwright.core.asking import Asks, Place
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 
 # After whoever may sign for the whole, however many managers up that is.
 AFTER_ALL = 1_000_000
@@ -95,16 +96,16 @@ def work_out_route(
     me = people[claimant]
     manager, order = me.manager, 1
     if me.signs_own:
-        wishes.append(_Wish(claimant, order, "may sign their own", "all"))
+        wishes.append(_Wish(claimant, order, say("may sign their own"), "all"))
         manager = claimant
     elif not manager:
-        faults.append(f"{me.name} has no line manager. An administrator can name one under People.")
+        faults.append(say("{me} has no line manager. An administrator can name one under People.", me=me.name))
     else:
-        wishes.append(_Wish(manager, order, f"line manager of {me.name}", "all"))
+        wishes.append(_Wish(manager, order, say("line manager of {me}", me=me.name), "all"))
     for part in owned:
         borne = by_code.get((part.dimension, part.code))
         if borne is not None and borne >= part.threshold:
-            why = f"owner of {part.code} {part.name}"
+            why = say("owner of {part_code} {part}", part_code=part.code, part=part.name)
             wishes.append(_Wish(part.owner, order + 1, why, f"{part.dimension}:{part.code}"))
     places = {Place.FIRST: order - 1, Place.OWNERS: order + 1, Place.LAST: AFTER_ALL}
     wishes += [_Wish(each.signer, places[each.place], each.text, "all") for each in also]
@@ -129,10 +130,10 @@ def still_needed(amount: Money, signed: Sequence[str], claimant: str, people: Ma
         wishes, faults = _upwards(people[counted[-1]], counted[-1], 1, amount, claimant, people)
         return _settle(wishes, claimant, people, faults)
     if not me.manager:
-        return Route((), (f"{me.name} has no line manager. An administrator can name one under People.",))
+        return Route((), (say("{me} has no line manager. An administrator can name one under People.", me=me.name),))
     signer, _, place = _who_can(me.manager, claimant, people)
     more, faults = _upwards(signer, place, 2, amount, claimant, people)
-    why = f"{amount} is over what {me.name} may sign of their own"
+    why = say("{amount} is over what {me} may sign of their own", amount=amount, me=me.name)
     return _settle([_Wish(me.manager, 1, why, "all"), *more], claimant, people, faults)
 
 
@@ -161,8 +162,8 @@ def finance_faults(claimant: str, people: Mapping[str, Signer]) -> list[str]:
     if others:
         return []
     own = people[claimant].finance
-    who = "Nobody else in finance can check your own claim" if own else "Nobody in finance can check a claim"
-    return [f"{who}. An administrator can give somebody that role under People."]
+    who = say("Nobody else in finance can check your own claim") if own else say("Nobody in finance can check a claim")
+    return [say("{who}. An administrator can give somebody that role under People.", who=who)]
 
 
 def who_signs_for(wanted: str, claimant: str, people: Mapping[str, Signer]) -> tuple[Signer | None, str]:
@@ -183,10 +184,14 @@ def _upwards(
     seen = {claimant, place}
     # Where nobody can sign in a place, that is told for the step itself.
     while signer is not None and not _may(signer, amount):
-        over = f"{amount} is over {signer.name}'s limit of {signer.limit}"
+        over = say(
+            "{amount} is over {signer}'s limit of {limit}", amount=amount, signer=signer.name, limit=signer.limit
+        )
         up = people[place].manager
         if not up or up in seen:
-            words = f"{over}, and nobody above can sign. An administrator can raise a limit or name a manager."
+            words = say(
+                "{over}, and nobody above can sign. An administrator can raise a limit or name a manager.", over=over
+            )
             return wishes, [words]
         wishes.append(_Wish(up, order, over, "all"))
         signer, _, place = _who_can(up, claimant, people)
@@ -201,11 +206,17 @@ def _settle(wishes: Sequence[_Wish], claimant: str, people: Mapping[str, Signer]
     for wish in wishes:
         signer, covers, _ = _who_can(wish.who, claimant, people)
         if signer is None:
-            name = people[wish.who].name if wish.who in people else "somebody who is not of the firm"
-            faults.append(f"Nobody can sign as {wish.why}: {name} cannot, and nobody above or as cover can.")
+            name = people[wish.who].name if wish.who in people else say("somebody who is not of the firm")
+            faults.append(
+                say(
+                    "Nobody can sign as {why}: {name} cannot, and nobody above or as cover can.",
+                    why=wish.why,
+                    name=name,
+                )
+            )
             continue
         previous = placed.pop(signer.key, None)
-        why = f"{previous.why}; {wish.why}" if previous else wish.why
+        why = joined("", (previous.why, "; ", wish.why)) if previous else wish.why
         scope = wish.scope if previous is None or previous.scope == wish.scope else "all"
         placed[signer.key] = RouteStep(wish.order, signer.key, signer.name, why, covers, scope)
     orders = sorted({step.order for step in placed.values()})

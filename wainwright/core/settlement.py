@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.core.workings import Step, Workings
 
 
@@ -72,18 +73,22 @@ def settle(sums: ClaimSums, to_issuer: Money | None = None, issuer_owed: Money |
     if part < nothing or part > max(due, nothing) or (part and (issuer_owed is None or part > issuer_owed)):
         raise ValueError("no more can go to the card issuer than what the card owes, nor than what is owed to you")
     rows = (
-        ("Own money", sums.own_money, 1), ("Daily allowance", sums.allowance, 1), ("Mileage", sums.mileage, 1),
-        ("Flat sums", sums.flat, 1),
-        ("Personal cost on the firm's card", sums.personal_on_firm_card, -1), ("Advance already paid", sums.advance, -1),
-        ("Owed back on earlier claims", sums.earlier, -1),
+        (say("Own money"), sums.own_money, 1), (say("Daily allowance"), sums.allowance, 1), ("Mileage", sums.mileage, 1),
+        (say("Flat sums"), sums.flat, 1),
+        (say("Personal cost on the firm's card"), sums.personal_on_firm_card, -1), (say("Advance already paid"), sums.advance, -1),
+        (say("Owed back on earlier claims"), sums.earlier, -1),
     )  # fmt: skip
     steps = [Step(name, f"{'−' if sign < 0 else ''}{amount}") for name, amount, sign in rows if amount]
-    steps.append(Step("Owed to the traveller" if due >= nothing else "Owed back to the firm", str(max(due, -due))))
+    steps.append(
+        Step(say("Owed to the traveller") if due >= nothing else say("Owed back to the firm"), str(max(due, -due)))
+    )
     steps += (
-        [Step("Of it to the card's issuer", str(part)), Step("Paid to the traveller", str(due - part))] if part else []
+        [Step(say("Of it to the card's issuer"), str(part)), Step(say("Paid to the traveller"), str(due - part))]
+        if part
+        else []
     )
     return Settlement(
-        sums, due, part, max(due, nothing) - part, max(-due, nothing), Workings("What it comes to", tuple(steps))
+        sums, due, part, max(due, nothing) - part, max(-due, nothing), Workings(say("What it comes to"), tuple(steps))
     )
 
 

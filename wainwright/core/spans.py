@@ -7,6 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+from wainwright.core.said import as_figure, say
+
 # A longer span is no question that anybody asks: it is a table to take away, in pieces.
 MOST_YEARS = 11
 FIRST, LAST = date(1990, 1, 1), date(2199, 12, 31)
@@ -29,7 +31,13 @@ class Span:
         """How it stands in a sentence."""
         if self.code in NAMES and self.code != "days":
             return NAMES[self.code]
-        return f"{self.since.day} {self.since:%b %Y} to {self.until.day} {self.until:%b %Y}"
+        return say(
+            "{day} {since} to {day_2} {until}",
+            day=self.since.day,
+            since=as_figure(self.since, "%b %Y"),
+            day_2=self.until.day,
+            until=as_figure(self.until, "%b %Y"),
+        )
 
     @property
     def whole_months(self) -> bool:
@@ -58,9 +66,9 @@ def _quarter(day: date) -> date:
 
 
 NAMES = {
-    "this-month": "this month", "last-month": "last month", "this-quarter": "this quarter", "last-quarter": "last quarter",
-    "this-year": "this year", "last-year": "last year", "12-months": "the last twelve months", "30-days": "the last 30 days",
-    "ahead": "the next 90 days", "days": "from a day to a day",
+    "this-month": say("this month"), "last-month": say("last month"), "this-quarter": say("this quarter"), "last-quarter": say("last quarter"),
+    "this-year": say("this year"), "last-year": say("last year"), "12-months": say("the last twelve months"), "30-days": say("the last 30 days"),
+    "ahead": say("the next 90 days"), "days": say("from a day to a day"),
 }  # fmt: skip
 
 _SPANS: dict[str, Callable[[date], tuple[date, date]]] = {
@@ -81,16 +89,20 @@ def span_of(code: str, today: date, since: date | None = None, until: date | Non
     if code in _SPANS:
         return Span(code, *_SPANS[code](today))
     if code != "days":
-        raise NoSpan("Choose which time it is of.")
+        raise NoSpan(say("Choose which time it is of."))
     if since is None or until is None:
-        raise NoSpan("Choose from which day to which day.")
+        raise NoSpan(say("Choose from which day to which day."))
     if until < since:
-        raise NoSpan("The last day is before the first. Turn them round.")
+        raise NoSpan(say("The last day is before the first. Turn them round."))
     if not FIRST <= since <= until <= LAST:
-        raise NoSpan(f"Choose days between {FIRST.year} and {LAST.year}.")
+        raise NoSpan(say("Choose days between {year} and {year_2}.", year=FIRST.year, year_2=LAST.year))
     if until.year - since.year >= MOST_YEARS:
         raise NoSpan(
-            f"That is {until.year - since.year + 1} years. Choose {MOST_YEARS} at most, and ask for the rest by itself."
+            say(
+                "That is {year} years. Choose {most_years} at most, and ask for the rest by itself.",
+                year=until.year - since.year + 1,
+                most_years=MOST_YEARS,
+            )
         )
     return Span(code, since, until)
 
@@ -108,12 +120,12 @@ def span_before(span: Span, how: str) -> Span:
     Whole months go back by whole months. Raises ``NoSpan`` for another ``how``, or for days before ``FIRST``.
     """
     if span.since.year <= FIRST.year:
-        raise NoSpan(f"There is nothing before {FIRST.year} to compare with.")
+        raise NoSpan(say("There is nothing before {year} to compare with.", year=FIRST.year))
     if how == "year":
         until = month_end(_year_before(span.until)) if span.whole_months else _year_before(span.until)
         return Span("days", _year_before(span.since), until)
     if how != "before":
-        raise NoSpan("Choose what it is compared with.")
+        raise NoSpan(say("Choose what it is compared with."))
     if span.whole_months:
         months = (span.until.year - span.since.year) * 12 + span.until.month - span.since.month + 1
         return Span("days", months_on(span.since, -months), span.since - timedelta(days=1))
@@ -152,7 +164,9 @@ def week_of(day: date) -> Piece:
     """The week of a day, by ISO 8601."""
     year, week, weekday = day.isocalendar()
     first = day - timedelta(days=weekday - 1)
-    return Piece(f"{year}-W{week:02d}", f"week {week}, {year}", first, first + timedelta(days=6))
+    return Piece(
+        f"{year}-W{week:02d}", say("week {week}, {year}", week=week, year=year), first, first + timedelta(days=6)
+    )
 
 
 PIECES: dict[str, Callable[[date], Piece]] = {
@@ -177,7 +191,7 @@ def piece_by(kind: str, text: str) -> Piece:
         elif kind == "year":
             day = date(int(text), 1, 1)
         else:
-            raise NoSpan(f"{kind} is no piece of time")
+            raise NoSpan(say("{kind} is no piece of time", kind=kind))
     except ValueError as error:
-        raise NoSpan(f"“{text[:20]}” is no {kind}.") from error
+        raise NoSpan(say("“{text}” is no {kind}.", text=text[:20], kind=kind)) from error
     return PIECES[kind](day)

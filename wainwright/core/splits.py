@@ -8,6 +8,7 @@ from decimal import Decimal
 
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, share_out, total
+from wainwright.core.said import as_figure, say
 
 HUNDRED = Decimal(100)
 SHARE_PLACES = Decimal("0.0001")
@@ -34,15 +35,17 @@ class SplitPart:
 def check_shares(parts: Sequence[SplitPart]) -> None:
     """Raise ``SplitError`` unless the shares are positive, have at most four places, and add up to 100."""
     if not parts:
-        raise SplitError("A split needs at least one line.")
+        raise SplitError(say("A split needs at least one line."))
     for part in parts:
         if part.share <= 0:
-            raise SplitError("Every share must be more than nothing.")
+            raise SplitError(say("Every share must be more than nothing."))
         if part.share != part.share.quantize(SHARE_PLACES):
-            raise SplitError("A share has at most four decimal places.")
+            raise SplitError(say("A share has at most four decimal places."))
     whole = sum((part.share for part in parts), Decimal(0))
     if whole != HUNDRED:
-        raise SplitError(f"The shares add up to {whole.normalize():f} %, not to 100 %.")
+        raise SplitError(
+            say("The shares add up to {normalize} %, not to 100 %.", normalize=as_figure(whole.normalize(), "f"))
+        )
 
 
 def spread(costs: Sequence[Money], weights: Sequence[Decimal | int]) -> list[list[Money]]:

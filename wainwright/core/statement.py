@@ -16,6 +16,7 @@ from typing import Literal
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money, add_up, total
 from wainwright.core.posting import PostLine
+from wainwright.core.said import joined, say
 from wainwright.core.settlement import ClaimSums, Settlement, settle, settle_sending
 from wainwright.core.versions import Change, changes
 from wainwright.core.versions import Line as Said
@@ -23,7 +24,7 @@ from wainwright.core.workings import day_text, plain
 
 Kind = Literal["cost", "mileage", "allowance", "flat"]
 PaidBy = Literal["self", "firm", "central"]
-PAYS = {"self": "paid by the traveller", "firm": "the firm's card", "central": "billed to the firm"}
+PAYS = {"self": say("paid by the traveller"), "firm": say("the firm's card"), "central": say("billed to the firm")}
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,11 +123,11 @@ class Line:
 
         def words(each: Coded) -> str:
             return (
-                "not paid"
+                say("not paid")
                 if each.over or each.refused
                 else "personal"
                 if each.personal
-                else str(each.coding) or "no coding"
+                else str(each.coding) or say("no coding")
             )
 
         return list(add_up((words(each), each.gross) for each in self.coded).items())
@@ -232,7 +233,7 @@ class Statement:
                 line.paid_by,
                 each.personal,
                 line.card_account,
-                "Not approved" if each.refused else "Over the ceiling" if each.over else "Personal",
+                say("Not approved") if each.refused else say("Over the ceiling") if each.over else "Personal",
             )
             for line in self.lines
             for each in line.coded
@@ -257,7 +258,7 @@ class Statement:
                 else c
                 for c in line.coded
             )
-            by = f"{line.allows_by} + {line.over} permitted"
+            by = say("{allows_by} + {over} permitted", allows_by=line.allows_by, over=line.over)
             return replace(line, coded=coded, allows=line.allows + line.over, allows_by=by)
 
         return self._of(tuple(permitted(line) if line.key == key else line for line in self.lines))
@@ -325,7 +326,7 @@ def _moved(line: Line, by: Money) -> Line:
     """A line that is worked out, with so much more or less; its first coding bears it."""
     first = line.coded[0]
     coded = (replace(first, net=first.net + by), *line.coded[1:])
-    words = (*line.workings, f"by a correction of what a bill pays for: {by}")
+    words = (*line.workings, say("by a correction of what a bill pays for: {by}", by=by))
     return replace(line, says=line.says + by, allows=line.allows + by, coded=coded, workings=words)
 
 
@@ -333,30 +334,62 @@ def _said(statement: Statement) -> list[Said]:
     """A statement in words, line by line, so that two can be laid beside each other."""
     found = []
     for line in statement.lines:
-        about, parts = f"{line.label}, {day_text(line.day)}", [str(line.says), line.pays, line.category_name]
+        about, parts = (
+            joined("", (line.label, ", ", day_text(line.day))),
+            [str(line.says), line.pays, line.category_name],
+        )
         if line.original is not None and line.rate is not None:
-            parts.append(f"{line.original} {line.original.currency} at {plain(line.rate)}")
-        found.append(Said(line.key, "Lines", about, ", ".join(parts)))
-        shows = f"shows {line.shows} ({line.shows_by})" if line.shows is not None else "shows nothing"
-        proofs = "; ".join(each.text for each in line.evidence) or "no evidence"
-        allows = f"{shows}, allows {line.allows} ({line.allows_by}), {proofs}"
-        found.append(Said(f"{line.key}#proof", "Shows and allows", about, allows))
+            parts.append(
+                say(
+                    "{original} {currency} at {rate}",
+                    original=line.original,
+                    currency=line.original.currency,
+                    rate=plain(line.rate),
+                )
+            )
+        found.append(Said(line.key, say("Lines"), about, joined(", ", parts)))
+        shows = (
+            say("shows {shows} ({shows_by})", shows=line.shows, shows_by=line.shows_by)
+            if line.shows is not None
+            else say("shows nothing")
+        )
+        proofs = joined("; ", (each.text for each in line.evidence)) or say("no evidence")
+        allows = say(
+            "{shows}, allows {allows} ({allows_by}), {proofs}",
+            shows=shows,
+            allows=line.allows,
+            allows_by=line.allows_by,
+            proofs=proofs,
+        )
+        found.append(Said(f"{line.key}#proof", say("Shows and allows"), about, allows))
         for number, each in enumerate(line.coded):
-            tax = f" + {each.recoverable} tax" if each.recoverable else ""
-            words = f"{each.coding or 'no coding'} on {each.coding.account}: {each.net}{tax}"
+            tax = say(" + {recoverable} tax", recoverable=each.recoverable) if each.recoverable else ""
+            words = say(
+                "{coding} on {account}: {net}{tax}",
+                coding=each.coding or say("no coding"),
+                account=each.coding.account,
+                net=each.net,
+                tax=tax,
+            )
             if each.personal:
-                words = f"{'not approved' if each.refused else 'not paid' if each.over else 'personal'}: {each.gross}"
-            found.append(Said(f"{line.key}#{number}", "Coding", each.text, words))
+                words = (
+                    say("not approved: {gross}", gross=each.gross)
+                    if each.refused
+                    else say("not paid: {gross}", gross=each.gross)
+                    if each.over
+                    else say("personal: {gross}", gross=each.gross)
+                )
+            found.append(Said(f"{line.key}#{number}", say("Coding"), each.text, words))
     sums = statement.settlement.sums
     for key, name, amount in (
-        ("firm", "Paid by the firm", sums.firm_paid), ("own", "Paid by the traveller", sums.own_money),
-        ("allowance", "Daily allowance", sums.allowance), ("mileage", "Mileage", sums.mileage),
-        ("flat", "Flat sums", sums.flat),
-        ("personal", "Paid by the firm, not its cost", sums.personal_on_firm_card),
-        ("issuer", "Of it to the card's issuer", statement.settlement.to_issuer),
-        ("advance", "Advance set against it", sums.advance), ("earlier", "Owed back on earlier claims", sums.earlier), (("due", "Due to the traveller", statement.settlement.due) if statement.settlement.due.minor >= 0 else ("due", "Owed back to the firm", -statement.settlement.due)),
+        ("firm", say("Paid by the firm"), sums.firm_paid), ("own", say("Paid by the traveller"), sums.own_money),
+        ("allowance", say("Daily allowance"), sums.allowance), ("mileage", say("Mileage"), sums.mileage),
+        ("flat", say("Flat sums"), sums.flat),
+        ("personal", say("Paid by the firm, not its cost"), sums.personal_on_firm_card),
+        ("issuer", say("Of it to the card's issuer"), statement.settlement.to_issuer),
+        ("advance", say("Advance set against it"), sums.advance), ("earlier", say("Owed back on earlier claims"), sums.earlier), (("due", say("Due to the traveller"), statement.settlement.due) if statement.settlement.due.minor >= 0 else ("due", say("Owed back to the firm"), -statement.settlement.due)),
     ):  # fmt: skip
-        found.append(Said(f"sum:{key}", "What it comes to", name, str(amount)))
+        found.append(Said(f"sum:{key}", say("What it comes to"), name, str(amount)))
     return found
 
 

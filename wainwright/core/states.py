@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from wainwright.core.said import say
+
 
 class NotNow(ValueError):
     """An act that is not possible in the state a thing is in."""
@@ -33,7 +35,14 @@ class Machine:
         try:
             return self.table[state, act]
         except KeyError:
-            raise NotNow(f"The {self.name} stands at {state}: it cannot be {PAST[act]} now.") from None
+            raise NotNow(
+                say(
+                    "The {name} stands at {state}: it cannot be {past} now.",
+                    name=self.name,
+                    state=state,
+                    past=PAST[act],
+                )
+            ) from None
 
 
 PAST = {

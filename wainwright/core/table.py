@@ -12,6 +12,8 @@ from datetime import date
 from decimal import ROUND_HALF_UP, Decimal
 from typing import Any
 
+from wainwright.core.said import say
+
 Cell = str | int | Decimal | date | None
 NUMBERS = ("money", "count", "number", "days", "percent")
 ADDED = ("money", "count", "number")
@@ -236,8 +238,8 @@ def differences(now: Table, before: Table) -> Table:
     for n in figures:
         each = now.columns[n]
         columns += [
-            Column(f"{each.key}.then", f"{each.words} then", each.kind), Column(f"{each.key}.now", f"{each.words} now", each.kind),
-            Column(f"{each.key}.more", "more by", each.kind),
+            Column(f"{each.key}.then", say("{words} then", words=each.words), each.kind), Column(f"{each.key}.now", say("{words} now", words=each.words), each.kind),
+            Column(f"{each.key}.more", say("more by"), each.kind),
         ]  # fmt: skip
     rows = []
     nothing = [Decimal(0)] * len(figures)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.core.workings import Step, Workings, plain
 
 # What a receipt states wins over what is worked out while they differ by no more than this a line.
@@ -38,13 +39,15 @@ def tax_in(gross: Money, rate: Decimal, stated: Money | None = None) -> TaxLine:
     if rate < 0:
         raise ValueError("a tax rate is not negative")
     worked = Money.rounded(gross.amount * rate / (1 + rate), gross.currency)
-    steps = [Step(f"{gross} × {plain(rate * 100)} ÷ {plain(100 + rate * 100)}", str(worked))]
+    steps = [Step(joined("", (gross, " × ", plain(rate * 100), " ÷ ", plain(100 + rate * 100))), str(worked))]
     tax, odd = worked, False
     if stated is not None:
         odd = abs(stated.amount - worked.amount) > STATED_TOLERANCE
         tax = stated
-        steps.append(Step("The receipt states", str(stated)))
-    return TaxLine(gross, rate, tax, gross - tax, odd, Workings(f"Tax at {plain(rate * 100)} %", tuple(steps)))
+        steps.append(Step(say("The receipt states"), str(stated)))
+    return TaxLine(
+        gross, rate, tax, gross - tax, odd, Workings(say("Tax at {rate} %", rate=plain(rate * 100)), tuple(steps))
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,12 +69,12 @@ def reclaim(tax: Money, share: Decimal, has_tax_receipt: bool, own_country: bool
     if not 0 <= share <= 1:
         raise ValueError("a recoverable share lies between 0 and 1")
     nothing = Money.zero(tax.currency)
-    title = "Tax to reclaim"
+    title = say("Tax to reclaim")
     if not own_country:
-        step = Step("Foreign tax: kept apart for a refund", str(tax))
+        step = Step(say("Foreign tax: kept apart for a refund"), str(tax))
         return Reclaim(nothing, tax, tax, Workings(title, (step,)))
     if not has_tax_receipt:
-        return Reclaim(nothing, tax, nothing, Workings(title, (Step("No tax receipt: stays in the cost", "0"),)))
+        return Reclaim(nothing, tax, nothing, Workings(title, (Step(say("No tax receipt: stays in the cost"), "0"),)))
     back = tax.times(share)
-    step = Step(f"{tax} × {plain(share * 100)} % of the category", str(back))
+    step = Step(say("{tax} × {share} % of the category", tax=tax, share=plain(share * 100)), str(back))
     return Reclaim(back, tax - back, nothing, Workings(title, (step,)))

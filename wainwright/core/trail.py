@@ -8,9 +8,11 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
+from wainwright.core.said import say
+
 GENESIS = "0" * 64
 # The entry that seals which firm each of the entries belongs to whose own hashes leave it out.
-SEALS = ("sealed the firms of the entries before", "trail")
+SEALS = (say("sealed the firms of the entries before"), "trail")
 # The act of whoever gives up what was entered after a backup that was put back.
 RESTORED = "restored"
 
@@ -80,20 +82,20 @@ def first_broken(entries: Iterable[tuple[Entry, str]]) -> Broken | None:
     sealed = False
     for entry, kept in entries:
         if entry.number != expected:
-            return Broken(expected, f"entry {expected} is missing")
+            return Broken(expected, say("entry {expected} is missing", expected=expected))
         if entry.previous != previous:
-            return Broken(entry.number, "it does not follow the entry before it")
+            return Broken(entry.number, say("it does not follow the entry before it"))
         if not entry.held and entry.digest() != kept:
-            return Broken(entry.number, "its content was changed")
+            return Broken(entry.number, say("its content was changed"))
         if not entry.with_firm:
             if sealed:
-                return Broken(entry.number, "its hash leaves out the firm")
+                return Broken(entry.number, say("its hash leaves out the firm"))
             unsealed.append((entry.number, entry.firm))
         elif unsealed and not sealed:
             if (entry.what, entry.subject) != SEALS:
-                return Broken(entry.number, "the firms of the entries before it are not sealed")
+                return Broken(entry.number, say("the firms of the entries before it are not sealed"))
             if json.loads(entry.after) != {"entries": len(unsealed), "firms": firms_digest(unsealed)}:
-                return Broken(entry.number, "the firm of an entry before it was changed")
+                return Broken(entry.number, say("the firm of an entry before it was changed"))
             sealed = True
         previous, expected = kept, expected + 1
     return None
@@ -112,7 +114,7 @@ def unanchored(anchors: Iterable[Anchor], last: int, digests: Mapping[int, str])
     found = []
     for anchor in standing:
         if anchor.number > last:
-            found.append((anchor, f"entries {last + 1} to {anchor.number} are missing"))
+            found.append((anchor, say("entries {last} to {number} are missing", last=last + 1, number=anchor.number)))
         elif digests.get(anchor.number) != anchor.digest:
-            found.append((anchor, f"entry {anchor.number}, or one before it, is not what it was"))
+            found.append((anchor, say("entry {number}, or one before it, is not what it was", number=anchor.number)))
     return found

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from wainwright.core.said import joined
+
 
 @dataclass(frozen=True, slots=True)
 class Line:
@@ -35,7 +37,7 @@ def changes(before: Sequence[Line], after: Sequence[Line]) -> list[Change]:
         if was is None:
             found.append(Change(line.section, line.label, "", line.value))
         elif (was.label, was.value) != (line.label, line.value):
-            before_text = was.value if was.label == line.label else f"{was.label}, {was.value}"
+            before_text = was.value if was.label == line.label else joined("", (was.label, ", ", was.value))
             found.append(Change(line.section, line.label, before_text, line.value))
     found += [Change(line.section, line.label, line.value, "") for key, line in old.items() if key not in new]
     return found

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 
 from wainwright.core.journey import Journey
+from wainwright.core.said import say
 
 
 @dataclass(frozen=True)
@@ -52,16 +53,16 @@ def paid_in(
     words = f" {merchant.casefold()} "
     named = {country for town, country in where.towns.items() if f" {town} " in words}
     for found, why in (
-        (frozenset({said}) - {""}, "as typed"),
-        (frozenset(papers), "on the paper"),
-        (frozenset(named), "the merchant's town"),
+        (frozenset({said}) - {""}, say("as typed")),
+        (frozenset(papers), say("on the paper")),
+        (frozenset(named), say("the merchant's town")),
     ):
         if len(found) == 1:
             country = next(iter(found))
             return Paid(country, country != home, why)
     that_day = where.by_day.get(day, frozenset())
     if len(that_day) == 1 and home not in that_day:
-        return Paid(next(iter(that_day)), True, "where the day was spent")
+        return Paid(next(iter(that_day)), True, say("where the day was spent"))
     if foreign_currency:
-        return Paid("", True, "its currency")
-    return Paid(home, False, "at home")
+        return Paid("", True, say("its currency"))
+    return Paid(home, False, say("at home"))

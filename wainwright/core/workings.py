@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say, written
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,10 +22,14 @@ class Step:
 
     def sentence(self) -> str:
         """Return the step as one readable line."""
-        source = f" ({self.rule})" if self.rule else ""
-        since = f" from {day_text(self.since, year=True)}" if self.since else ""
-        result = f": {self.result}" if self.result else ""
-        return f"{self.text}{source}{since}{result}"
+        parts: list[str] = [self.text]
+        if self.rule:
+            parts.append(say(" ({rule})", rule=self.rule))
+        if self.since:
+            parts.append(say(" from {day}", day=day_text(self.since, year=True)))
+        if self.result:
+            parts += [": ", as_number(self.result)]
+        return joined("", parts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,10 +55,20 @@ class Figure:
 def day_text(day: date, year: bool = False) -> str:
     """Write a date as people do: ``Mon 12 Oct``, or ``1 Jan 2026`` where the year matters."""
     if year:
-        return f"{day.day} {day:%b} {day.year}"
-    return f"{day:%a} {day.day} {day:%b}"
+        return written(f"{day.day} {day:%b} {day.year}", day, "year")
+    return written(f"{day:%a} {day.day} {day:%b}", day, "day")
+
+
+_WRITTEN = re.compile(r"[−-]?\d{1,3}(?:,\d{3})*(?:\.\d+)?|[−-]?\d+(?:\.\d+)?")
+
+
+def as_number(text: str) -> str:
+    """Return a text that is a number in figures (``1,240.50``) as a figure that other languages write their own way."""
+    if not _WRITTEN.fullmatch(text):
+        return text
+    return written(text, Decimal(text.replace(",", "").replace("−", "-")), "")
 
 
 def plain(number: Decimal) -> str:
     """Write a number without needless zeros: ``58.00`` stays, ``0.750`` becomes ``0.75``."""
-    return f"{number.normalize():f}"
+    return written(f"{number.normalize():f}", number.normalize(), "")

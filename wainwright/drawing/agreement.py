@@ -6,7 +6,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
+from wainwright.core.said import as_figure, say
+
 WIDTH, HALF, EDGE = 1180, 54, 4
+# By whether money came in, and whether the line is left.
+_MOVED = {
+    (True, False): say("{day}: {amount} came in, told"), (True, True): say("{day}: {amount} came in, left"),
+    (False, False): say("{day}: {amount} went out, told"), (False, True): say("{day}: {amount} went out, left"),
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +70,7 @@ def draw(days: Sequence[Day]) -> Agreement:
                     continue
                 size = max(1.5, whole * amount / (told + left))
                 y = middle - at - size if up else middle + at
-                words = f"{each.day:%d %b}: {amount / 100:,.2f} {'came in' if up else 'went out'}, {'left' if loose else 'told'}"
+                words = say(_MOVED[up, loose], day=as_figure(each.day, "%d %b"), amount=as_figure(amount / 100, ",.2f"))
                 bars.append(Bar(x, round(y, 1), round(width, 1), round(size, 1), loose, words))
                 at += size
     return Agreement(tuple(bars), middle, 2 * middle, WIDTH, first, last)

@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
+from wainwright.core.said import as_figure, joined, say
+
 WIDE, LABELS, FIGURES, ROW, MOST = 1180, 230, 110, 23, 20
 TALL, FOOT, SIDE = 190, 34, 70
 COLOURS, MOST_SHARES = 12, 8
@@ -62,12 +64,12 @@ def short(figure: Decimal) -> str:
 def said_of(rows: Named) -> str:
     """The same in words, for whoever does not see it."""
     if not rows:
-        return "Nothing to draw."
+        return say("Nothing to draw.")
     top = sorted(rows, key=lambda row: -row[1])[:3]
     whole = sum((row[1] for row in rows), Decimal(0))
     return (
-        f"{len(rows)} in all, {short(whole)} together; most: "
-        + ", ".join(f"{name} {short(figure)}" for name, figure, _ in top)
+        say("{rows_count} in all, {short} together; most: ", rows_count=len(rows), short=short(whole))
+        + joined(", ", (joined("", (name, " ", short(figure))) for name, figure, _ in top))
         + "."
     )
 
@@ -151,7 +153,7 @@ def upright(
                     round(wide, 1),
                     round(high, 1),
                     k % COLOURS,
-                    f"{name}, {of}" if of else name,
+                    joined("", (name, ", ", of)) if of else name,
                     values[n],
                     link,
                 )
@@ -191,14 +193,17 @@ def shares(rows: Named) -> Picture:
     kept = list(above[:MOST_SHARES])
     rest = sum((row[1] for row in above[MOST_SHARES:]), Decimal(0))
     if rest:
-        kept.append(("all others", rest, ""))
+        kept.append((say("all others"), rest, ""))
     whole = sum((row[1] for row in kept), Decimal(0))
     marks, x = [], 0.0
     for n, (name, figure, link) in enumerate(kept):
         wide = float(figure / whole) * WIDE
         marks.append(Mark(round(x, 1), 0, round(wide, 1), 44, n, name, figure, link))
         x += wide
-    key = tuple((n, f"{name} {figure * 100 / whole:.0f} %") for n, (name, figure, _) in enumerate(kept))
+    key = tuple(
+        (n, joined("", (name, " ", as_figure(figure * 100 / whole, ".0f"), " %")))
+        for n, (name, figure, _) in enumerate(kept)
+    )
     return Picture(
         "shares", WIDE, 46, tuple(marks), (), "", 0.0, key, said_of(rows), sum(1 for row in rows if row[1] < 0)
     )
@@ -220,10 +225,19 @@ def heat(rows: Sequence[tuple[str, str]], columns: Sequence[str], figures: Seque
             figure = figures[n][k]
             shade = 0 if figure <= 0 else min(5, 1 + int(figure * 5 / top * Decimal("0.999")))
             marks.append(
-                Mark(round(LABELS + k * wide, 1), y, round(wide - 2, 1), 20, shade, f"{name}, {column}", figure, link)
+                Mark(
+                    round(LABELS + k * wide, 1),
+                    y,
+                    round(wide - 2, 1),
+                    20,
+                    shade,
+                    joined("", (name, ", ", column)),
+                    figure,
+                    link,
+                )
             )
     named = [
-        (f"{name}, {column}", figures[n][k], "")
+        (joined("", (name, ", ", column)), figures[n][k], "")
         for n, (name, _) in enumerate(shown)
         for k, column in enumerate(columns)
         if figures[n][k]

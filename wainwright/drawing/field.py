@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
 
+from wainwright.core.said import as_figure, say
+
 WIDTH, HEIGHT, LEFT, TOP, BOTTOM = 740, 400, 52, 30, 38
 # How far ways stand apart, how wide a price is beside its way, and how many marks there are up the side at most.
 APART, PRICE, MOST_MARKS = 11, 40, 8
@@ -148,7 +150,7 @@ def draw_field(
     marks = [(y(float(p)), f"{p:,}") for p in range(int(low // step + 1) * step, int(high) + 1, step)]
     return Field(
         WIDTH, HEIGHT, LEFT, float(floor), drawn, hours, marks,
-        (y(float(limit)), f"a reason is needed above {limit:,.0f}") if limit is not None else None,
+        (y(float(limit)), say("a reason is needed above {limit}", limit=as_figure(limit, ",.0f"))) if limit is not None else None,
         [(x(at), words, "end" if x(at) > WIDTH * 0.6 else "start") for at, words in waits if first <= at <= last],
         first.isoformat(), span, low, high,
     )  # fmt: skip

@@ -14,6 +14,7 @@ from functools import cache, lru_cache
 from pathlib import Path
 
 from wainwright.core.journey import Mode, Place
+from wainwright.core.said import say
 
 WIDTH, HEIGHT, PAD = 620, 380, 46
 LEAST_SPAN = 0.02
@@ -126,7 +127,12 @@ def draw_map(
             Arc(
                 _arc(projection, origin, target, seen[pair]),
                 mode.value,
-                f"{mode.value.capitalize()}, {origin.name} to {target.name}",
+                say(
+                    "{value}, {origin} to {target}",
+                    value=mode.value.capitalize(),
+                    origin=origin.name,
+                    target=target.name,
+                ),
             )
         )
     towns = {p.town for p in sleeps}

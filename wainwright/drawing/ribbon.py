@@ -6,6 +6,7 @@ from datetime import date, time, timedelta
 
 from wainwright.core.journey import Journey, Leg, Meal
 from wainwright.core.money import Money, total
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.workings import day_text
 from wainwright.drawing.ribbon_ghost import ghosts_of, largest_of
 from wainwright.drawing.ribbon_shapes import (
@@ -52,7 +53,7 @@ def draw(data: RibbonData, room: int = FULL_WIDTH) -> Ribbon | None:
     if most:
         lanes.append(Lane("Money", y, 14 + most * ROW))
         y = lanes[-1].y + lanes[-1].height
-    lanes.append(Lane("Day total", y, 42))
+    lanes.append(Lane(say("Day total"), y, 42))
     at = {lane.name: lane.y for lane in lanes}
     nights = _nights(data, columns, at["Nights"])
     meals = [cell for c in columns for cell in _meals(data, c, at["Meals"])]
@@ -75,7 +76,7 @@ def fit(text: str, width: float) -> str:
 def _column(data: RibbonData, day: date, x: int, width: int, days: list[date]) -> Column:
     journey = data.journey
     if not journey.days()[0] <= day <= journey.days()[-1]:
-        return Column(day, x, width, day_text(day), "planned only", True)
+        return Column(day, x, width, day_text(day), say("planned only"), True)
     night = journey.night_of(day)
     towns = [leg.origin.town for leg in journey.legs if leg.leaves.date() == day]
     end = [leg.target.town for leg in journey.legs if leg.leaves.date() == day][-1:]
@@ -97,7 +98,16 @@ def _short(leg: Leg) -> str:
     def name(code: str, town: str) -> str:
         return code if len(code) == 3 else town
 
-    return f"{leg.mode.capitalize()} {name(leg.origin.code, leg.origin.town)}–{name(leg.target.code, leg.target.town)}"
+    return joined(
+        "",
+        (
+            leg.mode.capitalize(),
+            " ",
+            name(leg.origin.code, leg.origin.town),
+            "–",
+            name(leg.target.code, leg.target.town),
+        ),
+    )
 
 
 def moves_of(data: RibbonData, days: list[date], column: int) -> tuple[list[Move], int]:
@@ -119,7 +129,14 @@ def moves_of(data: RibbonData, days: list[date], column: int) -> tuple[list[Move
         if track == len(ends):
             ends.append(0.0)
         ends[track] = max(text_x + words, right) + 10
-        full = f"{leg.mode.capitalize()} from {leg.origin.name} {leg.leaves:%a %H:%M} to {leg.target.name} {leg.arrives:%a %H:%M}, local times"
+        full = say(
+            "{mode} from {origin} {leaves} to {target} {arrives}, local times",
+            mode=leg.mode.capitalize(),
+            origin=leg.origin.name,
+            leaves=as_figure(leg.leaves, "%a %H:%M"),
+            target=leg.target.name,
+            arrives=as_figure(leg.arrives, "%a %H:%M"),
+        )
         moves.append(
             Move(
                 round(x, 1),
@@ -154,11 +171,13 @@ def _nights(data: RibbonData, columns: list[Column], y: int) -> list[NightBox]:
         scale = max(cost, ceiling, 1.0) / (width * 0.92)
         name = night.night.name or night.night.place.town
         if night.night.supplied:
-            words, said = "supplied", f"{name}, quarters supplied"
+            words, said = "supplied", say("{name}, quarters supplied", name=name)
         else:
             words = f"{night.cost.amount:,.0f}"
             said = (
-                f"{name}, {night.cost} a night, ceiling {night.ceiling}" if night.ceiling else f"{name}, {night.cost}"
+                say("{name}, {cost} a night, ceiling {ceiling}", name=name, cost=night.cost, ceiling=night.ceiling)
+                if night.ceiling
+                else joined("", (name, ", ", night.cost))
             )
         room = width - len(words) * 7.5 - 18
         boxes.append(
@@ -179,11 +198,11 @@ def meals_of(journey: Journey, day: date) -> list[tuple[Meal, str, str]]:
         )
         state = "supplied" if (day, meal) in journey.supplied else "away" if away else "counted"
         said = {
-            "supplied": "supplied by others",
-            "counted": "in the allowance",
-            "away": "before leaving or after being back",
+            "supplied": say("supplied by others"),
+            "counted": say("in the allowance"),
+            "away": say("before leaving or after being back"),
         }[state]
-        found.append((meal, state, f"{meal.value} on {day_text(day)}, {said}"))
+        found.append((meal, state, say("{value} on {day}, {said}", value=meal.value, day=day_text(day), said=said)))
     return found
 
 
@@ -197,7 +216,7 @@ def _meals(data: RibbonData, column: Column, y: int) -> list[MealCell]:
         word = _MEAL_WORDS[meal] if step >= LEAST_WORD else meal.value[0].upper()
         key = f"{column.day.isoformat()}:{meal.value}"
         x = round(column.x + PAD - 4 + n * step)
-        cells.append(MealCell(x, y + 9, round(step), key, word, state, f"{word}: {text}", state == "supplied"))  # fmt: skip
+        cells.append(MealCell(x, y + 9, round(step), key, word, state, joined("", (word, ": ", text)), state == "supplied"))  # fmt: skip
     return cells
 
 
@@ -205,9 +224,15 @@ def _allowance(data: RibbonData, column: Column, y: int) -> Cell | None:
     found = data.allowance.on(column.day)
     if found is None:
         return None
-    supplied = f", {len(found.supplied)} supplied" if found.supplied else ""
+    supplied = say(", {supplied_count} supplied", supplied_count=len(found.supplied)) if found.supplied else ""
     share = {"1": "full", "0.75": "¾", "0.5": "half"}.get(f"{found.share.normalize():f}", f"{found.share * 100:.0f} %")
-    edge = "first day " if found.reason.startswith("first") else "last day " if found.reason.startswith("last") else ""
+    edge = (
+        say("first day ")
+        if found.reason.startswith("first")
+        else say("last day ")
+        if found.reason.startswith("last")
+        else ""
+    )
     text = f"{found.amount}"
     x = column.x + PAD
     note_x = x + len(text) * 7.6 + 10
@@ -248,14 +273,31 @@ def _totals(data: RibbonData, columns: list[Column], y: int) -> list[DayTotal]:
 def day_range(first: date | None, last: date | None) -> str:
     """Write a span of days as people do: "12 – 16 October 2026"."""
     if first is None or last is None:
-        return "no dates yet"
+        return say("no dates yet")
     if first == last:
-        return f"{first.day} {first:%B} {first.year}"
+        return joined("", (first.day, " ", as_figure(first, "%B"), " ", first.year))
     if (first.year, first.month) == (last.year, last.month):
-        return f"{first.day} – {last.day} {last:%B} {last.year}"
+        return joined("", (first.day, " – ", last.day, " ", as_figure(last, "%B"), " ", last.year))
     if first.year == last.year:
-        return f"{first.day} {first:%B} – {last.day} {last:%B} {last.year}"
-    return f"{first.day} {first:%B} {first.year} – {last.day} {last:%B} {last.year}"
+        return joined(
+            "", (first.day, " ", as_figure(first, "%B"), " – ", last.day, " ", as_figure(last, "%B"), " ", last.year)
+        )
+    return joined(
+        "",
+        (
+            first.day,
+            " ",
+            as_figure(first, "%B"),
+            " ",
+            first.year,
+            " – ",
+            last.day,
+            " ",
+            as_figure(last, "%B"),
+            " ",
+            last.year,
+        ),
+    )
 
 
 def minutes(span: timedelta) -> str:

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from datetime import date, datetime
 
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, say
 from wainwright.core.workings import day_text
 from wainwright.drawing.ribbon_shapes import Column, Ghost, RibbonData
 
@@ -37,7 +38,14 @@ def ghosts_of(
         if (leg.mode, leg.origin.town, leg.target.town, leg.leaves, leg.arrives) in done:
             continue
         x = x_of(leg.leaves)
-        full = f"Planned: {leg.mode} {leg.origin.town} – {leg.target.town}, {leg.leaves:%a %H:%M} to {leg.arrives:%a %H:%M}"
+        full = say(
+            "Planned: {mode} {town} – {town_2}, {leaves} to {arrives}",
+            mode=leg.mode,
+            town=leg.origin.town,
+            town_2=leg.target.town,
+            leaves=as_figure(leg.leaves, "%a %H:%M"),
+            arrives=as_figure(leg.arrives, "%a %H:%M"),
+        )
         found.append(
             Ghost("move", round(x, 1), at["Moves"] + MOVE_TOP, round(max(6.0, x_of(leg.arrives) - x), 1), full)
         )
@@ -51,13 +59,21 @@ def ghosts_of(
         x = box.x + int(box.width * 0.62)
         width = min(x + int(box.width * 0.7), columns[-1].x + columns[-1].width - 6) - x
         name = night.night.name or night.night.place.town
-        found.append(Ghost("night", x - 4, at["Nights"] + 4, width, f"Planned: {name}, {night.cost}"))
+        found.append(
+            Ghost("night", x - 4, at["Nights"] + 4, width, say("Planned: {name}, {cost}", name=name, cost=night.cost))
+        )
     most = largest_of(data, sums)
     for day, amount in plan.sums.items():
         if day in by_day:
             box = by_day[day]
             width = round(max(0.0, float(amount.amount)) / most * box.width * 0.5, 1)
             found.append(
-                Ghost("sum", box.x + PAD, at["Day total"] + 30, width, f"Planned for {day_text(day)}: {amount}")
+                Ghost(
+                    "sum",
+                    box.x + PAD,
+                    at["Day total"] + 30,
+                    width,
+                    say("Planned for {day}: {amount}", day=day_text(day), amount=amount),
+                )
             )
     return tuple(found)

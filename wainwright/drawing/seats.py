@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 
+from wainwright.core.said import joined, say
+
 SIZE, GAP, AISLE, HEAD, SIDE = 22, 4, 22, 30, 26
 
 
@@ -52,9 +54,10 @@ def draw_seats(
         letters.append((y + SIZE // 2 + 4, letter))
         for row in range(1, count + 1):
             name = f"{row}{letter}"
-            where = "window" if letter in outer else "aisle" if letter in beside else "middle"
+            where = say("window") if letter in outer else say("aisle") if letter in beside else say("middle")
             taken = name in gone and name != chosen
-            words = f"{name}, {where}{', more room' if row in roomy else ''}{', taken' if taken else ''}"
+            more = [say("more room")] if row in roomy else []
+            words = joined(", ", [name, where, *more, *([say("taken")] if taken else [])])
             x = SIDE + (row - 1) * (SIZE + GAP)
             seats.append(Seat(name, x, y, taken, name == chosen, row in roomy, words))
         y += SIZE + GAP

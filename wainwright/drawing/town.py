@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from wainwright.core.geometry import EARTH_KM
 from wainwright.core.journey import Place
+from wainwright.core.said import say
 from wainwright.drawing.map import project
 
 WIDTH, HEIGHT, STRIP = 620, 360, 74
@@ -77,7 +78,7 @@ def draw_town(spots: Sequence[Spot], work: Place, ceiling: float | None) -> Town
         placed.append(Placed(spot, round(min(x, WIDTH - 12), 1), round(min(y, HEIGHT - 12), 1), at, rise))
     centre = projection.at(work.lon, work.lat) or (WIDTH / 2, HEIGHT / 2)
     km = projection.scale / EARTH_KM
-    rings = [(round(n * km, 1), f"{n} km") for n in (1, 2, 3) if n * km < WIDTH]
+    rings = [(round(n * km, 1), say("{n} km", n=n)) for n in (1, 2, 3) if n * km < WIDTH]
     step = 50 if most <= 400 else 500
     marks = [(across(p), f"{p}") for p in range(0, int(most) + 1, step)]
     return Town(

@@ -11,6 +11,7 @@ from wainwright import clock
 from wainwright.core.money import Money
 from wainwright.core.rules import Finding, Item, Subject, run
 from wainwright.core.rules.facts import FIELDS
+from wainwright.core.said import as_figure, joined, said_by, say
 from wainwright.errors import Refusal
 from wainwright.expenses.elsewhere import known_like
 from wainwright.expenses.models import Expense
@@ -69,11 +70,11 @@ def check(member: Membership, values: dict[str, Any], besides: int = 0, has_rece
     try:
         fill_cost(expense, **_costs(values))
     except (Refusal, ValueError) as refusal:
-        return Checked(**told, refused=str(refusal))
+        return Checked(**told, refused=said_by(refusal))
     home = expense.amount if expense.original_currency else None
     return Checked(
         tuple(_findings(member, expense, book, has_receipt)), "", **told, home=home,
-        source=f"{expense.rate.normalize():f}, {expense.rate_source}" if home else "",
+        source=joined("", (as_figure(expense.rate.normalize(), "f"), ", ", expense.rate_source)) if home else "",
     )  # fmt: skip
 
 
@@ -96,7 +97,7 @@ def _costs(values: dict[str, Any]) -> dict[str, Any]:
 def _findings(member: Membership, expense: Expense, book: Any, has_receipt: bool) -> list[Finding]:
     filled = {name for name, _ in FIELDS if getattr(expense, name)}
     item = Item(
-        "this", "This cost", expense.category, expense.date, expense.amount, expense.paid_by,  # type: ignore[arg-type]
+        "this", say("This cost"), expense.category, expense.date, expense.amount, expense.paid_by,  # type: ignore[arg-type]
         has_receipt=has_receipt, merchant=expense.merchant, filled=frozenset(filled), heads=expense.heads,
         rate_stale=expense.rate_stale, tax_odd=expense.tax_odd,
     )  # fmt: skip
@@ -118,14 +119,16 @@ def _tax(member: Membership, values: dict[str, Any], category: Any) -> tuple[Dec
         return None, ""
     usual = usual_tax(member, values.get("merchant", ""))
     if usual:
-        return usual * 100, "as here before"
+        return usual * 100, say("as here before")
     code = (
         rulebook(member.firm).tax_of(category, values.get("country") or "", values["date"])
         if category is not None and values.get("date")
         else None
     )
     if code is not None:
-        return code.rate * 100, f"tax code {code.code}, usual for {category.name.lower()}"
+        return code.rate * 100, say(
+            "tax code {code_code}, usual for {category}", code_code=code.code, category=category.name.lower()
+        )
     if category is not None and category.tax_rate:
-        return category.tax_rate * 100, f"usual for {category.name.lower()}"
+        return category.tax_rate * 100, say("usual for {category}", category=category.name.lower())
     return None, ""

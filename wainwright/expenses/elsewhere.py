@@ -11,6 +11,7 @@ from django.db.models import Count, F, OuterRef, QuerySet, Subquery, Window
 
 from wainwright.core.money import Money
 from wainwright.core.rules.facts import Known
+from wainwright.core.said import as_figure, say
 from wainwright.expenses.models import Expense, Receipt
 
 KNOWN = (
@@ -113,4 +114,8 @@ def _paper_known(paper: Receipt) -> Known:
 
 
 def _where(claim: int | None, owner: str) -> str:
-    return f"claim C-{claim:04d} of {owner}" if claim else f"the tray of {owner}"
+    return (
+        say("claim C-{claim} of {owner}", claim=as_figure(claim, "04d"), owner=owner)
+        if claim
+        else say("the tray of {owner}", owner=owner)
+    )

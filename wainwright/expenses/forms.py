@@ -12,6 +12,7 @@ from wainwright.accounts.selectors import books
 from wainwright.core.mileage import from_km, in_km
 from wainwright.core.money import Money, places
 from wainwright.core.picking import PickList
+from wainwright.core.said import joined, say
 from wainwright.expenses.models import PAID_BY, Expense, Receipt
 from wainwright.expenses.proposals import Recent, recent_of
 from wainwright.expenses.services.rides import Ride
@@ -40,23 +41,26 @@ class CostForm(CodingForm):
     """A cost by hand."""
 
     date = forms.DateField(widget=day_input())
-    merchant = forms.CharField(max_length=120, required=False, label="Paid to")
-    category = PickField(label="What for")
+    merchant = forms.CharField(max_length=120, required=False, label=say("Paid to"))
+    category = PickField(label=say("What for"))
     amount = AmountField(min_value=None)
     currency = forms.ChoiceField()
     rate = forms.DecimalField(
-        label="Rate on your exchange receipt", required=False, min_value=Decimal("0.0001"), max_value=Decimal(100000),
-        help_text="Empty: the table's rate of the day.",
+        label=say("Rate on your exchange receipt"), required=False, min_value=Decimal("0.0001"), max_value=Decimal(100000),
+        help_text=say("Empty: the table's rate of the day."),
     )  # fmt: skip
-    tax_rate = forms.DecimalField(label="Tax %", required=False, min_value=0, max_value=60)
-    tax = AmountField(label="Tax", required=False, help_text="As on the receipt; empty: worked out.")
-    paid_by = forms.ChoiceField(label="Who paid", choices=PAID_BY)
+    tax_rate = forms.DecimalField(label=say("Tax %"), required=False, min_value=0, max_value=60)
+    tax = AmountField(label=say("Tax"), required=False, help_text=say("As on the receipt; empty: worked out."))
+    paid_by = forms.ChoiceField(label=say("Who paid"), choices=PAID_BY)
     description = forms.CharField(max_length=200, required=False)
-    guests = forms.CharField(max_length=300, required=False, label="Who was there")
-    heads = forms.IntegerField(label="Heads", min_value=1, max_value=200, required=False, initial=1)
-    reference = forms.CharField(max_length=60, required=False, help_text="Invoice or ticket number.")
+    guests = forms.CharField(max_length=300, required=False, label=say("Who was there"))
+    heads = forms.IntegerField(label=say("Heads"), min_value=1, max_value=200, required=False, initial=1)
+    reference = forms.CharField(max_length=60, required=False, help_text=say("Invoice or ticket number."))
     country = forms.ChoiceField(
-        label="Paid in", required=False, choices=countries, help_text="Empty: as the paper, the town and the day say."
+        label=say("Paid in"),
+        required=False,
+        choices=countries,
+        help_text=say("Empty: as the paper, the town and the day say."),
     )
 
     def __init__(
@@ -77,8 +81,8 @@ class CostForm(CodingForm):
             "customer",
             recent.customers,
             required=False,
-            label="Bill on to",
-            help_text="A customer, by code or name.",
+            label=say("Bill on to"),
+            help_text=say("A customer, by code or name."),
         )
         self.fields["merchant"].widget = _offering(self.fields["merchant"].widget, f"{self.prefix or 'cost'}-merchants")
         self.merchants = recent.merchants
@@ -97,7 +101,7 @@ class CostForm(CodingForm):
         d = super().clean()
         amount, currency = d.get("amount"), d.get("currency")
         if amount is not None and currency and amount != round(amount, places(currency)):
-            self.add_error("amount", f"{currency} has no such small coins.")
+            self.add_error("amount", say("{currency} has no such small coins.", currency=currency))
         return d
 
     def values(self) -> dict[str, Any]:
@@ -122,35 +126,40 @@ class RideForm(forms.Form):
     """A ride in one's own car."""
 
     date = forms.DateField(widget=day_input())
-    origin = PlaceField(label="From", max_length=120)
-    target = PlaceField(label="To", max_length=120)
-    via = forms.CharField(label="By way of", max_length=300, required=False, help_text="Places parted by commas.")
-    there_and_back = forms.BooleanField(required=False, label="There and back")
+    origin = PlaceField(label=say("From"), max_length=120)
+    target = PlaceField(label=say("To"), max_length=120)
+    via = forms.CharField(
+        label=say("By way of"), max_length=300, required=False, help_text=say("Places parted by commas.")
+    )
+    there_and_back = forms.BooleanField(required=False, label=say("There and back"))
     km = forms.DecimalField(
-        label="Kilometres one way", required=False, min_value=Decimal("0.1"), max_value=3000, decimal_places=1,
-        help_text="Empty: looked up.",
+        label=say("Kilometres one way"), required=False, min_value=Decimal("0.1"), max_value=3000, decimal_places=1,
+        help_text=say("Empty: looked up."),
     )  # fmt: skip
     odometer_start = forms.DecimalField(
-        label="Odometer at the start", required=False, min_value=0, max_value=9_999_999, decimal_places=1
+        label=say("Odometer at the start"), required=False, min_value=0, max_value=9_999_999, decimal_places=1
     )
     odometer_end = forms.DecimalField(
-        label="Odometer at the end", required=False, min_value=0, max_value=9_999_999, decimal_places=1
+        label=say("Odometer at the end"), required=False, min_value=0, max_value=9_999_999, decimal_places=1
     )
     vehicle = forms.ChoiceField()
     passengers = forms.IntegerField(min_value=0, max_value=8, required=False, initial=0)
-    description = forms.CharField(max_length=200, required=False, label="What for")
+    description = forms.CharField(max_length=200, required=False, label=say("What for"))
     reason = forms.CharField(
-        max_length=200, required=False, label="Why longer than the road", help_text="Only where it is asked for."
+        max_length=200,
+        required=False,
+        label=say("Why longer than the road"),
+        help_text=say("Only where it is asked for."),
     )
 
     def __init__(self, *args: Any, member: Membership, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.units = kinds = vehicle_kinds(member.firm)
         if "mi" in kinds.values():
-            by_mile = ", ".join(kind for kind, unit in kinds.items() if unit == "mi")
+            by_mile = joined(", ", (kind for kind, unit in kinds.items() if unit == "mi"))
             self.fields["km"].label, self.fields["km"].help_text = (
-                "Distance one way",
-                f"In km; in miles for: {by_mile}. Empty: looked up.",
+                say("Distance one way"),
+                say("In km; in miles for: {by_mile}. Empty: looked up.", by_mile=by_mile),
             )
         own = {v.kind: v.plate for v in member.vehicles.all()}
         self.fields["vehicle"].choices = [
@@ -166,7 +175,7 @@ class RideForm(forms.Form):
         """Both readings, or none."""
         d = super().clean()
         if (d.get("odometer_start") is None) != (d.get("odometer_end") is None) and not self.errors:
-            self.add_error("odometer_end", "Type both readings, or none.")
+            self.add_error("odometer_end", say("Type both readings, or none."))
         return d
 
     def ride(self) -> Ride:
@@ -200,7 +209,7 @@ def ride_as_typed(ride: Expense) -> dict[str, Any]:
     driven = None if ride.km is None else ride.km + ride.commute_km
     typed = ride.odometer_start is None and driven is not None and driven != ride.km_looked_up
     return {
-        "date": ride.date, "origin": named(ride.origin), "target": named(ride.target), "via": ", ".join(named(place) for place in ride.via),
+        "date": ride.date, "origin": named(ride.origin), "target": named(ride.target), "via": joined(", ", (named(place) for place in ride.via)),
         "there_and_back": ride.back_again,
         "km": own(driven / (2 if ride.back_again else 1)) if typed and driven is not None else None,
         "odometer_start": own(ride.odometer_start), "odometer_end": own(ride.odometer_end), "vehicle": ride.vehicle,
@@ -217,7 +226,7 @@ def track_as_typed(receipt: Receipt, member: Membership) -> dict[str, Any]:
     day = {"date": track["day"]} if track["day"] else {}
     return day | {
         "origin": track["origin"], "target": track["target"], "km": round(from_km(Decimal(track["km"]), unit), 1),
-        "reason": "As the track shows",
+        "reason": say("As the track shows"),
     }  # fmt: skip
 
 
@@ -225,6 +234,9 @@ class LostForm(forms.Form):
     """A declaration in place of a lost receipt."""
 
     words = forms.CharField(
-        label="What happened to the receipt", min_length=10, max_length=300, widget=forms.Textarea(attrs={"rows": 2})
+        label=say("What happened to the receipt"),
+        min_length=10,
+        max_length=300,
+        widget=forms.Textarea(attrs={"rows": 2}),
     )
-    name = forms.CharField(label="Your name, as certification", max_length=120)
+    name = forms.CharField(label=say("Your name, as certification"), max_length=120)

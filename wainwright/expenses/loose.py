@@ -10,14 +10,15 @@ from django.db.models import Count, Min, Q, QuerySet, Sum
 
 from wainwright import clock
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.core.settlement import ClaimSums, set_off
 from wainwright.core.workings import day_text
 from wainwright.expenses.models import Charge, Expense
 from wainwright.people.models import Membership
 
-AGES = [(0, "any age"), (7, "over a week"), (30, "over 30 days"), (60, "over 60 days")]
+AGES = [(0, say("any age")), (7, say("over a week")), (30, say("over 30 days")), (60, say("over 60 days"))]
 MOST = 100
-POSTED = ("Posted", "Settled")
+POSTED = ("Posted", say("Settled"))
 
 
 @dataclass(frozen=True)
@@ -95,8 +96,8 @@ def personal_open(member: Membership) -> tuple[list[Personal], int]:
     open_ = rows.exclude(claim__state__in=POSTED)
     costs = [
         Personal(
-            row.owner.person.name, f"{row.merchant or row.label}, {day_text(row.date)}",
-            f"{row.claim.code}, {row.claim.state}" if row.claim else "on no claim",
+            row.owner.person.name, joined("", (row.merchant or row.label, ", ", day_text(row.date))),
+            joined("", (row.claim.code, ", ", row.claim.state)) if row.claim else say("on no claim"),
             Money.from_minor(row.amount_minor if row.personal else row.own, currency),
         )
         for row in open_.select_related("owner__person", "claim").order_by("date", "pk")[:MOST]
@@ -110,8 +111,10 @@ def personal_open(member: Membership) -> tuple[list[Personal], int]:
     for row in seen.values():
         left = _left(row.claim.statement, currency)
         if left.minor:
-            what = f"{row.claim.title}: what the claim did not cover"
-            costs.append(Personal(row.owner.person.name, what, f"{row.claim.code}, {row.claim.state}", left))
+            what = say("{claim_title}: what the claim did not cover", claim_title=row.claim.title)
+            costs.append(
+                Personal(row.owner.person.name, what, joined("", (row.claim.code, ", ", row.claim.state)), left)
+            )
     return costs, max(0, open_.count() - MOST)
 
 

@@ -17,6 +17,7 @@ from wainwright.core.fx import NoRate, RateTable, convert
 from wainwright.core.matching import Charge as CoreCharge
 from wainwright.core.matching import Pair, Paper, best_pairs
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.expenses.models import Charge, Expense, Receipt, RefusedPair
 from wainwright.expenses.proposals import Asked, propose_all, usual_category
 from wainwright.paging import page_of
@@ -225,7 +226,7 @@ def tray(member: Membership, narrow: Narrow | None = None, costs: str | None = N
     )
 
 
-NO_RATES = RateTable("EUR", {}, "none is asked for")
+NO_RATES = RateTable("EUR", {}, say("none is asked for"))
 NOTHING = {"n": 0, "first": None, "aside": 0}
 
 
@@ -299,7 +300,7 @@ def _rows(
         return (
             Becomes(categories[best.category].name, best.why)
             if best
-            else Becomes(usual.name if usual else "A cost", "")
+            else Becomes(usual.name if usual else say("A cost"), "")
         )
 
     rows = []
@@ -328,7 +329,7 @@ def _with_bookings(member: Membership, rows: list[Row]) -> list[Row]:
     for pair in pairs:
         row, booking = rows[int(pair.charge)], by_key[pair.paper]
         category = names.get(booking.category)
-        becomes = Becomes(category.name, "as it was booked") if category is not None and pair.sure else row.becomes
+        becomes = Becomes(category.name, say("as it was booked")) if category is not None and pair.sure else row.becomes
         found[int(pair.charge)] = replace(row, booking=booking, booked=pair, becomes=becomes)
     # A row that fits stands among those that fit.
     return sorted(found, key=lambda row: not row.fits)

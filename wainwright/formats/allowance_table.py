@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from itertools import combinations
 
 from wainwright.core.journey import LODGINGS, Meal
+from wainwright.core.said import say
 from wainwright.formats.headed import headed_rows
 from wainwright.formats.problems import Unreadable
 
@@ -23,9 +24,16 @@ SETS = tuple("+".join(each) for size in (2, 3) for each in combinations([meal.va
 def columns_of(names: Iterable[str]) -> dict[str, tuple[str, ...]]:
     """Return what each column may be called; ``names``: further amounts that the firm's schemes name."""
     named = sorted(set(names) - {"full"})
-    free = {f"free {name}": (f"free {name}", f"{name} free of tax", f"tax-free {name}") for name in ("full", *named)}
+    free = {
+        f"free {name}": (
+            f"free {name}",
+            say("{name} free of tax", name=name),
+            f"tax-free {name}",
+        )
+        for name in ("full", *named)
+    }
     return {
-        **WORDS, **{name: (name, f"{name} amount") for name in named if name not in WORDS}, **free,
+        **WORDS, **{name: (name, say("{name} amount", name=name)) for name in named if name not in WORDS}, **free,
         **{each: (each, each.replace("+", " and ")) for each in SETS},
         **{f"{name} {kind}": (f"{name} {kind}", f"{kind} {name}") for name in ("ceiling", "flat night") for kind in LODGINGS},
     }  # fmt: skip
@@ -34,10 +42,14 @@ def columns_of(names: Iterable[str]) -> dict[str, tuple[str, ...]]:
 def read_allowances(content: bytes, names: Iterable[str] = ()) -> list[tuple[int, dict[str, str]]]:
     """Read the rows of a table of rates, each with its number in the file. Raises ``Unreadable`` with a sentence."""
     if len(content) > MOST_BYTES:
-        raise Unreadable("The file is larger than 8 MB. Leave out what is not needed.")
+        raise Unreadable(say("The file is larger than 8 MB. Leave out what is not needed."))
     columns, rows = headed_rows(content, columns_of(names), "full", MOST_ROWS)
     if "full" not in columns or "since" not in columns:
         raise Unreadable(
-            "The first row does not name the columns. Call them country, town, from, until, currency, full, breakfast, lunch, dinner, incidentals, ceiling; from and full are needed."
+            say(
+                "The first row does not name the columns. Call them country, town, from, until, "
+                "currency, full, breakfast, lunch, dinner, incidentals, ceiling; from and full are "
+                "needed."
+            )
         )
     return [(number, {name: text[:LONGEST] for name, text in cells.items() if text}) for number, cells in rows]

@@ -22,6 +22,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from wainwright.core.said import said_by, say
 from wainwright.formats.counting import count_into, so_far
 from wainwright.formats.problems import Unreadable
 
@@ -41,14 +42,16 @@ WORK: dict[str, tuple[str, int, int]] = {
     "categories": ("wainwright.formats.category_table:read_categories", 20, 800_000_000),
     "answer": ("wainwright.formats.pain002:read_pain002", 15, 800_000_000),
 }
-TOO_LONG = (
+TOO_LONG = say(
     "It takes longer to open than a file of its kind should. Send it anew from where it was made, or as a picture."
 )
-TOO_LARGE = "It is damaged, or far larger inside than it looks. Send it anew from where it was made, or as a picture."
+TOO_LARGE = say(
+    "It is damaged, or far larger inside than it looks. Send it anew from where it was made, or as a picture."
+)
 _ROOT = Path(__file__).resolve().parents[2]
 # What may come back from there: our own values and a few of the language's, never a thing that acts.
 _PLAIN = {
-    ("datetime", "date"), ("datetime", "datetime"), ("datetime", "timezone"), ("datetime", "timedelta"), ("decimal", "Decimal"),
+    ("datetime", "date"), ("datetime", "datetime"), ("datetime", "timezone"), ("datetime", "timedelta"), ("decimal", say("Decimal")),
     ("builtins", "frozenset"), ("builtins", "set"), ("copyreg", "_reconstructor"), ("builtins", "object"),
 }  # fmt: skip
 
@@ -59,7 +62,7 @@ class _Values(pickle.Unpickler):
         if (module, name) in _PLAIN or module.startswith(("wainwright.core.", "wainwright.formats.")):
             found = super().find_class(module, name)
         if not isinstance(found, type) and (module, name) != ("copyreg", "_reconstructor"):
-            raise pickle.UnpicklingError(f"{module}.{name} is no value")
+            raise pickle.UnpicklingError(say("{module}.{name} is no value", module=module, name=name))
         return found
 
 
@@ -142,7 +145,7 @@ def main(where: str, seconds: int, memory: int, place: str) -> None:
     try:
         answer = (True, work(*given))
     except Unreadable as error:
-        answer = (False, str(error))
+        answer = (False, said_by(error))
     # What a damaged file raises in the depths of a library is told as damage; running out of memory ends the process.
     except (RecursionError, MemoryError):
         sys.exit(4)

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from PIL import Image
 from pypdf import PdfReader, PdfWriter
 
+from wainwright.core.said import say
 from wainwright.formats.sheets import Row, sheet
 
 LONG_EDGE, MOST_PAGES = 1600, 400
@@ -40,13 +41,24 @@ def contents(title: str, papers: Sequence[Bound], left: int, before: int = 0, of
     """
 
     def laid(own: int) -> PdfReader:
-        rows: list[Row] = [f"{left} more pages are not in this file: it holds {MOST_PAGES}{of}."] if left else []
+        rows: list[Row] = (
+            [
+                say(
+                    "{left} more pages are not in this file: it holds {most_pages}{of}.",
+                    left=left,
+                    most_pages=MOST_PAGES,
+                    of=of,
+                )
+            ]
+            if left
+            else []
+        )
         number = before + own + 1
         for paper in papers:
-            where = f"page {number}" if paper.pages else "no page"
+            where = say("page {number}", number=number) if paper.pages else say("no page")
             rows.append((paper.label, f"{paper.detail}, {where}" if paper.detail else where))
             number += len(paper.pages)
-        return PdfReader(io.BytesIO(sheet(title, rows or ["There are no papers."])))
+        return PdfReader(io.BytesIO(sheet(title, rows or [say("There are no papers.")])))
 
     # Long contents move every number; they are set again with what they take.
     first = laid(1)

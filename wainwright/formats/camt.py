@@ -10,6 +10,7 @@ from datetime import date
 from lxml import etree
 
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, said_by, say
 from wainwright.formats.counting import counted
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.statement import (
@@ -24,7 +25,7 @@ from wainwright.formats.statement import (
 from wainwright.formats.written import read_day, read_number
 
 _ROOTS = ("BkToCstmrStmt", "BkToCstmrAcctRpt", "BkToCstmrDbtCdtNtfctn")
-_STATEMENTS = ("Stmt", "Rpt", "Ntfctn")
+_STATEMENTS = ("Stmt", say("Rpt"), say("Ntfctn"))
 # Nothing of a statement lies deeper.
 DEEPEST = 12
 _PENDING = ("PDNG", "FUTR")
@@ -53,17 +54,25 @@ def read_camt(content: bytes) -> list[Statement]:
     """Read every statement of a file, entry by entry as they come. Raises ``Unreadable`` with a sentence for the person."""
     must_not_be_too_large(content)
     if b"<!DOCTYPE" in content[:10_000].upper() or b"<!ENTITY" in content.upper():
-        raise Unreadable("The file declares entities, which a camt file does not need. It was not read.")
+        raise Unreadable(say("The file declares entities, which a camt file does not need. It was not read."))
     try:
         found = list(_gone_through(content.strip()))
     except (etree.XMLSyntaxError, ValueError) as error:
         raise Unreadable(
-            f"The file breaks off or is damaged: {str(error).splitlines()[0][:120]}. Fetch it again from the bank."
+            say(
+                "The file breaks off or is damaged: {splitlines}. Fetch it again from the bank.",
+                splitlines=said_by(error).splitlines()[0][:120],
+            )
         ) from error
     if not found:
-        raise Unreadable("The file holds no statement of an account.")
+        raise Unreadable(say("The file holds no statement of an account."))
     if sum(each.number for each in found) > MOST_LINES:
-        raise Unreadable(f"The file has more than {MOST_LINES:,} entries. Ask the bank for a shorter period.")
+        raise Unreadable(
+            say(
+                "The file has more than {most_lines} entries. Ask the bank for a shorter period.",
+                most_lines=as_figure(MOST_LINES, ","),
+            )
+        )
     return [statement for each in found for statement in _statements(each)]
 
 
@@ -108,7 +117,12 @@ def _take_entry(now: _Found, entry: etree._Element) -> None:
         for last_four, line in _lines(entry, now.currency):
             now.by_card.setdefault(last_four or digits(now.account), []).append(line)
     except ValueError as error:
-        now.left.append(LeftOut(f"entry {now.number}, line {entry.sourceline}", str(error)))
+        now.left.append(
+            LeftOut(
+                say("entry {number}, line {sourceline}", number=now.number, sourceline=entry.sourceline),
+                said_by(error),
+            )
+        )
 
 
 def _take_balance(now: _Found, node: etree._Element) -> None:
@@ -193,12 +207,12 @@ def _lines(node: etree._Element, currency: str) -> Iterator[tuple[str, Statement
         rows = [(details[0] if len(details) == 1 else entry, whole)]
     for each, amount in rows:
         # Who is on the other side: whoever was paid, or who paid where money came in.
-        there, here = ("Cdtr", "Dbtr") if sign > 0 else ("Dbtr", "Cdtr")
+        there, here = ("Cdtr", say("Dbtr")) if sign > 0 else ("Dbtr", say("Cdtr"))
         merchant = each.get(
             f"RltdPties/{there}/Nm", f"RltdPties/{there}/Pty/Nm", "CardTx/POI/Id/Id", f"RltdPties/{here}/Nm", f"RltdPties/{here}/Pty/Nm"
         )  # fmt: skip
         memo = " ".join(filter(None, each.words or (entry.words if each is entry else ())))[:200]
-        merchant = merchant or memo or entry.get("AddtlNtryInf") or "Not named"
+        merchant = merchant or memo or entry.get("AddtlNtryInf") or say("Not named")
         key = each.get("Refs/AcctSvcrRef", "Refs/TxId", "Refs/EndToEndId")
         key = key if key and key != "NOTPROVIDED" else entry.get("AcctSvcrRef") if len(rows) == 1 else ""
         signed = amount if sign > 0 else -amount

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from wainwright.core.said import joined, say
 from wainwright.formats.headed import headed_rows
 from wainwright.formats.problems import Unreadable
 
@@ -24,8 +25,11 @@ def read_categories(content: bytes) -> list[tuple[int, dict[str, str]]]:
     columns, rows = headed_rows(content, WORDS, "name", MOST_ROWS)
     if "name" not in columns:
         raise Unreadable(
-            f"The first row does not name the columns. They are called {', '.join(each[0] for each in WORDS.values())}; name is needed."
+            say(
+                "The first row does not name the columns. They are called {list}; name is needed.",
+                list=joined(", ", (each[0] for each in WORDS.values())),
+            )
         )
     if not rows:
-        raise Unreadable("There are no rows below the header.")
+        raise Unreadable(say("There are no rows below the header."))
     return [(number, {name: text[:LONGEST] for name, text in cells.items()}) for number, cells in rows]

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, said_by, say
 from wainwright.formats.column_words import WORDS, direction_of, is_direction, says
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.spreadsheet import Rows, is_spreadsheet, sheets_of
@@ -52,7 +53,7 @@ def _sheet(content: bytes) -> Rows:
     """The sheet that holds the table: the first with a header that says enough, else the longest."""
     sheets = sheets_of(content, MOST_LINES)
     if not sheets:
-        raise Unreadable("The spreadsheet is empty.")
+        raise Unreadable(say("The spreadsheet is empty."))
     headed = (rows for rows in sheets if any(_looks_like_header(row) for _, row in rows[:40]))
     return next(headed, max(sheets, key=len))
 
@@ -60,12 +61,12 @@ def _sheet(content: bytes) -> Rows:
 def _rows(content: bytes) -> Rows:
     text = text_of(content)
     if not text.strip():
-        raise Unreadable("The file is empty.")
+        raise Unreadable(say("The file is empty."))
     lines = [line for line in text[:200_000].splitlines()[:60] if line.strip()]
     mark = _mark_of(lines)
     if not mark:
         raise Unreadable(
-            "This is no table: no column ends in a comma, semicolon or tab. Save it as CSV and send it again."
+            say("This is no table: no column ends in a comma, semicolon or tab. Save it as CSV and send it again.")
         )
     csv.field_size_limit(200_000)
     try:
@@ -74,7 +75,7 @@ def _rows(content: bytes) -> Rows:
             for n, row in enumerate(csv.reader(io.StringIO(text, newline=None), delimiter=mark), 1)
         ]
     except csv.Error as error:
-        raise Unreadable(f"The table cannot be read: {error}. Save it as CSV anew.") from error
+        raise Unreadable(say("The table cannot be read: {error}. Save it as CSV anew.", error=error)) from error
     return [(n, row) for n, row in rows if any(row)]
 
 
@@ -93,7 +94,7 @@ def _mark_of(lines: Sequence[str]) -> str:
 def _in_rows(rows: Rows) -> Table:
     """The table in rows: its header is the first that looks like one, below whatever stands before it."""
     if not rows:
-        raise Unreadable("The table is empty.")
+        raise Unreadable(say("The table is empty."))
     start = next((i for i, (_, row) in enumerate(rows[:40]) if _looks_like_header(row)), None)
     if start is None:
         return _unknown_words(rows)
@@ -103,7 +104,12 @@ def _in_rows(rows: Rows) -> Table:
 def _not_too_many(rows: Sequence[tuple[int, tuple[str, ...]]]) -> tuple[tuple[int, tuple[str, ...]], ...]:
     """The rows under a header. Raises ``Unreadable`` for more than can be taken: nothing of a file is left out in silence."""
     if len(rows) > MOST_LINES:
-        raise Unreadable(f"The table has more than {MOST_LINES:,} rows. Ask the bank for a shorter period.")
+        raise Unreadable(
+            say(
+                "The table has more than {most_lines} rows. Ask the bank for a shorter period.",
+                most_lines=as_figure(MOST_LINES, ","),
+            )
+        )
     return tuple(rows)
 
 
@@ -112,12 +118,12 @@ def _unknown_words(rows: Sequence[tuple[int, tuple[str, ...]]]) -> Table:
     width = Counter(len(row) for _, row in rows).most_common(1)[0][0]
     if width < LEAST_COLUMNS:
         raise Unreadable(
-            "A date, a merchant and an amount need a column each, and there are fewer. Save it as CSV anew."
+            say("A date, a merchant and an amount need a column each, and there are fewer. Save it as CSV anew.")
         )
     start = next(i for i, (_, row) in enumerate(rows) if len(row) == width)
     header, under = rows[start][1], start + 1
     if any(_is_day(cell) for cell in header):
-        header, under = tuple(f"Column {n}" for n in range(1, width + 1)), start
+        header, under = tuple(say("Column {n}", n=n) for n in range(1, width + 1)), start
     return Table(header, _not_too_many(rows[under:]))
 
 
@@ -198,7 +204,7 @@ def read_table(
     of each line. Raises ``Unreadable`` where the mapping misses a column that is needed.
     """
     if not says_enough(mapping):
-        raise Unreadable("Say which column holds the date, the merchant, and the amount.")
+        raise Unreadable(say("Say which column holds the date, the merchant, and the amount."))
 
     def cell(row: Sequence[str], name: str) -> str:
         index = mapping.get(name, -1)
@@ -215,14 +221,14 @@ def read_table(
             day = read_day(cell(row, "date"), american, near)
             in_currency = cell(row, "currency").upper() or currency
             amount = Money.rounded(_value(row, cell, mark, directed), in_currency)
-            merchant = cell(row, "merchant") or "Not named"
+            merchant = cell(row, "merchant") or say("Not named")
             original = None
             if cell(row, "original") and cell(row, "original_currency").upper() not in ("", in_currency):
                 # Banks write it without a sign, or with one; it goes the way of what was charged.
                 abroad = abs(read_number(cell(row, "original"), mark)) * (-1 if amount.amount < 0 else 1)
                 original = Money.rounded(abroad, cell(row, "original_currency").upper())
         except (ValueError, KeyError) as error:
-            left.append(LeftOut(f"line {number}", str(error).strip("'\"")))
+            left.append(LeftOut(say("line {number}", number=number), said_by(error).strip("'\"")))
             continue
         key = cell(row, "key") or own_key(day, amount, merchant)
         read.append(

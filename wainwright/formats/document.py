@@ -10,6 +10,7 @@ from PIL import Image
 from pypdf import PageObject, PdfReader, PdfWriter
 from pypdf.generic import DecodedStreamObject, DictionaryObject, NameObject, NumberObject, StreamObject
 
+from wainwright.core.said import as_figure, say
 from wainwright.formats.binder import Bound, contents, fitting
 from wainwright.formats.sheets import stamps
 
@@ -27,7 +28,7 @@ def document(
     """
     first = PdfReader(io.BytesIO(front))
     fits, left = fitting([replace(bound, label=f"{stamp}: {bound.label}") for stamp, bound in papers])
-    listed = contents(title, fits, left, len(first.pages), " of evidence")
+    listed = contents(title, fits, left, len(first.pages), say(" of evidence"))
     writer = PdfWriter()
     for page in first.pages:
         writer.add_page(page)
@@ -35,11 +36,17 @@ def document(
         number = next((n for n, page in enumerate(first.pages) if text in (page.extract_text() or "")), None)
         if number is not None:
             writer.add_outline_item(title=words, page_number=number)
-    writer.add_outline_item(title="Contents of the evidence", page_number=len(writer.pages))
+    writer.add_outline_item(title=say("Contents of the evidence"), page_number=len(writer.pages))
     for page in listed.pages:
         writer.add_page(page)
     texts = [
-        f"{stamp} · page {n} of {len(fit.pages)} · {bound.label}"[:130]
+        say(
+            "{stamp} · page {n} of {pages_count} · {bound_label}",
+            stamp=stamp,
+            n=n,
+            pages_count=len(fit.pages),
+            bound_label=bound.label,
+        )[:130]
         for (stamp, bound), fit in zip(papers, fits, strict=True)
         for n in range(1, len(fit.pages) + 1)
     ]
@@ -79,7 +86,13 @@ def _lay(writer: PdfWriter, page: PageObject, picture: bytes) -> None:
     images[NameObject("/Evidence")] = writer._add_object(stream)
     scale = min((WIDTH - 2 * MARGIN) / width, (HEIGHT - MARGIN - FOOT) / height)
     x, y = (WIDTH - width * scale) / 2, FOOT + (HEIGHT - MARGIN - FOOT - height * scale)
-    drawing = f"q {width * scale:.2f} 0 0 {height * scale:.2f} {x:.2f} {y:.2f} cm /Evidence Do Q\n"
+    drawing = say(
+        "q {width} 0 0 {height} {x} {y} cm /Evidence Do Q\n",
+        width=as_figure(width * scale, ".2f"),
+        height=as_figure(height * scale, ".2f"),
+        x=as_figure(x, ".2f"),
+        y=as_figure(y, ".2f"),
+    )
     content = DecodedStreamObject()
     stamp = page.get_contents()
     content.set_data(drawing.encode() + (stamp.get_data() if stamp is not None else b""))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Mapping, Sequence
 
+from wainwright.core.said import say
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.spreadsheet import Rows, is_spreadsheet, sheets_of
 from wainwright.formats.statement import text_of
@@ -27,9 +28,11 @@ def headed_rows(
         rows = _csv(content)
     rows = [(number, row) for number, row in rows if any(row)]
     if not rows:
-        raise Unreadable("The file holds no rows.")
+        raise Unreadable(say("The file holds no rows."))
     if len(rows) - 1 > most_rows:
-        raise Unreadable(f"The file has {len(rows) - 1} rows, more than {most_rows}.")
+        raise Unreadable(
+            say("The file has {rows_count} rows, more than {most_rows}.", rows_count=len(rows) - 1, most_rows=most_rows)
+        )
     columns = _columns(rows[0][1], words)
     return list(columns), [
         (number, {name: row[at].strip() if at < len(row) else "" for name, at in columns.items()})
@@ -49,7 +52,7 @@ def _csv(content: bytes) -> Rows:
             for n, row in enumerate(csv.reader(io.StringIO(text, newline=None), delimiter=mark), 1)
         ]
     except csv.Error as error:
-        raise Unreadable(f"The table cannot be read: {error}. Save it as CSV anew.") from error
+        raise Unreadable(say("The table cannot be read: {error}. Save it as CSV anew.", error=error)) from error
 
 
 def _columns(header: Sequence[str], words: Words) -> dict[str, int]:

@@ -20,6 +20,7 @@ from babel.numbers import is_currency
 from lxml import etree
 
 from wainwright.core.money import Money, total
+from wainwright.core.said import as_figure, say
 from wainwright.core.text import decimal
 from wainwright.formats.problems import Unreadable
 
@@ -106,7 +107,7 @@ def read_invoice(content: bytes) -> Invoice:
         return _checked(_cii(root))
     if space == _OLDER and name == "CrossIndustryDocument":
         return _checked(_cii(_as_newer(root)))
-    raise Unreadable(f"This XML is a “{name[:40]}”, not an invoice. Taken are UBL 2.1 and CII.")
+    raise Unreadable(say("This XML is a “{name}”, not an invoice. Taken are UBL 2.1 and CII.", name=name[:40]))
 
 
 def _as_newer(root: Element) -> Element:
@@ -139,17 +140,21 @@ def inside_pdf(content: bytes) -> bytes | None:
 
 def _parse(content: bytes) -> Element:
     if len(content) > MOST_BYTES:
-        raise Unreadable("The invoice is larger than 5 MB. Ask for it without its attachments.")
+        raise Unreadable(say("The invoice is larger than 5 MB. Ask for it without its attachments."))
     parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False)
     try:
         root = etree.fromstring(content, parser)
     except (etree.XMLSyntaxError, ValueError) as error:
         line = getattr(error, "lineno", None)
         raise Unreadable(
-            f"The XML breaks off or is damaged{f' at line {line}' if line else ''}. Ask for the invoice again."
+            say("The XML breaks off or is damaged at line {line}. Ask for the invoice again.", line=line)
+            if line
+            else say("The XML breaks off or is damaged. Ask for the invoice again.")
         ) from error
     if getattr(root.getroottree().docinfo, "doctype", ""):
-        raise Unreadable("The XML brings definitions of its own, which an invoice has no use for. It is not taken.")
+        raise Unreadable(
+            say("The XML brings definitions of its own, which an invoice has no use for. It is not taken.")
+        )
     return root
 
 
@@ -178,7 +183,12 @@ def _amount(text: str, currency: str, what: str) -> Money:
         return Money.rounded(value, currency)
     except (InvalidOperation, ValueError) as error:
         raise Unreadable(
-            f"{what} is “{text[:30]}”, which is no amount of {currency if is_currency(currency) else 'a known currency'}."
+            say(
+                "{what} is “{text}”, which is no amount of {currency}.",
+                what=what,
+                text=text[:30],
+                currency=currency if is_currency(currency) else say("a known currency"),
+            )
         ) from error
 
 
@@ -195,12 +205,12 @@ def _day(text: str) -> date:
     try:
         return date(int(digits[:4]), int(digits[4:6]), int(digits[6:8]))
     except ValueError as error:
-        raise Unreadable(f"The day of issue is “{text[:20]}”, which is no date.") from error
+        raise Unreadable(say("The day of issue is “{text}”, which is no date.", text=text[:20])) from error
 
 
 def _needed(text: str, what: str) -> str:
     if not text:
-        raise Unreadable(f"The invoice has no {what}.")
+        raise Unreadable(say("The invoice has no {what}.", what=what))
     return text
 
 
@@ -218,11 +228,11 @@ def _ubl(root: Element, credit: bool) -> Invoice:
     )
     totals = _one(root, "LegalMonetaryTotal")
     if totals is None:
-        raise Unreadable("The invoice has no sums.")
+        raise Unreadable(say("The invoice has no sums."))
     lines = tuple(
         InvoiceLine(
             _text(line, "Item/Name") or _text(line, "Item/Description") or "Line",
-            money(line, "LineExtensionAmount", "a line's net"),
+            money(line, "LineExtensionAmount", say("a line's net")),
             _percent(_text(line, "Item/ClassifiedTaxCategory/Percent")),
         )
         for line in _all(root, "CreditNoteLine" if credit else "InvoiceLine")[:MOST_LINES]
@@ -230,7 +240,7 @@ def _ubl(root: Element, credit: bool) -> Invoice:
     # A second total, in the currency of the tax office, has no breakdown and is not the document's own.
     whole = next((t for t in _all(root, "TaxTotal") if _all(t, "TaxSubtotal")), _one(root, "TaxTotal"))
     taxes = () if whole is None else tuple(
-        TaxLine(_percent(_text(sub, "TaxCategory/Percent")), money(sub, "TaxableAmount", "a net", "0"), money(sub, "TaxAmount", "a tax"))
+        TaxLine(_percent(_text(sub, "TaxCategory/Percent")), money(sub, "TaxableAmount", say("a net"), "0"), money(sub, "TaxAmount", say("a tax")))
         for sub in _all(whole, "TaxSubtotal")
     )  # fmt: skip
     zero = Money.zero(currency)
@@ -238,7 +248,7 @@ def _ubl(root: Element, credit: bool) -> Invoice:
         "UBL", _needed(_text(root, "ID"), "number")[:60], _day(_text(root, "IssueDate")), _needed(supplier, "supplier"),
         "" if party is None else _text(party, "PartyTaxScheme/CompanyID"), _text(root, "BuyerReference"), currency, lines, taxes,
         money(totals, "TaxExclusiveAmount", "net"), zero if whole is None else money(whole, "TaxAmount", "tax"),
-        money(totals, "TaxInclusiveAmount", "total"), money(totals, "PrepaidAmount", "what was prepaid", "0"),
+        money(totals, "TaxInclusiveAmount", "total"), money(totals, "PrepaidAmount", say("what was prepaid"), "0"),
         tuple(_attached(root, "AdditionalDocumentReference/Attachment/EmbeddedDocumentBinaryObject")), (),
     )  # fmt: skip
 
@@ -248,11 +258,11 @@ def _cii(root: Element) -> Invoice:
     head = _one(root, "ExchangedDocument")
     settled = None if deal is None else _one(deal, "ApplicableHeaderTradeSettlement")
     if deal is None or head is None or settled is None:
-        raise Unreadable("The invoice has no head or no sums.")
+        raise Unreadable(say("The invoice has no head or no sums."))
     currency = _needed(_text(settled, "InvoiceCurrencyCode"), "currency").upper()
     sums = _one(settled, "SpecifiedTradeSettlementHeaderMonetarySummation")
     if sums is None:
-        raise Unreadable("The invoice has no sums.")
+        raise Unreadable(say("The invoice has no sums."))
     sign = -1 if _text(head, "TypeCode") in _CREDIT else 1
 
     def money(node: Element, path: str, what: str, default: str | None = None) -> Money:
@@ -265,7 +275,7 @@ def _cii(root: Element) -> Invoice:
             money(
                 line,
                 "SpecifiedLineTradeSettlement/SpecifiedTradeSettlementLineMonetarySummation/LineTotalAmount",
-                "a line's net",
+                say("a line's net"),
             ),
             _percent(_text(line, "SpecifiedLineTradeSettlement/ApplicableTradeTax/RateApplicablePercent")),
         )
@@ -273,7 +283,7 @@ def _cii(root: Element) -> Invoice:
     )
     taxes = tuple(
         TaxLine(
-            _percent(_text(tax, "RateApplicablePercent")), money(tax, "BasisAmount", "a net", "0"), money(tax, "CalculatedAmount", "a tax")
+            _percent(_text(tax, "RateApplicablePercent")), money(tax, "BasisAmount", say("a net"), "0"), money(tax, "CalculatedAmount", say("a tax"))
         )
         for tax in _all(settled, "ApplicableTradeTax")
     )  # fmt: skip
@@ -283,7 +293,7 @@ def _cii(root: Element) -> Invoice:
         _needed(_text(deal, agreement + "SellerTradeParty/Name"), "supplier"),
         _text(deal, agreement + "SellerTradeParty/SpecifiedTaxRegistration/ID"), _text(deal, agreement + "BuyerReference"), currency,
         lines, taxes, money(sums, "TaxBasisTotalAmount", "net"), money(sums, "TaxTotalAmount", "tax", "0"),
-        money(sums, "GrandTotalAmount", "total"), money(sums, "TotalPrepaidAmount", "what was prepaid", "0"),
+        money(sums, "GrandTotalAmount", "total"), money(sums, "TotalPrepaidAmount", say("what was prepaid"), "0"),
         tuple(_attached(deal, "//AdditionalReferencedDocument/AttachmentBinaryObject")), (),
     )  # fmt: skip
 
@@ -306,12 +316,22 @@ def _checked(invoice: Invoice) -> Invoice:
         return abs((one - other).amount) > slack
 
     if invoice.taxes and off(total((t.tax for t in invoice.taxes), invoice.currency), invoice.tax, SLACK):
-        problems.append("the taxes by rate do not add up to the tax")
+        problems.append(say("the taxes by rate do not add up to the tax"))
     if off(invoice.net + invoice.tax, invoice.gross, SLACK):
-        problems.append(f"net {invoice.net} and tax {invoice.tax} do not come to {invoice.gross}")
+        problems.append(
+            say("net {net} and tax {tax} do not come to {gross}", net=invoice.net, tax=invoice.tax, gross=invoice.gross)
+        )
     for each in invoice.taxes:
         expected = Money.rounded(each.net.amount * each.percent / 100, invoice.currency)
         if off(expected, each.tax, SLACK * max(1, len(invoice.lines))):
-            problems.append(f"{each.percent.normalize():f} % of {each.net} is {expected}, the invoice says {each.tax}")
+            problems.append(
+                say(
+                    "{normalize} % of {net} is {expected}, the invoice says {tax}",
+                    normalize=as_figure(each.percent.normalize(), "f"),
+                    net=each.net,
+                    expected=expected,
+                    tax=each.tax,
+                )
+            )
     fields = {name: getattr(invoice, name) for name in Invoice.__slots__}
     return Invoice(**fields | {"problems": tuple(problems)})

@@ -15,6 +15,7 @@ from zoneinfo import ZoneInfo
 from icalendar import Calendar, Event
 
 from wainwright.core.journey import Place
+from wainwright.core.said import say
 from wainwright.core.text import clean, one_line
 from wainwright.formats.mail import Reservation
 from wainwright.formats.places import airport_of, find_places, folded
@@ -63,7 +64,12 @@ def is_calendar(content: bytes) -> bool:
 def read_calendar(content: bytes) -> CalendarFile:
     """Read a calendar file. Raises ``Unreadable`` for one that is damaged, too large, or holds no appointment."""
     if len(content) > MOST_BYTES or content.upper().count(b"BEGIN:VEVENT") > MOST_EVENTS:
-        raise Unreadable(f"The calendar holds more than {MOST_EVENTS} appointments. Send those of one journey.")
+        raise Unreadable(
+            say(
+                "The calendar holds more than {most_events} appointments. Send those of one journey.",
+                most_events=MOST_EVENTS,
+            )
+        )
     try:
         text = content.decode("utf-8-sig")
     except UnicodeDecodeError:
@@ -74,7 +80,7 @@ def read_calendar(content: bytes) -> CalendarFile:
         ]
     # The library meets damaged lines with whatever its depths raise.
     except (ValueError, KeyError, IndexError, AttributeError, TypeError) as error:
-        raise Unreadable("The calendar file is damaged. Send it anew from where it was made.") from error
+        raise Unreadable(say("The calendar file is damaged. Send it anew from where it was made.")) from error
     journeys: list[Reservation] = []
     left: list[str] = []
     for event in events:
@@ -84,33 +90,33 @@ def read_calendar(content: bytes) -> CalendarFile:
         else:
             left.append(found)
     if not events:
-        raise Unreadable("There is no appointment in this calendar file.")
+        raise Unreadable(say("There is no appointment in this calendar file."))
     return CalendarFile(tuple(sorted(journeys, key=lambda each: each.leaves)), tuple(left))
 
 
 def _journey(event: Event) -> Reservation | str:
     """A way or a stay, else what it is called and why it is none."""
-    title = one_line(_text(event, "summary"), 120) or "An appointment without a title"
+    title = one_line(_text(event, "summary"), 120) or say("An appointment without a title")
     if _text(event, "status").upper() == "CANCELLED":
-        return f"{title}: it was called off"
+        return say("{title}: it was called off", title=title)
     try:
         begins, ends = _times(event)
         possible(begins.date())
         possible(ends.date())
     except (KeyError, ValueError, TypeError, AttributeError, OverflowError):
-        return f"{title}: its times cannot be read"
+        return say("{title}: its times cannot be read", title=title)
     where, about = one_line(_text(event, "location"), 200), clean(_text(event, "description"))[:MOST_TEXT]
     words = set(re.findall(r"[a-z-]+", folded(f"{title} {about[:200]}")))
     number = match[1].upper() if (match := _NUMBER.search(about)) else ""
     if words & _STAYS and ends.date() > begins.date():
         place = _place_in(where) or _place_in(title)
         if place is None:
-            return f"{title}: in which town it is cannot be read"
+            return say("{title}: in which town it is cannot be read", title=title)
         name = re.sub(r"^(?:hotel|stay|check-?in)\s*(?:at|in)?\s*[:–-]\s*", "", title, flags=re.IGNORECASE)
         return Reservation("stay", name, number, "", place.town, _wall(begins, place), _wall(ends, place), None)
     ends_of = _ends(title, where, about)
     if ends_of is None:
-        return f"{title}: no way from one place to another"
+        return say("{title}: no way from one place to another", title=title)
     origin, target = ends_of
     flight = _FLIGHT.search(title) or _FLIGHT.search(about)
     mode = next((code for code, known in _MODES if words & set(known)), "")

@@ -24,6 +24,7 @@ from lxml import html as lxml_html
 from lxml.etree import ParserError, XMLSyntaxError, iterwalk
 
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.core.text import clean, one_line
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.written import possible
@@ -90,10 +91,10 @@ def is_mail(content: bytes) -> bool:
 def read_mail(content: bytes) -> Letter:
     """Read a mail. Raises ``Unreadable``."""
     if len(content) > MOST_BYTES:
-        raise Unreadable("The mail is larger than 20 MB. Forward its papers one by one.")
+        raise Unreadable(say("The mail is larger than 20 MB. Forward its papers one by one."))
     # Before anything is taken apart: a mail of very many pieces costs as much to cut as to read.
     if content.count(b"\nContent-Type:") > MOST_PIECES * 3 or content.count(b"\n--") > MOST_DASHES:
-        raise Unreadable("The mail holds more than 100 pieces. Forward its papers one by one.")
+        raise Unreadable(say("The mail holds more than 100 pieces. Forward its papers one by one."))
     try:
         message = BytesParser(policy=policy.compat32).parsebytes(_heads_bounded(content))
         attached, plain, rich = _walk(message)
@@ -106,7 +107,7 @@ def read_mail(content: bytes) -> Letter:
     # The parser of the standard library meets damaged heads with whatever its depths raise.
     except (MessageError, ValueError, LookupError, AttributeError, TypeError, RecursionError) as error:
         raise Unreadable(
-            "The mail is damaged and cannot be taken apart. Forward it again, or send its papers."
+            say("The mail is damaged and cannot be taken apart. Forward it again, or send its papers.")
         ) from error
     page = _page(rich)
     # Many senders put less into the plain words than into the page; where the page names more amounts, it is read.
@@ -132,7 +133,7 @@ def read_heads(content: bytes) -> tuple[str, str]:
         message = BytesHeaderParser(policy=policy.compat32).parsebytes(heads + b"\n\n")
         return _address(_head(message, "From")), one_line(_head(message, "Subject"), 200)
     except (MessageError, ValueError, LookupError, AttributeError, TypeError, RecursionError) as error:
-        raise Unreadable("The mail's heads are damaged. Ask for it again.") from error
+        raise Unreadable(say("The mail's heads are damaged. Ask for it again.")) from error
 
 
 def _heads_bounded(content: bytes) -> bytes:
@@ -177,7 +178,7 @@ def _walk(message: Message) -> tuple[list[Attachment], str, str]:
     plain = rich = ""
     for count, part in enumerate(message.walk()):
         if count > MOST_PIECES:
-            raise Unreadable("The mail holds more than 100 pieces. Forward its papers one by one.")
+            raise Unreadable(say("The mail holds more than 100 pieces. Forward its papers one by one."))
         if part.is_multipart():
             continue
         name, kind = _name(part), part.get_content_type()

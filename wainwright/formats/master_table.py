@@ -6,6 +6,7 @@ from datetime import date
 from decimal import Decimal, InvalidOperation
 
 from wainwright.core.masters import Master
+from wainwright.core.said import said_by, say
 from wainwright.formats.headed import headed_rows
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.written import read_day
@@ -22,11 +23,14 @@ WORDS = {
 def read_masters(content: bytes, kind: str = "") -> tuple[list[Master], list[LeftOut]]:
     """Read masters of a file; ``kind`` is what all rows are where no column says it. Raises ``Unreadable`` with a sentence."""
     if len(content) > MOST_BYTES:
-        raise Unreadable("The file is larger than 12 MB. Leave out what is not needed.")
+        raise Unreadable(say("The file is larger than 12 MB. Leave out what is not needed."))
     columns, rows = headed_rows(content, WORDS, "code", MOST_ROWS)
     if "code" not in columns or ("kind" not in columns and not kind):
         raise Unreadable(
-            "The first row does not name the columns. Call them kind (account, supplier, or a dimension), code and name."
+            say(
+                "The first row does not name the columns. Call them kind (account, supplier, or a "
+                "dimension), code and name."
+            )
         )
     found: dict[tuple[str, str], Master] = {}
     left: list[LeftOut] = []
@@ -37,7 +41,7 @@ def read_masters(content: bytes, kind: str = "") -> tuple[list[Master], list[Lef
                 raise ValueError(f"{master.kind} {master.code} stands in the file twice")
             found[master.kind, master.code] = master
         except ValueError as error:
-            left.append(LeftOut(f"row {number}", str(error)))
+            left.append(LeftOut(say("row {number}", number=number), said_by(error)))
     return list(found.values()), left
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from wainwright.core.said import say
 from wainwright.formats.headed import headed_rows
 from wainwright.formats.problems import Unreadable
 
@@ -18,8 +19,11 @@ def read_mileage(content: bytes) -> list[tuple[int, dict[str, str]]]:
     columns, rows = headed_rows(content, WORDS, "rate", MOST_ROWS)
     if not {"vehicle", "since", "rate"}.issubset(columns):
         raise Unreadable(
-            "The first row does not name the columns. Call them vehicle, unit, from, up to, rate, passenger; vehicle, from and rate are needed."
+            say(
+                "The first row does not name the columns. Call them vehicle, unit, from, up to, rate, "
+                "passenger; vehicle, from and rate are needed."
+            )
         )
     if not rows:
-        raise Unreadable("There are no rows below the header.")
+        raise Unreadable(say("There are no rows below the header."))
     return [(number, {name: text[:LONGEST] for name, text in cells.items() if text}) for number, cells in rows]

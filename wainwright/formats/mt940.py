@@ -13,6 +13,7 @@ from typing import Any
 import mt940
 
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, said_by, say
 from wainwright.formats.counting import counted
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.statement import (
@@ -44,10 +45,15 @@ def read_mt940(content: bytes) -> list[Statement]:
     must_not_be_too_large(content)
     text = text_of(content).replace("\r\n", "\n").replace("\r", "\n")
     if text.count("\n:61:") > MOST_LINES:
-        raise Unreadable(f"The file has more than {MOST_LINES:,} entries. Ask the bank for a shorter period.")
+        raise Unreadable(
+            say(
+                "The file has more than {most_lines} entries. Ask the bank for a shorter period.",
+                most_lines=as_figure(MOST_LINES, ","),
+            )
+        )
     starts = [m.start() for m in re.finditer(r"^:20:", text, re.M)]
     if not starts:
-        raise Unreadable("This is no MT940 file: no statement begins in it (:20:).")
+        raise Unreadable(say("This is no MT940 file: no statement begins in it (:20:)."))
     blocks = [text[a:b] for a, b in zip(starts, [*starts[1:], len(text)], strict=True)]
     return [_statement(_without_envelope(block), number) for number, block in enumerate(blocks, 1)]
 
@@ -81,7 +87,12 @@ def _statement(block: str, number: int) -> Statement:
                     raise ValueError("it could not be understood")
             except _LIBRARY as error:
                 shown = entry_text.split("\n")[0][:60]
-                left.append(LeftOut(f"statement {number}, entry {index}, {shown}", _why(error)))
+                left.append(
+                    LeftOut(
+                        say("statement {number}, entry {index}, {shown}", number=number, index=index, shown=shown),
+                        _why(error),
+                    )
+                )
     ends = [_balance(block, tags) for tags in ("60[FM]", "62[FM]")]
     return Statement(digits(account), currency, tuple(with_places(lines)), tuple(left), *ends)
 
@@ -99,8 +110,8 @@ def _balance(block: str, tag: str) -> Money | None:
 
 
 def _why(error: Exception) -> str:
-    words = str(error).split("\n")[0][:120]
-    return words or "it could not be understood"
+    words = said_by(error).split("\n")[0][:120]
+    return words or say("it could not be understood")
 
 
 def _split(block: str) -> tuple[str, list[str]]:
@@ -167,7 +178,7 @@ def _merchant(data: dict[str, Any], written: str) -> str:
         words = " ".join(_TAGS.sub(" ", each).split()).strip(" /?+-:;,")
         if any(c.isalpha() for c in words):
             return words[:120]
-    return "Not named"
+    return say("Not named")
 
 
 def _references(data: dict[str, Any]) -> str:

@@ -14,6 +14,7 @@ from datetime import date
 from html import unescape
 
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, said_by, say
 from wainwright.formats.counting import counted
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.statement import (
@@ -48,21 +49,26 @@ class _Found:
 def read_ofx(content: bytes) -> list[Statement]:
     """Read every statement of a file. Raises ``Unreadable`` with a sentence for the person."""
     if not content.strip():
-        raise Unreadable("The file is empty.")
+        raise Unreadable(say("The file is empty."))
     must_not_be_too_large(content)
     if b"<!ENTITY" in content.upper():
-        raise Unreadable("The file declares entities, which an OFX file does not need. It was not read.")
+        raise Unreadable(say("The file declares entities, which an OFX file does not need. It was not read."))
     text = _text(content)
     start = _START.search(text)
     if start is None:
-        raise Unreadable("This is not an OFX file, or it breaks off in its header. Fetch it again from the bank.")
+        raise Unreadable(say("This is not an OFX file, or it breaks off in its header. Fetch it again from the bank."))
     found = _gone_through(_CDATA.sub(lambda m: m[1].replace("&", "&amp;").replace("<", "&lt;"), text[start.start() :]))
     if not found and "</ofx>" not in text[-2000:].casefold():
-        raise Unreadable("The file starts as OFX but breaks off or is damaged. Fetch it again from the bank.")
+        raise Unreadable(say("The file starts as OFX but breaks off or is damaged. Fetch it again from the bank."))
     if not found:
-        raise Unreadable("The file holds no statement of a card or an account.")
+        raise Unreadable(say("The file holds no statement of a card or an account."))
     if sum(len(each.entries) for each in found) > MOST_LINES:
-        raise Unreadable(f"The file has more than {MOST_LINES:,} entries. Ask the bank for a shorter period.")
+        raise Unreadable(
+            say(
+                "The file has more than {most_lines} entries. Ask the bank for a shorter period.",
+                most_lines=as_figure(MOST_LINES, ","),
+            )
+        )
     return [_statement(each) for each in found]
 
 
@@ -131,22 +137,31 @@ def _statement(found: _Found) -> Statement:
     for number, entry in enumerate(found.entries, 1):
         counted()
         name = entry.get("NAME") or entry.get("PAYEE/NAME") or entry.get("MEMO", "")
-        where = f"entry {number}" + (f", {name[:120]}" if name else "")
+        where = say("entry {number}", number=number) + (f", {name[:120]}" if name else "")
         try:
             line = _line(entry, name, currency, mark)
         except ValueError as error:
-            left.append(LeftOut(where, str(error)))
+            left.append(LeftOut(where, said_by(error)))
             continue
         if line.bank_id and line in seen:
-            left.append(LeftOut(where, "the same entry stands in the file twice"))
+            left.append(LeftOut(where, say("the same entry stands in the file twice")))
             continue
         seen.add(line)
         lines.append(line)
     if not found.ended:
         if found.broken and lines:
             # What was cut through in its middle may have lost a part of its amount.
-            left.append(LeftOut(f"entry {len(found.entries)}, {lines.pop().merchant}", "the file breaks off in it"))
-        left.append(LeftOut("the end", "the file breaks off here: fetch it again where entries are missing"))
+            left.append(
+                LeftOut(
+                    say(
+                        "entry {entries_count}, {merchant}",
+                        entries_count=len(found.entries),
+                        merchant=lines.pop().merchant,
+                    ),
+                    say("the file breaks off in it"),
+                )
+            )
+        left.append(LeftOut(say("the end"), say("the file breaks off here: fetch it again where entries are missing")))
     return Statement(
         account[-4:], currency, tuple(with_places(lines)), tuple(left), closing=_closing(head, currency, mark)
     )
@@ -174,7 +189,7 @@ def _line(entry: dict[str, str], name: str, currency: str, mark: str) -> Stateme
     except KeyError as error:
         raise ValueError(f"its currency {symbol[:8]!r} is not known") from error
     return StatementLine(
-        entry.get("FITID", "")[:255], day, amount, name[:120] or "Not named", entry.get("MEMO", "")[:200],
+        entry.get("FITID", "")[:255], day, amount, name[:120] or say("Not named"), entry.get("MEMO", "")[:200],
         entry.get("SIC", "")[:4], original=_original(entry, amount),
     )  # fmt: skip
 

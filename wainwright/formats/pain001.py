@@ -11,6 +11,7 @@ from lxml import etree
 from sepaxml import SepaTransfer
 
 from wainwright.core.money import Money
+from wainwright.core.said import said_by, say
 from wainwright.formats.bank_text import bank_text
 from wainwright.formats.problems import Unreadable
 
@@ -19,7 +20,7 @@ SPACE = "urn:iso:std:iso:20022:tech:xsd:"
 VERSIONS = ("pain.001.001.09", "pain.001.001.03")
 SCHEMA = VERSIONS[1]
 NAME, TEXT = 70, 140
-NO_NAME, NO_TEXT = "Payee", "Payment"
+NO_NAME, NO_TEXT = "Payee", say("Payment")
 PARSER = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=False)
 
 
@@ -137,11 +138,11 @@ def read_pain001(content: bytes) -> tuple[str, list[Ordered]]:
     try:
         root = etree.fromstring(content, PARSER)
     except etree.XMLSyntaxError as error:
-        raise Unreadable("The payment file is not well-formed XML.") from error
+        raise Unreadable(say("The payment file is not well-formed XML.")) from error
     try:
         names = {"p": SPACE + _version(root)}
     except ValueError as error:
-        raise Unreadable(str(error)) from error
+        raise Unreadable(said_by(error)) from error
     message = root.findtext(".//p:MsgId", namespaces=names) or ""
     rows = [
         Ordered(

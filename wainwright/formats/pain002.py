@@ -9,6 +9,7 @@ from enum import StrEnum
 
 from lxml import etree
 
+from wainwright.core.said import say
 from wainwright.formats.problems import Unreadable
 
 NAMESPACE = "urn:iso:std:iso:20022:tech:xsd:pain.002.001.03"
@@ -27,32 +28,32 @@ class Outcome(StrEnum):
 # codes of TransactionIndividualStatus3Code and TransactionGroupStatus3Code that pain.002.001.03 names itself. Paid is
 # what was settled; every acceptance before that may still be followed by another answer.
 STATUSES: Mapping[str, tuple[Outcome, str]] = {
-    "ACSC": (Outcome.PAID, "settled on the payer's account"),
-    "ACCC": (Outcome.PAID, "settled on the payee's account"),
+    "ACSC": (Outcome.PAID, say("settled on the payer's account")),
+    "ACCC": (Outcome.PAID, say("settled on the payee's account")),
     "RJCT": (Outcome.REFUSED, "rejected"),
     "CANC": (Outcome.REFUSED, "cancelled"),
     "RCVD": (Outcome.PENDING, "received"),
     "PDNG": (Outcome.PENDING, "pending"),
-    "ACTC": (Outcome.PENDING, "accepted: the file is in order"),
-    "ACCP": (Outcome.PENDING, "accepted: the payer is in order"),
-    "ACFC": (Outcome.PENDING, "accepted: the funds are there"),
-    "ACSP": (Outcome.PENDING, "accepted, being settled"),
-    "ACWC": (Outcome.PENDING, "accepted with a change"),
-    "ACWP": (Outcome.PENDING, "accepted without posting"),
+    "ACTC": (Outcome.PENDING, say("accepted: the file is in order")),
+    "ACCP": (Outcome.PENDING, say("accepted: the payer is in order")),
+    "ACFC": (Outcome.PENDING, say("accepted: the funds are there")),
+    "ACSP": (Outcome.PENDING, say("accepted, being settled")),
+    "ACWC": (Outcome.PENDING, say("accepted with a change")),
+    "ACWP": (Outcome.PENDING, say("accepted without posting")),
     "ACPT": (Outcome.PENDING, "accepted"),
     "BLCK": (Outcome.PENDING, "blocked"),
-    "PATC": (Outcome.PENDING, "authorised in part"),
+    "PATC": (Outcome.PENDING, say("authorised in part")),
     "PRES": (Outcome.PENDING, "presented"),
-    "PART": (Outcome.PENDING, "accepted in part"),
+    "PART": (Outcome.PENDING, say("accepted in part")),
 }
 
 # ISO 20022 External Code Sets, ExternalStatusReason1Code, in plain words.
 REASONS = {
-    "AC01": "the account number is not right",
-    "AC04": "the account is closed",
-    "AC06": "the account is blocked",
-    "AM04": "the payer's account does not hold enough",
-    "RC01": "the bank's code is not right",
+    "AC01": say("the account number is not right"),
+    "AC04": say("the account is closed"),
+    "AC06": say("the account is blocked"),
+    "AM04": say("the payer's account does not hold enough"),
+    "RC01": say("the bank's code is not right"),
 }
 
 
@@ -79,7 +80,11 @@ class Answer:
         """The reason, else the status, in plain words."""
         if self.code:
             return REASONS.get(self.code, f"the bank says {self.code}")
-        return STATUSES[self.status][1] if self.known else f"the bank says {self.status}, which is no status we know"
+        return (
+            STATUSES[self.status][1]
+            if self.known
+            else say("the bank says {status}, which is no status we know", status=self.status)
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,10 +117,10 @@ def read_pain002(content: bytes) -> StatusReport:
     try:
         root = etree.fromstring(content, PARSER)
     except (etree.XMLSyntaxError, ValueError) as error:
-        raise Unreadable("The bank's answer is not well-formed XML.") from error
+        raise Unreadable(say("The bank's answer is not well-formed XML.")) from error
     space = etree.QName(root).namespace or ""
     if "pain.002" not in space:
-        raise Unreadable("This is not a bank's answer to payments (pain.002).")
+        raise Unreadable(say("This is not a bank's answer to payments (pain.002)."))
     names = {"p": space}
 
     def text(parent: etree._Element, path: str) -> str:
@@ -135,7 +140,7 @@ def read_pain002(content: bytes) -> StatusReport:
     whole = root.find(".//p:OrgnlGrpInfAndSts", names)
     message = text(root, ".//p:OrgnlMsgId")
     if not message:
-        raise Unreadable("The bank's answer does not say which payment file it answers.")
+        raise Unreadable(say("The bank's answer does not say which payment file it answers."))
     return StatusReport(
         message, tuple(each for each in answers if each), {number: each for number, each in blocks.items() if each},
         answer(whole, "GrpSts") if whole is not None else None,

@@ -16,6 +16,8 @@ from typing import Any
 
 import pypdfium2 as pdfium
 
+from wainwright.core.said import said_by, say
+
 # So many signs of a page are read; how far apart, in heights of a line, its rows, words and letters stand.
 MOST_SIGNS, SAME_LINE, WORD_GAP, LETTER_GAP, FEW = 40_000, 0.4, 0.16, 0.7, 3
 # How much the same steps may differ, and how many of a line have to be the same.
@@ -33,16 +35,24 @@ def main(source: str, folder: str, most: int) -> None:
     try:
         document = pdfium.PdfDocument(source)
     except pdfium.PdfiumError as error:
-        word = "password" in str(error).lower()
+        word = "password" in said_by(error).lower()
         print(
-            "The PDF asks for a password. Save it without one." if word else "The PDF is damaged and cannot be opened."
+            say("The PDF asks for a password. Save it without one.")
+            if word
+            else say("The PDF is damaged and cannot be opened.")
         )
         sys.exit(3)
     if document.get_formtype() != pdfium.raw.FORMTYPE_NONE:
         # What was filled in is drawn, and flattened into the page it is read with the rest.
         document.init_forms()
     if len(document) > most:
-        print(f"The PDF has {len(document)} pages, {most} are taken. Send only the pages of the bill.")
+        print(
+            say(
+                "The PDF has {document_count} pages, {most} are taken. Send only the pages of the bill.",
+                document_count=len(document),
+                most=most,
+            )
+        )
         sys.exit(3)
     rows = [_page(document, number, folder) for number in range(len(document))]
     Path(folder, "pages.json").write_text(json.dumps(rows))
@@ -55,7 +65,7 @@ def _page(document: Any, number: int, folder: str) -> dict[str, Any]:
         page = document[number]
     width, height = page.get_size()
     if width < 1 or height < 1:
-        print("The PDF has a page without a size.")
+        print(say("The PDF has a page without a size."))
         sys.exit(3)
     scale = min(3.0, LONG_EDGE / max(width, height))
     picture = page.render(scale=scale).to_pil().convert("RGB")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from wainwright.core.said import say
 from wainwright.formats.headed import headed_rows
 from wainwright.formats.problems import Unreadable
 
@@ -32,10 +33,13 @@ def words_of(codings: Iterable[str] = ()) -> dict[str, tuple[str, ...]]:
 def read_people(content: bytes, codings: Iterable[str] = ()) -> list[PersonRow]:
     """Read the rows of a table of people; ``codings``: how the firm calls what people's costs go to. Raises ``Unreadable`` with a sentence."""
     if len(content) > MOST_BYTES:
-        raise Unreadable("The file is larger than 5 MB. Leave out what is not needed.")
+        raise Unreadable(say("The file is larger than 5 MB. Leave out what is not needed."))
     columns, rows = headed_rows(content, words_of(codings), "email", MOST_ROWS)
     if "name" not in columns or "email" not in columns:
         raise Unreadable(
-            "The first row does not name the columns. Call them name, email, job, manager, roles, limit and coding; the first two are needed."
+            say(
+                "The first row does not name the columns. Call them name, email, job, manager, roles, "
+                "limit and coding; the first two are needed."
+            )
         )
     return [PersonRow(number, {name: text[:200] for name, text in cells.items()}) for number, cells in rows]

@@ -16,6 +16,7 @@ import numpy as np
 from PIL import Image, ImageFile, ImageOps
 from pillow_heif import register_heif_opener
 
+from wainwright.core.said import say
 from wainwright.formats.problems import Unreadable
 
 register_heif_opener()
@@ -26,7 +27,7 @@ Image.MAX_IMAGE_PIXELS = MOST_POINTS * 5
 MOST_BYTES = 20_000_000
 MOST_PAGES = 30
 LONG_EDGE = 2200
-_TOO_LARGE = "The picture has more than 60 million points. Take it in a lower resolution."
+_TOO_LARGE = say("The picture has more than 60 million points. Take it in a lower resolution.")
 _OPENED = ("JPEG", "PNG", "WEBP", "HEIF")
 # How a file begins, and what it then is; pictures that are known and not taken have no kind.
 _BEGINS = [
@@ -65,18 +66,18 @@ class Page:
 def media_type(content: bytes) -> str:
     """Say what a file is by how it begins, never by its name: nothing of it is opened. Raises ``Unreadable`` with what is taken."""
     if not content:
-        raise Unreadable("The file is empty.")
+        raise Unreadable(say("The file is empty."))
     if len(content) > MOST_BYTES:
-        raise Unreadable("The file is larger than 20 MB. Take the picture in a lower resolution.")
+        raise Unreadable(say("The file is larger than 20 MB. Take the picture in a lower resolution."))
     if content[:1024].lstrip().startswith(b"%PDF-"):
         return "application/pdf"
     for begins, kind in _BEGINS:
         if begins.match(content[:16]):
             if kind:
                 return kind
-            raise Unreadable("This sort of picture is not taken. Taken are JPEG, PNG, WebP, HEIC and PDF.")
+            raise Unreadable(say("This sort of picture is not taken. Taken are JPEG, PNG, WebP, HEIC and PDF."))
     raise Unreadable(
-        "This is neither a picture nor a PDF, whatever its name says. Taken are JPEG, PNG, WebP, HEIC and PDF."
+        say("This is neither a picture nor a PDF, whatever its name says. Taken are JPEG, PNG, WebP, HEIC and PDF.")
     )
 
 
@@ -104,7 +105,7 @@ def pages_of(content: bytes) -> list[Page]:
     except (Image.DecompressionBombError, Image.DecompressionBombWarning) as error:
         raise Unreadable(_TOO_LARGE) from error
     except Exception as error:
-        raise Unreadable("The picture is damaged: it breaks off before its end. Take or send it again.") from error
+        raise Unreadable(say("The picture is damaged: it breaks off before its end. Take or send it again.")) from error
 
 
 def _on_white(image: Image.Image) -> Image.Image:
@@ -146,11 +147,13 @@ def _pdf_pages(content: bytes) -> list[Page]:
         try:
             done = subprocess.run(command, capture_output=True, timeout=35, check=False)
         except subprocess.TimeoutExpired as error:
-            raise Unreadable("The PDF takes too long to open. Print it to a new PDF, or send a picture.") from error
+            raise Unreadable(
+                say("The PDF takes too long to open. Print it to a new PDF, or send a picture.")
+            ) from error
         if done.returncode == 3:
             raise Unreadable(done.stdout.decode().strip())
         if done.returncode != 0:
-            raise Unreadable("The PDF is damaged, or far larger inside than it looks. Send a picture instead.")
+            raise Unreadable(say("The PDF is damaged, or far larger inside than it looks. Send a picture instead."))
         pages = []
         for row in json.loads(Path(folder, "pages.json").read_text()):
             picture = Path(folder, row["file"]).read_bytes()

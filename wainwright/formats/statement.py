@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from datetime import date
 
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.formats.problems import LeftOut, Unreadable
 
 MOST_BYTES = 64_000_000
@@ -17,7 +18,7 @@ MOST_LINES = 50_000
 def must_not_be_too_large(content: bytes) -> None:
     """Raise ``Unreadable`` for a file of more bytes than a statement has."""
     if len(content) > MOST_BYTES:
-        raise Unreadable("The file is larger than 64 MB. Ask the bank for a shorter period.")
+        raise Unreadable(say("The file is larger than 64 MB. Ask the bank for a shorter period."))
 
 
 @dataclass(frozen=True, slots=True)

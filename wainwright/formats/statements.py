@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from wainwright.core.said import say
 from wainwright.formats.camt import is_camt, read_camt
 from wainwright.formats.mt940 import is_mt940, read_mt940
 from wainwright.formats.ofx import read_ofx
@@ -29,7 +30,7 @@ READERS: tuple[tuple[str, Callable[[bytes], bool], Callable[[bytes, str], list[S
 def format_of(content: bytes) -> str:
     """Return the name of a file's format, or "CSV" for a table that has to be mapped, a workbook's as well. Raises ``Unreadable`` for an empty file."""
     if not content.strip():
-        raise Unreadable("The file is empty.")
+        raise Unreadable(say("The file is empty."))
     if is_spreadsheet(content):
         return "CSV"
     return next((name for name, is_it, _ in READERS if is_it(content)), "CSV")
@@ -40,4 +41,4 @@ def read_statements(content: bytes, currency: str) -> list[Statement]:
     for _, is_it, read in READERS:
         if is_it(content):
             return read(content, currency)
-    raise Unreadable("This is neither OFX, camt, MT940 nor QIF, and no table with a header.")
+    raise Unreadable(say("This is neither OFX, camt, MT940 nor QIF, and no table with a header."))

@@ -13,6 +13,7 @@ import gpxpy
 import gpxpy.gpx
 from gpxpy.geo import haversine_distance
 
+from wainwright.core.said import as_figure, say
 from wainwright.core.workings import plain
 from wainwright.formats.places import nearest
 from wainwright.formats.problems import Unreadable
@@ -50,14 +51,19 @@ def is_track(content: bytes) -> bool:
 def read_track(content: bytes) -> Track:
     """Read a track. Raises ``Unreadable`` for what is damaged, holds no way, or none that a car can drive."""
     if b"<!DOCTYPE" in content or b"<!ENTITY" in content:
-        raise Unreadable("The track names entities, which no receiver does. Send it anew from where it was made.")
+        raise Unreadable(say("The track names entities, which no receiver does. Send it anew from where it was made."))
     if content.count(b"lat=") > MOST_POINTS:
-        raise Unreadable(f"The track has more than {MOST_POINTS:,} points. Send it in pieces.")
+        raise Unreadable(
+            say(
+                "The track has more than {most_points} points. Send it in pieces.",
+                most_points=as_figure(MOST_POINTS, ","),
+            )
+        )
     try:
         read = gpxpy.parse(content.decode("utf-8-sig", "replace"))
     # The library meets damaged numbers and times with whatever its depths raise.
     except (gpxpy.gpx.GPXException, ValueError, TypeError, AttributeError, KeyError) as error:
-        raise Unreadable("The track is damaged. Send it anew from where it was made.") from error
+        raise Unreadable(say("The track is damaged. Send it anew from where it was made.")) from error
     pieces = [_points(segment.points) for track in read.tracks for segment in track.segments]
     if not any(len(piece) > 1 for piece in pieces):
         # What was only planned has a route and no track.
@@ -65,9 +71,14 @@ def read_track(content: bytes) -> Track:
     kept = [_driven(piece) for piece in pieces if len(piece) > 1]
     metres = sum(haversine_distance(a[0], a[1], b[0], b[1]) for piece, _ in kept for a, b in pairwise(piece))
     if metres < LEAST_M:
-        raise Unreadable("There is no way in this track: it does not leave its place.")
+        raise Unreadable(say("There is no way in this track: it does not leave its place."))
     if metres > MOST_KM * 1000:
-        raise Unreadable(f"The track is longer than {MOST_KM:,} km. Send it in pieces, a ride each.")
+        raise Unreadable(
+            say(
+                "The track is longer than {most_km} km. Send it in pieces, a ride each.",
+                most_km=as_figure(MOST_KM, ","),
+            )
+        )
     line = [(lat, lon) for piece, _ in kept for lat, lon, _ in piece]
     times = [at for piece, _ in kept for _, _, at in piece if at is not None]
     origin, target = nearest(*line[0]), nearest(*line[-1])
@@ -107,11 +118,13 @@ def _driven(points: Sequence[Point]) -> tuple[list[Point], int]:
 
 def track_sheet(track: Track) -> bytes:
     """The way drawn, with where and when it began and ended: the picture that is kept as evidence."""
-    words = [f"{plain(track.km)} km by its points, {track.origin} to {track.target}"]
+    words = [
+        say("{km} km by its points, {origin} to {target}", km=plain(track.km), origin=track.origin, target=track.target)
+    ]
     words += [f"{word} {at:%d.%m.%Y %H:%M} UTC" for word, at in (("Began", track.begins), ("Ended", track.ends)) if at]
     if track.left:
-        words.append(f"{track.left} points were left out: nobody can have driven there in time")
-    return drawn_sheet("Track of a ride", words, _svg(track.line))
+        words.append(say("{left} points were left out: nobody can have driven there in time", left=track.left))
+    return drawn_sheet(say("Track of a ride"), words, _svg(track.line))
 
 
 def _svg(line: Sequence[tuple[float, float]]) -> str:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import date, time, timedelta
 
 from wainwright.core.journey import Mode, Place
+from wainwright.core.said import as_figure, say
 from wainwright.formats.places import best_place, folded
 from wainwright.formats.typed_leg import DAYS, MODES, MONTHS, TIME, NotALeg, next_date, time_of
 
@@ -21,7 +22,7 @@ _DATE = re.compile(
 )
 # "14 - 16 dec" says its month once.
 _SPAN = re.compile(rf"\b(\d{{1,2}})\s*(?:-|–|to)\s*(\d{{1,2}})\.?\s+{_MONTH}")
-_EXAMPLE = "cork rotterdam mon 14 dec to wed 16, flight"
+_EXAMPLE = say("cork rotterdam mon 14 dec to wed 16, flight")
 _CONNECTS = re.compile(r"\b(from|on|by|and back|and|back|return|returning|until|till|there)\b|[,;–—/]")
 
 
@@ -46,14 +47,26 @@ def read_journey(text: str, home: Place | None, today: date) -> TypedJourney:
     times = [time_of(match) for match in TIME.finditer(rest)]
     rest = TIME.sub(" ", rest)
     if len(days) > 2:
-        raise NotALeg(f"Two days are enough: when you go and when you come back. For example: {_EXAMPLE}")
+        raise NotALeg(
+            say("Two days are enough: when you go and when you come back. For example: {example}", example=_EXAMPLE)
+        )
     if len(days) == 2 and days[1] < days[0]:
         raise NotALeg(
-            f"You would be back on {days[1]:%d %b}, before you go on {days[0]:%d %b}. Change one of the days."
+            say(
+                "You would be back on {days}, before you go on {days_2}. Change one of the days.",
+                days=as_figure(days[1], "%d %b"),
+                days_2=as_figure(days[0], "%d %b"),
+            )
         )
     origin, target = _ends(rest, home)
     if origin.code == target.code:
-        raise NotALeg(f"That goes from {origin.town} to {origin.town}. Say where you go. For example: {_EXAMPLE}")
+        raise NotALeg(
+            say(
+                "That goes from {town} to {town}. Say where you go. For example: {example}",
+                town=origin.town,
+                example=_EXAMPLE,
+            )
+        )
     return TypedJourney(
         origin, target, mode, days[0] if days else None, days[1] if len(days) > 1 else None,
         times[0] if times else None, times[1] if len(times) > 1 else None,
@@ -94,7 +107,7 @@ def _day_of(match: re.Match[str], since: date) -> date:
         if match["alone"]:
             return _next_number(int(match["alone"]), since)
     except ValueError as error:
-        raise NotALeg(f"There is no day “{match[0].strip()}”.") from error
+        raise NotALeg(say("There is no day “{match}”.", match=match[0].strip())) from error
     weekday = next(g for g in match.groups() if g and g[:3] in DAYS)
     return since + timedelta(days=(DAYS.index(weekday[:3]) - since.weekday()) % 7)
 
@@ -126,9 +139,14 @@ def _ends(text: str, home: Place | None) -> tuple[Place, Place]:
     parts = [p.strip(" ,-") for p in re.split(r"\bto\b|\s-\s|->|→", text)]
     parts = [" ".join(p.replace(",", " ").split()) for p in parts if p.strip(" ,-")]
     if not parts:
-        raise NotALeg(f"Where do you go? For example: {_EXAMPLE}")
+        raise NotALeg(say("Where do you go? For example: {example}", example=_EXAMPLE))
     if len(parts) > 2:
-        raise NotALeg(f"One place to go to, and back; more legs are added on the trip's page. For example: {_EXAMPLE}")
+        raise NotALeg(
+            say(
+                "One place to go to, and back; more legs are added on the trip's page. For example: {example}",
+                example=_EXAMPLE,
+            )
+        )
     if len(parts) == 2:
         return _known(parts[0]), _known(parts[1])
     words = parts[0].split()
@@ -144,12 +162,12 @@ def _ends(text: str, home: Place | None) -> tuple[Place, Place]:
                     return one, two
     target = _known(parts[0])
     if home is None:
-        raise NotALeg(f"Where from? For example: {_EXAMPLE}")
+        raise NotALeg(say("Where from? For example: {example}", example=_EXAMPLE))
     return home, target
 
 
 def _known(name: str) -> Place:
     found = best_place(name)
     if found is None:
-        raise NotALeg(f"No place is known as “{name}”. Try the town, or an airport's three letters.")
+        raise NotALeg(say("No place is known as “{name}”. Try the town, or an airport's three letters.", name=name))
     return found

@@ -7,12 +7,13 @@ from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 
 from wainwright.core.journey import Mode, Place
+from wainwright.core.said import joined, say
 from wainwright.formats.places import airport_of, best_place, folded
 
 # Longer words first, so that "night train" is not a train to a place called Night.
 MODES = (
-    ("night train", Mode.RAIL), ("own car", Mode.OWN_CAR), ("my car", Mode.OWN_CAR), ("hire car", Mode.HIRE_CAR),
-    ("rented car", Mode.HIRE_CAR), ("on foot", Mode.ON_FOOT), ("flight", Mode.AIR), ("plane", Mode.AIR), ("fly", Mode.AIR),
+    (say("night train"), Mode.RAIL), (say("own car"), Mode.OWN_CAR), (say("my car"), Mode.OWN_CAR), (say("hire car"), Mode.HIRE_CAR),
+    (say("rented car"), Mode.HIRE_CAR), (say("on foot"), Mode.ON_FOOT), ("flight", Mode.AIR), ("plane", Mode.AIR), ("fly", Mode.AIR),
     ("air", Mode.AIR), ("train", Mode.RAIL), ("rail", Mode.RAIL), ("ferry", Mode.FERRY), ("boat", Mode.FERRY), ("ship", Mode.FERRY),
     ("coach", Mode.COACH), ("bus", Mode.COACH), ("taxi", Mode.TAXI), ("cab", Mode.TAXI), ("drive", Mode.OWN_CAR), ("car", Mode.OWN_CAR),
     ("walk", Mode.ON_FOOT),
@@ -56,15 +57,15 @@ def read_leg(text: str, here: Place | None, now: datetime) -> TypedLeg:
     target = _place(end.strip().removeprefix("to "))
     if target is None:
         raise NotALeg(
-            f"Where to? No place is known as “{end.strip()}”. Type for example: ferry florø wed 7:30"
-            if end.strip() else "Where to? Type for example: ferry florø wed 7:30"
+            say("Where to? No place is known as “{end}”. Type for example: ferry florø wed 7:30", end=end.strip())
+            if end.strip() else say("Where to? Type for example: ferry florø wed 7:30")
         )  # fmt: skip
     if origin is None:
-        raise NotALeg("Where from? Type for example: flight cork to bergen mon 9:05")
+        raise NotALeg(say("Where from? Type for example: flight cork to bergen mon 9:05"))
     if mode == Mode.AIR:
         origin, target = airport_of(origin) or origin, airport_of(target) or target
     if not times:
-        raise NotALeg("When does it leave? Type the hour as well, for example: 7:30")
+        raise NotALeg(say("When does it leave? Type the hour as well, for example: 7:30"))
     leaves = datetime.combine(day, times[0])
     arrives = None
     if len(times) > 1:
@@ -79,8 +80,8 @@ def _mode(text: str) -> tuple[Mode, str]:
     for word, mode in MODES:
         if re.match(rf"{word}\b", text):
             return mode, f" {text[len(word) :].strip()} "
-    words = ", ".join(("flight", "train", "ferry", "coach", "taxi", "hire car", "own car", "walk"))
-    raise NotALeg(f"Begin with how you go: {words}. For example: ferry florø wed 7:30")
+    words = joined(", ", ("flight", "train", "ferry", "coach", "taxi", say("hire car"), say("own car"), "walk"))
+    raise NotALeg(say("Begin with how you go: {words}. For example: ferry florø wed 7:30", words=words))
 
 
 def time_of(match: re.Match[str]) -> time:
@@ -99,7 +100,7 @@ def _day(text: str, today: date) -> tuple[date, str]:
         try:
             return date(int(found[1]), int(found[2]), int(found[3])), _ISO.sub(" ", text, count=1)
         except ValueError as error:
-            raise NotALeg(f"There is no day {found[0]}.") from error
+            raise NotALeg(say("There is no day {found}.", found=found[0])) from error
     if found := _DATE.search(text):
         text = _WEEKDAY.sub(" ", _DATE.sub(" ", text, count=1), count=1)
         return next_date(int(found[1]), MONTHS.index(found[2]) + 1, today), text
@@ -120,7 +121,7 @@ def next_date(day: int, month: int, today: date) -> date:
             continue
         if found >= today - timedelta(days=60):
             return found
-    raise NotALeg(f"There is no day {day} in month {month}.")
+    raise NotALeg(say("There is no day {day} in month {month}.", day=day, month=month))
 
 
 def _place(text: str) -> Place | None:

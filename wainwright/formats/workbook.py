@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from datetime import date, datetime
 from decimal import Decimal
 
+from wainwright.core.said import say
 from wainwright.core.table import ADDED, Cell, Table
 
 FORMATS = {
@@ -50,7 +51,7 @@ def write_answer(title: str, table: Table, asked: Sequence[tuple[str, str]]) -> 
     sheet.freeze_panes(1, 0)
     if table.rows:
         sheet.autofilter(0, 0, last, len(table.columns) - 1)
-    how = book.add_worksheet("How it was asked")
+    how = book.add_worksheet(say("How it was asked"))
     how.set_column(0, 0, 22)
     how.set_column(1, 1, 90)
     how.write_string(0, 0, title[:200], head)

@@ -13,6 +13,7 @@ from wainwright.accounts.models import Code, FirmAccounts
 from wainwright.core.coding import Asked
 from wainwright.core.masters import ACCOUNT
 from wainwright.core.routing import Signer, who_signs_for
+from wainwright.core.said import as_figure, joined, say, say_many
 from wainwright.masters.services.posting_to import FIRM_ACCOUNTS, OPTIONAL
 from wainwright.people.models import Firm, Membership
 from wainwright.people.selectors import signers
@@ -58,8 +59,8 @@ class Checklist:
         """The steps before a trip, and those before a claim: each with its name and how many are missing."""
         found = []
         for key, name in (
-            (TRIP, "Before the first trip can go"),
-            (CLAIM, "Before the first claim can go, be posted and paid"),
+            (TRIP, say("Before the first trip can go")),
+            (CLAIM, say("Before the first claim can go, be posted and paid")),
         ):
             steps = [step for step in self.steps if step.before == key]
             found.append((key, name, steps, sum(not step.done and not step.advice for step in steps)))
@@ -79,9 +80,9 @@ def _letters(firm: Firm) -> Iterator[Step]:
     yield Step(
         "letters",
         TRIP,
-        "Letterhead",
+        say("Letterhead"),
         bool(firm.address),
-        firm.address or "Orders of travel have no address.",
+        firm.address or say("Orders of travel have no address."),
         "/firm/#letters",
     )
 
@@ -91,36 +92,41 @@ def _people(firm: Firm, members: list[Membership], today: date) -> Iterator[Step
     people = signers(firm.pk, today)
     stuck = [m for m in travellers if not _can_be_signed(m, people)]
     yield Step(
-        "travellers", TRIP, "Travellers", bool(travellers),
-        f"{len(travellers)} invited." if travellers else "Nobody can travel yet. Invite somebody, or a whole table.", "/people/table/",
+        "travellers", TRIP, say("Travellers"), bool(travellers),
+        say("{travellers_count} invited.", travellers_count=len(travellers)) if travellers else say("Nobody can travel yet. Invite somebody, or a whole table."), "/people/table/",
     )  # fmt: skip
     yield Step(
-        "signed", TRIP, "Somebody who signs for each", bool(travellers) and not stuck,
-        f"Nobody can sign for {_names(stuck)}: name their manager." if stuck else "Each has a manager who can sign." if travellers else "Once there are travellers.",
+        "signed", TRIP, say("Somebody who signs for each"), bool(travellers) and not stuck,
+        say("Nobody can sign for {names}: name their manager.", names=_names(stuck)) if stuck else say("Each has a manager who can sign.") if travellers else say("Once there are travellers."),
         f"/people/{stuck[0].pk}/" if stuck else "/people/",
     )  # fmt: skip
     finance = [m for m in members if m.finance]
     words = {
-        0: "Nobody checks and pays. Give somebody the role.",
-        1: f"{_names(finance)} alone: nobody could check their own claims.",
+        0: say("Nobody checks and pays. Give somebody the role."),
+        1: say("{names} alone: nobody could check their own claims.", names=_names(finance)),
     }
     yield Step(
-        "finance", CLAIM, "Finance reviewers", bool(finance), words.get(len(finance), f"{_names(finance)}."), "/people/"
+        "finance",
+        CLAIM,
+        say("Finance reviewers"),
+        bool(finance),
+        words.get(len(finance), f"{_names(finance)}."),
+        "/people/",
     )
     if len(finance) == 1:
         yield Step(
             "second",
             CLAIM,
-            "A second one in finance",
+            say("A second one in finance"),
             False,
-            "Nobody ever checks or pays their own.",
+            say("Nobody ever checks or pays their own."),
             "/people/",
             advice=True,
         )
     bare = [m for m in travellers if not m.iban]
     yield Step(
-        "repaid", CLAIM, "Accounts for repayment", not bare,
-        f"{_names(bare)} {'has' if len(bare) == 1 else 'have'} typed none yet, each on their own profile." if bare else "Every traveller has one.", "/people/",
+        "repaid", CLAIM, say("Accounts for repayment"), not bare,
+        say_many("{names} has typed none yet, each on their own profile.", "{names} have typed none yet, each on their own profile.", len(bare), names=_names(bare)) if bare else say("Every traveller has one."), "/people/",
         "traveller", advice=True,
     )  # fmt: skip
 
@@ -139,25 +145,36 @@ def _names(members: list[Membership]) -> str:
 
 def _some(names: list[str]) -> str:
     """The first few, and how many more there are."""
-    return ", ".join(names[:NAMED]) + (f" and {len(names) - NAMED} more" if len(names) > NAMED else "")
+    return joined(", ", names[:NAMED]) + (
+        say(" and {names_count} more", names_count=len(names) - NAMED) if len(names) > NAMED else ""
+    )
 
 
 def _rates(firm: Firm, today: date) -> Iterator[Step]:
     allowance = AllowanceRate.objects.filter(firm=firm, country="", town="", since__lte=today).exists()
     yield Step(
-        "allowance", TRIP, "Daily allowance", allowance,
-        "There is a rate for everywhere." if allowance else "No rate for everywhere: no plan could say what a day comes to.", "/firm/#rates",
+        "allowance", TRIP, say("Daily allowance"), allowance,
+        say("There is a rate for everywhere.") if allowance else say("No rate for everywhere: no plan could say what a day comes to."), "/firm/#rates",
     )  # fmt: skip
     car = MileageRateRow.objects.filter(firm=firm, since__lte=today).exists()
     yield Step(
-        "mileage", TRIP, "Mileage", car, "There is a rate." if car else "No rate for the own car.", "/firm/#rates"
+        "mileage",
+        TRIP,
+        say("Mileage"),
+        car,
+        say("There is a rate.") if car else say("No rate for the own car."),
+        "/firm/#rates",
     )
     newest = (
         ExchangeRate.objects.filter(Q(firm=firm) | Q(firm=None)).order_by("-day").values_list("day", flat=True).first()
     )
     fresh = newest is not None and today - newest <= FRESH
-    words = f"The newest is of {newest:%d %b %Y}." if newest else "There are none: no foreign money could be reckoned."
-    yield Step("exchange", TRIP, "Rates of exchange", fresh, words, "/rates/")
+    words = (
+        say("The newest is of {newest}.", newest=as_figure(newest, "%d %b %Y"))
+        if newest
+        else say("There are none: no foreign money could be reckoned.")
+    )
+    yield Step("exchange", TRIP, say("Rates of exchange"), fresh, words, "/rates/")
 
 
 def _books(firm: Firm, members: list[Membership], today: date) -> Iterator[Step]:
@@ -165,33 +182,33 @@ def _books(firm: Firm, members: list[Membership], today: date) -> Iterator[Step]
     known = dict(Code.objects.filter(firm=firm).exclude(closed).values_list("dimension").annotate(n=Count("pk")))
     accounts = set(Code.objects.filter(firm=firm, dimension=ACCOUNT).exclude(closed).values_list("code", flat=True))
     yield Step(
-        "ledger", CLAIM, "The ledger's accounts and codings", bool(accounts),
-        f"{len(accounts)} accounts are known." if accounts else "Nothing of it is known yet: connect it and fetch, or send a file.", "/ledger/masters/", "finance",
+        "ledger", CLAIM, say("The ledger's accounts and codings"), bool(accounts),
+        say("{accounts_count} accounts are known.", accounts_count=len(accounts)) if accounts else say("Nothing of it is known yet: connect it and fetch, or send a file."), "/ledger/masters/", "finance",
     )  # fmt: skip
     row = FirmAccounts.objects.get(firm=firm)
     lacking = [
         FIRM_ACCOUNTS[key][0] for key in FIRM_ACCOUNTS if key not in OPTIONAL and getattr(row, key) not in accounts
     ]
     yield Step(
-        "accounts", CLAIM, "Accounts of the firm", not lacking,
-        f"{len(lacking)} not named: {_some(lacking)}." if lacking else "All that are needed are named.",
+        "accounts", CLAIM, say("Accounts of the firm"), not lacking,
+        say("{lacking_count} not named: {some}.", lacking_count=len(lacking), some=_some(lacking)) if lacking else say("All that are needed are named."),
         "/ledger/masters/accounts/", "finance",
     )  # fmt: skip
     blank = [
         each.name for each in from_now(firm, clock.today(firm.zone)) if not each.draft and each.account not in accounts
     ]
     yield Step(
-        "categories", CLAIM, "Accounts of the categories", not blank,
-        f"{len(blank)} without an open account: {_some(blank)}." if blank else "Each has one.",
+        "categories", CLAIM, say("Accounts of the categories"), not blank,
+        say("{blank_count} without an open account: {some}.", blank_count=len(blank), some=_some(blank)) if blank else say("Each has one."),
         "/ledger/masters/categories/", "finance",
     )  # fmt: skip
     always = list(firm.dimensions.filter(asked=Asked.ALWAYS.value))
     empty = [each.plural for each in always if not known.get(each.code)]
     yield Step(
-        "codings", CLAIM, "Codings", not empty,
-        f"{' and '.join(empty)} are always asked, and the ledger has none." if empty else "What is always asked can be answered.", "/ledger/masters/", "finance",
+        "codings", CLAIM, say("Codings"), not empty,
+        say("{list} are always asked, and the ledger has none.", list=joined(" and ", empty)) if empty else say("What is always asked can be answered."), "/ledger/masters/", "finance",
     )  # fmt: skip
     yield Step(
-        "bank", CLAIM, "The firm's own bank account", bool(firm.iban and firm.bic),
-        f"{firm.iban}" if firm.iban and firm.bic else "IBAN and BIC are missing: nothing could be paid.", "/firm/#letters",
+        "bank", CLAIM, say("The firm's own bank account"), bool(firm.iban and firm.bic),
+        f"{firm.iban}" if firm.iban and firm.bic else say("IBAN and BIC are missing: nothing could be paid."), "/firm/#letters",
     )  # fmt: skip

@@ -18,6 +18,7 @@ from wainwright.accounts.models import Budget, Code, Dimension, FirmAccounts
 from wainwright.core.allowance.reading import SchemeFaults
 from wainwright.core.coding import Asked
 from wainwright.core.money import Money, places
+from wainwright.core.said import joined, said_by, say
 from wainwright.errors import Faults, Refusal
 from wainwright.fields import plain_number
 from wainwright.formats.people_table import read_people
@@ -89,11 +90,14 @@ def _found(data: dict[str, Any], faults: list[Fault]) -> Membership | None:
     odd = [key for key, value in typed.items() if type(value) is not (int if key == "year_begins" else str)]
     if odd or not isinstance(who, dict) or not all(isinstance(value, str) for value in who.values()):
         faults.append(
-            Fault(f"firm.toml, {odd[0] if odd else 'administrator'}", "Texts stand in quotes, figures without.")
+            Fault(
+                say("firm.toml, {odd}", odd=odd[0] if odd else "administrator"),
+                say("Texts stand in quotes, figures without."),
+            )
         )
         return None
     unknown = set(data) - known - {"administrator", "accounts", "policy", "scheme"}
-    faults += [Fault("firm.toml", f"There is nothing called “{key}”.") for key in sorted(unknown)]
+    faults += [Fault("firm.toml", say("There is nothing called “{key}”.", key=key)) for key in sorted(unknown)]
     try:
         return found(
             FirmData(**{"name": "", "country": "", "currency": "", "zone": "", **typed}),
@@ -101,7 +105,9 @@ def _found(data: dict[str, Any], faults: list[Fault]) -> Membership | None:
             who.get("email", ""),
         )
     except Refusal as refusal:
-        faults.append(Fault(f"firm.toml, {refusal.field}" if refusal.field else "firm.toml", refusal.message))
+        faults.append(
+            Fault(say("firm.toml, {field}", field=refusal.field) if refusal.field else "firm.toml", refusal.message)
+        )
     return None
 
 
@@ -109,7 +115,7 @@ def _toml(path: Path) -> dict[str, Any]:
     try:
         return tomllib.loads(path.read_text(encoding="utf-8"))
     except (OSError, UnicodeDecodeError) as error:
-        raise Refusal(f"{path} cannot be read: a folder of a firm has a firm.toml in it.") from error
+        raise Refusal(say("{path} cannot be read: a folder of a firm has a firm.toml in it.", path=path)) from error
     except tomllib.TOMLDecodeError as error:
         raise Refusal(f"{path.name}: {error}") from error
 
@@ -130,16 +136,16 @@ def _fill(path: Path, data: dict[str, Any], admin: Membership, faults: list[Faul
             try:
                 keep(firm, row)
             except (Refusal, ValueError, InvalidOperation, KeyError) as error:
-                words = str(error) if isinstance(error, Refusal) else _cure(error)
-                faults.append(Fault(f"{name}, row {number}", words))
+                words = said_by(error) if isinstance(error, Refusal) else _cure(error)
+                faults.append(Fault(say("{name}, row {number}", name=name, number=number), words))
     # What an answer decides names categories, so these come first.
     try:
         from_data(firm, data.get("policy", {}).get("questions", []))
     except (Faults, AttributeError, TypeError) as wrong:
         faults.append(
             Fault(
-                "firm.toml, policy, questions",
-                str(wrong) if isinstance(wrong, Faults) else "A question is a table with text and kind.",
+                say("firm.toml, policy, questions"),
+                said_by(wrong) if isinstance(wrong, Faults) else say("A question is a table with text and kind."),
             )
         )
     Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
@@ -150,7 +156,10 @@ def _fill(path: Path, data: dict[str, Any], admin: Membership, faults: list[Faul
     if not faults:
         Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
         record(
-            admin, "filled the firm from a folder", f"firm:{firm.pk}", after={"folder": path.name, "people": len(made)}
+            admin,
+            say("filled the firm from a folder"),
+            f"firm:{firm.pk}",
+            after={"folder": path.name, "people": len(made)},
         )
         for member in made:
             if not member.person.has_usable_password():
@@ -159,10 +168,10 @@ def _fill(path: Path, data: dict[str, Any], admin: Membership, faults: list[Faul
 
 def _cure(error: Exception) -> str:
     if isinstance(error, KeyError):
-        return f"The column {error} is missing."
+        return say("The column {error} is missing.", error=error)
     if isinstance(error, InvalidOperation):
-        return "A figure in it is no number."
-    return str(error)
+        return say("A figure in it is no number.")
+    return said_by(error)
 
 
 def _rows(path: Path, faults: list[Fault]) -> Iterator[tuple[int, dict[str, str]]]:
@@ -181,7 +190,7 @@ def _rows(path: Path, faults: list[Fault]) -> Iterator[tuple[int, dict[str, str]
                     },
                 )
     except (UnicodeDecodeError, csv.Error):
-        faults.append(Fault(path.name, "It is no CSV in UTF-8."))
+        faults.append(Fault(path.name, say("It is no CSV in UTF-8.")))
 
 
 def _policy(data: dict[str, Any], firm: Firm, faults: list[Fault]) -> None:
@@ -189,7 +198,10 @@ def _policy(data: dict[str, Any], firm: Firm, faults: list[Fault]) -> None:
     for key, value in data.get("policy", {}).items():
         if key not in POLICY:
             faults.append(
-                Fault("firm.toml, policy", f"There is nothing called “{key}”. There is: {', '.join(POLICY)}.")
+                Fault(
+                    say("firm.toml, policy"),
+                    say("There is nothing called “{key}”. There is: {list}.", key=key, list=joined(", ", POLICY)),
+                )
             )
             continue
         if key != "questions":
@@ -199,18 +211,25 @@ def _policy(data: dict[str, Any], firm: Firm, faults: list[Fault]) -> None:
             firm.schemes.all().delete()
             starting.set_scheme(firm, data["scheme"])
         except SchemeFaults as wrong:
-            faults += [Fault(f"firm.toml, scheme, {fault.where}", fault.words) for fault in wrong.faults]
+            faults += [
+                Fault(say("firm.toml, scheme, {where}", where=fault.where), fault.words) for fault in wrong.faults
+            ]
     for key, value in data.get("accounts", {}).items():
         if key not in FIRM_ACCOUNTS:
             faults.append(
-                Fault("firm.toml, accounts", f"There is nothing called “{key}”. There is: {', '.join(FIRM_ACCOUNTS)}.")
+                Fault(
+                    say("firm.toml, accounts"),
+                    say(
+                        "There is nothing called “{key}”. There is: {list}.", key=key, list=joined(", ", FIRM_ACCOUNTS)
+                    ),
+                )
             )
             continue
         setattr(accounts, key, str(value)[:20])
     try:
         policy.full_clean(exclude=["firm"])
     except Exception as error:  # noqa: BLE001 - whatever a field has to say of its value
-        faults.append(Fault("firm.toml, policy", "; ".join(getattr(error, "messages", [str(error)]))))
+        faults.append(Fault(say("firm.toml, policy"), joined("; ", getattr(error, "messages", [said_by(error)]))))
         return
     policy.save()
     accounts.save()
@@ -307,11 +326,14 @@ def _people(path: Path, admin: Membership, faults: list[Fault]) -> list[Membersh
     try:
         rows = read_people(file.read_bytes(), list(admin.firm.dimensions.values_list("name", flat=True)))
     except Unreadable as error:
-        faults.append(Fault(file.name, str(error)))
+        faults.append(Fault(file.name, said_by(error)))
         return []
     found = check(admin.firm, [(row.number, row.cells) for row in rows])
     for row in found:
-        faults += [Fault(f"{file.name}, row {row.number}, {column}", words) for column, words in row.faults]
+        faults += [
+            Fault(say("{file}, row {number}, {column}", file=file.name, number=row.number, column=column), words)
+            for column, words in row.faults
+        ]
     new = [row for row in found if row.what == NEW]
     return make_members(admin, in_order(new)) if not faults else []
 
@@ -323,6 +345,11 @@ def _owners(path: Path, firm: Firm, faults: list[Fault]) -> None:
     for number, row in _rows(path / "codes.csv", faults):
         if owner := row.get("owner", "").casefold():
             if owner not in members:
-                faults.append(Fault(f"codes.csv, row {number}", f"Nobody of the folder is called {row['owner']}."))
+                faults.append(
+                    Fault(
+                        say("codes.csv, row {number}", number=number),
+                        say("Nobody of the folder is called {owner}.", owner=row["owner"]),
+                    )
+                )
                 continue
             Code.objects.filter(firm=firm, dimension=row["dimension"], code=row["code"]).update(owner=members[owner])

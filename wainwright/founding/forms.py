@@ -11,6 +11,7 @@ from django.utils.dates import MONTHS
 
 from wainwright.core.money import Money
 from wainwright.core.picking import PickList
+from wainwright.core.said import say
 from wainwright.fields import AmountField, PickField
 from wainwright.formats.countries import countries
 from wainwright.founding.services import FirmData, FirstRates
@@ -30,24 +31,32 @@ ZONES = PickList.of(
 class FirmForm(forms.Form):
     """A firm's letters, bank and fiscal year."""
 
-    name = forms.CharField(label="Name of the firm", max_length=120)
-    country = PickField(label="Country")
-    currency = PickField(label="Currency", help_text="Of its books. It stays once something is reckoned in it.")
-    zone = PickField(label="Time zone")
+    name = forms.CharField(label=say("Name of the firm"), max_length=120)
+    country = PickField(label=say("Country"))
+    currency = PickField(
+        label=say("Currency"), help_text=say("Of its books. It stays once something is reckoned in it.")
+    )
+    zone = PickField(label=say("Time zone"))
     address = forms.CharField(
-        label="Letterhead", required=False, max_length=200, help_text="The address on orders of travel and claims."
+        label=say("Letterhead"),
+        required=False,
+        max_length=200,
+        help_text=say("The address on orders of travel and claims."),
     )
     letter_foot = forms.CharField(
-        label="Foot of letters", required=False, max_length=200, help_text="Register and tax number, for example."
+        label=say("Foot of letters"),
+        required=False,
+        max_length=200,
+        help_text=say("Register and tax number, for example."),
     )
     language = forms.ChoiceField(
-        label="Language of letters", required=False, choices=LANGUAGES, initial=ENGLISH,
-        help_text="Of orders of travel, itineraries by mail and invitations. Pages are in English.",
+        label=say("Language of letters"), required=False, choices=LANGUAGES, initial=ENGLISH,
+        help_text=say("Of orders of travel, itineraries by mail and invitations. Pages are in English."),
     )  # fmt: skip
-    iban = forms.CharField(label="The firm's account (IBAN)", required=False, max_length=42)
-    bic = forms.CharField(label="BIC of its bank", required=False, max_length=14)
+    iban = forms.CharField(label=say("The firm's account (IBAN)"), required=False, max_length=42)
+    bic = forms.CharField(label=say("BIC of its bank"), required=False, max_length=14)
     year_begins = forms.TypedChoiceField(
-        label="The fiscal year begins in", coerce=int, choices=list(MONTHS.items()), initial=1
+        label=say("The fiscal year begins in"), coerce=int, choices=list(MONTHS.items()), initial=1
     )
 
     def __init__(self, *args, firm: Firm | None = None, **options):
@@ -67,19 +76,19 @@ class FirmForm(forms.Form):
 class FoundForm(FirmForm):
     """A new firm, and its first administrator."""
 
-    who = forms.CharField(label="Its administrator", max_length=120)
-    email = forms.CharField(label="Their address for mail", max_length=254)
+    who = forms.CharField(label=say("Its administrator"), max_length=120)
+    email = forms.CharField(label=say("Their address for mail"), max_length=254)
 
 
 class RatesForm(forms.Form):
     """What a day, its meals, a night and a kilometre come to, anywhere."""
 
-    full = AmountField(label="A day away")
-    breakfast = AmountField(label="of it breakfast")
-    lunch = AmountField(label="of it lunch")
-    dinner = AmountField(label="of it dinner")
-    ceiling = AmountField(label="A night's lodging at most")
-    car = AmountField(label="A kilometre by own car", decimal_places=4)
+    full = AmountField(label=say("A day away"))
+    breakfast = AmountField(label=say("of it breakfast"))
+    lunch = AmountField(label=say("of it lunch"))
+    dinner = AmountField(label=say("of it dinner"))
+    ceiling = AmountField(label=say("A night's lodging at most"))
+    car = AmountField(label=say("A kilometre by own car"), decimal_places=4)
 
     def __init__(self, *args, firm: Firm, **options):
         super().__init__(*args, initial=_rates_of(firm), **options)

@@ -17,6 +17,7 @@ from stdnum.exceptions import ValidationError as NotValid
 from wainwright import clock
 from wainwright.accounts.models import FirmAccounts
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.core.text import one_line
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Expense
@@ -56,29 +57,33 @@ def right(data: FirmData) -> FirmData:
     """Return the data as it is kept. Raises ``Refusal`` naming the field."""
     name = one_line(data.name, 120).strip()
     if len(name) < SHORT:
-        raise Refusal("Type the firm's name, as it stands on letters.", "name")
+        raise Refusal(say("Type the firm's name, as it stands on letters."), "name")
     country, currency = data.country.strip().upper(), data.currency.strip().upper()
     if country not in countries():
-        raise Refusal("Choose a country by its two letters, as IE.", "country")
+        raise Refusal(say("Choose a country by its two letters, as IE."), "country")
     if len(currency) != 3 or currency not in _ENGLISH.currencies:
-        raise Refusal("Choose a currency by its three letters, as EUR.", "currency")
+        raise Refusal(say("Choose a currency by its three letters, as EUR."), "currency")
     if data.zone not in available_timezones() or "/" not in data.zone:
-        raise Refusal("Choose a time zone, as Europe/Dublin.", "zone")
+        raise Refusal(say("Choose a time zone, as Europe/Dublin."), "zone")
     if not 1 <= data.year_begins <= 12:
-        raise Refusal("Choose the month in which the fiscal year begins.", "year_begins")
+        raise Refusal(say("Choose the month in which the fiscal year begins."), "year_begins")
     if data.language not in dict(LANGUAGES):
         raise Refusal(
-            f"Choose the language of letters: {', '.join(f'{code} ({name})' for code, name in LANGUAGES)}.", "language"
+            say(
+                "Choose the language of letters: {list}.",
+                list=joined(", ", (f"{code} ({name})" for code, name in LANGUAGES)),
+            ),
+            "language",
         )
     iban, bic = data.iban, data.bic
     try:
         iban = str(ibans.validate(iban)) if iban.strip() else ""
     except NotValid as error:
-        raise Refusal("That is no IBAN: its check digits do not fit.", "iban") from error
+        raise Refusal(say("That is no IBAN: its check digits do not fit."), "iban") from error
     try:
         bic = str(bics.validate(bic)) if bic.strip() else ""
     except NotValid as error:
-        raise Refusal("That is no BIC: eight or eleven letters and digits.", "bic") from error
+        raise Refusal(say("That is no BIC: eight or eleven letters and digits."), "bic") from error
     return FirmData(
         name, country, currency, data.zone, one_line(data.address, 200), one_line(data.letter_foot, 200), iban, bic, data.year_begins, data.language
     )  # fmt: skip
@@ -95,12 +100,12 @@ def found(data: FirmData, name: str, email: str, by: Membership | None = None) -
         must(by, "firm")
     data = right(data)
     if Firm.objects.filter(name__iexact=data.name).exists():
-        raise Refusal(f"{data.name} is here already.", "name")
+        raise Refusal(say("{data} is here already.", data=data.name), "name")
     try:
         with transaction.atomic():
             firm = Firm.objects.create(slug=_slug(data.name), **asdict(data))
     except IntegrityError as error:
-        raise Refusal("That firm was founded a moment ago.", "name") from error
+        raise Refusal(say("That firm was founded a moment ago."), "name") from error
     today = clock.today(firm.zone)
     Policy.objects.create(firm=firm, terms=starting.TERMS)
     starting.set_scheme(firm)
@@ -109,7 +114,9 @@ def found(data: FirmData, name: str, email: str, by: Membership | None = None) -
     starting.set_rules(firm, min(SINCE, today))
     starting.set_categories(firm)
     member = first_administrator(firm, name, email, by)
-    record(member, "founded the firm", f"firm:{firm.pk}", after=asdict(data) | {"administrator": member.person.name})
+    record(
+        member, say("founded the firm"), f"firm:{firm.pk}", after=asdict(data) | {"administrator": member.person.name}
+    )
     return member
 
 
@@ -130,10 +137,13 @@ def set_firm(by: Membership, data: FirmData) -> Firm:
     data = right(data)
     firm = Firm.objects.select_for_update(no_key=True).get(pk=by.firm_id)
     if Firm.objects.filter(name__iexact=data.name).exclude(pk=firm.pk).exists():
-        raise Refusal(f"Another firm here is called {data.name}.", "name")
+        raise Refusal(say("Another firm here is called {data}.", data=data.name), "name")
     if (data.currency, data.country) != (firm.currency, firm.country) and in_use(firm):
         field = "currency" if data.currency != firm.currency else "country"
-        raise Refusal(f"Trips or claims are reckoned in {firm.currency} already: set up another firm.", field)
+        raise Refusal(
+            say("Trips or claims are reckoned in {currency} already: set up another firm.", currency=firm.currency),
+            field,
+        )
     before = {key: getattr(firm, key) for key in asdict(data)}
     if before == asdict(data):
         return firm
@@ -145,7 +155,7 @@ def set_firm(by: Membership, data: FirmData) -> Firm:
     firm.save()
     changed = [key for key, value in asdict(data).items() if before[key] != value]
     record(
-        by, "set the firm up", f"firm:{firm.pk}", before={key: before[key] for key in changed}, after={key: getattr(firm, key) for key in changed}
+        by, say("set the firm up"), f"firm:{firm.pk}", before={key: before[key] for key in changed}, after={key: getattr(firm, key) for key in changed}
     )  # fmt: skip
     return firm
 
@@ -186,11 +196,11 @@ def set_first_rates(by: Membership, rates: FirstRates) -> None:
     firm = Firm.objects.select_for_update(no_key=True).get(pk=by.firm_id)
     for key, value in asdict(rates).items():
         if value < 0:
-            raise Refusal("An amount below zero means nothing here.", key)
+            raise Refusal(say("An amount below zero means nothing here."), key)
     if rates.breakfast + rates.lunch + rates.dinner > rates.full:
-        raise Refusal("The meals come to more than the day.", "full")
+        raise Refusal(say("The meals come to more than the day."), "full")
     if in_use(firm) and firm.allowance_rates.filter(country="", town="").exists():
-        raise Refusal("They are in use already: what is reckoned by them would change.", "full")
+        raise Refusal(say("They are in use already: what is reckoned by them would change."), "full")
     minor = {
         f"{key}_minor": Money.rounded(value, firm.currency).minor for key, value in asdict(rates).items() if key != "car"
     }  # fmt: skip
@@ -200,5 +210,8 @@ def set_first_rates(by: Membership, rates: FirstRates) -> None:
     )
     Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
     record(
-        by, "set the first rates", f"firm:{firm.pk}", after={key: str(value) for key, value in asdict(rates).items()}
+        by,
+        say("set the first rates"),
+        f"firm:{firm.pk}",
+        after={key: str(value) for key, value in asdict(rates).items()},
     )

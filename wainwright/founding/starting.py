@@ -13,6 +13,7 @@ from typing import Any
 from wainwright.accounts.models import Dimension
 from wainwright.core.allowance.reading import read_scheme
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.people.models import Firm
 from wainwright.rulebook.models import Category, RuleSetting, SchemeData
 
@@ -23,7 +24,10 @@ ROUND = {
 }  # fmt: skip
 # Parameters of rules that are sums of money.
 SUMS = ("over", "limit", "tolerance", "unplanned", "declared_up_to")
-TERMS = "I certify that these costs arose on the firm's business, that nobody else repays them, and that the papers are true copies."
+TERMS = say(
+    "I certify that these costs arose on the firm's business, that nobody else repays them, "
+    "and that the papers are true copies."
+)
 
 
 def factor(currency: str) -> int:

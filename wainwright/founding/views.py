@@ -6,8 +6,9 @@ from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal
-from wainwright.fields import say
+from wainwright.fields import tell
 from wainwright.founding import services
 from wainwright.founding.checklist import checklist
 from wainwright.founding.forms import FirmForm, FoundForm, RatesForm
@@ -39,12 +40,12 @@ def set_firm(request):
     if form.is_valid():
         try:
             services.set_firm(request.member, form.data_typed)
-            messages.info(request, "The firm is set.")
+            messages.info(request, say("The firm is set."))
             return redirect("firm")
         except NotAllowed:
             raise
         except Refusal as refusal:
-            say(form, refusal)
+            tell(form, refusal)
     return _page(request, 422, form=form)
 
 
@@ -55,12 +56,12 @@ def set_rates(request):
     if form.is_valid():
         try:
             services.set_first_rates(request.member, form.rates)
-            messages.info(request, "The rates are set, for everywhere.")
+            messages.info(request, say("The rates are set, for everywhere."))
             return redirect("firm")
         except NotAllowed:
             raise
         except Refusal as refusal:
-            say(form, refusal)
+            tell(form, refusal)
     return _page(request, 422, rates_form=form)
 
 
@@ -82,12 +83,19 @@ def found(request):
         except NotAllowed:
             raise
         except Refusal as refusal:
-            say(form, refusal)
+            tell(form, refusal)
         else:
             if made.person_id != member.person_id:
-                messages.info(request, f"{made.firm.name} is founded, and {made.person.name} is its administrator.")
+                messages.info(
+                    request,
+                    say(
+                        "{made} is founded, and {made_2} is its administrator.",
+                        made=made.firm.name,
+                        made_2=made.person.name,
+                    ),
+                )
                 return redirect("firms")
             request.session["firm"] = made.firm_id
-            messages.info(request, f"{made.firm.name} is founded. What it needs stands here.")
+            messages.info(request, say("{made} is founded. What it needs stands here.", made=made.firm.name))
             return redirect("firm")
     return render(request, "founding/new.html", {"form": form}, status=422 if form.errors else 200)

@@ -11,6 +11,7 @@ from wainwright import clock
 from wainwright.api.models import digest_of
 from wainwright.bench.moving import move_on
 from wainwright.core.roles import ROLES
+from wainwright.core.said import say
 from wainwright.core.text import one_line
 from wainwright.errors import Refusal
 from wainwright.identity.models import Brought, Door, Group
@@ -22,8 +23,8 @@ from wainwright.staff.leaving import let_back, let_go
 from wainwright.staff.services import no_circle
 from wainwright.trail.services import record
 
-WHO = "the identity provider"
-WHY = "as the identity provider says"
+WHO = say("the identity provider")
+WHY = say("as the identity provider says")
 
 
 class Taken(Refusal):
@@ -53,7 +54,7 @@ def make_door(by: Membership) -> tuple[Door, str]:
     )
     record(
         by,
-        "let the identity provider in" if new else "let the identity provider in by another token",
+        say("let the identity provider in") if new else say("let the identity provider in by another token"),
         f"firm:{by.firm_id}",
         after={"begins": row.begins},
     )
@@ -66,22 +67,22 @@ def shut_door(by: Membership) -> None:
     must(by, "firm")
     row = Door.objects.filter(firm_id=by.firm_id).first()
     if row is None:
-        raise Refusal("It is not let in.")
-    record(by, "shut the identity provider out", f"firm:{by.firm_id}", before={"begins": row.begins})
+        raise Refusal(say("It is not let in."))
+    record(by, say("shut the identity provider out"), f"firm:{by.firm_id}", before={"begins": row.begins})
     row.delete()
 
 
 def _checked(known: Known) -> tuple[str, str]:
     email, name = as_kept(known.email), one_line(known.name, 120).strip()
     if not is_address(email):
-        raise Refusal("userName, or the primary e-mail, is an address for mail")
+        raise Refusal(say("userName, or the primary e-mail, is an address for mail"))
     return email, name or email.partition("@")[0]
 
 
 def _manager(firm: Firm, number: int, who: Membership | None) -> Membership:
     found = Membership.objects.filter(firm=firm, active=True, pk=number).select_related("person").first()
     if found is None:
-        raise Refusal("the manager is nobody who is here")
+        raise Refusal(say("the manager is nobody who is here"))
     if who is not None:
         no_circle(who, found)
     return found
@@ -99,7 +100,7 @@ def bring_in(firm: Firm, known: Known) -> Membership:
     if member is not None:
         row = _row(member)
         if not row.deleted:
-            raise Taken(f"{email} is here already")
+            raise Taken(say("{email} is here already", email=email))
         row.deleted, row.external, row.changed = False, known.external[:200], clock.now()
         row.save()
         return change(firm, member.pk, known)
@@ -119,7 +120,7 @@ def bring_in(firm: Firm, known: Known) -> Membership:
     Brought.objects.create(member=member, external=known.external[:200], made=now, changed=now)
     record(
         None,
-        "brought a person in",
+        say("brought a person in"),
         f"member:{member.pk}",
         firm_id=firm.pk,
         after={"name": person.name, "by": WHO, "active": known.active},
@@ -156,7 +157,7 @@ def change(firm: Firm, member_id: int, known: Known) -> Membership:
         if getattr(member.person, field) != value and alone:
             before[field], after[field] = getattr(member.person, field), value
             if field == "email" and Person.objects.filter(email__iexact=value).exclude(pk=member.person_id).exists():
-                raise Taken(f"{value} is somebody else's")
+                raise Taken(say("{value} is somebody else's", value=value))
             setattr(member.person, field, value)
     job = one_line(known.job, 80)
     if member.job != job:
@@ -171,7 +172,12 @@ def change(firm: Firm, member_id: int, known: Known) -> Membership:
         member.person.save()
         member.save()
         record(
-            None, "changed a person", f"member:{member.pk}", firm_id=firm.pk, before=before, after=after | {"by": WHO}
+            None,
+            say("changed a person"),
+            f"member:{member.pk}",
+            firm_id=firm.pk,
+            before=before,
+            after=after | {"by": WHO},
         )
     if member.active != known.active:
         (let_back if known.active else let_go)(member.pk, firm, WHY)
@@ -198,12 +204,12 @@ def keep_group(firm: Firm, group: Group, name: str, external: str, members: list
     firm = Firm.objects.select_for_update(no_key=True).get(pk=firm.pk)
     name = one_line(name, 200).strip()
     if not name:
-        raise Refusal("a group has a displayName")
+        raise Refusal(say("a group has a displayName"))
     if Group.objects.filter(firm=firm, name=name).exclude(pk=group.pk).exists():
-        raise Taken(f"a group is called {name} already")
+        raise Taken(say("a group is called {name} already", name=name))
     found = set(Membership.objects.filter(firm=firm, pk__in=members).values_list("pk", flat=True))
     if found != set(members):
-        raise Refusal("a member of the group is nobody here")
+        raise Refusal(say("a member of the group is nobody here"))
     new, now = group.pk is None, clock.now()
     group.firm, group.name, group.external, group.changed = firm, name, external[:200], now
     group.made = group.made or now
@@ -212,7 +218,7 @@ def keep_group(firm: Firm, group: Group, name: str, external: str, members: list
     group.members.set(found)
     if new or before != found:
         record(
-            None, "brought a group" if new else "changed a group", f"firm:{firm.pk}", firm_id=firm.pk,
+            None, say("brought a group") if new else say("changed a group"), f"firm:{firm.pk}", firm_id=firm.pk,
             after={"group": name, "in": len(found - before), "out": len(before - found), "by": WHO},
         )  # fmt: skip
         _give_roles(firm, before | found, {group.role} - {""})
@@ -225,7 +231,7 @@ def drop_group(firm: Firm, group_id: int) -> None:
     firm = Firm.objects.select_for_update(no_key=True).get(pk=firm.pk)
     group = Group.objects.get(pk=group_id, firm=firm)
     members, role = set(group.members.values_list("pk", flat=True)), group.role
-    record(None, "dropped a group", f"firm:{firm.pk}", firm_id=firm.pk, before={"group": group.name, "by": WHO})
+    record(None, say("dropped a group"), f"firm:{firm.pk}", firm_id=firm.pk, before={"group": group.name, "by": WHO})
     group.delete()
     _give_roles(firm, members, {role} - {""})
 
@@ -237,10 +243,10 @@ def set_group_role(by: Membership, group_id: int, role: str) -> Group:
     firm = Firm.objects.select_for_update(no_key=True).get(pk=by.firm_id)
     group = Group.objects.get(pk=group_id, firm=firm)
     if role not in ("", *ROLES):
-        raise Refusal("Choose a role of the list.", "role")
+        raise Refusal(say("Choose a role of the list."), "role")
     before, group.role = group.role, role
     group.save(update_fields=["role"])
-    record(by, "set the role of a group", f"firm:{firm.pk}", before={group.name: before}, after={group.name: role})
+    record(by, say("set the role of a group"), f"firm:{firm.pk}", before={group.name: before}, after={group.name: role})
     _give_roles(firm, set(group.members.values_list("pk", flat=True)), {before, role} - {""})
     return group
 
@@ -261,12 +267,12 @@ def _give_roles(firm: Firm, members: set[int], roles: set[str]) -> None:
             member.save()
             record(
                 None,
-                "set a person's place",
+                say("set a person's place"),
                 f"member:{member.pk}",
                 firm_id=firm.pk,
                 before={"roles": before},
                 after={"roles": member.roles, "by": WHO},
             )
     if "administrator" in roles and not Membership.objects.filter(firm=firm, active=True, administrator=True).exists():
-        raise Refusal(f"{firm.name} would have no administrator")
+        raise Refusal(say("{firm} would have no administrator", firm=firm.name))
     move_on(firm.pk)

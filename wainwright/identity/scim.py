@@ -15,6 +15,7 @@ from scim2_server.service import ScimService
 
 from wainwright import clock
 from wainwright.api.models import digest_of
+from wainwright.core.said import say
 from wainwright.core.text import clean
 from wainwright.identity.models import Door
 from wainwright.identity.storage import PROVIDER, Storage
@@ -48,7 +49,7 @@ def _firm(request: HttpRequest) -> Firm:
         else None
     )
     if door is None:
-        raise UnauthorizedException(detail="The token is not known, or was replaced")
+        raise UnauthorizedException(detail=say("The token is not known, or was replaced"))
     now = clock.now()
     if door.used is None or (now - door.used).total_seconds() > 60:
         Door.objects.filter(pk=door.pk).update(used=now)
@@ -60,7 +61,7 @@ def _body(request: HttpRequest) -> bytes:
     try:
         body = request.body
     except RequestDataTooBig as error:
-        raise PayloadTooLargeException(detail="More than 5 MB at once") from error
+        raise PayloadTooLargeException(detail=say("More than 5 MB at once")) from error
     if not body:
         return body
     try:

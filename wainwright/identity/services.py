@@ -9,6 +9,7 @@ from allauth.socialaccount.models import SocialAccount
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.core.said import joined, say
 from wainwright.errors import Refusal
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, SignInBy
@@ -39,13 +40,13 @@ def set_provider(by: Membership, wanted: Provider) -> SignInBy:
     issuer, domain = wanted.issuer.strip().rstrip("/"), wanted.domain.strip().lower().lstrip("@")
     must_be_reachable(issuer, "issuer")
     if not _DOMAIN.match(domain):
-        raise Refusal("Type what stands behind the @ of your people's addresses, as example.org.", "domain")
+        raise Refusal(say("Type what stands behind the @ of your people's addresses, as example.org."), "domain")
     if not wanted.client_id.strip():
-        raise Refusal("The provider gave you a name for this application: type it.", "client_id")
+        raise Refusal(say("The provider gave you a name for this application: type it."), "client_id")
     before = SignInBy.objects.filter(firm_id=by.firm_id).first()
     same = before is not None and (before.issuer, before.client_id) == (issuer, wanted.client_id.strip())
     if not wanted.secret and not same:
-        raise Refusal("The provider gave you a secret for this application: type it.", "secret")
+        raise Refusal(say("The provider gave you a secret for this application: type it."), "secret")
     # Asked before anything is locked: it may take its time.
     describe(issuer)
     with transaction.atomic():
@@ -59,7 +60,7 @@ def set_provider(by: Membership, wanted: Provider) -> SignInBy:
         if not same:
             # Whom another provider spoke of is not who this one speaks of.
             SocialAccount.objects.filter(provider=by.firm.slug).delete()
-        record(by, "set the sign-in by a provider", f"firm:{by.firm_id}", before=said, after=_said(row))
+        record(by, say("set the sign-in by a provider"), f"firm:{by.firm_id}", before=said, after=_said(row))
     return row
 
 
@@ -74,12 +75,15 @@ def describe(issuer: str) -> dict[str, object]:
         said = str(found.get("issuer", "")).rstrip("/")
     except NONSENSE as error:
         raise Refusal(
-            f"Nothing at {issuer} describes a provider: it gave no answer that could be read.", "issuer"
+            say("Nothing at {issuer} describes a provider: it gave no answer that could be read.", issuer=issuer),
+            "issuer",
         ) from error
     if missing:
-        raise Refusal(f"The provider's description lacks {', '.join(missing)}.", "issuer")
+        raise Refusal(say("The provider's description lacks {list}.", list=joined(", ", missing)), "issuer")
     if said != issuer:
-        raise Refusal(f"It calls itself {said[:100] or 'nothing'}: type that, if it is the one you mean.", "issuer")
+        raise Refusal(
+            say("It calls itself {said}: type that, if it is the one you mean.", said=said[:100] or "nothing"), "issuer"
+        )
     return found
 
 
@@ -89,8 +93,8 @@ def drop_provider(by: Membership) -> None:
     must(by, "firm")
     row = SignInBy.objects.filter(firm_id=by.firm_id).first()
     if row is None:
-        raise Refusal("No provider is set.")
-    record(by, "dropped the sign-in by a provider", f"firm:{by.firm_id}", before=_said(row))
+        raise Refusal(say("No provider is set."))
+    record(by, say("dropped the sign-in by a provider"), f"firm:{by.firm_id}", before=_said(row))
     SocialAccount.objects.filter(provider=by.firm.slug).delete()
     row.delete()
 

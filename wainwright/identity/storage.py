@@ -37,6 +37,7 @@ from scim2_models import (
 from scim2_models.path import CompareOperator, Comparison
 from scim2_server.storage import ScimStorage, SearchPage
 
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.identity import bringing
 from wainwright.identity.bringing import Known, Taken
@@ -53,7 +54,7 @@ PROVIDER = ScimProvider(
         patch=Patch(supported=True), filter=Filter(supported=True, max_results=MOST_AT_ONCE), etag=ETag(supported=True),
         bulk=Bulk(supported=False, max_operations=0, max_payload_size=0), change_password=ChangePassword(supported=False), sort=Sort(supported=False),
         authentication_schemes=[
-            AuthenticationScheme(type="oauthbearertoken", name="Bearer token", description="The token of the firm's door.", primary=True)
+            AuthenticationScheme(type="oauthbearertoken", name="Bearer token", description=say("The token of the firm's door."), primary=True)
         ],
     ),
     # What providers send besides the standard, and what we do not keep, is let be: the rest of it counts.
@@ -80,7 +81,7 @@ class Storage(ScimStorage):
         rows = self._rows(kind).filter(pk=_number(number))
         row = rows.first()
         if row is None:
-            raise NotFoundException(detail=f"There is no {kind.name} {number[:40]}")
+            raise NotFoundException(detail=say("There is no {kind} {number}", kind=kind.name, number=number[:40]))
         return self._as(kind, row)
 
     def _rows(self, kind: ResourceType):
@@ -96,7 +97,7 @@ class Storage(ScimStorage):
     def search(self, resource_types, search_request, *, position=None):
         """A page of those that fit. What providers ask for (a name, an address, their own key) is found by the database."""
         if len(resource_types) != 1:
-            raise NotImplementedException(detail="Ask for users or for groups")
+            raise NotImplementedException(detail=say("Ask for users or for groups"))
         kind = resource_types[0]
         rows, asked = self._rows(kind), search_request.filter
         quick = _quick(kind, asked)
@@ -110,7 +111,7 @@ class Storage(ScimStorage):
             return SearchPage(total, [self._as(kind, row) for row in part])
         if rows.count() > MOST_LOOKED:
             raise NotImplementedException(
-                detail="Ask by userName, externalId or displayName: there are too many to look through"
+                detail=say("Ask by userName, externalId or displayName: there are too many to look through")
             )
         found = [each for each in (self._as(kind, row) for row in rows) if asked is None or asked.match(each)]
         return SearchPage(len(found), found[start:] if count is None else found[start : start + count])

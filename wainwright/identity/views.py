@@ -13,8 +13,9 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from wainwright.core.roles import ROLES
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal
-from wainwright.fields import say
+from wainwright.fields import tell
 from wainwright.identity import bringing, services
 from wainwright.identity.forms import AddressForm, ProviderForm
 from wainwright.identity.models import Door, Group
@@ -33,7 +34,7 @@ def by_provider(request):
         domain = form.cleaned_data["address"].strip().lower().rpartition("@")[2]
         rows = list(SignInBy.objects.filter(domain=domain).select_related("firm").order_by("firm__name"))
         if not rows:
-            form.add_error("address", "No firm of that address signs in by a provider. Sign in by password.")
+            form.add_error("address", say("No firm of that address signs in by a provider. Sign in by password."))
     return render(request, "identity/by.html", {"form": form, "rows": rows}, status=422 if form.errors else 200)
 
 
@@ -107,12 +108,12 @@ def set_provider(request):
     if form.is_valid():
         try:
             services.set_provider(request.member, form.provider)
-            messages.info(request, "The provider answers, and is set.")
+            messages.info(request, say("The provider answers, and is set."))
             return redirect("provider")
         except NotAllowed:
             raise
         except Refusal as refusal:
-            say(form, refusal)
+            tell(form, refusal)
     return _page(request, 422, form)
 
 
@@ -120,7 +121,7 @@ def set_provider(request):
 def drop_provider(request):
     """Drop it."""
     services.drop_provider(request.member)
-    messages.info(request, "People sign in by password again.")
+    messages.info(request, say("People sign in by password again."))
     return redirect("provider")
 
 
@@ -135,7 +136,7 @@ def make_door(request):
 def shut_door(request):
     """Let the provider in no more."""
     bringing.shut_door(request.member)
-    messages.info(request, "The provider brings nobody in or out any more.")
+    messages.info(request, say("The provider brings nobody in or out any more."))
     return redirect("provider")
 
 
@@ -143,5 +144,7 @@ def shut_door(request):
 def set_group(request, group_id: int):
     """Say which role a group gives."""
     group = bringing.set_group_role(request.member, group_id, request.POST.get("role", ""))
-    messages.info(request, f"Who is in {group.name} is {group.role or 'given no role by it'}.")
+    messages.info(
+        request, say("Who is in {group} is {role}.", group=group.name, role=group.role or say("given no role by it"))
+    )
     return redirect("provider")

@@ -37,6 +37,7 @@ from wainwright.claims.models import StatementLine
 from wainwright.core.matching import plain_merchant
 from wainwright.core.money import Money
 from wainwright.core.posting import Accounts, Charged, Journal, billed_journal, charges_journal, difference_journal
+from wainwright.core.said import as_figure, joined, say
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Charge
 from wainwright.journals.models import Billed, Difference, PostingRun, PostingRunItem
@@ -52,8 +53,8 @@ ON_A_JOURNAL = 200
 LOOKS_BACK = timedelta(days=400)
 # Which account of the firm each kind needs, and how it is called.
 NEEDS = {
-    BOOKINGS: ("suppliers", "on which suppliers are owed"), CHARGES: ("card_issuers", "on which card issuers are owed"),
-    DIFFERENCES: ("differences", "for what cards differ by"),
+    BOOKINGS: ("suppliers", say("on which suppliers are owed")), CHARGES: ("card_issuers", say("on which card issuers are owed")),
+    DIFFERENCES: ("differences", say("for what cards differ by")),
 }  # fmt: skip
 
 
@@ -71,7 +72,7 @@ def bookings_billed(firm: Firm) -> QuerySet[Booking]:
     told = _summed(Billed.objects.filter(booking=OuterRef("pk")), "booking")
     bears = Case(When(state="Ticketed", then=F("price_minor")), default=F("lost_minor"))
     rows = Booking.objects.filter(
-        firm=firm, paid_by="central", currency=firm.currency, state__in=("Ticketed", "Cancelled")
+        firm=firm, paid_by="central", currency=firm.currency, state__in=("Ticketed", say("Cancelled"))
     )
     return rows.annotate(due=bears - told).exclude(due=0).select_related("trip").order_by("asked", "pk")
 
@@ -136,7 +137,7 @@ def post_billed(member: Membership, kind: str, on: date | None = None) -> Postin
     """
     must(member, "post")
     if kind not in NEEDS:
-        raise Refusal("Choose what is to be posted.")
+        raise Refusal(say("Choose what is to be posted."))
     day = day_for(member, on)
     with transaction.atomic():
         # Whoever comes second waits here, and finds what the first has left.
@@ -144,17 +145,17 @@ def post_billed(member: Membership, kind: str, on: date | None = None) -> Postin
         ledger = books(firm).accounts
         account, words = NEEDS[kind]
         if not getattr(ledger, account):
-            raise Refusal(f"No account is named {words}. Name it under Masters, Accounts of the firm.")
+            raise Refusal(say("No account is named {words}. Name it under Masters, Accounts of the firm.", words=words))
         run = new_run(member, day)
         prepare = {BOOKINGS: _bookings, CHARGES: _charges, DIFFERENCES: _differences}[kind]
         made = list(prepare(firm, ledger, run))
         if not made:
-            raise Refusal("Nothing of it is left to be posted.")
+            raise Refusal(say("Nothing of it is left to be posted."))
         PostingRunItem.objects.bulk_create(
             PostingRunItem(run=run, posting=each, amount_minor=each.total_minor, currency=each.currency)
             for each in made
         )
-        record(member, "began a posting run", f"postingrun:{run.pk}", after={"of": kind, "journals": len(made)})
+        record(member, say("began a posting run"), f"postingrun:{run.pk}", after={"of": kind, "journals": len(made)})
         post_run(run.pk)
     return run
 
@@ -171,18 +172,24 @@ def _named(journal: Journal, suppliers: dict[str, str], merchant: str, account: 
 
 def _bookings(firm: Firm, ledger: Accounts, run: PostingRun) -> Iterator[Posting]:
     suppliers = _suppliers(firm)
-    found = [(f"booking:{b.pk}", b, b.carrier, b.due, f"{b.trip.code} {b.label}") for b in bookings_billed(firm)[:MOST]]
+    found = [
+        (f"booking:{b.pk}", b, b.carrier, b.due, joined("", (b.trip.code, " ", b.label)))
+        for b in bookings_billed(firm)[:MOST]
+    ]
     found += [
-        (row["subject"], None, row["supplier"], row["due"], f"Taken off: {row['supplier']}")
+        (row["subject"], None, row["supplier"], row["due"], say("Taken off: {supplier}", supplier=row["supplier"]))
         for row in bookings_taken_off(firm)[: MOST - len(found)]
     ]
     for subject, booking, merchant, minor, text in found:
         entry = Billed.objects.filter(firm=firm, subject=subject).count() + 1
         journal = billed_journal(
-            f"{subject}:{firm.pk}:{entry}", Money.from_minor(minor, firm.currency), ledger, f"{text}, {merchant}"
+            f"{subject}:{firm.pk}:{entry}",
+            Money.from_minor(minor, firm.currency),
+            ledger,
+            joined("", (text, ", ", merchant)),
         )
         journal = _named(journal, suppliers, merchant, ledger.suppliers)
-        posting = accounts.prepare_posting(firm, journal, subject, f"Billed: {text}"[:160], run.date)
+        posting = accounts.prepare_posting(firm, journal, subject, say("Billed: {text}", text=text)[:160], run.date)
         Billed.objects.create(
             firm=firm, booking=booking, subject=subject, entry=entry, amount_minor=minor, supplier=merchant[:160], posting=posting
         )  # fmt: skip
@@ -202,7 +209,7 @@ def _charges(firm: Firm, ledger: Accounts, run: PostingRun) -> Iterator[Posting]
                 if made > MOST:
                     return
                 part = of_it[start : start + ON_A_JOURNAL]
-                text = f"{issuer}, charged in {date(*month, 1):%B %Y}"
+                text = say("{issuer}, charged in {date}", issuer=issuer, date=as_figure(date(*month, 1), "%B %Y"))
                 journal = _charged(
                     f"charges:{firm.pk}:{run.number}:{made}", part, account or ledger.card_clearing, ledger, firm.currency, text
                 )  # fmt: skip
@@ -227,7 +234,13 @@ def _charged(
 def _differences(firm: Firm, ledger: Accounts, run: PostingRun) -> Iterator[Posting]:
     for charge in charges_that_differ(firm, clock.today(firm.zone))[:MOST]:
         entry = charge.differences.count() + 1
-        text = f"{charge.expense.claim.code}: {charge.merchant} charged at {charge.amount}, claimed at {Money.from_minor(charge.claimed, firm.currency)}"
+        text = say(
+            "{claim_code}: {merchant} charged at {charge_amount}, claimed at {from_minor}",
+            claim_code=charge.expense.claim.code,
+            merchant=charge.merchant,
+            charge_amount=charge.amount,
+            from_minor=Money.from_minor(charge.claimed, firm.currency),
+        )
         journal = difference_journal(
             f"difference:{firm.pk}:{charge.pk}:{entry}", charge.card.account or ledger.card_clearing,
             Money.from_minor(charge.due, firm.currency), ledger, text,

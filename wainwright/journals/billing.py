@@ -8,6 +8,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright import clock
 from wainwright.accounts.selectors import books
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.fields import day_or_none
 from wainwright.journals import billed
 from wainwright.paging import page_of
@@ -43,6 +44,6 @@ def billed_page(request):
 @require_POST
 def post_billed(request):
     """Tell the ledger of a kind of it, as a run."""
-    on = day_or_none(request.POST.get("on"), "Choose the day on which it is posted.")
+    on = day_or_none(request.POST.get("on"), say("Choose the day on which it is posted."))
     run = billed.post_billed(request.member, request.POST.get("kind", "")[:20], on)
     return redirect("posting-run", run.pk)

@@ -6,6 +6,7 @@ from django.db import models
 from django.db.models import Exists, OuterRef, Q
 
 from wainwright.core.money import Money
+from wainwright.core.said import say
 
 
 class PostingRunQuerySet(models.QuerySet):
@@ -36,7 +37,7 @@ class PostingRun(models.Model):
         constraints = [models.UniqueConstraint(fields=["firm", "number"], name="one_posting_run_number")]
 
     def __str__(self):
-        return f"Posting run {self.number}"
+        return say("Posting run {number}", number=self.number)
 
 
 class PostingRunItem(models.Model):
@@ -74,7 +75,7 @@ class PostingRunItem(models.Model):
         indexes = [models.Index(fields=["claim", "state"])]
 
     def __str__(self):
-        return f"{self.claim_id or self.posting_id} in {self.run_id}"
+        return say("{claim_id} in {run_id}", claim_id=self.claim_id or self.posting_id, run_id=self.run_id)
 
     @property
     def amount(self) -> Money:

@@ -32,6 +32,7 @@ from wainwright.claims.paying import (
 from wainwright.claims.services import advances, answers, closing, paying_out
 from wainwright.claims.services import books as booking
 from wainwright.core.money import Money
+from wainwright.core.said import joined, said_by, say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import AmountField, day_of, whole
 from wainwright.formats.bank_text import bank_text
@@ -80,7 +81,7 @@ def _pay(request, status: int = 200, **more):
     people = {m.pk: m for m in (*(claim.claimant for claim in owed), *(trip.traveller for trip in due))}
     context = {
         "changed": [m for m in people.values() if m.account_from and m.pk != request.member.pk],
-        "ready": [(claim, parts[claim.pk], _as_bank(claim.claimant, f"{claim.code} {claim.title}")) for claim in owed],
+        "ready": [(claim, parts[claim.pk], _as_bank(claim.claimant, joined("", (claim.code, " ", claim.title)))) for claim in owed],
         "owing_back": owing_back,
         "advances": [(trip, _as_bank(trip.traveller, advance_text(trip))) for trip in due],
         "objected": page_of(objected(request.member), AT_ONCE, request.GET.get("objected")), "owed": owed, "due": due, "waiting": page_of(held, AT_ONCE, request.GET.get("held")),
@@ -107,8 +108,10 @@ def _owing_back(firm, claimants: list[int]) -> dict[int, str]:
     rows = Claim.objects.filter(firm=firm, claimant__in=claimants, state="Posted", statement__due_minor__lt=0)
     said: dict[int, list[str]] = {}
     for each in owes(rows.select_related("statement")):
-        said.setdefault(each.claim.claimant_id, []).append(f"{each.left} on {each.claim.code}")
-    return {who: " and ".join(words) for who, words in said.items()}
+        said.setdefault(each.claim.claimant_id, []).append(
+            say("{left} on {claim_code}", left=each.left, claim_code=each.claim.code)
+        )
+    return {who: joined(say(" and "), words) for who, words in said.items()}
 
 
 @require_POST
@@ -116,13 +119,13 @@ def paid_back(request, claim_id: int):
     """Take note that what was owed back on a claim came in."""
     words = request.POST.get("reference", "")
     try:
-        on = day_of(request.POST.get("on"), "Choose the day on which it came in.")
+        on = day_of(request.POST.get("on"), say("Choose the day on which it came in."))
         closing.take_note_paid_back(request.member, claim_id, on, words)
     except (Stale, NotAllowed):
         raise
     except Refusal as refusal:
         return _pay(request, 422, back_error=refusal.message, back_claim=claim_id, back_words=words)
-    messages.info(request, "It is noted, booked, and the claim is settled.")
+    messages.info(request, say("It is noted, booked, and the claim is settled."))
     return redirect("pay")
 
 
@@ -131,13 +134,13 @@ def _by_hand(request, act, number: int, which: str):
     post = request.POST
     typed = {name: post.get(name, "")[:120] for name in BLANK}
     try:
-        on = day_of(post.get("on"), "Choose the day on which it was paid.")
+        on = day_of(post.get("on"), say("Choose the day on which it was paid."))
         run = act(request.member, number, typed["method"], on, typed["reference"], typed["note"])
     except (Stale, NotAllowed):
         raise
     except Refusal as refusal:
         return _pay(request, 422, hand_error=refusal.message, hand=typed, **{which: number})
-    messages.info(request, f"It is paid: {run.by_hand}.")
+    messages.info(request, say("It is paid: {by_hand}.", by_hand=run.by_hand))
     return redirect("pay-run", run.pk)
 
 
@@ -159,18 +162,18 @@ def advance_back(request, trip_id: int):
     post = request.POST
     typed = {name: post.get(name, "")[:120] for name in ("amount", "reference")}
     try:
-        on = day_of(post.get("on"), "Choose the day on which it came in.")
+        on = day_of(post.get("on"), say("Choose the day on which it came in."))
         try:
-            amount = AmountField(label="What came back").clean(typed["amount"][:40])
+            amount = AmountField(label=say("What came back")).clean(typed["amount"][:40])
         except ValidationError as fault:
-            raise Refusal(f"Type what came back. {' '.join(fault.messages)}", "amount") from fault
+            raise Refusal(say("Type what came back. {list}", list=joined(" ", fault.messages)), "amount") from fault
         money = Money.rounded(amount, request.member.firm.currency)
         advances.take_note_advance_back(request.member, trip_id, money, on, typed["reference"])
     except (Stale, NotAllowed):
         raise
     except Refusal as refusal:
         return _pay(request, 422, advance_error=refusal.message, advance_trip=trip_id, advance_typed=typed)
-    messages.info(request, "It is noted and booked.")
+    messages.info(request, say("It is noted and booked."))
     return redirect("pay")
 
 
@@ -178,7 +181,7 @@ def advance_back(request, trip_id: int):
 def release(request, run_id: int):
     """Release a pay run."""
     run = paying_out.release(request.member, run_id)
-    messages.info(request, f"Pay run {run.number} is released and went to the bank.")
+    messages.info(request, say("Pay run {number} is released and went to the bank.", number=run.number))
     return redirect("pay-run", run_id)
 
 
@@ -191,7 +194,9 @@ def drop_run(request, run_id: int):
         raise
     except Refusal as refusal:
         return _run_page(request, run_id, refusal.message, 422)
-    messages.info(request, f"Pay run {run.number} is taken back; what it would have paid is open again.")
+    messages.info(
+        request, say("Pay run {number} is taken back; what it would have paid is open again.", number=run.number)
+    )
     return redirect("pay-run", run_id)
 
 
@@ -216,7 +221,7 @@ def run_csv(request, run_id: int):
 def remind_owed(request, claim_id: int):
     """Remind of what is owed back."""
     claim = paying_out.remind_owed_back(request.member, claim_id)
-    messages.info(request, f"{claim.claimant.person.name} is reminded.")
+    messages.info(request, say("{claimant} is reminded.", claimant=claim.claimant.person.name))
     return redirect("pay")
 
 
@@ -233,17 +238,20 @@ def write_off(request, claim_id: int):
     if posting.state == Posting.State.REFUSED:
         messages.error(
             request,
-            f"The ledger refused its journal: {refusal_words(posting)} It is posted again on the journal's page.",
+            say(
+                "The ledger refused its journal: {refusal_words} It is posted again on the journal's page.",
+                refusal_words=refusal_words(posting),
+            ),
         )
         return redirect("journal", posting.pk)
-    messages.info(request, "It is written off, and the claim settled.")
+    messages.info(request, say("It is written off, and the claim settled."))
     return redirect("pay")
 
 
 def _as_bank(member, text: str) -> str:
     """What the payment file says where a bank does not take the name or the text as it stands; nothing where it does."""
     name, said = bank_text(member.person.name, NAME, NO_NAME), bank_text(text, TEXT, NO_TEXT)
-    return "" if (name, said) == (member.person.name, text) else f"{name}, {said}"
+    return "" if (name, said) == (member.person.name, text) else joined("", (name, ", ", said))
 
 
 @require_POST
@@ -254,14 +262,14 @@ def pay(request):
     paid = booking.pay_what_can_be_paid(request.member, ids, clock.today(request.member.firm.zone), advances)
     run = paid.run
     failed, open_ = (run.payments.filter(state=state).count() for state in ("Failed", "Under way"))
-    words = [f"Pay run {run.number} went to the bank and was answered."]
+    words = [say("Pay run {number} went to the bank and was answered.", number=run.number)]
     if run.to_release:
-        words = [f"Pay run {run.number} is made. It waits for a second person, who releases it."]
-    words += [f"{failed} failed and can be paid again."] if failed else []
-    words += [f"{open_} not settled yet."] if open_ and not run.to_release else []
+        words = [say("Pay run {number} is made. It waits for a second person, who releases it.", number=run.number)]
+    words += [say("{failed} failed and can be paid again.", failed=failed)] if failed else []
+    words += [say("{open} not settled yet.", open=open_)] if open_ and not run.to_release else []
     messages.info(request, " ".join(words))
     if paid.left:
-        messages.error(request, f"Left out: {' '.join(paid.left)}")
+        messages.error(request, say("Left out: {list}", list=joined(" ", paid.left)))
     return redirect("pay-run", run.pk)
 
 
@@ -269,7 +277,7 @@ def pay(request):
 def confirm_account(request, member_id: int):
     """Finance confirms a changed account after asking its owner."""
     whose = accounts_of_people.confirm_account(request.member, member_id)
-    messages.info(request, f"The account of {whose.person.name} is confirmed: it can be paid to now.")
+    messages.info(request, say("The account of {whose} is confirmed: it can be paid to now.", whose=whose.person.name))
     return redirect("pay")
 
 
@@ -295,15 +303,15 @@ def take_answer(request, run_id: int):
     given = request.FILES.get("answer")
     try:
         if given is None:
-            raise Refusal("Choose the file with the bank's answer (pain.002).")
+            raise Refusal(say("Choose the file with the bank's answer (pain.002)."))
         if given.size > MOST_ANSWER:
-            raise Refusal("That file is larger than an answer can be: 5 MB at most.")
+            raise Refusal(say("That file is larger than an answer can be: 5 MB at most."))
         run = answers.take_answer(request.member, run_id, given.read())
     except NotAllowed:
         raise
     except (Refusal, Unreadable) as fault:
-        return _run_page(request, run_id, str(fault), 422)
-    messages.info(request, f"The answer was taken in. The pay run stands at {run.state}.")
+        return _run_page(request, run_id, said_by(fault), 422)
+    messages.info(request, say("The answer was taken in. The pay run stands at {state}.", state=run.state))
     return redirect("pay-run", run_id)
 
 
@@ -312,9 +320,9 @@ def settle_payment(request, run_id: int, payment_id: int):
     """Finance says what became of a payment that the bank has not settled."""
     paid, words = request.POST.get("paid"), request.POST.get("words", "")
     if paid not in ("yes", "no"):
-        raise Refusal("Say whether it was paid or not.")
+        raise Refusal(say("Say whether it was paid or not."))
     payment = answers.settle_by_hand(request.member, payment_id, paid == "yes", words)
-    messages.info(request, f"The payment stands at {payment.state}.")
+    messages.info(request, say("The payment stands at {state}.", state=payment.state))
     return redirect("pay-run", run_id)
 
 

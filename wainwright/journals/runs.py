@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.fields import day_or_none, whole
 from wainwright.journals import services
 from wainwright.journals.models import PostingRun, PostingRunItem
@@ -22,7 +23,7 @@ def start(request):
     """Begin a posting run of what was ticked."""
     ids = [whole(each) for each in request.POST.getlist("claim")]
     run = services.start_run(
-        request.member, ids, day_or_none(request.POST.get("on"), "Choose the day on which it is posted.")
+        request.member, ids, day_or_none(request.POST.get("on"), say("Choose the day on which it is posted."))
     )
     return redirect("posting-run", run.pk)
 
@@ -61,5 +62,12 @@ def go_on(request, run_id: int):
     run = get_object_or_404(PostingRun, firm=request.member.firm, pk=run_id)
     must(request.member, "post")
     services.go_on(run.pk)
-    messages.info(request, f"Posting run {run.number}: {services.outcome_words(services.outcome(run))}.")
+    messages.info(
+        request,
+        say(
+            "Posting run {number}: {outcome_words}.",
+            number=run.number,
+            outcome_words=services.outcome_words(services.outcome(run)),
+        ),
+    )
     return redirect("posting-run", run.pk)

@@ -16,6 +16,7 @@ from wainwright.accounts.refusals import refusal_words
 from wainwright.accounts.services import send_posting
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books
+from wainwright.core.said import joined, say
 from wainwright.core.states import NotNow
 from wainwright.errors import Refusal
 from wainwright.journals.models import PostingRun, PostingRunItem
@@ -35,7 +36,7 @@ def day_for(member: Membership, on: date | None) -> date:
     """The day on which a run posts: the one that was chosen, else today. Raises ``Refusal``."""
     today = clock.today(member.firm.zone)
     if on is not None and not date(2000, 1, 1) <= on <= today + timedelta(days=366):
-        raise Refusal("Choose a day of this year or before on which they are posted.", "on")
+        raise Refusal(say("Choose a day of this year or before on which they are posted."), "on")
     return on or today
 
 
@@ -47,15 +48,17 @@ def start_run(member: Membership, claim_ids: Sequence[int], on: date | None = No
     rows = Claim.objects.filter(firm_id=member.firm_id, pk__in=claim_ids, state__in=["Cleared", "Posting refused"])
     chosen = list(rows.select_related("statement").order_by("sent", "pk")[: MOST + 1])
     if not chosen:
-        raise Refusal("None of these can be posted: they were posted or changed meanwhile. Choose again.")
+        raise Refusal(say("None of these can be posted: they were posted or changed meanwhile. Choose again."))
     if len(chosen) > MOST:
-        raise Refusal(f"A run posts at most {MOST} claims. Choose fewer.")
+        raise Refusal(say("A run posts at most {most} claims. Choose fewer.", most=MOST))
     run = new_run(member, day)
     PostingRunItem.objects.bulk_create(
         PostingRunItem(run=run, claim=each, version=each.version, amount_minor=each.total.minor, currency=each.currency)
         for each in chosen
     )
-    record(member, "began a posting run", f"postingrun:{run.pk}", after={"claims": len(chosen), "on": day.isoformat()})
+    record(
+        member, say("began a posting run"), f"postingrun:{run.pk}", after={"claims": len(chosen), "on": day.isoformat()}
+    )
     post_run(run.pk)
     return run
 
@@ -117,7 +120,7 @@ def _journal(run: PostingRun, item: PostingRunItem, posting: Posting) -> None:
 def _why(claim: Claim) -> str:
     posting = Posting.objects.filter(subject=claim.subject, state=Posting.State.REFUSED).select_related("firm")
     last = posting.order_by("-pk").first()
-    return refusal_words(last) if last else "The ledger refused it."
+    return refusal_words(last) if last else say("The ledger refused it.")
 
 
 @transaction.atomic
@@ -125,8 +128,12 @@ def _finish(run: PostingRun) -> None:
     if not PostingRun.objects.filter(pk=run.pk, finished__isnull=True).update(finished=clock.now()):
         return
     counted = outcome(run)
-    record(None, "finished a posting run", f"postingrun:{run.pk}", firm_id=run.firm_id, after=counted)
-    tell(run.by, f"Posting run {run.number}: {outcome_words(counted)}", f"/ledger/runs/{run.pk}/")
+    record(None, say("finished a posting run"), f"postingrun:{run.pk}", firm_id=run.firm_id, after=counted)
+    tell(
+        run.by,
+        say("Posting run {number}: {outcome_words}", number=run.number, outcome_words=outcome_words(counted)),
+        f"/ledger/runs/{run.pk}/",
+    )
 
 
 def outcome(run: PostingRun) -> dict[str, int]:
@@ -145,8 +152,8 @@ def outcomes(runs: Sequence[PostingRun]) -> dict[int, dict[str, int]]:
 
 def outcome_words(counted: dict[str, int]) -> str:
     """An outcome in words: how many entered, refused, left out; what is none is not said."""
-    words = [f"{number} {state.lower()}" for state, number in counted.items() if number]
-    return ", ".join(words) or "nothing was in it"
+    words = [joined("", (number, " ", state.lower())) for state, number in counted.items() if number]
+    return joined(", ", words) or say("nothing was in it")
 
 
 def go_on_where_broken_off() -> int:

@@ -17,6 +17,7 @@ from wainwright.claims.models import Claim
 from wainwright.claims.services import books as booking
 from wainwright.core.money import Money
 from wainwright.core.posting import t_accounts
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.journals.models import PostingRun
 from wainwright.paging import page_of
@@ -103,12 +104,14 @@ def post_again(request, posting_id: int):
     try:
         account = books(request.member.firm).picks("account").exact(typed) if typed else ""
     except ValueError as error:
-        raise Refusal(f"The ledger does not know account {typed[:20]}.", "account") from error
+        raise Refusal(say("The ledger does not know account {typed}.", typed=typed[:20]), "account") from error
     posting = booking.post_again(request.member, posting_id, old if account else "", account)
     if posting.state == Posting.State.REFUSED:
-        messages.error(request, f"The ledger refused it again. {refusal_words(posting)}")
+        messages.error(
+            request, say("The ledger refused it again. {refusal_words}", refusal_words=refusal_words(posting))
+        )
     elif posting.state == Posting.State.SENDING:
-        messages.error(request, "The ledger does not answer. It is sent again by itself under the same key.")
+        messages.error(request, say("The ledger does not answer. It is sent again by itself under the same key."))
     else:
-        messages.info(request, f"It stands in the ledger as {posting.number}.")
+        messages.info(request, say("It stands in the ledger as {number}.", number=posting.number))
     return redirect("journal", posting_id)

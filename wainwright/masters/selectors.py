@@ -17,6 +17,7 @@ from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
 from wainwright.core.masters import ACCOUNT, BANK, SUPPLIER, TAX, Master
 from wainwright.core.matching import plain_merchant
+from wainwright.core.said import joined, say, say_many
 from wainwright.expenses.models import Expense
 from wainwright.masters.models import LedgerBank, MerchantSupplier, Supplier
 from wainwright.people.models import Card, Firm, Membership
@@ -58,24 +59,24 @@ def in_use(firm: Firm) -> dict[tuple[str, str], list[str]]:
     found: dict[tuple[str, str], list[str]] = defaultdict(list)
     for category in from_now(firm, clock.today(firm.zone)):
         for account in {category.account, *(each["account"] for each in category.accounts_if)}:
-            found[ACCOUNT, account].append(f"category {category.name}")
+            found[ACCOUNT, account].append(say("category {category}", category=category.name))
         for code in set(category.tax_codes.values()):
-            found[TAX, code].append(f"category {category.name}")
+            found[TAX, code].append(say("category {category}", category=category.name))
     row = FirmAccounts.objects.filter(firm=firm).first()
     for name, account in row.named.items() if row is not None else ():
-        found[ACCOUNT, account].append(f"the firm's account of {name.replace('_', ' ')}")
+        found[ACCOUNT, account].append(say("the firm's account of {replace}", replace=name.replace("_", " ")))
     for account in (
         Card.objects.filter(owner__firm=firm, closed__isnull=True)
         .exclude(account="")
         .values_list("account", flat=True)
         .distinct()
     ):
-        found[ACCOUNT, account].append("clearing account of a card")
+        found[ACCOUNT, account].append(say("clearing account of a card"))
     counted: dict[tuple[str, str], dict[str, int]] = defaultdict(lambda: defaultdict(int))
     for what, rows in (
-        ("person's usual coding|people's usual coding", Membership.objects.filter(firm=firm, active=True)), ("open trip|open trips", Trip.objects.filter(firm=firm).exclude(state__in=Trip.OVER)),
-        ("open claim|open claims", Claim.objects.filter(firm=firm).exclude(state__in=[*Claim.OVER, "Settled", "Posted"])),
-        ("cost not posted|costs not posted", Expense.objects.filter(firm=firm).exclude(codes=[]).exclude(claim__state__in=["Posted", "Settled"])),
+        (say("person's usual coding|people's usual coding"), Membership.objects.filter(firm=firm, active=True)), (say("open trip|open trips"), Trip.objects.filter(firm=firm).exclude(state__in=Trip.OVER)),
+        (say("open claim|open claims"), Claim.objects.filter(firm=firm).exclude(state__in=[*Claim.OVER, "Settled", "Posted"])),
+        (say("cost not posted|costs not posted"), Expense.objects.filter(firm=firm).exclude(codes=[]).exclude(claim__state__in=["Posted", "Settled"])),
     ):  # fmt: skip
         for codes in rows.values_list("codes", flat=True):
             for dimension, code in codes:
@@ -83,7 +84,7 @@ def in_use(firm: Firm) -> dict[tuple[str, str], list[str]]:
     for dimension, code in Budget.objects.filter(firm=firm).values_list("dimension", "code").distinct():
         counted[dimension, code]["budget|budgets"] += 1
     for key, of in counted.items():
-        found[key] += [f"{number} {what.split('|')[number > 1]}" for what, number in of.items()]
+        found[key] += [joined("", (number, " ", what.split("|")[number > 1])) for what, number in of.items()]
     return found
 
 
@@ -129,7 +130,7 @@ def _firm(firm: Firm, open_accounts: dict[str, Code], codes: dict[str, Code]) ->
     """Accounts of the firm that the ledger has closed or does not have: nothing that stands on them can be posted."""
     row = FirmAccounts.objects.filter(firm=firm).first()
     return [
-        Gap("firm", name, name.replace("_", " ").capitalize(), f"account {account} is {'closed' if account in codes else 'not in the ledger'}")
+        Gap("firm", name, name.replace("_", " ").capitalize(), (say("account {account} is closed", account=account) if account in codes else say("account {account} is not in the ledger", account=account)))
         for name, account in (row.named.items() if row is not None else ())
         if account not in open_accounts
     ]  # fmt: skip
@@ -142,16 +143,20 @@ def _categories(firm: Firm, open_accounts: dict[str, Code], codes: dict[str, Cod
             continue
         seen.add(category.code)
         why = (
-            "it posts to no account"
+            say("it posts to no account")
             if not category.account
-            else f"account {category.account} is {'closed' if category.account in codes else 'not in the ledger'}"
+            else (
+                say("account {account} is closed", account=category.account)
+                if category.account in codes
+                else say("account {account} is not in the ledger", account=category.account)
+            )
         )
         best = max(
             ((fuzz.token_set_ratio(category.name, row.name), row) for row in open_accounts.values()),
             key=lambda each: each[0],
             default=None,
         )
-        proposal = Proposal(best[1].code, best[1].name, "its name is alike") if best and best[0] >= ALIKE else None
+        proposal = Proposal(best[1].code, best[1].name, say("its name is alike")) if best and best[0] >= ALIKE else None
         found.append(Gap("category", category.code, category.name, why, proposal))
     return found
 
@@ -166,17 +171,19 @@ def _cards(firm: Firm, open_accounts: dict[str, Code]) -> list[Gap]:
         "owner__person"
     ):
         account = card.account or usual
-        name = f"{card}, {card.owner.person.name}"
+        name = joined("", (card, ", ", card.owner.person.name))
         if account not in open_accounts:
             proposal = (
-                Proposal(usual, open_accounts[usual].name, "it is the firm's own") if usual in open_accounts else None
+                Proposal(usual, open_accounts[usual].name, say("it is the firm's own"))
+                if usual in open_accounts
+                else None
             )
             found.append(
                 Gap(
                     "card",
                     str(card.pk),
                     name,
-                    f"its clearing account {account or 'is not named'} is not open",
+                    say("its clearing account {account} is not open", account=account or say("is not named")),
                     proposal,
                 )
             )
@@ -188,12 +195,18 @@ def _cards(firm: Firm, open_accounts: dict[str, Code]) -> list[Gap]:
 def _no_statement(account: str, cards: Sequence[Card]) -> Gap:
     """Cards that go against one clearing account which no card account mirrors: one is kept, and all are connected."""
     first, more = cards[0], len(cards) - 1
-    known = {"name": f"{first.issuer} account", "number": first.last_four, "kind": "card", "ledger_account": account}
+    known = {
+        "name": say("{issuer} account", issuer=first.issuer),
+        "number": first.last_four,
+        "kind": "card",
+        "ledger_account": account,
+    }
     return Gap(
-        "card bank",
+        say("card bank"),
         str(first.pk),
-        f"{first}, {first.owner.person.name}" + (f" and {more} {'other' if more == 1 else 'others'}" if more else ""),
-        f"no card account is kept for {account}: its statement would agree with nothing",
+        joined("", (first, ", ", first.owner.person.name))
+        + (say_many(" and {count} other", " and {count} others", more) if more else ""),
+        say("no card account is kept for {account}: its statement would agree with nothing", account=account),
         leads=urlencode(known),
     )
 
@@ -206,9 +219,11 @@ def _banks(firm: Firm, day: date) -> list[Gap]:
         Gap(
             "bank",
             row.code,
-            f"{row.name} {row.iban}",
-            "no statement of it is taken in here",
-            Proposal(row.account, f"is its account of the ledger: keep {row.name}", "the ledger says so"),
+            joined("", (row.name, " ", row.iban)),
+            say("no statement of it is taken in here"),
+            Proposal(
+                row.account, say("is its account of the ledger: keep {name}", name=row.name), say("the ledger says so")
+            ),
         )
         for row in rows
         if row.iban not in kept
@@ -231,18 +246,18 @@ def _people(firm: Firm, day: date) -> list[Gap]:
     for member in rows:
         proposal = None
         if member.iban and member.iban in by_iban:
-            proposal = Proposal(by_iban[member.iban].code, by_iban[member.iban].name, "it has the same account")
+            proposal = Proposal(by_iban[member.iban].code, by_iban[member.iban].name, say("it has the same account"))
         elif member.person.name.casefold() in by_name:
             row = by_name[member.person.name.casefold()]
-            proposal = Proposal(row.code, row.name, "it has the same name")
+            proposal = Proposal(row.code, row.name, say("it has the same name"))
         found.append(
             Gap(
                 "person",
                 str(member.pk),
                 member.person.name,
-                f"the ledger has closed {supplier}"
+                say("the ledger has closed {supplier}", supplier=supplier)
                 if (supplier := getattr(member, "supplier", None))
-                else "no supplier of the ledger is this person",
+                else say("no supplier of the ledger is this person"),
                 proposal,
             )
         )
@@ -276,13 +291,23 @@ def _merchants(firm: Firm, day: date) -> list[Gap]:
             key=lambda each: each[0],
             default=None,
         )
-        proposal = Proposal(best[1].code, best[1].name, "its name is alike") if best and best[0] >= ALIKE else None
+        proposal = Proposal(best[1].code, best[1].name, say("its name is alike")) if best and best[0] >= ALIKE else None
         found.append(
             Gap(
                 "merchant",
                 plain,
                 merchant,
-                f"billed the firm {number} {'time' if number == 1 else 'times'}, and {'its supplier is closed' if closed else 'is no supplier of the ledger'}",
+                say_many(
+                    "billed the firm {count} time, and its supplier is closed",
+                    "billed the firm {count} times, and its supplier is closed",
+                    number,
+                )
+                if closed
+                else say_many(
+                    "billed the firm {count} time, and is no supplier of the ledger",
+                    "billed the firm {count} times, and is no supplier of the ledger",
+                    number,
+                ),
                 proposal,
             )
         )

@@ -11,6 +11,7 @@ from wainwright import clock
 from wainwright.accounts.connection import connection_of
 from wainwright.accounts.models import FirmAccounts
 from wainwright.accounts.selectors import books
+from wainwright.core.said import joined, say, say_many
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import few, whole
 from wainwright.formats.master_table import MOST_BYTES
@@ -26,21 +27,27 @@ from wainwright.rulebook.selectors import rulebook
 AT_ONCE = 60
 # Code, kind and key of what is connected as it was proposed.
 PARTS = 3
-HOURS = [(0, "only when asked"), (1, "every hour"), (6, "every six hours"), (24, "every day"), (168, "every week")]
+HOURS = [
+    (0, say("only when asked")),
+    (1, say("every hour")),
+    (6, say("every six hours")),
+    (24, say("every day")),
+    (168, say("every week")),
+]
 WORDS = {
     "gone": "gone",
     "closed": "closed",
     "renamed": "renamed",
     "changed": "changed",
-    "back": "open again",
+    "back": say("open again"),
     "new": "new",
 }
 KINDS = {
-    "firm": "Accounts of the firm",
+    "firm": say("Accounts of the firm"),
     "category": "Categories",
     "card": "Cards",
-    "card bank": "Cards without an account",
-    "bank": "Bank accounts of the ledger",
+    "card bank": say("Cards without an account"),
+    "bank": say("Bank accounts of the ledger"),
     "person": "People",
     "merchant": "Merchants",
 }
@@ -79,7 +86,7 @@ def _counts(firm) -> list[tuple[str, int]]:
     return [
         *counted,
         ("Suppliers", Supplier.objects.filter(firm=firm).count()),
-        ("Tax codes", TaxCode.objects.filter(firm=firm).count()),
+        (say("Tax codes"), TaxCode.objects.filter(firm=firm).count()),
     ]
 
 
@@ -99,7 +106,7 @@ def connect(request):
         raise
     except Refusal as refusal:
         return _show(request, 422, error=refusal.message, field=refusal.field, typed=typed)
-    messages.info(request, "The connection is kept, and the ledger is asked what it has.")
+    messages.info(request, say("The connection is kept, and the ledger is asked what it has."))
     return redirect("masters-fetch", fetching.fetch(request.member).pk)
 
 
@@ -107,7 +114,7 @@ def connect(request):
 def hand_over(request):
     """Hand the connection over."""
     row = connecting.hand_over(request.member, whole(request.POST.get("to")))
-    messages.info(request, f"{row.holder.person.name} holds the connection now.")
+    messages.info(request, say("{holder} holds the connection now.", holder=row.holder.person.name))
     return redirect("masters")
 
 
@@ -124,7 +131,7 @@ def read_file(request):
     given = request.FILES.get("file")
     try:
         if given is not None and given.size > MOST_BYTES:
-            raise Refusal("The file is larger than 12 MB. Leave out what is not needed.", "file")
+            raise Refusal(say("The file is larger than 12 MB. Leave out what is not needed."), "file")
         name, content = (given.name or "", given.read()) if given is not None else ("", b"")
         row = fetching.read_file(
             request.member, name, content, request.POST.get("kind", ""), "complete" in request.POST
@@ -168,7 +175,11 @@ def take(request, fetch_id: int):
     row = taking.take(request.member, fetch_id)
     messages.info(
         request,
-        f"{len(row.changes)} {'change is' if len(row.changes) == 1 else 'changes are'} taken. What is not connected stands below, first.",
+        say_many(
+            "{count} change is taken. What is not connected stands below, first.",
+            "{count} changes are taken. What is not connected stands below, first.",
+            len(row.changes),
+        ),
     )
     return redirect("masters")
 
@@ -211,7 +222,7 @@ def set_category(request):
         raise
     except Refusal as refusal:
         return _categories(request, 422, refusal.message, typed)
-    messages.info(request, f"{row.name} is set. What is posted from now on follows it.")
+    messages.info(request, say("{name} is set. What is posted from now on follows it.", name=row.name))
     return redirect("categories")
 
 
@@ -246,7 +257,7 @@ def name_account(request):
     except (Refusal, ValueError) as fault:
         words = getattr(fault, "message", f"The ledger does not know account {typed[:20]}.")
         return _accounts(request, 422, words, which, typed)
-    messages.info(request, f"{posting_to.FIRM_ACCOUNTS[which][0]}: {account or 'none'}.")
+    messages.info(request, joined("", (posting_to.FIRM_ACCOUNTS[which][0], ": ", account or "none", ".")))
     return redirect("firm-accounts")
 
 
@@ -256,7 +267,19 @@ def take_proposals(request):
     found = proposing.take_proposals(request.member)
     messages.info(
         request,
-        f"{len(found)} named: {', '.join(f'{each.name} {each.account}' for each in found[:6])}{' …' if len(found) > 6 else ''}.",
+        (
+            say(
+                "{found_count} named: {list} ….",
+                found_count=len(found),
+                list=joined(", ", (joined("", (each.name, " ", each.account)) for each in found[:6])),
+            )
+            if len(found) > 6
+            else say(
+                "{found_count} named: {list}.",
+                found_count=len(found),
+                list=joined(", ", (joined("", (each.name, " ", each.account)) for each in found[:6])),
+            )
+        ),
     )
     return redirect("firm-accounts")
 
@@ -271,7 +294,7 @@ def close_gap(request):
         raise
     except Refusal as refusal:
         return _show(request, 422, gap_error=refusal.message, gap_at=post.get("key", "")[:120])
-    messages.info(request, "It is connected.")
+    messages.info(request, say("It is connected."))
     return redirect("masters")
 
 
@@ -284,9 +307,17 @@ def make_suppliers(request):
     done, others = connecting.make_suppliers(request.member, [whole(each) for each in request.POST.getlist("person")])
     left += others
     if count:
-        messages.info(request, f"{count} {'thing is' if count == 1 else 'things are'} connected as proposed.")
+        messages.info(
+            request,
+            say_many("{count} thing is connected as proposed.", "{count} things are connected as proposed.", count),
+        )
     if done:
-        messages.info(request, f"{done} {'person is' if done == 1 else 'people are'} connected with a supplier.")
+        messages.info(
+            request,
+            say_many(
+                "{count} person is connected with a supplier.", "{count} people are connected with a supplier.", done
+            ),
+        )
     for words in few(left):
         messages.error(request, words)
     return redirect("masters")

@@ -8,6 +8,8 @@ from django.core.mail import EmailMultiAlternatives
 from django.db import transaction
 from django.template.loader import render_to_string
 
+from wainwright.core.said import say
+from wainwright.language import read_by
 from wainwright.news.models import Notice
 from wainwright.people.models import Membership
 from wainwright.people.post import post
@@ -35,7 +37,7 @@ def member_of(token: str) -> Membership | None:
 def choose(member: Membership, daily: bool) -> None:
     """Gather news into one mail a day, or send each at once."""
     Membership.objects.filter(pk=member.pk).update(mail_daily=daily)
-    record(member, "chose how news comes by mail", f"member:{member.pk}", after={"daily": daily})
+    record(member, say("chose how news comes by mail"), f"member:{member.pk}", after={"daily": daily})
 
 
 def send_daily() -> int:
@@ -55,13 +57,14 @@ def _send(member: Membership) -> bool:
         "name": member.person.name.split()[0], "rows": rows[:MOST_LINES], "more": len(rows) - MOST_LINES, "firm": member.firm.name,
         "address": settings.ADDRESS, "quiet": link_for(member),
     }  # fmt: skip
-    mail = EmailMultiAlternatives(
-        f"News of the day: {len(rows)}",
-        render_to_string("news/daily.txt", context),
-        settings.DEFAULT_FROM_EMAIL,
-        [member.person.email],
-    )
-    mail.attach_alternative(render_to_string("news/daily.html", context), "text/html")
+    with read_by(member.person.language, member.firm.language):
+        mail = EmailMultiAlternatives(
+            str(say("News of the day: {rows_count}", rows_count=len(rows))),
+            render_to_string("news/daily.txt", context),
+            settings.DEFAULT_FROM_EMAIL,
+            [member.person.email],
+        )
+        mail.attach_alternative(render_to_string("news/daily.html", context), "text/html")
     mail.extra_headers |= headers_for(member)
     post(mail)
     return True

@@ -10,10 +10,12 @@ from django.template.loader import render_to_string
 
 from wainwright import clock
 from wainwright.core.text import one_line
+from wainwright.language import read_by
 from wainwright.news.daily import headers_for, link_for
 from wainwright.news.models import Notice
 from wainwright.people.models import Membership
 from wainwright.people.post import post
+from wainwright.reading import again
 
 
 @dataclass(frozen=True)
@@ -32,6 +34,15 @@ def tell(member: Membership, text: str, link: str, body: str = "", enclosed: tup
     Notice.objects.create(member=member, text=text[:300], link=link, time=clock.now(), mailed=not later)
     if later:
         return
+    with read_by(member.person.language, member.firm.language):
+        mail = _mail(member, text, link, body)
+    for each in enclosed:
+        mail.attach(each.name, each.content, each.media_type)
+    post(mail)
+
+
+def _mail(member: Membership, text: str, link: str, body: str) -> EmailMultiAlternatives:
+    text, body = again(text), str(body)
     context = {
         "name": member.person.name.split()[0],
         "text": text,
@@ -48,9 +59,7 @@ def tell(member: Membership, text: str, link: str, body: str = "", enclosed: tup
     )
     mail.attach_alternative(render_to_string("news/mail.html", context), "text/html")
     mail.extra_headers |= headers_for(member)
-    for each in enclosed:
-        mail.attach(each.name, each.content, each.media_type)
-    post(mail)
+    return mail
 
 
 def mark_read(member: Membership) -> int:

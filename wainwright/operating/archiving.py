@@ -11,6 +11,7 @@ from django.db import transaction
 from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.operating.models import FirmArchive
 from wainwright.operating.whole_firm import write
@@ -21,7 +22,7 @@ from wainwright.trail.services import record
 from wainwright.tries import at_most_twice
 
 KEPT = timedelta(days=7)
-NOT_MADE = (
+NOT_MADE = say(
     "It was tried twice and could not be made. Tell whoever runs this installation: manage.py firm_archive says why."
 )
 
@@ -32,9 +33,9 @@ def ask(member: Membership) -> FirmArchive:
     must(member, "firm")
     firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
     if firm.archives.filter(state=FirmArchive.State.MAKING).exists():
-        raise Refusal("One is being made. It is ready in some minutes.")
+        raise Refusal(say("One is being made. It is ready in some minutes."))
     row = FirmArchive.objects.create(firm=firm, by=member, time=clock.now())
-    record(member, "asked for everything of the firm as a file", f"firm:{firm.pk}")
+    record(member, say("asked for everything of the firm as a file"), f"firm:{firm.pk}")
     make(row.pk)
     return row
 
@@ -56,7 +57,10 @@ def _make(row: FirmArchive) -> None:
     row.size, row.state = size, FirmArchive.State.MADE
     row.rows, row.papers = sum(each["rows"] for each in said["tables"].values()), len(said["papers"])
     if said["missing"]:
-        row.problem = f"{len(said['missing'])} papers are missing on this machine; archive.json names them."
+        row.problem = say(
+            "{things_count} papers are missing on this machine; archive.json names them.",
+            things_count=len(said["missing"]),
+        )
     row.save()
 
 
@@ -77,7 +81,7 @@ def taken(member: Membership, archive_id: int) -> FirmArchive:
     row = FirmArchive.objects.get(pk=archive_id, firm_id=member.firm_id, state=FirmArchive.State.MADE)
     record(
         member,
-        "took everything of the firm along",
+        say("took everything of the firm along"),
         f"firm:{member.firm_id}",
         after={"made": row.time.isoformat(), "bytes": row.size},
     )

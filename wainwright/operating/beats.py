@@ -10,9 +10,10 @@ from functools import wraps
 from django.db import IntegrityError, transaction
 
 from wainwright import clock
+from wainwright.core.said import say
 from wainwright.operating.models import Beat
 
-MINUTELY, NIGHTLY = "every minute", "every night"
+MINUTELY, NIGHTLY = say("every minute"), say("every night")
 # After so long without a minute's work the worker is said to stand still.
 STILL = timedelta(minutes=4)
 

@@ -14,6 +14,7 @@ from django.db import DatabaseError, transaction
 from django.db.models import F, Q
 
 from wainwright import clock
+from wainwright.core.said import as_figure, say
 from wainwright.core.text import clean, one_line
 from wainwright.operating.models import Failure
 from wainwright.people.post import post
@@ -67,15 +68,22 @@ def tell() -> int:
     count = rows.count()
     with transaction.atomic():
         parts = [
-            f"{row.times} ×, last {row.last:%d %b %Y %H:%M} UTC, request {row.request or 'none'}\n{row.says}\n{row.text}"
+            say(
+                "{times} ×, last {last} UTC, request {request}\n{says}\n{text}",
+                times=row.times,
+                last=as_figure(row.last, "%d %b %Y %H:%M"),
+                request=row.request or "none",
+                says=row.says,
+                text=row.text,
+            )
             for row in found
         ]
         if count > SHOWN:
-            parts.append(f"… and {count - SHOWN} more: manage.py failures")
-        head = "1 error" if count == 1 else f"{count} errors"
+            parts.append(say("… and {count} more: manage.py failures", count=count - SHOWN))
+        head = say("1 error") if count == 1 else say("{count} errors", count=count)
         post(
             EmailMessage(
-                f"Wainwright: {head} at {settings.ADDRESS}",
+                say("Wainwright: {head} at {address}", head=head, address=settings.ADDRESS),
                 "\n\n".join(parts),
                 settings.DEFAULT_FROM_EMAIL,
                 settings.OPERATORS,

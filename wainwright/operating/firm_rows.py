@@ -8,18 +8,19 @@ from functools import cache
 from django.apps import apps
 from django.db.models import Model, QuerySet
 
+from wainwright.core.said import say
 from wainwright.people.models import Firm, Person
 from wainwright.trail.models import Entry
 
 # What stays behind, and why.
 STAYS = {
-    "people.Once": "presses of forms of the last days", "bench.Undoable": "what can be undone for some minutes",
-    "api.ApiToken": "a key", "api.Answered": "of a key", "api.Webhook": "a key", "api.Delivery": "of a key", "identity.Door": "a key",
-    "identity.Brought": "of the provider", "identity.Group": "of the provider", "identity.Group_members": "of the provider",
-    "people.SignInBy": "the provider and its key", "accounts.Connection": "the way to this ledger, with its key",
-    "trips.Subscription": "addresses that are keys", "operating.FirmArchive": "archives like this one",
-    "reports.Head": "read anew from what is there", "reports.SpendLine": "read anew from what is there", "reports.Follow": "read anew from what is there",
-    "rehearsal.Rehearsal": "worked out, and can be again", "rehearsal.Heard": "worked out, and can be again",
+    "people.Once": say("presses of forms of the last days"), "bench.Undoable": say("what can be undone for some minutes"),
+    "api.ApiToken": say("a key"), "api.Answered": say("of a key"), "api.Webhook": say("a key"), "api.Delivery": say("of a key"), "identity.Door": say("a key"),
+    "identity.Brought": say("of the provider"), "identity.Group": say("of the provider"), "identity.Group_members": say("of the provider"),
+    "people.SignInBy": say("the provider and its key"), "accounts.Connection": say("the way to this ledger, with its key"),
+    "trips.Subscription": say("addresses that are keys"), "operating.FirmArchive": say("archives like this one"),
+    "reports.Head": say("read anew from what is there"), "reports.SpendLine": say("read anew from what is there"), "reports.Follow": say("read anew from what is there"),
+    "rehearsal.Rehearsal": say("worked out, and can be again"), "rehearsal.Heard": say("worked out, and can be again"),
 }  # fmt: skip
 # What belongs to everybody or to the machine: nobody's to take along.
 SHARED = frozenset({

@@ -17,6 +17,7 @@ from django.db.models import CharField, Field, FileField, JSONField, Model, Q, Q
 from django.db.models.functions import Cast
 
 from wainwright.accounts.models import Payment
+from wainwright.core.said import say
 from wainwright.expenses.models import HeldMail, MerchantMemory, Receipt
 from wainwright.news.models import Notice
 from wainwright.operating.firm_rows import rows_of
@@ -24,9 +25,17 @@ from wainwright.people.files import drop_file
 from wainwright.people.models import Membership, Person, Vehicle
 from wainwright.trail.models import Entry
 
-GONE, CHUNK = "Somebody who left", 500
+GONE, CHUNK = say("Somebody who left"), 500
 # What of an entry is left where its words go: its place in the chain.
-BLANK = {"held": True, "who": "", "for_whom": "", "what": "taken away by law", "subject": "", "before": "", "after": ""}
+BLANK = {
+    "held": True,
+    "who": "",
+    "for_whom": "",
+    "what": say("taken away by law"),
+    "subject": "",
+    "before": "",
+    "after": "",
+}
 
 
 @dataclass(frozen=True)

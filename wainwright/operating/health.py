@@ -16,6 +16,7 @@ from django.db.migrations.executor import MigrationExecutor
 from huey.contrib.djhuey import HUEY
 
 from wainwright import clock
+from wainwright.core.said import as_figure, say
 from wainwright.operating import beats
 from wainwright.operating.models import Beat, Failure
 from wainwright.people.models import Firm
@@ -96,20 +97,24 @@ def runs(zone: str) -> list[Part]:
         if row is None:
             return never, True
         at = row.time.astimezone(ZoneInfo(zone))
-        on = f", on {row.on}" if row.on else ""
-        return f"last {at.day} {at:%b %Y %H:%M}{on}", row.time < clock.machine() - apart
+        on = say(", on {on}", on=row.on) if row.on else ""
+        return say(
+            "last {day} {at}{on}", day=at.day, at=as_figure(at, "%b %Y %H:%M"), on=on
+        ), row.time < clock.machine() - apart
 
     failed = Failure.objects.filter(last__gt=clock.machine() - timedelta(days=1)).count()
     return [
         Part(
-            "The worker's minute: trips and holds moved along, what broke off finished",
+            say("The worker's minute: trips and holds moved along, what broke off finished"),
             *told(beats.MINUTELY, beats.STILL, "never"),
         ),
         Part(
-            "The worker's night: news mailed, cards asked, the trail anchored",
+            say("The worker's night: news mailed, cards asked, the trail anchored"),
             *told(beats.NIGHTLY, timedelta(hours=26), "never"),
         ),
-        Part("Copy of database and files", *told(BACKUP, timedelta(hours=50), "never made by manage.py backup")),
-        Part("Tasks that wait in the queue", str(waiting())),
-        Part("Places at which something failed in the last 24 hours", f"{failed}", failed > 0),
+        Part(
+            say("Copy of database and files"), *told(BACKUP, timedelta(hours=50), say("never made by manage.py backup"))
+        ),
+        Part(say("Tasks that wait in the queue"), str(waiting())),
+        Part(say("Places at which something failed in the last 24 hours"), f"{failed}", failed > 0),
     ]

@@ -17,6 +17,7 @@ from wainwright import clock
 from wainwright.accounts.models import BankAnswer, PayRun
 from wainwright.claims.models import Binder, Claim
 from wainwright.core.keeping import LEAST, MOST, USUAL, last_day_over
+from wainwright.core.said import as_figure, say
 from wainwright.errors import Refusal
 from wainwright.expenses.models import CardFile, Receipt
 from wainwright.news.services import tell
@@ -67,13 +68,13 @@ def set_years(member: Membership, years: int | None) -> None:
     """Say for how many years the firm keeps papers. Raises ``NotAllowed``, ``Refusal``."""
     must(member, "firm")
     if years is None or not LEAST <= years <= MOST:
-        raise Refusal(f"Say a number of years from {LEAST} to {MOST}.", "years")
+        raise Refusal(say("Say a number of years from {least} to {most}.", least=LEAST, most=MOST), "years")
     before = years_of(member.firm)
     if years != before:
         Keeping.objects.update_or_create(firm=member.firm, defaults={"years": years})
         record(
             member,
-            "set for how long papers are kept",
+            say("set for how long papers are kept"),
             f"firm:{member.firm_id}",
             before={"years": before},
             after={"years": years},
@@ -89,16 +90,16 @@ def take_away(member: Membership, until: date) -> TakenAway:
     must(member, "firm")
     firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
     if firm.taken_away.filter(done=None).exists():
-        raise Refusal("It goes on already. This page says when it is done.")
+        raise Refusal(say("It goes on already. This page says when it is done."))
     found = over(firm)
     if until != found.until:
-        raise Refusal("For how long papers are kept was changed meanwhile. Look at what it comes to now.")
+        raise Refusal(say("For how long papers are kept was changed meanwhile. Look at what it comes to now."))
     if not found.any:
-        raise Refusal("There is nothing that need not be kept any more.")
+        raise Refusal(say("There is nothing that need not be kept any more."))
     row = TakenAway.objects.create(firm=firm, by=member, time=clock.now(), until=until)
     record(
         member,
-        "had taken away what need not be kept any more",
+        say("had taken away what need not be kept any more"),
         f"firm:{firm.pk}",
         after={"until": until, "papers": found.papers, "people": len(found.people)},
     )
@@ -118,7 +119,15 @@ def go_on(row_id: int) -> None:
         pass
     with transaction.atomic():
         TakenAway.objects.filter(pk=row.pk).update(done=clock.now())
-        tell(row.by, f"{row.papers} papers and the names of {row.people} who left were taken away", "/firm/keeping/")
+        tell(
+            row.by,
+            say(
+                "{papers} papers and the names of {people} who left were taken away",
+                papers=row.papers,
+                people=row.people,
+            ),
+            "/firm/keeping/",
+        )
 
 
 def go_on_with_what_broke_off(after: timedelta = timedelta(hours=1)) -> None:
@@ -131,7 +140,11 @@ def tell_what_is_over() -> None:
     """Tell a firm's administrators, on the first day of a month, that something need not be kept any more."""
     for firm in Firm.objects.all():
         if clock.today(firm.zone).day == 1 and (found := over(firm)).any:
-            words = f"{found.papers} papers and the names of {len(found.people)} who left need not be kept any more"
+            words = say(
+                "{papers} papers and the names of {people_count} who left need not be kept any more",
+                papers=found.papers,
+                people_count=len(found.people),
+            )
             for admin in Membership.objects.filter(firm=firm, active=True, administrator=True).select_related(
                 "firm", "person"
             ):
@@ -192,7 +205,7 @@ def _others(firm: Firm, until: date) -> list[tuple[QuerySet, dict[str, object]]]
     return [
         (
             Paper.objects.filter(trip__in=_ended_trips(firm, until).values("pk")).exclude(file=""),
-            {"file": "", "name": "A paper"},
+            {"file": "", "name": say("A paper")},
         ),
         (runs.exclude(file=b""), {"file": b""}),
         (BankAnswer.objects.filter(run__in=runs.values("pk")).exclude(content=b""), {"content": b""}),
@@ -239,7 +252,10 @@ def _some_papers(row: TakenAway) -> int:
         paper.pages.all().delete()
         paper.file = paper.thumb = ""
         paper.fields, paper.lines, paper.invoice, paper.state = {}, [], {}, Receipt.State.UNREADABLE
-        paper.name, paper.problem = "A paper", f"Taken away on {day:%d %b %Y}: it need not be kept any more."
+        paper.name, paper.problem = (
+            say("A paper"),
+            say("Taken away on {day}: it need not be kept any more.", day=as_figure(day, "%d %b %Y")),
+        )
         paper.save()
     if papers:
         ended = _ended_claims(firm, until).annotate(subject_=_subject("claim", "pk")).values("subject_")

@@ -10,6 +10,7 @@ from prometheus_client import CONTENT_TYPE_LATEST, REGISTRY, CollectorRegistry, 
 from prometheus_client.core import GaugeMetricFamily
 from prometheus_client.registry import Collector
 
+from wainwright.core.said import say
 from wainwright.operating import beats, health
 from wainwright.operating.models import Failure
 
@@ -19,12 +20,14 @@ class Fares(Collector):
 
     def collect(self) -> Iterator[GaugeMetricFamily]:
         """Give each figure."""
-        yield GaugeMetricFamily("wainwright_queue_waiting", "Tasks that wait in the queue.", health.waiting())
+        yield GaugeMetricFamily("wainwright_queue_waiting", say("Tasks that wait in the queue."), health.waiting())
         yield GaugeMetricFamily(
-            "wainwright_worker_still_seconds", "For how long the worker has begun nothing.", beats.since()
+            "wainwright_worker_still_seconds", say("For how long the worker has begun nothing."), beats.since()
         )
         times = Failure.objects.aggregate(times=Sum("times"))["times"] or 0
-        yield GaugeMetricFamily("wainwright_failures_kept", "Errors that nobody foresaw, of the last 90 days.", times)
+        yield GaugeMetricFamily(
+            "wainwright_failures_kept", say("Errors that nobody foresaw, of the last 90 days."), times
+        )
 
 
 def text() -> tuple[bytes, str]:

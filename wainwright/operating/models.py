@@ -2,6 +2,7 @@
 
 from django.db import models
 
+from wainwright.core.said import say
 from wainwright.people.models import Firm, Membership
 
 
@@ -66,7 +67,7 @@ class Keeping(models.Model):
     years = models.PositiveSmallIntegerField()
 
     def __str__(self):
-        return f"{self.firm}: {self.years} years"
+        return say("{firm}: {years} years", firm=self.firm, years=self.years)
 
 
 class TakenAway(models.Model):
@@ -85,4 +86,4 @@ class TakenAway(models.Model):
         indexes = [models.Index(fields=["firm", "-time"])]
 
     def __str__(self):
-        return f"{self.firm} up to {self.until}"
+        return say("{firm} up to {until}", firm=self.firm, until=self.until)

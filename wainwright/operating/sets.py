@@ -25,6 +25,7 @@ from django.db import connections, transaction
 from django.db.models import FileField, QuerySet
 
 from wainwright import clock
+from wainwright.core.said import joined, say
 from wainwright.errors import Refusal
 from wainwright.operating.tally import Tally, broken, read, tally
 
@@ -56,7 +57,7 @@ def make(root: Path, anchor: str) -> Made:
     with one_moment(half, "database.dump") as using:
         counted, names, trail = tally(using), _names(using), broken(using)
     if trail:
-        raise Refusal(f"The copy was made and is of no use: {trail}.")
+        raise Refusal(say("The copy was made and is of no use: {trail}.", trail=trail))
     files, new, missing = _copy_files(names, pool, known)
     said = {
         "made": now.isoformat(),
@@ -108,7 +109,7 @@ def one_moment(folder: Path, dump: str = "") -> Iterator[str]:
             source.connection.backup(copy)
             copy.execute("PRAGMA journal_mode=DELETE")
             if copy.execute("PRAGMA integrity_check").fetchone() != ("ok",):
-                raise Refusal("The copy did not pass SQLite's integrity check.")
+                raise Refusal(say("The copy did not pass SQLite's integrity check."))
         with looked_at(folder):
             yield COPY
         return
@@ -165,9 +166,11 @@ def run(program: str, *words: str) -> None:
             check=False,
         )
     except FileNotFoundError as error:
-        raise Refusal(f"{program} is not on this machine: install the package postgresql-client.") from error
+        raise Refusal(
+            say("{program} is not on this machine: install the package postgresql-client.", program=program)
+        ) from error
     if done.returncode:
-        raise Refusal(f"{program} failed: {done.stderr.strip()[-500:]}")
+        raise Refusal(say("{program} failed: {stderr}", program=program, stderr=done.stderr.strip()[-500:]))
 
 
 def files_named(rows: QuerySet) -> Iterator[str]:
@@ -219,7 +222,7 @@ def through(source, target=None) -> list[Any]:
 def check(folder: Path) -> list[str]:
     """Restore a set beside the installation and compare: figures, trail, every file. Return what is wrong; nothing is good."""
     said = _said(folder)
-    found = [f"{name} was missing already when the set was made" for name in said["missing"]]
+    found = [say("{name} was missing already when the set was made", name=name) for name in said["missing"]]
     with looked_at(folder):
         found += read(said["tally"]).differs(tally(COPY))
         found += [why for why in (broken(COPY),) if why]
@@ -232,11 +235,11 @@ def bad_files(folder: Path, said: dict[str, Any]) -> list[str]:
     for name, (size, digest) in said["files"].items():
         path = folder.parent.parent / "files" / name
         if not path.exists():
-            found.append(f"{name} is not among the files")
+            found.append(say("{name} is not among the files", name=name))
             continue
         with path.open("rb") as file:
             if through(file) != [size, digest]:
-                found.append(f"{name} is not what it was")
+                found.append(say("{name} is not what it was", name=name))
     return found
 
 
@@ -245,12 +248,19 @@ def _said(folder: Path) -> dict[str, Any]:
         said = json.loads((folder / "set.json").read_text())
     except (FileNotFoundError, NotADirectoryError) as error:
         raise Refusal(
-            f"{folder} is no set of a backup: it has no set.json. Sets lie in the folder 'sets' of a backup."
+            say(
+                "{folder} is no set of a backup: it has no set.json. Sets lie in the folder 'sets' of a backup.",
+                folder=folder,
+            )
         ) from error
     if said["engine"] != connections["default"].vendor:
         raise Refusal(
-            f"This set was made on {said['engine']}, and this installation runs on {connections['default'].vendor}. "
-            "Restore it on its own kind, then move it: manage.py move_database."
+            say(
+                "This set was made on {engine}, and this installation runs on {vendor}. Restore it on "
+                "its own kind, then move it: manage.py move_database.",
+                engine=said["engine"],
+                vendor=connections["default"].vendor,
+            )
         )
     return said
 
@@ -260,7 +270,13 @@ def put_back(folder: Path) -> Tally:
     said = _said(folder)
     if wrong := bad_files(folder, said):
         raise Refusal(
-            f"The set is not whole: {'; '.join(wrong[:5])}{f' and {len(wrong) - 5} more' if wrong[5:] else ''}. Nothing was changed."
+            say(
+                "The set is not whole: {list} and {wrong_count} more. Nothing was changed.",
+                list=joined("; ", wrong[:5]),
+                wrong_count=len(wrong) - 5,
+            )
+            if wrong[5:]
+            else say("The set is not whole: {list}. Nothing was changed.", list=joined("; ", wrong[:5]))
         )
     source = connections["default"]
     source.ensure_connection()
@@ -286,8 +302,8 @@ def put_back(folder: Path) -> Tally:
         with (folder.parent.parent / "files" / name).open("rb") as file:
             kept = default_storage.save(name, File(file))
         if kept != name:
-            raise Refusal(f"{name} could not be put back under its name.")
+            raise Refusal(say("{name} could not be put back under its name.", name=name))
     counted = tally()
     if wrong := read(said["tally"]).differs(counted):
-        raise Refusal(f"What was put back is not what was kept: {'; '.join(wrong[:5])}.")
+        raise Refusal(say("What was put back is not what was kept: {list}.", list=joined("; ", wrong[:5])))
     return counted

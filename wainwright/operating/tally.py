@@ -9,6 +9,7 @@ from django.apps import apps
 from django.db import models
 from django.db.models import Count, Sum
 
+from wainwright.core.said import say
 from wainwright.trail.selectors import check_chain, last_entry
 
 # What is the machine's own, not the firms': sessions end, the queue's beats and presses of forms are forgotten.
@@ -34,10 +35,24 @@ class Tally:
         for kind, mine, theirs in (("rows", self.rows, other.rows), ("sum", self.sums, other.sums)):
             for name in sorted(mine.keys() | theirs.keys()):
                 if mine.get(name) != theirs.get(name):
-                    found.append(f"{name}: {kind} {mine.get(name)} and {theirs.get(name)}")
+                    found.append(
+                        say(
+                            "{name}: {kind} {get} and {get_2}",
+                            name=name,
+                            kind=kind,
+                            get=mine.get(name),
+                            get_2=theirs.get(name),
+                        )
+                    )
         if (self.entries, self.digest) != (other.entries, other.digest):
             found.append(
-                f"the trail ends at {self.entries} ({self.digest[:12]}) and at {other.entries} ({other.digest[:12]})"
+                say(
+                    "the trail ends at {entries} ({digest}) and at {entries_2} ({digest_2})",
+                    entries=self.entries,
+                    digest=self.digest[:12],
+                    entries_2=other.entries,
+                    digest_2=other.digest[:12],
+                )
             )
         return found
 
@@ -84,7 +99,7 @@ def tally(using: str = "default") -> Tally:
 def broken(using: str = "default") -> str:
     """Say where the trail of a database breaks; nothing where it holds."""
     found = check_chain(using)
-    return f"the trail breaks at entry {found.number}: {found.why}" if found else ""
+    return say("the trail breaks at entry {number}: {why}", number=found.number, why=found.why) if found else ""
 
 
 def read(data: dict[str, Any]) -> Tally:

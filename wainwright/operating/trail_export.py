@@ -19,6 +19,7 @@ from django.core.signing import BadSignature, Signer
 from django.db.models import Max, Min
 
 from wainwright import clock
+from wainwright.core.said import as_figure, say
 from wainwright.core.trail import GENESIS
 from wainwright.errors import Refusal
 from wainwright.operating.whole_firm import CHUNK, Exact
@@ -29,7 +30,7 @@ from wainwright.trail.selectors import digests_of
 # What a page writes while somebody waits; more is for a shorter time, or for the whole firm's archive.
 MOST = 200_000
 FIRST_YEAR, LAST_YEAR = 2000, 2200
-_signer = Signer(salt="trail export", sep=" ~ ")
+_signer = Signer(salt=say("trail export"), sep=" ~ ")
 
 
 @dataclass(frozen=True)
@@ -44,19 +45,28 @@ class Span:
 def span_of(firm: Firm, since: date, until: date) -> Span:
     """Find the entries of a firm between two days, both among them. Raises ``Refusal`` where there are none, or too many."""
     if until < since:
-        raise Refusal("The last day stands before the first.", "until")
+        raise Refusal(say("The last day stands before the first."), "until")
     if since.year < FIRST_YEAR or until.year > LAST_YEAR:
-        raise Refusal(f"Days between {FIRST_YEAR} and {LAST_YEAR} are looked for.", "since")
+        raise Refusal(
+            say(
+                "Days between {first_year} and {last_year} are looked for.", first_year=FIRST_YEAR, last_year=LAST_YEAR
+            ),
+            "since",
+        )
     zone = ZoneInfo(firm.zone)
     rows = Entry.objects.filter(
         firm_id=firm.pk, held=False, time__gte=datetime.combine(since, time.min, zone), time__lt=datetime.combine(until, time.max, zone),
     )  # fmt: skip
     found = rows.aggregate(first=Min("number"), last=Max("number"))
     if found["first"] is None:
-        raise Refusal("Nothing was done between these days.", "since")
+        raise Refusal(say("Nothing was done between these days."), "since")
     if found["last"] - found["first"] >= MOST:
         raise Refusal(
-            f"These are more than {MOST:,} entries: take a shorter time, or all of the firm under Firm, Take everything along.",
+            say(
+                "These are more than {most} entries: take a shorter time, or all of the firm under Firm, "
+                "Take everything along.",
+                most=as_figure(MOST, ","),
+            ),
             "until",
         )
     return Span(found["first"], found["last"], rows.count())
@@ -90,7 +100,7 @@ def _entries(firm: Firm, span: Span) -> bytes:
 def _chain(span: Span) -> bytes:
     text = io.StringIO(newline="")
     out = csv.writer(text)
-    out.writerow(["number", "hash", "hash before"])
+    out.writerow(["number", "hash", say("hash before")])
     rows = Entry.objects.filter(number__gte=span.first, number__lte=span.last).order_by("number")
     out.writerows(rows.values_list("number", "digest", "previous").iterator(chunk_size=CHUNK))
     return text.getvalue().encode()
@@ -103,21 +113,23 @@ def check(source: BinaryIO) -> dict[str, object]:
             entries, chain, line = (made.read(name) for name in ("entries.jsonl", "chain.csv", "signed.txt"))
         said = json.loads(_signer.unsign(line.decode().strip()))
     except (zipfile.BadZipFile, KeyError, UnicodeDecodeError) as error:
-        raise Refusal("This is no part of a trail that was taken from here.") from error
+        raise Refusal(say("This is no part of a trail that was taken from here.")) from error
     except BadSignature as error:
-        raise Refusal("Its line was not signed by this machine, or was changed.") from error
+        raise Refusal(say("Its line was not signed by this machine, or was changed.")) from error
     if (hashlib.sha256(entries).hexdigest(), hashlib.sha256(chain).hexdigest()) != (said["entries"], said["chain"]):
-        raise Refusal("Its acts or its chain were changed since it was taken.")
+        raise Refusal(say("Its acts or its chain were changed since it was taken."))
     hashes, before = {}, said["before"]
     for row in csv.DictReader(io.StringIO(chain.decode(), newline="")):
         if row["hash before"] != before:
-            raise Refusal(f"Its chain breaks at entry {row['number']}.")
+            raise Refusal(say("Its chain breaks at entry {number}.", number=row["number"]))
         hashes[int(row["number"])] = before = row["hash"]
     for each in serializers.deserialize("jsonl", entries.decode()):
         if each.object.as_core().digest() != hashes.get(each.object.number):
-            raise Refusal(f"Entry {each.object.number} is not what its hash says.")
+            raise Refusal(say("Entry {number} is not what its hash says.", number=each.object.number))
     here = digests_of(hashes)
     wrong = [number for number, digest in hashes.items() if here.get(number) != digest]
     if wrong:
-        raise Refusal(f"This installation does not bear it out: entry {wrong[0]} is another, or missing here.")
+        raise Refusal(
+            say("This installation does not bear it out: entry {wrong} is another, or missing here.", wrong=wrong[0])
+        )
     return said

@@ -15,6 +15,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
+from wainwright.core.said import say
 from wainwright.core.text import one_line
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import day_of
@@ -63,7 +64,7 @@ def running(request):
     """Show finance, administrators and auditors whether what is done by itself is done."""
     member = request.member
     if not (member.may["post"] or member.may["firm"] or member.may["read_trail"]):
-        raise NotAllowed("Whether everything runs is for finance, administrators and auditors.")
+        raise NotAllowed(say("Whether everything runs is for finance, administrators and auditors."))
     return render(
         request, "operating/running.html", {"parts": health.runs(member.firm.zone), "still": beats.stands_still()}
     )
@@ -74,14 +75,16 @@ def trail_part(request):
     """The acts between two days as a file that proves itself. Asked by a link, since auditors send nothing; it stands in the trail."""
     member = request.member
     must(member, "read_trail")
-    since, until = (day_of(request.GET.get(name), "Say from which day to which.", name) for name in ("since", "until"))
+    since, until = (
+        day_of(request.GET.get(name), say("Say from which day to which."), name) for name in ("since", "until")
+    )
     span = trail_export.span_of(member.firm, since, until)
     target = io.BytesIO()
     line = trail_export.write(member.firm, span, target)
     with transaction.atomic():
         record(
             member,
-            "took a part of the trail along",
+            say("took a part of the trail along"),
             "trail",
             after={"since": since, "until": until, "first": span.first, "last": span.last, "signed": line[-43:]},
         )
@@ -101,7 +104,7 @@ def archive_page(request):
     must(member, "firm")
     if request.method == "POST":
         archiving.ask(member)
-        messages.info(request, "It is being made. This page says when it is there.")
+        messages.info(request, say("It is being made. This page says when it is there."))
         return redirect("firm-archive")
     rows = FirmArchive.objects.filter(firm=member.firm).select_related("by__person")
     return render(
@@ -134,11 +137,11 @@ def keeping_page(request):
     if request.method == "POST":
         try:
             if request.POST.get("act") == "take":
-                keeping.take_away(member, day_of(request.POST.get("until"), "Say up to which day.", "until"))
-                messages.info(request, "It is being taken away. This page says when it is done.")
+                keeping.take_away(member, day_of(request.POST.get("until"), say("Say up to which day."), "until"))
+                messages.info(request, say("It is being taken away. This page says when it is done."))
             else:
                 keeping.set_years(member, int(typed) if typed.isdecimal() else None)
-                messages.info(request, f"Papers and names are kept for {typed} full fiscal years.")
+                messages.info(request, say("Papers and names are kept for {typed} full fiscal years.", typed=typed))
             return redirect("firm-keeping")
         except Refusal as refusal:
             if refusal.field != "years":

@@ -28,6 +28,7 @@ from django.db import connection, models, transaction
 from django.db.models import Q
 
 from wainwright import clock
+from wainwright.core.said import joined, say
 from wainwright.errors import Refusal
 from wainwright.operating.firm_rows import models_of_firms, rows_of
 from wainwright.operating.sets import files_named, one_moment, through
@@ -39,17 +40,18 @@ from wainwright.trail.selectors import check_chain
 from wainwright.trail.services import record
 
 FORM, CHUNK = 1, 2_000
-READ_ME = """This is everything that {name} had in Wainwright on {day}.
-
-tables/*.jsonl   each table, one row a line, as JSON; tables/*.csv is the same for a spreadsheet
-papers/          every receipt, bill, letter and statement as it came
-trail/           entries.jsonl: each act of the firm; chain.csv: the hash of every entry, in order; anchors.txt: what was
-                 kept outside. The hash of an entry is the SHA-256 of the JSON list [number, time, who, for whom, what,
-                 subject, before, after, hash of the entry before, ["firm", number of the firm]] without blanks.
-archive.json     how many rows each table has and what its whole numbers add up to (money is in minor units)
-
-Another installation takes it in: manage.py take_firm FILE. Passwords and keys are not in here.
-"""
+READ_ME = say(
+    "This is everything that {name} had in Wainwright on {day}.\n\ntables/*.jsonl   each "
+    "table, one row a line, as JSON; tables/*.csv is the same for a spreadsheet\n"
+    "papers/          every receipt, bill, letter and statement as it came\ntrail/           "
+    "entries.jsonl: each act of the firm; chain.csv: the hash of every entry, in order; "
+    "anchors.txt: what was\n                 kept outside. The hash of an entry is the "
+    "SHA-256 of the JSON list [number, time, who, for whom, what,\n                 subject, "
+    'before, after, hash of the entry before, ["firm", number of the firm]] without blanks.\n'
+    "archive.json     how many rows each table has and what its whole numbers add up to "
+    "(money is in minor units)\n\nAnother installation takes it in: manage.py take_firm FILE. "
+    "Passwords and keys are not in here.\n"
+)
 
 
 class Exact(DjangoJSONEncoder):
@@ -135,7 +137,7 @@ def _trail(made: zipfile.ZipFile, firm: Firm, using: str) -> dict[str, Any]:
         io.TextIOWrapper(file, "utf-8", newline="") as text,
     ):
         out = csv.writer(text)
-        out.writerow(["number", "hash", "firm", "with firm"])
+        out.writerow(["number", "hash", "firm", say("with firm")])
         for last in (
             Entry.objects.using(using)
             .order_by("number")
@@ -166,13 +168,22 @@ def take_in(source: BinaryIO) -> tuple[Firm, dict[str, Any]]:
     """Take a firm in. Raises ``Refusal``, and changes nothing, where there is a firm already or the archive is not whole."""
     if Firm.objects.exists() or Entry.objects.exists():
         raise Refusal(
-            "There is a firm here already. A firm is taken in by an installation that has none: its keys go with it."
+            say(
+                "There is a firm here already. A firm is taken in by an installation that has none: its "
+                "keys go with it."
+            )
         )
     try:
         with zipfile.ZipFile(source) as made:
             said = json.loads(made.read("archive.json"))
             if said["form"] != FORM:
-                raise Refusal(f"The archive is of form {said['form']}; this version reads form {FORM}.")
+                raise Refusal(
+                    say(
+                        "The archive is of form {form}; this version reads form {form_2}.",
+                        form=said["form"],
+                        form_2=FORM,
+                    )
+                )
             with transaction.atomic():
                 kept = _take_tables(made, said)
                 _take_trail(made, said)
@@ -181,7 +192,7 @@ def take_in(source: BinaryIO) -> tuple[Firm, dict[str, Any]]:
                 with transaction.atomic():
                     record(
                         None,
-                        "took the firm in from an archive",
+                        say("took the firm in from an archive"),
                         f"firm:{firm.pk}",
                         firm_id=firm.pk,
                         after={"made": said["made"], "entries": said["trail"]["entries"]},
@@ -189,14 +200,17 @@ def take_in(source: BinaryIO) -> tuple[Firm, dict[str, Any]]:
                 papers = _take_papers(made, said)
             return firm, {"rows": kept, "papers": papers, "missing": said["missing"]}
     except (zipfile.BadZipFile, KeyError, json.JSONDecodeError, serializers.base.DeserializationError) as error:
-        raise Refusal(f"This is no archive of a firm, or not all of it: {error}") from error
+        raise Refusal(say("This is no archive of a firm, or not all of it: {error}", error=error)) from error
 
 
 def _take_tables(made: zipfile.ZipFile, said: dict[str, Any]) -> int:
     known = {model._meta.label: model for model in (Person, *models_of_firms())}
     if strange := said["tables"].keys() - known.keys():
         raise Refusal(
-            f"The archive has tables that this version does not know: {', '.join(sorted(strange))}. Take a newer version."
+            say(
+                "The archive has tables that this version does not know: {list}. Take a newer version.",
+                list=joined(", ", sorted(strange)),
+            )
         )
     kept = 0
     for label, model in known.items():
@@ -237,19 +251,21 @@ def _take_trail(made: zipfile.ZipFile, said: dict[str, Any]) -> None:
         for line in csv.DictReader(io.TextIOWrapper(file, "utf-8", newline="")):
             number = int(line["number"])
             row = own.pop(number, None) or Entry(
-                number=number, time=clock.now(), firm_id=int(line["firm"]) if line["firm"] else None, who="", what="of another firm", subject="", previous=previous,
+                number=number, time=clock.now(), firm_id=int(line["firm"]) if line["firm"] else None, who="", what=say("of another firm"), subject="", previous=previous,
                 digest=line["hash"], with_firm=line["with firm"] == "True", held=True,
             )  # fmt: skip
             previous = line["hash"]
             rows.append(row)
     if own:
-        raise Refusal("The archive has acts that its chain does not name.")
+        raise Refusal(say("The archive has acts that its chain does not name."))
     Entry.objects.bulk_create(rows, batch_size=200)
     if broken := check_chain():
-        raise Refusal(f"The trail of the archive breaks at entry {broken.number}: {broken.why}.")
+        raise Refusal(
+            say("The trail of the archive breaks at entry {number}: {why}.", number=broken.number, why=broken.why)
+        )
     last = rows[-1] if rows else None
     if (last.number if last else 0, last.digest if last else "") != (said["trail"]["last"], said["trail"]["hash"]):
-        raise Refusal("The trail of the archive does not end where it says.")
+        raise Refusal(say("The trail of the archive does not end where it says."))
 
 
 def _compare(firm: Firm, said: dict[str, Any]) -> None:
@@ -261,7 +277,10 @@ def _compare(firm: Firm, said: dict[str, Any]) -> None:
             wrong.append(label)
     if wrong:
         raise Refusal(
-            f"What was taken in does not come to what the archive says: {', '.join(wrong)}. Nothing was kept."
+            say(
+                "What was taken in does not come to what the archive says: {list}. Nothing was kept.",
+                list=joined(", ", wrong),
+            )
         )
 
 
@@ -272,5 +291,7 @@ def _take_papers(made: zipfile.ZipFile, said: dict[str, Any]) -> int:
         with default_storage.open(kept, "rb") as file:
             found = through(file)[1]
         if kept != name or found != digest:
-            raise Refusal(f"The paper {name} is not what it was, or something lies in its place. Nothing was kept.")
+            raise Refusal(
+                say("The paper {name} is not what it was, or something lies in its place. Nothing was kept.", name=name)
+            )
     return len(said["papers"])

@@ -6,6 +6,7 @@ from datetime import date
 
 from django.db.models import QuerySet
 
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed
 from wainwright.people.models import Delegate, Membership
 from wainwright.prepared import prepared
@@ -38,11 +39,15 @@ def acting_for(delegate: Membership, who: Membership) -> Membership:
 def must_prepare(member: Membership, noun: str) -> None:
     """Raise ``NotAllowed`` where nobody prepares for the person: their own trip or claim, the ``noun``, they certify themselves."""
     if member.prepared_by is None:
-        raise NotAllowed(f"It is your own {noun}: certify and send it yourself.")
+        raise NotAllowed(say("It is your own {noun}: certify and send it yourself.", noun=noun))
 
 
 def must_be_oneself(member: Membership) -> None:
     """Raise ``NotAllowed`` where somebody prepares for the person: what is certified, they certify themselves."""
     if member.prepared_by is not None:
         name = member.person.name
-        raise NotAllowed(f"Only {name} certifies this. Say that it is ready: it waits on their desk for one signature.")
+        raise NotAllowed(
+            say(
+                "Only {name} certifies this. Say that it is ready: it waits on their desk for one signature.", name=name
+            )
+        )

@@ -16,6 +16,7 @@ from wainwright.core.budget import year_of
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.core.roles import ROLES, May
+from wainwright.core.said import say
 from wainwright.language import ENGLISH, LANGUAGES
 
 
@@ -70,6 +71,8 @@ class Person(AbstractBaseUser):
     email = models.EmailField(unique=True)
     name = models.CharField(max_length=120)
     is_active = models.BooleanField(default=True)
+    # Empty: that of the firm.
+    language = models.CharField(max_length=5, blank=True, choices=LANGUAGES)
 
     USERNAME_FIELD = EMAIL_FIELD = "email"
     REQUIRED_FIELDS = ["name"]
@@ -206,14 +209,16 @@ class Cover(models.Model):
     since = models.DateField()
     until = models.DateField()
     below_minor = models.BigIntegerField(
-        null=True, blank=True, help_text="Only what comes to less; empty: everything. The rest goes to the next above."
+        null=True,
+        blank=True,
+        help_text="Only what comes to less; empty: everything. The rest goes to the next above.",
     )
 
     class Meta:
         constraints = [models.CheckConstraint(condition=Q(until__gte=models.F("since")), name="cover_ends_after_start")]
 
     def __str__(self):
-        return f"{self.by} for {self.member}"
+        return say("{by} for {member}", by=self.by, member=self.member)
 
     @property
     def below(self) -> Money | None:
@@ -236,7 +241,7 @@ class Delegate(models.Model):
         ]
 
     def __str__(self):
-        return f"{self.by} prepares for {self.member}"
+        return say("{by} prepares for {member}", by=self.by, member=self.member)
 
 
 class Card(models.Model):
@@ -301,7 +306,7 @@ class SignInBy(models.Model):
     time = models.DateTimeField()
 
     def __str__(self):
-        return f"{self.firm} by {self.issuer}"
+        return say("{firm} by {issuer}", firm=self.firm, issuer=self.issuer)
 
 
 class Guess(models.Model):
@@ -315,7 +320,7 @@ class Guess(models.Model):
         indexes = [models.Index(fields=["person", "what", "time"])]
 
     def __str__(self):
-        return f"{self.what} of {self.person_id}"
+        return say("{what} of {person_id}", what=self.what, person_id=self.person_id)
 
 
 class Attempt(models.Model):
@@ -329,7 +334,7 @@ class Attempt(models.Model):
         indexes = [models.Index(fields=["account", "time"]), models.Index(fields=["address", "time"])]
 
     def __str__(self):
-        return f"{self.address} at {self.time}"
+        return say("{address} at {time}", address=self.address, time=self.time)
 
 
 class Dropped(models.Model):

@@ -18,6 +18,7 @@ from django.db import transaction
 from django.http import HttpRequest
 from django.shortcuts import redirect
 
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.people.models import Membership, Person, SignInBy
 from wainwright.people.reachable import must_be_reachable
@@ -42,7 +43,7 @@ class Bounded(requests.Session):
         for piece in answer.iter_content(64_000):
             content += piece
             if len(content) > MOST_BYTES:
-                raise requests.exceptions.ContentDecodingError("the provider's answer is larger than 1 MB")
+                raise requests.exceptions.ContentDecodingError(say("the provider's answer is larger than 1 MB"))
         answer._content = content
         return answer
 
@@ -87,8 +88,10 @@ class ProviderAdapter(DefaultSocialAccountAdapter):
 def words_for(name: str, error: str = "") -> str:
     """What is said where a provider did not let somebody in."""
     if error == "cancelled":
-        return f"Signing in by the provider of {name} was called off."
-    return f"The provider of {name} gave no answer that could be read. Try again, or ask your administrator."
+        return say("Signing in by the provider of {name} was called off.", name=name)
+    return say(
+        "The provider of {name} gave no answer that could be read. Try again, or ask your administrator.", name=name
+    )
 
 
 def app_of(row: SignInBy) -> SocialApp:
@@ -102,7 +105,7 @@ def app_of(row: SignInBy) -> SocialApp:
 def _whom(row: SignInBy, sociallogin: Any) -> Person:
     """Return the person of the firm of whom a provider speaks. Raises ``Refusal``."""
     members = Membership.objects.filter(firm=row.firm, active=True, person__is_active=True).select_related("person")
-    ask = f"Ask an administrator of {row.firm.name}."
+    ask = say("Ask an administrator of {name}.", name=row.firm.name)
     data = sociallogin.account.extra_data or {}
     userinfo, token = data.get("userinfo"), data.get("id_token")
     if not isinstance(userinfo, dict | None) or (userinfo and token and userinfo.get("sub") != token.get("sub")):
@@ -111,19 +114,21 @@ def _whom(row: SignInBy, sociallogin: Any) -> Person:
     if sociallogin.is_existing:
         member = members.filter(person=sociallogin.user).first()
         if member is None:
-            raise Refusal(f"You are not of {row.firm.name} any more. {ask}")
+            raise Refusal(say("You are not of {name} any more. {ask}", name=row.firm.name, ask=ask))
         return member.person
     said = next(iter(sociallogin.email_addresses), None)
     email = (said.email if said is not None else "").strip().lower()
     claim = (userinfo or token or data).get("email_verified")
     # A provider that does not say whether it has seen the address is believed for the firm's own domain alone.
     if not email or claim in (False, "false") or (claim is None and not email.endswith(f"@{row.domain}")):
-        raise Refusal(f"Your provider vouches for no address of yours. {ask}")
+        raise Refusal(say("Your provider vouches for no address of yours. {ask}", ask=ask))
     member = members.filter(person__email__iexact=email).first()
     if member is None:
-        raise Refusal(f"{email} is nobody of {row.firm.name} here yet. {ask}")
+        raise Refusal(say("{email} is nobody of {name} here yet. {ask}", email=email, name=row.firm.name, ask=ask))
     if SocialAccount.objects.filter(user=member.person, provider=row.firm.slug).exists():
-        raise Refusal(f"Another account of the provider is {member.person.name}'s here already. {ask}")
+        raise Refusal(
+            say("Another account of the provider is {member}'s here already. {ask}", member=member.person.name, ask=ask)
+        )
     return member.person
 
 

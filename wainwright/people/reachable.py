@@ -7,6 +7,7 @@ from urllib.parse import urlsplit
 
 from django.conf import settings
 
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 
 # The stand-ins that ship listen here; outside the demo and the tests nothing of this machine is asked.
@@ -27,7 +28,7 @@ def must_be_reachable(address: str, field: str = "address") -> None:
             "The address begins with https:// and has no name or password in it: nothing is sent in the open.", field
         )
     if host in _HERE or host.endswith((".localhost", ".local", ".internal")) or _is_private(host):
-        raise Refusal("That address is one of this machine's or its network's own. Name one outside.", field)
+        raise Refusal(say("That address is one of this machine's or its network's own. Name one outside."), field)
 
 
 def _is_private(host: str) -> bool:

@@ -9,6 +9,7 @@ from django import forms
 from stdnum import iban
 from stdnum.exceptions import ValidationError as NotValid
 
+from wainwright.core.said import say
 from wainwright.formats.places import best_place
 from wainwright.people.models import Firm
 from wainwright.rulebook.selectors import vehicle_kinds
@@ -18,22 +19,22 @@ class ProfileForm(forms.Form):
     """What a person keeps about themselves."""
 
     phone = forms.RegexField(
-        r"^\+?[0-9 ()/-]{5,28}$", required=False, error_messages={"invalid": "Type digits, for example +353 21 555 0100."},
+        r"^\+?[0-9 ()/-]{5,28}$", required=False, error_messages={"invalid": say("Type digits, for example +353 21 555 0100.")},
     )  # fmt: skip
     itinerary_email = forms.EmailField(
-        label="Itineraries go to", required=False, help_text="Empty: the address you sign in with."
+        label=say("Itineraries go to"), required=False, help_text=say("Empty: the address you sign in with.")
     )
-    home = forms.CharField(label="Home", max_length=120, required=False)
-    work = forms.CharField(label="Usual place of work", max_length=120, required=False)
-    iban = forms.CharField(label="Account for repayment (IBAN)", max_length=42, required=False)
+    home = forms.CharField(label=say("Home"), max_length=120, required=False)
+    work = forms.CharField(label=say("Usual place of work"), max_length=120, required=False)
+    iban = forms.CharField(label=say("Account for repayment (IBAN)"), max_length=42, required=False)
 
     password = forms.CharField(
-        label="Your password, to change the account", max_length=200, required=False, strip=False,
-        widget=forms.PasswordInput(attrs={"autocomplete": "current-password"}), help_text="Or the code of your authenticator.",
+        label=say("Your password, to change the account"), max_length=200, required=False, strip=False,
+        widget=forms.PasswordInput(attrs={"autocomplete": "current-password"}), help_text=say("Or the code of your authenticator."),
     )  # fmt: skip
     mail_name = forms.RegexField(
-        r"^[a-z0-9][a-z0-9.-]{2,38}$", label="Name of your tray's mail address", required=False,
-        error_messages={"invalid": "Three or more small letters, digits, points or dashes."},
+        r"^[a-z0-9][a-z0-9.-]{2,38}$", label=say("Name of your tray's mail address"), required=False,
+        error_messages={"invalid": say("Three or more small letters, digits, points or dashes.")},
     )  # fmt: skip
 
     def clean_mail_name(self) -> str | None:
@@ -49,7 +50,7 @@ class ProfileForm(forms.Form):
             return str(iban.validate(text))
         except NotValid as error:
             raise forms.ValidationError(
-                "That is no IBAN: its check digits do not fit. Compare it with your bank card."
+                say("That is no IBAN: its check digits do not fit. Compare it with your bank card.")
             ) from error
 
     def _place(self, name: str) -> str:
@@ -58,7 +59,7 @@ class ProfileForm(forms.Form):
             return ""
         found = best_place(text)
         if found is None:
-            raise forms.ValidationError(f"No place is known as “{text}”.")
+            raise forms.ValidationError(say("No place is known as “{text}”.", text=text))
         return found.code
 
     def clean_home(self) -> str:
@@ -73,11 +74,13 @@ class ProfileForm(forms.Form):
 class CardForm(forms.Form):
     """A card: the last four digits and until when."""
 
-    last_four = forms.RegexField(r"^[0-9]{4}$", label="Last four digits", error_messages={"invalid": "Four digits."})
+    last_four = forms.RegexField(
+        r"^[0-9]{4}$", label=say("Last four digits"), error_messages={"invalid": say("Four digits.")}
+    )
     issuer = forms.CharField(max_length=60)
     expires = forms.DateField(widget=forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d"))
     password = forms.CharField(
-        label="Your password", max_length=200, strip=False, help_text="Or the code of your authenticator.",
+        label=say("Your password"), max_length=200, strip=False, help_text=say("Or the code of your authenticator."),
         widget=forms.PasswordInput(attrs={"autocomplete": "current-password"}),
     )  # fmt: skip
 
@@ -85,7 +88,7 @@ class CardForm(forms.Form):
         """A card on file is not one that has run out."""
         day: date = self.cleaned_data["expires"]
         if not 2000 <= day.year <= 2100:
-            raise forms.ValidationError("Check the year.")
+            raise forms.ValidationError(say("Check the year."))
         return day
 
 

@@ -8,14 +8,16 @@ from allauth.usersessions.models import UserSession
 from django.db import IntegrityError, transaction
 
 from wainwright import clock
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Card, Membership, Person, Vehicle
 from wainwright.trail.services import record
 
-UNDO = (
-    "If this was not you, open your profile and put it back, then change your password. Money goes to a changed account "
-    "a day after the change, or once finance has confirmed it."
+UNDO = say(
+    "If this was not you, open your profile and put it back, then change your password. "
+    "Money goes to a changed account a day after the change, or once finance has confirmed "
+    "it."
 )
 FIELDS = ("phone", "itinerary_email", "home_code", "work_code", "iban", "mail_name")
 
@@ -40,21 +42,21 @@ def change_profile(member: Membership, **values: str) -> Membership:
         with transaction.atomic():
             kept.save()
     except IntegrityError as error:
-        raise Refusal("Somebody has that name for their tray already. Choose another.", "mail_name") from error
+        raise Refusal(say("Somebody has that name for their tray already. Choose another."), "mail_name") from error
     # The account itself is no matter for everybody who reads the trail.
     shown = {name: value if name != "iban" else value[-4:] for name, value in values.items()}
     record(
         member,
-        "changed the profile",
+        say("changed the profile"),
         f"member:{member.pk}",
         before={n: v if n != "iban" else v[-4:] for n, v in before.items()},
         after=shown,
     )
     if moved:
         words = (
-            f"Your account for repayment was changed to one ending {kept.iban[-4:]}"
+            say("Your account for repayment was changed to one ending {iban}", iban=kept.iban[-4:])
             if kept.iban
-            else "Your account for repayment was taken off"
+            else say("Your account for repayment was taken off")
         )
         tell(kept, words, "/profile/", UNDO)
     return kept
@@ -69,16 +71,16 @@ def put_account_back(member: Membership) -> Membership:
         .get(pk=member.pk)
     )
     if kept.account_from is None:
-        raise Stale("Nothing waits any more that could be put back. Change the account instead.")
+        raise Stale(say("Nothing waits any more that could be put back. Change the account instead."))
     was = kept.iban
     kept.iban, kept.iban_before, kept.iban_changed, kept.iban_confirmed = kept.iban_before, "", None, False
     kept.save()
-    record(member, "put the account back", f"member:{kept.pk}", before=was[-4:], after=kept.iban[-4:])
+    record(member, say("put the account back"), f"member:{kept.pk}", before=was[-4:], after=kept.iban[-4:])
     tell(
         kept,
-        "Your account for repayment is the one that it was before",
+        say("Your account for repayment is the one that it was before"),
         "/profile/",
-        "Change your password too if the change was not yours.",
+        say("Change your password too if the change was not yours."),
     )
     return kept
 
@@ -87,18 +89,18 @@ def put_account_back(member: Membership) -> Membership:
 def confirm_account(member: Membership, of_id: int) -> Membership:
     """Finance has asked a person and confirms their changed account: it is paid to at once. Never one's own."""
     if not member.may["pay"] or of_id == member.pk:
-        raise NotAllowed("Somebody else in finance confirms that.")
+        raise NotAllowed(say("Somebody else in finance confirms that."))
     kept = (
         Membership.objects.select_for_update(of=("self",), no_key=True)
         .select_related("person", "firm")
         .get(pk=of_id, firm_id=member.firm_id)
     )
     if kept.account_from is None:
-        raise Stale("Nothing waits any more to be confirmed.")
+        raise Stale(say("Nothing waits any more to be confirmed."))
     kept.iban_confirmed = True
     kept.save(update_fields=["iban_confirmed"])
-    record(member, "confirmed an account", f"member:{kept.pk}", after=kept.iban[-4:])
-    tell(kept, f"{member.person.name} confirmed your new account for repayment", "/profile/", UNDO)
+    record(member, say("confirmed an account"), f"member:{kept.pk}", after=kept.iban[-4:])
+    tell(kept, say("{member} confirmed your new account for repayment", member=member.person.name), "/profile/", UNDO)
     return kept
 
 
@@ -110,17 +112,17 @@ def add_card(member: Membership, last_four: str, issuer: str, expires: date) -> 
     """
     known = Card.objects.select_for_update(of=("self",), no_key=True).filter(owner=member, last_four=last_four).first()
     if known is not None and known.firm_pays:
-        raise Refusal("That is a card of the firm: finance keeps it, and its date.", "last_four")
+        raise Refusal(say("That is a card of the firm: finance keeps it, and its date."), "last_four")
     card, _ = Card.objects.update_or_create(
         owner=member, last_four=last_four,
         defaults={"issuer": issuer.strip(), "expires": expires, "firm_pays": False, "closed": None},
     )  # fmt: skip
-    record(member, "put a card on file", f"member:{member.pk}", after={"card": last_four, "expires": expires})
+    record(member, say("put a card on file"), f"member:{member.pk}", after={"card": last_four, "expires": expires})
     tell(
         member,
-        f"Your own card ending {last_four} was put on file",
+        say("Your own card ending {last_four} was put on file", last_four=last_four),
         "/profile/",
-        "If this was not you, take it off under your profile and change your password.",
+        say("If this was not you, take it off under your profile and change your password."),
     )
     return card
 
@@ -134,15 +136,15 @@ def close_card(member: Membership, card_id: int) -> None:
         .first()
     )
     if card is None:
-        raise Stale("That is no card of your own that is on file.")
+        raise Stale(say("That is no card of your own that is on file."))
     card.closed = clock.today(member.firm.zone)
     card.save(update_fields=["closed"])
-    record(member, "took a card off", f"member:{member.pk}", before={"card": card.last_four})
+    record(member, say("took a card off"), f"member:{member.pk}", before={"card": card.last_four})
     tell(
         member,
-        f"Your own card ending {card.last_four} was taken off",
+        say("Your own card ending {last_four} was taken off", last_four=card.last_four),
         "/profile/",
-        "If this was not you, change your password.",
+        say("If this was not you, change your password."),
     )
 
 
@@ -151,9 +153,9 @@ def add_vehicle(member: Membership, plate: str, kind: str) -> Vehicle:
     """Add a vehicle. Raises ``Refusal`` for one that is there."""
     plate = " ".join(plate.upper().split())
     if Vehicle.objects.filter(owner=member, plate=plate).exists():
-        raise Refusal("That vehicle is there already.", "plate")
+        raise Refusal(say("That vehicle is there already."), "plate")
     vehicle = Vehicle.objects.create(owner=member, plate=plate, kind=kind)
-    record(member, "added a vehicle", f"member:{member.pk}", after={"plate": plate})
+    record(member, say("added a vehicle"), f"member:{member.pk}", after={"plate": plate})
     return vehicle
 
 
@@ -162,9 +164,9 @@ def remove_vehicle(member: Membership, vehicle_id: int) -> None:
     """Take a vehicle off."""
     vehicle = Vehicle.objects.filter(owner=member, pk=vehicle_id).first()
     if vehicle is None:
-        raise Stale("That vehicle is gone already.")
+        raise Stale(say("That vehicle is gone already."))
     vehicle.delete()
-    record(member, "took a vehicle off", f"member:{member.pk}", before={"plate": vehicle.plate})
+    record(member, say("took a vehicle off"), f"member:{member.pk}", before={"plate": vehicle.plate})
 
 
 def sessions_of(person: Person) -> list[UserSession]:
@@ -181,5 +183,5 @@ def end_sessions(member: Membership, here: str, session_id: int | None) -> int:
     for each in ended:
         each.end()
     if ended:
-        record(member, "ended sessions", f"member:{member.pk}", after={"sessions": len(ended)})
+        record(member, say("ended sessions"), f"member:{member.pk}", after={"sessions": len(ended)})
     return len(ended)

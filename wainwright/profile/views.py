@@ -9,8 +9,9 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright.accounts.kept import drop_split, kept_for
 from wainwright.accounts.splits import parts_from
 from wainwright.core.roles import ROLES, opened_by
+from wainwright.core.said import joined, say
 from wainwright.errors import Refusal
-from wainwright.fields import say, whole
+from wainwright.fields import tell, whole
 from wainwright.formats.places import place
 from wainwright.news.daily import choose
 from wainwright.people.proof import must_be_who
@@ -21,15 +22,15 @@ from wainwright.profile.forms import CardForm, ProfileForm, VehicleForm
 from wainwright.trips.views.road import subscription_link
 
 _KEPT = {
-    "profile": "Your profile is kept. Trips that are planned already keep their copy.",
-    "card": "The card is on file.",
-    "vehicle": "The vehicle is there.",
+    "profile": say("Your profile is kept. Trips that are planned already keep their copy."),
+    "card": say("The card is on file."),
+    "vehicle": say("The vehicle is there."),
 }
 
 
 def _words(code: str) -> str:
     found = place(code) if code else None
-    return f"{found.name} ({found.code})" if found else code
+    return joined("", (found.name, " (", found.code, ")")) if found else code
 
 
 def profile(request):
@@ -47,7 +48,7 @@ def profile(request):
     }
     if request.method == "POST" and act == "put-back":
         services.put_account_back(member)
-        messages.info(request, "The account is the one that it was before.")
+        messages.info(request, say("The account is the one that it was before."))
         return redirect("profile")
     if request.method == "POST" and act == "close-card":
         services.close_card(member, whole(request.POST.get("card")))
@@ -59,12 +60,14 @@ def profile(request):
         choose(member, request.POST.get("how") == "daily")
         messages.info(
             request,
-            "News comes by mail once a day." if request.POST.get("how") == "daily" else "News comes by mail at once.",
+            say("News comes by mail once a day.")
+            if request.POST.get("how") == "daily"
+            else say("News comes by mail at once."),
         )
         return redirect("profile")
     if request.method == "POST" and act == "drop-split":
         drop_split(member, whole(request.POST.get("split")))
-        messages.info(request, "The split is not kept any more. What was split by it stays as it is.")
+        messages.info(request, say("The split is not kept any more. What was split by it stays as it is."))
         return redirect("profile")
     if request.method == "POST" and act in forms and forms[act].is_valid():
         try:
@@ -72,7 +75,7 @@ def profile(request):
             messages.info(request, _KEPT[act])
             return redirect("profile")
         except Refusal as refusal:
-            say(forms[act], refusal)
+            tell(forms[act], refusal)
     context = {
         **{f"{name}_form": form for name, form in forms.items()}, "cards": list(member.cards.order_by("-firm_pays", "id")),
         "vehicles": list(member.vehicles.order_by("id")), "manager": member.manager, "link": subscription_link(member),
@@ -110,6 +113,9 @@ def end_sessions(request):
     """End one of them, or all but this one."""
     count = services.end_sessions(request.member, request.session.session_key, whole(request.POST.get("session")))
     messages.info(
-        request, f"{count} ended. Whoever used it has to sign in again." if count else "It had ended already."
+        request,
+        say("{count} ended. Whoever used it has to sign in again.", count=count)
+        if count
+        else say("It had ended already."),
     )
     return redirect("sessions")

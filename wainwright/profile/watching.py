@@ -9,11 +9,12 @@ from allauth.mfa import signals as factor
 from django.contrib.auth.signals import user_logged_in, user_login_failed
 from django.db import transaction
 
+from wainwright.core.said import say
 from wainwright.news.services import tell
 from wainwright.people.models import Membership, Person
 from wainwright.trail.services import record
 
-WARNING = (
+WARNING = say(
     "If this was not you, reset your password from the sign-in page at once and tell an administrator of your firm."
 )
 
@@ -23,12 +24,12 @@ def listen() -> None:
     user_logged_in.connect(_signed_in, dispatch_uid="trail-signed-in")
     user_login_failed.connect(_failed, dispatch_uid="trail-failed")
     for signal, words in (
-        (account.password_changed, "Your password was changed"),
-        (account.password_reset, "Your password was reset by mail"),
-        (account.password_set, "A password was set for you"),
-        (factor.authenticator_added, "A second factor was set up for you"),
-        (factor.authenticator_removed, "A second factor of yours was taken off"),
-        (factor.authenticator_reset, "Your recovery codes were made anew"),
+        (account.password_changed, say("Your password was changed")),
+        (account.password_reset, say("Your password was reset by mail")),
+        (account.password_set, say("A password was set for you")),
+        (factor.authenticator_added, say("A second factor was set up for you")),
+        (factor.authenticator_removed, say("A second factor of yours was taken off")),
+        (factor.authenticator_reset, say("Your recovery codes were made anew")),
     ):
         signal.connect(_changed(words), weak=False, dispatch_uid=f"told-{words}")
 
@@ -41,14 +42,14 @@ def _of(person: Any) -> list[Membership]:
 @transaction.atomic
 def _signed_in(sender: Any, request: Any, user: Any, **_: Any) -> None:
     for member in _of(user)[:1]:
-        record(member, "signed in", f"member:{member.pk}")
+        record(member, say("signed in"), f"member:{member.pk}")
 
 
 @transaction.atomic
 def _failed(sender: Any, credentials: dict[str, Any], **_: Any) -> None:
     typed = str(credentials.get("email") or credentials.get("username") or "")[:254]
     for member in _of(Person.objects.filter(email__iexact=typed).first())[:1]:
-        record(None, "failed to sign in", f"member:{member.pk}", firm_id=member.firm_id)
+        record(None, say("failed to sign in"), f"member:{member.pk}", firm_id=member.firm_id)
 
 
 def _changed(words: str) -> Any:

@@ -6,6 +6,7 @@ from django.db import models
 from django.db.models import Q
 
 from wainwright.core.money import Money
+from wainwright.core.said import say
 
 
 class BankAccount(models.Model):
@@ -147,7 +148,7 @@ class Reconciliation(models.Model):
         constraints = [models.UniqueConstraint(fields=["account", "number"], name="one_reconciliation_number")]
 
     def __str__(self):
-        return f"{self.account} to {self.until}"
+        return say("{account} to {until}", account=self.account, until=self.until)
 
 
 class Line(models.Model):

@@ -14,6 +14,7 @@ from wainwright.claims.beside import owes
 from wainwright.claims.models import Claim
 from wainwright.core.money import Money
 from wainwright.core.reconciling import DAYS_AFTER, BankLine, Expected, Match, propose
+from wainwright.core.said import say
 from wainwright.core.states import CLAIM_SENT
 from wainwright.drawing.agreement import Day
 from wainwright.expenses.models import Charge
@@ -25,10 +26,10 @@ from wainwright.trips.models import Trip
 AT_ONCE = 5000
 WINDOW = timedelta(days=60)
 # How issuers write on a card's statement that its bill was paid.
-CARD_PAID = ("payment", "direct debit", "lastschrift", "zahlung", "innbetaling", "betaling", "paiement", "pago")
+CARD_PAID = ("payment", say("direct debit"), "lastschrift", "zahlung", "innbetaling", "betaling", "paiement", "pago")
 # How what a line may be is called, by the kind in its key.
 KINDS = {
-    "payment": "Payment to", "charge": "Charge", "claim": "Paid back by", "advance": "Advance back from", "posting": "Booked:", "bill": "Bill of",
+    "payment": say("Payment to"), "charge": "Charge", "claim": say("Paid back by"), "advance": say("Advance back from"), "posting": "Booked:", "bill": say("Bill of"),
 }  # fmt: skip
 
 

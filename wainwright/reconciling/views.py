@@ -16,6 +16,7 @@ from wainwright.accounts.selectors import books, read_coding
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.core.reconciling import best_for
+from wainwright.core.said import joined, say, say_many
 from wainwright.drawing.agreement import draw
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import AmountField, day_of, few, whole
@@ -33,7 +34,7 @@ from wainwright.trips.printing import printed
 AT_ONCE = 40
 # What a column of a bank's table may mean, as people call it.
 COLUMNS = {
-    "date": "Day", "merchant": "Name or text", "amount": "Amount, out below zero", "debit": "Out", "credit": "In", "direction": "In or out, in words", "currency": "Currency", "key": "The bank's own key",
+    "date": "Day", "merchant": say("Name or text"), "amount": say("Amount, out below zero"), "debit": "Out", "credit": "In", "direction": say("In or out, in words"), "currency": "Currency", "key": say("The bank's own key"),
 }  # fmt: skip
 # What the forms of an account's page begin with.
 BLANK = dict.fromkeys(("until", "closing", "why_left", "words", "ledger_account", "coding"), "")
@@ -55,7 +56,7 @@ def accounts_page(request):
         typed = {name: request.POST.get(name, "")[:80] for name in typed}
         try:
             made = taking.keep_account(request.member, **typed)
-            messages.info(request, f"{made.name} is kept. Take a statement in.")
+            messages.info(request, say("{made} is kept. Take a statement in.", made=made.name))
             return redirect("bank-account", made.pk)
         except NotAllowed:
             raise
@@ -71,7 +72,7 @@ def accounts_page(request):
 def account_page(request, account_id: int):
     """One account: what agrees, what is proposed, what is left."""
     if request.method != "GET":
-        raise NotAllowed("This page is read; what is done on it has addresses of its own.")
+        raise NotAllowed(say("This page is read; what is done on it has addresses of its own."))
     return _show(request, _account(request, account_id))
 
 
@@ -103,7 +104,7 @@ def take(request, account_id: int):
     account, given = _account(request, account_id), request.FILES.get("file")
     try:
         if given is not None and given.size > MOST_BYTES:
-            raise Refusal("The file is larger than 64 MB. Ask the bank for a shorter period.", "file")
+            raise Refusal(say("The file is larger than 64 MB. Ask the bank for a shorter period."), "file")
         taking.take_statement(
             request.member, account_id, given.name or "" if given else "", given.read() if given else b""
         )
@@ -143,7 +144,7 @@ def put_away(request, account_id: int, file_id: int):
     """Take nothing of a table whose columns nobody has named."""
     _account(request, account_id)
     taking.put_away(request.member, account_id, file_id)
-    messages.info(request, "Nothing was taken of it.")
+    messages.info(request, say("Nothing was taken of it."))
     return redirect("bank-account", account_id)
 
 
@@ -162,7 +163,7 @@ def confirm(request, account_id: int):
     _account(request, account_id)
     done, left = matching.confirm(request.member, account_id, _chosen(request.POST.getlist("match")))
     if done:
-        messages.info(request, f"{done} confirmed.")
+        messages.info(request, say("{done} confirmed.", done=done))
     for words in few(left):
         messages.error(request, words)
     return redirect("bank-account", account_id)
@@ -204,7 +205,7 @@ def rule(request, account_id: int):
 
 def _apply(request, account_id: int):
     done, left = telling.apply_rules(request.member, account_id)
-    messages.info(request, f"{done} {'line is' if done == 1 else 'lines are'} posted by rule.")
+    messages.info(request, say_many("{count} line is posted by rule.", "{count} lines are posted by rule.", done))
     for words in few(left):
         messages.error(request, words)
     return redirect("bank-account", account_id)
@@ -222,7 +223,7 @@ def undo(request, account_id: int, match_id: int):
     """Undo a match."""
     _account(request, account_id)
     matching.undo(request.member, match_id)
-    messages.info(request, "Undone: its lines are open again.")
+    messages.info(request, say("Undone: its lines are open again."))
     return redirect("bank-account", account_id)
 
 
@@ -231,11 +232,13 @@ def close(request, account_id: int):
     """Close a period."""
     account, post = _account(request, account_id), request.POST
     try:
-        until = day_of(post.get("until"), "Choose the day to which it is closed.", "until")
+        until = day_of(post.get("until"), say("Choose the day to which it is closed."), "until")
         try:
-            closing = AmountField(label="The balance", min_value=None).clean(post.get("closing", "")[:40])
+            closing = AmountField(label=say("The balance"), min_value=None).clean(post.get("closing", "")[:40])
         except ValidationError as fault:
-            raise Refusal(f"Type the balance that the bank says. {' '.join(fault.messages)}", "closing") from fault
+            raise Refusal(
+                say("Type the balance that the bank says. {list}", list=joined(" ", fault.messages)), "closing"
+            ) from fault
         made = periods.close(
             request.member, account_id, until, Money.rounded(closing, account.currency), post.get("why_left", "")
         )
@@ -287,5 +290,5 @@ def reopen(request, account_id: int, number: int):
     """Open a closed period again."""
     _closed(request, account_id, number)
     periods.reopen(request.member, number, request.POST.get("why", ""))
-    messages.info(request, "The period is open again.")
+    messages.info(request, say("The period is open again."))
     return redirect("bank-account", account_id)

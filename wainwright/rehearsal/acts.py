@@ -13,8 +13,9 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.core.rules import kinds
+from wainwright.core.said import as_figure, said_by, say
 from wainwright.errors import Faults, Refusal
-from wainwright.fields import say
+from wainwright.fields import tell
 from wainwright.people.may import must
 from wainwright.rehearsal import (
     category_pages,
@@ -80,17 +81,17 @@ PAGES: dict[str, Callable[..., Any]] = {
 # Where what is typed and kept nowhere else is typed.
 TRIALS = {"limit": "limits", "mileage": "mileage"}
 EARNS = {
-    "new": "would earn more",
-    "gone": "would earn less",
-    "other": "could not be reckoned",
-    "more": "More, in all",
-    "people": "people would be paid otherwise",
+    "new": say("would earn more"),
+    "gone": say("would earn less"),
+    "other": say("could not be reckoned"),
+    "more": say("More, in all"),
+    "people": say("people would be paid otherwise"),
 }
 ASKED = {
-    "new": "asked as well", "gone": "not asked", "other": "otherwise", "more": "Of claims and trips of", "people": "people's go another way",
+    "new": say("asked as well"), "gone": say("not asked"), "other": "otherwise", "more": say("Of claims and trips of"), "people": say("people's go another way"),
 }  # fmt: skip
 COUNTS = {
-    "rule": {"new": "new", "gone": "gone", "other": "of another gravity or sum", "more": "Money over", "people": "people would meet it"},
+    "rule": {"new": "new", "gone": "gone", "other": say("of another gravity or sum"), "more": say("Money over"), "people": say("people would meet it")},
     "route": ASKED,
     "scheme": EARNS, "sheet": EARNS, "mileage": EARNS, "limit": ASKED,
 }  # fmt: skip
@@ -103,13 +104,13 @@ def force(request, sort: str, draft_id: int):
     known, form = SORTS[sort], DayForm(request.POST)
     try:
         if not form.is_valid():
-            raise Refusal("Choose from which day on.", "on")
+            raise Refusal(say("Choose from which day on."), "on")
         seen = request.POST.get("seen", "")
         row = in_force.put_in_force(known.kept, request.member, draft_id, form.cleaned_data["on"], seen)
     except Refusal as refusal:
         _beside(form, refusal)
         return known.draft_page(request, draft_id, 422, day_form=form)
-    messages.info(request, f"It is in force from {row.since:%d %b %Y} on.")
+    messages.info(request, say("It is in force from {since} on.", since=as_figure(row.since, "%d %b %Y")))
     return redirect(known.url, row.code)
 
 
@@ -118,7 +119,7 @@ def drop(request, sort: str, draft_id: int):
     """Drop a draft."""
     known = SORTS[sort]
     row = in_force.drop_draft(known.kept, request.member, draft_id, request.POST.get("seen", ""))
-    messages.info(request, "The draft is dropped.")
+    messages.info(request, say("The draft is dropped."))
     there = known.kept.versions(request.member.firm, row.code).exists()
     return redirect(known.url, row.code) if there else redirect(known.list_url)
 
@@ -130,12 +131,12 @@ def end(request, sort: str, rule_code: str):
     known, form = SORTS[sort], DayForm(request.POST, prefix="end")
     try:
         if not form.is_valid():
-            raise Refusal("Choose its last day.", "on")
+            raise Refusal(say("Choose its last day."), "on")
         row = in_force.end(known.kept, request.member, rule_code, form.cleaned_data["on"], request.POST.get("seen", ""))
     except Refusal as refusal:
         _beside(form, refusal)
         return known.page(request, rule_code, 422, end_form=form)
-    messages.info(request, f"It is in force until {row.until:%d %b %Y}.")
+    messages.info(request, say("It is in force until {until}.", until=as_figure(row.until, "%d %b %Y")))
     return redirect(known.url, rule_code)
 
 
@@ -144,7 +145,7 @@ def out(request, sort: str, rule_code: str):
     """Take what has not begun back to a draft."""
     known = SORTS[sort]
     row = in_force.take_out(known.kept, request.member, rule_code, request.POST.get("seen", ""))
-    messages.info(request, "It is a draft again.")
+    messages.info(request, say("It is a draft again."))
     return redirect(known.draft_url, row.pk)
 
 
@@ -155,7 +156,7 @@ def rehearse(request, sort: str, draft_id: int):
     form = SpanForm(request.POST)
     try:
         if not form.is_valid():
-            raise Refusal("Choose a first and a last day that have been.", "since")
+            raise Refusal(say("Choose a first and a last day that have been."), "since")
         d = form.cleaned_data
         made = running.start(sort, request.member, draft_id, d["since"], d["until"], d["whose"])
     except Refusal as refusal:
@@ -198,17 +199,17 @@ def rehearsal_set(request, rehearsal_id: int):
     form = DayForm(request.POST)
     try:
         if row.sort not in TRIALS or row.state != Rehearsal.State.DONE:
-            raise Refusal("There is nothing here that could be put in force.")
+            raise Refusal(say("There is nothing here that could be put in force."))
         if not form.is_valid():
-            raise Refusal("Choose from which day on.", "on")
+            raise Refusal(say("Choose from which day on."), "on")
         trials.put_in_force(request.member, row, form.cleaned_data["on"])
     except Refusal as refusal:
         _beside(form, refusal)
         return _shown(request, row, 422, form)
     except Faults as wrong:
-        _beside(form, Refusal(str(wrong), "since"))
+        _beside(form, Refusal(said_by(wrong), "since"))
         return _shown(request, row, 422, form)
-    messages.info(request, f"{row.of}: from {form.cleaned_data['on']:%d %b %Y} on.")
+    messages.info(request, say("{of}: from {on} on.", of=row.of, on=as_figure(form.cleaned_data["on"], "%d %b %Y")))
     return redirect(_path(row))
 
 
@@ -217,7 +218,7 @@ def rehearsal_drop(request, rehearsal_id: int):
     """Drop a rehearsal."""
     row = _rehearsal(request, rehearsal_id)
     running.drop(request.member, row.pk)
-    messages.info(request, "The rehearsal is dropped.")
+    messages.info(request, say("The rehearsal is dropped."))
     return redirect(_path(row))
 
 
@@ -251,4 +252,4 @@ def _beside(form: DayForm | SpanForm, refusal: Refusal) -> None:
     """Put what was refused beside its day, unless the form itself says already what is wrong."""
     if not form.errors:
         day = "on" in form.fields and refusal.field in ("since", "until")
-        say(form, Refusal(refusal.message, "on" if day else refusal.field))
+        tell(form, Refusal(refusal.message, "on" if day else refusal.field))

@@ -14,6 +14,7 @@ from django.db.models import Count
 from wainwright import clock
 from wainwright.bookings.models import CATEGORY
 from wainwright.core.categories import code_ranges, propose
+from wainwright.core.said import joined, said_by, say
 from wainwright.core.text import decimal, one_line
 from wainwright.errors import Faults, Refusal
 from wainwright.expenses.models import Charge, Expense
@@ -88,18 +89,22 @@ def _check(row: Category) -> None:
     try:
         read_category(known, typed_of(row, known.groups), row)
     except Faults as wrong:
-        raise Refusal(f"It cannot be put in force as it is: {wrong}") from wrong
+        raise Refusal(say("It cannot be put in force as it is: {wrong}", wrong=wrong)) from wrong
 
 
 def _may_end(row: Category) -> None:
     if row.code in PLACED:
         raise Refusal(
-            f"Plans and bookings put costs under {row.name} by themselves: it cannot end. Change it from a day on instead, its name too.",
+            say(
+                "Plans and bookings put costs under {name} by themselves: it cannot end. Change it from "
+                "a day on instead, its name too.",
+                name=row.name,
+            ),
             "until",
         )
     others = from_now(row.firm, clock.today(row.firm.zone)).filter(draft=False).exclude(code=row.code)
     if not others.exists():
-        raise Refusal("It is the last one: nothing could be recorded without a category.", "until")
+        raise Refusal(say("It is the last one: nothing could be recorded without a category."), "until")
 
 
 CATEGORIES = Kept(Category, "category", said, _check, _may_end)
@@ -107,7 +112,7 @@ CATEGORIES = Kept(Category, "category", said, _check, _may_end)
 
 def spaced(text: str) -> str:
     """Return what is parted by commas with a blank after each."""
-    return ", ".join(each.strip() for each in text.split(",") if each.strip())
+    return joined(", ", (each.strip() for each in text.split(",") if each.strip()))
 
 
 def _percent(share: Decimal) -> str:
@@ -129,9 +134,13 @@ def read_category(known: Known, typed: CategoryTyped, row: Category | None = Non
     row = row or Category(firm=known.firm, draft=True)
     row.name = one_line(typed.name).strip()
     if not 2 <= len(row.name) <= 60 or not any(each.isalpha() for each in row.name):
-        faults["name"] = "Say in 2 to 60 letters what the cost is for."
+        faults["name"] = say("Say in 2 to 60 letters what the cost is for.")
     elif others := known.names.get(row.name.casefold(), set()) - {row.code}:
-        faults["name"] = f"Another is called {row.name} already ({', '.join(others)}). People choose by the name."
+        faults["name"] = say(
+            "Another is called {name} already ({list}). People choose by the name.",
+            name=row.name,
+            list=joined(", ", others),
+        )
     try:
         row.account, row.accounts_if, row.tax_codes = read_posting(
             known.ledger, typed.account, typed.abroad, typed.by_country, typed.tax_codes
@@ -144,16 +153,16 @@ def read_category(known: Known, typed: CategoryTyped, row: Category | None = Non
     row.merchant_codes = _codes(typed.merchant_codes, faults)
     row.is_lodging, row.tips = typed.is_lodging, typed.tips
     if row.code == LODGING and not typed.is_lodging:
-        faults["is_lodging"] = (
+        faults["is_lodging"] = say(
             "Nights of plans and bookings stand under it: without this no ceiling would apply to them."
         )
     row.asks = [name for name in WORDS if name in typed.asks]
     if lost := [name for name in typed.asks if name not in WORDS]:
-        faults["asks"] = f"A cost has no {lost[0][:30]}. It has: {', '.join(WORDS)}."
+        faults["asks"] = say("A cost has no {lost}. It has: {list}.", lost=lost[0][:30], list=joined(", ", WORDS))
     try:
         row.groups = known.groups.read(typed.named, typed.left_out)
     except NoGroup as wrong:
-        faults["named"] = str(wrong)
+        faults["named"] = said_by(wrong)
     if faults:
         raise Faults(faults)
     return row
@@ -165,7 +174,11 @@ def _share(typed: str, most: int, name: str, faults: dict[str, str]) -> Decimal:
     except (InvalidOperation, ArithmeticError):
         value = Decimal(-1)
     if not value.is_finite() or not 0 <= value <= most or value != round(value, 2):
-        faults[name] = f"Type it in per cent, between 0 and {most}, as {'8.1' if most < 100 else '50'}."
+        faults[name] = (
+            say("Type it in per cent, between 0 and {most}, as 8.1.", most=most)
+            if most < 100
+            else say("Type it in per cent, between 0 and {most}, as 50.", most=most)
+        )
         return Decimal(0)
     return value / 100
 
@@ -175,10 +188,10 @@ def _words(typed: str, faults: dict[str, str]) -> str:
         dict.fromkeys(one_line(each).strip().casefold() for each in typed.replace("\n", ",").split(",") if each.strip())
     )
     if short := [each for each in words if len(each) < 3]:
-        faults["words"] = f"“{short[0]}” stands in too many names. Use words of three letters or more."
-    if len(words) > MOST_WORDS or len(", ".join(words)) > 300:
-        faults["words"] = f"At most {MOST_WORDS} words, 300 letters in all."
-    return ", ".join(words)
+        faults["words"] = say("“{short}” stands in too many names. Use words of three letters or more.", short=short[0])
+    if len(words) > MOST_WORDS or len(joined(", ", words)) > 300:
+        faults["words"] = say("At most {most_words} words, 300 letters in all.", most_words=MOST_WORDS)
+    return joined(", ", words)
 
 
 def _codes(typed: str, faults: dict[str, str]) -> str:
@@ -186,11 +199,13 @@ def _codes(typed: str, faults: dict[str, str]) -> str:
     pieces = [re.sub(r"\s*-\s*", "-", each.strip()) for each in text.split(",") if each.strip()]
     for each in pieces:
         if not re.fullmatch(r"[0-9]{4}(-[0-9]{4})?", each) or any(low > high for low, high in code_ranges(each)):
-            faults["merchant_codes"] = f"“{each[:20]}” is no merchant code. They have four figures: 5812, 5811-5814."
+            faults["merchant_codes"] = say(
+                "“{each}” is no merchant code. They have four figures: 5812, 5811-5814.", each=each[:20]
+            )
             return ""
-    if len(", ".join(pieces)) > 120:
-        faults["merchant_codes"] = "That are too many. Name ranges: 3000-3299."
-    return ", ".join(dict.fromkeys(pieces))
+    if len(joined(", ", pieces)) > 120:
+        faults["merchant_codes"] = say("That are too many. Name ranges: 3000-3299.")
+    return joined(", ", dict.fromkeys(pieces))
 
 
 @transaction.atomic
@@ -215,7 +230,11 @@ def keep_category(
         row.code, before = code or free_code(firm, row.name), {}
     row.save()
     record(
-        by, "kept a draft of a category", CATEGORIES.subject(firm.pk, row.code), before=before or None, after=said(row)
+        by,
+        say("kept a draft of a category"),
+        CATEGORIES.subject(firm.pk, row.code),
+        before=before or None,
+        after=said(row),
     )
     return row
 
@@ -228,7 +247,7 @@ def free_code(firm: Firm, name: str) -> str:
     """Return a code that was never used, made of a name. Raises ``Refusal`` where there are too many categories."""
     taken = set(Category.objects.filter(firm=firm).values_list("code", flat=True))
     if len(taken) >= MOST:
-        raise Refusal(f"There are {MOST} categories. End some before you begin another.")
+        raise Refusal(say("There are {most} categories. End some before you begin another.", most=MOST))
     short = re.sub(r"[^a-z0-9]+", "-", name.casefold())[:16].strip("-") or "category"
     return (
         short
@@ -286,11 +305,11 @@ def uses_of(firm: Firm, code: str) -> list[str]:
     rules = {row.code for row in RuleSetting.objects.filter(firm=firm) if code in row.categories}
     routes = {row.code for row in RouteSetting.objects.filter(firm=firm) if code in row.categories}
     counted = (
-        (costs, "cost", "costs", "not posted yet"), (plans, "planned cost", "planned costs", "on open trips"), (len(rules), "rule", "rules", "that names it"),
-        (len(routes), "rule of the route", "rules of the route", "that names it"),
+        (costs, "cost", "costs", say("not posted yet")), (plans, say("planned cost"), say("planned costs"), say("on open trips")), (len(rules), "rule", "rules", say("that names it")),
+        (len(routes), say("rule of the route"), say("rules of the route"), say("that names it")),
     )  # fmt: skip
     return [
-        f"{number} {one if number == 1 else many} {words if number == 1 else words.replace('names', 'name')}"
+        joined("", (number, " ", one if number == 1 else many, " ", words if number == 1 else words.replace('names', 'name')))
         for number, one, many, words in counted if number
     ]  # fmt: skip
 
@@ -299,7 +318,7 @@ def changes_of(before: Category, row: Category) -> list[str]:
     """Return in words what is otherwise in a row than in the one before it, over everything that can be typed."""
     old, new = said(before), said(row)
     return [
-        f"{name}: {_plain(old[name])} → {_plain(new[name])}"
+        joined("", (name, ": ", _plain(old[name]), " → ", _plain(new[name])))
         for name in new
         if name not in ("from", "until") and old[name] != new[name]
     ]
@@ -307,7 +326,9 @@ def changes_of(before: Category, row: Category) -> list[str]:
 
 def _plain(value: Any) -> str:
     if isinstance(value, dict):
-        return ", ".join(f"{key} {each}" for key, each in value.items()) or "none"
+        return joined(", ", (joined("", (key, " ", each)) for key, each in value.items())) or "none"
     if isinstance(value, list):
-        return ", ".join(" ".join(each.values()) if isinstance(each, dict) else str(each) for each in value) or "none"
+        return (
+            joined(", ", (" ".join(each.values()) if isinstance(each, dict) else str(each) for each in value)) or "none"
+        )
     return {True: "yes", False: "no"}.get(value, str(value)) if isinstance(value, bool) else str(value) or "none"

@@ -15,9 +15,10 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from wainwright import clock
 from wainwright.accounts.selectors import books
 from wainwright.core.asking import meant_for
+from wainwright.core.said import as_figure, say
 from wainwright.downloads import csv_file, xlsx_file
 from wainwright.errors import Faults, Refusal
-from wainwright.fields import say, say_faults
+from wainwright.fields import say_faults, tell
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.rehearsal import category_table
@@ -46,20 +47,22 @@ AREA = forms.Textarea(attrs={"rows": 2})
 class CategoryForm(forms.Form):
     """A category. What is typed is checked by the service; the form says where each fault belongs."""
 
-    name = forms.CharField(label="What the cost is for", max_length=60)
-    words = forms.CharField(label="Words in merchants' names that mean it", required=False, max_length=400, widget=AREA, help_text="Parted by commas.")  # fmt: skip
-    merchant_codes = forms.CharField(label="Cards' merchant codes that mean it", required=False, max_length=200, help_text="ISO 18245: 5811-5814, 7011.")  # fmt: skip
-    is_lodging = forms.BooleanField(label="Nights are paid by it: ceilings apply", required=False)
-    tips = forms.BooleanField(label="Tips are usual: the card may be charged up to 20 % more than the paper says", required=False)  # fmt: skip
-    asks = forms.MultipleChoiceField(label="Must be said where it is chosen", required=False, choices=list(WORDS.items()), widget=forms.CheckboxSelectMultiple)  # fmt: skip
-    named = forms.CharField(label="Who may use it", required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": "everybody"}), help_text="Roles, codes, countries where people live, names: a line each.")  # fmt: skip
-    left_out = forms.CharField(label="But not", required=False, max_length=3000, widget=AREA)
-    account = forms.CharField(label="Account", required=False, max_length=20, widget=forms.TextInput(attrs={"list": "accounts"}), help_text="Empty: finance names it.")  # fmt: skip
-    abroad = forms.CharField(label="Paid abroad", required=False, max_length=20, widget=forms.TextInput(attrs={"list": "accounts"}))  # fmt: skip
-    by_country = forms.CharField(label="Accounts by country", required=False, max_length=300, help_text="NO 6412, GB 6413.")  # fmt: skip
-    tax_codes = forms.CharField(label="Tax codes by country", required=False, max_length=300, help_text="IE V23.")
-    tax_rate = forms.CharField(label="Tax without a code, %", required=False, max_length=12)
-    tax_back = forms.CharField(label="Of it comes back, %", required=False, max_length=12, help_text="Empty: all of it.")  # fmt: skip
+    name = forms.CharField(label=say("What the cost is for"), max_length=60)
+    words = forms.CharField(label=say("Words in merchants' names that mean it"), required=False, max_length=400, widget=AREA, help_text=say("Parted by commas."))  # fmt: skip
+    merchant_codes = forms.CharField(label=say("Cards' merchant codes that mean it"), required=False, max_length=200, help_text=say("ISO 18245: 5811-5814, 7011."))  # fmt: skip
+    is_lodging = forms.BooleanField(label=say("Nights are paid by it: ceilings apply"), required=False)
+    tips = forms.BooleanField(label=say("Tips are usual: the card may be charged up to 20 % more than the paper says"), required=False)  # fmt: skip
+    asks = forms.MultipleChoiceField(label=say("Must be said where it is chosen"), required=False, choices=list(WORDS.items()), widget=forms.CheckboxSelectMultiple)  # fmt: skip
+    named = forms.CharField(label=say("Who may use it"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": "everybody"}), help_text=say("Roles, codes, countries where people live, names: a line each."))  # fmt: skip
+    left_out = forms.CharField(label=say("But not"), required=False, max_length=3000, widget=AREA)
+    account = forms.CharField(label=say("Account"), required=False, max_length=20, widget=forms.TextInput(attrs={"list": "accounts"}), help_text=say("Empty: finance names it."))  # fmt: skip
+    abroad = forms.CharField(label=say("Paid abroad"), required=False, max_length=20, widget=forms.TextInput(attrs={"list": "accounts"}))  # fmt: skip
+    by_country = forms.CharField(label=say("Accounts by country"), required=False, max_length=300, help_text=say("NO 6412, GB 6413."))  # fmt: skip
+    tax_codes = forms.CharField(
+        label=say("Tax codes by country"), required=False, max_length=300, help_text=say("IE V23.")
+    )
+    tax_rate = forms.CharField(label=say("Tax without a code, %"), required=False, max_length=12)
+    tax_back = forms.CharField(label=say("Of it comes back, %"), required=False, max_length=12, help_text=say("Empty: all of it."))  # fmt: skip
 
     def __init__(self, *args: Any, typed: CategoryTyped | None = None, **options: Any) -> None:
         first = {name: getattr(typed, name) for name in self.base_fields} if typed else {}
@@ -147,7 +150,7 @@ def category_page(request, code: str, status: int = 200, **more: Any):
     if found is None:
         raise Http404
     end_form = DayForm(prefix="end", initial={"on": clock.today(member.firm.zone)})
-    end_form.fields["on"].label = "The last day whose costs may be put under it"
+    end_form.fields["on"].label = say("The last day whose costs may be put under it")
     context = {
         "found": found, "seen": CATEGORIES.digest(found.rows[0].row) if found.rows else "", "end_form": end_form, "uses": uses_of(member.firm, code),
         "entries": history(CATEGORIES.subject(member.firm_id, code)), **more,
@@ -183,9 +186,9 @@ def _keep(request, row: Category | None, changes: str):
         say_faults(form, wrong)
         return _editor(request, row, form, 422, changes=changes)
     except Refusal as refusal:
-        say(form, refusal)
+        tell(form, refusal)
         return _editor(request, row, form, 422, changes=changes)
-    messages.info(request, "The draft is kept: nobody chooses by it yet.")
+    messages.info(request, say("The draft is kept: nobody chooses by it yet."))
     return redirect("category-draft", made.pk)
 
 
@@ -231,7 +234,15 @@ def take(request):
     except Refusal as refusal:
         lines = _lines_again(request.member.firm, text)
         return _list(request, 422, table_error=refusal.message, lines=lines, table=text, day_form=form)
-    messages.info(request, f"{new} new, {changed} changed, from {since:%d %b %Y} on.")
+    messages.info(
+        request,
+        say(
+            "{new} new, {changed} changed, from {since} on.",
+            new=new,
+            changed=changed,
+            since=as_figure(since, "%d %b %Y"),
+        ),
+    )
     return redirect("rule-categories")
 
 

@@ -12,6 +12,7 @@ from typing import Any
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.core.said import joined, said_by, say
 from wainwright.errors import Faults, Refusal
 from wainwright.formats.apart import apart
 from wainwright.formats.category_table import WORDS as COLUMN_WORDS
@@ -60,8 +61,8 @@ def as_rows(firm: Firm) -> list[list[str]]:
         typed = typed_of(row, groups)
         cells: dict[str, Any] = {each.name: getattr(typed, each.name) for each in fields(CategoryTyped)}
         cells |= {
-            "code": code, "is_lodging": "yes" if typed.is_lodging else "", "tips": "yes" if typed.tips else "", "asks": ", ".join(typed.asks),
-            "named": ", ".join(typed.named.splitlines()), "left_out": ", ".join(typed.left_out.splitlines()),
+            "code": code, "is_lodging": "yes" if typed.is_lodging else "", "tips": "yes" if typed.tips else "", "asks": joined(", ", typed.asks),
+            "named": joined(", ", typed.named.splitlines()), "left_out": joined(", ", typed.left_out.splitlines()),
         }  # fmt: skip
         found.append([cells[name] for name in COLUMN_WORDS])
     return found
@@ -70,7 +71,7 @@ def as_rows(firm: Firm) -> list[list[str]]:
 def read_table(firm: Firm, content: bytes) -> list[Line]:
     """Return the categories of a table with what each would do and what is wrong at it; nothing is kept. Raises ``Refusal``."""
     if not content or len(content) > MOST_BYTES:
-        raise Refusal("Choose a file, up to 1 MB.", "file")
+        raise Refusal(say("Choose a file, up to 1 MB."), "file")
     rows = _rows(content)
     known = Known.of(firm)
     there = dict(rulebook(firm).categories)
@@ -81,7 +82,7 @@ def read_table(firm: Firm, content: bytes) -> list[Line]:
         for line in lines:
             value = getattr(line, name).casefold()
             if value and value in seen:
-                line.faults.append(f"{name}: stands in row {seen[value]} too.")
+                line.faults.append(say("{name}: stands in row {seen} too.", name=name, seen=seen[value]))
             seen.setdefault(value, line.number)
     return lines
 
@@ -90,7 +91,7 @@ def _rows(content: bytes) -> list[tuple[int, dict[str, str]]]:
     try:
         found: list[tuple[int, dict[str, str]]] = apart("categories", content)
     except Unreadable as error:
-        raise Refusal(str(error), "file") from error
+        raise Refusal(said_by(error), "file") from error
     return found
 
 
@@ -101,9 +102,11 @@ def _line(
     before = there.get(line.code)
     line.new = before is None
     if line.code and before is None:
-        line.faults.append(f"code: there is no category {line.code}. Leave it empty for a new one.")
+        line.faults.append(
+            say("code: there is no category {line_code}. Leave it empty for a new one.", line_code=line.code)
+        )
     if line.code in drafted:
-        line.faults.append("code: there is a draft of it. Put that in force, or drop it, first.")
+        line.faults.append(say("code: there is a draft of it. Put that in force, or drop it, first."))
     # A column that is not there leaves what is there as it is.
     typed = typed_of(before, known.groups) if before is not None else CategoryTyped("")
     given: dict[str, Any] = {name: text for name, text in cells.items() if name != "code"}
@@ -111,7 +114,9 @@ def _line(
         if name in given:
             word = given[name].casefold()
             if word not in (*YES, *NO):
-                line.faults.append(f"{_column(name)}: “{word[:20]}” is neither yes nor no.")
+                line.faults.append(
+                    say("{column}: “{word}” is neither yes nor no.", column=_column(name), word=word[:20])
+                )
             given[name] = word in YES
     if "asks" in given:
         given["asks"] = [_field(each.strip()) for each in given["asks"].split(",") if each.strip()]
@@ -120,7 +125,7 @@ def _line(
         copy = Category(firm=known.firm, draft=True, code=line.code)
         row = read_category(known, line.typed, copy)
     except Faults as wrong:
-        line.faults += [f"{_column(name)}: {words}" for name, words in wrong.faults.items()]
+        line.faults += [joined("", (_column(name), ": ", words)) for name, words in wrong.faults.items()]
         return line
     if before is not None:
         line.changes = changes_of(before, row)
@@ -157,7 +162,7 @@ def take_table(by: Membership, content: bytes, since: date | None) -> tuple[int,
     firm = locked(by)
     lines = read_table(firm, content)
     if any(line.faults for line in lines):
-        raise Refusal("Something is wrong with it: nothing was taken. Put it right and send it again.", "file")
+        raise Refusal(say("Something is wrong with it: nothing was taken. Put it right and send it again."), "file")
     new = changed = 0
     for line in lines:
         if line.typed is None or not (line.new or line.changes):
@@ -166,8 +171,16 @@ def take_table(by: Membership, content: bytes, since: date | None) -> tuple[int,
         try:
             in_force.put_in_force(CATEGORIES, by, row.pk, since, CATEGORIES.digest(row))
         except Refusal as refusal:
-            raise Refusal(f"Row {line.number}, {line.name}: {refusal.message}", refusal.field) from refusal
+            raise Refusal(
+                say(
+                    "Row {number}, {line}: {the_message}",
+                    number=line.number,
+                    line=line.name,
+                    the_message=refusal.message,
+                ),
+                refusal.field,
+            ) from refusal
         new, changed = new + line.new, changed + (not line.new)
     if not new and not changed:
-        raise Refusal("Every row stands here as it is: there is nothing to take.", "file")
+        raise Refusal(say("Every row stands here as it is: there is nothing to take."), "file")
     return new, changed

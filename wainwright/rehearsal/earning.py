@@ -11,6 +11,7 @@ from django.db.models import QuerySet
 
 from wainwright.core.allowance import NoRate, Rate, Rates, Scheme, Stay, daily_allowance, stays_of
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.rulebook import rate_sheets
 from wainwright.rulebook.models import RateSheet
 from wainwright.rulebook.selectors import Rulebook, exchange_of, rate_of
@@ -100,7 +101,7 @@ def compared(rows: QuerySet[Trip], instead: Instead, nights: Nights) -> Iterator
             would = daily_allowance(journey, instead.schemes, instead.rates, currency, grants, table).amount
             yield Before(trip, was, would)
         except NoRate as error:
-            yield Before(trip, was, Money.zero(currency), f"There is {error}.")
+            yield Before(trip, was, Money.zero(currency), say("There is {error}.", error=error))
 
 
 Nights = dict[int, list[tuple[date, str, str, int]]]

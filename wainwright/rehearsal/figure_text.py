@@ -9,6 +9,7 @@ from typing import Any
 
 from django import forms
 
+from wainwright.core.said import joined, say
 from wainwright.errors import Faults, Refusal
 from wainwright.people.models import Firm, Membership
 from wainwright.rehearsal.figures import FiguresForm
@@ -49,10 +50,10 @@ def _form(
     form: type[forms.Form], now: Mapping[str, Any], data: Mapping[str, Any], lines: bool
 ) -> tuple[forms.Form, list[str], list[str]]:
     """What is given over what is there, as a form reads it; what would change in words; what is no key of it."""
-    faults = [f"{key[:30]}: there is no such figure." for key in data if key not in now]
+    faults = [say("{key}: there is no such figure.", key=key[:30]) for key in data if key not in now]
     given = dict(now) | {key: value for key, value in data.items() if key in now}
     does = [
-        f"{name}: {_short(now[name])} → {_short(given[name])}"
+        joined("", (name, ": ", _short(now[name]), " → ", _short(given[name])))
         for name in now
         if _short(now[name]) != _short(given[name])
     ]
@@ -67,12 +68,12 @@ def _typed(value: Any, lines: bool) -> Any:
 
 
 def _short(value: Any) -> str:
-    text = ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+    text = joined(", ", map(str, value)) if isinstance(value, list) else str(value)
     return text if len(text) <= 60 else f"{text[:60]}…"
 
 
 def _wrong(form: forms.Form) -> list[str]:
-    return [f"{name}: {' '.join(words)}" for name, words in form.errors.items()]
+    return [joined("", (name, ": ", " ".join(words))) for name, words in form.errors.items()]
 
 
 def _read_figures(by: Membership, data: Mapping[str, Any]) -> Read:
@@ -83,7 +84,7 @@ def _read_figures(by: Membership, data: Mapping[str, Any]) -> Read:
     try:
         kept.read_figures(Policy.objects.get(firm=by.firm), wanted, wanted["quarters"], wanted["kin"])
     except Faults as wrong:
-        faults += [f"{name}: {words}" for name, words in wrong.faults.items()]
+        faults += [joined("", (name, ": ", words)) for name, words in wrong.faults.items()]
     return wanted, does, faults
 
 
@@ -106,14 +107,14 @@ def _read_safeguards(by: Membership, data: Mapping[str, Any]) -> Read:
     try:
         check_safeguards(by, wanted)
     except Refusal as refusal:
-        faults.append(f"{refusal.field}: {refusal.message}")
+        faults.append(joined("", (refusal.field, ": ", refusal.message)))
     return wanted, does, faults
 
 
 TABLES = {
     each.name: each
     for each in (
-        Table("figures", "The firm's figures", figures_of, _read_figures, _set_figures),
-        Table("safeguards", "The safeguards", safeguards_said, _read_safeguards, set_safeguards),
+        Table("figures", say("The firm's figures"), figures_of, _read_figures, _set_figures),
+        Table("safeguards", say("The safeguards"), safeguards_said, _read_safeguards, set_safeguards),
     )
 }

@@ -11,8 +11,9 @@ from django.utils.dates import MONTHS
 from django.views.decorators.http import require_http_methods, require_POST
 
 from wainwright import clock
+from wainwright.core.said import as_figure, say
 from wainwright.errors import Faults, Refusal
-from wainwright.fields import AmountField, say, say_faults
+from wainwright.fields import AmountField, say_faults, tell
 from wainwright.people.may import must
 from wainwright.rehearsal.rule_form import DayForm
 from wainwright.rulebook import ahead
@@ -22,42 +23,44 @@ from wainwright.trail.selectors import history
 
 # Which stand together, under which heading.
 GROUPS = (
-    ("Days and hours", ("claim_days", "hold_hours", "ticket_hours", "bed_hour")),
+    (say("Days and hours"), ("claim_days", "hold_hours", "ticket_hours", "bed_hour")),
     ("Advances", ("advance_percent", "advance_unit", "advance_blocks")),
     ("Driving", ("km_share", "drive_km", "mileage_day", "mileage_month", "commute_off")),
-    ("Ways and bags", ("transfer_km", "transfer_least", "bag_needed", "trip_signoff")),
+    (say("Ways and bags"), ("transfer_km", "transfer_least", "bag_needed", "trip_signoff")),
 )
 
 
 class FiguresForm(forms.Form):
     """The firm's figures; each says what it does."""
 
-    claim_days = forms.IntegerField(label="Claims are due after, days", help_text="After the traveller is back.")
-    hold_hours = forms.IntegerField(label="A seat is held for, hours", help_text="While somebody decides.")
-    ticket_hours = forms.IntegerField(label="Ticketed before it leaves, hours", help_text="At the latest.")
-    bed_hour = forms.IntegerField(label="Under way at this hour needs no bed", min_value=0, max_value=23)
-    advance_percent = forms.DecimalField(label="Advance proposed, per cent", max_digits=5, decimal_places=2, help_text="Of what one pays oneself.")  # fmt: skip
-    advance_unit = forms.DecimalField(label="Rounded to", max_digits=8, decimal_places=2)
-    advance_blocks = forms.BooleanField(label="An unclaimed advance stops the next", required=False)
-    km_share = forms.DecimalField(label="Over the road, no reason asked, per cent", max_digits=5, decimal_places=2)  # fmt: skip
-    drive_km = forms.IntegerField(label="Driving further needs a permission, km one way")
+    claim_days = forms.IntegerField(
+        label=say("Claims are due after, days"), help_text=say("After the traveller is back.")
+    )
+    hold_hours = forms.IntegerField(label=say("A seat is held for, hours"), help_text=say("While somebody decides."))
+    ticket_hours = forms.IntegerField(label=say("Ticketed before it leaves, hours"), help_text=say("At the latest."))
+    bed_hour = forms.IntegerField(label=say("Under way at this hour needs no bed"), min_value=0, max_value=23)
+    advance_percent = forms.DecimalField(label=say("Advance proposed, per cent"), max_digits=5, decimal_places=2, help_text=say("Of what one pays oneself."))  # fmt: skip
+    advance_unit = forms.DecimalField(label=say("Rounded to"), max_digits=8, decimal_places=2)
+    advance_blocks = forms.BooleanField(label=say("An unclaimed advance stops the next"), required=False)
+    km_share = forms.DecimalField(label=say("Over the road, no reason asked, per cent"), max_digits=5, decimal_places=2)  # fmt: skip
+    drive_km = forms.IntegerField(label=say("Driving further needs a permission, km one way"))
     commute_off = forms.BooleanField(
-        label="The way to the usual place of work is taken off", required=False, help_text="Of a ride that begins or ends at home, by the profile.",
+        label=say("The way to the usual place of work is taken off"), required=False, help_text=say("Of a ride that begins or ends at home, by the profile."),
     )  # fmt: skip
-    mileage_day = forms.IntegerField(label="The mileage year begins on day", min_value=1, max_value=31)
+    mileage_day = forms.IntegerField(label=say("The mileage year begins on day"), min_value=1, max_value=31)
     mileage_month = forms.TypedChoiceField(label="of", coerce=int, choices=[(n, str(name)) for n, name in MONTHS.items()])  # fmt: skip
-    transfer_km = AmountField(label="A way to the airport is reckoned at, a km")
-    transfer_least = AmountField(label="and at least")
-    bag_needed = forms.BooleanField(label="Fares are compared with a bag", required=False)
-    trip_signoff = forms.BooleanField(label="Trips are signed off before they are bought", required=False)
+    transfer_km = AmountField(label=say("A way to the airport is reckoned at, a km"))
+    transfer_least = AmountField(label=say("and at least"))
+    bag_needed = forms.BooleanField(label=say("Fares are compared with a bag"), required=False)
+    trip_signoff = forms.BooleanField(label=say("Trips are signed off before they are bought"), required=False)
     quarters = forms.CharField(
-        label="Supplied quarters", required=False, max_length=20_000, widget=forms.Textarea(attrs={"rows": 4}), help_text="A line each: name, town, country.",
+        label=say("Supplied quarters"), required=False, max_length=20_000, widget=forms.Textarea(attrs={"rows": 4}), help_text=say("A line each: name, town, country."),
     )  # fmt: skip
     kin = forms.CharField(
-        label="Relatives who move house along", required=False, max_length=1000, widget=forms.Textarea(attrs={"rows": 4}), help_text="A line each: what they are, and their share of the daily allowance in per cent.",
+        label=say("Relatives who move house along"), required=False, max_length=1000, widget=forms.Textarea(attrs={"rows": 4}), help_text=say("A line each: what they are, and their share of the daily allowance in per cent."),
     )  # fmt: skip
     terms = forms.CharField(
-        label="What is certified with a signature", max_length=4000, widget=forms.Textarea(attrs={"rows": 4})
+        label=say("What is certified with a signature"), max_length=4000, widget=forms.Textarea(attrs={"rows": 4})
     )
 
     @classmethod
@@ -78,7 +81,7 @@ class FiguresForm(forms.Form):
 def call_off(request, change_id: int):
     """Take back figures that have not begun."""
     row = ahead.call_off(request.member, change_id)
-    messages.info(request, "They are taken back: what holds now goes on.")
+    messages.info(request, say("They are taken back: what holds now goes on."))
     return redirect("figures" if row.subject == kept.subject(row.firm_id) else "safeguards")
 
 
@@ -99,15 +102,15 @@ def figures(request):
                 typed: dict[str, Any] = {name: form.cleaned_data[name] for name in kept.NAMES}
                 d = form.cleaned_data
                 kept.set_figures(member, typed, d["quarters"], d["kin"], request.POST.get("seen", ""), since)
-                messages.info(request, f"The figures are set, from {since:%d %b %Y} on.")
+                messages.info(request, say("The figures are set, from {since} on.", since=as_figure(since, "%d %b %Y")))
                 return redirect("figures")
         except Faults as wrong:
             say_faults(form, wrong)
         except Refusal as refusal:
             if refusal.field == "since":
-                say(day_form, Refusal(refusal.message, "on"))
+                tell(day_form, Refusal(refusal.message, "on"))
             else:
-                say(form, refusal)
+                tell(form, refusal)
     if not member.may["rules"]:
         for each in form.fields.values():
             each.disabled = True

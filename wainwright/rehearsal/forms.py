@@ -10,6 +10,7 @@ from django import forms
 from wainwright.core.allowance import Rate
 from wainwright.core.allowance.trying import Example
 from wainwright.core.journey import Meal, Place
+from wainwright.core.said import say
 from wainwright.fields import day_input
 from wainwright.people.models import Firm
 
@@ -19,15 +20,17 @@ LONGEST = 400
 class ExampleForm(forms.Form):
     """Away from when to when, where, on to where, and which meals are supplied."""
 
-    leaves_on = forms.DateField(label="Leaves", widget=day_input())
+    leaves_on = forms.DateField(label=say("Leaves"), widget=day_input())
     leaves_at = forms.TimeField(label="at", widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
-    back_on = forms.DateField(label="Back", widget=day_input())
+    back_on = forms.DateField(label=say("Back"), widget=day_input())
     back_at = forms.TimeField(label="at", widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
-    place = forms.CharField(label="Where", max_length=80, help_text="A town or a country of the rates, or: elsewhere.")
+    place = forms.CharField(
+        label=say("Where"), max_length=80, help_text=say("A town or a country of the rates, or: elsewhere.")
+    )
     then = forms.CharField(label="then", required=False, max_length=80)
     then_from = forms.DateField(label="from", required=False, widget=day_input())
     meals = forms.MultipleChoiceField(
-        label="Meals supplied", required=False, choices=[(meal.value, meal.value) for meal in Meal], widget=forms.CheckboxSelectMultiple,
+        label=say("Meals supplied"), required=False, choices=[(meal.value, meal.value) for meal in Meal], widget=forms.CheckboxSelectMultiple,
     )  # fmt: skip
 
     def __init__(self, *args, firm: Firm, rates: Sequence[Rate], today: date, **options):
@@ -60,7 +63,10 @@ class ExampleForm(forms.Form):
         found = self.known.get(text.strip().casefold())
         if found is None:
             raise forms.ValidationError(
-                f"No rate names “{text[:40]}”. Write a town or the two letters of a country, or: elsewhere."
+                say(
+                    "No rate names “{text}”. Write a town or the two letters of a country, or: elsewhere.",
+                    text=text[:40],
+                )
             )
         return found
 
@@ -71,9 +77,9 @@ class ExampleForm(forms.Form):
             self.leaves = datetime.combine(data["leaves_on"], data["leaves_at"])
             self.back = datetime.combine(data["back_on"], data["back_at"])
             if self.back <= self.leaves:
-                self.add_error("back_on", "It is back before it leaves.")
+                self.add_error("back_on", say("It is back before it leaves."))
             elif self.back - self.leaves > timedelta(days=LONGEST):
-                self.add_error("back_on", f"That is more than {LONGEST} days.")
+                self.add_error("back_on", say("That is more than {longest} days.", longest=LONGEST))
         return data
 
     def example(self) -> Example:

@@ -15,6 +15,7 @@ from wainwright import clock
 from wainwright.claims.models import Claim, StatementFinding
 from wainwright.core.asking import Asks, Facts
 from wainwright.core.rules import Finding, Setting, Subject, kinds, run
+from wainwright.core.said import say
 from wainwright.expenses.elsewhere import Elsewhere
 from wainwright.people.models import Membership
 from wainwright.rehearsal.earning import Instead, Nights, compared, nights_of
@@ -234,9 +235,9 @@ class RouteHearing:
 
         # Whoever was asked anyway signs once.
         if will is not None and after not in asked and after != person.pk:
-            yield heard(Heard.Change.NEW, will, "would sign as well")
+            yield heard(Heard.Change.NEW, will, say("would sign as well"))
         if was is not None and before != person.pk:
-            yield heard(Heard.Change.GONE, was, "would not be asked")
+            yield heard(Heard.Change.GONE, was, say("would not be asked"))
 
 
 class AllowanceHearing:
@@ -286,6 +287,6 @@ class AllowanceHearing:
             )
             yield Heard(
                 rehearsal=self.row, change=change, kind="trip", thing=trip.pk, person=trip.traveller, day=trip.starts or self.row.since,
-                text=(each.fault or f"{each.was} would be {each.would}")[:400], amount_minor=abs(each.more.minor) if not each.fault else None,
+                text=(each.fault or say("{was} would be {would}", was=each.was, would=each.would))[:400], amount_minor=abs(each.more.minor) if not each.fault else None,
             )  # fmt: skip
         yield from [None] * (len(ids) - reckoned)

@@ -16,6 +16,7 @@ from django.db import transaction
 from django.db.models import F, Model, Q, QuerySet
 
 from wainwright import clock
+from wainwright.core.said import say
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.people.models import Firm, Membership
@@ -58,29 +59,33 @@ class Kept:
         """A draft, as it was seen. Raises ``Stale``."""
         row = self.rows(firm).select_for_update(no_key=True).filter(pk=row_id, draft=True).first()
         if row is None:
-            raise Stale("That draft is gone: somebody dropped it or put it in force meanwhile.")
+            raise Stale(say("That draft is gone: somebody dropped it or put it in force meanwhile."))
         return self._as_seen(row, seen)
 
     def last(self, firm: Firm, code: str, seen: str) -> Any:
         """Its latest row, as it was seen. Raises ``Stale``."""
         row = self.versions(firm, code).select_for_update(no_key=True).first()
         if row is None:
-            raise Stale(f"That {self.noun} is gone.")
+            raise Stale(say("That {noun} is gone.", noun=self.noun))
         return self._as_seen(row, seen)
 
     def _as_seen(self, row: Any, seen: str) -> Any:
         if self.digest(row) != seen:
-            raise Stale("Somebody changed it meanwhile. Look at it as it is now; what you typed stands below.")
+            raise Stale(say("Somebody changed it meanwhile. Look at it as it is now; what you typed stands below."))
         return row
 
     def may_change(self, firm: Firm, code: str) -> Any:
         """The latest row of what is to be changed. Raises ``Stale`` where it is gone, or being changed already."""
         there = self.versions(firm, code).first()
         if there is None:
-            raise Stale(f"That {self.noun} is gone. Begin a new one.")
+            raise Stale(say("That {noun} is gone. Begin a new one.", noun=self.noun))
         if self.rows(firm).filter(code=code, draft=True).exists():
             raise Stale(
-                f"Somebody has begun to change this {self.noun} already: their draft stands under it. Go on with that one."
+                say(
+                    "Somebody has begun to change this {noun} already: their draft stands under it. Go on "
+                    "with that one.",
+                    noun=self.noun,
+                )
             )
         return there
 
@@ -91,7 +96,7 @@ class Kept:
         """
         taken = set(self.rows(firm).values_list("code", flat=True))
         if len(taken) >= most:
-            raise Refusal(f"There are {most} of them. End some before you begin another.")
+            raise Refusal(say("There are {most} of them. End some before you begin another.", most=most))
         return next(free for n in range(2, 10_000) if (free := f"{name[:22]}-{n}") not in taken)
 
 
@@ -106,12 +111,16 @@ def put_in_force(kept: Kept, by: Membership, row_id: int, since: date | None, se
     today = clock.today(firm.zone)
     if since is None or not today <= since <= today + FARTHEST:
         raise Refusal(
-            "Choose from which day on: today or later, within two years. What was before stays as it was.", "since"
+            say("Choose from which day on: today or later, within two years. What was before stays as it was."), "since"
         )
     later = kept.versions(firm, row.code).filter(since__gte=since).first()
     if later is not None:
         raise Refusal(
-            f"The same {kept.noun} begins anew on {day_text(later.since, year=True)} already. Choose a later day, or take that out first.",
+            say(
+                "The same {noun} begins anew on {since} already. Choose a later day, or take that out first.",
+                noun=kept.noun,
+                since=day_text(later.since, year=True),
+            ),
             "since",
         )
     # What it names may be gone since it was typed.
@@ -126,7 +135,7 @@ def put_in_force(kept: Kept, by: Membership, row_id: int, since: date | None, se
     row.save()
     renew(firm)
     record(
-        by, f"put a {kept.noun} in force", kept.subject(firm.pk, row.code), before=kept.said(before) if before else None,
+        by, say("put a {noun} in force", noun=kept.noun), kept.subject(firm.pk, row.code), before=kept.said(before) if before else None,
         after=kept.said(row),
     )  # fmt: skip
     return row
@@ -137,7 +146,9 @@ def drop_draft(kept: Kept, by: Membership, row_id: int, seen: str) -> Any:
     """Drop a draft, with what it was rehearsed on. Raises ``NotAllowed``, ``Stale``."""
     firm = locked(by)
     row = kept.draft(firm, row_id, seen)
-    record(by, f"dropped a draft of a {kept.noun}", kept.subject(firm.pk, row.code), before=kept.said(row))
+    record(
+        by, say("dropped a draft of a {noun}", noun=kept.noun), kept.subject(firm.pk, row.code), before=kept.said(row)
+    )
     row.delete()
     return row
 
@@ -149,16 +160,18 @@ def end(kept: Kept, by: Membership, code: str, until: date | None, seen: str) ->
     row = kept.last(firm, code, seen)
     today = clock.today(firm.zone)
     if row.until is not None and row.until < today:
-        raise Stale(f"It ended on {day_text(row.until, year=True)}.")
+        raise Stale(say("It ended on {until}.", until=day_text(row.until, year=True)))
     if until is None or not today <= until <= today + FARTHEST:
-        raise Refusal("Choose its last day: today or later, within two years.", "until")
+        raise Refusal(say("Choose its last day: today or later, within two years."), "until")
     if row.since is not None and until < row.since:
-        raise Refusal(f"It begins on {day_text(row.since, year=True)} only. Take it out instead.", "until")
+        raise Refusal(
+            say("It begins on {since} only. Take it out instead.", since=day_text(row.since, year=True)), "until"
+        )
     kept.may_end(row)
     before, row.until = kept.said(row), until
     row.save(update_fields=["until"])
     renew(firm)
-    record(by, f"ended a {kept.noun}", kept.subject(firm.pk, code), before=before, after=kept.said(row))
+    record(by, say("ended a {noun}", noun=kept.noun), kept.subject(firm.pk, code), before=before, after=kept.said(row))
     return row
 
 
@@ -168,9 +181,9 @@ def take_out(kept: Kept, by: Membership, code: str, seen: str) -> Any:
     firm = locked(by)
     row = kept.last(firm, code, seen)
     if row.since is None or row.since <= clock.today(firm.zone):
-        raise Refusal("It has begun: what was found by it stays. End it, or change it from a day on.")
+        raise Refusal(say("It has begun: what was found by it stays. End it, or change it from a day on."))
     if kept.rows(firm).filter(code=code, draft=True).exists():
-        raise Refusal(f"There is a draft of this {kept.noun} already. Drop that first.")
+        raise Refusal(say("There is a draft of this {noun} already. Drop that first.", noun=kept.noun))
     said = kept.said(row)
     cut, row.since, row.until, row.draft, row.cut = row.cut, None, None, True, ""
     row.save()
@@ -179,5 +192,5 @@ def take_out(kept: Kept, by: Membership, code: str, seen: str) -> Any:
         before.until = None if cut == OPEN else date.fromisoformat(cut)
         before.save(update_fields=["until"])
     renew(firm)
-    record(by, f"took a {kept.noun} out before it began", kept.subject(firm.pk, code), before=said)
+    record(by, say("took a {noun} out before it began", noun=kept.noun), kept.subject(firm.pk, code), before=said)
     return row

@@ -10,6 +10,7 @@ from django.db import transaction
 
 from wainwright.core.rules import Kind, Level, kinds
 from wainwright.core.rules.params import ParamFaults, read_params
+from wainwright.core.said import joined, said_by, say
 from wainwright.core.text import one_line
 from wainwright.errors import Faults, Refusal
 from wainwright.people.models import Firm, Membership
@@ -60,14 +61,17 @@ def read_rule(firm: Firm, typed: Typed, row: RuleSetting | None = None) -> RuleS
     """Return what is typed as a rule, not kept. Raises ``Faults`` with everything that is wrong. Four queries."""
     kind = kinds().get(typed.kind)
     if kind is None:
-        raise Faults({"kind": "There is no such kind of rule. Choose one of the list."})
+        raise Faults({"kind": say("There is no such kind of rule. Choose one of the list.")})
     faults: dict[str, str] = {}
     row = row or RuleSetting(firm=firm, kind=typed.kind, draft=True)
     row.level, row.text = typed.level, one_line(typed.text).strip()
     if typed.level not in [level.value for level in Level]:
-        faults["level"] = "Choose Stop, Explain or Note."
+        faults["level"] = say("Choose Stop, Explain or Note.")
     if not 5 <= len(row.text) <= MOST_LETTERS:
-        faults["text"] = f"Say it in a sentence of 5 to {MOST_LETTERS} letters, as a traveller will read it."
+        faults["text"] = say(
+            "Say it in a sentence of 5 to {most_letters} letters, as a traveller will read it.",
+            most_letters=MOST_LETTERS,
+        )
     try:
         row.params = read_params(kind.params, typed.params, firm.currency)
     except ParamFaults as wrong:
@@ -79,16 +83,16 @@ def read_rule(firm: Firm, typed: Typed, row: RuleSetting | None = None) -> RuleS
         else set()
     )
     if lost := sorted(set(typed.categories) - known):
-        faults["categories"] = f"There is no category {', '.join(lost)}."
+        faults["categories"] = say("There is no category {list}.", list=joined(", ", lost))
     elif typed.categories and not kind.by_category:
-        faults["categories"] = "This kind of rule looks at the whole; leave the categories empty."
+        faults["categories"] = say("This kind of rule looks at the whole; leave the categories empty.")
     row.categories = list(dict.fromkeys(typed.categories))
     row.reasons = _reasons(typed, faults)
     row.paragraph = one_line(typed.paragraph, 80).strip()
     try:
         row.groups = Groups.of(firm).read(typed.named, typed.left_out) if typed.named or typed.left_out else []
     except NoGroup as wrong:
-        faults["named"] = str(wrong)
+        faults["named"] = said_by(wrong)
     if faults:
         raise Faults(faults)
     return row
@@ -97,19 +101,19 @@ def read_rule(firm: Firm, typed: Typed, row: RuleSetting | None = None) -> RuleS
 def _subjects(kind: Kind, typed: Typed, faults: dict[str, str]) -> list[str]:
     chosen = [each for each in ("plan", "claim") if each in typed.subjects]
     if not chosen or not kind.on.issuperset(chosen):
-        meant = " or ".join(sorted(kind.on, reverse=True))
-        faults["subjects"] = f"This kind of rule looks at a {meant}. Tick what it is for."
+        meant = joined(say(" or "), sorted(kind.on, reverse=True))
+        faults["subjects"] = say("This kind of rule looks at a {meant}. Tick what it is for.", meant=meant)
     return chosen
 
 
 def _reasons(typed: Typed, faults: dict[str, str]) -> list[str]:
     found = list(dict.fromkeys(word for line in typed.reasons.splitlines() if (word := one_line(line).strip())))
     if len(found) > MOST_REASONS:
-        faults["reasons"] = f"At most {MOST_REASONS} reasons: nobody reads more."
+        faults["reasons"] = say("At most {most_reasons} reasons: nobody reads more.", most_reasons=MOST_REASONS)
     elif any(len(each) > REASON_LETTERS for each in found):
-        faults["reasons"] = f"A reason has at most {REASON_LETTERS} letters."
+        faults["reasons"] = say("A reason has at most {reason_letters} letters.", reason_letters=REASON_LETTERS)
     elif found and typed.level != Level.EXPLAIN.value:
-        faults["reasons"] = "Only what asks to be explained takes reasons. Leave them out, or choose Explain."
+        faults["reasons"] = say("Only what asks to be explained takes reasons. Leave them out, or choose Explain.")
     return found
 
 
@@ -117,7 +121,7 @@ def _check(row: RuleSetting) -> None:
     try:
         read_rule(row.firm, typed_of(row, Groups.of(row.firm)), row)
     except Faults as wrong:
-        raise Refusal(f"It cannot be put in force as it is: {wrong}") from wrong
+        raise Refusal(say("It cannot be put in force as it is: {wrong}", wrong=wrong)) from wrong
 
 
 RULES = Kept(RuleSetting, "rule", _said, _check)
@@ -133,14 +137,14 @@ def keep_rule(by: Membership, typed: Typed, rule_id: int | None = None, seen: st
     if rule_id is not None:
         row = RULES.draft(firm, rule_id, seen)
         if typed.kind != row.kind:
-            raise Faults({"kind": "A rule stays of its kind. Begin another for another kind."})
+            raise Faults({"kind": say("A rule stays of its kind. Begin another for another kind.")})
         before = _said(row)
         row = read_rule(firm, typed, row)
     else:
         row, before = read_rule(firm, typed), {}
         if code and RULES.may_change(firm, code).kind != row.kind:
-            raise Faults({"kind": "A rule stays of its kind. Begin another for another kind."})
+            raise Faults({"kind": say("A rule stays of its kind. Begin another for another kind.")})
         row.code = code or RULES.free_code(firm, row.kind.replace("_", "-"), MOST_RULES)
     row.save()
-    record(by, "kept a draft of a rule", RULES.subject(firm.pk, row.code), before=before or None, after=_said(row))
+    record(by, say("kept a draft of a rule"), RULES.subject(firm.pk, row.code), before=before or None, after=_said(row))
     return row

@@ -10,8 +10,9 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
+from wainwright.core.said import as_figure, joined, say
 from wainwright.errors import Faults, Refusal
-from wainwright.fields import say
+from wainwright.fields import tell
 from wainwright.paging import page_of
 from wainwright.people.may import must
 from wainwright.people.models import Membership
@@ -43,9 +44,9 @@ def set_limits(request):
         return page(request, 422, faults=wrong.faults, day_form=form)
     except Refusal as refusal:
         if refusal.field == "since" and not form.errors:
-            say(form, Refusal(refusal.message, "on"))
+            tell(form, Refusal(refusal.message, "on"))
         return page(request, 422, day_form=form, error="" if refusal.field == "since" else refusal.message)
-    messages.info(request, f"{_names(done)}, from {since:%d %b %Y} on.")
+    messages.info(request, say("{names}, from {since} on.", names=_names(done), since=as_figure(since, "%d %b %Y")))
     return redirect("limits")
 
 
@@ -57,9 +58,9 @@ def rehearse(request):
     try:
         found = kept.read_limits(request.member.firm, _typed(request))
         if not found:
-            raise Refusal("Type a limit that is not there yet, beside somebody's name.", "limits")
+            raise Refusal(say("Type a limit that is not there yet, beside somebody's name."), "limits")
         if not form.is_valid():
-            raise Refusal("Choose a first and a last day that have been.", "since")
+            raise Refusal(say("Choose a first and a last day that have been."), "since")
         d, words = form.cleaned_data, _names(found)
         trial = limits_trial({each.member.pk: each.limit for each in found}, words)
         made = running.start_trial(request.member, trial, d["since"], d["until"], d["whose"])
@@ -67,7 +68,7 @@ def rehearse(request):
         return page(request, 422, faults=wrong.faults, span_form=form)
     except Refusal as refusal:
         if refusal.field in form.fields and not form.errors:
-            say(form, refusal)
+            tell(form, refusal)
         return page(request, 422, span_form=form, error="" if refusal.field in form.fields else refusal.message)
     return redirect("rehearsal", made.pk)
 
@@ -76,13 +77,13 @@ def rehearse(request):
 def call_off(request, change_id: int):
     """Take back a limit that has not begun."""
     change = kept.call_off(request.member, change_id)
-    messages.info(request, f"The limit of {change.member.person.name} stays as it is.")
+    messages.info(request, say("The limit of {member} stays as it is.", member=change.member.person.name))
     return redirect("limits")
 
 
 def _names(found: list[kept.Limit]) -> str:
-    said = [f"{each.member.person.name} up to {each.words}" for each in found]
-    return ", ".join(said[:5]) + (f" and {len(said) - 5} more" if len(said) > 5 else "")
+    said = [say("{member} up to {words}", member=each.member.person.name, words=each.words) for each in found]
+    return joined(", ", said[:5]) + (say(" and {said_count} more", said_count=len(said) - 5) if len(said) > 5 else "")
 
 
 def _typed(request) -> dict[int, str]:

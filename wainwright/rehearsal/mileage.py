@@ -11,9 +11,10 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
+from wainwright.core.said import as_figure, joined, say, say_many
 from wainwright.downloads import csv_file
 from wainwright.errors import Faults, Refusal
-from wainwright.fields import day_input, say, say_faults
+from wainwright.fields import day_input, say_faults, tell
 from wainwright.people.may import must
 from wainwright.rehearsal import running
 from wainwright.rehearsal.models import Rehearsal
@@ -30,13 +31,13 @@ MOST_TEXT = 400_000
 class MileageForm(forms.Form):
     """A rate of a kind of vehicle from a day on."""
 
-    vehicle = forms.CharField(label="Kind of vehicle", max_length=20)
-    unit = forms.ChoiceField(label="In", choices=[("km", "km"), ("mi", "miles")])
-    since = forms.DateField(label="From", widget=day_input())
+    vehicle = forms.CharField(label=say("Kind of vehicle"), max_length=20)
+    unit = forms.ChoiceField(label=say("In"), choices=[("km", "km"), ("mi", "miles")])
+    since = forms.DateField(label=say("From"), widget=day_input())
     bands = forms.CharField(
-        label="Rate, or bands of a year", max_length=600, widget=forms.Textarea(attrs={"rows": 3}), help_text="A line each, the last without an end: 5000 0.42, then 0.28.",
+        label=say("Rate, or bands of a year"), max_length=600, widget=forms.Textarea(attrs={"rows": 3}), help_text=say("A line each, the last without an end: 5000 0.42, then 0.28."),
     )  # fmt: skip
-    passenger = forms.CharField(label="Each passenger adds", required=False, max_length=20)
+    passenger = forms.CharField(label=say("Each passenger adds"), required=False, max_length=20)
 
     def typed(self) -> kept.MileageTyped:
         """What was typed, as the service reads it."""
@@ -77,7 +78,15 @@ def add(request):
     except Faults as wrong:
         say_faults(form, wrong)
         return _page(request, 422, form=form)
-    messages.info(request, f"{row.vehicle.capitalize()}: {kept.words_of(row)} from {row.since:%d %b %Y} on.")
+    messages.info(
+        request,
+        say(
+            "{vehicle}: {words_of} from {since} on.",
+            vehicle=row.vehicle.capitalize(),
+            words_of=kept.words_of(row),
+            since=as_figure(row.since, "%d %b %Y"),
+        ),
+    )
     return redirect("mileage")
 
 
@@ -93,17 +102,17 @@ def rehearse(request):
             rows = [line.row for line in lines if line.row is not None and not line.faults]
             if len(rows) < len(lines) or not rows:
                 raise Refusal(
-                    "Something is wrong with it: nothing was rehearsed. Put it right and send it again.", "file"
+                    say("Something is wrong with it: nothing was rehearsed. Put it right and send it again."), "file"
                 )
         else:
             form.is_valid()
             # From when it is to hold is asked once it is rehearsed.
             rows = [kept.read_rate(firm, replace(form.typed(), since=clock.today(firm.zone)), clock.today(firm.zone))]
         if not span.is_valid():
-            raise Refusal("Choose a first and a last day that have been.", "since")
+            raise Refusal(say("Choose a first and a last day that have been."), "since")
         d = span.cleaned_data
-        words = "; ".join(f"{row.vehicle.capitalize()}: {kept.words_of(row)}" for row in rows[:4]) + (
-            f" and {len(rows) - 4} more" if len(rows) > 4 else ""
+        words = joined("; ", (joined("", (row.vehicle.capitalize(), ": ", kept.words_of(row))) for row in rows[:4])) + (
+            say(" and {rows_count} more", rows_count=len(rows) - 4) if len(rows) > 4 else ""
         )
         made = running.start_trial(request.member, mileage_trial(rows, words), d["since"], d["until"], d["whose"])
     except Faults as wrong:
@@ -113,7 +122,7 @@ def rehearse(request):
         if refusal.field == "file":
             return _page(request, 422, table_error=refusal.message)
         if not span.errors:
-            say(span, refusal)
+            tell(span, refusal)
         return _page(request, 422, form=form if not table else MileageForm(), span_form=span)
     return redirect("rehearsal", made.pk)
 
@@ -125,13 +134,20 @@ def end(request):
     form = DayForm(request.POST, prefix="end")
     try:
         if not form.is_valid():
-            raise Refusal("Choose from which day on there is none.", "on")
+            raise Refusal(say("Choose from which day on there is none."), "on")
         row = kept.end_vehicle(request.member, request.POST.get("vehicle", "")[:20], form.cleaned_data["on"])
     except Refusal as refusal:
         if not form.errors:
-            say(form, Refusal(refusal.message, "on" if refusal.field == "since" else refusal.field))
+            tell(form, Refusal(refusal.message, "on" if refusal.field == "since" else refusal.field))
         return _page(request, 422, end_form=form, ending=request.POST.get("vehicle", "")[:20])
-    messages.info(request, f"From {row.since:%d %b %Y} on there is no rate of {row.vehicle}.")
+    messages.info(
+        request,
+        say(
+            "From {since} on there is no rate of {vehicle}.",
+            since=as_figure(row.since, "%d %b %Y"),
+            vehicle=row.vehicle,
+        ),
+    )
     return redirect("mileage")
 
 
@@ -139,7 +155,14 @@ def end(request):
 def take_out(request, row_id: int):
     """Take a rate out that has not begun."""
     row = kept.take_out(request.member, row_id)
-    messages.info(request, f"The rate of {row.vehicle} from {row.since:%d %b %Y} is taken out.")
+    messages.info(
+        request,
+        say(
+            "The rate of {vehicle} from {since} is taken out.",
+            vehicle=row.vehicle,
+            since=as_figure(row.since, "%d %b %Y"),
+        ),
+    )
     return redirect("mileage")
 
 
@@ -169,7 +192,7 @@ def take(request):
         count = kept.take_table(request.member, content)
     except Refusal as refusal:
         return _page(request, 422, table_error=refusal.message)
-    messages.info(request, f"{count} {'rate is' if count == 1 else 'rates are'} in.")
+    messages.info(request, say_many("{count} rate is in.", "{count} rates are in.", count))
     return redirect("mileage")
 
 
@@ -196,7 +219,7 @@ def _page(request, status: int = 200, **more: Any):
         (
             row,
             kept.words_of(row),
-            "comes" if row.since > today else "in force" if holds.get(row.vehicle) == row.pk else "was",
+            "comes" if row.since > today else say("in force") if holds.get(row.vehicle) == row.pk else "was",
         )
         for row in rows
     ]

@@ -7,6 +7,7 @@ from typing import Any
 
 from django.db import models
 
+from wainwright.core.said import say
 from wainwright.people.models import Membership
 from wainwright.rulebook.models import RateSheet, RouteSetting, RuleSetting, SchemeData
 
@@ -61,7 +62,7 @@ class Rehearsal(models.Model):
         ordering = ["-pk"]
 
     def __str__(self):
-        return f"{self.of} over {self.since} to {self.until}"
+        return say("{of} over {since} to {until}", of=self.of, since=self.since, until=self.until)
 
     @property
     def sort(self) -> str:

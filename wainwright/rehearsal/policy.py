@@ -15,8 +15,9 @@ from django.views.decorators.http import require_GET, require_http_methods
 from wainwright import clock
 from wainwright.core.policy import MOST_LETTERS, Paragraph, PolicyFault, read_policy
 from wainwright.core.rules import Setting
+from wainwright.core.said import as_figure, said_by, say
 from wainwright.errors import Refusal
-from wainwright.fields import day_input, say
+from wainwright.fields import day_input, tell
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.holding import FARTHEST, locked, renew
@@ -38,9 +39,9 @@ class PolicyForm(forms.Form):
     """The text, and from which day on."""
 
     text = forms.CharField(
-        label="The policy", max_length=MOST_LETTERS + 1, required=False, strip=False, widget=forms.Textarea(attrs={"rows": 22}), help_text="A line that begins with # is a heading; an empty line parts blocks.",
+        label=say("The policy"), max_length=MOST_LETTERS + 1, required=False, strip=False, widget=forms.Textarea(attrs={"rows": 22}), help_text=say("A line that begins with # is a heading; an empty line parts blocks."),
     )  # fmt: skip
-    since = forms.DateField(label="Published from", widget=day_input())
+    since = forms.DateField(label=say("Published from"), widget=day_input())
 
 
 def policy_subject(firm_id: int) -> str:
@@ -59,11 +60,11 @@ def publish(by: Membership, text: str, since: date | None) -> PolicyText:
     try:
         paragraphs = read_policy(text)
     except PolicyFault as fault:
-        raise Refusal(str(fault), "text") from fault
+        raise Refusal(said_by(fault), "text") from fault
     if not paragraphs:
-        raise Refusal("Nothing stands in it. Begin with a heading: a line with # before it.", "text")
+        raise Refusal(say("Nothing stands in it. Begin with a heading: a line with # before it."), "text")
     if since is None or not today <= since <= today + FARTHEST:
-        raise Refusal("Choose from which day on: today or later, within two years.", "since")
+        raise Refusal(say("Choose from which day on: today or later, within two years."), "since")
     there = PolicyText.objects.filter(firm=firm, since__lte=since).first()
     before = there.text if there is not None else None
     lost = sorted(_named(firm) - {each.heading for each in paragraphs})
@@ -72,7 +73,7 @@ def publish(by: Membership, text: str, since: date | None) -> PolicyText:
     )
     renew(firm)
     after = {"from": str(since), "text": text, "rules without their paragraph": lost}
-    record(by, "published the policy", policy_subject(firm.pk), before=before, after=after)
+    record(by, say("published the policy"), policy_subject(firm.pk), before=before, after=after)
     return row
 
 
@@ -116,10 +117,12 @@ def policy_edit(request):
         try:
             if form.is_valid():
                 row = publish(member, form.cleaned_data["text"], form.cleaned_data["since"])
-                messages.info(request, f"The policy is published from {row.since:%d %b %Y} on.")
+                messages.info(
+                    request, say("The policy is published from {since} on.", since=as_figure(row.since, "%d %b %Y"))
+                )
                 return redirect("policy")
         except Refusal as refusal:
-            say(form, refusal)
+            tell(form, refusal)
         status = 422
     context = {"form": form, "texts": texts, "entries": history(policy_subject(member.firm_id))}
     return render(request, "rehearsal/policy_edit.html", context, status=status)

@@ -12,8 +12,9 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
 from wainwright import clock
+from wainwright.core.said import say
 from wainwright.errors import Faults, Refusal
-from wainwright.fields import say, say_faults
+from wainwright.fields import say_faults, tell
 from wainwright.people.may import must
 from wainwright.people.models import Firm
 from wainwright.rehearsal.questions import QUESTIONS, keep_question, read_meant
@@ -32,16 +33,16 @@ AREA = forms.Textarea(attrs={"rows": 2})
 class QuestionForm(forms.Form):
     """A question. What is typed is checked by the service; the form says where each fault belongs."""
 
-    text = forms.CharField(label="The question, as a traveller reads it", max_length=200)
-    about = forms.ChoiceField(label="Asked about", choices=FirmQuestion.ABOUT)
-    kind = forms.ChoiceField(label="The answer is", choices=FirmQuestion.KINDS)
-    choices = forms.CharField(label="Answers to choose from", required=False, max_length=1500, widget=forms.Textarea(attrs={"rows": 3}), help_text="A line each, for one of some.")  # fmt: skip
-    required = forms.BooleanField(label="Nothing is sent without an answer", required=False)
-    where = forms.ChoiceField(label="Where the trip goes", required=False, choices=[("", "anywhere"), ("abroad", "abroad"), ("home", "at home")])  # fmt: skip
-    after = forms.ChoiceField(label="Only after", required=False)
-    answer = forms.CharField(label="was answered", required=False, max_length=60)
-    named = forms.CharField(label="Of whom", required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": "everybody"}), help_text="Roles, codes, countries where people live, names: a line each.")  # fmt: skip
-    left_out = forms.CharField(label="But not of", required=False, max_length=3000, widget=AREA)
+    text = forms.CharField(label=say("The question, as a traveller reads it"), max_length=200)
+    about = forms.ChoiceField(label=say("Asked about"), choices=FirmQuestion.ABOUT)
+    kind = forms.ChoiceField(label=say("The answer is"), choices=FirmQuestion.KINDS)
+    choices = forms.CharField(label=say("Answers to choose from"), required=False, max_length=1500, widget=forms.Textarea(attrs={"rows": 3}), help_text=say("A line each, for one of some."))  # fmt: skip
+    required = forms.BooleanField(label=say("Nothing is sent without an answer"), required=False)
+    where = forms.ChoiceField(label=say("Where the trip goes"), required=False, choices=[("", "anywhere"), ("abroad", "abroad"), ("home", say("at home"))])  # fmt: skip
+    after = forms.ChoiceField(label=say("Only after"), required=False)
+    answer = forms.CharField(label=say("was answered"), required=False, max_length=60)
+    named = forms.CharField(label=say("Of whom"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": "everybody"}), help_text=say("Roles, codes, countries where people live, names: a line each."))  # fmt: skip
+    left_out = forms.CharField(label=say("But not of"), required=False, max_length=3000, widget=AREA)
 
     def __init__(self, *args: Any, firm: Firm, first: Mapping[str, Any] | None = None, **options: Any) -> None:
         super().__init__(*args, initial=first or {"kind": "yes_no", "about": "trip"}, **options)
@@ -103,7 +104,7 @@ def question_page(request, code: str, status: int = 200, **more: Any):
     if found is None:
         raise Http404
     end_form = DayForm(prefix="end", initial={"on": clock.today(member.firm.zone)})
-    end_form.fields["on"].label = "The last day on which it is asked"
+    end_form.fields["on"].label = say("The last day on which it is asked")
     context = {
         "found": found, "seen": QUESTIONS.digest(found.rows[0].row) if found.rows else "", "end_form": end_form,
         "entries": history(QUESTIONS.subject(member.firm_id, code)), **more,
@@ -161,9 +162,9 @@ def _keep(request, row: FirmQuestion | None, changes: str):
         say_faults(form, wrong)
         return _editor(request, row, form, rows, status=422, changes=changes, decided_error=decided)
     except Refusal as refusal:
-        say(form, refusal)
+        tell(form, refusal)
         return _editor(request, row, form, rows, status=422, changes=changes)
-    messages.info(request, "The draft is kept: nobody is asked yet.")
+    messages.info(request, say("The draft is kept: nobody is asked yet."))
     return redirect("question-draft", made.pk)
 
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.db import transaction
 
+from wainwright.core.said import say
 from wainwright.errors import Faults, Refusal
 from wainwright.people.models import Firm, Membership
 from wainwright.rehearsal.in_force import Kept
@@ -30,14 +31,18 @@ def _check(row: FirmQuestion) -> None:
     try:
         read_question(row.firm, typed_question(row), row)
     except Faults as wrong:
-        raise Refusal(f"It cannot be put in force as it is: {wrong}") from wrong
+        raise Refusal(say("It cannot be put in force as it is: {wrong}", wrong=wrong)) from wrong
 
 
 def _may_end(row: FirmQuestion) -> None:
     hang = FirmQuestion.objects.filter(firm=row.firm, after=row.code, until=None).exclude(code=row.code).first()
     if hang is not None:
         raise Refusal(
-            f"“{hang.text}” hangs on it: it would never be asked any more. End or change that first.", "until"
+            say(
+                "“{hang_text}” hangs on it: it would never be asked any more. End or change that first.",
+                hang_text=hang.text,
+            ),
+            "until",
         )
 
 
@@ -84,6 +89,10 @@ def keep_question(
     row = read_meant(firm, typed, named, left_out, there)
     row.save()
     record(
-        by, "kept a draft of a question", QUESTIONS.subject(firm.pk, row.code), before=before or None, after=said(row)
+        by,
+        say("kept a draft of a question"),
+        QUESTIONS.subject(firm.pk, row.code),
+        before=before or None,
+        after=said(row),
     )
     return row

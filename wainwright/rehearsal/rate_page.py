@@ -12,8 +12,9 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright import clock
 from wainwright.core.allowance import NoRate, Rates, rate_for
 from wainwright.core.journey import Place
+from wainwright.core.said import as_figure, say
 from wainwright.errors import Refusal
-from wainwright.fields import say
+from wainwright.fields import tell
 from wainwright.formats.countries import countries
 from wainwright.people.may import must
 from wainwright.rehearsal.rule_form import DayForm
@@ -36,13 +37,20 @@ def end(request, rate_id: int):
     form = DayForm(request.POST, prefix="end")
     try:
         if not form.is_valid():
-            raise Refusal("Choose its last day.", "on")
+            raise Refusal(say("Choose its last day."), "on")
         row = kept.end_rate(request.member, rate_id, form.cleaned_data["on"], request.POST.get("seen", ""))
     except Refusal as refusal:
         if not form.errors:
-            say(form, Refusal(refusal.message, "on" if refusal.field == "until" else refusal.field))
+            tell(form, Refusal(refusal.message, "on" if refusal.field == "until" else refusal.field))
         return _page(request, rate_id, 422, end_form=form)
-    messages.info(request, f"The rate of {rate_of(row, row.firm.currency).label} ends with {row.until:%d %b %Y}.")
+    messages.info(
+        request,
+        say(
+            "The rate of {label} ends with {until}.",
+            label=rate_of(row, row.firm.currency).label,
+            until=as_figure(row.until, "%d %b %Y"),
+        ),
+    )
     return redirect("allowance-rate", rate_id)
 
 
@@ -57,7 +65,7 @@ def _page(request, rate_id: int, status: int = 200, **more: Any):
         for each in rows
     ]  # fmt: skip
     end_form = DayForm(prefix="end", initial={"on": today})
-    end_form.fields["on"].label = "Its last day"
+    end_form.fields["on"].label = say("Its last day")
     context = {
         "row": row, "label": row.town or countries().get(row.country, "Anywhere else"), "country": countries().get(row.country, "") if row.town else "",
         "rows": shown, "after": _after(row, today), "can_end": row.until is None or row.until >= today, "seen": kept.digest(row), "end_form": end_form,
@@ -76,4 +84,8 @@ def _after(row: AllowanceRate, today) -> str:
         found = rate_for(rest, Place("", row.town or "there", row.town, row.country, row.firm.zone), day)
     except NoRate:
         return ""
-    return f"the rate of {countries().get(found.country, found.label) if not found.town else found.town}, {found.full}"
+    return say(
+        "the rate of {get}, {full}",
+        get=countries().get(found.country, found.label) if not found.town else found.town,
+        full=found.full,
+    )

@@ -9,6 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from wainwright import clock
+from wainwright.core.said import joined, say, say_many
 from wainwright.downloads import csv_file
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
@@ -34,7 +35,7 @@ def sheets(request):
         given = request.FILES.get("file")
         try:
             if given is not None and given.size > MOST_BYTES:
-                raise Refusal("The file is larger than 8 MB. Leave out what is not needed.", "file")
+                raise Refusal(say("The file is larger than 8 MB. Leave out what is not needed."), "file")
             name, content = (given.name or "", given.read()) if given is not None else ("", b"")
             return redirect("rate-sheet", kept.read_sheet(member, name, content).pk)
         except NotAllowed:
@@ -79,7 +80,7 @@ def sheet_page(request, sheet_id: int, status: int = 200, **more: Any):
 def take(request, sheet_id: int):
     """Take what is new and changed."""
     done = kept.take_sheet(request.member, sheet_id, whole(request.POST.get("said")))
-    messages.info(request, f"{done.kept} {'rate is' if done.kept == 1 else 'rates are'} in.")
+    messages.info(request, say_many("{count} rate is in.", "{count} rates are in.", done.kept))
     return redirect("rate-sheet", sheet_id)
 
 
@@ -91,8 +92,11 @@ def wrong_rows(request, sheet_id: int):
     names = list(dict.fromkeys(name for row in rows for name in row.cells))
     return csv_file(
         f"rates-{sheet.pk}-to-put-right",
-        [*("from" if name == "since" else name for name in names), "what is wrong"],
-        ([*(row.cells.get(name, "") for name in names), "; ".join(words for _, words in row.faults)] for row in rows),
+        [*("from" if name == "since" else name for name in names), say("what is wrong")],
+        (
+            [*(row.cells.get(name, "") for name in names), joined("; ", (words for _, words in row.faults))]
+            for row in rows
+        ),
     )
 
 

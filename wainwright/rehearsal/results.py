@@ -11,6 +11,7 @@ from django.db.models.functions import TruncMonth
 
 from wainwright.claims.models import Claim
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.drawing.bars import Bar, bars
 from wainwright.people.models import Membership
 from wainwright.rehearsal.models import Heard, Rehearsal
@@ -88,7 +89,7 @@ def result_of(row: Rehearsal, names: Mapping[str, str]) -> Result:
     ]  # fmt: skip
     return Result(
         whole, met["people"], met["claims"] + met["trips"], met["open_claims"] + met["open_trips"],
-        [Counted(names.get(c.name, c.name) or "the whole", c.new, c.gone, c.other, c.more) for c in categories],
+        [Counted(names.get(c.name, c.name) or say("the whole"), c.new, c.gone, c.other, c.more) for c in categories],
         named, counted(people[:SHOWN_PEOPLE], "person__person__name"), max(0, len(people) - SHOWN_PEOPLE),
         bars([(each.name, each.new, each.gone) for each in named]),
     )  # fmt: skip
@@ -123,4 +124,4 @@ def _example(heard: Heard, thing: Claim | Trip | None, currency: str) -> Example
     if thing is None:
         return Example(heard, f"a {heard.kind}", "", "", amount)
     link = f"/{'claims' if heard.kind == 'claim' else 'trips'}/{thing.pk}/"
-    return Example(heard, f"{thing.code} {thing.title}", link, heard.person.person.name, amount)
+    return Example(heard, joined("", (thing.code, " ", thing.title)), link, heard.person.person.name, amount)

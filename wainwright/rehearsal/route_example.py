@@ -13,6 +13,7 @@ from wainwright.core.asking import Asks, Facts, asked
 from wainwright.core.money import Money, places
 from wainwright.core.routing import Route, finance_faults, work_out_route
 from wainwright.core.rules import kinds
+from wainwright.core.said import joined, say
 from wainwright.fields import plain_number
 from wainwright.formats.countries import country_code
 from wainwright.people.models import Firm, Membership
@@ -67,35 +68,41 @@ def example(firm: Firm, line: str, draft: Asks | None = None) -> Example:
         coded = [key for key in keys if key.startswith("code:")]
         if (amount := _amount(word, firm.currency)) and not (word.isdigit() and coded):
             found.amount = amount
-            understood.append(f"{amount} {firm.currency}")
+            understood.append(joined("", (amount, " ", firm.currency)))
         elif low in ("plan", "trip", "claim"):
             found.kind = "claim" if low == "claim" else "plan"
             understood.append(f"a {found.kind}")
         elif by_rule:
             speaks |= {each.code for each in by_rule}
-            understood.append(f"“{by_rule[0].text}” speaks")
+            understood.append(say("“{text}” speaks", text=by_rule[0].text))
         elif category:
             categories[category] = Money.zero(firm.currency)
-            understood.append(f"for {book.names[category]}")
+            understood.append(say("for {names}", names=book.names[category]))
         elif len(coded) == 1:
             dimension, code = coded[0].split(":", 2)[1:]
             codes.append((dimension, code))
             understood.append(groups.say(coded))
         elif people := _people(firm, low, keys):
             if len(people) > 1:
-                unknown.append(f"“{word}” may be {', '.join(each.name for each in people[:4])}")
+                unknown.append(
+                    say("“{word}” may be {list}", word=word, list=joined(", ", (each.name for each in people[:4])))
+                )
             else:
                 found.person = people[0]
                 understood.append(people[0].name)
         elif country := country_code(word):
             places.add(country)
-            understood.append(f"in {word}")
+            understood.append(say("in {word}", word=word))
         else:
             unknown.append(
-                f"“{word[:40]}” means nothing here: a person, an amount, a code, a category, a country, a rule's words, or plan"
+                say(
+                    "“{word}” means nothing here: a person, an amount, a code, a category, a country, a "
+                    "rule's words, or plan",
+                    word=word[:40],
+                )
             )
     if found.person is None:
-        return Example(understood, unknown or ["Say whose it is."], None)
+        return Example(understood, unknown or [say("Say whose it is.")], None)
     amount = found.amount or Money.zero(firm.currency)
     codes = codes or list(found.person.coding.parts().items())
     by_code = dict.fromkeys(codes, amount)
@@ -116,7 +123,7 @@ def _routed(
     key = str(found.person.pk) if found.person else ""
     route = work_out_route(key, amount, by_code, people, owned, also)
     faults = finance_faults(key, people) if found.kind == "claim" else []
-    finance = "; ".join(faults) or ("then finance checks it" if found.kind == "claim" else "")
+    finance = joined("; ", faults) or (say("then finance checks it") if found.kind == "claim" else "")
     return Example(understood, unknown, route, finance)
 
 

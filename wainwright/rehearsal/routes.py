@@ -14,8 +14,9 @@ from wainwright import clock
 from wainwright.core.asking import Asks, Place
 from wainwright.core.money import places
 from wainwright.core.rules import kinds
+from wainwright.core.said import say
 from wainwright.errors import Faults, Refusal
-from wainwright.fields import AmountField, say, say_faults
+from wainwright.fields import AmountField, say_faults, tell
 from wainwright.people.may import must
 from wainwright.people.models import Firm
 from wainwright.rehearsal.models import Rehearsal
@@ -29,27 +30,35 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.selectors import history
 
 PLACES = [
-    (Place.FIRST.value, "first, before the line manager"),
-    (Place.OWNERS.value, "after the line manager, beside the owners of the coding"),
-    (Place.LAST.value, "last, after whoever may sign for the whole"),
+    (Place.FIRST.value, say("first, before the line manager")),
+    (Place.OWNERS.value, say("after the line manager, beside the owners of the coding")),
+    (Place.LAST.value, say("last, after whoever may sign for the whole")),
 ]
 
 
 class RouteForm(forms.Form):
     """Who is asked as well, where on the route, and when. What is typed is checked by the service."""
 
-    signer = forms.CharField(label="Who signs as well", max_length=120, help_text="A name, or an e-mail.")
-    text = forms.CharField(label="Why, as everybody on the route reads it", max_length=200)
-    place = forms.ChoiceField(label="Where", choices=PLACES, widget=forms.RadioSelect)
-    over = AmountField(label="From an amount of", required=False, decimal_places=3, max_digits=14, min_value=None, help_text="Of its categories, else of its codes, else of the whole. Empty: any.")  # fmt: skip
-    kinds = forms.MultipleChoiceField(label="Of", choices=ON, required=False, widget=forms.CheckboxSelectMultiple)
-    categories = forms.MultipleChoiceField(label="With costs for", required=False, widget=forms.CheckboxSelectMultiple)
-    codes = forms.CharField(label="Coded to", required=False, max_length=400, help_text="Codes, parted by commas.")
-    countries = forms.CharField(label="In", required=False, max_length=400, help_text="Countries, parted by commas.")
-    rules = forms.MultipleChoiceField(label="Where a rule speaks", required=False, widget=forms.CheckboxSelectMultiple)
-    named = forms.CharField(label="Of whom", required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": "everybody"}), help_text="Roles, codes, countries where people live, names: a line each.")  # fmt: skip
+    signer = forms.CharField(label=say("Who signs as well"), max_length=120, help_text=say("A name, or an e-mail."))
+    text = forms.CharField(label=say("Why, as everybody on the route reads it"), max_length=200)
+    place = forms.ChoiceField(label=say("Where"), choices=PLACES, widget=forms.RadioSelect)
+    over = AmountField(label=say("From an amount of"), required=False, decimal_places=3, max_digits=14, min_value=None, help_text=say("Of its categories, else of its codes, else of the whole. Empty: any."))  # fmt: skip
+    kinds = forms.MultipleChoiceField(label=say("Of"), choices=ON, required=False, widget=forms.CheckboxSelectMultiple)
+    categories = forms.MultipleChoiceField(
+        label=say("With costs for"), required=False, widget=forms.CheckboxSelectMultiple
+    )
+    codes = forms.CharField(
+        label=say("Coded to"), required=False, max_length=400, help_text=say("Codes, parted by commas.")
+    )
+    countries = forms.CharField(
+        label=say("In"), required=False, max_length=400, help_text=say("Countries, parted by commas.")
+    )
+    rules = forms.MultipleChoiceField(
+        label=say("Where a rule speaks"), required=False, widget=forms.CheckboxSelectMultiple
+    )
+    named = forms.CharField(label=say("Of whom"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": "everybody"}), help_text=say("Roles, codes, countries where people live, names: a line each."))  # fmt: skip
     left_out = forms.CharField(
-        label="But not of", required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2})
+        label=say("But not of"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2})
     )
 
     def __init__(self, *args, firm: Firm, typed: RouteTyped | None = None, **options):
@@ -134,7 +143,7 @@ def route_page(request, code: str, status: int = 200, **more: Any):
     if found is None:
         raise Http404
     end_form = DayForm(prefix="end", initial={"on": clock.today(member.firm.zone)})
-    end_form.fields["on"].label = "Its last day"
+    end_form.fields["on"].label = say("Its last day")
     context = {
         "found": found, "seen": ROUTES.digest(found.rows[0].row) if found.rows else "", "end_form": end_form,
         "entries": history(ROUTES.subject(member.firm_id, code)), **more,
@@ -165,9 +174,9 @@ def _keep(request, row: RouteSetting | None, changes: str):
         say_faults(form, wrong)
         return _editor(request, row, form, 422, changes=changes)
     except Refusal as refusal:
-        say(form, refusal)
+        tell(form, refusal)
         return _editor(request, row, form, 422, changes=changes)
-    messages.info(request, "The draft is kept: nobody is asked by it yet.")
+    messages.info(request, say("The draft is kept: nobody is asked by it yet."))
     return redirect("route-draft", made.pk)
 
 

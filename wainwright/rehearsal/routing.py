@@ -12,6 +12,7 @@ from django.db import transaction
 from wainwright.accounts.models import Code, Dimension
 from wainwright.core.asking import Place
 from wainwright.core.money import Money
+from wainwright.core.said import joined, said_by, say
 from wainwright.core.text import one_line
 from wainwright.errors import Faults, Refusal
 from wainwright.formats.countries import countries, country_code
@@ -54,10 +55,10 @@ def _check(row: RouteSetting) -> None:
     try:
         read_route(row.firm, typed_of(row, Groups.of(row.firm)), row)
     except Faults as wrong:
-        raise Refusal(f"It cannot be put in force as it is: {wrong}") from wrong
+        raise Refusal(say("It cannot be put in force as it is: {wrong}", wrong=wrong)) from wrong
 
 
-ROUTES = Kept(RouteSetting, "rule of the route", _said, _check)
+ROUTES = Kept(RouteSetting, say("rule of the route"), _said, _check)
 
 
 def typed_of(row: RouteSetting, groups: Groups) -> RouteTyped:
@@ -66,7 +67,7 @@ def typed_of(row: RouteSetting, groups: Groups) -> RouteTyped:
     over = None if row.over_minor is None else Money.from_minor(row.over_minor, row.firm.currency).amount
     return RouteTyped(
         row.text, groups.say([f"person:{row.signer_id}"]), row.place, over, row.kinds, row.categories,
-        ", ".join(groups.say([f"code:{dimension}:{code}"]) for dimension, code in row.codes), ", ".join(countries().get(each, each) for each in row.countries),
+        joined(", ", (groups.say([f"code:{dimension}:{code}"]) for dimension, code in row.codes)), joined(", ", (countries().get(each, each) for each in row.countries)),
         named, left_out, row.rules,
     )  # fmt: skip
 
@@ -78,35 +79,37 @@ def read_route(firm: Firm, typed: RouteTyped, row: RouteSetting | None = None) -
     groups = Groups.of(firm)
     row.text = one_line(typed.text).strip()
     if not 5 <= len(row.text) <= MOST_LETTERS:
-        faults["text"] = f"Say why in 5 to {MOST_LETTERS} letters, as everybody on the route reads it."
+        faults["text"] = say(
+            "Say why in 5 to {most_letters} letters, as everybody on the route reads it.", most_letters=MOST_LETTERS
+        )
     signer = _signer(firm, typed.signer, groups, faults)
     if signer is not None:
         row.signer = signer
     row.place = typed.place
     if typed.place not in [each.value for each in Place]:
-        faults["place"] = "Choose where on the route."
+        faults["place"] = say("Choose where on the route.")
     row.over_minor = None
     if typed.over is not None:
         amount = Money.rounded(typed.over, firm.currency)
         row.over_minor = amount.minor
         if amount.amount != typed.over or amount.minor <= 0 or amount.amount > 100_000_000:
-            faults["over"] = "An amount above zero, in steps of the firm's currency. Empty: any amount."
+            faults["over"] = say("An amount above zero, in steps of the firm's currency. Empty: any amount.")
     row.kinds = [each for each in ("plan", "claim") if each in typed.kinds]
     if not row.kinds:
-        faults["kinds"] = "Tick what it is for: plans, claims."
+        faults["kinds"] = say("Tick what it is for: plans, claims.")
     row.categories, row.rules = list(dict.fromkeys(typed.categories)), list(dict.fromkeys(typed.rules))
     known = set(Category.objects.filter(firm=firm, draft=False).values_list("code", flat=True))
     if lost := sorted(set(row.categories) - known):
-        faults["categories"] = f"There is no category {', '.join(lost)}."
+        faults["categories"] = say("There is no category {list}.", list=joined(", ", lost))
     spoken = set(RuleSetting.objects.filter(firm=firm, draft=False).values_list("code", flat=True))
     if lost := sorted(set(row.rules) - spoken):
-        faults["rules"] = f"There is no rule {', '.join(lost)}."
+        faults["rules"] = say("There is no rule {list}.", list=joined(", ", lost))
     row.codes = _codes(firm, typed.codes, groups, faults)
     row.countries = _countries(typed.countries, faults)
     try:
         row.groups = groups.read(typed.named, typed.left_out)
     except NoGroup as wrong:
-        faults["named"] = str(wrong)
+        faults["named"] = said_by(wrong)
     if faults:
         raise Faults(faults)
     return row
@@ -116,13 +119,15 @@ def _signer(firm: Firm, typed: str, groups: Groups, faults: dict[str, str]) -> M
     keys = [key for key in groups.meant.get(" ".join(typed.split()).casefold(), []) if key.startswith("person:")]
     found = Membership.objects.filter(firm=firm, pk=int(keys[0].partition(":")[2])).first() if len(keys) == 1 else None
     if found is None:
-        several = " Several have that name: type the e-mail." if len(keys) > 1 else ""
+        several = say(" Several have that name: type the e-mail.") if len(keys) > 1 else ""
         faults["signer"] = (
-            f"Nobody of the firm is called “{typed[:40]}”.{several}" if typed.strip() else "Say who signs."
+            say("Nobody of the firm is called “{typed}”.{several}", typed=typed[:40], several=several)
+            if typed.strip()
+            else say("Say who signs.")
         )
     elif not found.active or not found.may["decide"]:
-        faults["signer"] = (
-            f"{groups.say(keys)} does not decide. An administrator can make them an approver under People."
+        faults["signer"] = say(
+            "{say} does not decide. An administrator can make them an approver under People.", say=groups.say(keys)
         )
         return None
     return found
@@ -135,7 +140,12 @@ def _codes(firm: Firm, typed: str, groups: Groups, faults: dict[str, str]) -> li
         if len(keys) == 1:
             found.append(keys[0].split(":", 2)[1:])
         else:
-            wrong.append(f"“{word[:40]}” {'may be several codes: ' + groups.say(keys) if keys else 'is no code'}.")
+            wrong.append(
+                joined(
+                    "",
+                    ("“", word[:40], "” ", "may be several codes: " + groups.say(keys) if keys else "is no code", "."),
+                )
+            )
     if wrong:
         faults["codes"] = " ".join(wrong)
     return found
@@ -145,7 +155,9 @@ def _countries(typed: str, faults: dict[str, str]) -> list[str]:
     words = [" ".join(each.split()) for each in typed.replace("\n", ",").split(",") if each.strip()]
     wrong = [word for word in words if not country_code(word)]
     if wrong:
-        faults["countries"] = f"“{wrong[0][:40]}” is no country. Write its name in English, or its two letters."
+        faults["countries"] = say(
+            "“{wrong}” is no country. Write its name in English, or its two letters.", wrong=wrong[0][:40]
+        )
     return list(dict.fromkeys(code for word in words if (code := country_code(word))))
 
 
@@ -170,7 +182,7 @@ def keep_route(
     row.save()
     record(
         by,
-        f"kept a draft of a {ROUTES.noun}",
+        say("kept a draft of a {noun}", noun=ROUTES.noun),
         ROUTES.subject(firm.pk, row.code),
         before=before or None,
         after=_said(row),
@@ -182,19 +194,30 @@ def condition_words(row: RouteSetting, groups: Groups, names: dict[str, str], ru
     """Return when a rule of the route asks, condition by condition; ``names`` are categories, ``rules`` sentences by code."""
     found = []
     if row.over_minor is not None:
-        found.append(f"from {Money.from_minor(row.over_minor, row.firm.currency)} {row.firm.currency}")
+        found.append(
+            say(
+                "from {from_minor} {currency}",
+                from_minor=Money.from_minor(row.over_minor, row.firm.currency),
+                currency=row.firm.currency,
+            )
+        )
     if row.categories:
-        found.append(f"of {', '.join(names.get(each, each) for each in row.categories)}")
+        found.append(say("of {list}", list=joined(", ", (names.get(each, each) for each in row.categories))))
     if row.codes:
-        found.append(f"on {', '.join(groups.say([f'code:{dimension}:{code}']) for dimension, code in row.codes)}")
+        found.append(
+            say(
+                "on {list}",
+                list=joined(", ", (groups.say([f"code:{dimension}:{code}"]) for dimension, code in row.codes)),
+            )
+        )
     if row.countries:
-        found.append(f"in {', '.join(countries().get(each, each) for each in row.countries)}")
+        found.append(say("in {list}", list=joined(", ", (countries().get(each, each) for each in row.countries))))
     if row.rules:
-        found.append(f"where this speaks: {'; '.join(rules.get(each, each) for each in row.rules)}")
+        found.append(say("where this speaks: {list}", list=joined("; ", (rules.get(each, each) for each in row.rules))))
     if row.groups:
-        found.append(f"of {groups.sentence(row.groups)}")
+        found.append(say("of {sentence}", sentence=groups.sentence(row.groups)))
     if len(row.kinds) == 1:
-        found.append(f"{row.kinds[0]}s alone")
+        found.append(say("{kinds}s alone", kinds=row.kinds[0]))
     return found or ["always"]
 
 

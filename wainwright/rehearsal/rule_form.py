@@ -11,16 +11,17 @@ from django import forms
 from wainwright.core.money import places
 from wainwright.core.rules import Kind, Level
 from wainwright.core.rules.params import Param
+from wainwright.core.said import joined, say
 from wainwright.fields import AmountField, day_input, plain_number
 from wainwright.rehearsal.laying_down import MOST_LETTERS, Typed
 from wainwright.rulebook.models import Category
 
 LEVELS = [
-    (Level.STOP.value, "Stop: nothing is sent until it is put right"),
-    (Level.EXPLAIN.value, "Explain: it is sent with a reason"),
-    (Level.NOTE.value, "Note: it is said, and stands in nobody's way"),
+    (Level.STOP.value, say("Stop: nothing is sent until it is put right")),
+    (Level.EXPLAIN.value, say("Explain: it is sent with a reason")),
+    (Level.NOTE.value, say("Note: it is said, and stands in nobody's way")),
 ]
-ON = [("plan", "plans, while a trip is planned"), ("claim", "claims")]
+ON = [("plan", say("plans, while a trip is planned")), ("claim", "claims")]
 NUMBERS = ("money", "days", "count", "percent", "km")
 
 
@@ -28,7 +29,7 @@ def field_of(param: Param, currency: str) -> forms.Field:
     """Return the form's field for a parameter: by its type, with its unit, default and help."""
     unit = currency if param.type == "money" else param.unit
     shared: dict[str, Any] = {
-        "label": f"{param.label}, {unit}" if unit else param.label,
+        "label": joined("", (param.label, ", ", unit)) if unit else param.label,
         "help_text": param.help,
         "required": param.needed,
     }
@@ -49,27 +50,30 @@ def field_of(param: Param, currency: str) -> forms.Field:
 class RuleForm(forms.Form):
     """A rule of one kind. What is typed is checked by the service; the form says where each fault belongs."""
 
-    level = forms.ChoiceField(label="What it does", choices=LEVELS, widget=forms.RadioSelect)
+    level = forms.ChoiceField(label=say("What it does"), choices=LEVELS, widget=forms.RadioSelect)
     text = forms.CharField(
-        label="What a traveller reads", max_length=MOST_LETTERS, widget=forms.Textarea(attrs={"rows": 2}), help_text="One sentence. It stands below each finding and in the firm's policy.",
+        label=say("What a traveller reads"), max_length=MOST_LETTERS, widget=forms.Textarea(attrs={"rows": 2}), help_text=say("One sentence. It stands below each finding and in the firm's policy."),
     )  # fmt: skip
     reasons = forms.CharField(
-        label="Reasons to choose of", required=False, max_length=1500, widget=forms.Textarea(attrs={"rows": 3}), help_text="A line each. None: any words will do.",
+        label=say("Reasons to choose of"), required=False, max_length=1500, widget=forms.Textarea(attrs={"rows": 3}), help_text=say("A line each. None: any words will do."),
     )  # fmt: skip
     subjects = forms.MultipleChoiceField(
-        label="Looks at", choices=ON, widget=forms.CheckboxSelectMultiple, required=False
+        label=say("Looks at"), choices=ON, widget=forms.CheckboxSelectMultiple, required=False
     )
     categories = forms.MultipleChoiceField(
-        label="Of these categories", required=False, widget=forms.CheckboxSelectMultiple, help_text="None ticked: all."
+        label=say("Of these categories"),
+        required=False,
+        widget=forms.CheckboxSelectMultiple,
+        help_text=say("None ticked: all."),
     )
     named = forms.CharField(
-        label="For whom", required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": "everybody"}),
-        help_text="Roles, codes of the coding, countries where people live, names: a line each.",
+        label=say("For whom"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": "everybody"}),
+        help_text=say("Roles, codes of the coding, countries where people live, names: a line each."),
     )  # fmt: skip
     left_out = forms.CharField(
-        label="But not for", required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2})
+        label=say("But not for"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2})
     )
-    paragraph = forms.ChoiceField(label="In the policy under", required=False)
+    paragraph = forms.ChoiceField(label=say("In the policy under"), required=False)
 
     def __init__(
         self, *args, kind: Kind, currency: str, categories: Sequence[Category], headings: Sequence[str] = (), typed: Typed | None = None,
@@ -90,7 +94,7 @@ class RuleForm(forms.Form):
         kept = typed.paragraph if typed else ""
         # A heading that has left the policy can still be seen, and taken off.
         self.fields["paragraph"].choices = [
-            ("", "no paragraph"),
+            ("", say("no paragraph")),
             *((each, each) for each in dict.fromkeys([*headings, *filter(None, [kept])])),
         ]
 
@@ -135,16 +139,16 @@ class RuleForm(forms.Form):
 class DayForm(forms.Form):
     """A day on which something begins or ends."""
 
-    on = forms.DateField(label="From", widget=day_input())
+    on = forms.DateField(label=say("From"), widget=day_input())
 
 
 class SpanForm(forms.Form):
     """Over which trips and claims a draft is rehearsed."""
 
-    since = forms.DateField(label="From", widget=day_input())
-    until = forms.DateField(label="Until", widget=day_input())
+    since = forms.DateField(label=say("From"), widget=day_input())
+    until = forms.DateField(label=say("Until"), widget=day_input())
     whose = forms.CharField(
-        label="Whose", required=False, max_length=500, widget=forms.TextInput(attrs={"placeholder": "everybody's"})
+        label=say("Whose"), required=False, max_length=500, widget=forms.TextInput(attrs={"placeholder": "everybody's"})
     )
 
     @classmethod

@@ -17,6 +17,7 @@ from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
+from wainwright.core.said import joined, say, say_many
 from wainwright.errors import Refusal
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
@@ -62,26 +63,28 @@ def as_text(firm: Firm) -> str:
 def read_text(by: Membership, text: str) -> list[Row]:
     """Return what stands in a text with what is wrong at each; nothing is kept. Raises ``Refusal`` where it is no such text."""
     if len(text) > MOST_LETTERS:
-        raise Refusal(f"It is longer than {MOST_LETTERS} letters.", "text")
+        raise Refusal(say("It is longer than {most_letters} letters.", most_letters=MOST_LETTERS), "text")
     try:
         data = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise Refusal(f"It cannot be read: {error}.", "text") from error
+        raise Refusal(say("It cannot be read: {error}.", error=error), "text") from error
     if lost := sorted(set(data) - {*SECTIONS, *TABLES}):
-        known = f"[[{']], [['.join(SECTIONS)}]] and [{'], ['.join(TABLES)}]"
-        raise Refusal(f"There is nothing called “{lost[0][:30]}”. A text has {known}.", "text")
+        known = say("[[{list}]] and [{list_2}]", list=joined("]], [[", SECTIONS), list_2=joined("], [", TABLES))
+        raise Refusal(
+            say("There is nothing called “{lost}”. A text has {known}.", lost=lost[0][:30], known=known), "text"
+        )
     found = [_table(by, table, data[table.name]) for table in TABLES.values() if table.name in data]
     for section in SECTIONS.values():
         found += _rows(by.firm, section, data.get(section.name, []))
     if not found:
-        raise Refusal("It holds no rules. Each begins with a line [[rule]].", "text")
+        raise Refusal(say("It holds no rules. Each begins with a line [[rule]]."), "text")
     return found
 
 
 def _table(by: Membership, table: Table, data: Any) -> Row:
     row = Row(0, table=table, code=table.name, text=table.words, changes=True)
     if not isinstance(data, dict):
-        row.faults.append(f"{table.name}: is a table: [{table.name}].")
+        row.faults.append(say("{table}: is a table: [{table}].", table=table.name))
         return row
     row.typed, row.does, row.faults = table.read(by, data)
     return row
@@ -89,25 +92,37 @@ def _table(by: Membership, table: Table, data: Any) -> Row:
 
 def _rows(firm: Firm, section: Section, given: Any) -> list[Row]:
     if not isinstance(given, list) or not all(isinstance(each, dict) for each in given):
-        raise Refusal(f"“{section.name}” is no list. Each begins with a line [[{section.name}]].", "text")
+        raise Refusal(
+            say("“{section}” is no list. Each begins with a line [[{section}]].", section=section.name), "text"
+        )
     if len(given) > MOST:
-        raise Refusal(f"It holds {len(given)} of [[{section.name}]], more than {MOST}.", "text")
+        raise Refusal(
+            say(
+                "It holds {given_count} of [[{section}]], more than {most}.",
+                given_count=len(given),
+                section=section.name,
+                most=MOST,
+            ),
+            "text",
+        )
     there = {row.code: row for row in section.kept.rows(firm).filter(draft=False)}
     drafted = set(section.kept.rows(firm).filter(draft=True).values_list("code", flat=True))
     found, seen = [], set()
     for number, data in enumerate(given, 1):
         row = Row(number, section, None, str(data.get("code", ""))[:30], str(data.get("text", ""))[:300])
         row.changes = row.code in there
-        row.faults += [f"{key[:30]}: there is no such key." for key in data if key not in section.keys]
-        row.faults += [f"{key}: is a list of texts." for key in section.lists if not _texts(data.get(key, []))]
+        row.faults += [say("{key}: there is no such key.", key=key[:30]) for key in data if key not in section.keys]
+        row.faults += [
+            say("{key}: is a list of texts.", key=key) for key in section.lists if not _texts(data.get(key, []))
+        ]
         if not row.faults:
             row.typed, row.faults = section.read(firm, data)
             if row.changes and not section.same_sort(there[row.code], row.typed):
-                row.faults.append("kind: a rule stays of its kind. Leave the code out to begin another.")
+                row.faults.append(say("kind: a rule stays of its kind. Leave the code out to begin another."))
         if row.changes and row.code in drafted:
-            row.faults.append(f"code: there is a draft of this {section.kept.noun} already.")
+            row.faults.append(say("code: there is a draft of this {noun} already.", noun=section.kept.noun))
         if row.code and row.code in seen:
-            row.faults.append("code: stands there twice. Only what is to hold next comes in.")
+            row.faults.append(say("code: stands there twice. Only what is to hold next comes in."))
         seen.add(row.code)
         found.append(row)
     return found
@@ -123,7 +138,7 @@ def take(by: Membership, text: str) -> int:
     locked(by)
     rows = read_text(by, text)
     if any(row.faults for row in rows):
-        raise Refusal("Something is wrong with it: nothing was kept. Put it right below.", "text")
+        raise Refusal(say("Something is wrong with it: nothing was kept. Put it right below."), "text")
     for row in rows:
         if row.table is not None:
             row.table.set(by, row.typed)
@@ -168,5 +183,13 @@ def rules_import(request):
 
 def _taken(rows: Sequence[Row]) -> str:
     drafts = sum(row.section is not None for row in rows)
-    said = f"{drafts} {'draft is' if drafts == 1 else 'drafts are'} kept: nobody meets them yet." if drafts else ""
-    return " ".join(filter(None, [said, *(f"{row.text}: set." for row in rows if row.table is not None)]))
+    said = (
+        say_many(
+            "{count} draft is kept: nobody meets them yet.", "{count} drafts are kept: nobody meets them yet.", drafts
+        )
+        if drafts
+        else ""
+    )
+    return " ".join(
+        filter(None, [said, *(say("{text}: set.", text=row.text) for row in rows if row.table is not None)])
+    )

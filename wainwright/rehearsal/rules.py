@@ -13,8 +13,9 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from wainwright import clock
 from wainwright.core.rules import Kind, kinds
+from wainwright.core.said import say
 from wainwright.errors import Faults, Refusal
-from wainwright.fields import say, say_faults
+from wainwright.fields import say_faults, tell
 from wainwright.paging import page_of
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
@@ -136,7 +137,7 @@ def rule_page(request, code: str, status: int = 200, **more: Any):
     if found is None:
         raise Http404
     end_form = DayForm(prefix="end", initial={"on": clock.today(member.firm.zone)})
-    end_form.fields["on"].label = "Its last day"
+    end_form.fields["on"].label = say("Its last day")
     context = {
         "found": found, "kind": kinds()[found.now.row.kind], "seen": RULES.digest(found.rows[0].row) if found.rows else "", "end_form": end_form,
         "entries": history(RULES.subject(member.firm_id, code)), **more,
@@ -182,9 +183,9 @@ def _keep(request, row: RuleSetting | None, kind_code: str, changes: str):
         say_faults(form, wrong)
         return _editor(request, kind, row, form, 422, changes=changes)
     except Refusal as refusal:
-        say(form, refusal)
+        tell(form, refusal)
         return _editor(request, kind, row, form, 422, changes=changes)
-    messages.info(request, "The draft is kept: nobody meets it yet.")
+    messages.info(request, say("The draft is kept: nobody meets it yet."))
     return redirect("rule-draft", made.pk)
 
 

@@ -13,6 +13,7 @@ from django.db.models import F, QuerySet
 from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
+from wainwright.core.said import said_by, say
 from wainwright.errors import Refusal
 from wainwright.people.may import must
 from wainwright.people.models import Membership
@@ -38,7 +39,7 @@ def start(sort: str, by: Membership, draft_id: int, since: date | None, until: d
     must(by, "rules")
     draft = _drafts(sort, by).filter(pk=draft_id).first()
     if draft is None:
-        raise Refusal("That draft is gone: somebody dropped it or put it in force meanwhile.")
+        raise Refusal(say("That draft is gone: somebody dropped it or put it in force meanwhile."))
     return _begin(by, since, until, whose, seen=digest_of(sort, draft), **{sort: draft})
 
 
@@ -52,16 +53,16 @@ def start_trial(by: Membership, trial: dict[str, Any], since: date | None, until
 def _begin(by: Membership, since: date | None, until: date | None, whose: str, **what: Any) -> Rehearsal:
     today = clock.today(by.firm.zone)
     if since is None or until is None or not since <= until <= today:
-        raise Refusal("Choose a first and a last day that have been.", "since")
+        raise Refusal(say("Choose a first and a last day that have been."), "since")
     if (until - since).days > MOST_DAYS:
-        raise Refusal("At most three years at once.", "since")
+        raise Refusal(say("At most three years at once."), "since")
     try:
         groups = Groups.of(by.firm).read(whose)
     except NoGroup as wrong:
-        raise Refusal(str(wrong), "whose") from wrong
+        raise Refusal(said_by(wrong), "whose") from wrong
     mine = Rehearsal.objects.filter(by=by)
     if mine.filter(state=Rehearsal.State.WAITING, time__gte=clock.now() - BROKEN_OFF).exists():
-        raise Refusal("A rehearsal of yours is on its way. Wait for it, or drop it.")
+        raise Refusal(say("A rehearsal of yours is on its way. Wait for it, or drop it."))
     mine.filter(pk__in=list(mine.values_list("pk", flat=True)[MOST_KEPT - 1 :])).delete()
     made = Rehearsal(firm=by.firm, by=by, since=since, until=until, groups=groups, time=clock.now(), **what)
     hearing = hearing_of(made)

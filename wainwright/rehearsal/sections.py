@@ -8,6 +8,7 @@ from decimal import Decimal
 from typing import Any
 
 from wainwright.core.rules import kinds
+from wainwright.core.said import joined, say
 from wainwright.errors import Faults
 from wainwright.people.models import Firm, Membership
 from wainwright.rehearsal.in_force import Kept
@@ -40,7 +41,10 @@ class Section:
 def _named(faults: Faults, **names: str) -> list[str]:
     """Faults with the keys of the text before them."""
     known = {"named": "for", "left_out": "not_for"} | names
-    return [f"{known.get(name, name.replace('param_', 'params.'))}: {words}" for name, words in faults.faults.items()]
+    return [
+        joined("", (known.get(name, name.replace("param_", "params.")), ": ", words))
+        for name, words in faults.faults.items()
+    ]
 
 
 def _say_rule(row: RuleSetting, groups: Groups) -> dict[str, Any]:
@@ -55,7 +59,7 @@ def _say_rule(row: RuleSetting, groups: Groups) -> dict[str, Any]:
 def _read_rule(firm: Firm, data: Mapping[str, Any]) -> Read:
     params = data.get("params", {})
     if not isinstance(params, dict) or not all(isinstance(each, str | int | float | bool) for each in params.values()):
-        return None, ["params: is a table of figures and texts."]
+        return None, [say("params: is a table of figures and texts.")]
     kind = str(data.get("kind", ""))
     said = {
         name: ("yes" if value else "no") if isinstance(value, bool) else str(value) for name, value in params.items()
@@ -92,10 +96,10 @@ def _read_route(firm: Firm, data: Mapping[str, Any]) -> Read:
     else:
         amount = _decimal(over)
         if amount is None:
-            faults.append(f"over: “{str(over)[:20]}” is no amount. Write it as 1240.50.")
+            faults.append(say("over: “{over}” is no amount. Write it as 1240.50.", over=str(over)[:20]))
     typed = RouteTyped(
         str(data.get("text", "")), str(data.get("signer", "")), str(data.get("place", "owners")), amount, data.get("on", ["plan", "claim"]), data.get("categories", []),
-        ", ".join(data.get("codes", [])), ", ".join(data.get("countries", [])), "\n".join(data.get("for", [])), "\n".join(data.get("not_for", [])), data.get("rules", []),
+        joined(", ", data.get("codes", [])), joined(", ", data.get("countries", [])), "\n".join(data.get("for", [])), "\n".join(data.get("not_for", [])), data.get("rules", []),
     )  # fmt: skip
     try:
         read_route(firm, typed)
@@ -124,7 +128,7 @@ def _say_question(row: FirmQuestion, groups: Groups) -> dict[str, Any]:
 def _read_question(firm: Firm, data: Mapping[str, Any]) -> Read:
     entitles = data.get("entitles", [])
     if not isinstance(entitles, list) or not all(isinstance(each, dict) for each in entitles):
-        return None, ["entitles: is a list of tables."]
+        return None, [say("entitles: is a list of tables.")]
     typed = QuestionTyped(
         str(data.get("text", "")), str(data.get("about", "trip")), str(data.get("kind", "")), "\n".join(data.get("choices", [])), data.get("required") is True,
         entitles, str(data.get("where", "")), str(data.get("after", "")), str(data.get("answer", "")),

@@ -11,6 +11,7 @@ from typing import Any
 from wainwright import clock
 from wainwright.core.money import Money
 from wainwright.core.rules import kinds
+from wainwright.core.said import joined, say
 from wainwright.people.models import Firm
 from wainwright.rehearsal.categories import spaced
 from wainwright.rehearsal.routing import condition_words
@@ -21,8 +22,8 @@ from wainwright.rulebook.selectors import rulebook
 
 Gap = tuple[date, date] | None
 WHAT_WORDS = dict(WHAT)
-_PAID = {**dict(PAYS), "self": "paid by the person"}
-HOLDS, COMES, WAS, DRAFT = "in force", "comes", "ended", "draft"
+_PAID = {**dict(PAYS), "self": say("paid by the person")}
+HOLDS, COMES, WAS, DRAFT = say("in force"), "comes", "ended", "draft"
 
 
 @dataclass(frozen=True)
@@ -71,7 +72,10 @@ class Standing:
         said = [
             self.code,
             self.title,
-            *(f"{v.row} {getattr(v.row, 'text', '')} {v.whom} {v.on} {' '.join(v.params)}" for v in versions),
+            *(
+                joined("", (v.row, " ", getattr(v.row, "text", ""), " ", v.whom, " ", v.on, " ", " ".join(v.params)))
+                for v in versions
+            ),
         ]
         return all(word in " ".join(said).casefold() for word in text.casefold().split())
 
@@ -98,8 +102,9 @@ class _Words:
         params = [
             words for param in kind.params if (words := param.say(row.params.get(param.name, ""), self.firm.currency))
         ]
-        on = " and ".join(
-            f"{each}s" for each in ("plan", "claim") if each in (row.subjects or kind.on) and each in kind.on
+        on = joined(
+            say(" and "),
+            (f"{each}s" for each in ("plan", "claim") if each in (row.subjects or kind.on) and each in kind.on),
         )
         if row.categories:
             on += f": {', '.join(self.names.get(each, each) for each in row.categories)}"
@@ -111,32 +116,34 @@ class _Words:
 
     def category(self, row: Category, gap: Gap) -> Version:
         said = [
-            f"asks {', '.join(WORDS.get(each, each) for each in row.asks)}" if row.asks else "", "lodging" if row.is_lodging else "", "tips are usual" if row.tips else "",
-            f"merchant codes {spaced(row.merchant_codes)}" if row.merchant_codes else "", f"words: {spaced(row.words)}" if row.words else "",
+            say("asks {list}", list=joined(", ", (WORDS.get(each, each) for each in row.asks))) if row.asks else "", "lodging" if row.is_lodging else "", say("tips are usual") if row.tips else "",
+            say("merchant codes {spaced}", spaced=spaced(row.merchant_codes)) if row.merchant_codes else "", say("words: {spaced}", spaced=spaced(row.words)) if row.words else "",
         ]  # fmt: skip
         posts = [
-            row.account or "no account yet",
+            row.account or say("no account yet"),
             *(
-                f"{'' if each['where'] == 'abroad' else 'in '}{each['where']} {each['account']}"
+                joined("", ("" if each["where"] == "abroad" else "in ", each["where"], " ", each["account"]))
                 for each in row.accounts_if
             ),
         ]
-        posts += [f"tax {code} in {country}" for country, code in row.tax_codes.items()]
+        posts += [say("tax {code} in {country}", code=code, country=country) for country, code in row.tax_codes.items()]
         whom = self.groups.sentence(row.groups)
-        return Version(row, self.state(row), [each for each in said if each], whom, ", ".join(posts), gap)
+        return Version(row, self.state(row), [each for each in said if each], whom, joined(", ", posts), gap)
 
     def question(self, row: FirmQuestion, gap: Gap) -> Version:
-        answered = row.get_kind_display() if row.kind != "choice" else f"one of {', '.join(row.choices)}"
+        answered = (
+            row.get_kind_display() if row.kind != "choice" else say("one of {list}", list=joined(", ", row.choices))
+        )
         asks = [answered, "required" if row.required else "", row.get_where_display() if row.where else ""]
         if row.after:
-            asks.append(f"after “{self.questions.get(row.after, row.after)}” {row.answer}")
+            asks.append(say("after “{get}” {answer}", get=self.questions.get(row.after, row.after), answer=row.answer))
         decides = [_decided(each, self.firm.currency) for each in row.entitles]
         return Version(
             row,
             self.state(row),
             [each for each in asks if each],
             self.groups.sentence(row.groups),
-            "; ".join(decides),
+            joined("; ", decides),
             gap,
         )
 
@@ -145,8 +152,8 @@ class _Words:
         if isinstance(row, RuleSetting):
             return self.rule, kinds()[row.kind].title
         if isinstance(row, FirmQuestion):
-            return self.question, f"Asked about {row.get_about_display()}"
-        return (self.category, row.name) if isinstance(row, Category) else (self.route, "Asks as well")
+            return self.question, say("Asked about {get_about_display}", get_about_display=row.get_about_display())
+        return (self.category, row.name) if isinstance(row, Category) else (self.route, say("Asks as well"))
 
     def state(self, row: Any) -> str:
         if row.draft:
@@ -158,11 +165,11 @@ class _Words:
 
 def _decided(each: dict[str, Any], home: str) -> str:
     """What one answer decides, in words: which answer, what, how much, who pays."""
-    amount = f"{Money(Decimal(str(each['amount'])), home)} {home}" if each.get("amount") else ""
+    amount = joined("", (Money(Decimal(str(each["amount"])), home), " ", home)) if each.get("amount") else ""
     said = [WHAT_WORDS.get(each["what"], each["what"]), each.get("name", ""), amount]
     words = " ".join(filter(None, said))
     paid = (dict(PAYS) if each["what"] == "tickets" else _PAID).get(each.get("paid_by", ""), "")
-    return ": ".join(filter(None, [str(each.get("when", "")), ", ".join(filter(None, [words, paid]))]))
+    return joined(": ", filter(None, [str(each.get("when", "")), ", ".join(filter(None, [words, paid]))]))
 
 
 @dataclass(frozen=True)

@@ -18,6 +18,7 @@ from wainwright.claims.models import Claim
 from wainwright.core.mileage import MileageRate, mileage, mileage_year, rate_on
 from wainwright.core.money import Money
 from wainwright.core.routing import Route, Signer, work_out_route
+from wainwright.core.said import say
 from wainwright.core.workings import plain
 from wainwright.expenses.models import Expense
 from wainwright.expenses.services.rides import COUNTS
@@ -127,9 +128,11 @@ class LimitHearing:
             )  # fmt: skip
 
         for key in after.keys() - before.keys() - asked:
-            yield heard(Heard.Change.NEW, f"{after[key].name} would sign as well: {after[key].why}")
+            yield heard(
+                Heard.Change.NEW, say("{name} would sign as well: {why}", name=after[key].name, why=after[key].why)
+            )
         for key in (before.keys() - after.keys()) & asked:
-            yield heard(Heard.Change.GONE, f"{before[key].name} would not be asked")
+            yield heard(Heard.Change.GONE, say("{name} would not be asked", name=before[key].name))
         for fault in set(will.faults) - set(was.faults):
             yield heard(Heard.Change.OTHER, fault)
 
@@ -197,7 +200,7 @@ class MileageHearing:
             day = clock.day_of(claim.sent or claim.created, self.row.firm.zone)
             yield Heard(
                 rehearsal=self.row, change=Heard.Change.NEW if would > was else Heard.Change.GONE, kind="claim", thing=claim.pk, open=claim.editable,
-                person=claim.claimant, category="mileage", day=day, text=f"{plain(round(km, 1))} km earn {was} and would earn {would}", amount_minor=abs((would - was).minor),
+                person=claim.claimant, category="mileage", day=day, text=say("{km} km earn {was} and would earn {would}", km=plain(round(km, 1)), was=was, would=would), amount_minor=abs((would - was).minor),
             )  # fmt: skip
 
     def _in_force(self, ride: Expense) -> MileageRate | None:

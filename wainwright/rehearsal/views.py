@@ -14,8 +14,9 @@ from wainwright import clock
 from wainwright.core.allowance import NoRate, Scheme
 from wainwright.core.allowance.reading import Fault, SchemeFaults
 from wainwright.core.allowance.trying import tried
+from wainwright.core.said import as_figure, say
 from wainwright.errors import Refusal
-from wainwright.fields import day_input, say
+from wainwright.fields import day_input, tell
 from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.rehearsal.forms import ExampleForm
@@ -29,7 +30,7 @@ from wainwright.rulebook.selectors import exchange_of, rulebook
 class ForceForm(forms.Form):
     """From which day on."""
 
-    since = forms.DateField(label="From", widget=day_input())
+    since = forms.DateField(label=say("From"), widget=day_input())
 
 
 @require_GET
@@ -52,7 +53,7 @@ def _state(row: SchemeData, now: Scheme, today: date) -> str:
         return "draft"
     if row.since > today:
         return "comes"
-    return "in force" if row.code == now.code else "was in force"
+    return say("in force") if row.code == now.code else say("was in force")
 
 
 @require_http_methods(["GET", "POST"])
@@ -97,7 +98,7 @@ def scheme_force(request, scheme_id: int):
     form = ForceForm(request.POST)
     try:
         if not form.is_valid():
-            raise Refusal("Choose from which day on.", "since")
+            raise Refusal(say("Choose from which day on."), "since")
         row = kept.put_in_force(request.member, scheme_id, form.cleaned_data["since"], request.POST.get("seen", ""))
     except SchemeFaults as wrong:
         row = _row(request, scheme_id)
@@ -105,9 +106,11 @@ def scheme_force(request, scheme_id: int):
     except Refusal as refusal:
         row = _row(request, scheme_id)
         if not form.errors:
-            say(form, refusal)
+            tell(form, refusal)
         return _editor(request, row, kept.as_text(row.data), form=form, status=422)
-    messages.info(request, f"{row.code} is in force from {row.since:%d %b %Y} on.")
+    messages.info(
+        request, say("{code} is in force from {since} on.", code=row.code, since=as_figure(row.since, "%d %b %Y"))
+    )
     return redirect("scheme", row.pk)
 
 
@@ -115,7 +118,10 @@ def scheme_force(request, scheme_id: int):
 def scheme_out(request, scheme_id: int):
     """Take a scheme out before it begins; drop a draft."""
     row = kept.take_out(request.member, scheme_id, request.POST.get("seen", ""))
-    messages.info(request, f"{row.code} is {'a draft again' if row.pk else 'dropped'}.")
+    messages.info(
+        request,
+        (say("{code} is a draft again.", code=row.code) if row.pk else say("{code} is dropped.", code=row.code)),
+    )
     return redirect("scheme", row.pk) if row.pk else redirect("schemes")
 
 
@@ -137,7 +143,7 @@ def _keep(request, row: SchemeData | None):
         return _editor(request, row, text, faults=wrong.faults, status=422)
     except Refusal as refusal:
         return _editor(request, row, text, faults=[Fault("scheme", refusal.message)], status=422)
-    messages.info(request, f"{made.code} is kept as a draft.")
+    messages.info(request, say("{made_code} is kept as a draft.", made_code=made.code))
     return redirect("scheme", made.pk)
 
 
@@ -145,7 +151,7 @@ def _editor(request, row: SchemeData | None, text: str, status: int = 200, **mor
     today = clock.today(request.member.firm.zone)
     context = {
         "span_form": SpanForm.of_last_year(today), "rehearsals": Rehearsal.objects.filter(by=request.member, scheme=row)[:5] if row else [],
-        "row": row, "title": row.code if row else "A new scheme", "text": text, "seen": kept.digest(row) if row else "", "form": ForceForm(),
+        "row": row, "title": row.code if row else say("A new scheme"), "text": text, "seen": kept.digest(row) if row else "", "form": ForceForm(),
         "begun": row is not None and row.since is not None and row.since <= today, **_tried(request, text), **more,
     }  # fmt: skip
     return render(request, "rehearsal/scheme.html", context, status=status)
@@ -177,4 +183,4 @@ def _tried(request, text: str) -> dict[str, Any]:
         allowance, days = tried(journey, found, book.rates, firm.currency, table)
         return {**context, "allowance": allowance, "days": days, "paying": {day.day.row for day in days}}
     except NoRate as error:
-        return {**context, "unpaid": f"There is {error}."}
+        return {**context, "unpaid": say("There is {error}.", error=error)}

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from wainwright.accounts.models import Code, Dimension
 from wainwright.core.roles import ROLES
+from wainwright.core.said import joined, say
 from wainwright.formats.countries import countries
 from wainwright.people.models import Firm, Membership
 
@@ -31,14 +32,14 @@ class Groups:
         """Load the roles, people, codes and countries of a firm. Three queries."""
         names = {each.code: each.name for each in Dimension.objects.filter(firm=firm)}
         rows: list[tuple[str, str, tuple[str, ...]]] = [
-            (f"role:{role}", f"role {role}", (role, f"{role}s")) for role in ROLES
+            (f"role:{role}", say("role {role}", role=role), (role, f"{role}s")) for role in ROLES
         ]
         for code, name in countries().items():
             rows.append((f"country:{code}", name, (code,)))
         for dimension, code, name in Code.objects.filter(firm=firm).values_list("dimension", "code", "name"):
             if dimension in names:
-                words = f"{names[dimension].lower()} {code}"
-                rows.append((f"code:{dimension}:{code}", words, (code, f"{words} {name}")))
+                words = joined("", (names[dimension].lower(), " ", code))
+                rows.append((f"code:{dimension}:{code}", words, (code, joined("", (words, " ", name)))))
         people = list(Membership.objects.filter(firm=firm).values_list("pk", "person__name", "person__email"))
         often = Counter(name.casefold() for _, name, _ in people)
         for pk, name, email in people:
@@ -59,9 +60,9 @@ class Groups:
         wrong: list[str] = []
         found = [*self._read(named, "", wrong), *self._read(left_out, LEAVES_OUT, wrong)]
         if len(found) > MOST:
-            wrong.append(f"At most {MOST} are named. Use a role or a code.")
+            wrong.append(say("At most {most} are named. Use a role or a code.", most=MOST))
         if both := sorted(self.say([key]) for key in found if f"{LEAVES_OUT}{key}" in found):
-            wrong.append(f"Both meant and left out: {', '.join(both)}.")
+            wrong.append(say("Both meant and left out: {list}.", list=joined(", ", both)))
         if wrong:
             raise NoGroup(" ".join(wrong))
         return list(dict.fromkeys(found))
@@ -74,15 +75,17 @@ class Groups:
             if len(keys) == 1:
                 found.append(sign + keys[0])
             elif keys:
-                several = ", ".join(self.words[key] for key in keys[:4])
-                wrong.append(f"“{word[:40]}” may be {several}. Write one of them like that.")
+                several = joined(", ", (self.words[key] for key in keys[:4]))
+                wrong.append(
+                    say("“{word}” may be {several}. Write one of them like that.", word=word[:40], several=several)
+                )
             elif word:
-                wrong.append(f"“{word[:40]}” is no role, code, country or name here.")
+                wrong.append(say("“{word}” is no role, code, country or name here.", word=word[:40]))
         return found
 
     def say(self, keys: Iterable[str]) -> str:
         """Return keys in words, parted by commas; what is gone is said by its key."""
-        return ", ".join(self.words.get(key, key) for key in keys)
+        return joined(", ", (self.words.get(key, key) for key in keys))
 
     def lines(self, keys: Sequence[str]) -> tuple[str, str]:
         """Return what is typed to mean some keys: those named, those left out, a line each."""
@@ -94,4 +97,4 @@ class Groups:
         """Return whom some keys mean, as it stands beside a rule."""
         named = [key for key in keys if not key.startswith(LEAVES_OUT)]
         out = [key[1:] for key in keys if key.startswith(LEAVES_OUT)]
-        return (self.say(named) if named else "everybody") + (f", but not {self.say(out)}" if out else "")
+        return (self.say(named) if named else "everybody") + (say(", but not {say}", say=self.say(out)) if out else "")

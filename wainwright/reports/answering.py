@@ -12,6 +12,7 @@ from zoneinfo import ZoneInfo
 from django.db.models import Q, QuerySet
 
 from wainwright.core.money import places
+from wainwright.core.said import as_figure, say
 from wainwright.core.spans import PIECES, Span, span_before
 from wainwright.core.table import (
     Cell,
@@ -38,7 +39,7 @@ from wainwright.signoff.selectors import asked_about
 
 # More groups than these are no answer; more columns side by side cannot be read.
 MOST_GROUPS, MOST_ACROSS = 100_000, 12
-REST = Part("…", "all others", ("~~",))
+REST = Part("…", say("all others"), ("~~",))
 
 
 @dataclass(frozen=True)
@@ -54,7 +55,7 @@ class Answer:
 def narrowed(report: Report, reader: Reader, asked: Asked, span: Span | None) -> QuerySet:
     """Return the rows that a question is of. Several parts of one dimension are each enough; of several dimensions all must fit."""
     if report.rows is None:
-        raise Refusal("This report has no single things behind it.")
+        raise Refusal(say("This report has no single things behind it."))
     rows = report.rows(reader)
     if span is not None and report.day:
         rows = rows.filter(**_within(report, reader, span))
@@ -107,7 +108,13 @@ def _groups(report: Report, reader: Reader, asked: Asked, span: Span | None, dim
         return {(): values} if any(values) else {}
     found = list(rows.values_list(*fields).annotate(**sums)[: MOST_GROUPS + 1])
     if len(found) > MOST_GROUPS:
-        raise Refusal(f"That would be more than {MOST_GROUPS:,} groups. Choose a shorter time, or group by less.", "by")
+        raise Refusal(
+            say(
+                "That would be more than {most_groups} groups. Choose a shorter time, or group by less.",
+                most_groups=as_figure(MOST_GROUPS, ","),
+            ),
+            "by",
+        )
     places_of = [[fields.index(name) for name in dim.fields] for dim in dims]
     parts_of = [
         dim.parts(reader, {tuple(row[n] for n in at) for row in found}) for dim, at in zip(dims, places_of, strict=True)
@@ -168,7 +175,7 @@ def _plain(report: Report, reader: Reader, asked: Asked, dims: Sequence[Dim], gr
     columns = [*_heads(dims), *(Column(m.key, m.words, m.kind) for m in measures)]
     columns += [Column(r.key, r.words, r.kind) for r in report.ratios]
     if shares:
-        columns.append(Column("share", "of all", "percent"))
+        columns.append(Column("share", say("of all"), "percent"))
 
     def figures(values: Sequence[Decimal]) -> list[Cell]:
         by = {m.key: value for m, value in zip(measures, values, strict=True)}
@@ -230,8 +237,8 @@ def _compared(report: Report, reader: Reader, asked: Asked, dims: Sequence[Dim],
     others = _groups(report, reader, asked, before, dims)
     both = aligned(groups, others, _shift(dims, asked.span, before))
     columns = [
-        *_heads(dims), Column(figure, measure.words, measure.kind), Column("before", f"{before.since.day} {before.since:%b %Y} to {before.until.day} {before.until:%b %Y}", measure.kind),
-        Column("more", "more by", measure.kind), Column("change", "change", "percent"),
+        *_heads(dims), Column(figure, measure.words, measure.kind), Column("before", say("{day} {since} to {day_2} {until}", day=before.since.day, since=as_figure(before.since, "%b %Y"), day_2=before.until.day, until=as_figure(before.until, "%b %Y")), measure.kind),
+        Column("more", say("more by"), measure.kind), Column("change", "change", "percent"),
     ]  # fmt: skip
 
     def figures(now: Decimal, then: Decimal) -> list[Cell]:

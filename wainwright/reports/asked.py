@@ -8,6 +8,7 @@ from datetime import date
 from typing import Any
 from urllib.parse import urlencode
 
+from wainwright.core.said import as_figure, joined, said_by, say
 from wainwright.core.spans import NoSpan, Span, span_before, span_of
 from wainwright.core.table import Part
 from wainwright.errors import Refusal
@@ -16,14 +17,14 @@ from wainwright.reports.dims import Dim
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
 
-AGAINST = {"": "nothing", "before": "the time before", "year": "a year before"}
+AGAINST = {"": "nothing", "before": say("the time before"), "year": say("a year before")}
 PICTURES = {
     "bars": "bars",
-    "line": "a line",
-    "stacked": "stacked bars",
+    "line": say("a line"),
+    "stacked": say("stacked bars"),
     "share": "shares",
-    "heat": "week by day",
-    "none": "no picture",
+    "heat": say("week by day"),
+    "none": say("no picture"),
 }
 MOST_CONDITIONS = 20
 
@@ -135,7 +136,7 @@ def read(report: Report, reader: Reader, data: Mapping[str, Sequence[str]]) -> R
         try:
             span_before(span, against)
         except NoSpan as error:
-            faults["against"], against = str(error), ""
+            faults["against"], against = said_by(error), ""
     picture = one("picture", report.picture)
     return Read(
         Asked(
@@ -166,12 +167,12 @@ def _span(report: Report, reader: Reader, code: str, since: str, until: str, fau
     try:
         days = [date.fromisoformat(text) if text else None for text in (since, until)]
     except ValueError:
-        faults["span"] = "Write each day as 2026-10-14."
+        faults["span"] = say("Write each day as 2026-10-14.")
         days = [None, None]
     try:
         return span_of(code, reader.today, *days)
     except NoSpan as error:
-        faults.setdefault("span", str(error))
+        faults.setdefault("span", said_by(error))
         return span_of(report.span, reader.today)
 
 
@@ -182,7 +183,7 @@ def _conditions(
     pairs = [tuple(each.partition(":")[::2]) for each in data.get("of", ())] if "of" in data else list(report.of)
     of = dict.fromkeys((dim, part) for dim, part in pairs if dim in dims and part)
     if any(dim and dim not in dims for dim, _ in pairs):
-        faults["of"] = "A condition of this address is none that the report knows; it was left out."
+        faults["of"] = say("A condition of this address is none that the report knows; it was left out.")
     typed = " ".join((data.get("add") or [""])[-1].split())[:80]
     meant = (data.get("chosen") or [""])[-1].partition(":")[::2]
     if meant[0] in dims and meant[1]:
@@ -192,7 +193,10 @@ def _conditions(
     if not typed:
         return tuple(of)[:MOST_CONDITIONS], (), ""
     if len(of) >= MOST_CONDITIONS:
-        faults["add"] = f"More than {MOST_CONDITIONS} conditions make no question. Take one off first."
+        faults["add"] = say(
+            "More than {most_conditions} conditions make no question. Take one off first.",
+            most_conditions=MOST_CONDITIONS,
+        )
         return tuple(of)[:MOST_CONDITIONS], (), typed
     found = [Choice(dim, part) for dim in dims.values() for part in dim.find(reader, typed)]
     same = [each for each in found if typed.casefold() in (each.part.label.casefold(), each.part.id.casefold())]
@@ -201,17 +205,23 @@ def _conditions(
         of[fits[0].dim.key, fits[0].part.id] = None
         return tuple(of), (), ""
     if not fits:
-        faults["add"] = (
-            f"“{typed}” is none of {_listed([dim.words for dim in dims.values() if not dim.time])}. Type any part of a name or a code."
+        faults["add"] = say(
+            "“{typed}” is none of {listed}. Type any part of a name or a code.",
+            typed=typed,
+            listed=_listed([dim.words for dim in dims.values() if not dim.time]),
         )
     else:
-        faults["add"] = f"“{typed}” may mean several things. Choose one, or type more of it."
+        faults["add"] = say("“{typed}” may mean several things. Choose one, or type more of it.", typed=typed)
     return tuple(of), tuple(fits[:12]), typed
 
 
 def _listed(words: Sequence[str]) -> str:
     found = list(dict.fromkeys(words))
-    return ", ".join(found[:-1]) + (" and " if len(found) > 1 else "") + found[-1] if found else "what it knows"
+    return (
+        joined(", ", found[:-1]) + (say(" and ") if len(found) > 1 else "") + found[-1]
+        if found
+        else say("what it knows")
+    )
 
 
 def condition_words(report: Report, reader: Reader, asked: Asked) -> list[tuple[str, str, str]]:
@@ -225,16 +235,22 @@ def sentence(report: Report, reader: Reader, asked: Asked) -> str:
     dims = {dim.key: dim for dim in report.dims(reader)}
     said = [report.title]
     if asked.by:
-        said.append(f"by {_listed([dims[key].words for key in (*asked.by, *filter(None, [asked.across]))])}")
+        said.append(
+            say("by {listed}", listed=_listed([dims[key].words for key in (*asked.by, *filter(None, [asked.across]))]))
+        )
     conditions = condition_words(report, reader, asked)
     if conditions:
-        said.append("of " + ", ".join(label for _, label, _ in conditions))
+        said.append("of " + joined(", ", (label for _, label, _ in conditions)))
     if asked.span is not None:
         said.append(asked.span.words)
         if asked.span.code != "days":
-            said[-1] += (
-                f" ({asked.span.since.day} {asked.span.since:%b %Y} to {asked.span.until.day} {asked.span.until:%b %Y})"
+            said[-1] += say(
+                " ({day} {since} to {day_2} {until})",
+                day=asked.span.since.day,
+                since=as_figure(asked.span.since, "%b %Y"),
+                day_2=asked.span.until.day,
+                until=as_figure(asked.span.until, "%b %Y"),
             )
     if asked.against:
-        said.append(f"against {AGAINST[asked.against]}")
-    return ", ".join(said)
+        said.append(say("against {against}", against=AGAINST[asked.against]))
+    return joined(", ", said)

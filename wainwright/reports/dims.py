@@ -11,6 +11,7 @@ from django.db.models import Q
 
 from wainwright.accounts.models import CodingPart
 from wainwright.core.picking import folded
+from wainwright.core.said import joined, say
 from wainwright.core.spans import PIECES, NoSpan, Piece, piece_by
 from wainwright.core.table import Part
 from wainwright.fields import whole
@@ -75,7 +76,7 @@ def category(field_: str = "category") -> Dim:
         return {(code,): Part(code or NONE, label(reader, code)) for (code,) in values}
 
     def label(reader: Reader, code: str) -> str:
-        return reader.categories.get(code, code) if code and code != NONE else "no category"
+        return reader.categories.get(code, code) if code and code != NONE else say("no category")
 
     def find(reader: Reader, text: str) -> list[Part]:
         return [Part(code, reader.categories[code]) for code in reader.category_picks.find(text, 7)]
@@ -115,7 +116,7 @@ def _of_codes(
     def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
         ids = {value for (value,) in values}
         by, picks = codes(reader, ids), reader.books.picks(dimension)
-        none = Part(NONE, f"no {name}", ("~",))
+        none = Part(NONE, say("no {name}", name=name), ("~",))
         return {(pk,): Part(code, picks.words(code), (code,)) if (code := by.get(pk)) else none for pk in ids}
 
     def find(reader: Reader, text: str) -> list[Part]:
@@ -123,7 +124,7 @@ def _of_codes(
         return [Part(code, picks.words(code)) for code in picks.find(text, 7)]
 
     def label(reader: Reader, part: str) -> str:
-        return f"no {name}" if part == NONE else reader.books.picks(dimension).words(part)
+        return say("no {name}", name=name) if part == NONE else reader.books.picks(dimension).words(part)
 
     return Dim(f"coding.{dimension}", name, (field_,), parts, where, find, label)
 
@@ -136,7 +137,9 @@ def time(piece: str, field_: str = "day") -> Dim:
     """A piece of time: month, quarter, year, week. Days are folded here: no database reckons weeks as another does."""
 
     def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
-        return {(day,): _ordered(PIECES[piece](day)) if day else Part(NONE, "no day", (date.max,)) for (day,) in values}
+        return {
+            (day,): _ordered(PIECES[piece](day)) if day else Part(NONE, say("no day"), (date.max,)) for (day,) in values
+        }
 
     def where(reader: Reader, part: str) -> Q:
         if part == NONE:
@@ -149,9 +152,9 @@ def time(piece: str, field_: str = "day") -> Dim:
 
     def label(reader: Reader, part: str) -> str:
         try:
-            return "no day" if part == NONE else piece_by(piece, part).label
+            return say("no day") if part == NONE else piece_by(piece, part).label
         except NoSpan:
-            return f"{part[:20]}, which is no {piece}"
+            return say("{part}, which is no {piece}", part=part[:20], piece=piece)
 
     return Dim(piece, piece, (field_,), parts, where, lambda reader, text: [], label, piece)
 
@@ -170,7 +173,7 @@ def weekday(field_: str = "day") -> Dim:
         return Q(**{f"{field_}__week_day": (int(part) + 1) % 7 + 1}) if part in "0123456" else Q(pk__in=[])
 
     return Dim(
-        "weekday", "day of the week", (field_,), parts, where, lambda reader, text: [],
+        "weekday", say("day of the week"), (field_,), parts, where, lambda reader, text: [],
         lambda reader, part: WEEKDAYS[int(part)] if part in "0123456" else part,
     )  # fmt: skip
 
@@ -213,7 +216,7 @@ def text(
     shown: Callable[[str], str] = str,
 ) -> Dim:  # fmt: skip
     """Words as they stand: a merchant, a town. ``rows`` is where a typed text is looked for; ``shown`` makes them readable."""
-    nothing = none or f"no {words}"
+    nothing = none or say("no {words}", words=words)
 
     def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
         return {
@@ -237,7 +240,7 @@ def country(field_: str = "country") -> Dim:
     """In which country."""
 
     def label(reader: Reader, code: str) -> str:
-        return reader.country_names.get(code, code) if code and code != NONE else "no country"
+        return reader.country_names.get(code, code) if code and code != NONE else say("no country")
 
     def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
         return {(code,): Part(code or NONE, label(reader, code)) for (code,) in values}
@@ -267,12 +270,14 @@ def trip(field_: str = "trip_id") -> Dim:
 
     def named(reader: Reader, ids: Iterable[int]) -> dict[int, str]:
         rows = Trip.objects.filter(firm=reader.firm, pk__in=set(ids)).values_list("pk", "number", "title")
-        return {pk: f"{Trip(number=number).code} {title}" for pk, number, title in rows}
+        return {pk: joined("", (Trip(number=number).code, " ", title)) for pk, number, title in rows}
 
     def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
         ids = [pk for (pk,) in values]
         names = named(reader, (pk for pk in ids if pk))
-        return {(pk,): Part(str(pk), names.get(pk, "a trip")) if pk else Part(NONE, "no trip", ("~",)) for pk in ids}
+        return {
+            (pk,): Part(str(pk), names.get(pk, "a trip")) if pk else Part(NONE, say("no trip"), ("~",)) for pk in ids
+        }
 
     def where(reader: Reader, part: str) -> Q:
         return Q(**{field_: whole(part)}) if part != NONE else Q(**{f"{field_}__isnull": True})
@@ -282,13 +287,13 @@ def trip(field_: str = "trip_id") -> Dim:
         number = typed.upper().removeprefix("T-").lstrip("0")
         wanted = Q(number=whole(number)) if number.isdigit() else Q(title__icontains=typed)
         rows = Trip.objects.visible_to(reader.member).filter(wanted).order_by("-number")[:7]
-        return [Part(str(row.pk), f"{row.code} {row.title}") for row in rows.only("pk", "number", "title")]
+        return [Part(str(row.pk), joined("", (row.code, " ", row.title))) for row in rows.only("pk", "number", "title")]
 
     def label(reader: Reader, part: str) -> str:
         if part == NONE:
-            return "no trip"
+            return say("no trip")
         row = Trip.objects.visible_to(reader.member).filter(pk=whole(part)).only("pk", "number", "title").first()
-        return f"{row.code} {row.title}" if row is not None else "a trip"
+        return joined("", (row.code, " ", row.title)) if row is not None else say("a trip")
 
     return Dim("trip", "trip", (field_,), parts, where, find, label)
 

@@ -12,6 +12,7 @@ from typing import Any
 from django.template.loader import render_to_string
 
 from wainwright import clock
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.table import Cell, Column, Table
 from wainwright.downloads import XLSX
 from wainwright.errors import Refusal
@@ -39,7 +40,7 @@ class Told:
     def rows(self) -> list[tuple[str, str]]:
         """The same as pairs."""
         return [
-            ("Asked", self.sentence), ("By", f"{self.by.person.name}, {self.by.firm.name}"), ("As of", self.as_of),
+            ("Asked", self.sentence), ("By", joined("", (self.by.person.name, ", ", self.by.firm.name))), (say("As of"), self.as_of),
             ("Currency", self.by.firm.currency),
         ]  # fmt: skip
 
@@ -47,7 +48,7 @@ class Told:
 def as_of(firm_zone: str) -> str:
     """The moment, as a file says it."""
     day = clock.today(firm_zone)
-    return f"{day.day} {day:%b %Y}"
+    return joined("", (day.day, " ", as_figure(day, "%b %Y")))
 
 
 def file_of(form: str, told: Told, table: Table) -> bytes:
@@ -59,15 +60,24 @@ def file_of(form: str, told: Told, table: Table) -> bytes:
     if form == "json":
         return json.dumps(_data(told, table), ensure_ascii=False, indent=1).encode()
     if form != "pdf":
-        raise Refusal("Choose CSV, XLSX, PDF or JSON.", "form")
+        raise Refusal(say("Choose CSV, XLSX, PDF or JSON."), "form")
     if len(table.rows) > MOST_ROWS:
         raise Refusal(
-            f"That is {len(table.rows):,} rows; a PDF holds {MOST_ROWS:,}. Take it as XLSX or CSV, or group by less.",
+            say(
+                "That is {rows_count} rows; a PDF holds {most_rows}. Take it as XLSX or CSV, or group by less.",
+                rows_count=as_figure(len(table.rows), ","),
+                most_rows=as_figure(MOST_ROWS, ","),
+            ),
             "form",
         )
     if len(table.columns) > MOST_COLUMNS:
         raise Refusal(
-            f"That is {len(table.columns)} columns; a page holds {MOST_COLUMNS}. Take it as XLSX or CSV, or choose fewer columns.",
+            say(
+                "That is {columns_count} columns; a page holds {most_columns}. Take it as XLSX or CSV, "
+                "or choose fewer columns.",
+                columns_count=len(table.columns),
+                most_columns=MOST_COLUMNS,
+            ),
             "form",
         )
     return printed(
@@ -103,7 +113,7 @@ def written_cell(column: Column, cell: Cell) -> str:
     if cell is None or cell == "":
         return ""
     if isinstance(cell, date):
-        return f"{cell.day} {cell:%b %Y}"
+        return joined("", (cell.day, " ", as_figure(cell, "%b %Y")))
     if column.key.startswith("x.") and not cell:
         # Of many columns side by side most say nothing.
         return ""

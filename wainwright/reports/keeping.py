@@ -8,6 +8,7 @@ from django.db import IntegrityError, transaction
 from django.db.models import Max, Q, QuerySet
 
 from wainwright import clock
+from wainwright.core.said import as_figure, say
 from wainwright.core.table import Table, as_data, from_data
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.people.models import Membership
@@ -38,7 +39,7 @@ def kept_of(member: Membership, kept_id: int) -> Kept:
     """A kept question that somebody may ask. Raises ``Stale`` where there is none."""
     found = Kept.objects.filter(Q(owner=member) | Q(shared=True), firm=member.firm, pk=kept_id).first()
     if found is None:
-        raise Stale("That question is not kept any more.")
+        raise Stale(say("That question is not kept any more."))
     return found
 
 
@@ -46,16 +47,16 @@ def kept_of(member: Membership, kept_id: int) -> Kept:
 def keep(member: Membership, report: Report, asked: Asked, name: str, shared: bool) -> Kept:
     """Keep a question under a name; one's own of the same name is kept anew. Raises ``Refusal``, ``NotAllowed``."""
     if member.prepared_by is not None:
-        raise NotAllowed(f"Only {member.person.name} keeps reports of theirs.")
+        raise NotAllowed(say("Only {member} keeps reports of theirs.", member=member.person.name))
     name = " ".join(name.split())[:80]
     if len(name) < 2:
-        raise Refusal("Give it a name of two letters or more.", "name")
+        raise Refusal(say("Give it a name of two letters or more."), "name")
     if shared and not member.may["read_all"]:
-        raise NotAllowed("Only finance and auditors put a question on the firm's shelf. Keep it for yourself.")
+        raise NotAllowed(say("Only finance and auditors put a question on the firm's shelf. Keep it for yourself."))
     if Kept.objects.filter(owner=member).exclude(name=name).count() >= MOST_KEPT:
-        raise Refusal(f"You keep {MOST_KEPT} questions already. Drop one first.", "name")
+        raise Refusal(say("You keep {most_kept} questions already. Drop one first.", most_kept=MOST_KEPT), "name")
     if shared and Kept.objects.filter(firm=member.firm, name=name, shared=True).exclude(owner=member).exists():
-        raise Refusal("Another question of that name stands on the firm's shelf. Choose another name.", "name")
+        raise Refusal(say("Another question of that name stands on the firm's shelf. Choose another name."), "name")
     try:
         with transaction.atomic():
             kept, new = Kept.objects.update_or_create(
@@ -70,10 +71,10 @@ def keep(member: Membership, report: Report, asked: Asked, name: str, shared: bo
                 },
             )
     except IntegrityError as error:
-        raise Stale("Somebody kept one under that name just now. Look again.") from error
+        raise Stale(say("Somebody kept one under that name just now. Look again.")) from error
     record(
         member,
-        "kept a report",
+        say("kept a report"),
         f"firm:{member.firm_id}",
         after={"name": name, "report": report.key, "asked": asked.data(), "shared": shared, "new": new},
     )
@@ -85,10 +86,10 @@ def drop(member: Membership, kept_id: int) -> None:
     """Drop a kept question of one's own, with its sendings; answers that were kept stay. Raises ``Stale``, ``NotAllowed``."""
     kept = kept_of(member, kept_id)
     if kept.owner_id != member.pk:
-        raise NotAllowed(f"Only {kept.owner.person.name}, who kept it, drops it.")
+        raise NotAllowed(say("Only {owner}, who kept it, drops it.", owner=kept.owner.person.name))
     record(
         member,
-        "dropped a kept report",
+        say("dropped a kept report"),
         f"firm:{member.firm_id}",
         before={"name": kept.name, "report": kept.report, "asked": kept.asked},
     )
@@ -100,7 +101,11 @@ def all_things(report: Report, reader: Reader, asked: Asked) -> Table:
     rows = list(things(report, reader, asked)[: MOST_THINGS + 1])
     if len(rows) > MOST_THINGS:
         raise Refusal(
-            f"That would be more than {MOST_THINGS:,} rows. Choose a shorter time, or add a condition.", "form"
+            say(
+                "That would be more than {most_things} rows. Choose a shorter time, or add a condition.",
+                most_things=as_figure(MOST_THINGS, ","),
+            ),
+            "form",
         )
     return Table(thing_columns(report), tuple(thing_rows(report, reader, rows)))
 
@@ -110,7 +115,11 @@ def worked_out(report: Report, reader: Reader, asked: Asked) -> Table:
     table = answer(report, reader, asked).table
     if len(table.rows) > MOST_RUN_ROWS:
         raise Refusal(
-            f"That is {len(table.rows):,} rows; {MOST_RUN_ROWS:,} at most are kept. Group by less, or take it as a file.",
+            say(
+                "That is {rows_count} rows; {most_run_rows} at most are kept. Group by less, or take it as a file.",
+                rows_count=as_figure(len(table.rows), ","),
+                most_run_rows=as_figure(MOST_RUN_ROWS, ","),
+            ),
             "form",
         )
     return table
@@ -135,7 +144,7 @@ def keep_answer(
     )  # fmt: skip
     record(
         member,
-        "kept an answer",
+        say("kept an answer"),
         f"firm:{member.firm_id}",
         after={"run": run.pk, "report": report.key, "asked": asked.data(), "rows": run.count},
     )
@@ -170,10 +179,10 @@ def drop_run(member: Membership, run_id: int) -> None:
     """Drop a kept answer of one's own; one on its way ends. Raises ``Stale``."""
     run = Run.objects.filter(pk=run_id, by=member, firm=member.firm).first()
     if run is None:
-        raise Stale("That answer is not kept any more.")
+        raise Stale(say("That answer is not kept any more."))
     record(
         member,
-        "dropped a kept answer",
+        say("dropped a kept answer"),
         f"firm:{member.firm_id}",
         before={"run": run.pk, "title": run.title, "time": run.time},
     )

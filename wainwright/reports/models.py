@@ -6,6 +6,7 @@ from django.db import models
 from django.db.models import Q
 
 from wainwright.accounts.models import CodingKept
+from wainwright.core.said import say
 from wainwright.people.models import Membership
 
 
@@ -92,7 +93,7 @@ class Follow(models.Model):
     time = models.DateTimeField(null=True)
 
     def __str__(self):
-        return f"{self.firm} to {self.entry}"
+        return say("{firm} to {entry}", firm=self.firm, entry=self.entry)
 
 
 class Kept(models.Model):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from decimal import Decimal
 
+from wainwright.core.said import joined
 from wainwright.core.table import Cell, Row, Table
 from wainwright.drawing import charts
 from wainwright.drawing.charts import Picture
@@ -55,7 +56,7 @@ def _turned(table: Table, kind: str, names: Sequence[int], across: Sequence[int]
 
 
 def _name(row: Row, names: Sequence[int]) -> str:
-    return ", ".join(str(row.cells[n]) for n in names if row.cells[n] not in (None, ""))
+    return joined(", ", (str(row.cells[n]) for n in names if row.cells[n] not in (None, "")))
 
 
 def _figure(cell: Cell) -> Decimal:

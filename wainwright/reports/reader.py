@@ -16,13 +16,19 @@ from wainwright.accounts.models import Code, CodingPart
 from wainwright.accounts.selectors import Books, books
 from wainwright.core.money import Money
 from wainwright.core.picking import PickList
+from wainwright.core.said import say
 from wainwright.formats.countries import countries
 from wainwright.people.models import Membership
 from wainwright.prepared import prepared
 from wainwright.rulebook.selectors import Rulebook, rulebook
 
 # What stands in place of a category where a line has none.
-KINDS = {"allowance": "Daily allowance", "mileage": "Mileage", "flat": "Flat sums", "cost": "Without a category"}
+KINDS = {
+    "allowance": say("Daily allowance"),
+    "mileage": "Mileage",
+    "flat": say("Flat sums"),
+    "cost": say("Without a category"),
+}
 
 
 class Reader:

@@ -15,6 +15,7 @@ from wainwright.core.bearing import Borne, bear_each
 from wainwright.core.coding import Coding
 from wainwright.core.matching import plain_merchant
 from wainwright.core.money import Money, add_up
+from wainwright.core.said import say
 from wainwright.core.splits import spread
 from wainwright.expenses.models import Expense
 from wainwright.people.models import Firm
@@ -121,7 +122,7 @@ def _of_plan(trip: Trip, frozen: Frozen) -> Iterator[Planned]:
             continue
         each = about.get(cost.key)
         if each is None:
-            yield cost.key, cost.category, "Daily allowance", frozen.starts, "self", coding, amount
+            yield cost.key, cost.category, say("Daily allowance"), frozen.starts, "self", coding, amount
         else:
             yield cost.key, cost.category, each.label, each.day, each.paid_by, coding, amount
 

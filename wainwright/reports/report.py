@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from django.db.models import QuerySet
 from django.db.models.expressions import BaseExpression
 
+from wainwright.core.said import say
 from wainwright.core.table import Cell, Table
 from wainwright.people.models import Membership
 from wainwright.reports.dims import Dim
@@ -17,7 +18,7 @@ from wainwright.reports.reader import Reader
 if TYPE_CHECKING:
     from wainwright.reports.asked import Asked
 
-SUBJECTS = ("Spending", "Travel", "Rules", "Money under way", "Work", "People")
+SUBJECTS = ("Spending", "Travel", "Rules", say("Money under way"), "Work", "People")
 
 
 @dataclass(frozen=True)

@@ -21,6 +21,7 @@ from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
 from wainwright.accounts.models import Period
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.spans import month_end
 from wainwright.core.table import Table, as_data
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -73,9 +74,16 @@ def read_recipients(firm: Firm, text: str) -> Recipients:
     """Find whom a text names, names and addresses parted by commas. Raises ``Refusal`` naming each that is nobody's."""
     pieces = list(dict.fromkeys(piece.strip() for piece in re.split(r"[,;\n]", text) if piece.strip()))
     if not pieces:
-        raise Refusal("Say to whom: names of people of the firm, or its mail addresses, parted by commas.", "to")
+        raise Refusal(say("Say to whom: names of people of the firm, or its mail addresses, parted by commas."), "to")
     if len(pieces) > MOST_TO:
-        raise Refusal(f"That is {len(pieces)} people; {MOST_TO} at most. Send a mail list of the firm instead.", "to")
+        raise Refusal(
+            say(
+                "That is {pieces_count} people; {most_to} at most. Send a mail list of the firm instead.",
+                pieces_count=len(pieces),
+                most_to=MOST_TO,
+            ),
+            "to",
+        )
     members = Membership.objects.filter(firm=firm, active=True).select_related("person")
     by_email = {each.person.email.casefold(): each for each in members}
     found, wrong, own = Recipients(), [], domains_of(firm)
@@ -87,7 +95,13 @@ def read_recipients(firm: Firm, text: str) -> Recipients:
             elif piece.casefold().rpartition("@")[2] in own:
                 found.addresses.append(piece.casefold())
             else:
-                wrong.append(f"{piece[:60]} is not an address of the firm ({', '.join(sorted(own))}).")
+                wrong.append(
+                    say(
+                        "{piece} is not an address of the firm ({list}).",
+                        piece=piece[:60],
+                        list=joined(", ", sorted(own)),
+                    )
+                )
             continue
         fits = [each for each in members if piece.casefold() in each.person.name.casefold()]
         same = [each for each in fits if each.person.name.casefold() == piece.casefold()]
@@ -95,10 +109,14 @@ def read_recipients(firm: Firm, text: str) -> Recipients:
             found.members.append((same or fits)[0])
         elif fits:
             wrong.append(
-                f"“{piece[:40]}” fits several: {', '.join(each.person.name for each in fits[:4])}. Type more of one."
+                say(
+                    "“{piece}” fits several: {list}. Type more of one.",
+                    piece=piece[:40],
+                    list=joined(", ", (each.person.name for each in fits[:4])),
+                )
             )
         else:
-            wrong.append(f"Nobody of the firm is called “{piece[:40]}”.")
+            wrong.append(say("Nobody of the firm is called “{piece}”.", piece=piece[:40]))
     if wrong:
         raise Refusal(" ".join(wrong[:6]), "to")
     return found
@@ -119,11 +137,13 @@ def set_sending(member: Membership, kept_id: int, typed: SendingTyped) -> Sendin
     """Let a kept question of one's own be sent, once or again and again. Raises ``Refusal``, ``NotAllowed``, ``Stale``."""
     kept = kept_of(member, kept_id)
     if member.prepared_by is not None or kept.owner_id != member.pk:
-        raise NotAllowed("Only who kept a question lets it be sent. Keep it for yourself first.")
+        raise NotAllowed(say("Only who kept a question lets it be sent. Keep it for yourself first."))
     if kept.sendings.filter(stopped="").count() >= MOST_SENDINGS:
-        raise Refusal(f"It goes out {MOST_SENDINGS} ways already. Take one away first.", "every")
+        raise Refusal(
+            say("It goes out {most_sendings} ways already. Take one away first.", most_sendings=MOST_SENDINGS), "every"
+        )
     if typed.every not in Sending.Every.values:
-        raise Refusal("Choose when it goes out.", "every")
+        raise Refusal(say("Choose when it goes out."), "every")
     forms = [form for form in FORMS if form in typed.forms]
     weekday = int(typed.weekday) if typed.weekday in tuple("0123456") else 0
     hour = int(typed.hour) if typed.hour.isdigit() and int(typed.hour) < 24 else 7
@@ -144,7 +164,7 @@ def set_sending(member: Membership, kept_id: int, typed: SendingTyped) -> Sendin
     names = [each.person.name for each in to.members] + to.addresses
     record(
         member,
-        "lets a report be sent",
+        say("lets a report be sent"),
         f"firm:{member.firm_id}",
         after={"report": kept.name, "every": typed.every, "day": day, "forms": forms, "to": names},
     )
@@ -159,9 +179,9 @@ def _day(text: str, today: date) -> date:
     try:
         day = date.fromisoformat(text.strip())
     except ValueError as error:
-        raise Refusal("Choose the day on which it goes out.", "day") from error
+        raise Refusal(say("Choose the day on which it goes out."), "day") from error
     if not today <= day <= today + timedelta(days=730):
-        raise Refusal("Choose a day from today on, within two years.", "day")
+        raise Refusal(say("Choose a day from today on, within two years."), "day")
     return day
 
 
@@ -170,12 +190,12 @@ def take_away(member: Membership, sending_id: int) -> None:
     """Let a question be sent no more. Raises ``Stale``, ``NotAllowed``."""
     row = Sending.objects.filter(pk=sending_id, kept__firm=member.firm).select_related("kept").first()
     if row is None:
-        raise Stale("It is not sent any more.")
+        raise Stale(say("It is not sent any more."))
     if row.by_id != member.pk:
-        raise NotAllowed("Only who set it up takes it away.")
+        raise NotAllowed(say("Only who set it up takes it away."))
     record(
         member,
-        "lets a report be sent no more",
+        say("lets a report be sent no more"),
         f"firm:{member.firm_id}",
         before={"report": row.kept.name, "every": row.every},
     )
@@ -201,7 +221,7 @@ def send_due() -> None:
         "by__person", "by__firm"
     ):
         if run.time < now - GIVEN_UP:
-            _failed(run, "It was begun again and again and never ended. Send it to fewer, or ask for less.")
+            _failed(run, say("It was begun again and again and never ended. Send it to fewer, or ask for less."))
         else:
             work(run.pk)
 
@@ -258,7 +278,10 @@ def work(run_id: int) -> None:
         log.exception("run %s of a report failed", run_id)
         _failed(
             run,
-            "Something went wrong that an administrator finds in the log. Ask it again; the next time it is due it is tried again.",
+            say(
+                "Something went wrong that an administrator finds in the log. Ask it again; the next "
+                "time it is due it is tried again."
+            ),
         )
 
 
@@ -273,11 +296,11 @@ class Seen:
 def _work(run: Run, sending: Sending) -> None:
     owner = run.by
     if not owner.active:
-        _stop(run, sending, f"{owner.person.name}, who set it up, has left the firm.")
+        _stop(run, sending, say("{owner}, who set it up, has left the firm.", owner=owner.person.name))
         return
     report = reports().get(run.report)
     if report is None or not report.open_to(owner):
-        _stop(run, sending, "The report is not open any more to who set it up.")
+        _stop(run, sending, say("The report is not open any more to who set it up."))
         return
     catch_up(run.firm, most=10_000)
     mine = _seen(run, owner)
@@ -304,7 +327,7 @@ def _work(run: Run, sending: Sending) -> None:
     _ended(
         run,
         Run.State.DONE if run.count else Run.State.EMPTY,
-        "" if run.count else f"Nothing fits the question: {mine.words}.",
+        "" if run.count else say("Nothing fits the question: {mine_words}.", mine_words=mine.words),
     )
 
 
@@ -317,28 +340,39 @@ def _seen(run: Run, reader: Membership) -> Seen:
 def _to_member(run: Run, sending: Sending, member: Membership, mine: Seen) -> str:
     """Send it to somebody of the firm, as they see it."""
     if not member.active:
-        return "not sent: they have left the firm"
+        return say("not sent: they have left the firm")
     report = reports()[run.report]
     if not report.open_to(member):
-        return "not sent: the report is not open to them"
+        return say("not sent: the report is not open to them")
     same = member.pk == run.by_id or (member.may["read_all"] and run.by.may["read_all"])
     seen = mine if same else _seen(run, member)
     text, body = _words(run, seen)
     files, problem = _files(run, sending, member, seen)
     tell(member, text, _link(run), f"{body}{problem}", files)
-    return f"sent{': came empty' if not seen.table.rows else ''}{problem}"
+    return (
+        say("sent: came empty{problem}", problem=problem)
+        if not seen.table.rows
+        else say("sent{problem}", problem=problem)
+    )
 
 
 def _to_address(run: Run, sending: Sending, address: str, mine: Seen) -> str:
     """Send it to an address of the firm that is nobody's own, as who set it up sees it."""
     if address.rpartition("@")[2] not in domains_of(run.firm):
-        return "not sent: it is not an address of the firm any more"
+        return say("not sent: it is not an address of the firm any more")
     text, body = _words(run, mine)
     files, problem = _files(run, sending, run.by, mine)
     link = f"{settings.ADDRESS}{_link(run)}"
     mail = EmailMultiAlternatives(
         text[:150],
-        f"{body}{problem}\n\n{link}\n\nSet up by {run.by.person.name}, {run.firm.name}.",
+        say(
+            "{body}{problem}\n\n{link}\n\nSet up by {by}, {run}.",
+            body=body,
+            problem=problem,
+            link=link,
+            by=run.by.person.name,
+            run=run.firm.name,
+        ),
         settings.DEFAULT_FROM_EMAIL,
         [address],
     )
@@ -350,8 +384,10 @@ def _to_address(run: Run, sending: Sending, address: str, mine: Seen) -> str:
 
 def _words(run: Run, seen: Seen) -> tuple[str, str]:
     if not seen.table.rows:
-        return f"{run.title}: came empty", f"{seen.words}: nothing fits the question this time."
-    return run.title, f"{seen.words}: {len(seen.table.rows)} rows."
+        return say("{run_title}: came empty", run_title=run.title), say(
+            "{seen_words}: nothing fits the question this time.", seen_words=seen.words
+        )
+    return run.title, say("{seen_words}: {rows_count} rows.", seen_words=seen.words, rows_count=len(seen.table.rows))
 
 
 def _files(run: Run, sending: Sending, member: Membership, seen: Seen) -> tuple[tuple[Enclosed, ...], str]:
@@ -382,7 +418,11 @@ def _link(run: Run) -> str:
 
 def _failed(run: Run, why: str) -> None:
     _ended(run, Run.State.FAILED, why)
-    tell(run.by, f"{run.title} could not be worked out: {why}", f"/reports/runs/{run.pk}/")
+    tell(
+        run.by,
+        say("{run_title} could not be worked out: {why}", run_title=run.title, why=why),
+        f"/reports/runs/{run.pk}/",
+    )
 
 
 def _ended(run: Run, state: str, problem: str = "") -> None:
@@ -398,21 +438,29 @@ def _stop(run: Run, sending: Sending, why: str) -> None:
 def call_off(member: Membership, run_id: int) -> None:
     """Call off a run on its way: whom it was not sent yet, it is not sent. Raises ``Stale``."""
     done = Run.objects.filter(pk=run_id, by=member, firm=member.firm, state=Run.State.WAITING).update(
-        state=Run.State.STOPPED, problem="Called off."
+        state=Run.State.STOPPED, problem=say("Called off.")
     )
     if not done:
-        raise Stale("It has ended already.")
-    record(member, "called off a report", f"firm:{member.firm_id}", after={"run": run_id})
+        raise Stale(say("It has ended already."))
+    record(member, say("called off a report"), f"firm:{member.firm_id}", after={"run": run_id})
 
 
 def when_words(sending: Sending, today: date) -> str:
     """When it goes out, in words."""
     if sending.stopped:
-        return f"stopped: {sending.stopped}"
+        return say("stopped: {stopped}", stopped=sending.stopped)
     if sending.every == Sending.Every.WEEK:
-        return f"every {date(2024, 1, 1 + sending.weekday):%A} at {sending.hour:02d}:00"
+        return say(
+            "every {date} at {hour}:00",
+            date=as_figure(date(2024, 1, 1 + sending.weekday), "%A"),
+            hour=as_figure(sending.hour, "02d"),
+        )
     if sending.every == Sending.Every.ONCE:
-        return f"on {sending.day:%d %b %Y}" if sending.day is not None else "once; it was sent"
+        return (
+            say("on {day}", day=as_figure(sending.day, "%d %b %Y"))
+            if sending.day is not None
+            else say("once; it was sent")
+        )
     return (
         f"{sending.get_every_display()}{f' at {sending.hour:02d}:00' if sending.every == Sending.Every.MONTH else ''}"
     )

@@ -12,6 +12,7 @@ from django.core.exceptions import ValidationError
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.core.said import say
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.people.may import must
@@ -26,7 +27,7 @@ def begins_later(firm: Firm, since: date | None) -> bool:
     """Whether a day lies ahead; nothing said is today. Raises ``Refusal`` for one that has been, or is too far."""
     today = clock.today(firm.zone)
     if since is not None and not today <= since <= today + FARTHEST:
-        raise Refusal("Choose from which day on: today or later, within two years.", "since")
+        raise Refusal(say("Choose from which day on: today or later, within two years."), "since")
     return since is not None and since > today
 
 
@@ -39,13 +40,13 @@ def keep(
     """
     values = {name: _plain(getattr(wanted, name)) for name in fields if getattr(wanted, name) != getattr(now, name)}
     if not values:
-        raise Refusal("Nothing is otherwise than it is now. What comes already stands below.", "since")
+        raise Refusal(say("Nothing is otherwise than it is now. What comes already stands below."), "since")
     row = PolicyChange.objects.create(
         firm=firm, since=since, subject=subject, values=values, said=dict(said), by=by.doer, time=clock.now()
     )
     record(
         by,
-        "set figures from a day on",
+        say("set figures from a day on"),
         subject,
         after={"from": str(since), **{name: after for name, (_, after) in said.items()}},
     )
@@ -69,8 +70,8 @@ def call_off(by: Membership, change_id: int) -> PolicyChange:
         PolicyChange.objects.select_for_update(no_key=True).filter(firm_id=by.firm_id, pk=change_id, done=None).first()
     )
     if row is None:
-        raise Stale("They have begun, or somebody took them back meanwhile.")
-    record(by, "took figures back before they began", row.subject, before={"from": str(row.since), **row.values})
+        raise Stale(say("They have begun, or somebody took them back meanwhile."))
+    record(by, say("took figures back before they began"), row.subject, before={"from": str(row.since), **row.values})
     row.delete()
     return row
 
@@ -93,7 +94,7 @@ def _begin(row: PolicyChange) -> None:
         # Each was right when it was typed; together with what came since they are not. Nothing is half done.
         record(
             None,
-            "figures could not hold",
+            say("figures could not hold"),
             row.subject,
             firm_id=row.firm_id,
             after={"from": str(row.since), "why": error.messages},
@@ -104,5 +105,5 @@ def _begin(row: PolicyChange) -> None:
     policy.save()
     renew(row.firm)
     record(
-        None, f"figures hold that were set for {day_text(row.since, year=True)}", row.subject, firm_id=row.firm_id, before=before, after=row.values
+        None, say("figures hold that were set for {since}", since=day_text(row.since, year=True)), row.subject, firm_id=row.firm_id, before=before, after=row.values
     )  # fmt: skip

@@ -12,6 +12,7 @@ from typing import Any
 from django.core.exceptions import ValidationError
 from django.db import transaction
 
+from wainwright.core.said import joined, say
 from wainwright.core.text import decimal, one_line
 from wainwright.core.workings import plain
 from wainwright.errors import Faults, Stale
@@ -38,12 +39,12 @@ def subject(firm_id: int) -> str:
 
 def quarters_text(policy: Policy) -> str:
     """Return the supplied quarters as they are typed, a line each."""
-    return "\n".join(f"{row['name']}, {row['town']}, {row['country']}" for row in policy.quarters)
+    return "\n".join(joined("", (row["name"], ", ", row["town"], ", ", row["country"])) for row in policy.quarters)
 
 
 def kin_text(policy: Policy) -> str:
     """Return the shares of relatives who move along as they are typed, a line each."""
-    return "\n".join(f"{kin}, {plain(Decimal(share) * 100)}" for kin, share in policy.kin.items())
+    return "\n".join(joined("", (kin, ", ", plain(Decimal(share) * 100))) for kin, share in policy.kin.items())
 
 
 def digest(policy: Policy) -> str:
@@ -68,13 +69,20 @@ def read_quarters(text: str) -> list[dict[str, str]]:
         country = country_code(parts[-1]) if len(parts) == 3 else ""
         if not all(parts) or not country:
             raise Faults(
-                {"quarters": f"Line {number}: type the name, the town and the country, as: Gauge House, Florø, Norway."}
+                {
+                    "quarters": say(
+                        "Line {number}: type the name, the town and the country, as: Gauge House, Florø, Norway.",
+                        number=number,
+                    )
+                }
             )
         if any((row["town"].casefold(), row["country"]) == (parts[1].casefold(), country) for row in found):
-            raise Faults({"quarters": f"Line {number}: {parts[1]} has quarters already."})
+            raise Faults(
+                {"quarters": say("Line {number}: {parts} has quarters already.", number=number, parts=parts[1])}
+            )
         found.append({"name": parts[0], "town": parts[1], "country": country})
     if len(found) > MOST_QUARTERS:
-        raise Faults({"quarters": f"At most {MOST_QUARTERS} quarters."})
+        raise Faults({"quarters": say("At most {most_quarters} quarters.", most_quarters=MOST_QUARTERS)})
     return found
 
 
@@ -90,12 +98,18 @@ def read_kin(text: str) -> dict[str, str]:
         except (InvalidOperation, ArithmeticError):
             value = Decimal(-1)
         if not 0 < len(kin) <= 20 or not value.is_finite() or not 0 <= value <= 100:
-            raise Faults({"kin": f"Line {number}: type what they are and the share in per cent, as: partner, 80."})
+            raise Faults(
+                {
+                    "kin": say(
+                        "Line {number}: type what they are and the share in per cent, as: partner, 80.", number=number
+                    )
+                }
+            )
         if kin.lower() in found:
-            raise Faults({"kin": f"Line {number}: {kin} stands there already."})
+            raise Faults({"kin": say("Line {number}: {kin} stands there already.", number=number, kin=kin)})
         found[kin.lower()] = f"{(value / 100).normalize():f}"
     if len(found) > MOST_KIN:
-        raise Faults({"kin": f"At most {MOST_KIN} lines."})
+        raise Faults({"kin": say("At most {most_kin} lines.", most_kin=MOST_KIN)})
     return found
 
 
@@ -123,12 +137,12 @@ def read_figures(policy: Policy, typed: Mapping[str, Any], quarters: str, kin: s
         ("drive_km", 0, 5000),
     ):
         if name not in faults and not least <= getattr(policy, name) <= most:
-            faults[name] = f"Between {least} and {most}, please."
+            faults[name] = say("Between {least} and {most}, please.", least=least, most=most)
     for name in ("advance_unit", "transfer_km", "transfer_least"):
         if name not in faults and (getattr(policy, name) < 0 or (name == "advance_unit" and not policy.advance_unit)):
-            faults[name] = "Above zero, please." if name == "advance_unit" else "Not below zero, please."
+            faults[name] = say("Above zero, please.") if name == "advance_unit" else say("Not below zero, please.")
     if not 10 <= len(policy.terms.strip()) <= MOST_TERMS:
-        faults["terms"] = f"Say in 10 to {MOST_TERMS} letters what is certified."
+        faults["terms"] = say("Say in 10 to {most_terms} letters what is certified.", most_terms=MOST_TERMS)
     if faults:
         raise Faults(faults)
     return policy
@@ -144,7 +158,9 @@ def set_figures(
     firm = locked(by)
     policy = Policy.objects.select_for_update(no_key=True).get(firm=firm)
     if digest(policy) != seen:
-        raise Stale("Somebody set the figures meanwhile. Look at them as they are now; what you typed stands below.")
+        raise Stale(
+            say("Somebody set the figures meanwhile. Look at them as they are now; what you typed stands below.")
+        )
     before = _said(policy)
     read_figures(policy, typed, quarters, kin)
     after = _said(policy)
@@ -158,7 +174,7 @@ def set_figures(
     renew(firm)
     record(
         by,
-        "set the firm's figures",
+        say("set the firm's figures"),
         subject(firm.pk),
         before={n: before[n] for n in changed},
         after={n: after[n] for n in changed},

@@ -6,6 +6,7 @@ from django import forms
 
 from wainwright.core.money import Money
 from wainwright.core.roles import OFFERED
+from wainwright.core.said import say
 from wainwright.fields import day_input
 from wainwright.rulebook.safeguards import Safeguards
 
@@ -14,45 +15,49 @@ class SafeguardsForm(forms.Form):
     """What must be two people, and who needs a second factor."""
 
     second_payer = forms.DecimalField(
-        label="Somebody else pays above", required=False, min_value=0, max_digits=12, decimal_places=3,
-        help_text="Whoever cleared a claim above this sum does not pay it. Empty: never asked. Nobody ever clears or pays their own.",
+        label=say("Somebody else pays above"), required=False, min_value=0, max_digits=12, decimal_places=3,
+        help_text=say("Whoever cleared a claim above this sum does not pay it. Empty: never asked. Nobody ever "
+"clears or pays their own."),
     )  # fmt: skip
     release_above = forms.DecimalField(
-        label="A second person releases pay runs above", required=False, min_value=0, max_digits=12, decimal_places=3, help_text="Empty: never asked.",
+        label=say("A second person releases pay runs above"), required=False, min_value=0, max_digits=12, decimal_places=3, help_text=say("Empty: never asked."),
     )  # fmt: skip
     certify_by = forms.ChoiceField(
-        label="A trip is certified by",
-        choices=[("name", "the own name, typed"), ("code", "a code of the authenticator")],
+        label=say("A trip is certified by"),
+        choices=[("name", say("the own name, typed")), ("code", say("a code of the authenticator"))],
     )
     roles = forms.MultipleChoiceField(
-        label="A second factor is needed by", required=False, choices=OFFERED,
+        label=say("A second factor is needed by"), required=False, choices=OFFERED,
         widget=forms.CheckboxSelectMultiple,
     )  # fmt: skip
 
     factor_from = forms.DateField(
-        label="From", required=False, widget=day_input(), help_text="Empty: at once. Until then they are told of it on every page.",
+        label=say("From"), required=False, widget=day_input(), help_text=say("Empty: at once. Until then they are told of it on every page."),
     )  # fmt: skip
     factor_grace = forms.IntegerField(
-        label="Days of grace", min_value=0, max_value=90, required=False, help_text="For each, from their first sign-in then.",
+        label=say("Days of grace"), min_value=0, max_value=90, required=False, help_text=say("For each, from their first sign-in then."),
     )  # fmt: skip
     look_share = forms.IntegerField(
-        label="Finance looks at, per cent", min_value=0, max_value=100, help_text="Of harmless claims; the others clear by themselves. Which, is drawn.",
+        label=say("Finance looks at, per cent"), min_value=0, max_value=100, help_text=say("Of harmless claims; the others clear by themselves. Which, is drawn."),
     )  # fmt: skip
     harmless_to = forms.IntegerField(
-        label="Harmless up to a risk of", min_value=0, max_value=100, help_text="0: with nothing odd at all."
+        label=say("Harmless up to a risk of"), min_value=0, max_value=100, help_text=say("0: with nothing odd at all.")
     )
     look_above = forms.DecimalField(
-        label="Always looked at above", required=False, min_value=0, max_digits=12, decimal_places=3, help_text="Empty: no such amount.",
+        label=say("Always looked at above"), required=False, min_value=0, max_digits=12, decimal_places=3, help_text=say("Empty: no such amount."),
     )  # fmt: skip
-    decide_days = forms.IntegerField(label="Days to decide", min_value=1, max_value=60)
+    decide_days = forms.IntegerField(label=say("Days to decide"), min_value=1, max_value=60)
     remind_days = forms.IntegerField(
-        label="Late: reminded every so many days", min_value=0, max_value=30, help_text="0: never."
+        label=say("Late: reminded every so many days"), min_value=0, max_value=30, help_text=say("0: never.")
     )
     goes_on_days = forms.IntegerField(
-        label="Late by so many days it goes on", min_value=0, max_value=60, help_text="To the next above. 0: never."
+        label=say("Late by so many days it goes on"),
+        min_value=0,
+        max_value=60,
+        help_text=say("To the next above. 0: never."),
     )
 
-    on = forms.DateField(label="From", required=False, widget=day_input(), help_text="Empty: at once.")
+    on = forms.DateField(label=say("From"), required=False, widget=day_input(), help_text=say("Empty: at once."))
 
     def __init__(self, *args, initial: Safeguards | None = None, **options):
         given = None

@@ -10,6 +10,7 @@ from decimal import Decimal, InvalidOperation
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.core.said import joined, said_by, say
 from wainwright.core.text import decimal, one_line
 from wainwright.core.workings import day_text, plain
 from wainwright.errors import Faults, Refusal, Stale
@@ -26,7 +27,7 @@ from wainwright.trail.services import record
 UNITS = ("km", "mi")
 MOST_BANDS, MOST_BYTES, MOST_ROWS = 12, 500_000, 5_000
 AT_MOST = Decimal(1000)
-COLUMNS = ("vehicle", "unit", "from", "up to", "rate", "passenger")
+COLUMNS = ("vehicle", "unit", "from", say("up to"), "rate", "passenger")
 
 
 @dataclass(frozen=True)
@@ -57,18 +58,21 @@ def subject(firm_id: int) -> str:
 def words_of(row: MileageRateRow) -> str:
     """Return the bands of a rate in words; one without bands ends the rate before it."""
     if not row.bands:
-        return "no rate any more"
+        return say("no rate any more")
     said = [
-        f"up to {plain(Decimal(str(upper)))} {row.unit}: {rate}" if upper is not None else f"beyond: {rate}"
+        say("up to {decimal} {unit}: {rate}", decimal=plain(Decimal(str(upper))), unit=row.unit, rate=rate)
+        if upper is not None
+        else say("beyond: {rate}", rate=rate)
         for upper, rate in row.bands
     ]
-    return "; ".join(said) if len(said) > 1 else f"{row.bands[0][1]} a {row.unit}"
+    return joined("; ", said) if len(said) > 1 else f"{row.bands[0][1]} a {row.unit}"
 
 
 def typed_bands(row: MileageRateRow) -> str:
     """Return the bands of a rate as they are typed."""
     return "\n".join(
-        f"{plain(Decimal(str(upper)))} {rate}" if upper is not None else f"{rate}" for upper, rate in row.bands
+        joined("", (plain(Decimal(str(upper))), " ", rate)) if upper is not None else f"{rate}"
+        for upper, rate in row.bands
     )
 
 
@@ -77,17 +81,17 @@ def read_rate(firm: Firm, typed: MileageTyped, today: date) -> MileageRateRow:
     faults: dict[str, str] = {}
     vehicle = one_line(typed.vehicle, 20).strip().lower()
     if not vehicle:
-        faults["vehicle"] = "Say which kind of vehicle, as car."
+        faults["vehicle"] = say("Say which kind of vehicle, as car.")
     if typed.unit not in UNITS:
-        faults["unit"] = "Choose km or miles."
+        faults["unit"] = say("Choose km or miles.")
     if typed.since is None or not today <= typed.since <= today + FARTHEST:
-        faults["since"] = (
+        faults["since"] = say(
             "Choose from which day on: today or later, within two years. What was driven before stays as it was paid."
         )
     bands = _bands(typed.bands, faults)
     passenger = _number(typed.passenger or "0")
     if passenger is None or not 0 <= passenger < AT_MOST:
-        faults["passenger"] = "Say what each passenger adds, as 0.04; empty: nothing."
+        faults["passenger"] = say("Say what each passenger adds, as 0.04; empty: nothing.")
     if faults or typed.since is None or passenger is None:
         raise Faults(faults)
     return MileageRateRow(
@@ -104,18 +108,20 @@ def _bands(text: str, faults: dict[str, str]) -> list[list[object]]:
         numbers = [_number(word, 0 if len(words) == 2 and at == 0 else 4) for at, word in enumerate(words)]
         if None in numbers or len(words) != (1 if last else 2):
             faults["bands"] = (
-                f"Line {n}: {'the last line is the rate beyond alone, as 0.28' if last else 'type up to how far, and the rate, as 5000 0.42'}."
+                say("Line {n}: the last line is the rate beyond alone, as 0.28.", n=n)
+                if last
+                else say("Line {n}: type up to how far, and the rate, as 5000 0.42.", n=n)
             )
             return []
         upper, rate = (None, numbers[0]) if last else numbers
         if rate is None or not 0 < rate < AT_MOST:
-            faults["bands"] = f"Line {n}: a rate is above zero, and below {AT_MOST}."
+            faults["bands"] = say("Line {n}: a rate is above zero, and below {at_most}.", n=n, at_most=AT_MOST)
         elif upper is not None and not before < upper <= 1_000_000:
-            faults["bands"] = f"Line {n}: bands stand in their order, each further than the one before."
+            faults["bands"] = say("Line {n}: bands stand in their order, each further than the one before.", n=n)
         before = upper if upper is not None else before
         found.append([None if upper is None else int(upper), f"{rate}"])
     if not found or len(found) > MOST_BANDS:
-        faults["bands"] = f"Type the rate, or up to {MOST_BANDS} bands."
+        faults["bands"] = say("Type the rate, or up to {most_bands} bands.", most_bands=MOST_BANDS)
     return found
 
 
@@ -135,14 +141,19 @@ def add_rate(by: Membership, typed: MileageTyped) -> MileageRateRow:
     _free(firm, row)
     row.save()
     renew(firm)
-    record(by, "put a mileage rate in force", subject(firm.pk), after=_said(row))
+    record(by, say("put a mileage rate in force"), subject(firm.pk), after=_said(row))
     return row
 
 
 def _free(firm: Firm, row: MileageRateRow) -> None:
     if MileageRateRow.objects.filter(firm=firm, vehicle=row.vehicle, since=row.since).exists():
         raise Faults(
-            {"since": f"A rate of {row.vehicle} begins on that day already. Choose another, or take that one out."}
+            {
+                "since": say(
+                    "A rate of {vehicle} begins on that day already. Choose another, or take that one out.",
+                    vehicle=row.vehicle,
+                )
+            }
         )
 
 
@@ -152,18 +163,18 @@ def end_vehicle(by: Membership, vehicle: str, since: date | None) -> MileageRate
     firm = locked(by)
     today = clock.today(firm.zone)
     if since is None or not today < since <= today + FARTHEST:
-        raise Refusal("Choose from which day on there is none: after today, within two years.", "since")
+        raise Refusal(say("Choose from which day on there is none: after today, within two years."), "since")
     rows = MileageRateRow.objects.filter(firm=firm, vehicle=vehicle)
     if not rows.exists():
-        raise Stale(f"There is no rate of {vehicle[:20]} any more.")
+        raise Stale(say("There is no rate of {vehicle} any more.", vehicle=vehicle[:20]))
     if rows.filter(since__gte=since).exists():
-        raise Refusal("A rate of it begins on that day or later. Take that one out first.", "since")
+        raise Refusal(say("A rate of it begins on that day or later. Take that one out first."), "since")
     last = rows.order_by("-since")[0]
     if not last.bands:
-        raise Refusal(f"It ends on {day_text(last.since, year=True)} already.", "since")
+        raise Refusal(say("It ends on {since} already.", since=day_text(last.since, year=True)), "since")
     row = MileageRateRow.objects.create(firm=firm, vehicle=vehicle, unit=last.unit, since=since, bands=[], passenger=0)
     renew(firm)
-    record(by, "ended a mileage rate", subject(firm.pk), before=_said(last), after=_said(row))
+    record(by, say("ended a mileage rate"), subject(firm.pk), before=_said(last), after=_said(row))
     return row
 
 
@@ -173,10 +184,10 @@ def take_out(by: Membership, row_id: int) -> MileageRateRow:
     firm = locked(by)
     row = MileageRateRow.objects.filter(firm=firm, pk=row_id).first()
     if row is None:
-        raise Stale("That rate is gone: somebody took it out meanwhile.")
+        raise Stale(say("That rate is gone: somebody took it out meanwhile."))
     if row.since <= clock.today(firm.zone):
-        raise Refusal("It has begun: rides were paid by it. Put another in force from a day on.")
-    record(by, "took a mileage rate out before it began", subject(firm.pk), before=_said(row))
+        raise Refusal(say("It has begun: rides were paid by it. Put another in force from a day on."))
+    record(by, say("took a mileage rate out before it began"), subject(firm.pk), before=_said(row))
     row.delete()
     renew(firm)
     return row
@@ -185,11 +196,11 @@ def take_out(by: Membership, row_id: int) -> MileageRateRow:
 def read_table(firm: Firm, content: bytes) -> list[Line]:
     """Return the rates of a table with what is wrong at each; nothing is kept. Raises ``Refusal``."""
     if not content or len(content) > MOST_BYTES:
-        raise Refusal("Choose a file, up to 500 KB.", "file")
+        raise Refusal(say("Choose a file, up to 500 KB."), "file")
     try:
         rows = apart("mileage", content)
     except Unreadable as error:
-        raise Refusal(str(error), "file") from error
+        raise Refusal(said_by(error), "file") from error
     today = clock.today(firm.zone)
     there = set(MileageRateRow.objects.filter(firm=firm).values_list("vehicle", "since"))
     grouped: dict[tuple[str, str, str], list[tuple[int, Mapping[str, str]]]] = {}
@@ -204,8 +215,8 @@ def table_text(content: bytes) -> str:
     try:
         rows = apart("mileage", content)
     except Unreadable as error:
-        raise Refusal(str(error), "file") from error
-    names = ("vehicle", "unit", "since", "up to", "rate", "passenger")
+        raise Refusal(said_by(error), "file") from error
+    names = ("vehicle", "unit", "since", say("up to"), "rate", "passenger")
     return "".join(write_csv(COLUMNS, ([cells.get(name, "") for name in names] for _, cells in rows)))
 
 
@@ -217,7 +228,7 @@ def _line(
     try:
         since = read_day(begins)
     except ValueError:
-        line.faults.append(f"from: “{begins[:20]}” is no day. Write it as 2027-01-01.")
+        line.faults.append(say("from: “{begins}” is no day. Write it as 2027-01-01.", begins=begins[:20]))
         return line
     unit = {"miles": "mi", "mile": "mi"}.get(unit.lower(), unit.lower())
     bands = "\n".join(f"{cells.get('up to', '')} {cells.get('rate', '')}".strip() for _, cells in rows)
@@ -225,11 +236,14 @@ def _line(
     try:
         line.row = read_rate(firm, MileageTyped(vehicle, unit, since, bands, passenger), today)
     except Faults as wrong:
-        line.faults += [f"{'from' if name == 'since' else name}: {words}" for name, words in wrong.faults.items()]
+        line.faults += [
+            say("{field}: {words}", field="from" if name == "since" else name, words=words)
+            for name, words in wrong.faults.items()
+        ]
         return line
     spot = (line.row.vehicle, line.row.since)
     if spot in there:
-        line.faults.append(f"from: a rate of {spot[0]} begins on that day already.")
+        line.faults.append(say("from: a rate of {spot} begins on that day already.", spot=spot[0]))
     there.add(spot)
     return line
 
@@ -240,11 +254,11 @@ def take_table(by: Membership, content: bytes) -> int:
     firm = locked(by)
     lines = read_table(firm, content)
     if not lines or any(line.faults for line in lines):
-        raise Refusal("Something is wrong with it: nothing was taken. Put it right and send it again.", "file")
+        raise Refusal(say("Something is wrong with it: nothing was taken. Put it right and send it again."), "file")
     rows = [line.row for line in lines if line.row is not None]
     MileageRateRow.objects.bulk_create(rows)
     renew(firm)
-    record(by, "took in mileage rates", subject(firm.pk), after=[_said(row) for row in rows])
+    record(by, say("took in mileage rates"), subject(firm.pk), after=[_said(row) for row in rows])
     return len(rows)
 
 

@@ -15,6 +15,7 @@ from wainwright.core.money import Money
 from wainwright.core.questions import Question
 from wainwright.core.rules import Level, Setting
 from wainwright.core.rules.facts import FIELDS
+from wainwright.core.said import say
 
 WORDS = dict(FIELDS)
 
@@ -40,23 +41,27 @@ class Policy(models.Model):
         help_text="The way from home to the usual place of work is taken off a ride that begins or ends at home.",
     )
     trip_signoff = models.BooleanField(default=True, help_text="Off: trips are bought at once.")
-    certify_by = models.CharField(max_length=4, choices=[("name", "name typed"), ("code", "code")], default="name")
+    certify_by = models.CharField(max_length=4, choices=[("name", say("name typed")), ("code", "code")], default="name")
     advance_blocks = models.BooleanField(default=False)
     transfer_km = models.DecimalField(max_digits=6, decimal_places=2, default=Decimal("0.45"))
     transfer_least = models.DecimalField(max_digits=6, decimal_places=2, default=Decimal("3.00"))
     bag_needed = models.BooleanField(default=False)
     kin = models.JSONField(
-        default=dict, blank=True, help_text="Share of the daily allowance of relatives who move house along, by kin."
+        default=dict,
+        blank=True,
+        help_text="Share of the daily allowance of relatives who move house along, by kin.",
     )
     quarters = models.JSONField(default=list, blank=True, help_text="Where quarters are supplied.")
     second_payer_minor = models.BigIntegerField(
-        null=True, blank=True, help_text="Above so much somebody else pays a claim than who cleared it; empty: never."
+        null=True,
+        blank=True,
+        help_text="Above so much somebody else pays a claim than who cleared it; empty: never.",
     )
     release_above_minor = models.BigIntegerField(
         null=True, blank=True, help_text="A pay run above so much is released by a second person; empty: never."
     )
     pain = models.CharField(
-        max_length=15, choices=[("pain.001.001.09", "pain.001.001.09"), ("pain.001.001.03", "pain.001.001.03, for older banks")], default="pain.001.001.09",
+        max_length=15, choices=[("pain.001.001.09", "pain.001.001.09"), ("pain.001.001.03", say("pain.001.001.03, for older banks"))], default="pain.001.001.09",
         help_text="The payment file that the firm's bank takes.",
     )  # fmt: skip
     pay_methods = models.JSONField(
@@ -68,14 +73,18 @@ class Policy(models.Model):
         help_text="The month in which the mileage year begins.",
     )
     mileage_day = models.PositiveSmallIntegerField(
-        default=1, validators=[MinValueValidator(1), MaxValueValidator(31)], help_text="The day on which it begins."
+        default=1,
+        validators=[MinValueValidator(1), MaxValueValidator(31)],
+        help_text="The day on which it begins.",
     )
     bed_hour = models.PositiveSmallIntegerField(
         default=3, validators=[MaxValueValidator(23)],
         help_text="Who is under way at this hour of the morning needs no bed for that night.",
     )  # fmt: skip
     look_share = models.PositiveSmallIntegerField(
-        default=100, validators=[MaxValueValidator(100)], help_text="Per cent of harmless claims that finance looks at."
+        default=100,
+        validators=[MaxValueValidator(100)],
+        help_text="Per cent of harmless claims that finance looks at.",
     )
     look_above_minor = models.BigIntegerField(
         null=True, blank=True, help_text="Above so much finance looks at a claim always; empty: no such amount."
@@ -90,7 +99,9 @@ class Policy(models.Model):
         help_text="Days to decide on a plan or claim.",
     )
     remind_days = models.PositiveSmallIntegerField(
-        default=2, validators=[MaxValueValidator(30)], help_text="Who is late is reminded every so many days; 0: never."
+        default=2,
+        validators=[MaxValueValidator(30)],
+        help_text="Who is late is reminded every so many days; 0: never.",
     )
     goes_on_days = models.PositiveSmallIntegerField(
         default=5, validators=[MaxValueValidator(60)],
@@ -102,7 +113,7 @@ class Policy(models.Model):
     terms = models.TextField()
 
     def __str__(self):
-        return f"Policy of {self.firm}"
+        return say("Policy of {firm}", firm=self.firm)
 
 
 class PolicyChange(models.Model):
@@ -121,7 +132,7 @@ class PolicyChange(models.Model):
         ordering = ["since", "pk"]
 
     def __str__(self):
-        return f"figures from {self.since}"
+        return say("figures from {since}", since=self.since)
 
 
 class PolicyText(models.Model):
@@ -138,7 +149,7 @@ class PolicyText(models.Model):
         constraints = [models.UniqueConstraint(fields=["firm", "since"], name="one_policy_text_a_day")]
 
     def __str__(self):
-        return f"Policy text from {self.since}"
+        return say("Policy text from {since}", since=self.since)
 
 
 class Category(models.Model):
@@ -161,7 +172,7 @@ class Category(models.Model):
     accounts_if = models.JSONField(
         default=list,
         blank=True,
-        help_text='Other accounts by where it was paid: {"where": "abroad" or a country, "account": …}.',
+        help_text=say('Other accounts by where it was paid: {"where": "abroad" or a country, "account": …}.'),
     )
     tax_codes = models.JSONField(default=dict, blank=True, help_text="The usual tax code by country.")
     groups = models.JSONField(default=list, blank=True, help_text="Who may use it, by ``groups_of``; empty: all.")
@@ -171,7 +182,9 @@ class Category(models.Model):
     until = models.DateField(null=True, blank=True)
     draft = models.BooleanField(default=False)
     cut = models.CharField(
-        max_length=10, blank=True, help_text="When the one before would have ended without this one: a day, or “open”."
+        max_length=10,
+        blank=True,
+        help_text="When the one before would have ended without this one: a day, or “open”.",
     )
 
     class Meta:
@@ -200,7 +213,7 @@ class Category(models.Model):
         """The rules that its required fields are, for the days on which it is in force."""
         return [
             Setting(
-                f"asks-{self.code}-{field}", "required_field", Level.STOP, f"{self.name} asks for it: {WORDS[field]}.", {"field": field, "word": WORDS[field]},
+                f"asks-{self.code}-{field}", "required_field", Level.STOP, say("{name} asks for it: {words}.", name=self.name, words=WORDS[field]), {"field": field, "word": WORDS[field]},
                 frozenset({self.code}), frozenset({"claim"}), frozenset(), self.since, self.until,
             )
             for field in self.asks if field in WORDS
@@ -264,7 +277,9 @@ class RuleSetting(models.Model):
     )
     draft = models.BooleanField(default=False, help_text="Not in force on any day: to be rehearsed.")
     cut = models.CharField(
-        max_length=10, blank=True, help_text="When the one before would have ended without this one: a day, or “open”."
+        max_length=10,
+        blank=True,
+        help_text="When the one before would have ended without this one: a day, or “open”.",
     )
 
     class Meta:
@@ -311,7 +326,9 @@ class RouteSetting(models.Model):
     until = models.DateField(null=True, blank=True)
     draft = models.BooleanField(default=False)
     cut = models.CharField(
-        max_length=10, blank=True, help_text="When the one before would have ended without this one: a day, or “open”."
+        max_length=10,
+        blank=True,
+        help_text="When the one before would have ended without this one: a day, or “open”.",
     )
 
     class Meta:
@@ -342,13 +359,13 @@ class FirmQuestion(models.Model):
     """A question of the firm's own about a trip, for the days on which it is asked. A change is a further row of the same code."""
 
     KINDS = [
-        ("yes_no", "yes or no"),
-        ("choice", "one of some"),
-        ("words", "in words"),
-        ("number", "a number"),
-        ("day", "a day"),
+        ("yes_no", say("yes or no")),
+        ("choice", say("one of some")),
+        ("words", say("in words")),
+        ("number", say("a number")),
+        ("day", say("a day")),
     ]
-    ABOUT = [("trip", "trips"), ("move", "moves of house")]
+    ABOUT = [("trip", "trips"), ("move", say("moves of house"))]
 
     firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="questions")
     code = models.CharField(max_length=30)
@@ -360,7 +377,7 @@ class FirmQuestion(models.Model):
     entitles = models.JSONField(default=list, blank=True, help_text="What an answer decides, by ``core.moving``.")
     groups = models.JSONField(default=list, blank=True)
     where = models.CharField(
-        max_length=6, choices=[("", "anywhere"), ("abroad", "abroad"), ("home", "at home")], blank=True
+        max_length=6, choices=[("", "anywhere"), ("abroad", "abroad"), ("home", say("at home"))], blank=True
     )
     after = models.CharField(max_length=30, blank=True, help_text="Only where that question is answered so.")
     answer = models.CharField(max_length=60, blank=True)
@@ -369,7 +386,9 @@ class FirmQuestion(models.Model):
     until = models.DateField(null=True, blank=True)
     draft = models.BooleanField(default=False)
     cut = models.CharField(
-        max_length=10, blank=True, help_text="When the one before would have ended without this one: a day, or “open”."
+        max_length=10,
+        blank=True,
+        help_text="When the one before would have ended without this one: a day, or “open”.",
     )
 
     class Meta:
@@ -435,7 +454,9 @@ class AllowanceRate(models.Model):
         default=dict, blank=True, help_text="Further amounts by the names that rows of a scheme use."
     )
     free = models.JSONField(default=dict, blank=True, help_text="What of an amount is free of tax, by its name.")
-    sets = models.JSONField(default=dict, blank=True, help_text='Meals that are cut together, as {"lunch+dinner": …}.')
+    sets = models.JSONField(
+        default=dict, blank=True, help_text=say('Meals that are cut together, as {"lunch+dinner": …}.')
+    )
     flat_night_minor = models.BigIntegerField(null=True, blank=True, help_text="For a night without a bill.")
     ceilings = models.JSONField(default=dict, blank=True, help_text="Ceilings of kinds of lodging that have their own.")
     flats = models.JSONField(default=dict, blank=True, help_text="Flat sums of kinds of lodging that have their own.")
@@ -444,7 +465,7 @@ class AllowanceRate(models.Model):
         ordering = ["country", "town", "-since"]
 
     def __str__(self):
-        return f"{self.town or self.country or 'anywhere'} from {self.since}"
+        return say("{town} from {since}", town=self.town or self.country or "anywhere", since=self.since)
 
 
 class RateSheet(models.Model):
@@ -476,7 +497,7 @@ class MileageRateRow(models.Model):
     passenger = models.DecimalField(max_digits=6, decimal_places=4, default=Decimal(0))
 
     def __str__(self):
-        return f"{self.vehicle} from {self.since}"
+        return say("{vehicle} from {since}", vehicle=self.vehicle, since=self.since)
 
     @property
     def passenger_words(self) -> str:

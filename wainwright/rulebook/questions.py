@@ -9,6 +9,7 @@ from typing import Any
 
 from wainwright.core.money import Money
 from wainwright.core.questions import YES_NO, in_a_circle
+from wainwright.core.said import joined, say
 from wainwright.core.text import decimal, one_line
 from wainwright.errors import Faults
 from wainwright.fields import plain_number
@@ -16,8 +17,8 @@ from wainwright.people.models import Firm
 from wainwright.rulebook.models import Category, FirmQuestion
 
 MOST_CHOICES, MOST_DECIDED, LONGEST = 20, 12, 60
-WHAT = [("sum", "pays a flat sum"), ("cost", "expects a cost"), ("tickets", "says who buys tickets"), ("vehicles", "says how many own vehicles earn mileage")]  # fmt: skip
-PAYS = [("self", "the person"), ("firm", "the firm's card"), ("central", "billed to the firm")]
+WHAT = [("sum", say("pays a flat sum")), ("cost", say("expects a cost")), ("tickets", say("says who buys tickets")), ("vehicles", say("says how many own vehicles earn mileage"))]  # fmt: skip
+PAYS = [("self", say("the person")), ("firm", say("the firm's card")), ("central", say("billed to the firm"))]
 KEYS = {"when", "what", "name", "category", "amount", "paid_by"}
 
 
@@ -48,7 +49,7 @@ def read_question(firm: Firm, typed: QuestionTyped, row: FirmQuestion | None = N
     row = row or FirmQuestion(firm=firm, draft=True)
     row.text = one_line(typed.text).strip()
     if not 5 <= len(row.text) <= 200:
-        faults["text"] = "Ask it in 5 to 200 letters, as a traveller reads it."
+        faults["text"] = say("Ask it in 5 to 200 letters, as a traveller reads it.")
     row.about, row.kind, row.where, row.required = typed.about, typed.kind, typed.where, typed.required
     for name, known in (
         ("about", FirmQuestion.ABOUT),
@@ -56,7 +57,7 @@ def read_question(firm: Firm, typed: QuestionTyped, row: FirmQuestion | None = N
         ("where", [("", ""), ("abroad", ""), ("home", "")]),
     ):
         if getattr(row, name) not in dict(known):
-            faults[name] = f"Choose one of: {', '.join(each for each, _ in known if each)}."
+            faults[name] = say("Choose one of: {list}.", list=joined(", ", (each for each, _ in known if each)))
     row.choices = _choices(typed, faults)
     row.entitles = _entitles(firm, typed, row, faults)
     _after(firm, typed, row, faults)
@@ -69,12 +70,12 @@ def _choices(typed: QuestionTyped, faults: dict[str, str]) -> list[str]:
     found = [one_line(each).strip() for each in typed.choices.splitlines() if each.strip()]
     if typed.kind != "choice":
         if found:
-            faults["choices"] = "Only a question of the kind “one of some” has answers to choose from."
+            faults["choices"] = say("Only a question of the kind “one of some” has answers to choose from.")
         return []
     if not 2 <= len(found) <= MOST_CHOICES or len(set(found)) < len(found):
-        faults["choices"] = f"Type 2 to {MOST_CHOICES} answers, a line each, none twice."
+        faults["choices"] = say("Type 2 to {most_choices} answers, a line each, none twice.", most_choices=MOST_CHOICES)
     elif long := [each for each in found if len(each) > LONGEST]:
-        faults["choices"] = f"“{long[0][:30]}…” is longer than {LONGEST} letters."
+        faults["choices"] = say("“{long}…” is longer than {longest} letters.", long=long[0][:30], longest=LONGEST)
     return found
 
 
@@ -84,7 +85,7 @@ def _entitles(firm: Firm, typed: QuestionTyped, row: FirmQuestion, faults: dict[
     if not rows:
         return []
     if row.about != "move" or row.kind not in ("yes_no", "choice"):
-        faults["entitles"] = "Only an answer that is chosen, about a move of house, decides something."
+        faults["entitles"] = say("Only an answer that is chosen, about a move of house, decides something.")
         return []
     answers = YES_NO if row.kind == "yes_no" else tuple(row.choices)
     categories = set(Category.objects.filter(firm=firm, draft=False).values_list("code", flat=True))
@@ -93,11 +94,11 @@ def _entitles(firm: Firm, typed: QuestionTyped, row: FirmQuestion, faults: dict[
         kept, fault = _decided(each, firm, answers, categories)
         found.append(kept)
         if fault:
-            wrong.append(f"Row {number}: {fault}")
+            wrong.append(say("Row {number}: {fault}", number=number, fault=fault))
     if len(rows) > MOST_DECIDED:
-        wrong.append(f"At most {MOST_DECIDED} rows.")
+        wrong.append(say("At most {most_decided} rows.", most_decided=MOST_DECIDED))
     if sum(each["what"] in ("tickets", "vehicles") and not each.get("when") for each in found) > 1:
-        wrong.append("Two rows decide the same for any answer.")
+        wrong.append(say("Two rows decide the same for any answer."))
     if wrong:
         faults["entitles"] = " ".join(wrong)
     return found
@@ -110,18 +111,18 @@ def _decided(
     what, when = each.get("what", ""), each.get("when", "")
     kept = {"what": what} | ({"when": when} if when else {})
     if lost := sorted(set(each) - KEYS):
-        return kept, f"there is no {lost[0][:20]}."
+        return kept, say("there is no {lost}.", lost=lost[0][:20])
     if what not in dict(WHAT):
-        return kept, f"say what it decides: {', '.join(dict(WHAT))}."
+        return kept, say("say what it decides: {list}.", list=joined(", ", dict(WHAT)))
     if when and when not in answers:
-        return kept, f"“{when[:30]}” is none of the answers."
+        return kept, say("“{when}” is none of the answers.", when=when[:30])
     if what == "vehicles":
-        return kept, "" if all(
-            each.isdecimal() for each in answers
-        ) else "the answers are numbers of vehicles: 0, 1, 2."
+        return kept, "" if all(each.isdecimal() for each in answers) else say(
+            "the answers are numbers of vehicles: 0, 1, 2."
+        )
     pays = each.get("paid_by") or ("" if what == "tickets" else "self")
     if pays not in dict(PAYS):
-        return kept, f"say who pays: {', '.join(dict(PAYS))}."
+        return kept, say("say who pays: {list}.", list=joined(", ", dict(PAYS)))
     kept["paid_by"] = pays
     if what == "tickets":
         return kept, ""
@@ -132,10 +133,12 @@ def _decided(
         amount, fits = Decimal(0), False
     kept |= {"name": each.get("name", "")[:60], "category": each.get("category", ""), "amount": f"{amount}"}
     if not fits:
-        return kept, f"type an amount above zero of {firm.currency}."
+        return kept, say("type an amount above zero of {currency}.", currency=firm.currency)
     if not kept["name"]:
-        return kept, "say how it is called on the claim."
-    return kept, "" if kept["category"] in categories else f"there is no category {kept['category'][:20] or '(none)'}."
+        return kept, say("say how it is called on the claim.")
+    return kept, "" if kept["category"] in categories else say(
+        "there is no category {category}.", category=kept["category"][:20] or "(none)"
+    )
 
 
 def _after(firm: Firm, typed: QuestionTyped, row: FirmQuestion, faults: dict[str, str]) -> None:
@@ -145,17 +148,19 @@ def _after(firm: Firm, typed: QuestionTyped, row: FirmQuestion, faults: dict[str
     others = {each.code: each for each in FirmQuestion.objects.filter(firm=firm).order_by("draft", "since")}
     before = others.get(row.after)
     if before is None or before.about != row.about:
-        faults["after"] = "There is no such question about the same kind of trip."
+        faults["after"] = say("There is no such question about the same kind of trip.")
         return
     known = before.as_core()
     if not known.answers:
-        faults["after"] = f"“{before.text}” is answered in words, not by choosing: nothing can hang on it."
+        faults["after"] = say(
+            "“{before_text}” is answered in words, not by choosing: nothing can hang on it.", before_text=before.text
+        )
     elif row.answer not in known.answers:
-        faults["answer"] = f"Choose one of its answers: {', '.join(known.answers)}."
+        faults["answer"] = say("Choose one of its answers: {list}.", list=joined(", ", known.answers))
     if row.code and in_a_circle(
         [*(each.as_core() for code, each in others.items() if code != row.code), row.as_core()]
     ):
-        faults["after"] = "They would hang on each other in a circle: neither could ever be asked."
+        faults["after"] = say("They would hang on each other in a circle: neither could ever be asked.")
 
 
 def from_data(firm: Firm, rows: Sequence[Mapping[str, Any]]) -> None:
@@ -163,11 +168,17 @@ def from_data(firm: Firm, rows: Sequence[Mapping[str, Any]]) -> None:
     for order, data in enumerate(rows):
         known = {"code", "about", "text", "kind", "choices", "required", "entitles", "where", "after", "answer"}
         if lost := sorted(set(data) - known):
-            raise Faults({"text": f"question {order + 1}: there is no {lost[0][:30]}."})
+            raise Faults({"text": say("question {order}: there is no {lost}.", order=order + 1, lost=lost[0][:30])})
         code = str(data.get("code", f"question-{order + 1}"))
         if "/" in code or not 1 <= len(code) <= 30:
             raise Faults(
-                {"text": f"question {order + 1}: “{code[:30]}” is no code: at most 30 letters, without a slash."}
+                {
+                    "text": say(
+                        "question {order}: “{code}” is no code: at most 30 letters, without a slash.",
+                        order=order + 1,
+                        code=code[:30],
+                    )
+                }
             )
         typed = QuestionTyped(
             str(data.get("text", "")), data.get("about", "trip"), data.get("kind", ""), "\n".join(data.get("choices", ())), bool(data.get("required")),

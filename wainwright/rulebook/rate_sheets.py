@@ -15,6 +15,7 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.core.journey import LODGINGS
 from wainwright.core.money import Money, places
+from wainwright.core.said import joined, said_by, say
 from wainwright.core.text import decimal, one_line
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
@@ -56,7 +57,7 @@ class Checked:
     @property
     def place(self) -> str:
         """The place as it stands in the file."""
-        return f"{self.cells.get('town', '')} {self.cells.get('country', '')}".strip() or "anywhere else"
+        return f"{self.cells.get('town', '')} {self.cells.get('country', '')}".strip() or say("anywhere else")
 
     @property
     def begins(self) -> str:
@@ -89,15 +90,15 @@ def read_sheet(by: Membership, name: str, content: bytes) -> RateSheet:
     """Read a table of rates and keep its rows; no rate changes yet. Raises ``NotAllowed``, ``Refusal``."""
     must(by, "rules")
     if not content:
-        raise Refusal("Choose a file.", "file")
+        raise Refusal(say("Choose a file."), "file")
     if len(content) > MOST_BYTES:
-        raise Refusal("The file is larger than 8 MB. Leave out what is not needed.", "file")
+        raise Refusal(say("The file is larger than 8 MB. Leave out what is not needed."), "file")
     try:
         rows = apart("allowances", content, names_of(by.firm))
     except Unreadable as error:
-        raise Refusal(str(error), "file") from error
+        raise Refusal(said_by(error), "file") from error
     if not rows:
-        raise Refusal("There are no rows below the header.", "file")
+        raise Refusal(say("There are no rows below the header."), "file")
     return RateSheet.objects.create(
         firm=by.firm, by=by, time=clock.now(), name=one_line(name, 120) or "table", rows=[list(row) for row in rows]
     )
@@ -107,7 +108,7 @@ def as_rows(firm: Firm) -> tuple[list[str], list[list[str]]]:
     """Return the header and the rows of all rates of a firm, as a table that can be sent in again. One query."""
     rates = [(rate, _said(rate, firm.currency)) for rate in AllowanceRate.objects.filter(firm=firm)]
     used = {name for _, said in rates for name in said} - {"currency"}
-    columns = [name for name in ("full", *PLAIN, "ceiling", "flat night") if name in used]
+    columns = [name for name in ("full", *PLAIN, "ceiling", say("flat night")) if name in used]
     columns += sorted(used - set(columns))
     header = ["country", "town", "from", "until", "currency", *columns]
     rows = [
@@ -129,7 +130,7 @@ def checked(sheet: RateSheet) -> list[Checked]:
             row.rate, key = rate, _key(rate)
             row.unknown = bool(rate.town) and town(rate.town, rate.country) is None
             if key in seen:
-                row.wrong("from", f"Row {seen[key]} has the same place and days.")
+                row.wrong("from", say("Row {seen} has the same place and days.", seen=seen[key]))
             seen.setdefault(key, number)
             if key in there:
                 _beside(row, there[key], rate, today, firm.currency)
@@ -144,12 +145,20 @@ def _key(rate: AllowanceRate) -> Key:
 
 def _beside(row: Checked, old: AllowanceRate, new: AllowanceRate, today: date, home: str) -> None:
     """What a row would change of a rate that is there; one that has begun stays as it is."""
-    row.changes = [f"{name} {was or 'nothing'} → {now or 'nothing'}" for name, was, now in _differences(old, new, home)]
+    row.changes = [
+        joined("", (name, " ", was or "nothing", " → ", now or "nothing"))
+        for name, was, now in _differences(old, new, home)
+    ]
     row.what = CHANGED if row.changes else SAME
     if row.changes and old.since <= today:
         row.wrong(
             "from",
-            f"That rate holds since {day_text(old.since, year=True)} with other amounts ({row.changes[0]}). Say from which later day the new ones hold.",
+            say(
+                "That rate holds since {since} with other amounts ({changes}). Say from which later day "
+                "the new ones hold.",
+                since=day_text(old.since, year=True),
+                changes=row.changes[0],
+            ),
         )
     new.pk = old.pk
 
@@ -168,8 +177,8 @@ def _said(rate: AllowanceRate, home: str) -> dict[str, str]:
     currency = rate.currency or home
     minor = {
         "full": rate.full_minor, **{name: getattr(rate, f"{name}_minor") for name in PLAIN}, "ceiling": rate.ceiling_minor,
-        "flat night": rate.flat_night_minor, **rate.amounts, **{f"free {name}": each for name, each in rate.free.items()}, **rate.sets,
-        **{f"ceiling {kind}": each for kind, each in rate.ceilings.items()}, **{f"flat night {kind}": each for kind, each in rate.flats.items()},
+        "flat night": rate.flat_night_minor, **rate.amounts, **{say("free {name}", name=name): each for name, each in rate.free.items()}, **rate.sets,
+        **{say("ceiling {kind}", kind=kind): each for kind, each in rate.ceilings.items()}, **{say("flat night {kind}", kind=kind): each for kind, each in rate.flats.items()},
     }  # fmt: skip
     return {
         "currency": currency,
@@ -183,17 +192,17 @@ def _rate(row: Checked, firm: Firm) -> AllowanceRate | None:
     country = _country(row, cells.get("country", ""))
     currency = cells.get("currency", "").upper() or firm.currency
     if len(currency) != 3 or currency not in _ENGLISH.currencies:
-        row.wrong("currency", f"“{currency[:12]}” is no currency. Write three letters, as EUR.")
+        row.wrong("currency", say("“{currency}” is no currency. Write three letters, as EUR.", currency=currency[:12]))
         return None
     if cells.get("town") and not cells.get("country"):
-        row.wrong("country", "A town needs its country.")
+        row.wrong("country", say("A town needs its country."))
     since, until = _day(row, "since"), _day(row, "until")
     if since is None:
         if not any(column == "from" for column, _ in row.faults):
-            row.wrong("since", "Say from which day it holds.")
+            row.wrong("since", say("Say from which day it holds."))
         return None
     if until is not None and until < since:
-        row.wrong("until", "It ends before it begins.")
+        row.wrong("until", say("It ends before it begins."))
     amounts = {
         name: _amount(row, name, currency)
         for name in cells
@@ -201,23 +210,23 @@ def _rate(row: Checked, firm: Firm) -> AllowanceRate | None:
     }
     minor = {name: amount.minor for name, amount in amounts.items() if amount is not None}
     if "full" not in minor and not any(column == "full" for column, _ in row.faults):
-        row.wrong("full", "Say what a full day earns.")
-    free = {name.removeprefix("free "): each for name, each in minor.items() if name.startswith("free ")}
+        row.wrong("full", say("Say what a full day earns."))
+    free = {name.removeprefix(say("free ")): each for name, each in minor.items() if name.startswith("free ")}
     for name, each in free.items():
         if each > minor.get(name, each):
-            row.wrong(f"free {name}", "More is free of tax than is paid.")
+            row.wrong(say("free {name}", name=name), say("More is free of tax than is paid."))
     ceilings, flats = (
         {kind: minor[f"{name} {kind}"] for kind in LODGINGS if f"{name} {kind}" in minor}
-        for name in ("ceiling", "flat night")
+        for name in ("ceiling", say("flat night"))
     )
     known = {
         "full",
         "ceiling",
-        "flat night",
+        say("flat night"),
         *PLAIN,
         *SETS,
-        *(f"ceiling {kind}" for kind in ceilings),
-        *(f"flat night {kind}" for kind in flats),
+        *(say("ceiling {kind}", kind=kind) for kind in ceilings),
+        *(say("flat night {kind}", kind=kind) for kind in flats),
     }
     return AllowanceRate(
         firm=firm, town=one_line(cells.get("town", ""), 80), country=country, since=since, until=until, full_minor=minor.get("full", 0),
@@ -231,7 +240,9 @@ def _rate(row: Checked, firm: Firm) -> AllowanceRate | None:
 def _country(row: Checked, text: str) -> str:
     code = country_code(text)
     if text and not code:
-        row.wrong("country", f"“{text[:40]}” is no country. Write its two letters, as NO, or its English name.")
+        row.wrong(
+            "country", say("“{text}” is no country. Write its two letters, as NO, or its English name.", text=text[:40])
+        )
     return code
 
 
@@ -240,7 +251,7 @@ def _day(row: Checked, column: str) -> date | None:
     try:
         return read_day(text) if text else None
     except ValueError:
-        row.wrong(column, f"“{text[:20]}” is no day. Write it as 2026-10-12.")
+        row.wrong(column, say("“{text}” is no day. Write it as 2026-10-12.", text=text[:20]))
         return None
 
 
@@ -252,7 +263,9 @@ def _amount(row: Checked, column: str, currency: str) -> Money | None:
             raise InvalidOperation
         return Money(value, currency) if value == value.to_integral_value() else Money.of(str(value), currency)
     except (InvalidOperation, ValueError):
-        row.wrong(column, f"“{text[:20]}” is no amount of {currency}: write 58 or 58.00.")
+        row.wrong(
+            column, say("“{text}” is no amount of {currency}: write 58 or 58.00.", text=text[:20], currency=currency)
+        )
         return None
 
 
@@ -270,18 +283,22 @@ def take_sheet(by: Membership, sheet_id: int, said: int) -> RateSheet:
         .get(pk=sheet_id, firm=firm)
     )
     if sheet.taken is not None:
-        raise Stale("It was taken already: its rates are in.")
+        raise Stale(say("It was taken already: its rates are in."))
     rows = [row for row in checked(sheet) if row.what in (NEW, CHANGED) and row.rate is not None]
     if len(rows) != said:
-        raise Stale(f"{len(rows)} rates would change by now, not {said}. Look at it again.")
+        raise Stale(
+            say(
+                "{rows_count} rates would change by now, not {said}. Look at it again.", rows_count=len(rows), said=said
+            )
+        )
     if not rows:
-        raise Refusal("No rate of it can be taken: put right what is said beside the rows.")
+        raise Refusal(say("No rate of it can be taken: put right what is said beside the rows."))
     _keep(rows)
     sheet.taken, sheet.kept = clock.now(), len(rows)
     sheet.save(update_fields=["taken", "kept"])
     firm.rules_version = new_version()
     firm.save(update_fields=["rules_version"])
-    record(by, "took allowance rates in", f"firm:{firm.pk}", after={"table": sheet.name, **_counts(rows)})
+    record(by, say("took allowance rates in"), f"firm:{firm.pk}", after={"table": sheet.name, **_counts(rows)})
     return sheet
 
 
@@ -308,23 +325,23 @@ def end_rate(by: Membership, rate_id: int, until: date | None, seen: str) -> All
         .first()
     )
     if row is None or digest(row) != seen:
-        raise Stale("Somebody changed that rate meanwhile. Look at it as it is now.")
+        raise Stale(say("Somebody changed that rate meanwhile. Look at it as it is now."))
     today = clock.today(firm.zone)
     if row.until is not None and row.until < today:
-        raise Stale(f"It ended on {day_text(row.until, year=True)}.")
+        raise Stale(say("It ended on {until}.", until=day_text(row.until, year=True)))
     if until is None or not max(today, row.since) <= until <= today + FARTHEST:
-        raise Refusal("Choose its last day: today or later, on which it holds, within two years.", "until")
+        raise Refusal(say("Choose its last day: today or later, on which it holds, within two years."), "until")
     other = AllowanceRate.objects.filter(
         firm=firm, town__iexact=row.town, country=row.country, since=row.since, until=until
     )
     if other.exclude(pk=row.pk).exists():
-        raise Refusal("A season of that place has the same days. Choose another day.", "until")
+        raise Refusal(say("A season of that place has the same days. Choose another day."), "until")
     before, row.until = str(row.until or ""), until
     row.save(update_fields=["until"])
     renew(firm)
     record(
         by,
-        "ended an allowance rate",
+        say("ended an allowance rate"),
         subject(row),
         before={"until": before},
         after={"rate": str(row), "until": str(until)},

@@ -9,6 +9,7 @@ from decimal import Decimal
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.core.said import as_figure, said_by, say
 from wainwright.errors import Refusal
 from wainwright.formats.apart import apart
 from wainwright.formats.problems import LeftOut, Unreadable
@@ -53,11 +54,11 @@ def take_rates(member: Membership, name: str, content: bytes) -> RatesTaken:
     try:
         table = _read(content, today)
     except Unreadable as error:
-        raise Refusal(str(error), "file") from error
+        raise Refusal(said_by(error), "file") from error
     with transaction.atomic():
         done = _keep(member.firm, name[-60:], table, today)
         after = {"name": name[-60:], "new": done.new, "known": done.known, "different": done.different[:20]}
-        record(member, "took in exchange rates", f"firm:{member.firm_id}", after=after)
+        record(member, say("took in exchange rates"), f"firm:{member.firm_id}", after=after)
     return done
 
 
@@ -77,7 +78,12 @@ def _read(content: bytes, today: date) -> Table:
     table: Table = apart("rates", content, today - KEPT)
     if len(table[0]) > MOST:
         raise Unreadable(
-            f"The table holds {len(table[0])} rates of the last three years; {MOST} are taken. Send fewer currencies."
+            say(
+                "The table holds {things_count} rates of the last three years; {most} are taken. Send "
+                "fewer currencies.",
+                things_count=len(table[0]),
+                most=MOST,
+            )
         )
     return table
 
@@ -85,7 +91,10 @@ def _read(content: bytes, today: date) -> Table:
 def _keep(firm: Firm | None, source: str, table: Table, today: date) -> RatesTaken:
     rates, left = table
     ahead = [rate for rate in rates if rate.day > today]
-    left += [LeftOut(f"{rate.day}", f"the rate of {rate.currency} is of a day to come") for rate in ahead[:5]]
+    left += [
+        LeftOut(f"{rate.day}", say("the rate of {currency} is of a day to come", currency=rate.currency))
+        for rate in ahead[:5]
+    ]
     wanted = {(rate.day, rate.currency): rate for rate in rates if rate.day <= today}
     known = {
         (day, currency): per_euro
@@ -94,7 +103,13 @@ def _keep(firm: Firm | None, source: str, table: Table, today: date) -> RatesTak
     new = [rate for key, rate in wanted.items() if key not in known]
     ExchangeRate.objects.bulk_create([_row(firm, rate, source) for rate in new], batch_size=BATCH)
     different = [
-        f"{currency} on {day}: {known[day, currency].normalize():f} is known, the table says {rate.per_euro.normalize():f}"
+        say(
+            "{currency} on {day}: {normalize} is known, the table says {normalize_2}",
+            currency=currency,
+            day=day,
+            normalize=as_figure(known[day, currency].normalize(), "f"),
+            normalize_2=as_figure(rate.per_euro.normalize(), "f"),
+        )
         for (day, currency), rate in wanted.items()
         if known.get((day, currency), rate.per_euro) != rate.per_euro
     ]

@@ -12,6 +12,7 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.core.money import Money
 from wainwright.core.roles import ROLES
+from wainwright.core.said import say
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal
 from wainwright.news.services import tell
@@ -49,7 +50,7 @@ class Safeguards:
 FIELDS = (
     "second_payer_minor", "release_above_minor", "look_above_minor", "certify_by", "look_share", "harmless_to", "decide_days", "remind_days", "goes_on_days",
 )  # fmt: skip
-FACTOR = ("second factor", "second factor from", "days of grace")
+FACTOR = (say("second factor"), say("second factor from"), say("days of grace"))
 
 
 def subject(firm_id: int) -> str:
@@ -75,25 +76,26 @@ def check_safeguards(member: Membership, wanted: Safeguards) -> list[str]:
     """Look at safeguards that somebody would set; return the roles that need a second factor. Raises ``NotAllowed``, ``Refusal``."""
     must(member, "safeguards")
     if wanted.second_payer is not None and wanted.second_payer.minor < 0:
-        raise Refusal("An amount below zero means nothing here. Leave it empty for: never.", "second_payer")
+        raise Refusal(say("An amount below zero means nothing here. Leave it empty for: never."), "second_payer")
     if wanted.release_above is not None and wanted.release_above.minor < 0:
-        raise Refusal("An amount below zero means nothing here. Leave it empty for: never.", "release_above")
+        raise Refusal(say("An amount below zero means nothing here. Leave it empty for: never."), "release_above")
     roles = [role for role in ROLES if role in wanted.factor_roles]
     today = clock.today(member.firm.zone)
     at_once = not wanted.factor_grace and (wanted.factor_from is None or wanted.factor_from <= today)
     if at_once and not set(roles).isdisjoint(member.roles) and not has_second_factor(member.person):
         raise Refusal(
-            "You hold such a role yourself: set up your own authenticator first, or you lock yourself out.", "roles"
+            say("You hold such a role yourself: set up your own authenticator first, or you lock yourself out."),
+            "roles",
         )
     if wanted.certify_by not in ("name", "code"):
-        raise Refusal("Say how a trip is certified.", "certify_by")
+        raise Refusal(say("Say how a trip is certified."), "certify_by")
     if wanted.look_above is not None and wanted.look_above.minor < 0:
-        raise Refusal("An amount below zero means nothing here. Leave it empty for: no such amount.", "look_above")
+        raise Refusal(say("An amount below zero means nothing here. Leave it empty for: no such amount."), "look_above")
     for name, least, most in (
         ("look_share", 0, 100), ("harmless_to", 0, 100), ("decide_days", 1, 60), ("remind_days", 0, 30), ("goes_on_days", 0, 60), ("factor_grace", 0, 90),
     ):  # fmt: skip
         if not least <= getattr(wanted, name) <= most:
-            raise Refusal(f"Between {least} and {most}, please.", name)
+            raise Refusal(say("Between {least} and {most}, please.", least=least, most=most), name)
     return roles
 
 
@@ -121,7 +123,7 @@ def set_safeguards(member: Membership, wanted: Safeguards, since: date | None = 
         if factor:
             record(
                 member,
-                "set the safeguards",
+                say("set the safeguards"),
                 subject(firm.pk),
                 before={n: b for n, (b, _) in factor.items()},
                 after={n: a for n, (_, a) in factor.items()},
@@ -134,7 +136,7 @@ def set_safeguards(member: Membership, wanted: Safeguards, since: date | None = 
         policy.look_seed = secrets.token_hex(16)
         after["its seed, as a fingerprint"] = hashlib.sha256(policy.look_seed.encode()).hexdigest()
     policy.save()
-    record(member, "set the safeguards", subject(firm.pk), before=_text(before), after=after)
+    record(member, say("set the safeguards"), subject(firm.pk), before=_text(before), after=after)
 
 
 def _ask_factor(firm: Firm, roles: list[str], wanted: Safeguards) -> bool:
@@ -153,12 +155,20 @@ def _ask_factor(firm: Firm, roles: list[str], wanted: Safeguards) -> bool:
     members.update(factor_due=None)
     if not roles:
         return True
-    since = f"from {day_text(wanted.factor_from, year=True)}" if wanted.factor_from else "from now on"
-    grace = f" Each has {wanted.factor_grace} days from their first sign-in then." if wanted.factor_grace else ""
-    words = f"{firm.name} asks a second factor of you {since}"
+    since = (
+        say("from {factor_from}", factor_from=day_text(wanted.factor_from, year=True))
+        if wanted.factor_from
+        else say("from now on")
+    )
+    grace = (
+        say(" Each has {factor_grace} days from their first sign-in then.", factor_grace=wanted.factor_grace)
+        if wanted.factor_grace
+        else ""
+    )
+    words = say("{firm} asks a second factor of you {since}", firm=firm.name, since=since)
     for member in without_second_factor(members.select_related("person", "firm")):
         if member.needs_factor:
-            tell(member, words, "/accounts/2fa/", f"Set up an authenticator on your phone.{grace}")
+            tell(member, words, "/accounts/2fa/", say("Set up an authenticator on your phone.{grace}", grace=grace))
     return True
 
 
@@ -167,8 +177,8 @@ def _text(safeguards: Safeguards) -> dict[str, object]:
     return {
         "another pays above": str(most) if most is not None else "never",
         "a second person releases above": str(safeguards.release_above) if safeguards.release_above is not None else "never", "second factor": list(safeguards.factor_roles),
-        "second factor from": str(safeguards.factor_from or "at once"), "days of grace": safeguards.factor_grace,
-        "certified by": safeguards.certify_by, "finance looks at": f"{safeguards.look_share} % up to a risk of {safeguards.harmless_to}",
-        "and always above": str(safeguards.look_above) if safeguards.look_above is not None else "no amount",
-        "days": f"{safeguards.decide_days} to decide, reminded every {safeguards.remind_days}, on after {safeguards.goes_on_days}",
+        "second factor from": str(safeguards.factor_from or say("at once")), "days of grace": safeguards.factor_grace,
+        "certified by": safeguards.certify_by, "finance looks at": say("{look_share} % up to a risk of {harmless_to}", look_share=safeguards.look_share, harmless_to=safeguards.harmless_to),
+        "and always above": str(safeguards.look_above) if safeguards.look_above is not None else say("no amount"),
+        "days": say("{decide_days} to decide, reminded every {remind_days}, on after {goes_on_days}", decide_days=safeguards.decide_days, remind_days=safeguards.remind_days, goes_on_days=safeguards.goes_on_days),
     }  # fmt: skip

@@ -17,6 +17,7 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.core.allowance import NoRate, Rate, Scheme
 from wainwright.core.allowance.reading import Fault, SchemeFaults, read_scheme
+from wainwright.core.said import joined, say
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.people.models import Firm, Membership
@@ -49,7 +50,11 @@ def as_text(data: Mapping[str, Any]) -> str:
 def _inline(value: Any) -> str:
     """A row on one line."""
     if isinstance(value, dict):
-        return "{ " + ", ".join(f"{key} = {_inline(each)}" for key, each in value.items()) + " }" if value else "{}"
+        return (
+            "{ " + joined(", ", (joined("", (key, " = ", _inline(each))) for key, each in value.items())) + " }"
+            if value
+            else "{}"
+        )
     return (
         tomli_w.dumps({"x": value}).removeprefix("x = ").replace("\n", " ").strip()
         if not isinstance(value, list)
@@ -66,11 +71,11 @@ def digest(row: SchemeData) -> str:
 def read_text(text: str, firm: Firm) -> tuple[dict[str, Any], Scheme]:
     """Return the data and the scheme of a text. Raises ``SchemeFaults`` with everything that is wrong, each with its place."""
     if len(text) > MOST_LETTERS:
-        raise SchemeFaults([Fault("text", f"It is longer than {MOST_LETTERS} letters.")])
+        raise SchemeFaults([Fault("text", say("It is longer than {most_letters} letters.", most_letters=MOST_LETTERS))])
     try:
         data = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise SchemeFaults([Fault("text", f"It cannot be read: {error}.")]) from error
+        raise SchemeFaults([Fault("text", say("It cannot be read: {error}.", error=error))]) from error
     scheme = read_scheme(data, firm.currency)
     return data, replace(scheme, bed_hour=rulebook(firm).policy.bed_hour)
 
@@ -83,14 +88,20 @@ def keep_draft(by: Membership, text: str, scheme_id: int | None = None, seen: st
     row = _of(firm, scheme_id, seen) if scheme_id else SchemeData(firm=firm)
     if row.since is not None:
         raise Refusal(
-            f"{row.code} is in force from {day_text(row.since, year=True)}: what was reckoned by it stays. Copy it, and put the copy in force."
+            say(
+                "{code} is in force from {since}: what was reckoned by it stays. Copy it, and put the copy in force.",
+                code=row.code,
+                since=day_text(row.since, year=True),
+            )
         )
     if SchemeData.objects.filter(firm=firm, code=scheme.code).exclude(pk=row.pk).exists():
-        raise Refusal(f"There is a scheme {scheme.code} already. Give this one another code.")
+        raise Refusal(
+            say("There is a scheme {scheme_code} already. Give this one another code.", scheme_code=scheme.code)
+        )
     before = row.data if row.pk else {}
     row.code, row.data = scheme.code, _plain(data)
     row.save()
-    record(by, "kept a draft of a scheme", f"firm:{firm.pk}", before=before, after=row.data)
+    record(by, say("kept a draft of a scheme"), f"firm:{firm.pk}", before=before, after=row.data)
     return row
 
 
@@ -103,27 +114,46 @@ def put_in_force(by: Membership, scheme_id: int, since: date | None, seen: str) 
     firm = locked(by)
     row = _of(firm, scheme_id, seen)
     if row.since is not None:
-        raise Stale(f"{row.code} is in force from {day_text(row.since, year=True)} already.")
+        raise Stale(
+            say("{code} is in force from {since} already.", code=row.code, since=day_text(row.since, year=True))
+        )
     today = clock.today(firm.zone)
     if since is None or since < today:
-        raise Refusal("Choose from which day on: today or later. What was earned before stays as it is.", "since")
+        raise Refusal(say("Choose from which day on: today or later. What was earned before stays as it is."), "since")
     other = SchemeData.objects.filter(firm=firm, since=since).first()
     if other is not None:
         raise Refusal(
-            f"{other.code} begins on that day already. Choose another day, or take {other.code} out first.", "since"
+            say(
+                "{other_code} begins on that day already. Choose another day, or take {other_code} out first.",
+                other_code=other.code,
+            ),
+            "since",
         )
     scheme = read_scheme(row.data, firm.currency)
     lacking = missing_amounts(scheme, list(rulebook(firm).rates), since)
     if lacking:
         raise Refusal(
-            f"Rates lack what it names: {'; '.join(lacking[:5])}{' …' if len(lacking) > 5 else ''}. Take in a table of rates with them, from that day.",
+            (
+                say(
+                    "Rates lack what it names: {list} …. Take in a table of rates with them, from that day.",
+                    list=joined("; ", lacking[:5]),
+                )
+                if len(lacking) > 5
+                else say(
+                    "Rates lack what it names: {list}. Take in a table of rates with them, from that day.",
+                    list=joined("; ", lacking[:5]),
+                )
+            ),
             "since",
         )
     row.since = since
     row.save(update_fields=["since"])
     renew(firm)
     record(
-        by, "put a scheme in force", f"firm:{firm.pk}", after={"scheme": row.code, "from": str(since), "text": row.data}
+        by,
+        say("put a scheme in force"),
+        f"firm:{firm.pk}",
+        after={"scheme": row.code, "from": str(since), "text": row.data},
     )
     return row
 
@@ -135,14 +165,16 @@ def take_out(by: Membership, scheme_id: int, seen: str) -> SchemeData:
     row = _of(firm, scheme_id, seen)
     if row.since is None:
         row.delete()
-        record(by, "dropped a draft of a scheme", f"firm:{firm.pk}", before=row.data)
+        record(by, say("dropped a draft of a scheme"), f"firm:{firm.pk}", before=row.data)
         return row
     if row.since <= clock.today(firm.zone):
-        raise Refusal(f"{row.code} has begun: days were reckoned by it. Put another in force from a day on.")
+        raise Refusal(
+            say("{code} has begun: days were reckoned by it. Put another in force from a day on.", code=row.code)
+        )
     row.since = None
     row.save(update_fields=["since"])
     renew(firm)
-    record(by, "took a scheme out before it began", f"firm:{firm.pk}", after={"scheme": row.code})
+    record(by, say("took a scheme out before it began"), f"firm:{firm.pk}", after={"scheme": row.code})
     return row
 
 
@@ -163,16 +195,23 @@ def missing_amounts(scheme: Scheme, rates: list[Rate], since: date) -> list[str]
             try:
                 rate.named(name)
             except NoRate:
-                found.append(f"{rate.label} from {day_text(rate.since, year=True)} has no “{name}”")
+                found.append(
+                    say(
+                        "{rate_label} from {since} has no “{name}”",
+                        rate_label=rate.label,
+                        since=day_text(rate.since, year=True),
+                        name=name,
+                    )
+                )
     return found
 
 
 def _of(firm: Firm, scheme_id: int, seen: str) -> SchemeData:
     row = SchemeData.objects.select_for_update(no_key=True).filter(firm=firm, pk=scheme_id).first()
     if row is None:
-        raise Stale("That scheme is gone: somebody dropped it meanwhile.")
+        raise Stale(say("That scheme is gone: somebody dropped it meanwhile."))
     if digest(row) != seen:
-        raise Stale("Somebody changed it meanwhile. Look at it as it is now; what you typed stands below.")
+        raise Stale(say("Somebody changed it meanwhile. Look at it as it is now; what you typed stands below."))
     return row
 
 

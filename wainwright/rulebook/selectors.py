@@ -27,6 +27,7 @@ from wainwright.core.money import Money
 from wainwright.core.policy import Paragraph, read_policy
 from wainwright.core.questions import Question
 from wainwright.core.rules import Finding, Level, Setting
+from wainwright.core.said import say
 from wainwright.core.workings import day_text
 from wainwright.formats.places import country_of
 from wainwright.people.models import Firm, Membership
@@ -105,17 +106,29 @@ class Rulebook:
         """Say why a category may not stand on a cost of a day; an empty text where it may. Without ``member``: whoever's."""
         row = self.categories_on(day).get(code)
         if row is None:
-            return "Choose what the cost was for."
+            return say("Choose what the cost was for.")
         if not row.in_force(day):
             until = max(
                 (each.until for each in self.all_categories if each.code == code and each.until and each.until < day),
                 default=None,
             )
             if until is not None:
-                return f"{row.name} is for costs up to {day_text(until, year=True)}. Choose another."
-            return f"{row.name} is for costs from {day_text(row.since or day, year=True)} on. Choose another."
+                return say(
+                    "{name} is for costs up to {until}. Choose another.",
+                    name=row.name,
+                    until=day_text(until, year=True),
+                )
+            return say(
+                "{name} is for costs from {since} on. Choose another.",
+                name=row.name,
+                since=day_text(row.since or day, year=True),
+            )
         if member is not None and not meant_for(row.groups, groups_of(member, self.names_countries)):
-            return f"{row.name} is not for {member.person.name}: an administrator says who may use it. Choose another."
+            return say(
+                "{name} is not for {member}: an administrator says who may use it. Choose another.",
+                name=row.name,
+                member=member.person.name,
+            )
         return ""
 
     @property
@@ -331,7 +344,7 @@ def rate_table(firm: Firm, on: date, since: date | None = None, currencies: Coll
     for day, currency, per_euro, source in rows:
         days[day][currency] = per_euro
         sources[day, currency] = source
-    return RateTable("EUR", dict(days), "table of the day", sources)
+    return RateTable("EUR", dict(days), say("table of the day"), sources)
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.core.rules import Finding, Level
+from wainwright.core.said import joined, say
 from wainwright.errors import Refusal
 from wainwright.people.models import Membership
 from wainwright.rulebook.models import Explanation
@@ -28,17 +29,25 @@ def explain(
     chosen = [meant[identity] for identity in identities if identity in meant]
     words = words.strip()
     if not chosen:
-        raise Refusal("That finding is no longer there: its cause has gone.", "words")
+        raise Refusal(say("That finding is no longer there: its cause has gone."), "words")
     if len(words) < 5:
-        raise Refusal("Say in a few words why it had to be so.", "words")
+        raise Refusal(say("Say in a few words why it had to be so."), "words")
     if len(words) > 500:
-        raise Refusal("That is longer than 500 letters. Say it shorter.", "words")
+        raise Refusal(say("That is longer than 500 letters. Say it shorter."), "words")
     given = {f.identity: reason if isinstance(reason, str) else reason.get(f.identity, "") for f in chosen}
     for finding in chosen:
         said = given[finding.identity]
         if finding.reasons and said not in finding.reasons:
-            taken = ", ".join(finding.reasons)
-            raise Refusal(f"“{said[:60]}” does not answer this: {finding.text} Choose of: {taken}.", "reason")
+            taken = joined(", ", finding.reasons)
+            raise Refusal(
+                say(
+                    "“{said}” does not answer this: {finding_text} Choose of: {taken}.",
+                    said=said[:60],
+                    finding_text=finding.text,
+                    taken=taken,
+                ),
+                "reason",
+            )
     for finding in chosen:
         Explanation.objects.update_or_create(
             subject=subject,
@@ -53,7 +62,7 @@ def explain(
         )
     record(
         member,
-        "gave a reason",
+        say("gave a reason"),
         subject,
         after={"findings": [f.identity for f in chosen], "reason": sorted(set(given.values())), "words": words},
     )

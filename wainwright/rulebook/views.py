@@ -13,6 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright import clock
 from wainwright.core.fx import NoRate, convert
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.drawing.lines import way_of
 from wainwright.errors import Refusal
 from wainwright.formats.rate_table import MOST_BYTES
@@ -27,7 +28,7 @@ class WorthForm(forms.Form):
 
     amount = forms.DecimalField(max_digits=11, decimal_places=2, min_value=Decimal("0.01"))
     currency = forms.CharField(max_length=3, min_length=3)
-    day = forms.DateField(label="On", widget=forms.DateInput(attrs={"type": "date"}))
+    day = forms.DateField(label=say("On"), widget=forms.DateInput(attrs={"type": "date"}))
 
     def __init__(self, *args, today: date, **options):
         super().__init__(*args, **options)
@@ -37,7 +38,7 @@ class WorthForm(forms.Form):
         """A rate is asked of a day that has been."""
         day = self.cleaned_data["day"]
         if not date(1999, 1, 4) <= day <= self.today:
-            raise forms.ValidationError("Choose a day that has been.")
+            raise forms.ValidationError(say("Choose a day that has been."))
         return day
 
 
@@ -55,7 +56,11 @@ def rates_page(request):
             table = rate_table(member.firm, data["day"], currencies=[amount.currency])
             worth = convert(amount, member.firm.currency, data["day"], table)
         except (NoRate, ValueError, KeyError) as error:
-            fault = f"There is {error}." if isinstance(error, NoRate) else "No such currency is known."
+            fault = (
+                say("There is {error}.", error=error)
+                if isinstance(error, NoRate)
+                else say("No such currency is known.")
+            )
     context = {
         "latest": [(each, way_of(each.way)) for each in rates.latest_rates(member.firm, today)], "form": asked, "worth": worth, "fault": fault,
         "may_take": member.may["rates"], "today": today, "old": today - rates.KEPT,
@@ -68,13 +73,16 @@ def take(request):
     """Take a table in."""
     sent = request.FILES.get("file")
     if sent is None:
-        raise Refusal("No file was chosen. Choose a table of rates: CSV, or its ZIP.")
+        raise Refusal(say("No file was chosen. Choose a table of rates: CSV, or its ZIP."))
     if sent.size > MOST_BYTES:
-        raise Refusal("The table is larger than 5 MB.")
+        raise Refusal(say("The table is larger than 5 MB."))
     done = rates.take_rates(request.member, sent.name, sent.read())
-    messages.info(request, f"{sent.name}: {done.new} rates taken, {done.known} known already.")
+    messages.info(
+        request,
+        say("{sent}: {new} rates taken, {known} known already.", sent=sent.name, new=done.new, known=done.known),
+    )
     for words in done.different[:LEFT_SHOWN]:
-        messages.error(request, f"Left as it was: {words}.")
+        messages.error(request, say("Left as it was: {words}.", words=words))
     for each in done.left[:LEFT_SHOWN]:
-        messages.error(request, f"Left out: {each.where}: {each.why}.")
+        messages.error(request, say("Left out: {where}: {why}.", where=each.where, why=each.why))
     return redirect("rates")

@@ -6,8 +6,14 @@ from django.db import models
 from django.db.models import Q
 
 from wainwright.core.money import Money
+from wainwright.core.said import say
 
-WHAT = [("plan", "Plan"), ("claim", "Claim"), ("supplement", "Supplement"), ("correction", "Correction")]
+WHAT = [
+    ("plan", say("Plan")),
+    ("claim", say("Claim")),
+    ("supplement", say("Supplement")),
+    ("correction", say("Correction")),
+]
 
 
 class SignOff(models.Model):
@@ -77,7 +83,7 @@ class SignOff(models.Model):
         ]
 
     def __str__(self):
-        return f"{self.signer} on {self.subject}"
+        return say("{signer} on {subject}", signer=self.signer, subject=self.subject)
 
     def save(self, *args, **kwargs):
         """Keep it; whether it is out of line follows from its marks. What is only worth knowing is not."""

@@ -8,13 +8,14 @@ from typing import Any
 
 from wainwright.core.routing import Route
 from wainwright.core.rules import Finding, Level
+from wainwright.core.said import say
 from wainwright.core.workings import day_text
 from wainwright.rulebook.selectors import Explained
 from wainwright.signoff.models import SignOff
 
 _WORDS = {
-    "Given": "signed", "Kept": "signed before, unchanged", "Sent back": "sent back", "Turned down": "turned down",
-    "Passed on": "passed on", "Dropped": "no longer asked",
+    "Given": "signed", "Kept": say("signed before, unchanged"), "Sent back": say("sent back"), "Turned down": say("turned down"),
+    "Passed on": say("passed on"), "Dropped": say("no longer asked"),
 }  # fmt: skip
 
 
@@ -26,7 +27,7 @@ def route_steps(signoffs: Sequence[SignOff]) -> list[dict[str, Any]]:
         if s.round != last:
             continue
         if s.state == SignOff.State.WAITING:
-            word = f"next, since {day_text(s.since)}" if s.turn and s.since else "then"
+            word = say("next, since {since}", since=day_text(s.since)) if s.turn and s.since else "then"
         else:
             word = _WORDS[s.state] + (f" {day_text(s.decided)}" if s.decided and s.state != SignOff.State.KEPT else "")
         on = s.decided if s.state == SignOff.State.GIVEN else None
@@ -40,7 +41,7 @@ def route_steps(signoffs: Sequence[SignOff]) -> list[dict[str, Any]]:
 def route_preview(route: Route) -> list[dict[str, Any]]:
     """Return a route before it is sent: who will be asked, in which order, and why."""
     return [
-        {"order": s.order, "name": s.name, "covers": s.covers, "why": s.why, "word": "will be asked", "comment": "",
+        {"order": s.order, "name": s.name, "covers": s.covers, "why": s.why, "word": say("will be asked"), "comment": "",
          "done": False, "now": False}
         for s in route.steps
     ]  # fmt: skip

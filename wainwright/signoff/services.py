@@ -12,6 +12,7 @@ from typing import Any
 from wainwright import clock
 from wainwright.core.money import Money
 from wainwright.core.routing import Route, RouteStep, still_needed
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
@@ -49,8 +50,12 @@ def say_ready(member: Membership, what: Any, noun: str, link: str) -> None:
     """
     what.ready_by = member.prepared_by
     what.save(update_fields=["ready_by"])
-    record(member, f"said that the {noun} is ready", what.subject)
-    tell(member, f"{what.title} is ready: {member.doer.person.name} prepared it for you", link)
+    record(member, say("said that the {noun} is ready", noun=noun), what.subject)
+    tell(
+        member,
+        say("{what_title} is ready: {doer} prepared it for you", what_title=what.title, doer=member.doer.person.name),
+        link,
+    )
 
 
 def start(member: Membership, asked: Asked, route: Route, contents: Mapping[str, str]) -> list[SignOff]:
@@ -119,8 +124,13 @@ def next_turn(subject: str, title: str, link: str) -> bool:
             days = rulebook(signoff.signer.firm).policy.decide_days
             signoff.due = clock.today(signoff.signer.firm.zone) + timedelta(days=days)
             signoff.save(update_fields=["turn", "since", "due"])
-            for_whom = f" for {signoff.covers}" if signoff.covers else ""
-            tell(signoff.signer, f"{title} waits for your sign-off{for_whom}", link, f"Why you: {signoff.why}.")
+            for_whom = say(" for {covers}", covers=signoff.covers) if signoff.covers else ""
+            tell(
+                signoff.signer,
+                say("{title} waits for your sign-off{for_whom}", title=title, for_whom=for_whom),
+                link,
+                say("Why you: {why}.", why=signoff.why),
+            )
     return False
 
 
@@ -139,12 +149,12 @@ def turn_of(member: Membership, subject: str) -> SignOff:
     if mine is not None:
         return mine
     if any(row.state == WAITING for row in rows):
-        raise NotAllowed("Others on the route come before you.")
+        raise NotAllowed(say("Others on the route come before you."))
     if rows and rows[0].decided:
-        raise Stale(f"You have decided this already: {rows[0].state.lower()}.")
+        raise Stale(say("You have decided this already: {state}.", state=rows[0].state.lower()))
     if rows:
-        raise Stale("This no longer waits for you: it was taken back or decided by somebody else.")
-    raise NotAllowed("You are not on the route of this.")
+        raise Stale(say("This no longer waits for you: it was taken back or decided by somebody else."))
+    raise NotAllowed(say("You are not on the route of this."))
 
 
 def give(
@@ -180,7 +190,7 @@ def _ask_above(member: Membership, last: SignOff, title: str, link: str, owner: 
 def end(member: Membership, subject: str, state: SignOff.State, comment: str) -> SignOff:
     """Send back or turn down: the route ends, what others were still asked is dropped."""
     if len(comment.strip()) < 3:
-        raise Refusal("Say why, so that the traveller knows what to do.", "comment")
+        raise Refusal(say("Say why, so that the traveller knows what to do."), "comment")
     signoff = turn_of(member, subject)
     _decide(signoff, state, comment)
     drop(subject)
@@ -191,16 +201,26 @@ def pass_on(member: Membership, subject: str, to: Membership, comment: str, titl
     """Hand a decision to somebody else with a message."""
     signoff = turn_of(member, subject)
     if to.pk == member.pk or not to.active or to.firm_id != member.firm_id or not to.may["decide"]:
-        raise Refusal("Choose another approver of the firm.", "to")
+        raise Refusal(say("Choose another approver of the firm."), "to")
     limit, own = to.limit, member.limit
     if limit is not None and signoff.amount > limit and (own is None or own > limit):
         raise Refusal(
-            f"{to.person.name} signs up to {limit}, this comes to {signoff.amount}. Choose somebody who may.", "to"
+            say(
+                "{to} signs up to {limit}, this comes to {signoff_amount}. Choose somebody who may.",
+                to=to.person.name,
+                limit=limit,
+                signoff_amount=signoff.amount,
+            ),
+            "to",
         )
     if SignOff.objects.filter(subject=subject, signer=to, state=WAITING).exists():
-        raise Refusal(f"{to.person.name} is on the route already.", "to")
+        raise Refusal(say("{to} is on the route already.", to=to.person.name), "to")
     _decide(signoff, SignOff.State.PASSED_ON, comment)
-    why = f"passed on by {member.person.name}: {comment}" if comment else f"passed on by {member.person.name}"
+    why = (
+        say("passed on by {member}: {comment}", member=member.person.name, comment=comment)
+        if comment
+        else say("passed on by {member}", member=member.person.name)
+    )
     SignOff.objects.create(
         firm=member.firm, subject=subject, kind=signoff.kind, object_id=signoff.object_id, round=signoff.round, order=signoff.order, signer=to, why=why[:300],
         scope=signoff.scope, content=signoff.content, title=signoff.title, amount_minor=signoff.amount_minor,
@@ -269,7 +289,7 @@ def asked_now(subject: str) -> list[SignOff]:
 def remark(member: Membership, subject: str, text: str, line: str = "") -> Remark:
     """Say something on a subject or a line."""
     if not text.strip():
-        raise Refusal("Write what you want to say.", "text")
+        raise Refusal(say("Write what you want to say."), "text")
     return Remark.objects.create(
         firm=member.firm, subject=subject, line=line, by=member.doer, text=text.strip()[:1000], time=clock.now()
     )

@@ -11,6 +11,7 @@ from wainwright.accounts.selectors import Books
 from wainwright.core.budget import BudgetEffect
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
+from wainwright.core.said import joined
 from wainwright.people.models import Firm
 from wainwright.people.selectors import signers
 
@@ -42,11 +43,14 @@ def by_coding(
     rows = []
     for coding, (amount, count) in codings.items():
         owners = [
-            f"{people[own.owner].name} ({own.code}{', from ' + str(own.threshold) if own.threshold else ''})"
+            joined(
+                "",
+                (people[own.owner].name, " (", own.code, ", from " + str(own.threshold) if own.threshold else "", ")"),
+            )
             for own in ledger.owned
             if coding.get(own.dimension) == own.code and own.owner in people
         ]
-        names = ", ".join(ledger.codes.codes[pair].name for pair in coding.codes if pair in ledger.codes.codes)
+        names = joined(", ", (ledger.codes.codes[pair].name for pair in coding.codes if pair in ledger.codes.codes))
         found = [effects[code] for _, code in coding.codes if code in effects]
         share = Decimal(amount.minor) * 100 / whole if whole else Decimal(0)
         rows.append(ByCoding(coding, names, count, amount, share, owners, found, coding == default))

@@ -12,6 +12,7 @@ from wainwright.core.coding import Coding
 from wainwright.core.money import Money, places
 from wainwright.core.picking import folded
 from wainwright.core.roles import ROLES
+from wainwright.core.said import joined, say
 from wainwright.core.text import one_line
 from wainwright.errors import Refusal
 from wainwright.fields import plain_number
@@ -105,17 +106,19 @@ def check(firm: Firm, rows: Iterable[tuple[int, Mapping[str, str]]]) -> list[Che
 def _who(row: Checked, people: _People, named: dict[str, Checked]) -> None:
     row.name, row.job = one_line(row.cells.get("name", ""), 120).strip(), one_line(row.cells.get("job", ""), 80)
     if len(row.name) < SHORT:
-        row.wrong("name", "Type their name, as it stands on letters.")
+        row.wrong("name", say("Type their name, as it stands on letters."))
     if not is_address(row.email):
-        row.wrong("email", "That is no address for mail.")
+        row.wrong("email", say("That is no address for mail."))
         return
     if row.email in named:
-        row.wrong("email", f"Row {named[row.email].number} has that address already.")
+        row.wrong("email", say("Row {number} has that address already.", number=named[row.email].number))
         return
     named[row.email] = row
     known = people.by_email.get(row.email)
     if known is not None and not known.active:
-        row.wrong("email", f"{known.person.name} was here under that address: bring them back on their page.")
+        row.wrong(
+            "email", say("{known} was here under that address: bring them back on their page.", known=known.person.name)
+        )
     row.here = known is not None and known.active
     row.person = known.person if known is not None else people.elsewhere.get(row.email)
 
@@ -128,7 +131,9 @@ def _does(row: Checked, firm: Firm, ledger: Books) -> None:
         words = words[0].split()
     roles = {_CALLED.get(word, word) for word in words} or {"traveller"}
     for word in sorted(roles - set(ROLES)):
-        row.wrong("roles", f"There is no role “{word[:30]}”. They are: {', '.join(ROLES)}.")
+        row.wrong(
+            "roles", say("There is no role “{word}”. They are: {list}.", word=word[:30], list=joined(", ", ROLES))
+        )
     row.roles = tuple(role for role in ROLES if role in roles)
     if text := row.cells.get("limit", "").strip():
         try:
@@ -138,7 +143,7 @@ def _does(row: Checked, firm: Firm, ledger: Books) -> None:
                 raise InvalidOperation
             row.limit = Money.of(amount, firm.currency)
         except (InvalidOperation, ValueError):
-            row.wrong("limit", f"“{text[:30]}” is no amount in {firm.currency}.")
+            row.wrong("limit", say("“{text}” is no amount in {currency}.", text=text[:30], currency=firm.currency))
     if text := row.cells.get("coding", "").strip():
         try:
             row.coding = read_coding(text, ledger)
@@ -151,7 +156,7 @@ def _led(row: Checked, people: _People, named: dict[str, Checked], by_name: dict
     text = row.cells.get("manager", "").strip()
     if not text:
         if "traveller" in row.roles:
-            row.wrong("manager", "Say to whom they report: else nothing of theirs could be signed.")
+            row.wrong("manager", say("Say to whom they report: else nothing of theirs could be signed."))
         return
     email = text.lower()
     here = people.by_email.get(email)
@@ -164,15 +169,15 @@ def _led(row: Checked, people: _People, named: dict[str, Checked], by_name: dict
         members = people.by_name.get(folded(text), [])
         also = [each for each in by_name.get(folded(text), []) if not each.here]
         if len(members) + len(also) > 1:
-            row.wrong("manager", f"Several are called {text[:60]}: write the address.")
+            row.wrong("manager", say("Several are called {text}: write the address.", text=text[:60]))
         elif members:
             row.leader = members[0]
         elif also:
             row.led_by = also[0].email
         else:
-            row.wrong("manager", f"Nobody here or in the table is called “{text[:60]}”.")
+            row.wrong("manager", say("Nobody here or in the table is called “{text}”.", text=text[:60]))
     if row.led_by == row.email and row.led_by:
-        row.wrong("manager", "Nobody leads themselves.")
+        row.wrong("manager", say("Nobody leads themselves."))
         row.led_by = ""
 
 
@@ -184,8 +189,8 @@ def _no_circles(rows: list[Checked], named: dict[str, Checked]) -> None:
             seen.append(at)
             at = named[at].led_by
         if at == row.email:
-            round_ = " is led by ".join(named[each].name for each in [*seen, row.email])
-            row.wrong("manager", f"They lead each other in a circle: {round_[:150]}.")
+            round_ = joined(say(" is led by "), (named[each].name for each in [*seen, row.email]))
+            row.wrong("manager", say("They lead each other in a circle: {round}.", round=round_[:150]))
 
 
 def _no_lost_leaders(rows: list[Checked], named: dict[str, Checked]) -> None:
@@ -197,7 +202,12 @@ def _no_lost_leaders(rows: list[Checked], named: dict[str, Checked]) -> None:
             if row.led_by and not row.faults and named[row.led_by].faults:
                 other = named[row.led_by]
                 row.wrong(
-                    "manager", f"{other.name or other.email} stands in row {other.number}, which is wrong itself."
+                    "manager",
+                    say(
+                        "{other} stands in row {number}, which is wrong itself.",
+                        other=other.name or other.email,
+                        number=other.number,
+                    ),
                 )
                 more = True
 

@@ -9,6 +9,7 @@ from django import forms
 from wainwright.core.money import Money
 from wainwright.core.picking import PickList
 from wainwright.core.roles import OFFERED
+from wainwright.core.said import say
 from wainwright.fields import AmountField, PickField, day_input
 from wainwright.people.models import Membership
 from wainwright.staff.inviting import Invited
@@ -20,25 +21,29 @@ class PlaceForm(forms.Form):
     """Manager, limit and roles of a person."""
 
     manager = PickField(
-        label="Line manager",
+        label=say("Line manager"),
         required=False,
-        help_text="Any part of a name. Empty: nobody, and nothing of theirs can be signed.",
+        help_text=say("Any part of a name. Empty: nobody, and nothing of theirs can be signed."),
     )
-    limit = AmountField(label="Signs up to", required=False, help_text="Empty: any sum.")
+    limit = AmountField(label=say("Signs up to"), required=False, help_text=say("Empty: any sum."))
     roles = forms.MultipleChoiceField(
         choices=OFFERED, widget=forms.CheckboxSelectMultiple, required=False,
     )  # fmt: skip
 
     signs_own = forms.BooleanField(
-        label="Signs what is their own", required=False, help_text="A privilege. Without it somebody above signs."
+        label=say("Signs what is their own"),
+        required=False,
+        help_text=say("A privilege. Without it somebody above signs."),
     )
     coding = forms.CharField(
-        label="Usual coding",
+        label=say("Usual coding"),
         required=False,
         max_length=120,
-        help_text="Codes or names, parted by “/”. It stands on what they begin.",
+        help_text=say("Codes or names, parted by “/”. It stands on what they begin."),
     )
-    own_limit = AmountField(label="Their own up to", required=False, help_text="Empty: as far as they sign for others.")
+    own_limit = AmountField(
+        label=say("Their own up to"), required=False, help_text=say("Empty: as far as they sign for others.")
+    )
 
     def __init__(self, *args, names: PickList, who: Membership, **options):
         initial = {
@@ -66,8 +71,8 @@ def _place(typed: dict[str, Any], currency: str) -> Place:
 class SightForm(forms.Form):
     """Two people: who reads, and whose it is."""
 
-    reader = PickField(label="Who would read", help_text="Any part of a name.")
-    whose = PickField(label="Whose it is", help_text="Any part of a name.")
+    reader = PickField(label=say("Who would read"), help_text=say("Any part of a name."))
+    whose = PickField(label=say("Whose it is"), help_text=say("Any part of a name."))
 
     def __init__(self, *args, names: PickList, **options):
         super().__init__(*args, **options)
@@ -78,11 +83,11 @@ class SightForm(forms.Form):
 class InviteForm(forms.Form):
     """Somebody new: name, address, and their place."""
 
-    name = forms.CharField(label="Name", max_length=120)
-    email = forms.CharField(label="Address for mail", max_length=254)
-    job = forms.CharField(label="What they are", required=False, max_length=80)
-    manager = PickField(label="Line manager", required=False, help_text="Any part of a name.")
-    limit = AmountField(label="Signs up to", required=False, help_text="Empty: any sum.")
+    name = forms.CharField(label=say("Name"), max_length=120)
+    email = forms.CharField(label=say("Address for mail"), max_length=254)
+    job = forms.CharField(label=say("What they are"), required=False, max_length=80)
+    manager = PickField(label=say("Line manager"), required=False, help_text=say("Any part of a name."))
+    limit = AmountField(label=say("Signs up to"), required=False, help_text=say("Empty: any sum."))
     roles = forms.MultipleChoiceField(
         choices=OFFERED, widget=forms.CheckboxSelectMultiple, required=False, initial=["traveller"],
     )  # fmt: skip
@@ -102,12 +107,14 @@ class InviteForm(forms.Form):
 class LeaveForm(forms.Form):
     """To whom what is somebody's goes; only what there is something of is asked."""
 
-    manager = PickField(label="Who leads those they led", required=False, help_text="Empty: their own manager.")
-    owner = PickField(label="Who owns their codings", required=False)
-    finance = PickField(label="Who of finance holds the ledger's connection", required=False)
-    charges = PickField(label="Who accounts for the loose charges", required=False)
-    give_up = forms.BooleanField(label="What they have not sent is given up", required=False)
-    why = forms.CharField(label="Why they leave", required=False, max_length=200)
+    manager = PickField(
+        label=say("Who leads those they led"), required=False, help_text=say("Empty: their own manager.")
+    )
+    owner = PickField(label=say("Who owns their codings"), required=False)
+    finance = PickField(label=say("Who of finance holds the ledger's connection"), required=False)
+    charges = PickField(label=say("Who accounts for the loose charges"), required=False)
+    give_up = forms.BooleanField(label=say("What they have not sent is given up"), required=False)
+    why = forms.CharField(label=say("Why they leave"), required=False, max_length=200)
 
     ASKED = {"reports": "manager", "codings": "owner", "ledger": "finance", "charges": "charges", "unsent": "give_up"}
 
@@ -130,7 +137,9 @@ class LeaveForm(forms.Form):
 class BackForm(forms.Form):
     """Whom somebody reports to who is brought back."""
 
-    manager = PickField(label="Reports to", required=False, help_text="Empty: whoever it was, if they are here.")
+    manager = PickField(
+        label=say("Reports to"), required=False, help_text=say("Empty: whoever it was, if they are here.")
+    )
 
     def __init__(self, *args, names: PickList, **options):
         super().__init__(*args, **options)
@@ -140,11 +149,11 @@ class BackForm(forms.Form):
 class DaysForm(forms.Form):
     """Somebody, from when to when: who decides while one is away, or who prepares for one."""
 
-    by = PickField(label="Who")
-    since = forms.DateField(label="From", widget=day_input())
-    until = forms.DateField(label="To", widget=day_input())
+    by = PickField(label=say("Who"))
+    since = forms.DateField(label=say("From"), widget=day_input())
+    until = forms.DateField(label=say("To"), widget=day_input())
     below = AmountField(
-        label="Only below", required=False, help_text="Empty: everything. The rest goes to the next above."
+        label=say("Only below"), required=False, help_text=say("Empty: everything. The rest goes to the next above.")
     )
 
     def __init__(self, *args, names: PickList, **options):

@@ -6,6 +6,7 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.core.roles import ROLES
+from wainwright.core.said import joined, said_by, say
 from wainwright.core.text import one_line
 from wainwright.errors import Refusal, Stale
 from wainwright.formats.apart import apart
@@ -23,15 +24,15 @@ def read_table(by: Membership, name: str, content: bytes) -> PeopleTable:
     """Read a table of people and keep its rows; nobody is invited yet. Raises ``NotAllowed``, ``Refusal``."""
     must(by, "people")
     if not content:
-        raise Refusal("Choose a file.", "file")
+        raise Refusal(say("Choose a file."), "file")
     if len(content) > MOST_BYTES:
-        raise Refusal("The file is larger than 5 MB. Leave out what is not needed.", "file")
+        raise Refusal(say("The file is larger than 5 MB. Leave out what is not needed."), "file")
     try:
         rows = apart("people", content, list(by.firm.dimensions.values_list("name", flat=True)))
     except Unreadable as error:
-        raise Refusal(str(error), "file") from error
+        raise Refusal(said_by(error), "file") from error
     if not rows:
-        raise Refusal("There are no rows below the header.", "file")
+        raise Refusal(say("There are no rows below the header."), "file")
     return PeopleTable.objects.create(
         firm=by.firm, by=by, time=clock.now(), name=one_line(name, 120) or "table",
         rows=[[row.number, row.cells] for row in rows],
@@ -57,18 +58,20 @@ def invite_all(by: Membership, table_id: int, said: int) -> PeopleTable:
         .get(pk=table_id, firm=by.firm_id)
     )
     if table.taken is not None:
-        raise Stale("It was taken already: the people of it are invited.")
+        raise Stale(say("It was taken already: the people of it are invited."))
     rows = in_order([row for row in checked(table) if row.what == NEW])
     if len(rows) != said:
-        raise Stale(f"{len(rows)} can be invited by now, not {said}. Look at it again.")
+        raise Stale(
+            say("{rows_count} can be invited by now, not {said}. Look at it again.", rows_count=len(rows), said=said)
+        )
     if not rows:
-        raise Refusal("Nobody of it can be invited: put right what is said beside the rows.")
+        raise Refusal(say("Nobody of it can be invited: put right what is said beside the rows."))
     members = make_members(by, rows)
     table.taken, table.invited = clock.now(), len(rows)
     table.save(update_fields=["taken", "invited"])
     record(
-        by, "invited people from a table", f"firm:{by.firm_id}",
-        after={"table": table.name, "people": [f"{row.name}: {', '.join(row.roles)}" for row in rows]},
+        by, say("invited people from a table"), f"firm:{by.firm_id}",
+        after={"table": table.name, "people": [joined("", (row.name, ": ", ', '.join(row.roles))) for row in rows]},
     )  # fmt: skip
     for member in members:
         welcome(by, member)

@@ -13,6 +13,7 @@ from django.template.loader import render_to_string
 from django.utils.translation import gettext
 
 from wainwright.core.roles import ROLES
+from wainwright.core.said import say
 from wainwright.core.text import one_line
 from wainwright.errors import Refusal, Stale
 from wainwright.language import written_for
@@ -47,10 +48,10 @@ def invite(by: Membership, whom: Invited) -> Membership:
     name, email = _who(whom.name, whom.email)
     place = whom.place
     if not place.roles or not place.roles <= set(ROLES):
-        raise Refusal("Everybody has a role. Choose at least one.", "roles")
+        raise Refusal(say("Everybody has a role. Choose at least one."), "roles")
     manager = Membership.objects.filter(pk=place.manager, firm_id=by.firm_id, active=True).first()
     if manager is None and (place.manager or "traveller" in place.roles):
-        raise Refusal("Say to whom they report: else nothing of theirs could be signed.", "manager")
+        raise Refusal(say("Say to whom they report: else nothing of theirs could be signed."), "manager")
     person = Person.objects.filter(email__iexact=email).first()
     known = (
         Membership.objects.filter(firm_id=by.firm_id, person=person).select_related("person").first()
@@ -58,10 +59,14 @@ def invite(by: Membership, whom: Invited) -> Membership:
         else None
     )
     if known is not None and known.active:
-        raise Refusal(f"{known.person.name} is here under that address already.", "email")
+        raise Refusal(say("{known} is here under that address already.", known=known.person.name), "email")
     if known is not None:
         raise Refusal(
-            f"{known.person.name} was here under that address: bring them back on their page under People.", "email"
+            say(
+                "{known} was here under that address: bring them back on their page under People.",
+                known=known.person.name,
+            ),
+            "email",
         )
     new = person is None
     try:
@@ -73,9 +78,9 @@ def invite(by: Membership, whom: Invited) -> Membership:
                 limit_minor=None if place.limit is None else place.limit.minor, **{role: role in place.roles for role in ROLES},
             )  # fmt: skip
     except IntegrityError as error:
-        raise Refusal("That address was invited a moment ago.", "email") from error
+        raise Refusal(say("That address was invited a moment ago."), "email") from error
     record(
-        by, "invited a person", f"member:{made.pk}",
+        by, say("invited a person"), f"member:{made.pk}",
         after={"name": person.name, "roles": made.roles, "manager": manager.person.name if manager else "", "new here": new},
     )  # fmt: skip
     if person.has_usable_password() and not person.is_active:
@@ -90,8 +95,8 @@ def welcome(by: Membership, made: Membership) -> None:
     if not made.person.has_usable_password():
         send_invitation(by, made)
         return
-    words = f"{by.person.name} added you to {by.firm.name}"
-    tell(made, words, "/firms/", "Sign in as you do, and choose the firm at the top.")
+    words = say("{by} added you to {by_2}", by=by.person.name, by_2=by.firm.name)
+    tell(made, words, "/firms/", say("Sign in as you do, and choose the firm at the top."))
 
 
 @transaction.atomic
@@ -100,8 +105,8 @@ def invite_again(by: Membership, who_id: int) -> Membership:
     must(by, "people")
     who = Membership.objects.select_related("person", "firm").get(pk=who_id, firm_id=by.firm_id)
     if not who.active or who.person.has_usable_password():
-        raise Stale(f"{who.person.name} has a password already: they sign in, or say that they forgot it.")
-    record(by, "invited a person again", f"member:{who.pk}")
+        raise Stale(say("{who} has a password already: they sign in, or say that they forgot it.", who=who.person.name))
+    record(by, say("invited a person again"), f"member:{who.pk}")
     send_invitation(by, who)
     return who
 
@@ -142,8 +147,8 @@ def first_administrator(firm: Firm, name: str, email: str, by: Membership | None
     if by is not None and by.person_id == person.pk:
         return made
     if person.has_usable_password():
-        words = f"You are the administrator of {firm.name}"
-        tell(made, words, "/firms/", "Sign in as you do, and choose the firm at the top.")
+        words = say("You are the administrator of {firm}", firm=firm.name)
+        tell(made, words, "/firms/", say("Sign in as you do, and choose the firm at the top."))
     else:
         send_invitation(by or made, made)
     return made
@@ -153,7 +158,7 @@ def _who(name: str, email: str) -> tuple[str, str]:
     """Return name and address as they are kept. Raises ``Refusal``."""
     name, email = one_line(name, 120).strip(), as_kept(email)
     if len(name) < SHORT:
-        raise Refusal("Type their name, as it stands on letters.", "name")
+        raise Refusal(say("Type their name, as it stands on letters."), "name")
     if not is_address(email):
-        raise Refusal("That is no address for mail: check it.", "email")
+        raise Refusal(say("That is no address for mail: check it."), "email")
     return name, email

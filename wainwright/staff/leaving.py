@@ -14,6 +14,7 @@ from wainwright.accounts.models import Code, Connection
 from wainwright.api.models import ApiToken, Webhook
 from wainwright.bench.moving import move_on
 from wainwright.claims.services.closing import withdraw
+from wainwright.core.said import joined, say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Charge, Expense, Receipt
 from wainwright.news.services import tell
@@ -48,19 +49,19 @@ def retire(by: Membership, who_id: int, heirs: Heirs, why: str = "") -> tuple[Me
         # Two administrators who retire each other at once: the second finds that they are one no more.
         Firm.objects.select_for_update(no_key=True).get(pk=by.firm_id)
         if not Membership.objects.filter(pk=by.pk, active=True, administrator=True).exists():
-            raise NotAllowed("You are no administrator any more.")
+            raise NotAllowed(say("You are no administrator any more."))
         who = _member(by.firm_id, who_id)
         if who.pk == by.pk:
-            raise Refusal("Another administrator retires you: nobody locks themselves out.")
+            raise Refusal(say("Another administrator retires you: nobody locks themselves out."))
         gone = not who.active
         if gone and not waits_for_heirs(who):
-            raise Stale(f"{who.person.name} is retired already.")
+            raise Stale(say("{who} is retired already.", who=who.person.name))
         ahead = list(Trip.objects.filter(traveller=who, state__in=NOT_BEGUN).values_list("pk", flat=True))
         done = _hand_over(by, who, heirs)
         if not gone:
             _end_access(who)
         record(
-            by, "handed over what was left of a person" if gone else "retired a person", f"member:{who.pk}", before={"roles": who.roles, "why": why.strip()[:200]}, after=done
+            by, say("handed over what was left of a person") if gone else say("retired a person"), f"member:{who.pk}", before={"roles": who.roles, "why": why.strip()[:200]}, after=done
         )  # fmt: skip
         move_on(by.firm_id)
     left = [words for pk in ahead if (words := _call_off(by, who, pk))]
@@ -76,21 +77,27 @@ def let_go(who_id: int, firm: Firm, why: str) -> Membership:
     Firm.objects.select_for_update(no_key=True).get(pk=firm.pk)
     who = _member(firm.pk, who_id)
     if not who.active:
-        raise Stale(f"{who.person.name} is retired already.")
+        raise Stale(say("{who} is retired already.", who=who.person.name))
     admins = list(
         Membership.objects.filter(firm=firm, active=True, administrator=True)
         .select_related("person", "firm")
         .exclude(pk=who.pk)
     )
     if not admins:
-        raise Refusal(f"{who.person.name} is the last administrator of {firm.name}: give somebody else the role first.")
+        raise Refusal(
+            say(
+                "{who} is the last administrator of {firm}: give somebody else the role first.",
+                who=who.person.name,
+                firm=firm.name,
+            )
+        )
     closed = cards(who).update(closed=clock.today(firm.zone))
     with by_itself():
         _end_arrangements(admins[0], who)
     _end_access(who)
     record(
         None,
-        "retired a person",
+        say("retired a person"),
         f"member:{who.pk}",
         firm_id=firm.pk,
         before={"roles": who.roles, "why": why},
@@ -100,7 +107,7 @@ def let_go(who_id: int, firm: Firm, why: str) -> Membership:
         for admin in admins:
             tell(
                 admin,
-                f"{who.person.name} left: what was theirs waits to be handed over",
+                say("{who} left: what was theirs waits to be handed over", who=who.person.name),
                 f"/people/{who.pk}/leave/",
                 why,
             )
@@ -113,9 +120,11 @@ def let_back(who_id: int, firm: Firm, why: str) -> Membership:
     """Bring somebody back because the firm's identity provider says so, with the roles they had. Raises ``Stale``."""
     who = _member(firm.pk, who_id)
     if who.active:
-        raise Stale(f"{who.person.name} is here.")
+        raise Stale(say("{who} is here.", who=who.person.name))
     _let_in(who, who.manager if who.manager is not None and who.manager.active else None)
-    record(None, "brought a person back", f"member:{who.pk}", firm_id=firm.pk, after={"roles": who.roles, "why": why})
+    record(
+        None, say("brought a person back"), f"member:{who.pk}", firm_id=firm.pk, after={"roles": who.roles, "why": why}
+    )
     return who
 
 
@@ -143,7 +152,12 @@ def _heir(by: Membership, who: Membership, number: int, field: str, words: str, 
         raise Refusal(words, field)
     if role and not getattr(heir, role):
         raise Refusal(
-            f"{heir.person.name} is no {'finance reviewer' if role == 'finance' else role}. Choose another.", field
+            say(
+                "{heir} is no {role}. Choose another.",
+                heir=heir.person.name,
+                role=say("finance reviewer") if role == "finance" else role,
+            ),
+            field,
         )
     return heir
 
@@ -163,14 +177,14 @@ def _chosen(by: Membership, who: Membership, heirs: Heirs) -> _Chosen:
     name, manager, owner, finance, accounts = who.person.name, None, None, None, None
     if who.reports.filter(active=True).exists():
         number = heirs.manager or who.manager_id or 0
-        manager = _heir(by, who, number, "manager", f"Say to whom those report who reported to {name}.")
+        manager = _heir(by, who, number, "manager", say("Say to whom those report who reported to {name}.", name=name))
     if Code.objects.filter(owner=who).exists():
-        owner = _heir(by, who, heirs.owner, "owner", f"Say who owns the codings of {name}.", "approver")
+        owner = _heir(by, who, heirs.owner, "owner", say("Say who owns the codings of {name}.", name=name), "approver")
     if held(who):
-        words = "Say who of finance holds the ledger's connection, so that it goes on."
+        words = say("Say who of finance holds the ledger's connection, so that it goes on.")
         finance = _heir(by, who, heirs.finance, "finance", words, "finance")
     if charges(who).exists():
-        words = f"Say who accounts for the charges that lie loose on {name}."
+        words = say("Say who accounts for the charges that lie loose on {name}.", name=name)
         accounts = _heir(by, who, heirs.charges, "charges", words, "traveller")
     return _Chosen(manager, owner, finance, accounts)
 
@@ -179,7 +193,9 @@ def _hand_over(by: Membership, who: Membership, heirs: Heirs) -> dict[str, Any]:
     """Hand over what is somebody's. Inside the caller's transaction; raises ``Refusal``."""
     others = Membership.objects.filter(firm_id=by.firm_id, finance=True, active=True).exclude(pk=who.pk)
     if who.active and who.finance and not others.exists():
-        raise Refusal("Nobody else is in finance: nothing could be checked or paid. Give somebody that role first.")
+        raise Refusal(
+            say("Nobody else is in finance: nothing could be checked or paid. Give somebody that role first.")
+        )
     to = _chosen(by, who, heirs)
     done: dict[str, Any] = {"claims given up": _give_up(by, who, heirs.give_up), "reports": _lead(who, to.manager)}
     if to.owner is not None:
@@ -200,9 +216,13 @@ def _give_up(by: Membership, who: Membership, said: bool) -> int:
     """Withdraw what only they could send, where that was said; return how many. Raises ``Refusal`` where it was not."""
     open_ = list(unsent(who))
     if open_ and not said:
-        names = ", ".join(claim.code for claim in open_[:NAMED])
+        names = joined(", ", (claim.code for claim in open_[:NAMED]))
         raise Refusal(
-            f"{names}: only {who.person.name} could send them. Let them be sent first, or say that they are given up.",
+            say(
+                "{names}: only {who} could send them. Let them be sent first, or say that they are given up.",
+                names=names,
+                who=who.person.name,
+            ),
             "give_up",
         )
     for claim in open_:
@@ -223,7 +243,11 @@ def _lead(who: Membership, manager: Membership | None) -> int:
         report.manager = who.manager if manager is not None and report.pk == manager.pk else manager
         no_circle(report, report.manager)
         report.save(update_fields=["manager"])
-        tell(report, f"You report to {report.manager.person.name if report.manager else 'nobody'} now", "/profile/")
+        tell(
+            report,
+            say("You report to {manager} now", manager=report.manager.person.name if report.manager else "nobody"),
+            "/profile/",
+        )
     return len(reports)
 
 
@@ -231,7 +255,7 @@ def _end_arrangements(by: Membership, who: Membership) -> None:
     """End whom they cover, who prepares for them and for whom they do; the others are told."""
     covers = who.covering.filter(until__gte=clock.today(who.firm.zone)).select_related("member__person", "member__firm")
     for cover in list(covers):
-        words = f"{who.person.name} does not cover you any more: name another"
+        words = say("{who} does not cover you any more: name another", who=who.person.name)
         tell(cover.member, words, f"/people/{cover.member_id}/")
         end_cover(by, cover.pk)
     for row in list(delegations(who)):
@@ -242,9 +266,9 @@ def _tell_heirs(who: Membership, to: _Chosen) -> dict[str, str]:
     """Tell whoever got something; return who got what, for the trail."""
     name, said = who.person.name, {}
     for heir, what, words, link in (
-        (to.manager, "manager", f"Those who reported to {name} report to you", f"/people/{to.manager.pk}/" if to.manager else ""),
-        (to.owner, "owner", f"You own the codings of {name}", "/reports/budgets/"),
-        (to.finance, "finance", f"You hold the connection to the ledger, after {name}", "/ledger/masters/"), (to.charges, "charges to", f"Charges of {name} lie in your tray", "/tray/"),
+        (to.manager, "manager", say("Those who reported to {name} report to you", name=name), f"/people/{to.manager.pk}/" if to.manager else ""),
+        (to.owner, "owner", say("You own the codings of {name}", name=name), "/reports/budgets/"),
+        (to.finance, "finance", say("You hold the connection to the ledger, after {name}", name=name), "/ledger/masters/"), (to.charges, say("charges to"), say("Charges of {name} lie in your tray", name=name), "/tray/"),
     ):  # fmt: skip
         if heir is not None:
             tell(heir, words, link)
@@ -295,22 +319,30 @@ def bring_back(by: Membership, who_id: int, manager_id: int = 0) -> Membership:
     must(by, "people")
     who = _member(by.firm_id, who_id)
     if who.active:
-        raise Stale(f"{who.person.name} is here.")
+        raise Stale(say("{who} is here.", who=who.person.name))
     manager = (
         Membership.objects.filter(pk=manager_id or who.manager_id or 0, firm_id=by.firm_id, active=True)
         .exclude(pk=who.pk)
         .first()
     )
     if manager is None and who.traveller and not who.signs_own:
-        raise Refusal(f"Say to whom {who.person.name} reports: the manager of before is not here any more.", "manager")
+        raise Refusal(
+            say("Say to whom {who} reports: the manager of before is not here any more.", who=who.person.name),
+            "manager",
+        )
     if manager is not None:
         no_circle(who, manager)
     _let_in(who, manager)
     record(
         by,
-        "brought a person back",
+        say("brought a person back"),
         f"member:{who.pk}",
         after={"roles": who.roles, "manager": manager.person.name if manager else ""},
     )
-    tell(who, f"{by.person.name} brought you back to {who.firm.name}", "/profile/", f"You are: {', '.join(who.roles)}.")
+    tell(
+        who,
+        say("{by} brought you back to {who}", by=by.person.name, who=who.firm.name),
+        "/profile/",
+        say("You are: {list}.", list=joined(", ", who.roles)),
+    )
     return who

@@ -12,6 +12,7 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.bench.moving import move_on
 from wainwright.core.money import Money, places
+from wainwright.core.said import say
 from wainwright.core.text import decimal
 from wainwright.core.workings import day_text
 from wainwright.errors import Faults, Refusal, Stale
@@ -38,7 +39,7 @@ class Limit:
     @property
     def words(self) -> str:
         """As it is said."""
-        return "any sum" if self.limit is None else str(self.limit)
+        return say("any sum") if self.limit is None else str(self.limit)
 
 
 def read_limits(firm: Firm, typed: Mapping[int, str]) -> list[Limit]:
@@ -53,13 +54,16 @@ def read_limits(firm: Firm, typed: Mapping[int, str]) -> list[Limit]:
             continue
         member, limit = there.get(pk), None
         if member is None:
-            faults[f"limit-{pk}"] = "Somebody of them is not here any more. Look at the list anew."
+            faults[f"limit-{pk}"] = say("Somebody of them is not here any more. Look at the list anew.")
             continue
         if text.strip().casefold() not in (ANY, "any sum"):
             limit = _amount(text, firm.currency)
             if limit is None:
-                faults[f"limit-{pk}"] = (
-                    f"{member.person.name}: “{text[:20]}” is no amount in {firm.currency}. Type one, or: any."
+                faults[f"limit-{pk}"] = say(
+                    "{member}: “{text}” is no amount in {currency}. Type one, or: any.",
+                    member=member.person.name,
+                    text=text[:20],
+                    currency=firm.currency,
                 )
                 continue
         if limit != member.limit:
@@ -89,12 +93,14 @@ def set_limits(by: Membership, typed: Mapping[int, str], since: date | None) -> 
     today = clock.today(firm.zone)
     found = read_limits(firm, typed)
     if not found:
-        raise Refusal("Type a limit that is not there yet, beside somebody's name.", "limits")
+        raise Refusal(say("Type a limit that is not there yet, beside somebody's name."), "limits")
     if since is None or not today <= since <= today + FARTHEST:
-        raise Refusal("Choose from which day on: today or later, within two years.", "since")
+        raise Refusal(say("Choose from which day on: today or later, within two years."), "since")
     for each in found:
         if each.member.pk == by.pk and each.member.signs_own and widens_own(each.member, each.limit):
-            raise Refusal("Another administrator raises yours: nobody widens what they sign of their own.", "limits")
+            raise Refusal(
+                say("Another administrator raises yours: nobody widens what they sign of their own."), "limits"
+            )
         minor = None if each.limit is None else each.limit.minor
         change, _ = LimitChange.objects.update_or_create(
             firm=firm, member=each.member, since=since, done=None, defaults={"limit_minor": minor, "by": by.doer, "time": clock.now()}
@@ -103,7 +109,7 @@ def set_limits(by: Membership, typed: Mapping[int, str], since: date | None) -> 
             _begin(change, by)
         else:
             record(
-                by, "set a limit of authority from a day on", f"member:{each.member.pk}", after={"limit": each.words, "from": str(since)}
+                by, say("set a limit of authority from a day on"), f"member:{each.member.pk}", after={"limit": each.words, "from": str(since)}
             )  # fmt: skip
             _tell(each, since, by)
     if since == today:
@@ -124,7 +130,7 @@ def _begin(change: LimitChange, by: Membership | None) -> None:
     change.done = clock.now()
     change.save(update_fields=["done"])
     record(
-        by, "a limit of authority holds", f"member:{member.pk}", before={"limit": before.words}, after={"limit": after.words, "from": str(change.since)},
+        by, say("a limit of authority holds"), f"member:{member.pk}", before={"limit": before.words}, after={"limit": after.words, "from": str(change.since)},
         firm_id=change.firm_id,
     )  # fmt: skip
     if by is not None:
@@ -133,8 +139,13 @@ def _begin(change: LimitChange, by: Membership | None) -> None:
 
 def _tell(each: Limit, since: date, by: Membership) -> None:
     if each.member.pk != by.pk:
-        words = f"From {day_text(since, year=True)} on you sign up to {each.words}."
-        tell(each.member, f"{by.person.name} set how much you sign in {each.member.firm.name}", "/profile/", words)
+        words = say("From {since} on you sign up to {words}.", since=day_text(since, year=True), words=each.words)
+        tell(
+            each.member,
+            say("{by} set how much you sign in {member}", by=by.person.name, member=each.member.firm.name),
+            "/profile/",
+            words,
+        )
 
 
 @transaction.atomic
@@ -146,8 +157,8 @@ def call_off(by: Membership, change_id: int) -> LimitChange:
         .filter(firm_id=by.firm_id, pk=change_id, done=None).first()
     )  # fmt: skip
     if change is None:
-        raise Stale("It has begun, or somebody took it back meanwhile.")
-    record(by, "took back a limit of authority", f"member:{change.member_id}", before={"limit": str(change.limit or "any sum"), "from": str(change.since)})  # fmt: skip
+        raise Stale(say("It has begun, or somebody took it back meanwhile."))
+    record(by, say("took back a limit of authority"), f"member:{change.member_id}", before={"limit": str(change.limit or say("any sum")), "from": str(change.since)})  # fmt: skip
     change.delete()
     return change
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.people.models import Membership
 
 
@@ -46,7 +47,7 @@ class LimitChange(models.Model):
         ]
 
     def __str__(self):
-        return f"{self.member_id} from {self.since}"
+        return say("{member_id} from {since}", member_id=self.member_id, since=self.since)
 
     @property
     def limit(self) -> Money | None:

@@ -9,6 +9,7 @@ from django.db.models import Q
 
 from wainwright import clock
 from wainwright.core.roles import ACTS, ROLES
+from wainwright.core.said import say, say_many
 from wainwright.core.workings import day_text
 from wainwright.people.models import Delegate, Membership
 from wainwright.signoff.models import SignOff
@@ -44,25 +45,39 @@ def sight(reader: Membership, whose: Membership) -> Sight:
     """
     one, other = reader.person.name, whose.person.name
     if not reader.active:
-        gone = f"{one} is not of the firm any more: they see nothing."
+        gone = say("{the_one} is not of the firm any more: they see nothing.", the_one=one)
         return Sight(gone, gone, gone)
     if reader.pk == whose.pk:
         return Sight(
-            f"{one} sees everything of their own.", "Their own place, on their profile.", "They certify themselves."
+            say("{the_one} sees everything of their own.", the_one=one),
+            say("Their own place, on their profile."),
+            say("They certify themselves."),
         )
     return Sight(_files(reader, whose, one, other), _place(reader, one, other), _acts(reader, whose, one, other))
 
 
 def _files(reader: Membership, whose: Membership, one: str, other: str) -> str:
     if reader.may["read_all"]:
-        role = "in finance" if reader.finance else "an auditor"
-        return f"All trips, claims, costs and papers of {other}: {one} is {role}."
+        role = say("in finance") if reader.finance else say("an auditor")
+        return say(
+            "All trips, claims, costs and papers of {other}: {the_one} is {role}.", other=other, the_one=one, role=role
+        )
     asked = SignOff.objects.filter(signer=reader, firm_id=reader.firm_id)
     count = asked.filter(_of(whose)).values("kind", "object_id").distinct().count()
     if count:
-        return f"Of {other} {'one trip or claim' if count == 1 else f'{count} trips and claims'}: those that {one} is or was asked to sign, with their costs and papers. Nothing else."
-    led = " They lead them, which by itself opens nothing." if whose.manager_id == reader.pk else ""
-    return f"Nothing of {other}: {one} reads only what they are asked to sign.{led}"
+        return say_many(
+            "Of {other} one trip or claim: those that {the_one} is or was asked to sign, with their "
+            "costs and papers. Nothing else.",
+            "Of {other} {count} trips and claims: those that {the_one} is or was asked to sign, with "
+            "their costs and papers. Nothing else.",
+            count,
+            other=other,
+            the_one=one,
+        )
+    led = say(" They lead them, which by itself opens nothing.") if whose.manager_id == reader.pk else ""
+    return say(
+        "Nothing of {other}: {the_one} reads only what they are asked to sign.{led}", other=other, the_one=one, led=led
+    )
 
 
 def _of(whose: Membership) -> Q:
@@ -74,15 +89,25 @@ def _of(whose: Membership) -> Q:
 
 def _place(reader: Membership, one: str, other: str) -> str:
     if reader.may["people"]:
-        return f"{one} sees and sets {other}'s place, roles and limit: they are an administrator."
+        return say(
+            "{the_one} sees and sets {other}'s place, roles and limit: they are an administrator.",
+            the_one=one,
+            other=other,
+        )
     if reader.may["read_people"]:
-        return f"{one} sees {other}'s place, roles and limit: they are an auditor."
-    return f"{one} does not see {other}'s place."
+        return say("{the_one} sees {other}'s place, roles and limit: they are an auditor.", the_one=one, other=other)
+    return say("{the_one} does not see {other}'s place.", the_one=one, other=other)
 
 
 def _acts(reader: Membership, whose: Membership, one: str, other: str) -> str:
     today = clock.today(whose.firm.zone)
     row = Delegate.objects.filter(by=reader, member=whose, since__lte=today, until__gte=today).first()
     if row is not None:
-        return f"{one} prepares for {other} until {day_text(row.until)}, and sees while preparing what {other} sees of their own. They certify nothing."
-    return f"{one} prepares nothing for {other}, and never certifies in their name."
+        return say(
+            "{the_one} prepares for {other} until {until}, and sees while preparing what {other} "
+            "sees of their own. They certify nothing.",
+            the_one=one,
+            other=other,
+            until=day_text(row.until),
+        )
+    return say("{the_one} prepares nothing for {other}, and never certifies in their name.", the_one=one, other=other)

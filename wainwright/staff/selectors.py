@@ -10,6 +10,7 @@ from django.db.models.functions import Coalesce
 from wainwright import clock
 from wainwright.core.picking import PickList
 from wainwright.core.routing import Signer, who_signs_for
+from wainwright.core.said import joined, say
 from wainwright.errors import NotAllowed
 from wainwright.people.may import must
 from wainwright.people.models import Cover, Delegate, Membership
@@ -41,7 +42,7 @@ def person_for(member: Membership, member_id: int) -> Membership:
         pk=member_id, firm_id=member.firm_id
     )
     if found.pk != member.pk and not member.may["read_people"]:
-        raise NotAllowed("Only they, administrators and auditors see somebody's place.")
+        raise NotAllowed(say("Only they, administrators and auditors see somebody's place."))
     return found
 
 
@@ -72,10 +73,15 @@ def _faults(who: Membership, people: dict[str, Signer]) -> list[str]:
     if who.signs_own or not who.traveller:
         return []
     if who.manager is None:
-        return [f"{who.person.name} has no line manager: nothing of theirs can be signed. Name one below."]
+        return [say("{who} has no line manager: nothing of theirs can be signed. Name one below.", who=who.person.name)]
     signer, _ = who_signs_for(str(who.manager_id), str(who.pk), people)
     if signer is None:
-        return [f"Nobody can sign for {who.manager.person.name} now: name a cover for them, or another manager."]
+        return [
+            say(
+                "Nobody can sign for {manager} now: name a cover for them, or another manager.",
+                manager=who.manager.person.name,
+            )
+        ]
     return []
 
 
@@ -90,4 +96,6 @@ def names(member: Membership, deciders: bool = False, everybody: bool = False) -
     if deciders:
         rows = rows.filter(Q(approver=True) | Q(finance=True))
     found = rows.order_by("person__name").values_list("pk", "person__name", "job")
-    return PickList.of([(str(pk), f"{name}, {job}" if job else name) for pk, name, job in found], with_codes=False)
+    return PickList.of(
+        [(str(pk), joined("", (name, ", ", job)) if job else name) for pk, name, job in found], with_codes=False
+    )

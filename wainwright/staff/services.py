@@ -15,6 +15,7 @@ from wainwright.bench.moving import move_on
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.core.roles import ROLES, may
+from wainwright.core.said import joined, say
 from wainwright.core.workings import day_text
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
@@ -50,17 +51,17 @@ def set_place(by: Membership, who_id: int, place: Place) -> Membership:
     rows = Membership.objects.select_for_update(of=("self",), no_key=True).select_related("person", "firm")
     who = rows.get(pk=who_id, firm_id=by.firm_id)
     if not place.roles <= set(ROLES):
-        raise Refusal("Choose roles of the list.", "roles")
+        raise Refusal(say("Choose roles of the list."), "roles")
     if not place.roles:
-        raise Refusal("Everybody has a role. Choose at least one.", "roles")
+        raise Refusal(say("Everybody has a role. Choose at least one."), "roles")
     if who.pk == by.pk and "administrator" not in place.roles:
-        raise Refusal("Another administrator takes that role from you.", "roles")
+        raise Refusal(say("Another administrator takes that role from you."), "roles")
     _must_be_fair(by, who, place)
     manager = (
         Membership.objects.select_related("person").filter(firm_id=by.firm_id, pk=place.manager, active=True).first()
     )
     if place.manager and manager is None:
-        raise Refusal("Choose somebody of the firm who is here.", "manager")
+        raise Refusal(say("Choose somebody of the firm who is here."), "manager")
     no_circle(who, manager)
     before = _said(who)
     if place.coding is not None:
@@ -73,9 +74,14 @@ def set_place(by: Membership, who_id: int, place: Place) -> Membership:
     who.save()
     after = _said(who)
     if before != after:
-        record(by, "set a person's place", f"member:{who.pk}", before=before, after=after)
+        record(by, say("set a person's place"), f"member:{who.pk}", before=before, after=after)
         if who.pk != by.pk:
-            tell(who, f"{by.person.name} changed your place in {who.firm.name}", "/profile/", _words(after))
+            tell(
+                who,
+                say("{by} changed your place in {who}", by=by.person.name, who=who.firm.name),
+                "/profile/",
+                _words(after),
+            )
     move_on(by.firm_id)
     return who
 
@@ -92,9 +98,11 @@ def _must_be_fair(by: Membership, who: Membership, place: Place) -> None:
     """Raise ``Refusal`` where a privilege to sign one's own is taken by oneself, or held by somebody who signs nothing."""
     new = _of_own(place.limit, place.own_limit)
     if who.pk == by.pk and place.signs_own and (not who.signs_own or _further(new, _of_own(who.limit, who.own_limit))):
-        raise Refusal("Another administrator gives you that: nobody widens what they sign of their own.", "signs_own")
+        raise Refusal(
+            say("Another administrator gives you that: nobody widens what they sign of their own."), "signs_own"
+        )
     if place.signs_own and not may(place.roles, "decide"):
-        raise Refusal("Only who signs for others may sign their own: give them such a role first.", "signs_own")
+        raise Refusal(say("Only who signs for others may sign their own: give them such a role first."), "signs_own")
 
 
 def _of_own(limit: Money | None, own: Money | None) -> Money | None:
@@ -120,15 +128,25 @@ def _said(who: Membership) -> dict[str, object]:
     if who.codes:
         said["usual coding"] = str(who.coding)
     if who.signs_own:
-        said["signs their own"] = f"up to {who.own_limit}" if who.own_limit is not None else "yes"
+        said["signs their own"] = (
+            say("up to {own_limit}", own_limit=who.own_limit) if who.own_limit is not None else "yes"
+        )
     return said
 
 
 def _words(said: dict[str, object]) -> str:
     return (
-        f"You report to {said['manager'] or 'nobody'}; you sign up to {said['limit'] or 'any sum'}; "
-        f"you are: {', '.join(said['roles'])}."  # type: ignore[arg-type]
-        + (f" You sign what is your own: {said['signs their own']}." if "signs their own" in said else "")
+        say(
+            "You report to {manager}; you sign up to {limit}; you are: {list}.",
+            manager=said["manager"] or "nobody",
+            limit=said["limit"] or say("any sum"),
+            list=joined(", ", said["roles"]),
+        )  # type: ignore[arg-type]
+        + (
+            say(" You sign what is your own: {signs_their_own}.", signs_their_own=said["signs their own"])
+            if "signs their own" in said
+            else ""
+        )
     )
 
 
@@ -142,28 +160,34 @@ def take_factor_off(by: Membership, who_id: int) -> Membership:
     must(by, "people")
     who = Membership.objects.select_related("person", "firm").get(pk=who_id, firm_id=by.firm_id)
     if who.person_id == by.person_id:
-        raise Refusal("Another administrator does that for you.")
+        raise Refusal(say("Another administrator does that for you."))
     theirs = who.person.memberships.filter(active=True).exclude(firm_id=by.firm_id)
     mine = by.person.memberships.filter(active=True, administrator=True).values("firm_id")
     if theirs.exclude(firm_id__in=mine).exists():
-        raise Refusal(f"{who.person.name} signs in to another firm as well: somebody who administers both does that.")
+        raise Refusal(
+            say("{who} signs in to another firm as well: somebody who administers both does that.", who=who.person.name)
+        )
     if not take_off(who.person):
-        raise Stale(f"{who.person.name} has no second factor.")
-    record(by, "took a second factor off", f"member:{who.pk}")
+        raise Stale(say("{who} has no second factor.", who=who.person.name))
+    record(by, say("took a second factor off"), f"member:{who.pk}")
     # Whoever holds a session of theirs is not taken for them any more.
     for session in UserSession.objects.filter(user=who.person):
         session.end()
     tell(
         who,
-        f"{by.person.name} took your second factor off",
+        say("{by} took your second factor off", by=by.person.name),
         "/accounts/2fa/",
-        "Set up a new one. If you did not ask for it, change your password and tell them.",
+        say("Set up a new one. If you did not ask for it, change your password and tell them."),
     )
     others = Membership.objects.filter(firm_id=by.firm_id, active=True, administrator=True).select_related(
         "person", "firm"
     )
     for other in others.exclude(pk__in=(by.pk, who.pk)):
-        tell(other, f"{by.person.name} took the second factor of {who.person.name} off", f"/people/{who.pk}/")
+        tell(
+            other,
+            say("{by} took the second factor of {who} off", by=by.person.name, who=who.person.name),
+            f"/people/{who.pk}/",
+        )
     return who
 
 
@@ -173,7 +197,9 @@ def no_circle(who: Membership, manager: Membership | None) -> None:
     while above is not None:
         if above.pk in seen:
             name = manager.person.name if manager else ""
-            raise Refusal(f"{name} would be led by {who.person.name} in turn. Choose another.", "manager")
+            raise Refusal(
+                say("{name} would be led by {who} in turn. Choose another.", name=name, who=who.person.name), "manager"
+            )
         seen.add(above.pk)
         above = above.manager
 
@@ -188,33 +214,35 @@ def set_cover(
     """
     who = Membership.objects.select_related("person", "firm").get(pk=who_id, firm_id=by.firm_id)
     if who.pk != by.pk and not by.may["people"]:
-        raise NotAllowed("Only they, or an administrator, name who decides for them.")
+        raise NotAllowed(say("Only they, or an administrator, name who decides for them."))
     if below is not None and (below <= 0 or who.manager_id is None):
-        words = "Type more than nothing, or leave it empty for everything."
-        raise Refusal(words if below <= 0 else "Nobody stands above them who could decide the rest.", "below")
+        words = say("Type more than nothing, or leave it empty for everything.")
+        raise Refusal(words if below <= 0 else say("Nobody stands above them who could decide the rest."), "below")
     found = Membership.objects.select_related("person", "firm").filter(firm_id=by.firm_id, pk=cover_id, active=True)
     cover = found.exclude(pk=who.pk).first()
     if cover is None or not cover.may["decide"]:
-        raise Refusal("Choose another approver of the firm.", "by")
+        raise Refusal(say("Choose another approver of the firm."), "by")
     _must_be_to_come(by, since, until)
     if Cover.objects.filter(member=who, since__lte=until, until__gte=since).exists():
-        raise Refusal("Somebody is named for these days already. End that first.", "since")
+        raise Refusal(say("Somebody is named for these days already. End that first."), "since")
     made = Cover.objects.create(
         member=who, by=cover, since=since, until=until,
         below_minor=None if below is None else Money.rounded(below, by.firm.currency).minor,
     )  # fmt: skip
-    days = f"{day_text(since)} to {day_text(until)}" + (f", below {below}" if below is not None else "")
-    record(by, "named a cover", f"member:{who.pk}", after={"by": cover.person.name, "days": days})
-    tell(cover, f"You decide for {who.person.name} from {days}", "/bench/")
+    days = say("{since} to {until}", since=day_text(since), until=day_text(until)) + (
+        say(", below {below}", below=below) if below is not None else ""
+    )
+    record(by, say("named a cover"), f"member:{who.pk}", after={"by": cover.person.name, "days": days})
+    tell(cover, say("You decide for {who} from {days}", who=who.person.name, days=days), "/bench/")
     move_on(by.firm_id)
     return made
 
 
 def _must_be_to_come(member: Membership, since: date, until: date) -> None:
     if until < since:
-        raise Refusal("It ends before it begins.", "until")
+        raise Refusal(say("It ends before it begins."), "until")
     if until < clock.today(member.firm.zone):
-        raise Refusal("That is over already.", "until")
+        raise Refusal(say("That is over already."), "until")
 
 
 @transaction.atomic
@@ -223,10 +251,10 @@ def end_cover(by: Membership, cover_id: int) -> None:
     rows = Cover.objects.select_related("member__person", "by__person")
     cover = rows.filter(pk=cover_id, member__firm_id=by.firm_id).first()
     if cover is None:
-        raise Stale("It is ended already.")
+        raise Stale(say("It is ended already."))
     if cover.member_id != by.pk and not by.may["people"]:
-        raise NotAllowed("Only they, or an administrator, end it.")
-    record(by, "ended a cover", f"member:{cover.member_id}", before={"by": cover.by.person.name})
+        raise NotAllowed(say("Only they, or an administrator, end it."))
+    record(by, say("ended a cover"), f"member:{cover.member_id}", before={"by": cover.by.person.name})
     cover.delete()
 
 
@@ -236,20 +264,20 @@ def set_delegate(member: Membership, by_id: int, since: date, until: date) -> De
     rows = Membership.objects.select_related("person", "firm").filter(firm_id=member.firm_id, active=True)
     by = rows.filter(pk=by_id).exclude(pk=member.pk).first()
     if by is None:
-        raise Refusal("Choose somebody else of the firm.", "by")
+        raise Refusal(say("Choose somebody else of the firm."), "by")
     if by.reads_only:
-        raise Refusal(f"{by.person.name} audits, and changes nothing.", "by")
+        raise Refusal(say("{by} audits, and changes nothing.", by=by.person.name), "by")
     _must_be_to_come(member, since, until)
     if Delegate.objects.filter(member=member, by=by, since__lte=until, until__gte=since).exists():
-        raise Refusal(f"{by.person.name} prepares for you in these days already.", "by")
+        raise Refusal(say("{by} prepares for you in these days already.", by=by.person.name), "by")
     made = Delegate.objects.create(member=member, by=by, since=since, until=until)
-    days = f"{day_text(since)} to {day_text(until)}"
-    record(member, "named a delegate", f"member:{member.pk}", after={"by": by.person.name, "days": days})
+    days = say("{since} to {until}", since=day_text(since), until=day_text(until))
+    record(member, say("named a delegate"), f"member:{member.pk}", after={"by": by.person.name, "days": days})
     tell(
         by,
-        f"You may prepare for {member.person.name} from {days}",
+        say("You may prepare for {member} from {days}", member=member.person.name, days=days),
         f"/people/{by.pk}/",
-        "They certify what you prepare.",
+        say("They certify what you prepare."),
     )
     return made
 
@@ -260,8 +288,12 @@ def end_delegate(member: Membership, delegate_id: int) -> None:
     rows = Delegate.objects.select_related("member__person", "by__person", "member__firm", "by__firm")
     row = rows.filter(pk=delegate_id, member__firm_id=member.firm_id).first()
     if row is None or member.pk not in (row.member_id, row.by_id):
-        raise Stale("It is ended already.")
-    record(member, "ended a delegate", f"member:{row.member_id}", before={"by": row.by.person.name})
+        raise Stale(say("It is ended already."))
+    record(member, say("ended a delegate"), f"member:{row.member_id}", before={"by": row.by.person.name})
     row.delete()
     other = row.by if member.pk == row.member_id else row.member
-    tell(other, f"{row.by.person.name} does not prepare for {row.member.person.name} any more", f"/people/{other.pk}/")
+    tell(
+        other,
+        say("{by} does not prepare for {member} any more", by=row.by.person.name, member=row.member.person.name),
+        f"/people/{other.pk}/",
+    )

@@ -6,6 +6,7 @@ from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from wainwright.core.said import joined, say
 from wainwright.downloads import csv_file
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
@@ -29,7 +30,7 @@ def table(request):
         given = request.FILES.get("file")
         try:
             if given is not None and given.size > MOST_BYTES:
-                raise Refusal("The file is larger than 5 MB. Leave out what is not needed.", "file")
+                raise Refusal(say("The file is larger than 5 MB. Leave out what is not needed."), "file")
             name, content = (given.name or "", given.read()) if given is not None else ("", b"")
             return redirect("people-table", importing.read_table(member, name, content).pk)
         except NotAllowed:
@@ -70,8 +71,10 @@ def look(request, table_id: int):
 def take(request, table_id: int):
     """Invite everybody who is new and right."""
     done = importing.invite_all(request.member, table_id, whole(request.POST.get("said")))
-    words = "person is" if done.invited == 1 else "people are"
-    messages.info(request, f"{done.invited} {words} invited: a mail to each is on its way.")
+    words = say("person is") if done.invited == 1 else say("people are")
+    messages.info(
+        request, say("{invited} {words} invited: a mail to each is on its way.", invited=done.invited, words=words)
+    )
     return redirect("people-table", table_id)
 
 
@@ -82,6 +85,9 @@ def wrong_rows(request, table_id: int):
     rows = [row for row in importing.checked(found) if row.what == WRONG]
     return csv_file(
         f"people-{found.pk}-to-put-right",
-        [*WORDS, "what is wrong"],
-        ([*(row.cells.get(name, "") for name in WORDS), "; ".join(words for _, words in row.faults)] for row in rows),
+        [*WORDS, say("what is wrong")],
+        (
+            [*(row.cells.get(name, "") for name in WORDS), joined("; ", (words for _, words in row.faults))]
+            for row in rows
+        ),
     )

@@ -14,6 +14,7 @@ from wainwright.api.models import ApiToken, Webhook
 from wainwright.claims.beside import owes
 from wainwright.claims.models import Claim
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, joined, say
 from wainwright.expenses.models import Charge
 from wainwright.people.models import Card, Delegate, Membership
 from wainwright.signoff.models import SignOff
@@ -58,33 +59,39 @@ def theirs(who: Membership, by: Membership) -> list[Theirs]:
     def thing(row: Trip | Claim) -> tuple[str, str]:
         area = "trips" if isinstance(row, Trip) else "claims"
         return (
-            (f"{row.code} {row.title}, {row.state}", f"/{area}/{row.pk}/")
+            (joined("", (row.code, " ", row.title, ", ", row.state)), f"/{area}/{row.pk}/")
             if reads
-            else (f"{row.code}, {row.state}", "")
+            else (joined("", (row.code, ", ", row.state)), "")
         )
 
     def decision(row: SignOff) -> tuple[str, str]:
-        return (row.title, row.lies_at) if reads else (f"{row.kind} of {row.title.partition(':')[0]}", "")
+        return (
+            (row.title, row.lies_at)
+            if reads
+            else (say("{kind} of {partition}", kind=row.kind, partition=row.title.partition(":")[0]), "")
+        )
 
     def charge(row: Charge) -> tuple[str, str]:
         return (
-            (f"{row.merchant} {row.amount}, {row.date:%d %b}", "/ledger/loose/") if reads else (f"{row.date:%d %b}", "")
+            (joined("", (row.merchant, " ", row.amount, ", ", as_figure(row.date, "%d %b"))), "/ledger/loose/")
+            if reads
+            else (f"{row.date:%d %b}", "")
         )
 
     kinds = (
-        _kind("reports", "People who report to them", who.reports.filter(active=True).select_related("person"), person, "they report to whoever is named"),
-        _kind("waiting", "Decisions that wait for them", waiting(who), decision, "each goes to the next above, or to their cover"),
-        _kind("codings", "Codings they own", Code.objects.filter(owner=who), lambda c: (str(c), ""), "whoever is named owns them"),
-        _kind("ledger", "The connection to the ledger, its tokens and webhooks", held(who), lambda x: (x, "/ledger/masters/"), "somebody of finance holds them: nothing stops"),
-        _kind("covers", "Whom they cover", who.covering.filter(ahead).select_related("member__person"), lambda c: person(c.member, f", {c.since:%d %b} to {c.until:%d %b}"), "the cover ends; they are told"),
-        _kind("delegates", "Who prepares for them, and for whom they do", delegations(who), lambda d: (f"{d.by.person.name} for {d.member.person.name}", ""), "it ends; they are told"),
-        _kind("cards", "Cards of the firm", cards(who), lambda c: (str(c), "/ledger/cards/" if reads else ""), "closed today"),
-        _kind("charges", "Charges that lie loose on them", charges(who).order_by("date"), charge, "whoever is named accounts for them"),
-        _kind("ahead", "Trips that have not begun", trips.filter(state__in=NOT_BEGUN), thing, "called off, with what their bookings cost"),
-        _kind("trips", "Trips that have begun", trips.exclude(state__in=NOT_BEGUN), thing, "stay as they are"),
-        _kind("unsent", "Claims that were not sent", unsent(who), thing, "withdrawn: only they could certify them"),
-        _kind("claims", "Claims on their way", on_their_way, thing, "go on, and are paid"),
-        _kind("owed", "What they owe back", _owed(who), lambda x: (x if reads else "something", "/ledger/pay/" if reads else ""), "finance follows it"),
+        _kind("reports", say("People who report to them"), who.reports.filter(active=True).select_related("person"), person, say("they report to whoever is named")),
+        _kind("waiting", say("Decisions that wait for them"), waiting(who), decision, say("each goes to the next above, or to their cover")),
+        _kind("codings", say("Codings they own"), Code.objects.filter(owner=who), lambda c: (str(c), ""), say("whoever is named owns them")),
+        _kind("ledger", say("The connection to the ledger, its tokens and webhooks"), held(who), lambda x: (x, "/ledger/masters/"), say("somebody of finance holds them: nothing stops")),
+        _kind("covers", say("Whom they cover"), who.covering.filter(ahead).select_related("member__person"), lambda c: person(c.member, say(", {since} to {until}", since=as_figure(c.since, "%d %b"), until=as_figure(c.until, "%d %b"))), say("the cover ends; they are told")),
+        _kind("delegates", say("Who prepares for them, and for whom they do"), delegations(who), lambda d: (say("{by} for {member}", by=d.by.person.name, member=d.member.person.name), ""), say("it ends; they are told")),
+        _kind("cards", say("Cards of the firm"), cards(who), lambda c: (str(c), "/ledger/cards/" if reads else ""), say("closed today")),
+        _kind("charges", say("Charges that lie loose on them"), charges(who).order_by("date"), charge, say("whoever is named accounts for them")),
+        _kind("ahead", say("Trips that have not begun"), trips.filter(state__in=NOT_BEGUN), thing, say("called off, with what their bookings cost")),
+        _kind("trips", say("Trips that have begun"), trips.exclude(state__in=NOT_BEGUN), thing, say("stay as they are")),
+        _kind("unsent", say("Claims that were not sent"), unsent(who), thing, say("withdrawn: only they could certify them")),
+        _kind("claims", say("Claims on their way"), on_their_way, thing, say("go on, and are paid")),
+        _kind("owed", say("What they owe back"), _owed(who), lambda x: (x if reads else "something", "/ledger/pay/" if reads else ""), say("finance follows it")),
     )  # fmt: skip
     return [each for each in kinds if each.count]
 
@@ -124,17 +131,22 @@ def delegations(who: Membership) -> QuerySet[Delegate]:
 
 def held(who: Membership) -> list[str]:
     """What of the ledger's connection a person holds, in words. Three queries."""
-    found = [f"the connection to {row}" for row in Connection.objects.filter(holder=who)]
-    found += [f"token {row.name}" for row in ApiToken.objects.filter(made_by=who, revoked__isnull=True)]
-    return found + [f"webhook to {row.address}" for row in Webhook.objects.filter(made_by=who)]
+    found = [say("the connection to {row}", row=row) for row in Connection.objects.filter(holder=who)]
+    found += [say("token {name}", name=row.name) for row in ApiToken.objects.filter(made_by=who, revoked__isnull=True)]
+    return found + [say("webhook to {address}", address=row.address) for row in Webhook.objects.filter(made_by=who)]
 
 
 def _owed(who: Membership) -> list[str]:
-    found = [f"{each.left} on {each.claim.code}" for each in owes(Claim.objects.filter(claimant=who))]
+    found = [
+        say("{left} on {claim_code}", left=each.left, claim_code=each.claim.code)
+        for each in owes(Claim.objects.filter(claimant=who))
+    ]
     out = Trip.objects.filter(traveller=who, advance_paid=True, advance_settled=False).aggregate(
         s=Sum(ADVANCE_OUT, default=0)
     )
-    return found + ([f"{Money.from_minor(out['s'], who.firm.currency)} in advances"] if out["s"] else [])
+    return found + (
+        [say("{from_minor} in advances", from_minor=Money.from_minor(out["s"], who.firm.currency))] if out["s"] else []
+    )
 
 
 def waits_for_heirs(who: Membership) -> bool:

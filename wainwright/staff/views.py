@@ -10,8 +10,9 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from wainwright import clock
 from wainwright.core.roles import ROLES
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.fields import FEW, few, say, whole
+from wainwright.fields import FEW, few, tell, whole
 from wainwright.paging import page_of
 from wainwright.people.acting import may_prepare_for
 from wainwright.people.may import must
@@ -90,9 +91,9 @@ def set_place(request, member_id: int):
     try:
         services.set_place(request.member, member_id, form.wanted)
     except Refusal as refusal:
-        say(form, refusal)
+        tell(form, refusal)
         return _person(request, member_id, 422, place_form=form)
-    messages.info(request, f"{who.person.name}'s place is set.")
+    messages.info(request, say("{who}'s place is set.", who=who.person.name))
     return redirect("person", member_id)
 
 
@@ -110,9 +111,16 @@ def invite(request):
         except NotAllowed:
             raise
         except Refusal as refusal:
-            say(form, refusal)
+            tell(form, refusal)
         else:
-            messages.info(request, f"{made.person.name} is invited: a mail is on its way to {made.person.email}.")
+            messages.info(
+                request,
+                say(
+                    "{made} is invited: a mail is on its way to {email}.",
+                    made=made.person.name,
+                    email=made.person.email,
+                ),
+            )
             return redirect("person", made.pk)
     return render(request, "staff/invite.html", {"form": form}, status=422 if form.errors else 200)
 
@@ -121,7 +129,7 @@ def invite(request):
 def invite_again(request, member_id: int):
     """Send the link again."""
     who = inviting.invite_again(request.member, person_for(request.member, member_id).pk)
-    messages.info(request, f"Another mail is on its way to {who.person.email}.")
+    messages.info(request, say("Another mail is on its way to {email}.", email=who.person.email))
     return redirect("person", member_id)
 
 
@@ -130,7 +138,8 @@ def factor_off(request, member_id: int):
     """Take off the second factor of somebody who has lost it."""
     who = services.take_factor_off(request.member, person_for(request.member, member_id).pk)
     messages.info(
-        request, f"{who.person.name} signs in by password, and is asked to set up a new one where it is needed."
+        request,
+        say("{who} signs in by password, and is asked to set up a new one where it is needed.", who=who.person.name),
     )
     return redirect("person", member_id)
 
@@ -151,9 +160,9 @@ def leave(request, member_id: int):
         except (NotAllowed, Stale):
             raise
         except Refusal as refusal:
-            say(form, refusal)
+            tell(form, refusal)
         else:
-            messages.info(request, f"{who.person.name} has no access, and what was theirs is handed over.")
+            messages.info(request, say("{who} has no access, and what was theirs is handed over.", who=who.person.name))
             for words in few(left):
                 messages.error(request, words)
             return redirect("person", member_id)
@@ -172,9 +181,9 @@ def bring_back(request, member_id: int):
         except (NotAllowed, Stale):
             raise
         except Refusal as refusal:
-            say(form, refusal)
+            tell(form, refusal)
         else:
-            messages.info(request, f"{who.person.name} is back, with the roles of before.")
+            messages.info(request, say("{who} is back, with the roles of before.", who=who.person.name))
             return redirect("person", member_id)
     return _person(request, member_id, 422, back_form=form)
 
@@ -190,9 +199,9 @@ def set_cover(request, member_id: int):
     try:
         made = services.set_cover(request.member, member_id, int(d["by"]), d["since"], d["until"], d["below"])
     except Refusal as refusal:
-        say(form, refusal)
+        tell(form, refusal)
         return _person(request, member_id, 422, cover_form=form)
-    messages.info(request, f"{made.by.person.name} decides for {who.person.name} then.")
+    messages.info(request, say("{by} decides for {who} then.", by=made.by.person.name, who=who.person.name))
     return redirect("person", member_id)
 
 
@@ -213,9 +222,9 @@ def set_delegate(request, member_id: int):
     try:
         made = services.set_delegate(request.member, int(d["by"]), d["since"], d["until"])
     except Refusal as refusal:
-        say(form, refusal)
+        tell(form, refusal)
         return _person(request, request.member.pk, 422, delegate_form=form)
-    messages.info(request, f"{made.by.person.name} may prepare for you then; you certify.")
+    messages.info(request, say("{by} may prepare for you then; you certify.", by=made.by.person.name))
     return redirect("person", request.member.pk)
 
 
@@ -239,6 +248,6 @@ def begin(request):
     today = clock.today(request.member.firm.zone)
     row = may_prepare_for(request.member, today).filter(member=whole(request.POST.get("who"))).first()
     if row is None:
-        raise Refusal("They have not named you to prepare for them, or the days are over.")
+        raise Refusal(say("They have not named you to prepare for them, or the days are over."))
     request.session["for"] = row.member_id
     return redirect("desk")

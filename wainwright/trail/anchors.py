@@ -16,6 +16,7 @@ from django.core.signing import BadSignature, Signer
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.core.said import say
 from wainwright.core.text import one_line
 from wainwright.core.trail import RESTORED, Anchor
 from wainwright.errors import Refusal
@@ -25,7 +26,7 @@ from wainwright.trail.models import Entry
 from wainwright.trail.selectors import last_entry
 from wainwright.trail.services import record
 
-DAILY = "the day"
+DAILY = say("the day")
 _signer = Signer(salt="trail", sep=" ~ ")
 
 
@@ -40,7 +41,9 @@ def read_line(line: str) -> Anchor:
         number, digest, time, why = _signer.unsign(line.strip()).split(" | ", 3)
         return Anchor(int(number), digest, datetime.fromisoformat(time), why)
     except (BadSignature, ValueError) as error:
-        raise Refusal(f"This line was not written by this machine, or was changed: {line.strip()[:60]}") from error
+        raise Refusal(
+            say("This line was not written by this machine, or was changed: {line}", line=line.strip()[:60])
+        ) from error
 
 
 def lines() -> list[str]:
@@ -86,7 +89,7 @@ def after_restoring(words: str) -> str:
     number, _ = last_entry()
     line = drop(f"{RESTORED}: {words}")
     with transaction.atomic():
-        record(None, "put a backup back", "trail", after={"up to entry": number, "words": words[:200]})
+        record(None, say("put a backup back"), "trail", after={"up to entry": number, "words": words[:200]})
     return line
 
 
@@ -94,13 +97,17 @@ def _mail(line: str, number: int, firm_id: int | None) -> None:
     auditors = Membership.objects.filter(auditor=True, active=True).select_related("person")
     if firm_id is not None:
         auditors = auditors.filter(firm_id=firm_id)
-    words = (
-        "This line says how far the record of every act went, and its hash. Keep it: with it, whoever runs the machine can\n"
-        "prove that nothing up to here was taken away or changed (manage.py verify_trail --line).\n\n"
+    words = say(
+        "This line says how far the record of every act went, and its hash. Keep it: with it, "
+        "whoever runs the machine can\nprove that nothing up to here was taken away or changed "
+        "(manage.py verify_trail --line).\n\n"
     )
     for address in sorted({member.person.email for member in auditors}):
         post(
             EmailMessage(
-                f"The trail, up to entry {number}", words + line + "\n", settings.DEFAULT_FROM_EMAIL, [address]
+                say("The trail, up to entry {number}", number=number),
+                words + line + "\n",
+                settings.DEFAULT_FROM_EMAIL,
+                [address],
             )
         )

@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright import clock
 from wainwright.claims.models import Claim
 from wainwright.claims.services import compose
+from wainwright.core.said import joined, say, say_many
 from wainwright.errors import Refusal
 from wainwright.expenses.models import HeldMail
 from wainwright.expenses.selectors import Narrow, tray
@@ -28,12 +29,12 @@ from wainwright.trips.models import Trip
 CLAIMABLE = ("Authorised", "Under way", "Back", "Closed")
 MONTH = re.compile(r"^20\d\d-(0[1-9]|1[0-2])$")
 KINDS = [
-    ("papers", "all papers"),
+    ("papers", say("all papers")),
     ("receipt", "receipts"),
     ("invoice", "invoices"),
     ("mail", "mails"),
-    ("calendar", "calendar files"),
-    ("track", "tracks of rides"),
+    ("calendar", say("calendar files")),
+    ("track", say("tracks of rides")),
     ("charges", "charges"),
 ]
 
@@ -109,26 +110,36 @@ def sort(request):
         kind, _, which = request.POST.get("to", "").partition(":")
         ids = {f"{kind}_id": whole(which)} if kind in ("claim", "trip") else {}
         if not any(ids.values()):
-            raise Refusal("Choose the claim or the trip that they belong to.")
-        _taken(request, compose.take_into(member, rows, **ids), " and on the claim")
+            raise Refusal(say("Choose the claim or the trip that they belong to."))
+        _taken(request, compose.take_into(member, rows, **ids), say(" and on the claim"))
     elif act == "personal":
-        _taken(request, sorting.all_personal(member, rows), " and personal")
+        _taken(request, sorting.all_personal(member, rows), say(" and personal"))
     elif act == "aside":
         reason = request.POST.get("reason", "").strip()
         if not reason:
-            raise Refusal("Say in a word why they are put aside.")
-        messages.info(request, f"{sorting.put_aside(member, rows, reason)} put aside: {reason[:120]}.")
+            raise Refusal(say("Say in a word why they are put aside."))
+        messages.info(
+            request,
+            say(
+                "{put_aside} put aside: {reason}.",
+                put_aside=sorting.put_aside(member, rows, reason),
+                reason=reason[:120],
+            ),
+        )
     elif act == "back":
-        messages.info(request, f"{sorting.put_aside(member, rows, '')} brought back.")
+        messages.info(request, say("{put_aside} brought back.", put_aside=sorting.put_aside(member, rows, "")))
     elif act == "give":
-        messages.info(request, f"Handed to {sorting.give_to(member, rows, request.POST.get('email', '')).person.name}.")
+        messages.info(
+            request,
+            say("Handed to {name}.", name=sorting.give_to(member, rows, request.POST.get("email", "")).person.name),
+        )
     elif act == "refuse":
         sorting.refuse_pair(member, rows[0])
         request.session.pop("undo", None)
         request.session["undo_pair"] = request.POST.getlist("row")[:1]
-        messages.info(request, "They are not proposed together again. U undoes it.")
+        messages.info(request, say("They are not proposed together again. U undoes it."))
     else:
-        raise Refusal("Choose what to do with the rows.")
+        raise Refusal(say("Choose what to do with the rows."))
     return redirect("tray")
 
 
@@ -136,11 +147,11 @@ def _taken(request, taken: list, more: str = "") -> None:
     request.session.pop("undo_pair", None)
     request.session["undo"] = [e.pk for e in taken]
     words = (
-        f"{taken[0].label}, {taken[0].amount} is an expense now"
+        say("{label}, {amount} is an expense now", label=taken[0].label, amount=taken[0].amount)
         if len(taken) == 1
-        else f"{len(taken)} are expenses now"
+        else say("{taken_count} are expenses now", taken_count=len(taken))
     )
-    messages.info(request, f"{words}{more}. U undoes it.")
+    messages.info(request, say("{words}{more}. U undoes it.", words=words, more=more))
 
 
 @require_POST
@@ -149,10 +160,10 @@ def undo(request):
     pair = request.session.pop("undo_pair", [])
     if pair:
         sorting.allow_pair(request.member, sorting.things(pair)[0])
-        messages.info(request, "They may be one cost again.")
+        messages.info(request, say("They may be one cost again."))
         return redirect("tray")
     count = sorting.undo(request.member, request.session.pop("undo", []))
-    messages.info(request, f"{count} undone; papers and charges lie loose again.")
+    messages.info(request, say("{count} undone; papers and charges lie loose again.", count=count))
     return redirect("tray")
 
 
@@ -161,23 +172,33 @@ def drop(request):
     """Take files in, each on its own: a bad one does not lose the good ones."""
     files = request.FILES.getlist("files")
     if not files:
-        raise Refusal("No file was chosen. Choose pictures or PDFs of receipts.")
+        raise Refusal(say("No file was chosen. Choose pictures or PDFs of receipts."))
     taken, faults = 0, []
     for file in files[: receipts.MOST_AT_ONCE]:
         if file.size > MOST_BYTES:
-            faults.append(f"{file.name}: larger than 20 MB. Take the picture in a lower resolution.")
+            faults.append(say("{file}: larger than 20 MB. Take the picture in a lower resolution.", file=file.name))
             continue
         done = mails.take_any(request.member, file.name, file.read())
         taken += not done.problem
-        faults += [f"{done.name}: {done.problem}"] if done.problem else []
+        faults += [joined("", (done.name, ": ", done.problem))] if done.problem else []
     if len(files) > receipts.MOST_AT_ONCE:
-        faults.append(f"{len(files) - receipts.MOST_AT_ONCE} files were not taken: 50 at once. Send the rest again.")
+        faults.append(
+            say(
+                "{files_count} files were not taken: 50 at once. Send the rest again.",
+                files_count=len(files) - receipts.MOST_AT_ONCE,
+            )
+        )
     if request.headers.get("X-One-By-One"):
         return JsonResponse({"taken": taken, "faults": faults})
     for fault in faults:
         messages.error(request, fault)
     if taken:
-        messages.info(request, f"{taken} {'paper' if taken == 1 else 'papers'} taken in; they are being read.")
+        messages.info(
+            request,
+            say_many(
+                "{count} paper taken in; they are being read.", "{count} papers taken in; they are being read.", taken
+            ),
+        )
     return redirect("tray")
 
 
@@ -202,7 +223,10 @@ def take_all(request):
         request.session.pop("undo_pair", None)
     request.session["undo"] = [e.pk for e in taken]
     messages.info(
-        request, f"{len(rows)} taken." if rows else "Nothing fits without doubt; look at the rows one by one."
+        request,
+        say("{rows_count} taken.", rows_count=len(rows))
+        if rows
+        else say("Nothing fits without doubt; look at the rows one by one."),
     )
     return redirect("tray")
 
@@ -211,7 +235,14 @@ def take_all(request):
 def personal(request):
     """Mark a charge as personal."""
     expense = taking.mark_personal(request.member, _id(request, "charge") or 0)
-    messages.info(request, f"{expense.merchant.title()} is personal; you will owe {expense.amount} back.")
+    messages.info(
+        request,
+        say(
+            "{title} is personal; you will owe {expense_amount} back.",
+            title=expense.merchant.title(),
+            expense_amount=expense.amount,
+        ),
+    )
     return redirect("tray")
 
 

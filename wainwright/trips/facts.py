@@ -12,6 +12,7 @@ from wainwright.bookings.models import Booking
 from wainwright.core.journey import Journey, Meal, Mode
 from wainwright.core.permissions import Cause
 from wainwright.core.rules import Item, Subject
+from wainwright.core.said import say
 from wainwright.people.models import Firm
 from wainwright.rulebook.selectors import Rulebook
 from wainwright.trips.figures import Estimate, TripFigures, b_key
@@ -68,29 +69,63 @@ def causes(
     legs: Sequence[Leg], nights: Sequence[Night], bookings: Sequence[Booking], done: TripFigures, book: Rulebook
 ) -> list[Cause]:
     """Return what on the plan calls for a special permission."""
-    found = [Cause("hire-car", b_key(b), f"{b.label} at {b.price}") for b in bookings if b.stands and b.kind == "car"]
+    found = [
+        Cause("hire-car", b_key(b), say("{b_label} at {price}", b_label=b.label, price=b.price))
+        for b in bookings
+        if b.stands and b.kind == "car"
+    ]
     if not found:
         found += [
-            Cause("hire-car", f"leg:{leg.pk}", f"Hire car {leg.origin['town']} – {leg.target['town']}")
+            Cause(
+                "hire-car",
+                f"leg:{leg.pk}",
+                say("Hire car {town} – {town_2}", town=leg.origin["town"], town_2=leg.target["town"]),
+            )
             for leg in legs
             if leg.mode == Mode.HIRE_CAR
         ]
     for night in nights:
         key = f"night:{night.date.isoformat()}"
         if night.lifted:
-            found.append(Cause("ceiling", key, f"{night.name or night.place['town']} at {_money(night, done)} a night"))
+            found.append(
+                Cause(
+                    "ceiling",
+                    key,
+                    say(
+                        "{night} at {money} a night", night=night.name or night.place["town"], money=_money(night, done)
+                    ),
+                )
+            )
         if key in done.quarters:
             found.append(
-                Cause("outside-quarters", key, f"{night.name or night.place['town']} instead of {done.quarters[key]}")
+                Cause(
+                    "outside-quarters",
+                    key,
+                    say(
+                        "{night} instead of {quarters}",
+                        night=night.name or night.place["town"],
+                        quarters=done.quarters[key],
+                    ),
+                )
             )
     limit = book.policy.drive_km
     found += [
-        Cause("long-drive", e.key, f"{e.label}, {e.one_way_km} km, {e.drive} instead of {e.ticket}")
+        Cause(
+            "long-drive",
+            e.key,
+            say(
+                "{e_label}, {one_way_km} km, {drive} instead of {ticket}",
+                e_label=e.label,
+                one_way_km=e.one_way_km,
+                drive=e.drive,
+                ticket=e.ticket,
+            ),
+        )
         for e in done.estimates
         if e.one_way_km is not None and e.one_way_km > limit and e.ticket is not None and e.drive and e.drive > e.ticket
     ]
     found += [
-        Cause("cabin", b_key(b), f"{b.label} in {b.cabin}") for b in bookings if b.stands and b.cabin in ("premium", "business")
+        Cause("cabin", b_key(b), say("{b_label} in {cabin}", b_label=b.label, cabin=b.cabin)) for b in bookings if b.stands and b.cabin in ("premium", "business")
     ]  # fmt: skip
     return found
 

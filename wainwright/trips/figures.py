@@ -26,6 +26,7 @@ from wainwright.core.journey import Leg as CoreLeg
 from wainwright.core.journey import Night as CoreNight
 from wainwright.core.mileage import against_ticket, mileage, rate_on
 from wainwright.core.money import Money, add_up, total
+from wainwright.core.said import joined, say
 from wainwright.core.workings import Figure, Step, Workings
 from wainwright.rulebook.selectors import Rulebook, exchange_of
 from wainwright.trips.driving import way_to_work
@@ -145,8 +146,8 @@ def earned(
             allowed_night(n, Money.zero(currency), book.schemes, book.rates, table=table) for n in journey.nights
         )  # fmt: skip
     except NoRate as error:
-        fault = f"There is {error}. An administrator can add one under Rules."
-        return Allowance((), Money.zero(currency), Workings("Daily allowance", (Step(fault),))), (), fault
+        fault = say("There is {error}. An administrator can add one under Rules.", error=error)
+        return Allowance((), Money.zero(currency), Workings(say("Daily allowance"), (Step(fault),))), (), fault
     return allowance, allowed, ""
 
 
@@ -159,9 +160,19 @@ def night_allowed(
     if supplied is None or night.supplied:
         return found
     if row.full:
-        step = Step(f"{supplied['name']} was full: {row.full['who']}, {row.full['when']}, {row.full['reference']}")
+        step = Step(
+            say(
+                "{name} was full: {who}, {when}, {reference}",
+                name=supplied["name"],
+                who=row.full["who"],
+                when=row.full["when"],
+                reference=row.full["reference"],
+            )
+        )
         return replace(found, workings=Workings(found.workings.title, (step, *found.workings.steps)))
-    step = Step(f"{supplied['name']} is supplied here; nothing is allowed without a record that it was full", "0")
+    step = Step(
+        say("{name} is supplied here; nothing is allowed without a record that it was full", name=supplied["name"]), "0"
+    )
     nothing = Money.zero(cost.currency)
     return replace(found, allowed=nothing, over=cost, workings=Workings(found.workings.title, (step,)))
 
@@ -210,14 +221,14 @@ def _estimates(
     for leg in legs:
         mode = Mode(leg.mode)
         if leg.booking_id is None and leg.estimate_minor and mode != Mode.OWN_CAR:
-            label = f"{leg.mode.capitalize()} {leg.origin['town']} – {leg.target['town']}"
+            label = joined("", (leg.mode.capitalize(), " ", leg.origin["town"], " – ", leg.target["town"]))
             found.append(
                 Estimate(f"leg:{leg.pk}", label, CATEGORY_OF_MODE[mode], leg.leaves.date(), money(leg.estimate_minor),
                          tickets if tickets and mode in TICKETED else leg.paid_by, ride=(leg.origin["town"], leg.target["town"]), by=leg.mode)
             )  # fmt: skip
     for night in nights:
         if night.cost_minor and not night.supplied:
-            label = night.name or f"Night in {night.place['town']}"
+            label = night.name or say("Night in {town}", town=night.place["town"])
             key = f"night:{night.date.isoformat()}"
             found.append(Estimate(key, label, "lodging", night.date, money(night.cost_minor), night.paid_by))
     for other in others:
@@ -237,7 +248,16 @@ def _of_booking(b: Booking) -> list[Estimate]:
             Estimate(b_key(b), b.label, b.category, day, b.price, b.paid_by, measured, b.cabin, b.contract_passed)
         )
     if b.lost_minor:
-        found.append(Estimate(f"lost:{b.pk}", f"Given up: {b.label}"[:160], CATEGORY[b.kind], day, b.lost, b.paid_by))
+        found.append(
+            Estimate(
+                f"lost:{b.pk}",
+                say("Given up: {b_label}", b_label=b.label)[:160],
+                CATEGORY[b.kind],
+                day,
+                b.lost,
+                b.paid_by,
+            )
+        )
     return found
 
 
@@ -261,7 +281,15 @@ def _drives(
     for leg in legs:
         if leg.mode != Mode.OWN_CAR or leg.km is None or leg.driven_by:
             continue
-        key, label = f"leg:{leg.pk}", f"Own {leg.vehicle} {leg.origin['town']} – {leg.target['town']}"
+        key, label = (
+            f"leg:{leg.pk}",
+            say(
+                "Own {vehicle} {town} – {town_2}",
+                vehicle=leg.vehicle,
+                town=leg.origin["town"],
+                town_2=leg.target["town"],
+            ),
+        )
         if move is not None and not move.drives:
             nothing = Money.zero(trip.currency)
             found.append(Estimate(key, label, "mileage", leg.leaves.date(), nothing, "self", workings=(move.why_not,)))
@@ -270,7 +298,7 @@ def _drives(
             rate = rate_on(book.mileage, leg.vehicle, leg.leaves.date())
         except LookupError as error:
             # It stands there with nothing, and says why, rather than being left out.
-            why = f"There is {error}: it earns nothing. An administrator can add one under Rules."
+            why = say("There is {error}: it earns nothing. An administrator can add one under Rules.", error=error)
             found.append(
                 Estimate(key, label, "mileage", leg.leaves.date(), Money.zero(trip.currency), "self", workings=(why,))
             )
@@ -280,14 +308,16 @@ def _drives(
         taken_off[day] = taken_off.get(day, Decimal(0)) + off
         worked = mileage(leg.km, rate, driven.get(leg.vehicle, Decimal(0)), leg.passengers, off)
         driven[leg.vehicle] = driven.get(leg.vehicle, Decimal(0)) + max(Decimal(0), leg.km - off)
-        steps = [*worked.workings.lines(), f"Distance: {leg.km_by}"]
+        steps = [*worked.workings.lines(), say("Distance: {km_by}", km_by=leg.km_by)]
         ticket = Money.of(leg.compared["price"], trip.currency) if leg.compared.get("price") else None
         compared = against_ticket(worked.amount, leg.km, Decimal(book.policy.drive_km), ticket)
         reasoned = any(i.endswith(f"@{key}") for i in explained)
         amount = worked.amount if reasoned else compared.allowed
         if ticket is not None:
-            steps += [f"{leg.compared['way']} costs {ticket}", *compared.workings.lines()]
-            steps += ["A reason was given: the drive counts in full"] if reasoned and compared.over.minor > 0 else []
+            steps += [say("{way} costs {ticket}", way=leg.compared["way"], ticket=ticket), *compared.workings.lines()]
+            steps += (
+                [say("A reason was given: the drive counts in full")] if reasoned and compared.over.minor > 0 else []
+            )
         found.append(
             Estimate(key, label, "mileage", leg.leaves.date(), amount, "self", ride=(leg.origin["town"], leg.target["town"]),
                      by=leg.mode, one_way_km=leg.km, ticket=ticket, drive=worked.amount, workings=tuple(steps))

@@ -13,6 +13,7 @@ from wainwright.accounts.forms import CodingForm
 from wainwright.bookings.models import KINDS
 from wainwright.core.journey import Meal, Mode
 from wainwright.core.rules.facts import PAPERS
+from wainwright.core.said import say
 from wainwright.fields import AmountField, PlaceField, day_input
 from wainwright.trips.models import PAID_BY
 from wainwright.trips.services.details import HANDY
@@ -44,7 +45,7 @@ class HeadForm(CodingForm):
 class StartForm(HeadForm):
     """As a trip is started: without a title it is called by its purpose."""
 
-    title = forms.CharField(max_length=120, required=False, help_text="Empty: as what it is for.")
+    title = forms.CharField(max_length=120, required=False, help_text=say("Empty: as what it is for."))
     field_order = ("title", "purpose")
 
     def clean(self):
@@ -59,9 +60,9 @@ class TravelledForm(Named):
     """When a leg really left and arrived, in local times."""
 
     ids = "travelled"
-    leaves_day = forms.DateField(label="Left", widget=day_input())
+    leaves_day = forms.DateField(label=say("Left"), widget=day_input())
     leaves_time = forms.TimeField(label="at", widget=hour_input())
-    arrives_day = forms.DateField(label="Arrived", widget=day_input())
+    arrives_day = forms.DateField(label=say("Arrived"), widget=day_input())
     arrives_time = forms.TimeField(label="at", widget=hour_input())
 
     @property
@@ -78,25 +79,27 @@ class LegForm(Named):
 
     ids = "leg"
     mode = forms.ChoiceField(choices=MODES)
-    origin = PlaceField(label="From", max_length=120)
-    target = PlaceField(label="To", max_length=120)
-    leaves_day = forms.DateField(label="Leaves", widget=day_input())
+    origin = PlaceField(label=say("From"), max_length=120)
+    target = PlaceField(label=say("To"), max_length=120)
+    leaves_day = forms.DateField(label=say("Leaves"), widget=day_input())
     leaves_time = forms.TimeField(label="at", widget=hour_input())
-    arrives_day = forms.DateField(label="Arrives", required=False, widget=day_input(), help_text="Empty: the same day.")
+    arrives_day = forms.DateField(
+        label=say("Arrives"), required=False, widget=day_input(), help_text=say("Empty: the same day.")
+    )
     arrives_time = forms.TimeField(label="at", widget=hour_input())
-    estimate = AmountField(label="Estimate", required=False)
-    paid_by = forms.ChoiceField(label="Who pays", choices=PAID_BY, initial="firm")
+    estimate = AmountField(label=say("Estimate"), required=False)
+    paid_by = forms.ChoiceField(label=say("Who pays"), choices=PAID_BY, initial="firm")
     vehicle = forms.CharField(
-        label="Own vehicle", required=False, max_length=20, help_text="Empty: the car; or another kind that has a rate.",
+        label=say("Own vehicle"), required=False, max_length=20, help_text=say("Empty: the car; or another kind that has a rate."),
     )  # fmt: skip
     km = forms.DecimalField(
-        label="km one way", required=False, max_digits=7, decimal_places=1, min_value=Decimal("0.1"),
-        help_text="Empty: looked up.", widget=forms.TextInput(attrs={"inputmode": "decimal"}),
+        label=say("km one way"), required=False, max_digits=7, decimal_places=1, min_value=Decimal("0.1"),
+        help_text=say("Empty: looked up."), widget=forms.TextInput(attrs={"inputmode": "decimal"}),
     )  # fmt: skip
-    odometer_start = forms.DecimalField(label="or odometer from", required=False, max_digits=8, decimal_places=1, widget=forms.TextInput(attrs={"inputmode": "decimal"}))  # fmt: skip
+    odometer_start = forms.DecimalField(label=say("or odometer from"), required=False, max_digits=8, decimal_places=1, widget=forms.TextInput(attrs={"inputmode": "decimal"}))  # fmt: skip
     odometer_end = forms.DecimalField(label="to", required=False, max_digits=8, decimal_places=1, widget=forms.TextInput(attrs={"inputmode": "decimal"}))  # fmt: skip
     passengers = forms.IntegerField(required=False, min_value=0, max_value=8)
-    back_day = forms.DateField(label="The same way back on", required=False, widget=day_input())
+    back_day = forms.DateField(label=say("The same way back on"), required=False, widget=day_input())
     back_time = forms.TimeField(label="at", required=False, widget=hour_input())
 
     @property
@@ -131,19 +134,19 @@ class LegForm(Named):
 class StayForm(forms.Form):
     """Nights alike."""
 
-    name = forms.CharField(label="Where", max_length=80, required=False)
-    cost = AmountField(label="A night", required=False)
-    paid_by = forms.ChoiceField(label="Who pays", choices=PAID_BY)
-    supplied = forms.BooleanField(label="Quarters supplied", required=False)
-    lifted = forms.BooleanField(label="Ask for actual cost", required=False)
-    lodging = forms.ChoiceField(label="Kind", required=False)
-    why = forms.CharField(label="Why it has to be so", max_length=500, required=False)
+    name = forms.CharField(label=say("Where"), max_length=80, required=False)
+    cost = AmountField(label=say("A night"), required=False)
+    paid_by = forms.ChoiceField(label=say("Who pays"), choices=PAID_BY)
+    supplied = forms.BooleanField(label=say("Quarters supplied"), required=False)
+    lifted = forms.BooleanField(label=say("Ask for actual cost"), required=False)
+    lodging = forms.ChoiceField(label=say("Kind"), required=False)
+    why = forms.CharField(label=say("Why it has to be so"), max_length=500, required=False)
 
     def __init__(self, *args: Any, lodgings: Sequence[str] = (), **options: Any) -> None:
         super().__init__(*args, **options)
         # Asked only where a rate differs by it.
         if lodgings:
-            self.fields["lodging"].choices = [("", "as usual"), *((each, each) for each in lodgings)]
+            self.fields["lodging"].choices = [("", say("as usual")), *((each, each) for each in lodgings)]
         else:
             del self.fields["lodging"]
 
@@ -152,11 +155,11 @@ class OtherForm(Named):
     """Another expected cost."""
 
     ids = "other"
-    category = forms.ChoiceField(label="What for")
+    category = forms.ChoiceField(label=say("What for"))
     label = forms.CharField(max_length=80, required=False)
     day = forms.DateField(required=False, widget=day_input())
     amount = AmountField()
-    paid_by = forms.ChoiceField(label="Who pays", choices=PAID_BY, initial="self")
+    paid_by = forms.ChoiceField(label=say("Who pays"), choices=PAID_BY, initial="self")
 
     def __init__(self, *args, categories, **kwargs):
         super().__init__(*args, **kwargs)
@@ -167,29 +170,29 @@ class HostForm(Named):
     """What the host supplies on a span of days."""
 
     ids = "host"
-    first = forms.DateField(label="From", widget=day_input())
+    first = forms.DateField(label=say("From"), widget=day_input())
     last = forms.DateField(label="to", widget=day_input())
     meals = forms.MultipleChoiceField(
         choices=[(m.value, m.value.capitalize()) for m in Meal], required=False, widget=forms.CheckboxSelectMultiple
     )
-    quarters = forms.BooleanField(label="Quarters too", required=False)
+    quarters = forms.BooleanField(label=say("Quarters too"), required=False)
 
 
 class FullForm(Named):
     """That supplied quarters were full."""
 
     ids = "full"
-    when = forms.DateField(label="Asked on", widget=day_input())
-    who = forms.CharField(label="Who said so", max_length=80)
-    reference = forms.CharField(label="Their reference", max_length=60)
+    when = forms.DateField(label=say("Asked on"), widget=day_input())
+    who = forms.CharField(label=say("Who said so"), max_length=80)
+    reference = forms.CharField(label=say("Their reference"), max_length=60)
 
 
 class EngagementForm(Named):
     """What the traveller must be in time for."""
 
     ids = "engagement"
-    title = forms.CharField(label="What", max_length=80)
-    place = PlaceField(label="Where", max_length=120)
+    title = forms.CharField(label=say("What"), max_length=80)
+    place = PlaceField(label=say("Where"), max_length=120)
     day = forms.DateField(widget=day_input())
     time = forms.TimeField(label="at", widget=hour_input())
 
@@ -198,9 +201,9 @@ class PermissionForm(Named):
     """A special permission asked for by hand."""
 
     ids = "permission"
-    code = forms.ChoiceField(label="Which", choices=[(c, t or "Another") for c, t in HANDY.items()])
-    title = forms.CharField(label="What is to be allowed", max_length=80, required=False)
-    comment = forms.CharField(label="Why", max_length=300)
+    code = forms.ChoiceField(label=say("Which"), choices=[(c, t or "Another") for c, t in HANDY.items()])
+    title = forms.CharField(label=say("What is to be allowed"), max_length=80, required=False)
+    comment = forms.CharField(label=say("Why"), max_length=300)
 
 
 class PaperForm(Named):
@@ -210,7 +213,7 @@ class PaperForm(Named):
     kind = forms.ChoiceField(choices=[(k, k.capitalize()) for k in PAPERS])
     file = forms.FileField(
         widget=forms.FileInput(attrs={"accept": "application/pdf,image/*", "data-send-on-change": ""}),
-        help_text="Attached as soon as it is chosen.",
+        help_text=say("Attached as soon as it is chosen."),
     )
 
 
@@ -218,14 +221,14 @@ class ByHandForm(Named):
     """What was bought elsewhere."""
 
     ids = "hand"
-    kind = forms.ChoiceField(label="What", choices=[k for k in KINDS if k[0] not in ("stay", "car")])
-    number = forms.CharField(label="Its number", max_length=40)
-    label = forms.CharField(label="For", max_length=160, required=False)
-    supplier = forms.CharField(label="Bought at", max_length=160, required=False)
-    day = forms.DateField(label="For the day", widget=day_input())
+    kind = forms.ChoiceField(label=say("What"), choices=[k for k in KINDS if k[0] not in ("stay", "car")])
+    number = forms.CharField(label=say("Its number"), max_length=40)
+    label = forms.CharField(label=say("For"), max_length=160, required=False)
+    supplier = forms.CharField(label=say("Bought at"), max_length=160, required=False)
+    day = forms.DateField(label=say("For the day"), widget=day_input())
     amount = AmountField()
-    fee = AmountField(label="Agent's fee with it", required=False)
-    paid_by = forms.ChoiceField(label="Who paid", choices=PAID_BY, initial="central")
+    fee = AmountField(label=say("Agent's fee with it"), required=False)
+    paid_by = forms.ChoiceField(label=say("Who paid"), choices=PAID_BY, initial="central")
 
 
 class CopyForm(forms.Form):

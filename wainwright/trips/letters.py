@@ -14,6 +14,7 @@ from django.utils.text import capfirst
 from django.utils.translation import gettext, ngettext
 
 from wainwright import clock
+from wainwright.core.said import as_figure, joined, say
 from wainwright.formats.calendar import Appointment, write_calendar
 from wainwright.language import ENGLISH, day_words, reason_words, written_for
 from wainwright.trips.frozen import Row, thaw
@@ -30,7 +31,8 @@ def rows_of(file: TripFile) -> list[Row]:
     for stay in file.stays:
         first, last = stay[0], stay[-1]
         booking = by_id.get(first.booking_id)
-        note = ", ".join(
+        note = joined(
+            ", ",
             filter(
                 None,
                 [
@@ -38,7 +40,7 @@ def rows_of(file: TripFile) -> list[Row]:
                     _stands(booking) if booking else "",
                     booking.reach if booking else "",
                 ],
-            )
+            ),
         )
         nights = ngettext("%(count)d night until %(day)s", "%(count)d nights until %(day)s", len(stay))
         leaves = last.date + timedelta(days=1)
@@ -51,21 +53,21 @@ def rows_of(file: TripFile) -> list[Row]:
         if b.stands and b.kind == "car":
             _, _, since, _, back, *_ = b.keys[0].split("/")
             begin, end = datetime.fromisoformat(since), datetime.fromisoformat(back)
-            until = gettext("until %(time)s") % {"time": f"{day_words(end)} {end:%H:%M}"}
+            until = gettext("until %(time)s") % {"time": joined("", (day_words(end), " ", as_figure(end, "%H:%M")))}
             rows.append(
-                Row(f"car:{b.pk}", begin, end, "hire car", f"{b.label}, {b.carrier}", b.rows[1][1], f"{until}; {_stands(b)}")
+                Row(f"car:{b.pk}", begin, end, say("hire car"), joined("", (b.label, ", ", b.carrier)), b.rows[1][1], joined("", (until, "; ", _stands(b))))
             )  # fmt: skip
     return sorted(rows, key=lambda row: row.at)
 
 
 def _stands(booking: Any) -> str:
     """How a booking stands, and its number."""
-    return f"{gettext(booking.state.lower())}, {booking.ticket_number or booking.reference}"
+    return joined("", (gettext(booking.state.lower()), ", ", booking.ticket_number or booking.reference))
 
 
 def _lodging(night: Any) -> str:
     name = night.name or gettext("Lodging")
-    return f"{name}, {night.place['town']}"
+    return joined("", (name, ", ", night.place["town"]))
 
 
 def _seat(row: Row) -> str:
@@ -76,9 +78,9 @@ def _leg_row(leg: Leg, booking: Any) -> Row:
     note, seats = "", ""
     if booking is not None:
         moves = moves_of(leg, booking)
-        numbers = ", ".join(booking.hops[n]["number"] for n in moves) or booking.carrier
-        note = f"{booking.carrier} {numbers}; {_stands(booking)}"
-        seats = ", ".join(seats_of(booking, moves))
+        numbers = joined(", ", (booking.hops[n]["number"] for n in moves)) or booking.carrier
+        note = joined("", (booking.carrier, " ", numbers, "; ", _stands(booking)))
+        seats = joined(", ", seats_of(booking, moves))
     where = {"origin": leg.origin["name"], "target": leg.target["name"]}
     title = capfirst(gettext(leg.mode)) + " " + gettext("%(origin)s to %(target)s") % where
     return Row(f"leg:{leg.pk}", leg.leaves, leg.arrives, leg.mode, title, leg.origin["name"], note, seats)
@@ -105,12 +107,22 @@ def moves_of(leg: Leg, booking: Any) -> list[int]:
 def itinerary_text(file: TripFile) -> str:
     """The itinerary in plain text, with local times."""
     local = gettext("All times are local.")
-    lines = [f"{file.trip.title}, {file.trip.code}. {local}", ""]
+    lines = [joined("", (file.trip.title, ", ", file.trip.code, ". ", local)), ""]
     for row in rows_of(file):
-        until = f"{row.ends:%H:%M}" if row.ends.date() == row.at.date() else f"{day_words(row.ends)} {row.ends:%H:%M}"
-        when = day_words(row.at) if row.mode == "stay" else f"{day_words(row.at)} {row.at:%H:%M} – {until}"
+        until = (
+            f"{row.ends:%H:%M}"
+            if row.ends.date() == row.at.date()
+            else joined("", (day_words(row.ends), " ", as_figure(row.ends, "%H:%M")))
+        )
+        when = (
+            day_words(row.at)
+            if row.mode == "stay"
+            else joined("", (day_words(row.at), " ", as_figure(row.at, "%H:%M"), " – ", until))
+        )
         lines.append(
-            f"{when}  {row.title}" + (f" ({row.note})" if row.note else "") + (f", {_seat(row)}" if row.seats else "")
+            joined("", (when, "  ", row.title))
+            + (f" ({row.note})" if row.note else "")
+            + (f", {_seat(row)}" if row.seats else "")
         )
     return "\n".join(lines)
 
@@ -128,7 +140,7 @@ def calendar_of(files: list[TripFile], name: str) -> bytes:
             booking = next((b for b in file.bookings if b.pk == leg.booking_id), None)
             row = _leg_row(leg, booking)
             entries.append(
-                Appointment(f"{file.trip.subject}-leg-{leg.pk}@wainwright", f"{capfirst(gettext(leg.mode))} {leg.origin['town']} – {leg.target['town']}",
+                Appointment(f"{file.trip.subject}-leg-{leg.pk}@wainwright", joined("", (capfirst(gettext(leg.mode)), " ", leg.origin['town'], " – ", leg.target['town'])),
                             leg.leaves, leg.origin["zone"], leg.arrives, leg.target["zone"], leg.origin["name"],
                             "\n".join(filter(None, [file.trip.title, row.note, capfirst(_seat(row)) if row.seats else ""])), timedelta(hours=2))
             )  # fmt: skip
@@ -148,7 +160,7 @@ def subscription_calendar(subscription: Subscription) -> bytes:
     since = clock.today(member.firm.zone) - timedelta(days=60)
     trips = Trip.objects.filter(traveller=member, state__in=["Authorised", "Under way", "Back"], ends__gte=since)
     files = [load_file(member, t) for t in trips.select_related("firm", "traveller__person", "traveller__firm")[:40]]
-    return calendar_of(files, f"Trips of {member.person.name}")
+    return calendar_of(files, say("Trips of {member}", member=member.person.name))
 
 
 def order_context(file: TripFile) -> dict[str, Any]:
@@ -188,7 +200,7 @@ def order_html(file: TripFile, signers: list[dict[str, Any]], screen: bool = Tru
 def _signed(step: dict[str, Any]) -> str:
     """That somebody signed, and on which day where they did so themselves."""
     did, on = step["did"], step["on"]
-    return f"{gettext(did)} {day_words(on)}" if on else gettext(did)
+    return joined("", (gettext(did), " ", day_words(on))) if on else gettext(did)
 
 
 def order_pdf(file: TripFile, signers: list[dict[str, Any]]) -> bytes:

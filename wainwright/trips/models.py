@@ -13,14 +13,19 @@ from wainwright.accounts.models import CodedModel
 from wainwright.bookings.models import Booking
 from wainwright.core.journey import Mode, Place
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.core.states import TRIP
 from wainwright.people.models import Membership
 from wainwright.signoff.selectors import asked_about
 
-PAID_BY = [("self", "Paid by the traveller"), ("firm", "The firm's card"), ("central", "Billed to the firm")]
+PAID_BY = [
+    ("self", say("Paid by the traveller")),
+    ("firm", say("The firm's card")),
+    ("central", say("Billed to the firm")),
+]
 
 
-KINDS = [("trip", "A trip"), ("move", "Moving house for the firm")]
+KINDS = [("trip", say("A trip")), ("move", say("Moving house for the firm"))]
 
 
 class TripQuerySet(models.QuerySet):
@@ -46,7 +51,8 @@ class Trip(CodedModel):
     kind = models.CharField(max_length=5, choices=KINDS, default="trip")
     moves_with = models.ForeignKey(
         "self", on_delete=models.PROTECT, null=True, blank=True, related_name="parties",
-        help_text="The employee's own trip of the same move, where this is that of relatives who travel apart.",
+        help_text="The employee's own trip of the same move, where this is that of relatives who travel "
+"apart.",
     )  # fmt: skip
     movers = models.JSONField(
         default=list, blank=True, help_text="Relatives who move on this trip: each with name and kin."
@@ -55,7 +61,7 @@ class Trip(CodedModel):
     currency = models.CharField(max_length=3)
     starts = models.DateField(null=True, blank=True)
     ends = models.DateField(null=True, blank=True)
-    supplied = models.JSONField(default=list, help_text='Meals that others supply: "2026-10-13:breakfast".')
+    supplied = models.JSONField(default=list, help_text=say('Meals that others supply: "2026-10-13:breakfast".'))
     billed = models.JSONField(
         default=list, blank=True, help_text="Meals that a bill on the claim pays for, as in supplied."
     )
@@ -132,7 +138,7 @@ class Trip(CodedModel):
         names = [row["name"] for row in self.movers]
         if self.moves_with_id is None:
             names.insert(0, self.traveller.person.name)
-        return " and ".join(filter(None, [", ".join(names[:-1]), *names[-1:]]))
+        return joined(say(" and "), filter(None, [", ".join(names[:-1]), *names[-1:]]))
 
     @cached_property
     def live_claims(self):
@@ -218,7 +224,9 @@ class Leg(models.Model):
     passengers = models.PositiveSmallIntegerField(default=0)
     compared = models.JSONField(default=dict, blank=True, help_text="The cheapest other way, as evidence.")
     driven_by = models.CharField(
-        max_length=80, blank=True, help_text="Whose vehicle it is, where somebody else drives: then it earns nothing."
+        max_length=80,
+        blank=True,
+        help_text="Whose vehicle it is, where somebody else drives: then it earns nothing.",
     )
     stop_reason = models.CharField(max_length=80, blank=True, help_text="Why one stops where it ends.")
     booking = models.ForeignKey(
@@ -333,7 +341,7 @@ class TripVersion(models.Model):
     trip = models.ForeignKey(Trip, on_delete=models.CASCADE, related_name="versions")
     number = models.PositiveSmallIntegerField()
     lines = models.JSONField(help_text="[key, section, label, value] of every line.")
-    act = models.CharField(max_length=200, default="certified and sent", help_text="What made it, in words.")
+    act = models.CharField(max_length=200, default=say("certified and sent"), help_text="What made it, in words.")
     total_minor = models.BigIntegerField(default=0)
     allowance_minor = models.BigIntegerField(default=0)
     by_category = models.JSONField(default=dict, help_text="Whole minor units by the code of each category.")
@@ -347,7 +355,7 @@ class TripVersion(models.Model):
         constraints = [models.UniqueConstraint(fields=["trip", "number"], name="one_version_number")]
 
     def __str__(self):
-        return f"version {self.number} of trip {self.trip_id}"
+        return say("version {number} of trip {trip_id}", number=self.number, trip_id=self.trip_id)
 
 
 class Subscription(models.Model):
@@ -364,4 +372,4 @@ class Subscription(models.Model):
         ]
 
     def __str__(self):
-        return f"calendar of {self.member_id}"
+        return say("calendar of {member_id}", member_id=self.member_id)

@@ -15,6 +15,7 @@ from wainwright.core.journey import Mode
 from wainwright.core.money import Money
 from wainwright.core.moving import Entitlements, Halt, Mover, Planned, entitlements, heads_of, rank_of
 from wainwright.core.questions import Question, asked
+from wainwright.core.said import say, say_many
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import Rulebook, groups_of
 from wainwright.trips.models import Leg, Trip
@@ -100,12 +101,15 @@ def move_of(trip: Trip, book: Rulebook) -> Move | None:
     if str(trip.pk) not in dict(drives) or rank_of(drives, str(trip.pk)) <= entitled.vehicles:
         return Move(entitled, own)
     count = (
-        f"{entitled.vehicles} own vehicle{'' if entitled.vehicles == 1 else 's'}"
+        say_many("{count} own vehicle", "{count} own vehicles", entitled.vehicles)
         if entitled.vehicles
-        else "no own vehicle"
+        else say("no own vehicle")
     )
     return Move(
-        entitled, own, False, f"By the answer to the firm's question {count} earns mileage: nothing for this one"
+        entitled,
+        own,
+        False,
+        say("By the answer to the firm's question {count} earns mileage: nothing for this one", count=count),
     )
 
 

@@ -9,6 +9,7 @@ from datetime import date, datetime, timedelta
 from wainwright.core.allowance import NoRate
 from wainwright.core.journey import moment
 from wainwright.core.presence import Moved, missed
+from wainwright.core.said import as_figure, say
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal
 from wainwright.ports.market import Offer
@@ -63,11 +64,11 @@ class OtherDays:
 
     def _best(self, out: date, back: date | None) -> Pair:
         if back is not None and back < out:
-            return Pair(out, back, why="back before leaving")
+            return Pair(out, back, why=say("back before leaving"))
         last = len(self.assumed) - 1
         firsts, lasts = self._cheap(0, out), self._cheap(last, back) if back is not None else [None]
         if not firsts or not lasts:
-            return Pair(out, back, why="nothing goes that day")
+            return Pair(out, back, why=say("nothing goes that day"))
         best: Pair | None = None
         why = ""
         for one in firsts:
@@ -107,11 +108,11 @@ class OtherDays:
             legs = self.pricer.moves(offers)
             before = self.pricer.moves(self.assumed)
         except (ValueError, NoRate):
-            return "the moves do not fit together"
+            return say("the moves do not fit together")
         if [(leg.origin.town, leg.target.town) for leg in legs] != [
             (leg.origin.town, leg.target.town) for leg in before
         ]:
-            return "another move of the trip would come before or after it"
+            return say("another move of the trip would come before or after it")
         moves = [Moved(leg.origin.town, leg.target.town, leg.leaves_utc, leg.arrives_utc) for leg in legs]
         as_is = [Moved(leg.origin.town, leg.target.town, leg.leaves_utc, leg.arrives_utc) for leg in before]
         for row in self.pricer.file.trip.engagements:
@@ -119,5 +120,10 @@ class OtherDays:
             found = missed(moves, row["town"], at)
             if found is not None and missed(as_is, row["town"], at) is None:
                 when = datetime.fromisoformat(row["at"])
-                return f"misses {row['title']}, {day_text(when)} {when:%H:%M}"
+                return say(
+                    "misses {title}, {when} {when_2}",
+                    title=row["title"],
+                    when=day_text(when),
+                    when_2=as_figure(when, "%H:%M"),
+                )
         return ""

@@ -14,6 +14,7 @@ from wainwright.core.permissions import Permission
 from wainwright.core.presence import Moved, missed
 from wainwright.core.routing import Route
 from wainwright.core.rules import Cure, Finding, Level
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.workings import day_text
 from wainwright.formats.places import place
 from wainwright.rulebook.models import Explanation
@@ -49,12 +50,17 @@ def own_findings(seen: Seen) -> list[Finding]:
 
 # What answers an Explain of ours: reasons that fit it, as each rule of the firm's names its own.
 REASONS = {
-    "gap": ("Somebody takes me there", "A way of my own in between", "Arranged on the spot"),
-    "not-home": ("Holidays follow", "The way home is another's affair", "Another trip follows"),
-    "not-from-home": ("I am there already", "The way there is another's affair"),
-    "in-time": ("They know and wait", "It can be joined later"),
-    "left-before": ("They know", "It is moved to earlier"),
-    "permission": ("Needed for the work", "Nothing else was to be had", "Cheaper as a whole", "Safety or health"),
+    "gap": (say("Somebody takes me there"), say("A way of my own in between"), say("Arranged on the spot")),
+    "not-home": (say("Holidays follow"), say("The way home is another's affair"), say("Another trip follows")),
+    "not-from-home": (say("I am there already"), say("The way there is another's affair")),
+    "in-time": (say("They know and wait"), say("It can be joined later")),
+    "left-before": (say("They know"), say("It is moved to earlier")),
+    "permission": (
+        say("Needed for the work"),
+        say("Nothing else was to be had"),
+        say("Cheaper as a whole"),
+        say("Safety or health"),
+    ),
 }
 
 
@@ -70,16 +76,20 @@ def _finding(
 
 def _journey(seen: Seen) -> Iterator[Finding]:
     if not seen.legs:
-        yield _finding(seen, "no-legs", "The trip has no legs yet.", "Say where you go", "legs")
+        yield _finding(seen, "no-legs", say("The trip has no legs yet."), say("Say where you go"), "legs")
     if seen.figures.fault:
-        yield _finding(seen, "no-rate", seen.figures.fault, "Look at the legs", "legs")
+        yield _finding(seen, "no-rate", seen.figures.fault, say("Look at the legs"), "legs")
     for before, after in zip(seen.legs, seen.legs[1:], strict=False):
         if before.target["town"] != after.origin["town"]:
-            text = (
-                f"You arrive in {before.target['town']} on {day_text(before.arrives)}, and the next leg leaves from "
-                f"{after.origin['town']} on {day_text(after.leaves)}. How you get there is missing."
+            text = say(
+                "You arrive in {town} on {arrives}, and the next leg leaves from {town_2} on {leaves}. "
+                "How you get there is missing.",
+                town=before.target["town"],
+                arrives=day_text(before.arrives),
+                town_2=after.origin["town"],
+                leaves=day_text(after.leaves),
             )
-            yield _finding(seen, "gap", text, "Say how you get there", "legs", f"leg:{after.pk}", Level.EXPLAIN)
+            yield _finding(seen, "gap", text, say("Say how you get there"), "legs", f"leg:{after.pk}", Level.EXPLAIN)
     yield from _ends(seen)
     for index, row in enumerate(seen.trip.engagements):
         if seen.legs and (found := _misses(seen.legs, row)):
@@ -94,18 +104,37 @@ def _misses(legs: Sequence[Leg], row: Mapping[str, str]) -> tuple[str, str, str]
     found = missed(moves, town, moment(when, row["zone"]))
     if found is None:
         return None
-    waits = f"{row['title']} in {town} on {day_text(when)} at {when:%H:%M}"
+    waits = say(
+        "{title} in {town} on {when} at {when_2}",
+        title=row["title"],
+        town=town,
+        when=day_text(when),
+        when_2=as_figure(when, "%H:%M"),
+    )
     if found.how == "never":
-        return "in-time", f"No leg brings you to {waits}.", "Say how you get there"
+        return "in-time", say("No leg brings you to {waits}.", waits=waits), say("Say how you get there")
     if found.how == "late" and found.by is not None:
         late = legs[found.by]
-        text = (
-            f"You arrive in {town} on {day_text(late.arrives)} at {late.arrives:%H:%M}, after {row['title']} "
-            f"on {day_text(when)} at {when:%H:%M}."
+        text = say(
+            "You arrive in {town} on {arrives} at {arrives_2}, after {title} on {when} at {when_2}.",
+            town=town,
+            arrives=day_text(late.arrives),
+            arrives_2=as_figure(late.arrives, "%H:%M"),
+            title=row["title"],
+            when=day_text(when),
+            when_2=as_figure(when, "%H:%M"),
         )
-        return "in-time", text, "Arrive earlier"
-    now = f"under way to {found.where}" if found.under_way else f"in {found.where} already"
-    return "left-before", f"The journey leaves too early for {waits}: by then you are {now}.", "Leave later"
+        return "in-time", text, say("Arrive earlier")
+    now = (
+        say("under way to {where}", where=found.where)
+        if found.under_way
+        else say("in {where} already", where=found.where)
+    )
+    return (
+        "left-before",
+        say("The journey leaves too early for {waits}: by then you are {now}.", waits=waits, now=now),
+        say("Leave later"),
+    )
 
 
 def _ends(seen: Seen) -> Iterator[Finding]:
@@ -117,12 +146,26 @@ def _ends(seen: Seen) -> Iterator[Finding]:
     home = place(code) if code else None
     begins, ends = first.origin["town"], last.target["town"]
     if home is not None and begins != home.town:
-        text = f"The journey begins in {begins} on {day_text(first.leaves)}, and your home on this trip is {home.town}. How you get to {begins} is missing."
-        yield _finding(seen, "not-from-home", text, "Say how you get there", "legs", f"leg:{first.pk}", Level.EXPLAIN)
+        text = say(
+            "The journey begins in {begins} on {leaves}, and your home on this trip is {town}. How "
+            "you get to {begins} is missing.",
+            begins=begins,
+            leaves=day_text(first.leaves),
+            town=home.town,
+        )
+        yield _finding(
+            seen, "not-from-home", text, say("Say how you get there"), "legs", f"leg:{first.pk}", Level.EXPLAIN
+        )
     # Who moves house does not come back.
     if not seen.trip.is_move and ends not in (begins, home.town if home else begins):
-        text = f"The journey ends in {ends} on {day_text(last.arrives)} at {last.arrives:%H:%M}: the way home to {home.town if home else begins} is missing."
-        yield _finding(seen, "not-home", text, "Add the way home", "home", f"leg:{last.pk}", Level.EXPLAIN)
+        text = say(
+            "The journey ends in {ends} on {arrives} at {arrives_2}: the way home to {town} is missing.",
+            ends=ends,
+            arrives=day_text(last.arrives),
+            arrives_2=as_figure(last.arrives, "%H:%M"),
+            town=home.town if home else begins,
+        )
+        yield _finding(seen, "not-home", text, say("Add the way home"), "home", f"leg:{last.pk}", Level.EXPLAIN)
 
 
 def _coding(seen: Seen) -> Iterator[Finding]:
@@ -137,27 +180,32 @@ def _coding(seen: Seen) -> Iterator[Finding]:
         for fault in check_coding(coding, seen.books.codes, trip.starts):
             if fault.text not in told:
                 told.add(fault.text)
-                yield _finding(seen, f"coding-{fault.code}", fault.text, "Change the coding", where)
+                yield _finding(seen, f"coding-{fault.code}", fault.text, say("Change the coding"), where)
     keys = {f"line:{e.key}" for e in seen.figures.estimates}
     for row in trip.shares:
         if row["about"].startswith("line:") and row["about"] not in keys:
-            text = f"The split of “{row['label']}” is about a cost that is no longer on the plan."
-            yield _finding(seen, "split-gone", text, "Take the split off", "split", row["about"])
+            text = say("The split of “{label}” is about a cost that is no longer on the plan.", label=row["label"])
+            yield _finding(seen, "split-gone", text, say("Take the split off"), "split", row["about"])
 
 
 def _questions(seen: Seen) -> Iterator[Finding]:
     for question in asked_of(seen.book, seen.trip):
         if question.required and not seen.trip.answers.get(question.code, ""):
-            text = f"“{question.text}” is not answered."
-            yield _finding(seen, "question", text, "Answer it", "questions", f"question:{question.code}")
+            text = say("“{question_text}” is not answered.", question_text=question.text)
+            yield _finding(seen, "question", text, say("Answer it"), "questions", f"question:{question.code}")
 
 
 def _stops(seen: Seen) -> Iterator[Finding]:
     """Where one stops on the way of a move, there is a reason."""
     for halt in halts(seen.legs) if seen.trip.is_move else ():
         if halt.asks:
-            text = f"You stop in {halt.town} from {day_text(halt.arrives)} to {day_text(halt.leaves)}. Why is not said."
-            yield _finding(seen, "stop-reason", text, "Say why", halt.key, halt.key)
+            text = say(
+                "You stop in {town} from {arrives} to {leaves}. Why is not said.",
+                town=halt.town,
+                arrives=day_text(halt.arrives),
+                leaves=day_text(halt.leaves),
+            )
+            yield _finding(seen, "stop-reason", text, say("Say why"), halt.key, halt.key)
 
 
 def _bookings(seen: Seen) -> Iterator[Finding]:
@@ -167,18 +215,32 @@ def _bookings(seen: Seen) -> Iterator[Finding]:
             legs_of.setdefault(leg.booking_id, []).append(leg)
     for b in seen.bookings:
         if b.state == "Asked":
-            text = f"{b.label} was asked for and has had no answer yet. It is asked again by itself."
-            yield _finding(seen, "unanswered", text, "Look at it", "basket", b_key(b))
+            text = say(
+                "{b_label} was asked for and has had no answer yet. It is asked again by itself.", b_label=b.label
+            )
+            yield _finding(seen, "unanswered", text, say("Look at it"), "basket", b_key(b))
         if b.stands and b.price_now_minor is not None:
-            yield _finding(seen, "price-changed", f"{b.label}: {b.problem}", "Decide on it", "basket", b_key(b))
+            yield _finding(
+                seen, "price-changed", joined("", (b.label, ": ", b.problem)), say("Decide on it"), "basket", b_key(b)
+            )
         legs = legs_of.get(b.pk, [])
         if b.stands and b.hops and legs and legs[0].leaves.date().isoformat() != b.first_day:
             held = day_text(date.fromisoformat(b.first_day))
-            text = f"{b.label} is {b.state.lower()} for {held}, and the trip has it on {day_text(legs[0].leaves)} now."
-            yield _finding(seen, "old-date", text, "Change or cancel it", "basket", b_key(b))
+            text = say(
+                "{b_label} is {state} for {held}, and the trip has it on {leaves} now.",
+                b_label=b.label,
+                state=b.state.lower(),
+                held=held,
+                leaves=day_text(legs[0].leaves),
+            )
+            yield _finding(seen, "old-date", text, say("Change or cancel it"), "basket", b_key(b))
         if b.stands and b.kind == "stay" and not by_hand_nights(seen, b):
-            text = f"{b.label} is {b.state.lower()}, and its nights are no longer on the trip."
-            yield _finding(seen, "old-nights", text, "Change or cancel it", "basket", b_key(b))
+            text = say(
+                "{b_label} is {state}, and its nights are no longer on the trip.",
+                b_label=b.label,
+                state=b.state.lower(),
+            )
+            yield _finding(seen, "old-nights", text, say("Change or cancel it"), "basket", b_key(b))
 
 
 def by_hand_nights(seen: Seen, booking: Booking) -> bool:
@@ -195,16 +257,27 @@ def _permissions(seen: Seen) -> Iterator[Finding]:
         said = identity in seen.reasons or any(cause.about in explained for cause in permission.causes)
         judged = permission.code in ("long-drive", "outside-quarters", "cabin")
         if not said and not judged:
-            text = f"{permission.title}: {permission.words}. This stands on the trip with a comment."
+            text = say(
+                "{permission_title}: {permission_words}. This stands on the trip with a comment.",
+                permission_title=permission.title,
+                permission_words=permission.words,
+            )
             yield _finding(
-                seen, f"permission-{permission.code}", text, "Say why it is needed", "explain", level=Level.EXPLAIN
+                seen, f"permission-{permission.code}", text, say("Say why it is needed"), "explain", level=Level.EXPLAIN
             )
         if permission.paper and permission.paper not in kinds:
-            text = f"The {permission.paper} is missing. {permission.title}: {permission.words}."
-            yield _finding(seen, f"paper-{permission.code}", text, f"Attach the {permission.paper}", "papers")
+            text = say(
+                "The {paper} is missing. {permission_title}: {permission_words}.",
+                paper=permission.paper,
+                permission_title=permission.title,
+                permission_words=permission.words,
+            )
+            yield _finding(
+                seen, f"paper-{permission.code}", text, say("Attach the {paper}", paper=permission.paper), "papers"
+            )
 
 
 def route_findings(trip: Trip, route: Route) -> list[Finding]:
     """Return what is wrong with the road that a plan would go: who is to sign is not known, or may not."""
-    cure = Cure("See the route", "route")
+    cure = Cure(say("See the route"), "route")
     return [Finding(f"route@{trip.subject}", "route", Level.STOP, fault, "", cure, "route") for fault in route.faults]

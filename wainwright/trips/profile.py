@@ -6,13 +6,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 
+from wainwright.core.said import say
 from wainwright.core.workings import day_text
 from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
 
 FIELDS = {
-    "itinerary_email": "Itinerary goes to", "phone": "Phone on the way", "card": "Card", "card_expires": "Card expires",
-    "home": "Home", "work": "Usual place of work", "iban": "Account for repayment",
+    "itinerary_email": say("Itinerary goes to"), "phone": say("Phone on the way"), "card": "Card", "card_expires": say("Card expires"),
+    "home": "Home", "work": say("Usual place of work"), "iban": say("Account for repayment"),
 }  # fmt: skip
 # What can be changed for one trip alone; the card and the account are the profile's own affair.
 FOR_ONE_TRIP = ("itinerary_email", "phone", "home", "work")

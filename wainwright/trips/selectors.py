@@ -25,6 +25,7 @@ from wainwright.core.money import Money, add_up
 from wainwright.core.permissions import Permission, permissions
 from wainwright.core.routing import Route, work_out_route
 from wainwright.core.rules import Item, Subject, run
+from wainwright.core.said import joined, say
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.prepared import prepared
@@ -224,21 +225,25 @@ def advance_words(trip: Trip | None) -> str:
     parts = _advance_parts(trip)
     if trip.advance_paid and not trip.advance_out and not trip.advance_to_pay:
         return parts
-    return "; ".join(filter(None, (_advance_stands(trip), parts)))
+    return joined("; ", filter(None, (_advance_stands(trip), parts)))
 
 
 def _advance_parts(trip: Trip) -> str:
     """What of a paid advance came back, and what it was raised by and is not paid yet, in words."""
     back, more = Money.from_minor(trip.advance_back_minor, trip.currency), trip.advance_to_pay
-    words = [f"{back} of it came back" if back else ""]
+    words = [say("{back} of it came back", back=back) if back else ""]
     if trip.advance_paid and more:
-        words.append(f"{more} more is {'with the bank' if advance_with_bank(trip) else 'asked for, not paid yet'}")
-    return "; ".join(filter(None, words))
+        words.append(
+            say("{more} more is with the bank", more=more)
+            if advance_with_bank(trip)
+            else say("{more} more is asked for, not paid yet", more=more)
+        )
+    return joined("; ", filter(None, words))
 
 
 def _advance_stands(trip: Trip) -> str:
     if trip.advance_paid and (row := trip.advance_taken.select_related("claim").first()) is not None:
-        return f"paid, and set against {row.claim.code}"
+        return say("paid, and set against {claim_code}", claim_code=row.claim.code)
     claim = _advance_claim(trip)
     set_off = claim is not None and claim.statement is not None and claim.statement.advance_minor > 0
     code, state = (claim.code, claim.state) if claim is not None else ("", "")

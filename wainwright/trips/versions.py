@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.versions import Change, Line, changes
 from wainwright.core.workings import day_text
 from wainwright.trips.frozen import Frozen, Permitted, Row, Said
@@ -27,7 +28,7 @@ def lines_of(file: TripFile) -> list[Line]:
     line("head:title", "Trip", "Title", trip.title)
     line("head:purpose", "Trip", "Purpose", trip.purpose)
     if trip.is_move:
-        line("head:party", "Trip", "Who moves on it", trip.party)
+        line("head:party", "Trip", say("Who moves on it"), trip.party)
     reasons = {halt.key: halt.words for halt in halts(file.legs)} if trip.is_move else {}
     for question in asked_of(file.book, trip):
         line(f"answer:{question.code}", "Trip", question.text, trip.answers.get(question.code, "not answered"))
@@ -35,61 +36,75 @@ def lines_of(file: TripFile) -> list[Line]:
         line(
             f"engagement:{row['title']}",
             "Trip",
-            f"In time for {row['title']}",
+            say("In time for {title}", title=row["title"]),
             _moment(datetime.fromisoformat(row["at"])),
         )
     for leg in file.legs:
-        label = f"{leg.mode.capitalize()} {leg.origin['name']} to {leg.target['name']}"
-        times = f"{_moment(leg.leaves)} – {_moment(leg.arrives)}"
-        driver = f"driven by {leg.driven_by}" if leg.driven_by else ""
-        stop = f"stop: {reasons[f'leg:{leg.pk}']}" if reasons.get(f"leg:{leg.pk}") else ""
-        line(f"leg:{leg.pk}", "Legs", label, ", ".join(filter(None, [times, driver, stop])))
+        label = say(
+            "{mode} {name} to {name_2}", mode=leg.mode.capitalize(), name=leg.origin["name"], name_2=leg.target["name"]
+        )
+        times = joined("", (_moment(leg.leaves), " – ", _moment(leg.arrives)))
+        driver = say("driven by {driven_by}", driven_by=leg.driven_by) if leg.driven_by else ""
+        stop = say("stop: {reasons}", reasons=reasons[f"leg:{leg.pk}"]) if reasons.get(f"leg:{leg.pk}") else ""
+        line(f"leg:{leg.pk}", "Legs", label, joined(", ", filter(None, [times, driver, stop])))
     for allowed in file.figures.nights:
         night = allowed.night
         words = (
             "supplied"
             if night.supplied
-            else f"{allowed.cost}, ceiling {allowed.ceiling if allowed.ceiling else 'none'}"
+            else say(
+                "{cost}, ceiling {ceiling}", cost=allowed.cost, ceiling=allowed.ceiling if allowed.ceiling else "none"
+            )
         )
         kind = f", {night.lodging}" if night.lodging else ""
-        line(f"night:{night.date}", "Nights", f"{day_text(night.date)}, {night.name or night.place.town}{kind}", words)
+        line(
+            f"night:{night.date}",
+            "Nights",
+            joined("", (day_text(night.date), ", ", night.name or night.place.town, kind)),
+            words,
+        )
     for day in file.figures.allowance.days:
-        supplied = f", supplied: {', '.join(day.supplied)}" if day.supplied else ""
-        line(f"day:{day.day}", "Daily allowance", f"{day_text(day.day)}, {day.place.town}", f"{day.amount}{supplied}")
+        supplied = say(", supplied: {list}", list=joined(", ", day.supplied)) if day.supplied else ""
+        line(
+            f"day:{day.day}",
+            say("Daily allowance"),
+            joined("", (day_text(day.day), ", ", day.place.town)),
+            f"{day.amount}{supplied}",
+        )
     for each in file.figures.estimates:
-        line(f"cost:{each.key}", "Costs", each.label, f"{each.amount}, {_PAYS[each.paid_by].lower()}")
+        line(f"cost:{each.key}", "Costs", each.label, joined("", (each.amount, ", ", _PAYS[each.paid_by].lower())))
     for coding, amount in file.borne:
         line(f"coding:{coding}", "Coding", str(coding), amount)
     for permission in file.permissions:
         line(
             f"permission:{permission.code}",
-            "Special permissions",
+            say("Special permissions"),
             permission.title,
-            f"{permission.words}. “{file.comment_on(permission)}”",
+            joined("", (permission.words, ". “", file.comment_on(permission), "”")),
         )
     for row in trip.permissions:
-        line(f"permission:{row['title']}", "Special permissions", row["title"], f"“{row['comment']}”")
+        line(f"permission:{row['title']}", say("Special permissions"), row["title"], f"“{row['comment']}”")
     for finding in file.findings:
         reason = f"“{finding.reason.words}”" if finding.reason else finding.finding.level.value
         line(f"finding:{finding.finding.identity}", "Findings", finding.finding.text, reason)
     for paper in file.papers:
         line(f"paper:{paper.sha256}", "Papers", paper.kind.capitalize(), paper.name)
     for name in _SHOWN:
-        line(f"profile:{name}", "Your details", FIELDS[name], trip.profile.get(name, "") or "none")
+        line(f"profile:{name}", say("Your details"), FIELDS[name], trip.profile.get(name, "") or "none")
     line(
         "money:advance",
         "Money",
-        "Advance asked for",
-        f"{trip.advance}, “{trip.advance_why}”" if trip.advance_why else trip.advance,
+        say("Advance asked for"),
+        joined("", (trip.advance, ", “", trip.advance_why, "”")) if trip.advance_why else trip.advance,
     )
-    line("money:allowance", "Money", "Daily allowance", file.figures.allowance.amount)
-    line("money:firm", "Money", "Paid by the firm", file.figures.sum("firm", "central"))
-    line("money:total", "Money", "The whole trip", file.figures.total)
+    line("money:allowance", "Money", say("Daily allowance"), file.figures.allowance.amount)
+    line("money:firm", "Money", say("Paid by the firm"), file.figures.sum("firm", "central"))
+    line("money:total", "Money", say("The whole trip"), file.figures.total)
     return found
 
 
 def _moment(at: datetime) -> str:
-    return f"{day_text(at)} {at:%H:%M}"
+    return joined("", (day_text(at), " ", as_figure(at, "%H:%M")))
 
 
 def as_data(lines: Sequence[Line]) -> list[list[str]]:

@@ -14,6 +14,7 @@ from wainwright.core.journey import Journey, Mode, Place
 from wainwright.core.journey import Leg as CoreLeg
 from wainwright.core.journey import Night as CoreNight
 from wainwright.core.money import Money, total
+from wainwright.core.said import as_figure, joined, said_by, say, say_many
 from wainwright.core.workings import Step, Workings, plain
 from wainwright.formats.places import town
 from wainwright.ports.market import Offer
@@ -82,17 +83,26 @@ class Pricer:
         try:
             journey, nights, allowance = self._journey(offers)
         except NoRate as error:
-            return WholeCost(zero, zero, 0, zero, zero, Workings("The whole trip"), f"There is {error}.")
+            return WholeCost(
+                zero, zero, 0, zero, zero, Workings(say("The whole trip")), say("There is {error}.", error=error)
+            )
         except ValueError as error:
-            words = str(error)
-            return WholeCost(zero, zero, 0, zero, zero, Workings("The whole trip"), words[:1].upper() + words[1:] + ".")
+            words = said_by(error)
+            return WholeCost(
+                zero, zero, 0, zero, zero, Workings(say("The whole trip")), words[:1].upper() + words[1:] + "."
+            )
         steps, fares, extra = [], zero, zero
         for offer in offers:
             fares = fares + offer.price
-            steps.append(Step(f"{offer.carrier} {offer.leaves:%a %H:%M}, {offer.fare}", str(offer.price)))
+            steps.append(
+                Step(
+                    joined("", (offer.carrier, " ", as_figure(offer.leaves, "%a %H:%M"), ", ", offer.fare)),
+                    str(offer.price),
+                )
+            )
             if self.bag and not offer.bags:
                 extra = extra + offer.bag_fee
-                steps.append(Step("A bag, which this fare does not have", str(offer.bag_fee)))
+                steps.append(Step(say("A bag, which this fare does not have"), str(offer.bag_fee)))
         bags = extra
         for offer in offers:
             for terminal in (offer.origin, offer.target):
@@ -100,14 +110,16 @@ class Pricer:
                 extra = extra + cost
                 steps.append(Step(words, str(cost)))
         lodging = total((cost for _, cost in nights), self.currency)
-        steps.append(Step(f"{len(nights)} {'night' if len(nights) == 1 else 'nights'}", str(lodging)))
-        steps.append(Step(f"Daily allowance, {len(journey.days())} days", str(allowance)))
+        steps.append(Step(say_many("{count} night", "{count} nights", len(nights)), str(lodging)))
+        steps.append(
+            Step(say("Daily allowance, {things_count} days", things_count=len(journey.days())), str(allowance))
+        )
         if self.rest_sum.minor:
-            steps.append(Step("Everything else on the plan", str(self.rest_sum)))
+            steps.append(Step(say("Everything else on the plan"), str(self.rest_sum)))
         planned = fares + bags + lodging + allowance + self.rest_sum
         whole = planned + extra - bags
-        steps.append(Step("The whole trip", str(whole)))
-        return WholeCost(whole, planned, len(nights), allowance, lodging, Workings("The whole trip", tuple(steps)))
+        steps.append(Step(say("The whole trip"), str(whole)))
+        return WholeCost(whole, planned, len(nights), allowance, lodging, Workings(say("The whole trip"), tuple(steps)))
 
     def moves(self, offers: Sequence[Offer]) -> tuple[CoreLeg, ...]:
         """Return the journey's moves with these ways, in order. Raises ``ValueError`` where they cannot be taken together."""
@@ -123,7 +135,13 @@ class Pricer:
         km = Decimal(0) if centre is None else Decimal(str(round(great_circle_km(terminal, centre), 1))) * WINDING
         km = km.quantize(Decimal(1))
         amount = max(policy.transfer_least, km * policy.transfer_km)
-        words = f"{terminal.name} and the town, {plain(km)} km × {policy.transfer_km}, at least {policy.transfer_least}"
+        words = say(
+            "{terminal} and the town, {km} km × {transfer_km}, at least {transfer_least}",
+            terminal=terminal.name,
+            km=plain(km),
+            transfer_km=policy.transfer_km,
+            transfer_least=policy.transfer_least,
+        )
         return Money.rounded(amount, self.currency), words
 
     def _journey(self, offers: Sequence[Offer]) -> tuple[Journey, list[tuple[CoreNight, Money]], Money]:
@@ -189,7 +207,11 @@ def waiting_for(trip: Trip, legs: Sequence[Leg], town: str, arrives: datetime) -
         for row in trip.engagements
         if row["town"].casefold() == town.casefold()
     ]
-    waiting += [(f"{leg.mode} to {leg.target['town']}", leg.leaves) for leg in legs if leg.origin["town"] == town]
+    waiting += [
+        (say("{mode} to {town}", mode=leg.mode, town=leg.target["town"]), leg.leaves)
+        for leg in legs
+        if leg.origin["town"] == town
+    ]
     found = []
     for title, at in waiting:
         if abs((at.date() - arrives.date()).days) > 2:
@@ -197,5 +219,15 @@ def waiting_for(trip: Trip, legs: Sequence[Leg], town: str, arrives: datetime) -
         spare = at - arrives
         hours = f"{abs(spare) // timedelta(hours=1)} h {abs(spare) % timedelta(hours=1) // timedelta(minutes=1):02d}"
         late = spare < timedelta()
-        found.append(Margin(title, f"{hours} {'after' if late else 'before'} {title}, {at:%a %H:%M}", late))
+        found.append(
+            Margin(
+                title,
+                (
+                    say("{hours} after {title}, {at}", hours=hours, title=title, at=as_figure(at, "%a %H:%M"))
+                    if late
+                    else say("{hours} before {title}, {at}", hours=hours, title=title, at=as_figure(at, "%a %H:%M"))
+                ),
+                late,
+            )
+        )
     return found

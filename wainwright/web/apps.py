@@ -11,6 +11,7 @@ class WebConfig(AppConfig):
 
     def ready(self):
         """Load the checks; have the index for finding mended after each migrate."""
+        from wainwright import reading  # noqa: F401, PLC0415 - only once the settings stand
         from wainwright.web import checks, proving  # noqa: F401, PLC0415 - only once the settings stand
         from wainwright.web.sought import keep_index  # noqa: PLC0415 - only once the models stand
 

@@ -21,6 +21,7 @@ from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_POST, require_safe
 
 from wainwright import clock
+from wainwright.core.said import joined, say
 from wainwright.errors import NotAllowed
 from wainwright.expenses.forms import RideForm, currencies_of
 from wainwright.expenses.models import PAID_BY
@@ -36,7 +37,7 @@ HERE = Path(__file__).parent / "static" / "web"
 SHELL = ("web/dist/wainwright.css", "web/away-send.js", "web/away.js", "web/wheel.svg", "web/icons/icon-192.png")
 # Trips that are told: those under way or near, at most so many.
 AHEAD, BEHIND, MOST_TRIPS, MOST_STEPS = timedelta(days=14), timedelta(days=1), 2, 8
-MOVING = ("Authorised", "Under way", "Back")
+MOVING = ("Authorised", "Under way", say("Back"))
 
 
 @require_safe
@@ -46,7 +47,7 @@ def manifest(request):
     icon = staticfiles_storage.url
     said = {
         "name": "Wainwright", "short_name": "Wainwright", "id": "/", "start_url": "/away/", "scope": "/", "display": "standalone",
-        "background_color": "#f6f8f5", "theme_color": "#1e4636", "description": "Business travel: plan it, record it, claim it.",
+        "background_color": "#f6f8f5", "theme_color": "#1e4636", "description": say("Business travel: plan it, record it, claim it."),
         "icons": [
             {"src": icon("web/icons/icon-192.png"), "sizes": "192x192", "type": "image/png"},
             {"src": icon("web/icons/icon-512.png"), "sizes": "512x512", "type": "image/png"},
@@ -56,7 +57,7 @@ def manifest(request):
             "action": "/away/share/", "method": "POST", "enctype": "multipart/form-data",
             "params": {"files": [{"name": "files", "accept": ["image/*", "application/pdf", ".heic", ".pdf", ".eml", ".xml", ".ics", ".gpx"]}]},
         },
-        "shortcuts": [{"name": "Take a receipt", "url": "/away/#paper"}, {"name": "Type a cost", "url": "/away/#cost"}],
+        "shortcuts": [{"name": say("Take a receipt"), "url": "/away/#paper"}, {"name": say("Type a cost"), "url": "/away/#cost"}],
     }  # fmt: skip
     return JsonResponse(said, content_type="application/manifest+json")
 
@@ -69,7 +70,12 @@ def _worker() -> str:
     ).hexdigest()[:16]
     listed = ", ".join(f'"{address}"' for address in addresses)
     sends = staticfiles_storage.url("web/away-send.js")
-    head = f'const VERSION = "{version}", SHELL = [{listed}], SENDS = "{sends}";\n'
+    head = say(
+        'const VERSION = "{version}", SHELL = [{listed}], SENDS = "{sends}";\n',
+        version=version,
+        listed=listed,
+        sends=sends,
+    )
     return head + (HERE / "worker.js").read_text()
 
 
@@ -98,11 +104,11 @@ def today(request):
     """What is taken along: who one is, the next steps, the days of the trips that are near, and what forms offer."""
     member = request.member
     if not member.may["travel"] or member.prepared_by is not None:
-        raise NotAllowed("This is for those who travel, as themselves.")
+        raise NotAllowed(say("This is for those who travel, as themselves."))
     reader, book = Reader(member), rulebook(member.firm)
     steps = [
         {
-            "what": f"{ask.count} {ask.what}" if ask.count else ask.what,
+            "what": joined("", (ask.count, " ", ask.what)) if ask.count else ask.what,
             "detail": ask.detail,
             "act": ask.act,
             "link": ask.link,

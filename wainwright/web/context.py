@@ -5,20 +5,21 @@ from __future__ import annotations
 from django.conf import settings
 
 from wainwright import clock
+from wainwright.core.said import say
 
 # Area, its name, its address, the key after "g", and the act of ``core.roles`` that opens it (none: everybody).
 AREAS = (
-    ("desk", "Desk", "/", "d", ""),
-    ("trips", "Trips", "/trips/", "t", ""),
-    ("tray", "Tray", "/tray/", "y", "travel"),
-    ("claims", "Claims", "/claims/", "c", ""),
-    ("bench", "Bench", "/bench/", "b", "bench"),
-    ("ledger", "Ledger", "/ledger/", "l", "read_books"),
-    ("reports", "Reports", "/reports/", "o", ""),
-    ("rules", "Rules", "/rules/", "r", "read_rules"),
-    ("people", "People", "/people/", "p", "read_people"),
-    ("firm", "Firm", "/firm/", "f", "firm"),
-    ("trail", "Trail", "/trail/", "a", "read_trail"),
+    ("desk", say("Desk"), "/", "d", ""),
+    ("trips", say("Trips"), "/trips/", "t", ""),
+    ("tray", say("Tray"), "/tray/", "y", "travel"),
+    ("claims", say("Claims"), "/claims/", "c", ""),
+    ("bench", say("Bench"), "/bench/", "b", "bench"),
+    ("ledger", say("Ledger"), "/ledger/", "l", "read_books"),
+    ("reports", say("Reports"), "/reports/", "o", ""),
+    ("rules", say("Rules"), "/rules/", "r", "read_rules"),
+    ("people", say("People"), "/people/", "p", "read_people"),
+    ("firm", say("Firm"), "/firm/", "f", "firm"),
+    ("trail", say("Trail"), "/trail/", "a", "read_trail"),
 )
 
 
@@ -33,7 +34,10 @@ def frame(request):
             for code, name, link, key, act in AREAS
             if not act or may[act]
         ]
-    demo = {"demo": settings.DEMO, "demo_now": clock.now() if settings.DEMO else None}
+    demo = {
+        "demo": settings.DEMO,
+        "demo_now": clock.now() if settings.DEMO else None,
+    }
     return {"member": member, "areas": areas, "factor_from": getattr(request, "factor_from", None), **demo}
 
 

@@ -15,6 +15,7 @@ from wainwright.accounts.models import Payment, Posting
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
 from wainwright.core.money import Money, places
+from wainwright.core.said import say
 from wainwright.core.text import decimal
 from wainwright.core.workings import day_text
 from wainwright.expenses.models import Charge, Expense
@@ -193,7 +194,9 @@ def _row(code: str, title: str, who: str, state: str, amount: Money | None, link
 
 
 def _person(who: Membership) -> dict[str, Any]:
-    return _row("", who.person.name, who.job, "" if who.active else "not here any more", None, f"/people/{who.pk}/")
+    return _row(
+        "", who.person.name, who.job, "" if who.active else say("not here any more"), None, f"/people/{who.pk}/"
+    )
 
 
 def _trip(trip: Trip) -> dict[str, Any]:
@@ -205,7 +208,7 @@ def _claim(claim: Claim) -> dict[str, Any]:
 
 
 def _cost(cost: Expense) -> dict[str, Any]:
-    where = f"on {cost.claim.code}" if cost.claim else "in the tray"
+    where = say("on {claim_code}", claim_code=cost.claim.code) if cost.claim else say("in the tray")
     return _row(
         day_text(cost.date, year=True), cost.label, cost.owner.person.name, where, cost.amount, f"/expenses/{cost.pk}/"
     )

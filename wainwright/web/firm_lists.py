@@ -12,6 +12,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from wainwright.claims.models import Claim
+from wainwright.core.said import say
 from wainwright.core.states import CLAIM, TRIP
 from wainwright.paging import page_of
 from wainwright.people.may import must
@@ -87,7 +88,7 @@ def all_trips(request):
     rows = _narrowed(rows.defer("signed__frozen", "signed__lines"), narrow, "traveller", "starts").order_by(
         "-starts", "-id"
     )
-    return _shown(request, "Trips of the firm", rows, narrow, sorted(TRIP.states), "trips")
+    return _shown(request, say("Trips of the firm"), rows, narrow, sorted(TRIP.states), "trips")
 
 
 @require_GET
@@ -97,4 +98,4 @@ def all_claims(request):
     narrow = Narrow.of(request.GET, frozenset(CLAIM.states))
     rows = Claim.objects.filter(firm_id=request.member.firm_id).select_related("claimant__person", "statement")
     rows = _narrowed(rows.defer("statement__workings"), narrow, "claimant", "created__date").order_by("-id")
-    return _shown(request, "Claims of the firm", rows, narrow, sorted(CLAIM.states), "claims")
+    return _shown(request, say("Claims of the firm"), rows, narrow, sorted(CLAIM.states), "claims")

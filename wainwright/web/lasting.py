@@ -9,6 +9,7 @@ from django.contrib import messages
 from django.contrib.auth import logout
 
 from wainwright import clock
+from wainwright.core.said import say
 
 BEGAN, SEEN = "began", "seen"
 # A click is noted no more often than this: a session that is written at each click costs each page a write.
@@ -30,9 +31,9 @@ class LastingMiddleware:
                 logout(request)
                 messages.info(
                     request,
-                    "You were away for long: sign in again."
+                    say("You were away for long: sign in again.")
                     if idle
-                    else "You have been signed in for a whole day's work: sign in again.",
+                    else say("You have been signed in for a whole day's work: sign in again."),
                 )
             elif BEGAN not in request.session or not timedelta(0) <= now - seen < NOTED:
                 request.session[BEGAN], request.session[SEEN] = began.isoformat(), now.isoformat()

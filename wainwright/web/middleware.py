@@ -17,12 +17,15 @@ from django.db import IntegrityError, transaction
 from django.http import Http404, HttpResponseRedirect, QueryDict
 from django.shortcuts import redirect, render
 from django.urls import Resolver404, resolve
+from django.utils import translation
 from django_htmx.http import HttpResponseClientRedirect
 
 from wainwright import clock
+from wainwright.core.said import say
 from wainwright.core.states import NotNow
 from wainwright.core.text import clean, one_line
 from wainwright.errors import NotAllowed, Refusal
+from wainwright.language import ENGLISH, code_of
 from wainwright.people.acting import acting_for, may_prepare_for
 from wainwright.people.models import Once
 from wainwright.people.providers import came_by, opened_by
@@ -138,7 +141,7 @@ class OnceMiddleware:
                 request.once = Once.objects.create(key=key, member=member, time=clock.now())
         except IntegrityError:
             first = Once.objects.filter(key=key).first()
-            messages.info(request, "That was sent twice, and done once.")
+            messages.info(request, say("That was sent twice, and done once."))
             return HttpResponseRedirect(first.led_to if first and first.led_to else _back(request))
         return None
 
@@ -156,17 +159,24 @@ class MemberMiddleware:
         self.get_response = get_response
 
     def __call__(self, request):
+        # Of whoever has not signed in, the browser says what they read; what is activated within ends here.
+        with translation.override(_of_browser(request)):
+            return self._entered(request)
+
+    def _entered(self, request):
         request.member = None
         if request.path.startswith(OPEN):
             # Whoever is signed in has the same frame around these pages, and nothing is asked of them there.
             if request.path.startswith("/accounts/") and request.user.is_authenticated:
                 request.member = _member(request)
+                _speak(request)
                 if (refused := _not_by_a_provider(request)) is not None:
                     return refused
             return self.get_response(request)
         if not request.user.is_authenticated:
             return _to_sign_in(request)
         request.member = _member(request)
+        _speak(request)
         if request.member is None:
             return render(request, "web/no_firm.html", {"by": request.by}, status=403)
         if (refused := _must_come_by(request)) is not None:
@@ -178,7 +188,10 @@ class MemberMiddleware:
             request.factor_from = asked_from(request.member, today)
             if request.factor_from is not None and request.factor_from <= today:
                 messages.info(
-                    request, f"{request.member.firm.name} asks a second factor of you. Set it up, then go on."
+                    request,
+                    say(
+                        "{member} asks a second factor of you. Set it up, then go on.", member=request.member.firm.name
+                    ),
                 )
                 return redirect("mfa_index")
         if request.session.get("for") and not request.path.startswith(("/delegate/", *THEIR_OWN)):
@@ -186,9 +199,20 @@ class MemberMiddleware:
             if refused is not None:
                 return refused
         if request.member.reads_only and request.method not in READING and not request.path.startswith(THEIR_OWN):
-            words = "Auditors read, and change nothing. Ask somebody of the firm to do it."
+            words = say("Auditors read, and change nothing. Ask somebody of the firm to do it.")
             return render(request, "403.html", {"why": words}, status=403)
         return self.get_response(request)
+
+
+def _of_browser(request) -> str:
+    asked = translation.get_language_from_request(request)
+    return code_of(asked.split("-")[0], ENGLISH)
+
+
+def _speak(request) -> None:
+    """From here on everything is said in the language of who asks: their own choice, else their firm's."""
+    if request.member is not None:
+        translation.activate(code_of(request.user.language, request.member.firm.language))
 
 
 def _member(request):
@@ -207,7 +231,7 @@ def _must_come_by(request):
     row = getattr(member.firm, "sign_in_by", None)
     if row is None or not row.required:
         return None
-    messages.info(request, f"{member.firm.name} lets people in by its own provider alone.")
+    messages.info(request, say("{member} lets people in by its own provider alone.", member=member.firm.name))
     return redirect("sign-in-by")
 
 
@@ -218,7 +242,7 @@ def _not_by_a_provider(request):
         return None
     if not request.user.memberships.filter(active=True).exclude(firm_id__in=opened_by(request.by)).exists():
         return None
-    words = (
+    words = say(
         "You came by the provider of one firm, and are of others too. Sign in by password to set what opens them all."
     )
     return render(request, "403.html", {"why": words}, status=403)
@@ -230,12 +254,13 @@ def _for_another(request):
     row = may_prepare_for(request.member, today).filter(member=request.session["for"]).first()
     if row is None:
         del request.session["for"]
-        messages.info(request, "You do not prepare for them any more.")
+        messages.info(request, say("You do not prepare for them any more."))
         return redirect("desk")
     if request.path != "/" and not request.path.startswith(PREPARED):
-        words = (
-            f"You prepare for {row.member.person.name}: their trips, papers, costs and claims are open to you. "
-            "Stop preparing for them, then open this."
+        words = say(
+            "You prepare for {member}: their trips, papers, costs and claims are open to you. Stop "
+            "preparing for them, then open this.",
+            member=row.member.person.name,
         )
         return render(request, "403.html", {"why": words}, status=403)
     request.member = acting_for(request.member, row.member)

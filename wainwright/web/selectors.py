@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db.models import Count, OuterRef, QuerySet, Subquery
 
 from wainwright.claims.models import Claim
+from wainwright.core.said import joined
 from wainwright.news.models import Notice
 from wainwright.people.models import Membership, Person
 from wainwright.prepared import prepared
@@ -43,7 +44,9 @@ def to_sign(member: Membership) -> list[dict[str, str]]:
     ):
         for thing in rows:
             by = thing.ready_by.person.name
-            found.append({"title": f"{thing.code} {thing.title}", "by": by, "link": f"/{area}/{thing.pk}/{at}"})
+            found.append(
+                {"title": joined("", (thing.code, " ", thing.title)), "by": by, "link": f"/{area}/{thing.pk}/{at}"}
+            )
     return found
 
 

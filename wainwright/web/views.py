@@ -20,9 +20,10 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from wainwright import clock
 from wainwright.claims.services.drafting import draft_what_is_back
+from wainwright.core.said import as_figure, say
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.models import Charge
-from wainwright.fields import say, whole
+from wainwright.fields import tell, whole
 from wainwright.news.daily import choose, member_of
 from wainwright.news.models import Notice
 from wainwright.news.services import mark_read
@@ -126,9 +127,9 @@ def archive(request):
     """One's own data as a file: everything that is theirs in this firm. Asked for by a form, so that no link fetches it unasked."""
     member = request.member
     if member.prepared_by is not None:
-        raise NotAllowed(f"Only {member.person.name} takes their own data along.")
+        raise NotAllowed(say("Only {member} takes their own data along.", member=member.person.name))
     with transaction.atomic():
-        record(member, "took their own data along", f"member:{member.pk}")
+        record(member, say("took their own data along"), f"member:{member.pk}")
     response = StreamingHttpResponse(archive_of(member), content_type="application/zip")
     response["Content-Disposition"] = f'attachment; filename="{member.firm.slug}-{clock.today(member.firm.zone)}.zip"'
     return response
@@ -153,7 +154,7 @@ def switch_firm(request, slug: str):
     found = get_object_or_404(Membership, person=request.user, active=True, firm__slug=slug)
     if request.by and found.firm_id not in opened_by(request.by):
         raise NotAllowed(
-            "You came by the provider of another firm. Sign in by password, or by this firm's own, to work here."
+            say("You came by the provider of another firm. Sign in by password, or by this firm's own, to work here.")
         )
     request.session["firm"] = found.firm_id
     return redirect("desk")
@@ -174,9 +175,9 @@ def set_safeguards(request):
     try:
         keep_safeguards(request.member, form.wanted(request.member.firm.currency), form.cleaned_data["on"])
     except Refusal as refusal:
-        say(form, Refusal(refusal.message, "on") if refusal.field == "since" else refusal)
+        tell(form, Refusal(refusal.message, "on") if refusal.field == "since" else refusal)
         return _safeguards(request, form, 422)
-    messages.info(request, "The safeguards are set.")
+    messages.info(request, say("The safeguards are set."))
     return redirect("safeguards")
 
 
@@ -225,10 +226,17 @@ def move_clock(request):
         moment = datetime.combine(day, time(9), ZoneInfo(request.member.firm.zone))
         clock.move_to(moment)
     except (ValueError, OverflowError) as error:
-        raise Refusal("Choose a day within two years for the clock.") from error
+        raise Refusal(say("Choose a day within two years for the clock.")) from error
     moved = move_along(clock.now())
     draft_what_is_back()
-    messages.info(request, f"It is {moment:%a %d %b %Y} now. {moved} trips and holds moved along.")
+    messages.info(
+        request,
+        say(
+            "It is {moment} now. {moved} trips and holds moved along.",
+            moment=as_figure(moment, "%a %d %b %Y"),
+            moved=moved,
+        ),
+    )
     return redirect("desk")
 
 
@@ -237,7 +245,7 @@ def stand_ins(request):
     _demo_only()
     if request.method == "POST":
         set_moods(frozenset(request.POST.getlist("mood")))
-        messages.info(request, "The stand-ins behave like this from now on.")
+        messages.info(request, say("The stand-ins behave like this from now on."))
         return redirect("stand-ins")
     return render(request, "web/stand_ins.html", {"moods": MOODS, "on": moods()})
 

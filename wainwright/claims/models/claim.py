@@ -10,6 +10,7 @@ from django.db.models import Q
 
 from wainwright.accounts.models import CodedModel
 from wainwright.core.money import Money, total
+from wainwright.core.said import say
 from wainwright.core.states import CLAIM
 from wainwright.people.models import Membership
 from wainwright.signoff.selectors import asked_about
@@ -17,7 +18,7 @@ from wainwright.signoff.selectors import asked_about
 if TYPE_CHECKING:
     from wainwright.trips.models import Trip
 
-PAYS_BACK = [("next", "Taken from the next claim"), ("self", "Paid by the traveller")]
+PAYS_BACK = [("next", say("Taken from the next claim")), ("self", say("Paid by the traveller"))]
 
 
 class ClaimQuerySet(models.QuerySet):
@@ -84,7 +85,9 @@ class Claim(CodedModel):
         help_text="What the claimant objects to, until finance has answered: nothing is paid meanwhile.",
     )
     profile = models.JSONField(
-        default=dict, blank=True, help_text="The copy of the profile that it uses: as it was made, then as it was sent."
+        default=dict,
+        blank=True,
+        help_text="The copy of the profile that it uses: as it was made, then as it was sent.",
     )
     answered = models.JSONField(default=list, blank=True, help_text="Questions that were answered with no.")
     entry = models.PositiveSmallIntegerField(default=1, help_text="Counts the journals: one more after a reversal.")
@@ -94,7 +97,7 @@ class Claim(CodedModel):
     has_also = True
 
     # Nothing of it counts any more: what it held lies in the tray.
-    OVER = ("Turned down", "Withdrawn")
+    OVER = ("Turned down", say("Withdrawn"))
 
     objects = ClaimQuerySet.as_manager()
 
@@ -181,7 +184,7 @@ class OverPermitted(models.Model):
         constraints = [models.UniqueConstraint(fields=["claim", "key"], name="one_permission_a_line")]
 
     def __str__(self):
-        return f"{self.key} by {self.by_id}"
+        return say("{key} by {by_id}", key=self.key, by_id=self.by_id)
 
 
 class TakenOff(models.Model):
@@ -198,7 +201,7 @@ class TakenOff(models.Model):
         ]
 
     def __str__(self):
-        return f"{self.owed_id} by {self.claim_id}"
+        return say("{owed_id} by {claim_id}", owed_id=self.owed_id, claim_id=self.claim_id)
 
 
 class AdvanceTaken(models.Model):
@@ -215,7 +218,7 @@ class AdvanceTaken(models.Model):
         ]
 
     def __str__(self):
-        return f"{self.trip_id} by {self.claim_id}"
+        return say("{trip_id} by {claim_id}", trip_id=self.trip_id, claim_id=self.claim_id)
 
 
 class Correction(models.Model):

@@ -6,6 +6,7 @@ from django.db import models
 
 from wainwright.accounts.models import CodedModel, CodingKept
 from wainwright.claims.models.claim import Claim
+from wainwright.core.said import say
 from wainwright.people.models import Membership
 
 
@@ -44,7 +45,7 @@ class Statement(models.Model):
         constraints = [models.UniqueConstraint(fields=["claim", "number"], name="one_statement_number")]
 
     def __str__(self):
-        return f"statement {self.number} of claim {self.claim_id}"
+        return say("statement {number} of claim {claim_id}", number=self.number, claim_id=self.claim_id)
 
 
 class StatementLine(models.Model):

@@ -10,6 +10,7 @@ import pkgutil
 from importlib import import_module
 
 from wainwright.claims.questions.base import Asking, Kind, Question
+from wainwright.core.said import say
 from wainwright.errors import Stale
 
 
@@ -42,7 +43,7 @@ def answer(asking: Asking, key: str, said: str, words: str, ticked: list[str]) -
     """Take the answer to a question that is still asked; return what was done, in words. Raises ``Stale``, ``Refusal``."""
     question = next((each for each in questions(asking) if each.key == key), None)
     if question is None:
-        raise Stale("That is not asked any more. Look at the next question.")
+        raise Stale(say("That is not asked any more. Look at the next question."))
     return KINDS[question.kind].answer(asking, question, said, words, ticked)
 
 

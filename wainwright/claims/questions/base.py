@@ -14,6 +14,7 @@ from wainwright.claims.selectors import ClaimFile
 from wainwright.claims.services.compose import changed, mine, spans_of
 from wainwright.claims.services.drafting import day_of
 from wainwright.core.belonging import may_belong_to
+from wainwright.core.said import say
 from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import Row, tray
 from wainwright.people.models import Membership
@@ -88,7 +89,7 @@ class Asking:
         """Keep that questions were answered with no, so that they are not asked again."""
         claim = mine(self.member, self.claim.pk)
         claim.answered = sorted({*claim.answered, *keys})
-        changed(self.member, claim, "answered a question", None, {"no": list(keys)})
+        changed(self.member, claim, say("answered a question"), None, {"no": list(keys)})
 
 
 class Kind:

@@ -10,6 +10,7 @@ from wainwright.claims.questions.base import Asking, Kind, Option, Question
 from wainwright.claims.questions.reasons import explain_by
 from wainwright.core.money import Money
 from wainwright.core.rules import Level
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Receipt
 from wainwright.expenses.services.receipts import attach
@@ -33,7 +34,7 @@ class Evidence(Kind):
                 explained = each.finding.level == Level.EXPLAIN
                 yield Question(
                     f"evidence-{expense.pk}", self.code, each.finding.text, reasons=each.finding.reasons if explained else (),
-                    box="What became of it" if explained else "", file=True, line=expense.key,
+                    box=say("What became of it") if explained else "", file=True, line=expense.key,
                 )  # fmt: skip
 
     def help(self, asking: Asking, question: Question) -> Question:
@@ -44,7 +45,9 @@ class Evidence(Kind):
         options = [
             Option(
                 f"paper:{paper.pk}",
-                f"It is {paper.value('merchant') or paper.name} {paper.value('total')}".strip(),
+                say(
+                    "It is {value} {value_2}", value=paper.value("merchant") or paper.name, value_2=paper.value("total")
+                ).strip(),
                 str(n),
             )
             for n, paper in enumerate(papers, 1)
@@ -57,9 +60,9 @@ class Evidence(Kind):
         kind, _, number = said.partition(":")
         if kind == "paper":
             attach(asking.member, whole(number), expense)
-            return f"The paper is with {expense.label} now."
+            return say("The paper is with {expense_label} now.", expense_label=expense.label)
         if not question.box:
-            raise Refusal("Choose one of the papers, or attach a file.")
+            raise Refusal(say("Choose one of the papers, or attach a file."))
         found = [
             e
             for e in asking.file.findings

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Sequence
 from wainwright.claims.questions.base import Asking, Kind, Option, Question, Tick
 from wainwright.claims.services.compose import take_into
 from wainwright.claims.services.drafting import day_of
+from wainwright.core.said import joined, say, say_many
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal
 from wainwright.expenses.selectors import Row
@@ -16,10 +17,14 @@ from wainwright.expenses.services import sorting
 def words_of(row: Row) -> str:
     """A row of the tray in a few words: who, how much, when, by what."""
     name = row.charge.merchant.title() if row.charge is not None else (row.paper.value("merchant") or row.paper.name)
-    amount = f", {row.amount} {row.amount.currency}" if row.amount is not None else ""
-    by = f", card {row.charge.card.last_four}" if row.charge is not None else ", a paper alone"
-    pays = f", pays {row.booking.label}" if row.booking is not None else ""
-    return f"{name}{amount}, {day_text(day_of(row))}{by}{pays}"
+    amount = joined("", (", ", row.amount, " ", row.amount.currency)) if row.amount is not None else ""
+    by = (
+        say(", card {last_four}", last_four=row.charge.card.last_four)
+        if row.charge is not None
+        else say(", a paper alone")
+    )
+    pays = say(", pays {booking_label}", booking_label=row.booking.label) if row.booking is not None else ""
+    return joined("", (name, amount, ", ", day_text(day_of(row)), by, pays))
 
 
 class Fallen(Kind):
@@ -32,12 +37,16 @@ class Fallen(Kind):
         """One question for all of it."""
         rows = [row for row in asking.rows if (row.pair is None or row.pair.sure) and row.amount is not None]
         if rows:
-            many = f"{len(rows)} things lie loose" if len(rows) > 1 else "One thing lies loose"
+            many = (
+                say("{rows_count} things lie loose", rows_count=len(rows))
+                if len(rows) > 1
+                else say("One thing lies loose")
+            )
             yield Question(
-                "fallen", self.code, f"{many} in the days of this trip. What of it belongs to it?",
+                "fallen", self.code, say("{the_many} in the days of this trip. What of it belongs to it?", the_many=many),
                 (
-                    Option("yes", "The ticked ones belong", "y"), Option("personal", "The ticked ones are personal", "p"),
-                    Option("no", "None of it", "n"),
+                    Option("yes", say("The ticked ones belong"), "y"), Option("personal", say("The ticked ones are personal"), "p"),
+                    Option("no", say("None of it"), "n"),
                 ),
                 [Tick(row.code, words_of(row)) for row in rows],
             )  # fmt: skip
@@ -48,21 +57,21 @@ class Fallen(Kind):
         chosen = [code for code in known if code in ticked]
         if said == "no":
             asking.say_no(*(_answered(code) for code in known))
-            return "They stay in the tray."
+            return say("They stay in the tray.")
         if not chosen:
-            raise Refusal("Tick what you mean first, or say that none of it belongs.")
+            raise Refusal(say("Tick what you mean first, or say that none of it belongs."))
         if said == "personal":
             made = sorting.all_personal(asking.member, sorting.things(chosen))
         elif said == "yes":
             made = take_into(asking.member, sorting.things(chosen), asking.claim.pk)
         else:
-            raise Refusal("Say whether they belong to the trip, are personal, or neither.")
+            raise Refusal(say("Say whether they belong to the trip, are personal, or neither."))
         left = [_answered(code) for code in known if code not in chosen]
         if left:
             asking.say_no(*left)
-        return (
-            f"{len(made)} {'is' if len(made) == 1 else 'are'} {'personal' if said == 'personal' else 'on the claim'}."
-        )
+        if said == "personal":
+            return say_many("{count} is personal.", "{count} are personal.", len(made))
+        return say_many("{count} is on the claim.", "{count} are on the claim.", len(made))
 
 
 def _answered(code: str) -> str:

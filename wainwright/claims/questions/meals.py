@@ -8,6 +8,7 @@ from datetime import date
 from wainwright.claims.models import Claim
 from wainwright.claims.questions.base import Asking, Kind, Option, Question
 from wainwright.core.journey import Meal
+from wainwright.core.said import say
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal
 from wainwright.trips.models import Trip
@@ -42,11 +43,11 @@ class Meals(Kind):
             asked.add(day)
             yield Question(
                 f"meal-{day.isoformat()}", self.code,
-                f"You claim {expense.label}, {expense.amount}, of {day_text(day)}, and the daily allowance pays your meals of that day. "
-                "Which of them was it?",
+                say("You claim {expense_label}, {expense_amount}, of {day}, and the daily allowance pays "
+"your meals of that day. Which of them was it?", expense_label=expense.label, expense_amount=expense.amount, day=day_text(day)),
                 (
-                    Option("dinner", "It was dinner", "d"), Option("lunch", "It was lunch", "l"),
-                    Option("breakfast", "It was breakfast", "b"), Option("none", "None of mine", "n"),
+                    Option("dinner", say("It was dinner"), "d"), Option("lunch", say("It was lunch"), "l"),
+                    Option("breakfast", say("It was breakfast"), "b"), Option("none", say("None of mine"), "n"),
                 ),
                 line=expense.key,
             )  # fmt: skip
@@ -56,12 +57,12 @@ class Meals(Kind):
         day = date.fromisoformat(question.key.removeprefix("meal-"))
         if said == "none":
             asking.say_no(f"meal:{day.isoformat()}")
-            return "The allowance pays all meals of that day."
+            return say("The allowance pays all meals of that day.")
         if said not in {meal.value for meal in Meal}:
-            raise Refusal("Say which meal it was.")
+            raise Refusal(say("Say which meal it was."))
         trip = trip_on(asking.claim, day)
         mark_meal(asking.member, trip.pk if trip is not None else 0, day, Meal(said))
-        return f"The allowance leaves {said} on {day_text(day)} out."
+        return say("The allowance leaves {said} on {day} out.", said=said, day=day_text(day))
 
 
 KIND = Meals()

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Sequence
 from wainwright.claims.questions.base import Asking, Kind, Option, Question
 from wainwright.claims.questions.fallen import words_of
 from wainwright.claims.services.compose import take_into
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.expenses.services import sorting
 
@@ -25,8 +26,8 @@ class Pairs(Kind):
             total = row.paper.value("total")
             shows = f"{row.paper.value('merchant') or row.paper.name}{', ' + total if total else ''}"
             yield Question(
-                f"pair-{row.paper.pk}-{row.charge.pk}", self.code, f"Is the paper “{shows}” that of the charge {words_of(row)}?",
-                (Option("yes", "Yes, one cost", "y"), Option("no", "No, two", "n"), Option("none", "Neither is this trip's", "x")),
+                f"pair-{row.paper.pk}-{row.charge.pk}", self.code, say("Is the paper “{shows}” that of the charge {words_of}?", shows=shows, words_of=words_of(row)),
+                (Option("yes", say("Yes, one cost"), "y"), Option("no", say("No, two"), "n"), Option("none", say("Neither is this trip's"), "x")),
                 more=row.pair.why,
             )  # fmt: skip
 
@@ -36,14 +37,14 @@ class Pairs(Kind):
         row = sorting.Thing(int(receipt), int(charge))
         if said == "yes":
             take_into(asking.member, [row], asking.claim.pk)
-            return "They are one cost, on the claim."
+            return say("They are one cost, on the claim.")
         if said == "no":
             sorting.refuse_pair(asking.member, row)
-            return "They are two things."
+            return say("They are two things.")
         if said == "none":
             asking.say_no(f"row:{receipt}:{charge}")
-            return "They stay in the tray."
-        raise Refusal("Say whether they are one cost.")
+            return say("They stay in the tray.")
+        raise Refusal(say("Say whether they are one cost."))
 
 
 KIND = Pairs()

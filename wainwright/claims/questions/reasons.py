@@ -8,6 +8,7 @@ from dataclasses import replace
 from wainwright.claims.questions.base import Asking, Kind, Question, Tick
 from wainwright.claims.services.compose import explain
 from wainwright.core.rules import Level
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.rulebook.models import Explanation
 from wainwright.rulebook.selectors import Explained
@@ -19,12 +20,12 @@ ELSEWHERE = ("missing_evidence", "required_field")
 def explain_by(asking: Asking, found: Sequence[Explained], reason: str, words: str) -> str:
     """Give a reason to findings, as the claim's own service takes it. Raises ``Refusal``."""
     if not found:
-        raise Refusal("Tick at least one of them.")
+        raise Refusal(say("Tick at least one of them."))
     if found[0].finding.reasons and reason not in found[0].finding.reasons:
-        raise Refusal("Choose the reason that fits.")
+        raise Refusal(say("Choose the reason that fits."))
     findings = [each.finding for each in found]
     explain(asking.member, asking.claim.pk, findings, [finding.identity for finding in findings], reason, words)
-    return "The reason is kept."
+    return say("The reason is kept.")
 
 
 class Reasons(Kind):
@@ -44,9 +45,9 @@ class Reasons(Kind):
             first = found[0].finding
             one = len(found) == 1
             yield Question(
-                f"reason-{rule}", self.code, first.text if one else f"{len(found)} times: {first.rule_text or first.text} Why?",
+                f"reason-{rule}", self.code, first.text if one else say("{found_count} times: {rule_text} Why?", found_count=len(found), rule_text=first.rule_text or first.text),
                 ticks=() if one else [Tick(e.finding.identity, e.finding.text) for e in found], reasons=first.reasons,
-                box="In a few words", more=first.rule_text if one else "", line=first.target,
+                box=say("In a few words"), more=first.rule_text if one else "", line=first.target,
             )  # fmt: skip
 
     def help(self, asking: Asking, question: Question) -> Question:

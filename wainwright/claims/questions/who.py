@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 from wainwright.claims.questions.base import Asking, Kind, Question
+from wainwright.core.said import say
 from wainwright.expenses.models import Expense
 from wainwright.expenses.services.editing import say_field
 
@@ -46,7 +47,7 @@ class Who(Kind):
         """Fill the field in."""
         _, name, number = question.key.split("-")
         expense = say_field(asking.member, int(number), name, words)
-        return f"{expense.label} says it now."
+        return say("{expense_label} says it now.", expense_label=expense.label)
 
 
 KIND = Who()

@@ -17,6 +17,7 @@ from wainwright.claims.services.answers import answered_by_hand
 from wainwright.claims.services.paying_out import said_by_hand
 from wainwright.core.money import Money
 from wainwright.core.posting import advance_back_journal
+from wainwright.core.said import say
 from wainwright.core.states import CLAIM_SENT
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
@@ -37,9 +38,9 @@ def pay_advance_by_hand(
         due = advances_to_pay(member, at_bank(member.firm_id)).select_for_update(of=("self",), no_key=True)
         trip = due.filter(pk=trip_id).first()
         if trip is None:
-            raise Stale("It was paid, is with the bank, or was changed meanwhile. Look again.")
+            raise Stale(say("It was paid, is with the bank, or was changed meanwhile. Look again."))
         if trip.traveller_id == member.pk:
-            raise NotAllowed("The advance is your own: somebody else pays it.")
+            raise NotAllowed(say("The advance is your own: somebody else pays it."))
         payable = accounts.Payable(trip.advance_subject, trip.traveller, trip.advance_to_pay, advance_text(trip))
         run, rows = accounts.keep_by_hand(member, [payable], on, method, words)
         for row in rows:
@@ -57,19 +58,31 @@ def take_note_advance_back(member: Membership, trip_id: int, amount: Money, on: 
     rows = advances_out(member).select_related("traveller__person", "traveller__firm", "firm").prefetch_related(None)
     trip = rows.select_for_update(of=("self",), no_key=True).filter(pk=trip_id).first()
     if trip is None or not trip.advance_out:
-        raise Stale("Nothing of that advance is out any more.")
+        raise Stale(say("Nothing of that advance is out any more."))
     if trip.traveller_id == member.pk:
-        raise NotAllowed("Somebody else follows your own advance.")
+        raise NotAllowed(say("Somebody else follows your own advance."))
     if claim := _held_by(trip):
-        raise Refusal(f"{claim.code} takes it into account: what of it is owed back stands on that claim.")
+        raise Refusal(
+            say(
+                "{claim_code} takes it into account: what of it is owed back stands on that claim.",
+                claim_code=claim.code,
+            )
+        )
     if amount.minor <= 0 or amount > trip.advance_out:
-        raise Refusal(f"Type what came back: up to the {trip.advance_out} that is out.", "amount")
+        raise Refusal(
+            say("Type what came back: up to the {advance_out} that is out.", advance_out=trip.advance_out), "amount"
+        )
     if on > clock.today(member.firm.zone):
-        raise Refusal("That day has not come yet.", "on")
+        raise Refusal(say("That day has not come yet."), "on")
     words = " ".join(reference.split())[:120]
     if len(words) < 3:
-        raise Refusal("Say how it came in: the line of the bank's statement, the receipt of the till.", "reference")
-    ledger, text = books(trip.firm).accounts, f"Advance back, {trip.code} {trip.title}"
+        raise Refusal(
+            say("Say how it came in: the line of the bank's statement, the receipt of the till."), "reference"
+        )
+    ledger, text = (
+        books(trip.firm).accounts,
+        say("Advance back, {trip_code} {trip_title}", trip_code=trip.code, trip_title=trip.title),
+    )
     journal = advance_back_journal(f"advance-back:{trip.pk}:{trip.advance_back_minor}", amount, ledger, text)
     journal = journal.naming(supplier_of(trip.traveller), (ledger.advances,))
     posting = accounts.prepare_posting(trip.firm, journal, f"advance:{trip.pk}", text, on)
@@ -79,11 +92,19 @@ def take_note_advance_back(member: Membership, trip_id: int, amount: Money, on: 
     trip.advance_settled = not trip.advance_out
     trip.save(update_fields=["advance_back_minor", "advance_settled"])
     record(
-        member, "took note that an advance came back", trip.subject, before={"out": str(before)},
+        member, say("took note that an advance came back"), trip.subject, before={"out": str(before)},
         after={"out": str(trip.advance_out), "reference": words},
     )  # fmt: skip
     tell(
-        trip.traveller, f"{amount} {trip.currency} of the advance for {trip.title} came in", f"/trips/{trip.pk}/", words
+        trip.traveller,
+        say(
+            "{amount} {currency} of the advance for {trip_title} came in",
+            amount=amount,
+            currency=trip.currency,
+            trip_title=trip.title,
+        ),
+        f"/trips/{trip.pk}/",
+        words,
     )
     transaction.on_commit(lambda: accounts.send_posting(posting, member))
     return posting

@@ -14,6 +14,7 @@ from wainwright.claims.services.closing import link, settled
 from wainwright.claims.services.correcting import may_set_off, set_off_advance
 from wainwright.core.money import Money
 from wainwright.core.posting import advance_journal, payment_journal
+from wainwright.core.said import joined, say
 from wainwright.errors import Refusal, Stale
 from wainwright.formats.apart import apart
 from wainwright.formats.pain002 import Answer, Outcome
@@ -38,8 +39,8 @@ def take_answer(member: Membership, run_id: int, content: bytes) -> PayRun:
     with transaction.atomic():
         run = PayRun.objects.select_for_update(no_key=True).get(firm_id=member.firm_id, pk=run_id)
         if not accounts.keep_answer(run, content, member):
-            raise Refusal("That answer was taken in before.", "answer")
-        record(member, "took in an answer of the bank", f"payrun:{run.pk}", after={"bytes": len(content)})
+            raise Refusal(say("That answer was taken in before."), "answer")
+        record(member, say("took in an answer of the bank"), f"payrun:{run.pk}", after={"bytes": len(content)})
     carry_answers(run)
     return PayRun.objects.get(pk=run.pk)
 
@@ -75,7 +76,9 @@ def _stand(run: PayRun) -> None:
 def _contradicted(payment_id: int) -> None:
     """The bank has said both: nothing moves until finance says what happened, and nothing is paid again meanwhile."""
     payment = Payment.objects.select_for_update(of=("self",), no_key=True).select_related("run").get(pk=payment_id)
-    words = "the bank has said both that it was paid and that it was not: ask the bank, then say here what happened"
+    words = say(
+        "the bank has said both that it was paid and that it was not: ask the bank, then say here what happened"
+    )
     if payment.said == words:
         return
     payment.said = words
@@ -83,7 +86,7 @@ def _contradicted(payment_id: int) -> None:
     if payment.state != Payment.State.PAID and not others.exists():
         payment.state = Payment.State.UNCLEAR
     payment.save(update_fields=["said", "state"])
-    record(None, "answers of the bank contradict each other", payment.subject, firm_id=payment.run.firm_id)
+    record(None, say("answers of the bank contradict each other"), payment.subject, firm_id=payment.run.firm_id)
     _tell_finance(payment, words)
 
 
@@ -91,7 +94,7 @@ def settle_by_hand(member: Membership, payment_id: int, paid: bool, words: str) 
     """Finance says what became of a payment that the bank has not settled, or says both of. Raises ``Refusal``, ``Stale``."""
     must(member, "pay")
     if len(words.strip()) < 3:
-        raise Refusal("Say how you know, so that others can follow it.", "words")
+        raise Refusal(say("Say how you know, so that others can follow it."), "words")
     with transaction.atomic():
         payment = (
             Payment.objects.select_for_update(of=("self",), no_key=True)
@@ -100,12 +103,14 @@ def settle_by_hand(member: Membership, payment_id: int, paid: bool, words: str) 
             .first()
         )
         if payment is None or not payment.open or payment.member_id == member.pk:
-            raise Stale("That payment is not open any more, or is your own.")
+            raise Stale(say("That payment is not open any more, or is your own."))
         Payment.objects.filter(pk=payment.pk).update(
             state=Payment.State.UNDER_WAY, failure="", by_hand=words.strip()[:200]
         )
         after = {"paid": paid, "words": words.strip()[:300]}
-        record(member, "said what became of a payment", payment.subject, before={"state": payment.state}, after=after)
+        record(
+            member, say("said what became of a payment"), payment.subject, before={"state": payment.state}, after=after
+        )
         _answered(payment.pk, Answer(payment.end_to_end, "ACSC" if paid else "RJCT"))
         _stand(payment.run)
     return Payment.objects.get(pk=payment.pk)
@@ -118,7 +123,7 @@ def answered_by_hand(payment_id: int) -> None:
 
 def _tell_finance(payment: Payment, words: str) -> None:
     for person in finance_of(payment.run.firm_id):
-        tell(person, f"{payment.text}: {words}", f"/ledger/pay/{payment.run_id}/")
+        tell(person, joined("", (payment.text, ": ", words)), f"/ledger/pay/{payment.run_id}/")
 
 
 @transaction.atomic
@@ -137,12 +142,12 @@ def _answered(payment_id: int, answer: Answer) -> None:
         if answer.outcome == Outcome.PENDING:
             record(
                 None,
-                "the bank has not settled it yet",
+                say("the bank has not settled it yet"),
                 payment.subject,
                 firm_id=payment.run.firm_id,
                 after={"status": answer.status, "words": words},
             )
-            _tell_finance(payment, f"not settled yet, {words}")
+            _tell_finance(payment, say("not settled yet, {words}", words=words))
     if answer.outcome == Outcome.PENDING:
         return
     kind, number = subject_of(payment.subject)
@@ -155,14 +160,21 @@ def _answered(payment_id: int, answer: Answer) -> None:
     if not accepted:
         payment.state, payment.failure = Payment.State.FAILED, words[:120]
         payment.save(update_fields=["state", "failure"])
-        record(None, "payment failed", payment.subject, firm_id=thing.firm_id, after={"why": words})
+        record(None, say("payment failed"), payment.subject, firm_id=thing.firm_id, after={"why": words})
         tell(
             payment.member,
-            f"The payment of {payment.text} failed: {words}",
+            say("The payment of {payment_text} failed: {words}", payment_text=payment.text, words=words),
             where,
-            "Check your account for repayment in your profile. Finance pays it again.",
+            say("Check your account for repayment in your profile. Finance pays it again."),
         )
-        _tell_finance(payment, f"the payment to {payment.member.person.name} failed, {words}. It can be paid again.")
+        _tell_finance(
+            payment,
+            say(
+                "the payment to {member} failed, {words}. It can be paid again.",
+                member=payment.member.person.name,
+                words=words,
+            ),
+        )
         return
     payment.state = Payment.State.PAID
     payment.save(update_fields=["state"])
@@ -171,11 +183,11 @@ def _answered(payment_id: int, answer: Answer) -> None:
     journal = make(f"payment:{payment.end_to_end}", payment.amount, books, payment.text)
     journal = journal.naming(supplier_of(payment.member), (*books.of_staff, books.advances))
     posting = accounts.prepare_posting(
-        thing.firm, journal, payment.subject, f"Payment {payment.text}", payment.run.date
+        thing.firm, journal, payment.subject, say("Payment {payment_text}", payment_text=payment.text), payment.run.date
     )
     if isinstance(thing, Trip):
         _paid_out(thing, payment.amount)
-        record(None, "advance paid", thing.subject, firm_id=thing.firm_id, after={"amount": payment.amount_minor})
+        record(None, say("advance paid"), thing.subject, firm_id=thing.firm_id, after={"amount": payment.amount_minor})
         correction = set_off_advance(thing, payment.amount)
         if correction is not None:
             transaction.on_commit(lambda: accounts.send_posting(correction, None))
@@ -184,7 +196,21 @@ def _answered(payment_id: int, answer: Answer) -> None:
         settled(thing)
     tell(
         payment.member,
-        f"{payment.amount} {thing.firm.currency} for {payment.text} is on its way to {'the issuer of your card' if kind == ISSUER else 'your account'}",
+        (
+            say(
+                "{payment_amount} {currency} for {payment_text} is on its way to the issuer of your card",
+                payment_amount=payment.amount,
+                currency=thing.firm.currency,
+                payment_text=payment.text,
+            )
+            if kind == ISSUER
+            else say(
+                "{payment_amount} {currency} for {payment_text} is on its way to your account",
+                payment_amount=payment.amount,
+                currency=thing.firm.currency,
+                payment_text=payment.text,
+            )
+        ),
         where,
     )
     transaction.on_commit(lambda: accounts.send_posting(posting, None))

@@ -40,6 +40,7 @@ from wainwright.claims.services.road import finance_claim
 from wainwright.claims.statements import read
 from wainwright.core.coding import ACCOUNT
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.core.states import CHARGE, CLAIM
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Charge
@@ -65,7 +66,7 @@ def post(member: Membership, claim_id: int, version: int, on: date | None = None
         claim = finance_claim(member, claim_id, version)
         CLAIM.after(claim.state, "post")
         if on is not None and not date(2000, 1, 1) <= on <= clock.today(claim.firm.zone) + timedelta(days=366):
-            raise Refusal("Choose a day of this year or before on which it is posted.", "on")
+            raise Refusal(say("Choose a day of this year or before on which it is posted."), "on")
         # Where the ledger has it and the act broke off before the claim followed, the claim follows now.
         posting = _entered(claim) or _prepared(member, claim, on or clock.today(claim.firm.zone))
     return finish_posting(posting, member)
@@ -73,8 +74,10 @@ def post(member: Membership, claim_id: int, version: int, on: date | None = None
 
 def _prepared(member: Membership, claim: Claim, day: date) -> Posting:
     journal = journal_for(claim, read(claim.statement, claim.currency), ledger_books(claim.firm))
-    posting = accounts.prepare_posting(claim.firm, journal, claim.subject, f"{claim.code} {claim.title}", day)
-    record(member, "sent the journal", claim.subject, after={"key": posting.key, "try": posting.tries})
+    posting = accounts.prepare_posting(
+        claim.firm, journal, claim.subject, joined("", (claim.code, " ", claim.title)), day
+    )
+    record(member, say("sent the journal"), claim.subject, after={"key": posting.key, "try": posting.tries})
     return posting
 
 
@@ -152,7 +155,7 @@ def _tell_refused(claim: Claim, posting: Posting) -> None:
         people |= {person.pk: person for person in found.select_related("person", "firm")}
     for person in people.values():
         where = link(claim) if person.pk == claim.claimant_id else f"/bench/claim/{claim.pk}/"
-        tell(person, f"The ledger refused {claim.title}", where, said.words)
+        tell(person, say("The ledger refused {claim_title}", claim_title=claim.title), where, said.words)
 
 
 def _posted(claim: Claim) -> None:
@@ -175,13 +178,13 @@ def _posted(claim: Claim) -> None:
     settle_what_it_paid(claim)
     due = Money.from_minor(row.due_minor, claim.currency)
     words = (
-        f"{due} is paid with the next run."
+        say("{due} is paid with the next run.", due=due)
         if due.minor > 0
-        else f"{-due} is owed back."
+        else say("{due} is owed back.", due=-due)
         if due.minor
-        else "Nothing is left to pay."
+        else say("Nothing is left to pay.")
     )
-    tell(claim.claimant, f"{claim.title} is posted to the accounts", link(claim), words)
+    tell(claim.claimant, say("{claim_title} is posted to the accounts", claim_title=claim.title), link(claim), words)
     if row.due_minor == 0:
         settled(claim)
 
@@ -224,29 +227,30 @@ def pay_what_can_be_paid(
             why = not_by(member, claim, most)
             if why:
                 chosen.remove(claim)
-                left.append(f"{claim.code} {why}.")
+                left.append(joined("", (claim.code, " ", why, ".")))
         for trip in [each for each in trips if each.traveller_id == member.pk]:
             trips.remove(trip)
-            left.append(f"The advance of {trip.code} is your own: somebody else pays it.")
+            left.append(say("The advance of {trip_code} is your own: somebody else pays it.", trip_code=trip.code))
         parts = [part for its in parts_of(chosen).values() for part in its]
         payables = payables_of(parts)
         payables += [accounts.Payable(t.advance_subject, t.traveller, t.advance_to_pay, advance_text(t)) for t in trips]
         if left and not payables:
-            raise Stale(f"Nothing is left to pay. {' '.join(left)}")
+            raise Stale(say("Nothing is left to pay. {list}", list=joined(" ", left)))
         early = [each for each in payables if each.early]
         nowhere = [each for each in payables if not each.account]
         ready = [each for each in payables if each not in early and each not in nowhere]
         if ready:
             left += [
-                f"No bank account is known for {name}: ask them to add it to their profile."
+                say("No bank account is known for {name}: ask them to add it to their profile.", name=name)
                 for name in _names([each for each in nowhere if not each.to])
             ]
             left += [
-                f"No account is known for the card issuer {name}: add it under Cards of the firm."
+                say("No account is known for the card issuer {name}: add it under Cards of the firm.", name=name)
                 for name in _names([each for each in nowhere if each.to])
             ]
             left += [
-                f"The account of {name} was changed less than a day ago: confirm it, or wait." for name in _names(early)
+                say("The account of {name} was changed less than a day ago: confirm it, or wait.", name=name)
+                for name in _names(early)
             ]
         run = accounts.prepare_pay_run(member, ready or payables, on)
     finish_pay_run(run)
@@ -264,9 +268,12 @@ def payables_of(parts: Sequence[Part]) -> list[accounts.Payable]:
 def not_by(member: Membership, claim: Claim, most: int | None) -> str:
     """Why a person may not pay a claim themselves; nothing where they may. Nobody pays their own."""
     if claim.claimant_id == member.pk:
-        return "is your own: somebody else pays it"
+        return say("is your own: somebody else pays it")
     if most is not None and claim.owed.minor > most and claim.cleared_by_id == member.pk:
-        return f"was cleared by you: above {Money.from_minor(most, claim.currency)} somebody else pays"
+        return say(
+            "was cleared by you: above {from_minor} somebody else pays",
+            from_minor=Money.from_minor(most, claim.currency),
+        )
     return ""
 
 
@@ -279,15 +286,21 @@ def _left_out(member: Membership, bank: AtBank, claim_ids: set[int], trip_ids: s
     open_, waiting = bank.claims, set(waiting_for_bank(member, bank).values_list("pk", flat=True))
     words = []
     for claim in Claim.objects.filter(firm_id=member.firm_id, pk__in=claim_ids).order_by("pk"):
-        why = "is with the bank already" if claim.pk in open_ else "waits for the bank's answer on its advance"
+        why = (
+            say("is with the bank already") if claim.pk in open_ else say("waits for the bank's answer on its advance")
+        )
         if claim.objection:
-            why = "waits until finance has answered an objection"
+            why = say("waits until finance has answered an objection")
         elif claim.pk not in open_ | waiting:
-            why = f"was changed meanwhile: it stands at {claim.state}"
-        words.append(f"{claim.code} {why}.")
+            why = say("was changed meanwhile: it stands at {state}", state=claim.state)
+        words.append(joined("", (claim.code, " ", why, ".")))
     for trip in Trip.objects.filter(firm_id=member.firm_id, pk__in=trip_ids).order_by("pk"):
-        words.append(f"The advance of {trip.code} is {advance_words(trip)}.")
-    return words or (["One of these was paid or changed meanwhile."] if claim_ids or trip_ids else [])
+        words.append(
+            say(
+                "The advance of {trip_code} is {advance_words}.", trip_code=trip.code, advance_words=advance_words(trip)
+            )
+        )
+    return words or ([say("One of these was paid or changed meanwhile.")] if claim_ids or trip_ids else [])
 
 
 def finish_pay_run(run: PayRun) -> None:
@@ -313,7 +326,9 @@ def post_again(member: Membership, posting_id: int, instead_of: str = "", accoun
             .get(pk=posting_id, firm_id=member.firm_id)
         )
         if posting.state != Posting.State.REFUSED or posting.key.startswith(("claim:", "reverse:")):
-            raise Stale("Only a refused journal that is no claim's is sent again here. A claim is posted on the bench.")
+            raise Stale(
+                say("Only a refused journal that is no claim's is sent again here. A claim is posted on the bench.")
+            )
         if instead_of:
             _put_on(posting, instead_of, account)
         rename_party(posting)
@@ -323,7 +338,7 @@ def post_again(member: Membership, posting_id: int, instead_of: str = "", accoun
         posting.save()
         record(
             member,
-            "sent the journal again",
+            say("sent the journal again"),
             posting.subject,
             after={"key": posting.key, "try": posting.tries, "instead of": instead_of, "account": account},
         )
@@ -334,9 +349,9 @@ def _put_on(posting: Posting, instead_of: str, account: str) -> None:
     """Put another account in place of one on a refused journal. Inside the caller's transaction."""
     known = ledger_books(posting.firm).codes.codes.get((ACCOUNT, account))
     if known is None or not known.open_on(clock.today(posting.firm.zone)):
-        raise Refusal(f"Account {account[:20] or '(none)'} is not open in the ledger.", "account")
+        raise Refusal(say("Account {account} is not open in the ledger.", account=account[:20] or "(none)"), "account")
     if not posting.lines.filter(account=instead_of).update(account=account):
-        raise Refusal(f"Nothing of it is on account {instead_of[:20]}.", "instead_of")
+        raise Refusal(say("Nothing of it is on account {instead_of}.", instead_of=instead_of[:20]), "instead_of")
 
 
 def rename_party(posting: Posting) -> None:

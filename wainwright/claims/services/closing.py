@@ -17,6 +17,7 @@ from wainwright.claims.models import PAYS_BACK, Claim, TakenOff
 from wainwright.claims.services.compose import mine
 from wainwright.core.money import Money
 from wainwright.core.posting import paid_back_journal
+from wainwright.core.said import say
 from wainwright.core.settlement import take_off
 from wainwright.core.states import CLAIM, TRIP
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -55,7 +56,7 @@ def withdraw(member: Membership, claim_id: int, version: int) -> Claim:
     count = give_back_expenses(claim)
     claim.advances_taken.all().delete()
     record(
-        member, "withdrew the claim", claim.subject, before={"state": before},
+        member, say("withdrew the claim"), claim.subject, before={"state": before},
         after={"state": claim.state, "expenses back in the tray": count},
     )  # fmt: skip
     return claim
@@ -69,22 +70,37 @@ def nothing_to_claim(member: Membership, trip_id: int) -> Trip:
     """
     trip = Trip.objects.select_for_update(of=("self",), no_key=True).visible_to(member).get(pk=trip_id)
     if trip.traveller_id != member.pk:
-        raise NotAllowed("Only the traveller closes this trip.")
+        raise NotAllowed(say("Only the traveller closes this trip."))
     if not TRIP.can(trip.state, "close"):
-        raise Stale(f"The trip stands at {trip.state}: it is closed once it is back.")
+        raise Stale(say("The trip stands at {state}: it is closed once it is back.", state=trip.state))
     for claim in Claim.objects.live().of_trip(trip.pk):
         if not claim.editable or claim.expenses.exists():
-            raise Refusal(f"{claim.code} is there, {claim.state}. Withdraw it first, or send it.")
+            raise Refusal(
+                say(
+                    "{claim_code} is there, {state}. Withdraw it first, or send it.",
+                    claim_code=claim.code,
+                    state=claim.state,
+                )
+            )
         withdraw(member, claim.pk, claim.version)
     if trip.advance_out:
-        raise Refusal(f"The advance of {trip.advance_out} was paid. Make the claim: it says what of it goes back.")
+        raise Refusal(
+            say(
+                "The advance of {advance_out} was paid. Make the claim: it says what of it goes back.",
+                advance_out=trip.advance_out,
+            )
+        )
     before = trip.state
     trip.state = TRIP.after(trip.state, "close")
     trip.version += 1
     trip.save(update_fields=["state", "version"])
     give_back(trip.subject)
     record(
-        member, "closed the trip without a claim", trip.subject, before={"state": before}, after={"state": trip.state}
+        member,
+        say("closed the trip without a claim"),
+        trip.subject,
+        before={"state": before},
+        after={"state": trip.state},
     )
     return trip
 
@@ -94,12 +110,12 @@ def choose_pays_back(member: Membership, claim_id: int, how: str) -> Claim:
     """Say how a claim below zero is paid back, until finance has taken note of it. Raises ``Refusal``, ``Stale``."""
     claim = mine(member, claim_id, editable=False)
     if how not in dict(PAYS_BACK):
-        raise Refusal("Choose how it is paid back.", "how")
+        raise Refusal(say("Choose how it is paid back."), "how")
     if claim.state in (*Claim.OVER, "Settled"):
-        raise Stale(f"The claim stands at {claim.state}: nothing is paid back on it.")
+        raise Stale(say("The claim stands at {state}: nothing is paid back on it.", state=claim.state))
     before, claim.pays_back = claim.pays_back, how
     claim.save(update_fields=["pays_back"])
-    record(member, "said how it is paid back", claim.subject, before={"how": before}, after={"how": how})
+    record(member, say("said how it is paid back"), claim.subject, before={"how": before}, after={"how": how})
     return claim
 
 
@@ -122,10 +138,10 @@ def owed_claim(member: Membership, claim_id: int) -> tuple[Claim, Money]:
     )
     claim = rows.get(pk=claim_id, firm_id=member.firm_id)
     if claim.claimant_id == member.pk:
-        raise NotAllowed("Somebody else follows what you owe back.")
+        raise NotAllowed(say("Somebody else follows what you owe back."))
     left = next((each.left for each in owes(Claim.objects.filter(pk=claim.pk))), None)
     if left is None:
-        raise Stale("Nothing is owed back on it any more.")
+        raise Stale(say("Nothing is owed back on it any more."))
     return claim, left
 
 
@@ -137,22 +153,29 @@ def take_note_paid_back(member: Membership, claim_id: int, on: date, reference: 
     """
     claim, left = owed_claim(member, claim_id)
     if on > clock.today(member.firm.zone):
-        raise Refusal("That day has not come yet.", "on")
+        raise Refusal(say("That day has not come yet."), "on")
     if len(reference.strip()) < 3:
-        raise Refusal("Say how it came in: the line of the bank's statement, the receipt of the till.", "reference")
-    text = f"Paid back, {claim.code} {claim.title}"
+        raise Refusal(
+            say("Say how it came in: the line of the bank's statement, the receipt of the till."), "reference"
+        )
+    text = say("Paid back, {claim_code} {claim_title}", claim_code=claim.code, claim_title=claim.title)
     ledger = books(claim.firm).accounts
     journal = paid_back_journal(f"paid-back:{claim.firm_id}:{claim.number}", left, ledger, text)
     journal = journal.naming(supplier_of(claim.claimant), ledger.of_staff)
     posting = accounts.prepare_posting(claim.firm, journal, claim.subject, text, on)
     record(
         member,
-        "took note that it was paid back",
+        say("took note that it was paid back"),
         claim.subject,
         after={"amount": str(left), "reference": reference.strip()[:120]},
     )
     settled(claim)
-    tell(claim.claimant, f"{left} {claim.currency} came in for {claim.title}", link(claim), reference.strip()[:120])
+    tell(
+        claim.claimant,
+        say("{left} {currency} came in for {claim_title}", left=left, currency=claim.currency, claim_title=claim.title),
+        link(claim),
+        reference.strip()[:120],
+    )
     transaction.on_commit(lambda: accounts.send_posting(posting, member))
     return posting
 
@@ -175,7 +198,7 @@ def settled(claim: Claim) -> None:
     claim.save()
     record(
         None,
-        "claim settled",
+        say("claim settled"),
         claim.subject,
         firm_id=claim.firm_id,
         before={"state": before},
@@ -185,4 +208,4 @@ def settled(claim: Claim) -> None:
         if TRIP.can(trip.state, "close"):
             trip.state = TRIP.after(trip.state, "close")
             trip.save(update_fields=["state"])
-            record(None, "trip closed", trip.subject, firm_id=claim.firm_id)
+            record(None, say("trip closed"), trip.subject, firm_id=claim.firm_id)

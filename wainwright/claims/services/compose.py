@@ -16,6 +16,7 @@ from wainwright.core.belonging import Span, may_belong_to
 from wainwright.core.business_time import due_by
 from wainwright.core.coding import Coding, check_coding
 from wainwright.core.rules import Finding
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense
 from wainwright.expenses.services.editing import follow_meals
@@ -40,7 +41,9 @@ def mine(member: Membership, claim_id: int, version: int | None = None, editable
     )
     must_be_claimant(member, claim)
     if version is not None and version != claim.version:
-        raise Stale("The claim was changed on another page since you opened this one. Look at it again, then decide.")
+        raise Stale(
+            say("The claim was changed on another page since you opened this one. Look at it again, then decide.")
+        )
     if editable:
         must_be_open(claim)
     return claim
@@ -49,13 +52,13 @@ def mine(member: Membership, claim_id: int, version: int | None = None, editable
 def must_be_claimant(member: Membership, claim: Claim) -> None:
     """Raise ``NotAllowed`` unless it is one's own claim."""
     if claim.claimant_id != member.pk:
-        raise NotAllowed("Only the claimant does this.")
+        raise NotAllowed(say("Only the claimant does this."))
 
 
 def must_be_open(claim: Claim) -> None:
     """Raise ``Stale`` unless the claim can be changed."""
     if not claim.editable:
-        raise Stale(f"The claim stands at {claim.state}: it cannot be changed now.")
+        raise Stale(say("The claim stands at {state}: it cannot be changed now.", state=claim.state))
 
 
 @transaction.atomic
@@ -72,7 +75,7 @@ def bare_claim(member: Membership, trip_id: int) -> Claim:
         .get(pk=trip_id)
     )
     if trip.traveller_id != member.pk:
-        raise NotAllowed("Only the traveller claims this trip.")
+        raise NotAllowed(say("Only the traveller claims this trip."))
     return make_claim(member, trip, member)
 
 
@@ -85,10 +88,10 @@ def make_claim(member: Membership, trip: Trip, by: Membership | None) -> Claim:
     sent = live[0] if live else None
     off = trip.state == "Called off" and trip.authorised is not None
     if trip.state not in ("Back", "Under way", "Authorised") and not off and sent is None:
-        raise Stale(f"The trip stands at {trip.state}. A claim is made once it is authorised.")
+        raise Stale(say("The trip stands at {state}. A claim is made once it is authorised.", state=trip.state))
     days = rulebook(trip.firm).policy.claim_days
     due = due_by(trip.ends, days, trip.firm.zone).date() if trip.ends and not sent and not off else None
-    title = f"{trip.title}, supplement" if sent else trip.title
+    title = say("{trip_title}, supplement", trip_title=trip.title) if sent else trip.title
     claim = _new(member, title, trip.coding, trip, due, by, sent)
     loose = Expense.objects.filter(owner=member, claim__isnull=True, turned_down_in__isnull=True)
     spans = spans_of(member, trip.pk)
@@ -114,7 +117,7 @@ def spans_of(member: Membership, *of: int) -> list[Span]:
 def claim_loose(member: Membership, title: str) -> Claim:
     """Make a claim without a trip, of everything loose. Raises ``Refusal`` without a title."""
     if len(title.strip()) < 3:
-        raise Refusal("Give the claim a title.", "title")
+        raise Refusal(say("Give the claim a title."), "title")
     claim = _new(member, title.strip(), member.coding, None, None, member)
     Expense.objects.filter(owner=member, claim__isnull=True, turned_down_in__isnull=True).update(claim=claim)
     return claim
@@ -135,10 +138,10 @@ def _new(
     after = {"title": claim.title, "trip": trip.pk if trip else None}
     if supplements is not None:
         after["supplements"] = supplements.code
-    what = "made the claim" if supplements is None else "made a supplement to the claim"
+    what = say("made the claim") if supplements is None else say("made a supplement to the claim")
     record(
         by,
-        what if by else "drafted the claim",
+        what if by else say("drafted the claim"),
         claim.subject,
         firm_id=claim.firm_id,
         after=after,
@@ -153,8 +156,8 @@ def put_in(member: Membership, claim_id: int, expense_ids: list[int]) -> int:
     claim = mine(member, claim_id)
     count = Expense.objects.filter(owner=member, pk__in=expense_ids, claim__isnull=True).update(claim=claim)
     if not count:
-        raise Stale("They are on a claim already.")
-    changed(member, claim, "put expenses in", None, {"expenses": expense_ids})
+        raise Stale(say("They are on a claim already."))
+    changed(member, claim, say("put expenses in"), None, {"expenses": expense_ids})
     follow_meals(claim.pk)
     return count
 
@@ -166,21 +169,28 @@ def move(member: Membership, claim_id: int, expense_ids: Sequence[int], to: int 
     Raises ``Refusal`` where nothing was chosen, ``Stale`` where one of them is not on this claim any more.
     """
     if not expense_ids:
-        raise Refusal("Tick the lines first.")
+        raise Refusal(say("Tick the lines first."))
     if to == claim_id:
-        raise Refusal("They are on this claim already. Choose another.")
+        raise Refusal(say("They are on this claim already. Choose another."))
     claim = mine(member, claim_id)
     target = mine(member, to) if to else None
     if target is not None and target.currency != claim.currency:
-        raise Refusal(f"{target.code} is in {target.currency}, this claim in {claim.currency}.")
+        raise Refusal(
+            say(
+                "{target_code} is in {currency}, this claim in {currency_2}.",
+                target_code=target.code,
+                currency=target.currency,
+                currency_2=claim.currency,
+            )
+        )
     wanted = set(expense_ids)
     if Expense.objects.filter(claim=claim, pk__in=wanted).update(claim=target) != len(wanted):
-        raise Stale("Not all of them are on this claim any more. Look at it again; nothing was moved.")
-    where = target.code if target is not None else "the tray"
-    changed(member, claim, "moved expenses", {"expenses": sorted(wanted)}, {"to": where})
+        raise Stale(say("Not all of them are on this claim any more. Look at it again; nothing was moved."))
+    where = target.code if target is not None else say("the tray")
+    changed(member, claim, say("moved expenses"), {"expenses": sorted(wanted)}, {"to": where})
     follow_meals(claim.pk)
     if target is not None:
-        changed(member, target, "took expenses over", None, {"expenses": sorted(wanted), "from": claim.code})
+        changed(member, target, say("took expenses over"), None, {"expenses": sorted(wanted), "from": claim.code})
         follow_meals(target.pk)
     return len(wanted)
 
@@ -204,7 +214,7 @@ def change_coding(member: Membership, claim_id: int, coding: Coding) -> None:
         raise Refusal(faults[0].text, faults[0].dimension)
     before = str(claim.coding)
     claim.take_coding(coding)
-    changed(member, claim, "changed the coding", before, str(coding))
+    changed(member, claim, say("changed the coding"), before, str(coding))
 
 
 @transaction.atomic

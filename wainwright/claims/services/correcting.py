@@ -21,6 +21,7 @@ from wainwright.core.coding import ACCOUNT, Coding, check_coding
 from wainwright.core.money import Money
 from wainwright.core.posting import set_off_journal
 from wainwright.core.routing import Route, RouteStep
+from wainwright.core.said import joined, say
 from wainwright.core.statement import Statement, reaccounted
 from wainwright.core.states import CLAIM, CLAIM_SENT
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -44,7 +45,7 @@ def recode(member: Membership, claim_id: int, version: int, dimension: str, old:
     """
     claim = finance_claim(member, claim_id, version)
     if claim.state not in ("In finance check", "Posting refused", "Cleared"):
-        raise Stale(f"The claim stands at {claim.state}: its coding cannot be corrected now.")
+        raise Stale(say("The claim stands at {state}: its coding cannot be corrected now.", state=claim.state))
     faults = check_coding(coding, books(claim.firm).codes, clock.today(claim.firm.zone))
     if faults:
         raise Refusal(faults[0].text, faults[0].dimension)
@@ -55,13 +56,22 @@ def recode(member: Membership, claim_id: int, version: int, dimension: str, old:
 
     places = sum(holds(each.coding) and not each.personal for line in was.lines for each in line.coded)
     if not places:
-        raise Refusal(f"Nothing on the claim is coded to {old}.", "old")
+        raise Refusal(say("Nothing on the claim is coded to {old}.", old=old), "old")
     _follow(claim, holds, coding)
     after = {"instead of": old, "coding": str(coding), "places": places}
     done = was.recoded(holds, coding)
-    amend(claim, member, "corrected the coding", done, after)
+    amend(claim, member, say("corrected the coding"), done, after)
     ask_owners(member, claim, done)
-    tell(claim.claimant, f"Finance corrected the coding of {claim.title} from {old} to {coding}", link(claim))
+    tell(
+        claim.claimant,
+        say(
+            "Finance corrected the coding of {claim_title} from {old} to {coding}",
+            claim_title=claim.title,
+            old=old,
+            coding=coding,
+        ),
+        link(claim),
+    )
     return places
 
 
@@ -73,15 +83,15 @@ def reaccount(member: Membership, claim_id: int, version: int, old: str, account
     """
     claim = finance_claim(member, claim_id, version)
     if claim.state not in ("In finance check", "Posting refused", "Cleared"):
-        raise Stale(f"The claim stands at {claim.state}: its accounts cannot be corrected now.")
+        raise Stale(say("The claim stands at {state}: its accounts cannot be corrected now.", state=claim.state))
     known = books(claim.firm).codes.codes.get((ACCOUNT, account))
     if known is None or not known.open_on(clock.today(claim.firm.zone)):
-        raise Refusal(f"Account {account[:20] or '(none)'} is not open in the ledger.", "account")
+        raise Refusal(say("Account {account} is not open in the ledger.", account=account[:20] or "(none)"), "account")
     done, places = reaccounted(read(claim.statement, claim.currency), old, account)
     if not places:
-        raise Refusal(f"Nothing on the claim is on account {old[:20]}.", "old")
+        raise Refusal(say("Nothing on the claim is on account {old}.", old=old[:20]), "old")
     after = {"instead of": old, "account": account, "places": places}
-    amend(claim, member, "corrected an account", done, after)
+    amend(claim, member, say("corrected an account"), done, after)
     return places
 
 
@@ -117,13 +127,13 @@ def deciders(member: Membership, claim_id: int, version: int) -> Claim:
         .get(pk=claim_id)
     )
     if claim.claimant_id == member.pk:
-        raise NotAllowed("Somebody else decides on your own claim.")
+        raise NotAllowed(say("Somebody else decides on your own claim."))
     if version != claim.version:
-        raise Stale("The claim was changed since you opened this page. Look at it again, then decide.")
+        raise Stale(say("The claim was changed since you opened this page. Look at it again, then decide."))
     if claim.state == "In sign-off":
         signoff.turn_of(member, claim.subject)
     elif not (member.may["check"] and claim.state == "In finance check"):
-        raise Stale(f"The claim stands at {claim.state}: nothing is decided on its lines now.")
+        raise Stale(say("The claim stands at {state}: nothing is decided on its lines now.", state=claim.state))
     return claim
 
 
@@ -135,12 +145,12 @@ def allow_over(member: Membership, claim_id: int, version: int, key: str, commen
     ``NotAllowed``, ``Stale``.
     """
     if len(comment.strip()) < 3:
-        raise Refusal("Say why what is over the ceiling is to be paid.", "comment")
+        raise Refusal(say("Say why what is over the ceiling is to be paid."), "comment")
     claim = deciders(member, claim_id, version)
     was = read(claim.statement, claim.currency)
     line = next((each for each in was.lines if each.key == key), None)
     if line is None or not line.over:
-        raise Stale("Nothing on that line is over its ceiling any more.")
+        raise Stale(say("Nothing on that line is over its ceiling any more."))
     done = was.allowed_in_full(key)
     _within_authority(claim, done)
     values = {
@@ -155,13 +165,27 @@ def allow_over(member: Membership, claim_id: int, version: int, key: str, commen
     amend(
         claim,
         member,
-        "permitted what is over the ceiling",
+        say("permitted what is over the ceiling"),
         done,
         {"line": key, "over": str(line.over), "why": comment.strip()[:300]},
     )
-    signoff.remark(member, claim.subject, f"Permitted: {line.over} over the ceiling. {comment.strip()}", key)
+    signoff.remark(
+        member,
+        claim.subject,
+        say("Permitted: {over} over the ceiling. {comment}", over=line.over, comment=comment.strip()),
+        key,
+    )
     renew(claim, done)
-    tell(claim.claimant, f"{line.over} over the ceiling on {line.label} is paid: {comment.strip()[:120]}", link(claim))
+    tell(
+        claim.claimant,
+        say(
+            "{over} over the ceiling on {line_label} is paid: {comment}",
+            over=line.over,
+            line_label=line.label,
+            comment=comment.strip()[:120],
+        ),
+        link(claim),
+    )
     return claim
 
 
@@ -195,7 +219,7 @@ def ask_again(member: Membership, claim: Claim, done: Statement) -> None:
     marks = tuple(claim.statement.marks) if claim.statement else ()
     signoff.start(member, asked_for(claim, done.total, marks, "correction"), route, contents_of(done))
     record(
-        member, "asked the route again, since it comes to more", claim.subject, before={"state": before},
+        member, say("asked the route again, since it comes to more"), claim.subject, before={"state": before},
         after={"asked": [step.name for step in route.steps]},
     )  # fmt: skip
 
@@ -213,16 +237,24 @@ def ask_owners(member: Membership, claim: Claim, done: Statement) -> None:
     signoff.ask_more(member, asked, missing, contents_of(done))
     names = [step.name for step in missing]
     record(
-        member, "asked the owners of the new coding", claim.subject, before={"state": before}, after={"asked": names}
+        member,
+        say("asked the owners of the new coding"),
+        claim.subject,
+        before={"state": before},
+        after={"asked": names},
     )
 
 
 def _within_authority(claim: Claim, done: Statement) -> None:
     """Raise ``Refusal`` where the claim as it would be needs a signature that its route does not have."""
-    missing = " and ".join(step.name for step in _unsigned(claim, done))
+    missing = joined(say(" and "), (step.name for step in _unsigned(claim, done)))
     if missing:
         raise Refusal(
-            f"With it the claim comes to {done.total}, which {missing} must sign: send it back, so that they are asked."
+            say(
+                "With it the claim comes to {total}, which {missing} must sign: send it back, so that they are asked.",
+                total=done.total,
+                missing=missing,
+            )
         )
 
 
@@ -238,15 +270,25 @@ def set_off_advance(trip: Trip, amount: Money) -> Posting | None:
     was = read(claim.statement, claim.currency)
     # What was set against it before stays: of other trips' advances, and of this one where it was raised since.
     done = was.with_advance(was.advance + amount)
-    row = amend(claim, None, "the advance was paid and set against it", done)
-    words = f"Due to you is now {done.settlement.due} {claim.currency} (statement {row.number})."
-    tell(claim.claimant, f"The advance of {amount} is set against {claim.title}", link(claim), words)
+    row = amend(claim, None, say("the advance was paid and set against it"), done)
+    words = say(
+        "Due to you is now {due} {currency} (statement {number}).",
+        due=done.settlement.due,
+        currency=claim.currency,
+        number=row.number,
+    )
+    tell(
+        claim.claimant,
+        say("The advance of {amount} is set against {claim_title}", amount=amount, claim_title=claim.title),
+        link(claim),
+        words,
+    )
     if claim.state != "Posted":
         return None
     key = f"set-off:{claim.firm_id}:{claim.number}:{claim.entry}"
     before = Posting.objects.filter(firm=claim.firm, key__startswith=key).count()
     key = f"{key}:{before + 1}" if before else key
-    text = f"Advance set against {claim.code}"
+    text = say("Advance set against {claim_code}", claim_code=claim.code)
     back = done.settlement.owed_back - was.settlement.owed_back
     ledger = books(claim.firm).accounts
     journal = set_off_journal(key, amount, back, ledger, text)

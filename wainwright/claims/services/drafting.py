@@ -21,6 +21,7 @@ from wainwright.claims.services.compose import bare_claim, make_claim, mine, spa
 from wainwright.core.belonging import may_belong_to
 from wainwright.core.journey import Mode, Place
 from wainwright.core.rules import Level
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Charge, Expense
 from wainwright.expenses.selectors import Row, tray
@@ -61,11 +62,18 @@ def draft(trip_id: int) -> bool:
         claim = make_claim(member, trip, None)
         fill(member, claim, first=True)
     file = load_file(member, claim)
-    words = f"{len(file.figures.lines)} lines, {file.figures.total} {claim.currency}. "
-    words += (
-        f"{file.in_the_way} still asked of you." if file.in_the_way else "Nothing is asked of you but your signature."
+    words = say(
+        "{lines_count} lines, {total} {currency}. ",
+        lines_count=len(file.figures.lines),
+        total=file.figures.total,
+        currency=claim.currency,
     )
-    tell(member, f"The claim of {trip.title} is drafted", link(claim), words)
+    words += (
+        say("{in_the_way} still asked of you.", in_the_way=file.in_the_way)
+        if file.in_the_way
+        else say("Nothing is asked of you but your signature.")
+    )
+    tell(member, say("The claim of {trip_title} is drafted", trip_title=trip.title), link(claim), words)
     return True
 
 
@@ -109,7 +117,7 @@ def fill_of(member: Membership, claim: Claim, trip: Trip, first: bool = False) -
         Expense.objects.filter(pk__in=[expense.pk for expense in new]).update(claim=claim)
         claim.version += 1
         claim.save(update_fields=["version"])
-        record(member, "put on the claim what is known", claim.subject, after={"expenses": [e.pk for e in new]})
+        record(member, say("put on the claim what is known"), claim.subject, after={"expenses": [e.pk for e in new]})
         follow_meals(claim.pk)
     _splits(member, claim, trip)
     _reasons(member, claim, trip)
@@ -132,7 +140,7 @@ def _rides(member: Membership, claim: Claim, trip: Trip) -> Iterable[Expense]:
             continue
         ride = rides.Ride(
             leg.leaves.date(), Place(**leg.origin), Place(**leg.target), leg.vehicle, passengers=leg.passengers, km=leg.km,
-            reason="As on the authorised plan", profile=trip.profile,
+            reason=say("As on the authorised plan"), profile=trip.profile,
         )  # fmt: skip
         made = _tried(lambda ride=ride: rides.type_ride(member, ride))
         if made is not None:
@@ -171,7 +179,9 @@ def _bookings(member: Membership, claim: Claim, trip: Trip, first: bool) -> Iter
                 currency=claim.currency, amount_minor=cost.minor, paid_by=booking.paid_by, booking=booking,
                 reference=booking.ticket_number[:60], created=clock.now(),
             )  # fmt: skip
-            record(member, "took a cost from a booking", made.key, after={"booking": booking.pk, "amount": cost.minor})
+            record(
+                member, say("took a cost from a booking"), made.key, after={"booking": booking.pk, "amount": cost.minor}
+            )
             yield made
 
 

@@ -11,6 +11,7 @@ from wainwright.claims.own_cards import own_cards
 from wainwright.claims.selectors import load_file
 from wainwright.claims.services.compose import changed, mine
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.people.models import Membership
 
@@ -28,21 +29,23 @@ def send_to_issuer(member: Membership, claim_id: int, card_id: int, amount: Deci
         file = load_file(member, claim)
         found = next((each for each in own_cards(claim, file.figures) if each.card.pk == card_id), None)
         if found is None:
-            raise Refusal("Choose a card of your own that something on this claim was paid with.", "amount")
+            raise Refusal(say("Choose a card of your own that something on this claim was paid with."), "amount")
         if not found.known:
-            raise Refusal(f"Finance does not know yet where {found.card.issuer} is paid: ask them to add it.", "amount")
+            raise Refusal(
+                say("Finance does not know yet where {issuer} is paid: ask them to add it.", issuer=found.card.issuer),
+                "amount",
+            )
         most = min(found.charged, max(file.figures.settlement.due, Money.zero(claim.currency)))
         if part.minor < 0 or part > most:
             raise Refusal(
-                f"Between nothing and {most} can go there: {found.charged} was charged to {found.card}, "
-                f"{file.figures.settlement.due} is due.", "amount",
+                say("Between nothing and {most} can go there: {charged} was charged to {card}, {due} is due.", most=most, charged=found.charged, card=found.card, due=file.figures.settlement.due), "amount",
             )  # fmt: skip
         claim.issuer_card = found.card
     else:
         claim.issuer_card = None
     claim.to_issuer_minor = part.minor
     changed(
-        member, claim, "said what goes to the card's issuer", before,
+        member, claim, say("said what goes to the card's issuer"), before,
         {"card": claim.issuer_card_id, "amount": claim.to_issuer_minor},
     )  # fmt: skip
     return claim

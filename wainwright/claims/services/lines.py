@@ -19,6 +19,7 @@ from wainwright.claims.services.statements import amend
 from wainwright.claims.statements import read
 from wainwright.core.cutting import in_part
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.core.splits import SplitPart
 from wainwright.core.statement import Line, Statement, between
 from wainwright.core.versions import Change
@@ -35,7 +36,7 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff import services as signoff
 from wainwright.trail.services import record
 
-CORRECTABLE = ("In finance check", "Posting refused", "Cleared")
+CORRECTABLE = ("In finance check", "Posting refused", say("Cleared"))
 
 
 @transaction.atomic
@@ -46,18 +47,39 @@ def approve_in_part(
     claim = deciders(member, claim_id, version)
     was = read(claim.statement, claim.currency)
     line = _line(was, key)
-    words = _why(why, "Say why less is approved.")
+    words = _why(why, say("Say why less is approved."))
     try:
         cut = in_part(line, Money.rounded(amount, claim.currency), words)
     except ValueError as error:
         raise Refusal(
-            f"In part is {error}. To pay nothing of it turn the line down; to pay all of it approve the claim.",
+            say(
+                "In part is {error}. To pay nothing of it turn the line down; to pay all of it approve the claim.",
+                error=error,
+            ),
             "amount",
         ) from error
     done = was.with_line(cut)
-    _amended(member, claim, "approved a line in part", done, key, f"{cut.paid} of {line.paid} approved: {words}")
-    words_ = f"{cut.paid} of {line.paid} is approved for {line.label} on {claim.title}"
-    tell(claim.claimant, words_, link(claim), f"{words} You can object on the claim's page while it is not paid.")
+    _amended(
+        member,
+        claim,
+        say("approved a line in part"),
+        done,
+        key,
+        say("{paid} of {paid_2} approved: {words}", paid=cut.paid, paid_2=line.paid, words=words),
+    )
+    words_ = say(
+        "{paid} of {paid_2} is approved for {line_label} on {claim_title}",
+        paid=cut.paid,
+        paid_2=line.paid,
+        line_label=line.label,
+        claim_title=claim.title,
+    )
+    tell(
+        claim.claimant,
+        words_,
+        link(claim),
+        say("{words} You can object on the claim's page while it is not paid.", words=words),
+    )
     return claim
 
 
@@ -72,19 +94,38 @@ def take_line_out(
     claim = deciders(member, claim_id, version)
     was = read(claim.statement, claim.currency)
     line = _line(was, key)
-    words = _why(why, "Say why, so that the claimant knows what to do.")
+    words = _why(why, say("Say why, so that the claimant knows what to do."))
     expense = Expense.objects.select_for_update(of=("self",), no_key=True).filter(pk=line.expense, claim=claim).first()
     if expense is None:
-        raise Refusal("Only a cost leaves a claim alone. Correct it, or send the whole claim back.")
+        raise Refusal(say("Only a cost leaves a claim alone. Correct it, or send the whole claim back."))
     if len(was.lines) == 1:
-        raise Refusal("It is the only line. Send the whole claim back, or turn it down.")
-    act = "turned down" if down else "sent back"
+        raise Refusal(say("It is the only line. Send the whole claim back, or turn it down."))
+    act = say("turned down") if down else say("sent back")
     expense.claim, expense.turned_down_in = None, claim
-    expense.turned_down_why = f"{act.capitalize()} by {member.person.name}: {words}"[:300]
+    expense.turned_down_why = say(
+        "{act} by {member}: {words}", act=act.capitalize(), member=member.person.name, words=words
+    )[:300]
     expense.save(update_fields=["claim", "turned_down_in", "turned_down_why"])
-    _amended(member, claim, f"{act} one line", was.without(key), key, f"{act.capitalize()}: {words}")
+    _amended(
+        member,
+        claim,
+        say("{act} one line", act=act),
+        was.without(key),
+        key,
+        joined("", (act.capitalize(), ": ", words)),
+    )
     follow_meals(claim.pk)
-    tell(claim.claimant, f"{line.label}, {line.says}, was {act} alone: it lies in your tray", "/tray/", words)
+    tell(
+        claim.claimant,
+        say(
+            "{line_label}, {says}, was {act} alone: it lies in your tray",
+            line_label=line.label,
+            says=line.says,
+            act=act,
+        ),
+        "/tray/",
+        words,
+    )
     return claim
 
 
@@ -98,9 +139,9 @@ def correct_line(
     where the firm says so. Raises ``Refusal``, ``Stale``.
     """
     claim, earned = _to_correct(member, claim_id, version)
-    words, expense = _why(why, "Say why it is corrected."), _expense(claim, expense_id)
+    words, expense = _why(why, say("Say why it is corrected.")), _expense(claim, expense_id)
     correct_cost(member, expense, **values)
-    return _corrected(member, claim, expense.key, words, "corrected a line", earned)
+    return _corrected(member, claim, expense.key, words, say("corrected a line"), earned)
 
 
 @transaction.atomic
@@ -109,9 +150,9 @@ def split_line(
 ) -> list[Change]:  # fmt: skip
     """Finance splits one cost of a claim over codings; no parts take its split off. Returns what changed. Raises ``Refusal``, ``Stale``."""
     claim, earned = _to_correct(member, claim_id, version)
-    words, expense = _why(why, "Say why it is corrected."), _expense(claim, expense_id)
+    words, expense = _why(why, say("Say why it is corrected.")), _expense(claim, expense_id)
     correct_split(member, expense, parts)
-    return _corrected(member, claim, expense.key, words, "split a line", earned)
+    return _corrected(member, claim, expense.key, words, say("split a line"), earned)
 
 
 @transaction.atomic
@@ -120,9 +161,9 @@ def break_line_down(
 ) -> list[Change]:  # fmt: skip
     """Finance breaks one bill of a claim down anew: the daily allowance follows which meals it pays. Raises ``Refusal``, ``Stale``."""
     claim, earned = _to_correct(member, claim_id, version)
-    words, expense = _why(why, "Say why it is corrected."), _expense(claim, expense_id)
+    words, expense = _why(why, say("Say why it is corrected.")), _expense(claim, expense_id)
     correct_parts(member, expense, parts)
-    return _corrected(member, claim, expense.key, words, "broke a bill down", earned)
+    return _corrected(member, claim, expense.key, words, say("broke a bill down"), earned)
 
 
 def _expense(claim: Claim, expense_id: int) -> Expense:
@@ -131,7 +172,7 @@ def _expense(claim: Claim, expense_id: int) -> Expense:
     )
     expense = rows.filter(pk=expense_id, claim=claim).first()
     if expense is None:
-        raise Stale("That line is not on the claim any more.")
+        raise Stale(say("That line is not on the claim any more."))
     return expense
 
 
@@ -141,9 +182,9 @@ def add_line(
 ) -> list[Change]:  # fmt: skip
     """Finance adds a line that is missing, with its paper. Raises ``Refusal``, ``Stale``, ``Unreadable``."""
     claim, earned = _to_correct(member, claim_id, version)
-    words = _why(why, "Say why it is added.")
+    words = _why(why, say("Say why it is added."))
     if not content:
-        raise Refusal("A line that is added has its paper. Choose the file.", "file")
+        raise Refusal(say("A line that is added has its paper. Choose the file."), "file")
     # The file is the claimant's, the hand is finance's: the trail says both.
     owner = acting_for(member, Membership.objects.select_related("person").get(pk=claim.claimant_id))
     expense = Expense(firm=claim.firm, owner_id=owner.pk, currency=claim.currency, created=clock.now())
@@ -153,11 +194,13 @@ def add_line(
     expense.save()
     taken = take_in(owner, name, content)
     if taken.receipt is None:
-        raise Refusal(taken.problem or "That file is no paper of a cost.", "file")
+        raise Refusal(taken.problem or say("That file is no paper of a cost."), "file")
     attach(owner, taken.receipt.pk, expense)
     Expense.objects.filter(pk=expense.pk).update(claim=claim)
-    record(member, "added a cost to a claim", expense.key, after={"amount": expense.amount_minor, "paper": name[:80]})
-    return _corrected(member, claim, expense.key, words, "added a line", earned)
+    record(
+        member, say("added a cost to a claim"), expense.key, after={"amount": expense.amount_minor, "paper": name[:80]}
+    )
+    return _corrected(member, claim, expense.key, words, say("added a line"), earned)
 
 
 def _live(claim: Claim) -> tuple[Line, ...]:
@@ -180,7 +223,7 @@ def _corrected(
     done = was.with_line(line).following(earned, _earned(now))
     changes = between(was, done)
     if not changes:
-        raise Refusal("Nothing is another than before.")
+        raise Refusal(say("Nothing is another than before."))
     amend(claim, member, act, done, {"line": key, "why": why})
     Correction.objects.create(
         claim=claim, statement=claim.statement, by=member, key=key, label=line.label[:200], category=line.category, why=why, time=clock.now(),
@@ -191,10 +234,21 @@ def _corrected(
         ask_again(member, claim, done)
     else:
         ask_owners(member, claim, done)
-    told = "; ".join(f"{c.label}: {c.before or 'not there'}, now {c.after or 'not there'}" for c in changes[:4])
+    told = joined(
+        "; ",
+        (
+            say(
+                "{c_label}: {before}, now {after}",
+                c_label=c.label,
+                before=c.before or say("not there"),
+                after=c.after or say("not there"),
+            )
+            for c in changes[:4]
+        ),
+    )
     tell(
-        claim.claimant, f"Finance {act} on {claim.title}: {line.label}", link(claim),
-        f"{why} {told}. You can object on the claim's page while it is not paid.",
+        claim.claimant, say("Finance {act} on {claim_title}: {line_label}", act=act, claim_title=claim.title, line_label=line.label), link(claim),
+        say("{why} {told}. You can object on the claim's page while it is not paid.", why=why, told=told),
     )  # fmt: skip
     return changes
 
@@ -202,7 +256,7 @@ def _corrected(
 def must_be_correctable(claim: Claim) -> None:
     """Raise ``Stale`` where a claim was posted, or is not with finance."""
     if claim.state not in CORRECTABLE:
-        raise Stale(f"The claim stands at {claim.state}: nothing is corrected on it now.")
+        raise Stale(say("The claim stands at {state}: nothing is corrected on it now.", state=claim.state))
 
 
 def _to_correct(member: Membership, claim_id: int, version: int) -> tuple[Claim, dict[str, Line]]:
@@ -215,7 +269,7 @@ def _to_correct(member: Membership, claim_id: int, version: int) -> tuple[Claim,
 def _line(done: Statement, key: str) -> Line:
     line = next((each for each in done.lines if each.key == key), None)
     if line is None:
-        raise Stale("That line is not on the claim any more.")
+        raise Stale(say("That line is not on the claim any more."))
     return line
 
 
@@ -252,15 +306,24 @@ def object_to(member: Membership, claim_id: int, words: str) -> Claim:
         or claim.editable
         or claim.state in (*Claim.OVER, "Settled")
     ):
-        raise Stale(f"The claim stands at {claim.state}: there is nothing to object to on it now.")
-    words = _why(words, "Say what is wrong about it.")
+        raise Stale(say("The claim stands at {state}: there is nothing to object to on it now.", state=claim.state))
+    words = _why(words, say("Say what is wrong about it."))
     claim.objection = words
     claim.version += 1
     claim.save(update_fields=["objection", "version"])
-    signoff.remark(member, claim.subject, f"Objects: {words}")
+    signoff.remark(member, claim.subject, say("Objects: {words}", words=words))
     record(member, "objected", claim.subject, after={"words": words})
     for person in finance_of(claim.firm_id):
-        tell(person, f"{member.person.name} objects on {claim.title}: {words[:120]}", f"/bench/claim/{claim.pk}/")
+        tell(
+            person,
+            say(
+                "{member} objects on {claim_title}: {words}",
+                member=member.person.name,
+                claim_title=claim.title,
+                words=words[:120],
+            ),
+            f"/bench/claim/{claim.pk}/",
+        )
     return claim
 
 
@@ -269,12 +332,21 @@ def answer_objection(member: Membership, claim_id: int, version: int, words: str
     """Finance answers an objection: what it corrected since stands, and the claim can be paid. Raises ``Refusal``, ``Stale``."""
     claim = finance_claim(member, claim_id, version)
     if not claim.objection:
-        raise Stale("There is no objection to answer any more.")
-    words = _why(words, "Say what comes of it.")
+        raise Stale(say("There is no objection to answer any more."))
+    words = _why(words, say("Say what comes of it."))
     before, claim.objection = claim.objection, ""
     claim.version += 1
     claim.save(update_fields=["objection", "version"])
-    signoff.remark(member, claim.subject, f"On the objection: {words}")
-    record(member, "answered an objection", claim.subject, before={"words": before}, after={"words": words})
-    tell(claim.claimant, f"{member.person.name} on your objection to {claim.title}: {words[:120]}", link(claim))
+    signoff.remark(member, claim.subject, say("On the objection: {words}", words=words))
+    record(member, say("answered an objection"), claim.subject, before={"words": before}, after={"words": words})
+    tell(
+        claim.claimant,
+        say(
+            "{member} on your objection to {claim_title}: {words}",
+            member=member.person.name,
+            claim_title=claim.title,
+            words=words[:120],
+        ),
+        link(claim),
+    )
     return claim

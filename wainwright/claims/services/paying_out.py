@@ -16,6 +16,7 @@ from wainwright.claims.services.answers import answered_by_hand
 from wainwright.claims.services.books import finish_pay_run, not_by, payables_of
 from wainwright.claims.services.closing import link, owed_claim, settled
 from wainwright.core.posting import written_off_journal
+from wainwright.core.said import joined, say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.may import must
@@ -25,7 +26,7 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 
 # How money goes out without a file, where the firm names no ways of its own.
-METHODS = ("bank transfer", "cash", "with the salary", "company cheque")
+METHODS = (say("bank transfer"), "cash", say("with the salary"), say("company cheque"))
 
 
 def methods_of(member: Membership) -> tuple[str, ...]:
@@ -38,12 +39,12 @@ def said_by_hand(member: Membership, method: str, on: date, reference: str, note
     must(member, "pay")
     reference, note = " ".join(reference.split())[:80], " ".join(note.split())[:60]
     if method not in methods_of(member):
-        raise Refusal("Choose how it was paid.", "method")
+        raise Refusal(say("Choose how it was paid."), "method")
     if len(reference.strip()) < 3:
-        raise Refusal("Say under which reference it was paid, so that it is found on the statement.", "reference")
+        raise Refusal(say("Say under which reference it was paid, so that it is found on the statement."), "reference")
     if not date(2000, 1, 1) <= on <= clock.today(member.firm.zone):
-        raise Refusal("Choose the day on which it was paid: today or before.", "on")
-    return f"{reference} ({note})" if note else reference
+        raise Refusal(say("Choose the day on which it was paid: today or before."), "on")
+    return joined("", (reference, " (", note, ")")) if note else reference
 
 
 def pay_by_hand(member: Membership, claim_id: int, method: str, on: date, reference: str, note: str = "") -> PayRun:
@@ -58,10 +59,10 @@ def pay_by_hand(member: Membership, claim_id: int, method: str, on: date, refere
             .first()
         )
         if claim is None:
-            raise Stale("It was paid, is with the bank, or was changed meanwhile. Look again.")
+            raise Stale(say("It was paid, is with the bank, or was changed meanwhile. Look again."))
         why = not_by(member, claim, rulebook(member.firm).policy.second_payer_minor)
         if why:
-            raise NotAllowed(f"{claim.code} {why}.")
+            raise NotAllowed(joined("", (claim.code, " ", why, ".")))
         payables = payables_of(parts_of([claim])[claim.pk])
         run, rows = accounts.keep_by_hand(member, payables, on, method, words)
         for row in rows:
@@ -75,12 +76,12 @@ def release(member: Membership, run_id: int) -> PayRun:
     with transaction.atomic():
         run = _waiting(member, run_id)
         if run.made_by_id == member.pk:
-            raise NotAllowed("Somebody else releases what you have made.")
+            raise NotAllowed(say("Somebody else releases what you have made."))
         if run.payments.filter(member=member).exists():
-            raise NotAllowed("You are paid by it: somebody else releases it.")
+            raise NotAllowed(say("You are paid by it: somebody else releases it."))
         run.to_release, run.released_by = False, member
         run.save(update_fields=["to_release", "released_by"])
-        record(member, "released a pay run", f"payrun:{run.pk}", after={"total": run.total_minor})
+        record(member, say("released a pay run"), f"payrun:{run.pk}", after={"total": run.total_minor})
     finish_pay_run(run)
     return run
 
@@ -91,14 +92,25 @@ def drop(member: Membership, run_id: int, why: str) -> PayRun:
     must(member, "pay")
     words = " ".join(why.split())[:100]
     if len(words) < 3:
-        raise Refusal("Say why it is taken back.", "why")
+        raise Refusal(say("Say why it is taken back."), "why")
     run = _waiting(member, run_id)
     run.to_release, run.state = False, PayRun.State.ANSWERED
     run.save(update_fields=["to_release", "state"])
-    run.payments.update(state=Payment.State.FAILED, failure=f"taken back before it was released: {words}"[:120])
-    record(member, "took a pay run back", f"payrun:{run.pk}", after={"why": words})
+    run.payments.update(
+        state=Payment.State.FAILED, failure=say("taken back before it was released: {words}", words=words)[:120]
+    )
+    record(member, say("took a pay run back"), f"payrun:{run.pk}", after={"why": words})
     if run.made_by_id != member.pk:
-        tell(run.made_by, f"{member.person.name} took pay run {run.number} back: {words}", f"/ledger/pay/{run.pk}/")
+        tell(
+            run.made_by,
+            say(
+                "{member} took pay run {number} back: {words}",
+                member=member.person.name,
+                number=run.number,
+                words=words,
+            ),
+            f"/ledger/pay/{run.pk}/",
+        )
     return run
 
 
@@ -108,7 +120,7 @@ def _waiting(member: Membership, run_id: int) -> PayRun:
     )
     run = rows.filter(pk=run_id, firm_id=member.firm_id, to_release=True).first()
     if run is None:
-        raise Stale("It was released or taken back already.")
+        raise Stale(say("It was released or taken back already."))
     return run
 
 
@@ -116,12 +128,17 @@ def _waiting(member: Membership, run_id: int) -> PayRun:
 def remind_owed_back(member: Membership, claim_id: int) -> Claim:
     """Remind a claimant of what they owe back. Raises ``NotAllowed``, ``Stale``."""
     claim, left = owed_claim(member, claim_id)
-    record(member, "reminded of what is owed back", claim.subject, after={"amount": str(left)})
+    record(member, say("reminded of what is owed back"), claim.subject, after={"amount": str(left)})
     tell(
         claim.claimant,
-        f"{left} {claim.currency} is owed back on {claim.title}",
+        say(
+            "{left} {currency} is owed back on {claim_title}",
+            left=left,
+            currency=claim.currency,
+            claim_title=claim.title,
+        ),
         link(claim),
-        "Pay it back, or let it be taken from your next claim.",
+        say("Pay it back, or let it be taken from your next claim."),
     )
     return claim
 
@@ -130,26 +147,36 @@ def write_off(member: Membership, claim_id: int, account: str, why: str) -> Post
     """Give up what a claim is owed back, with a reason: a journal on an account of the firm's, and the claim is settled. Raises ``Refusal``."""
     words = " ".join(why.split())[:200]
     if len(words) < 3:
-        raise Refusal("Say why it is given up.", "why")
+        raise Refusal(say("Say why it is given up."), "why")
     with transaction.atomic():
         claim, left = owed_claim(member, claim_id)
         ledger = books(claim.firm)
         if ("account", account) not in ledger.codes.codes:
-            raise Refusal(f"The ledger has no account {account[:20] or '(none)'}.", "account")
+            raise Refusal(say("The ledger has no account {account}.", account=account[:20] or "(none)"), "account")
         most = rulebook(member.firm).policy.second_payer_minor
         if most is not None and left.minor > most and claim.cleared_by_id == member.pk:
-            raise NotAllowed("It was cleared by you: somebody else writes so much off.")
-        text = f"Written off, {claim.code} {claim.title}"
+            raise NotAllowed(say("It was cleared by you: somebody else writes so much off."))
+        text = say("Written off, {claim_code} {claim_title}", claim_code=claim.code, claim_title=claim.title)
         journal = written_off_journal(
             f"written-off:{claim.firm_id}:{claim.number}", left, ledger.accounts, account, text
         ).naming(supplier_of(claim.claimant), ledger.accounts.of_staff)
         posting = accounts.prepare_posting(claim.firm, journal, claim.subject, text, clock.today(claim.firm.zone))
         record(
             member,
-            "wrote off what was owed back",
+            say("wrote off what was owed back"),
             claim.subject,
             after={"amount": str(left), "account": account, "why": words},
         )
         settled(claim)
-        tell(claim.claimant, f"{left} {claim.currency} on {claim.title} need not be paid back", link(claim), words)
+        tell(
+            claim.claimant,
+            say(
+                "{left} {currency} on {claim_title} need not be paid back",
+                left=left,
+                currency=claim.currency,
+                claim_title=claim.title,
+            ),
+            link(claim),
+            words,
+        )
     return accounts.send_posting(posting, member)

@@ -15,6 +15,7 @@ from wainwright.claims.models import Claim
 from wainwright.claims.services.closing import link
 from wainwright.claims.services.road import finance_claim
 from wainwright.claims.statements import read
+from wainwright.core.said import as_figure, say
 from wainwright.core.states import CHARGE, CLAIM
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Charge
@@ -32,7 +33,7 @@ def recall(member: Membership, claim_id: int, version: int, why: str, on: date |
     """
     words = " ".join(why.split())[:250]
     if len(words) < 3:
-        raise Refusal("Say why it is called back.", "why")
+        raise Refusal(say("Say why it is called back."), "why")
     with transaction.atomic():
         claim = finance_claim(member, claim_id, version)
         CLAIM.after(claim.state, "reverse")
@@ -40,14 +41,20 @@ def recall(member: Membership, claim_id: int, version: int, why: str, on: date |
         entered = Posting.objects.filter(firm_id=claim.firm_id, key=claim.journal_key, state=Posting.State.ENTERED)
         was = entered.first()
         if was is None:
-            raise Stale("Its journal does not stand in the ledger, so there is nothing to reverse.")
+            raise Stale(say("Its journal does not stand in the ledger, so there is nothing to reverse."))
         day = on or clock.today(claim.firm.zone)
         if day < was.date:
-            raise Refusal(f"It was posted on {was.date:%d %b %Y}: it is reversed on that day or later.", "on")
+            raise Refusal(
+                say(
+                    "It was posted on {date}: it is reversed on that day or later.",
+                    date=as_figure(was.date, "%d %b %Y"),
+                ),
+                "on",
+            )
         journal = journal_of(was).reversed(claim.reversal_key)
-        title = f"Reversal of {was.number or claim.code}: {words}"[:160]
+        title = say("Reversal of {number}: {words}", number=was.number or claim.code, words=words)[:160]
         posting = accounts.prepare_posting(claim.firm, journal, claim.subject, title, day)
-        record(member, "sent the reversal", claim.subject, after={"key": posting.key, "why": words})
+        record(member, say("sent the reversal"), claim.subject, after={"key": posting.key, "why": words})
     return finish_recall(posting, member)
 
 
@@ -56,16 +63,21 @@ def _must_be_whole(claim: Claim) -> None:
     subjects = [claim.subject, f"issuer:{claim.pk}"]
     if Payment.objects.filter(subject__in=subjects).exclude(state=Payment.State.FAILED).exists():
         raise Refusal(
-            "It was paid, or is with the bank. What is wrong is put right by a supplement, or by what comes back."
+            say("It was paid, or is with the bank. What is wrong is put right by a supplement, or by what comes back.")
         )
     gone = claim.taken_off.filter(owed__state="Settled").select_related("owed").first()
     if gone is not None:
-        raise Refusal(f"It has settled {gone.owed.code}, which would be owed again. Put it right by a supplement.")
+        raise Refusal(
+            say(
+                "It has settled {owed_code}, which would be owed again. Put it right by a supplement.",
+                owed_code=gone.owed.code,
+            )
+        )
     if claim.recovered.exists():
-        raise Refusal("A later claim has paid what was owed back on it. Put it right by a supplement.")
+        raise Refusal(say("A later claim has paid what was owed back on it. Put it right by a supplement."))
     others = Posting.objects.filter(subject=claim.subject).exclude(key__startswith="claim:")
     if others.exclude(key__startswith="reverse:").exists():
-        raise Refusal("A further journal stands on it: an advance set against it, or money that came back.")
+        raise Refusal(say("A further journal stands on it: an advance set against it, or money that came back."))
 
 
 def finish_recall(posting: Posting, member: Membership | None) -> Claim:
@@ -81,7 +93,7 @@ def finish_recall(posting: Posting, member: Membership | None) -> Claim:
         if posting.state == Posting.State.SENDING:
             return claim
         if posting.state != Posting.State.ENTERED:
-            record(member, "could not be called back", claim.subject, firm_id=claim.firm_id)
+            record(member, say("could not be called back"), claim.subject, firm_id=claim.firm_id)
             return claim
         before = claim.state
         claim.state, claim.cleared_by = CLAIM.after(claim.state, "reverse"), None
@@ -90,12 +102,12 @@ def finish_recall(posting: Posting, member: Membership | None) -> Claim:
         claim.save()
         _unposted(claim)
         record(
-            member, "called the claim back from the ledger", claim.subject, firm_id=claim.firm_id,
+            member, say("called the claim back from the ledger"), claim.subject, firm_id=claim.firm_id,
             before={"state": before}, after={"state": claim.state, "reversal": posting.number},
         )  # fmt: skip
         tell(
             claim.claimant,
-            f"{claim.title} was called back from the ledger and is with finance",
+            say("{claim_title} was called back from the ledger and is with finance", claim_title=claim.title),
             link(claim),
             posting.title,
         )

@@ -18,6 +18,7 @@ from wainwright.claims.services.statements import must_not_be_on_its_way, write
 from wainwright.claims.statements import read
 from wainwright.core.money import Money
 from wainwright.core.risk import drawn, looks_at
+from wainwright.core.said import joined, say
 from wainwright.core.statement import Line, Statement
 from wainwright.core.states import CLAIM
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -34,7 +35,7 @@ from wainwright.trail.services import record
 
 def title(claim: Claim) -> str:
     """The claim as it is called in news and lists."""
-    return f"{claim.claimant.person.name}: {claim.title}"
+    return joined("", (claim.claimant.person.name, ": ", claim.title))
 
 
 @transaction.atomic
@@ -44,9 +45,11 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
     claim = mine(member, claim_id, version)
     file = load_file(member, claim)
     if file.in_the_way:
-        raise Refusal(f"{file.in_the_way} still to put right or explain before the claim can go.")
+        raise Refusal(
+            say("{in_the_way} still to put right or explain before the claim can go.", in_the_way=file.in_the_way)
+        )
     if typed_name.strip().casefold() != member.person.name.casefold():
-        raise Refusal(f"Type your name as it stands here, {member.person.name}, to certify.", "name")
+        raise Refusal(say("Type your name as it stands here, {member}, to certify.", member=member.person.name), "name")
     before = claim.state
     claim.state = CLAIM.after(claim.state, "send")
     claim.sent, claim.signed_name, claim.ready_by = clock.now(), typed_name.strip(), None
@@ -54,7 +57,9 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
     planned = claim.planned
     take_earlier_off(claim, file.figures.settlement.sums.earlier)
     risk = risk_of(claim, file)
-    statement = write(claim, member, "certified and sent", file.figures, file.findings, file.budget_day, planned, risk)
+    statement = write(
+        claim, member, say("certified and sent"), file.figures, file.findings, file.budget_day, planned, risk
+    )
     claim.version += 1
     claim.save()
     Remark.objects.filter(subject=claim.subject, mended=False).update(mended=True)
@@ -67,7 +72,7 @@ def send(member: Membership, claim_id: int, version: int, typed_name: str) -> Cl
         "due": statement.due_minor,
         "lines": len(file.figures.lines),
     }
-    record(member, "certified and sent the claim", claim.subject, before={"state": before}, after=after)
+    record(member, say("certified and sent the claim"), claim.subject, before={"state": before}, after=after)
     if not SignOff.objects.filter(subject=claim.subject, state=SignOff.State.WAITING).exists():
         # Everybody's earlier sign-off stands: nothing they signed has changed.
         claim.state = CLAIM.after(claim.state, "sign")
@@ -113,23 +118,33 @@ def _personal(line: Line) -> list[str]:
 
 
 @transaction.atomic
-def say(member: Membership, claim_id: int, text: str, line: str = "") -> None:
+def remark(member: Membership, claim_id: int, text: str, line: str = "") -> None:
     """Say something on the claim, or on one of its lines; those who are asked or have signed are told, and its claimant.
 
     It needs no taking back, since no figure changes by it. Raises ``Refusal``.
     """
     claim = Claim.objects.visible_to(member).select_related("claimant__person", "claimant__firm").get(pk=claim_id)
     signoff.remark(member, claim.subject, text, line)
-    record(member, "said something", claim.subject, after={"line": line, "text": text[:200]})
+    record(member, say("said something"), claim.subject, after={"line": line, "text": text[:200]})
     told = {row.signer_id: row.signer for row in signoff.asked_now(claim.subject)}
     if claim.state == "In finance check":
         told |= {person.pk: person for person in finance_of(claim.firm_id)}
     who = member.doer
     for other in told.values():
         if other.pk not in (member.pk, who.pk):
-            tell(other, f"{who.person.name} on {title(claim)}: {text.strip()[:120]}", f"/bench/claim/{claim.pk}/")
+            tell(
+                other,
+                say("{who} on {title}: {text}", who=who.person.name, title=title(claim), text=text.strip()[:120]),
+                f"/bench/claim/{claim.pk}/",
+            )
     if claim.claimant_id not in (member.pk, who.pk):
-        tell(claim.claimant, f"{who.person.name} on {claim.title}: {text.strip()[:120]}", link(claim))
+        tell(
+            claim.claimant,
+            say(
+                "{who} on {claim_title}: {text}", who=who.person.name, claim_title=claim.title, text=text.strip()[:120]
+            ),
+            link(claim),
+        )
 
 
 @transaction.atomic
@@ -137,14 +152,14 @@ def take_back(member: Membership, claim_id: int) -> Claim:
     """Take the claim back while nobody has decided. Raises ``Stale`` once somebody has."""
     claim = mine(member, claim_id, editable=False)
     if signoff.anyone_decided(claim.subject):
-        raise Stale("Somebody has decided already. Ask them to send it back to you.")
+        raise Stale(say("Somebody has decided already. Ask them to send it back to you."))
     before = claim.state
     claim.state = CLAIM.after(claim.state, "take_back")
     claim.version += 1
     claim.save()
     claim.taken_off.all().delete()
     signoff.drop(claim.subject)
-    record(member, "took the claim back", claim.subject, before={"state": before}, after={"state": claim.state})
+    record(member, say("took the claim back"), claim.subject, before={"state": before}, after={"state": claim.state})
     return claim
 
 
@@ -156,16 +171,18 @@ def signed(member: Membership, claim: Claim, given_for: str) -> None:
     claim.save()
     record(
         member,
-        "signed the claim off",
+        say("signed the claim off"),
         claim.subject,
         before={"state": before},
         after={"state": claim.state},
         for_whom=given_for,
     )
     if clears_itself(claim):
-        tell(claim.claimant, f"{claim.title} is signed off and cleared", link(claim))
+        tell(claim.claimant, say("{claim_title} is signed off and cleared", claim_title=claim.title), link(claim))
     else:
-        tell(claim.claimant, f"{claim.title} is signed off and goes to finance", link(claim))
+        tell(
+            claim.claimant, say("{claim_title} is signed off and goes to finance", claim_title=claim.title), link(claim)
+        )
         _came_to_finance(claim, member)
 
 
@@ -174,7 +191,14 @@ def _came_to_finance(claim: Claim, by: Membership) -> None:
     for person in finance_of(claim.firm_id):
         if person.pk not in (by.pk, claim.claimant_id):
             tell(
-                person, f"{title(claim)} waits for finance: {claim.total} {claim.currency}", f"/bench/claim/{claim.pk}/"
+                person,
+                say(
+                    "{title} waits for finance: {total} {currency}",
+                    title=title(claim),
+                    total=claim.total,
+                    currency=claim.currency,
+                ),
+                f"/bench/claim/{claim.pk}/",
             )
 
 
@@ -192,15 +216,15 @@ def clears_itself(claim: Claim) -> bool:
     after = {"number drawn": str(number), "of": f"{claim.code}:{row.number}", "why": found.why}
     ahead = ahead_of(claim)
     if found.looks or ahead:
-        after |= {"why": f"the ledger would refuse it: {ahead[0]}"} if ahead else {}
-        record(None, "goes to finance to be looked at", claim.subject, firm_id=claim.firm_id, after=after)
+        after |= {"why": say("the ledger would refuse it: {ahead}", ahead=ahead[0])} if ahead else {}
+        record(None, say("goes to finance to be looked at"), claim.subject, firm_id=claim.firm_id, after=after)
         return False
     before = claim.state
     claim.state, claim.cleared_by = CLAIM.after(claim.state, "clear"), None
     claim.version += 1
     claim.save()
     record(
-        None, "cleared by itself", claim.subject, firm_id=claim.firm_id, before={"state": before},
+        None, say("cleared by itself"), claim.subject, firm_id=claim.firm_id, before={"state": before},
         after=after | {"state": claim.state},
     )  # fmt: skip
     return True
@@ -221,12 +245,17 @@ def ended(member: Membership, claim: Claim, act: str, comment: str, given_for: s
         for trip in claim.trips:
             # Nothing of it will be posted, so what its trips had committed is free again.
             give_back(trip.subject)
-    what = "sent the claim back" if act == "send_back" else "turned the claim down"
+    what = say("sent the claim back") if act == "send_back" else say("turned the claim down")
     after = {"state": claim.state, "comment": comment}
     record(member, what, claim.subject, before={"state": before}, after=after, for_whom=given_for)
-    words = "was sent back to you" if act == "send_back" else "was turned down"
-    more = f" What was on it lies in your tray again ({back})." if back else ""
-    tell(claim.claimant, f"{claim.title} {words} by {member.person.name}", link(claim), f"{comment}{more}")
+    words = say("was sent back to you") if act == "send_back" else say("was turned down")
+    more = say(" What was on it lies in your tray again ({back}).", back=back) if back else ""
+    tell(
+        claim.claimant,
+        say("{claim_title} {words} by {member}", claim_title=claim.title, words=words, member=member.person.name),
+        link(claim),
+        f"{comment}{more}",
+    )
 
 
 def finance_claim(member: Membership, claim_id: int, version: int | None = None) -> Claim:
@@ -239,9 +268,9 @@ def finance_claim(member: Membership, claim_id: int, version: int | None = None)
     )
     must(member, "check")
     if claim.claimant_id == member.pk:
-        raise NotAllowed("Somebody else in finance checks your own claim.")
+        raise NotAllowed(say("Somebody else in finance checks your own claim."))
     if version is not None and version != claim.version:
-        raise Stale("The claim was changed since you opened this page. Look at it again, then decide.")
+        raise Stale(say("The claim was changed since you opened this page. Look at it again, then decide."))
     return claim
 
 
@@ -258,16 +287,26 @@ def clear(member: Membership, claim_id: int, version: int) -> Claim:
     """Finance clears the claim: its figures are right and it may be posted."""
     claim = finance_claim(member, claim_id, version)
     if claim.objection:
-        raise Refusal(f"{claim.claimant.person.name} objects: {claim.objection} Answer that first.")
+        raise Refusal(
+            say(
+                "{claimant} objects: {objection} Answer that first.",
+                claimant=claim.claimant.person.name,
+                objection=claim.objection,
+            )
+        )
     before = claim.state
     claim.state = CLAIM.after(claim.state, "clear")
     if faults := ahead_of(claim):
-        raise Refusal(f"The ledger would refuse it. {' '.join(faults[:3])}")
+        raise Refusal(say("The ledger would refuse it. {list}", list=joined(" ", faults[:3])))
     claim.cleared_by = member
     claim.version += 1
     claim.save()
-    record(member, "cleared the claim", claim.subject, before={"state": before}, after={"state": claim.state})
-    tell(claim.claimant, f"{claim.title} is checked and cleared by {member.person.name}", link(claim))
+    record(member, say("cleared the claim"), claim.subject, before={"state": before}, after={"state": claim.state})
+    tell(
+        claim.claimant,
+        say("{claim_title} is checked and cleared by {member}", claim_title=claim.title, member=member.person.name),
+        link(claim),
+    )
     return claim
 
 
@@ -275,10 +314,10 @@ def clear(member: Membership, claim_id: int, version: int) -> Claim:
 def finance_end(member: Membership, claim_id: int, version: int, act: str, comment: str) -> Claim:
     """Finance sends the claim back or turns it down, with a reason."""
     if len(comment.strip()) < 3:
-        raise Refusal("Say why, so that the traveller knows what to do.", "comment")
+        raise Refusal(say("Say why, so that the traveller knows what to do."), "comment")
     claim = finance_claim(member, claim_id, version)
     if claim.state == "In sign-off":
-        raise Stale("The claim is still being signed off: it comes to finance when all have signed.")
+        raise Stale(say("The claim is still being signed off: it comes to finance when all have signed."))
     must_not_be_on_its_way(claim)
     signoff.remark(member, claim.subject, comment)
     ended(member, claim, act, comment.strip())

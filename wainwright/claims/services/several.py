@@ -15,6 +15,7 @@ from wainwright.claims.services.statements import amend
 from wainwright.claims.statements import read
 from wainwright.core.belonging import may_belong_to
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense
 from wainwright.expenses.services.editing import follow_meals
@@ -41,21 +42,32 @@ def add_trip(member: Membership, claim_id: int, trip_id: int) -> Claim:
         .get(pk=trip_id)
     )
     if trip.traveller_id != member.pk:
-        raise NotAllowed("Only your own trips are claimed here.")
+        raise NotAllowed(say("Only your own trips are claimed here."))
     if trip.pk in {each.pk for each in claim.trips}:
-        raise Refusal(f"{trip.code} is claimed here already.")
+        raise Refusal(say("{trip_code} is claimed here already.", trip_code=trip.code))
     if claim.supplements_id is not None:
-        raise Refusal("A supplement adds to one trip alone.")
+        raise Refusal(say("A supplement adds to one trip alone."))
     if trip.is_move or any(each.is_move for each in claim.trips):
-        raise Refusal("Each party of a move has a claim of its own.")
+        raise Refusal(say("Each party of a move has a claim of its own."))
     if len(claim.trips) >= MOST_TRIPS:
-        raise Refusal(f"A claim has at most {MOST_TRIPS} trips.")
+        raise Refusal(say("A claim has at most {most_trips} trips.", most_trips=MOST_TRIPS))
     if trip.state not in ("Authorised", "Under way", "Back") and not (trip.state == "Called off" and trip.authorised):
-        raise Refusal(f"{trip.code} stands at {trip.state}: it is claimed once it is authorised.")
+        raise Refusal(
+            say(
+                "{trip_code} stands at {state}: it is claimed once it is authorised.",
+                trip_code=trip.code,
+                state=trip.state,
+            )
+        )
     for other in Claim.objects.live().of_trip(trip.pk).exclude(pk=claim.pk):
         if not other.editable or other.also.exists() or other.trip_id != trip.pk:
             raise Refusal(
-                f"{trip.code} stands on {other.code} already, {other.state}. What comes later is a supplement."
+                say(
+                    "{trip_code} stands on {other_code} already, {state}. What comes later is a supplement.",
+                    trip_code=trip.code,
+                    other_code=other.code,
+                    state=other.state,
+                )
             )
         Expense.objects.filter(claim=other).update(claim=claim)
         withdraw(member, other.pk, other.version)
@@ -69,7 +81,7 @@ def add_trip(member: Membership, claim_id: int, trip_id: int) -> Claim:
     spans = spans_of(member, trip.pk)
     own = [pk for pk, day in loose.values_list("pk", "date") if str(trip.pk) in may_belong_to(day, spans)]
     loose.filter(pk__in=own).update(claim=claim)
-    changed(member, claim, "added a trip", None, {"trip": trip.code, "expenses": own})
+    changed(member, claim, say("added a trip"), None, {"trip": trip.code, "expenses": own})
     follow_meals(claim.pk)
     fill_of(member, claim, trip, first=True)
     return claim
@@ -81,13 +93,13 @@ def take_trip_off(member: Membership, claim_id: int, trip_id: int) -> Claim:
     claim = mine(member, claim_id)
     trip = claim.also.filter(pk=trip_id).first()
     if trip is None:
-        raise Stale("That trip is not claimed here any more.")
+        raise Stale(say("That trip is not claimed here any more."))
     claim.also.remove(trip)
     claim.__dict__.pop("trips", None)
     claim.advances_taken.filter(trip=trip).delete()
     gone = [e.pk for e in claim.expenses.select_related("booking") if _of(e, trip, claim)]
     Expense.objects.filter(pk__in=gone).update(claim=None)
-    changed(member, claim, "took a trip off", {"trip": trip.code, "expenses": gone}, None)
+    changed(member, claim, say("took a trip off"), {"trip": trip.code, "expenses": gone}, None)
     follow_meals(claim.pk)
     return claim
 
@@ -112,9 +124,9 @@ def set_advance(member: Membership, claim_id: int, trip_id: int) -> Claim:
     claim = _undecided(member, claim_id)
     trip = free_advances(claim).select_for_update(of=("self",), no_key=True).filter(pk=trip_id).first()
     if trip is None:
-        raise Stale("That advance is set against a claim already.")
+        raise Stale(say("That advance is set against a claim already."))
     _take(claim, trip)
-    what, after = "set an advance against it", {"trip": trip.code, "amount": str(trip.advance_out)}
+    what, after = say("set an advance against it"), {"trip": trip.code, "amount": str(trip.advance_out)}
     if claim.editable:
         changed(member, claim, what, None, after)
     else:
@@ -123,7 +135,12 @@ def set_advance(member: Membership, claim_id: int, trip_id: int) -> Claim:
     if member.pk != claim.claimant_id:
         tell(
             claim.claimant,
-            f"The advance of {trip.title}, {trip.advance_out}, is set against {claim.title}",
+            say(
+                "The advance of {trip_title}, {advance_out}, is set against {claim_title}",
+                trip_title=trip.title,
+                advance_out=trip.advance_out,
+                claim_title=claim.title,
+            ),
             link(claim),
         )
     return claim
@@ -135,10 +152,10 @@ def take_advance_off(member: Membership, claim_id: int, trip_id: int) -> Claim:
     claim = mine(member, claim_id)
     row = claim.advances_taken.select_related("trip").filter(trip_id=trip_id).first()
     if row is None or row.trip in claim.trips:
-        raise Stale("That advance is not set against this claim any more.")
+        raise Stale(say("That advance is not set against this claim any more."))
     before = {"trip": row.trip.code, "amount": row.amount_minor}
     row.delete()
-    changed(member, claim, "set an advance against it no more", before, None)
+    changed(member, claim, say("set an advance against it no more"), before, None)
     return claim
 
 
@@ -153,7 +170,7 @@ def _undecided(member: Membership, claim_id: int) -> Claim:
     if not (member.may["check"] and claim.state == "In finance check" and claim.claimant_id != member.pk):
         must_be_claimant(member, claim)
     if not claim.editable and claim.state not in UNDECIDED:
-        raise Stale(f"The claim stands at {claim.state}: it is decided, and pays what it says.")
+        raise Stale(say("The claim stands at {state}: it is decided, and pays what it says.", state=claim.state))
     return claim
 
 

@@ -12,6 +12,7 @@ from wainwright.accounts.splits import must_hold, parts_data
 from wainwright.claims.models import Claim
 from wainwright.claims.services.compose import changed, mine
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.core.splits import SplitPart, spread
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Expense
@@ -29,15 +30,15 @@ def split_claim(
     """
     claim = mine(member, claim_id)
     if not (about in ("all", "line:allowance") or about.startswith("category:")) or len(about) > 60:
-        raise Refusal("Say what is to be split.", "about")
+        raise Refusal(say("Say what is to be split."), "about")
     rows = [row for row in claim.shares if row["about"] != about]
     if parts:
         must_hold(parts, whole, books(claim.firm), clock.today(claim.firm.zone))
         rows.append({"about": about, "label": label[:80], "parts": parts_data(parts)})
     elif len(rows) == len(claim.shares):
-        raise Stale("That split is gone already.")
+        raise Stale(say("That split is gone already."))
     before, claim.shares = claim.shares, rows
-    changed(member, claim, "split the claim", before, rows)
+    changed(member, claim, say("split the claim"), before, rows)
     return claim
 
 
@@ -52,14 +53,14 @@ def split_ticked(member: Membership, claim_id: int, expense_ids: Sequence[int], 
     costs = list(Expense.objects.filter(claim=claim, pk__in=wanted, personal=False).order_by("date", "pk"))
     if not costs or len(costs) != len(wanted):
         raise Stale(
-            "Not all of them are on this claim, or one of them is personal. Look at it again; nothing was split."
+            say("Not all of them are on this claim, or one of them is personal. Look at it again; nothing was split.")
         )
     if any(part.amount is not None for part in parts):
         _by_amount(member, claim, costs, parts)
     else:
         for cost in costs:
             set_split(member, cost.pk, None, parts)
-    changed(member, claim, "split ticked costs", None, {"expenses": sorted(wanted), "lines": len(parts)})
+    changed(member, claim, say("split ticked costs"), None, {"expenses": sorted(wanted), "lines": len(parts)})
     return len(costs)
 
 

@@ -17,6 +17,7 @@ from wainwright.claims.risk import risk_as_kept
 from wainwright.claims.statements import findings_of, read
 from wainwright.core.money import Money
 from wainwright.core.risk import Risk, after_change
+from wainwright.core.said import say
 from wainwright.core.statement import Line, Statement, between
 from wainwright.errors import Stale
 from wainwright.people.models import Membership
@@ -97,7 +98,7 @@ def must_not_be_on_its_way(claim: Claim) -> None:
     sending = Posting.objects.filter(subject=claim.subject, state=Posting.State.SENDING)
     if sending.filter(Q(key__startswith="claim:") | Q(key__startswith="reverse:")).exists():
         raise Stale(
-            "Its journal is on the way to the ledger. Try again in a few minutes, when the ledger has answered."
+            say("Its journal is on the way to the ledger. Try again in a few minutes, when the ledger has answered.")
         )
 
 

@@ -19,13 +19,14 @@ from wainwright.claims import questions
 from wainwright.claims.selectors import claim_for, load_file
 from wainwright.claims.services import closing, compose, issuing, lines, road, several, splitting
 from wainwright.claims.views.page import page_context, split_abouts, ticked, whole_of
+from wainwright.core.said import say, say_many
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.forms import CostForm
 from wainwright.expenses.models import Expense
 from wainwright.expenses.services import taking
 from wainwright.expenses.services.receipts import attach, take_in
 from wainwright.fields import AmountField, whole
-from wainwright.fields import say as say_at
+from wainwright.fields import tell as say_at
 
 
 def _again(request, claim_id: int, status: int = 422, **typed):
@@ -74,13 +75,13 @@ def _attached(request, asking: questions.Asking, key: str, file) -> str:
     """Take a file in and put it with the cost that asks for its paper. Raises ``Refusal``."""
     question = next((each for each in questions.questions(asking) if each.key == key and each.file), None)
     if question is None:
-        raise Stale("That is not asked any more. Look at the next question.")
+        raise Stale(say("That is not asked any more. Look at the next question."))
     taken = take_in(request.member, file.name, file.read())
     if taken.receipt is None:
         raise Refusal(taken.problem)
     expense = asking.expenses[question.line]
     attach(request.member, taken.receipt.pk, expense)
-    return f"The paper is with {expense.label} now."
+    return say("The paper is with {expense_label} now.", expense_label=expense.label)
 
 
 @require_POST
@@ -93,7 +94,7 @@ def send(request, claim_id: int):
         if isinstance(refusal, Stale) or not claim.editable or claim.claimant_id != request.member.pk:
             raise
         return _again(request, claim_id, send_error=refusal.message, send_name=request.POST.get("name", ""))
-    messages.info(request, "The claim is on its way to be signed off.")
+    messages.info(request, say("The claim is on its way to be signed off."))
     return redirect("claim", claim_id)
 
 
@@ -101,7 +102,7 @@ def send(request, claim_id: int):
 def ready(request, claim_id: int):
     """Whoever prepared it says that it can be signed."""
     claim = road.ready(request.member, claim_id)
-    messages.info(request, f"It waits on {claim.claimant.person.name}'s desk for one signature.")
+    messages.info(request, say("It waits on {claimant}'s desk for one signature.", claimant=claim.claimant.person.name))
     return redirect("claim", claim_id)
 
 
@@ -116,7 +117,7 @@ def take_back(request, claim_id: int):
 def withdraw(request, claim_id: int):
     """Give the claim up; what is on it goes back to the tray."""
     closing.withdraw(request.member, claim_id, whole(request.POST.get("version")))
-    messages.info(request, "The claim is withdrawn. What was on it lies in your tray.")
+    messages.info(request, say("The claim is withdrawn. What was on it lies in your tray."))
     return redirect("claims")
 
 
@@ -124,7 +125,7 @@ def withdraw(request, claim_id: int):
 def close_trip(request, trip_id: int):
     """Close a trip of which nothing is claimed."""
     closing.nothing_to_claim(request.member, trip_id)
-    messages.info(request, "The trip is closed. Nothing was claimed.")
+    messages.info(request, say("The trip is closed. Nothing was claimed."))
     return redirect("trip", trip_id)
 
 
@@ -141,7 +142,7 @@ def to_issuer(request, claim_id: int):
     typed = request.POST.get("amount", "")[:40]
     try:
         try:
-            amount = AmountField(label="The amount").clean(typed or "0")
+            amount = AmountField(label=say("The amount")).clean(typed or "0")
         except ValidationError as fault:
             raise Refusal(" ".join(fault.messages)) from fault
         issuing.send_to_issuer(request.member, claim_id, whole(request.POST.get("card")), amount)
@@ -158,7 +159,7 @@ def to_issuer(request, claim_id: int):
 def object_to(request, claim_id: int):
     """Object to what was changed after sending."""
     lines.object_to(request.member, claim_id, request.POST.get("words", ""))
-    messages.info(request, "Finance is told; nothing is paid until they have answered.")
+    messages.info(request, say("Finance is told; nothing is paid until they have answered."))
     return redirect("claim", claim_id)
 
 
@@ -166,7 +167,7 @@ def object_to(request, claim_id: int):
 def add_trip(request, claim_id: int):
     """Claim a further trip here."""
     several.add_trip(request.member, claim_id, whole(request.POST.get("trip")))
-    messages.info(request, "The trip is claimed here too: its allowance, and the costs of its days.")
+    messages.info(request, say("The trip is claimed here too: its allowance, and the costs of its days."))
     return redirect("claim", claim_id)
 
 
@@ -174,7 +175,7 @@ def add_trip(request, claim_id: int):
 def take_trip_off(request, claim_id: int, trip_id: int):
     """Claim a further trip elsewhere."""
     several.take_trip_off(request.member, claim_id, trip_id)
-    messages.info(request, "The trip is not claimed here any more. Its costs lie in your tray.")
+    messages.info(request, say("The trip is not claimed here any more. Its costs lie in your tray."))
     return redirect("claim", claim_id)
 
 
@@ -196,9 +197,9 @@ def put_in(request, claim_id: int):
         rows = rows.filter(Q(turned_down_in__isnull=True))
     ids = list(rows.values_list("pk", flat=True))
     if not ids:
-        raise Refusal("Nothing is loose. Take costs from the tray first, or type them.")
+        raise Refusal(say("Nothing is loose. Take costs from the tray first, or type them."))
     count = compose.put_in(request.member, claim_id, ids)
-    messages.info(request, f"{count} put in.")
+    messages.info(request, say("{count} put in.", count=count))
     return redirect("claim", claim_id)
 
 
@@ -218,7 +219,14 @@ def type_cost(request, claim_id: int):
             with transaction.atomic():
                 expense = taking.type_cost(member, **form.values())
                 compose.put_in(member, claim_id, [expense.pk])
-            messages.info(request, f"{expense.label}, {expense.amount} is on the claim.")
+            messages.info(
+                request,
+                say(
+                    "{expense_label}, {expense_amount} is on the claim.",
+                    expense_label=expense.label,
+                    expense_amount=expense.amount,
+                ),
+            )
             return _on(claim_id)
         except Stale:
             raise
@@ -233,7 +241,7 @@ def move(request, claim_id: int):
     """Move the ticked lines to another claim or back to the tray."""
     to = request.POST.get("to", "")
     count = compose.move(request.member, claim_id, ticked(request), whole(to) if to != "tray" else 0)
-    messages.info(request, f"{count} moved.")
+    messages.info(request, say("{count} moved.", count=count))
     return redirect("claim", claim_id)
 
 
@@ -245,7 +253,9 @@ def split(request, claim_id: int):
         file = load_file(request.member, claim)
         names = dict(split_abouts(claim, file, rows))
         if typed.about not in names and typed.do != "off":
-            raise Refusal("Say what is to be split." if typed.about != "ticked" else "Tick the lines first.", "about")
+            raise Refusal(
+                say("Say what is to be split.") if typed.about != "ticked" else say("Tick the lines first."), "about"
+            )
         whole_ = whole_of(file, typed.about, rows)
         parts, filled = do_split(request.member, typed, books(claim.firm), claim.coding, whole_)
         if parts is None:
@@ -254,7 +264,9 @@ def split(request, claim_id: int):
             count = splitting.split_ticked(request.member, claim_id, rows, parts)
             messages.info(
                 request,
-                f"{count} {'cost is' if count == 1 else 'costs are'} split." if parts else f"{count} split no more.",
+                say_many("{count} cost is split.", "{count} costs are split.", count)
+                if parts
+                else say("{count} split no more.", count=count),
             )
         else:
             splitting.split_claim(request.member, claim_id, typed.about, names.get(typed.about, ""), parts, whole_)
@@ -283,7 +295,7 @@ def change_coding(request, claim_id: int):
 
 
 @require_POST
-def say(request, claim_id: int):
+def remark(request, claim_id: int):
     """Say something on the claim or on a line."""
-    road.say(request.member, claim_id, request.POST.get("text", ""), request.POST.get("line", "")[:60])
+    road.remark(request.member, claim_id, request.POST.get("text", ""), request.POST.get("line", "")[:60])
     return redirect("claim", claim_id)

@@ -34,6 +34,7 @@ from wainwright.claims.so_far import so_far
 from wainwright.claims.statements import versions
 from wainwright.core.money import Money, total
 from wainwright.core.rules import Level
+from wainwright.core.said import say
 from wainwright.core.states import stage_reached
 from wainwright.paging import page_of
 from wainwright.rulebook.selectors import Explained
@@ -181,12 +182,12 @@ def asked(request, claim_id: int):
 def split_abouts(claim: Claim, file: ClaimFile, rows: list[int]) -> list[tuple[str, str]]:
     """What of a claim can be split: what was ticked, the whole, each category, the daily allowance."""
     names = file.book.names
-    found = [("ticked", f"The {len(rows)} ticked")] if rows else []
-    found.append(("all", "The whole claim"))
+    found = [("ticked", say("The {rows_count} ticked", rows_count=len(rows)))] if rows else []
+    found.append(("all", say("The whole claim")))
     codes = dict.fromkeys(line.category for line in file.figures.lines if line.kind == "cost" and line.category)
     found += [(f"category:{code}", names.get(code, code)) for code in codes]
     if any(line.kind == "allowance" for line in file.figures.lines):
-        found.append(("line:allowance", "Daily allowance"))
+        found.append(("line:allowance", say("Daily allowance")))
     return found
 
 

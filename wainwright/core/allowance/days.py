@@ -16,11 +16,12 @@ from wainwright.core.allowance.rows import Kind, Row, share_words
 from wainwright.core.allowance.scheme import LongStay, Rate, Scheme, in_force, rate_for
 from wainwright.core.journey import Journey, Meal, Place
 from wainwright.core.money import Money, total
+from wainwright.core.said import joined, say
 from wainwright.core.workings import Step, Workings, day_text, plain
 
 ZERO, ONE = Decimal(0), Decimal(1)
 KINDS = {
-    Kind.ONLY: "single day", Kind.FIRST: "first day", Kind.LAST: "last day", Kind.WHOLE: "24 hours from leaving",
+    Kind.ONLY: say("single day"), Kind.FIRST: say("first day"), Kind.LAST: say("last day"), Kind.WHOLE: say("24 hours from leaving"),
 }  # fmt: skip
 
 
@@ -114,9 +115,9 @@ def daily_allowance(
     """
     grants = grants or Grants()
     begun = in_force(scheme, journey.starts.date()) if journey.legs else in_force(scheme, date.max)
-    title = f"Daily allowance, {begun.name}"
+    title = say("Daily allowance, {begun}", begun=begun.name)
     if not journey.legs:
-        return Allowance((), Money.zero(currency), Workings(title, (Step("No legs yet"),)))
+        return Allowance((), Money.zero(currency), Workings(title, (Step(say("No legs yet")),)))
     cut = periods(journey, begun)
     meals = _meals(cut, journey, grants)
     stays, days = _Stays(grants.earlier), []
@@ -129,7 +130,7 @@ def daily_allowance(
         days.append(_for_all(day, grants.heads) if grants.heads else day)
     amount = total((each.amount for each in days), currency)
     steps = [line for each in days for line in each.workings.steps]
-    steps.append(Step("Sum of the days", str(amount)))
+    steps.append(Step(say("Sum of the days"), str(amount)))
     return Allowance(tuple(days), amount, Workings(title, tuple(steps)))
 
 
@@ -162,10 +163,14 @@ def _period(
     when = day_text(period.day)
     long = scheme.long_stay.share(stays.since(place, period.day, scheme.long_stay), period.day)
     nothing = Money.zero(rate.full.currency)
-    title = f"{when}, {place.town or place.name}"
+    title = joined("", (when, ", ", place.town or place.name))
     if row is None:
-        reason = f"{_kind(period, scheme)}, {plain(round(period.at.hours, 2))} h: no row of the scheme fits, nothing is earned"
-        workings = Workings(title, (Step(f"{when}: {reason}", str(nothing), scheme.code, scheme.since),))
+        reason = say(
+            "{kind}, {hours} h: no row of the scheme fits, nothing is earned",
+            kind=_kind(period, scheme),
+            hours=plain(round(period.at.hours, 2)),
+        )
+        workings = Workings(title, (Step(joined("", (when, ": ", reason)), str(nothing), scheme.code, scheme.since),))
         return DayAllowance(period.day, place, rate, ZERO, reason, meals, nothing, workings)
     part = row.pays.part(period.at.hours)
     reason, steps, earned, free = _reason(row, period, scheme), [], nothing, nothing
@@ -173,36 +178,59 @@ def _period(
         local = rate_for(rates, each, period.day)
         named = local.named(row.pays.amount)
         paid = named.times(part * weight)
-        hours = f", {plain(round(weight * 100, 1))} % of the hours" if len(shared) > 1 else ""
-        steps.append(Step(f"{when}: {reason} {named} {local.label}{hours}", str(paid), scheme.code, local.since))
+        hours = say(", {weight} % of the hours", weight=plain(round(weight * 100, 1))) if len(shared) > 1 else ""
+        steps.append(
+            Step(
+                joined("", (when, ": ", reason, " ", named, " ", local.label, hours)),
+                str(paid),
+                scheme.code,
+                local.since,
+            )
+        )
         earned += paid
         free += local.free.get(row.pays.amount, named).times(part * weight)
     for more in scheme.supplements:
         if more.fits(period.at):
             named = rate.named(more.pays.amount)
             added = named.times(more.pays.part(period.at.hours))
-            words = ", ".join([more.name or "supplement", *more.because(period.at)])
-            steps.append(Step(f"{when}: {words}, {more.pays.words(period.at.hours)} {named}", f"+{added}", scheme.code))
+            words = joined(", ", [more.name or "supplement", *more.because(period.at)])
+            steps.append(
+                Step(
+                    joined("", (when, ": ", words, ", ", more.pays.words(period.at.hours), " ", named)),
+                    f"+{added}",
+                    scheme.code,
+                )
+            )
             earned += added
             free += rate.free.get(more.pays.amount, named).times(more.pays.part(period.at.hours))
     if long != ONE:
         earned, free = earned.times(long), free.times(long)
-        reason += f", long stay at {plain(long * 100)} %"
-        steps.append(Step(f"{when}: long stay, {plain(long * 100)} % of it", str(earned), scheme.code))
+        reason += say(", long stay at {long} %", long=plain(long * 100))
+        steps.append(
+            Step(say("{when}: long stay, {long} % of it", when=when, long=plain(long * 100)), str(earned), scheme.code)
+        )
     rounded = scheme.rounding.of(earned)
     if rounded != earned:
-        steps.append(Step(f"{when}: rounded to {plain(scheme.rounding.unit or ONE)}", str(rounded), scheme.code))
+        steps.append(
+            Step(
+                say("{when}: rounded to {unit}", when=when, unit=plain(scheme.rounding.unit or ONE)),
+                str(rounded),
+                scheme.code,
+            )
+        )
     whole = earned = rounded
     floor = kept(scheme.meals, rate, whole)
     for words, taken in cuts(meals, scheme.meals, rate, part * long):
         earned, free = earned - taken, free - taken
-        steps.append(Step(f"{when}: {words} supplied", f"−{taken}"))
+        steps.append(Step(say("{when}: {words} supplied", when=when, words=words), f"−{taken}"))
     if earned < floor:
-        steps.append(Step(f"{when}: never below {floor}", str(floor)))
+        steps.append(Step(say("{when}: never below {floor}", when=when, floor=floor), str(floor)))
         earned = floor
     taxed = max(nothing, earned - max(nothing, free))
     if taxed:
-        steps.append(Step(f"{when}: of it above what is free of tax", str(taxed), scheme.code, rate.since))
+        steps.append(
+            Step(say("{when}: of it above what is free of tax", when=when), str(taxed), scheme.code, rate.since)
+        )
     return DayAllowance(
         period.day, place, rate, part * long, reason, meals, earned, Workings(title, tuple(steps)), number, taxed
     )
@@ -211,8 +239,8 @@ def _period(
 def _kind(period: Period, scheme: Scheme) -> str:
     at = period.at
     if at.kind == Kind.REST:
-        return f"{plain(round(at.hours, 2))} h left over"
-    return "full day" if at.kind == Kind.WHOLE and scheme.window == "day" else KINDS[at.kind]
+        return say("{hours} h left over", hours=plain(round(at.hours, 2)))
+    return say("full day") if at.kind == Kind.WHOLE and scheme.window == "day" else KINDS[at.kind]
 
 
 def _reason(row: Row, period: Period, scheme: Scheme) -> str:
@@ -225,9 +253,9 @@ def _reason(row: Row, period: Period, scheme: Scheme) -> str:
         and row.pays.amount == "full"
         and not row.pays.hourly
     ):
-        return "full day of"
+        return say("full day of")
     said = [row.name if row.name and row.name != kind else "", *because, row.pays.words(period.at.hours)]
-    return ", ".join([kind, *(each for each in said if each)])
+    return joined(", ", [kind, *(each for each in said if each)])
 
 
 def _at_home(day: DayAllowance, currency: str, table: fx.RateTable | None) -> DayAllowance:
@@ -244,7 +272,16 @@ def _for_all(day: DayAllowance, heads: Sequence[Head]) -> DayAllowance:
     """The same day for several: each their share of what one earns, rounded each by itself."""
     earned = [(head, day.amount.times(head.share)) for head in heads]
     steps = [
-        Step(f"{day_text(day.day)}: {head.name}, {share_words(head.share)} of {day.amount}", str(amount))
+        Step(
+            say(
+                "{day}: {head}, {share_words} of {day_amount}",
+                day=day_text(day.day),
+                head=head.name,
+                share_words=share_words(head.share),
+                day_amount=day.amount,
+            ),
+            str(amount),
+        )
         for head, amount in earned
     ]
     currency = day.amount.currency

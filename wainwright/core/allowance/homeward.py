@@ -7,6 +7,7 @@ from datetime import date
 from wainwright.core import fx
 from wainwright.core.allowance.scheme import NoRate
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, said_by, say
 from wainwright.core.workings import Step
 
 
@@ -19,8 +20,10 @@ def at_home(amount: Money, currency: str, day: date, table: fx.RateTable | None)
         return amount, ()
     try:
         if table is None:
-            raise fx.NoRate(f"no rate for {amount.currency} on {day:%d %b %Y}")
+            raise fx.NoRate(
+                say("no rate for {currency} on {day}", currency=amount.currency, day=as_figure(day, "%d %b %Y"))
+            )
         worth = fx.convert(amount, currency, day, table)
     except fx.NoRate as error:
-        raise NoRate(str(error)) from error
+        raise NoRate(said_by(error)) from error
     return worth.home, worth.workings.steps

@@ -11,6 +11,7 @@ from wainwright.core.allowance.homeward import at_home
 from wainwright.core.allowance.scheme import Rate, Scheme, in_force, rate_for
 from wainwright.core.journey import Journey, Night
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.core.workings import Figure, Step, Workings, day_text, plain
 
 
@@ -44,28 +45,46 @@ def allowed_night(
     """
     scheme = in_force(scheme, night.date)
     nothing = Money.zero(cost.currency)
-    title = f"Night of {day_text(night.date)}, {night.name or night.place.town}"
+    title = say("Night of {date}, {night}", date=day_text(night.date), night=night.name or night.place.town)
     if night.supplied:
-        step = Step("Quarters are supplied: nothing is paid", str(nothing))
+        step = Step(say("Quarters are supplied: nothing is paid"), str(nothing))
         return NightAllowed(night, cost, nothing, nothing, cost, Workings(title, (step,)))
     rate = rate_for(rates, night.place, night.date)
     ceiling = rate.ceilings.get(night.lodging, rate.ceiling)
     if ceiling is None:
-        return NightAllowed(night, cost, None, cost, nothing, Workings(title, (Step("No ceiling here", str(cost)),)))
+        return NightAllowed(
+            night, cost, None, cost, nothing, Workings(title, (Step(say("No ceiling here"), str(cost)),))
+        )
     kind = f", {night.lodging}" if night.lodging in rate.ceilings else ""
     ceiling, worth = at_home(ceiling, cost.currency, night.date, table)
-    steps = [Step(f"Ceiling for {rate.label}{kind}", str(ceiling), scheme.code, rate.since), *worth]
+    steps = [
+        Step(
+            say("Ceiling for {rate_label}{kind}", rate_label=rate.label, kind=kind),
+            str(ceiling),
+            scheme.code,
+            rate.since,
+        ),
+        *worth,
+    ]
     if lifted:
         if scheme.actual_cost_share is None:
-            steps.append(Step("Permission for actual cost", str(cost)))
+            steps.append(Step(say("Permission for actual cost"), str(cost)))
             return NightAllowed(night, cost, ceiling, cost, nothing, Workings(title, tuple(steps)))
         ceiling = ceiling.times(scheme.actual_cost_share)
-        steps.append(Step(f"Permission: up to {plain(scheme.actual_cost_share * 100)} % of it", str(ceiling)))
+        steps.append(
+            Step(
+                say(
+                    "Permission: up to {actual_cost_share} % of it",
+                    actual_cost_share=plain(scheme.actual_cost_share * 100),
+                ),
+                str(ceiling),
+            )
+        )
     if tax is not None and scheme.nights.tax_outside_ceiling:
         ceiling = ceiling + tax
-        steps.append(Step(f"Tax of {tax} stands outside the ceiling", str(ceiling)))
+        steps.append(Step(say("Tax of {tax} stands outside the ceiling", tax=tax), str(ceiling)))
     allowed = min(cost, ceiling)
-    steps.append(Step(f"The lower of {cost} and {ceiling}", str(allowed)))
+    steps.append(Step(say("The lower of {cost} and {ceiling}", cost=cost, ceiling=ceiling), str(allowed)))
     return NightAllowed(night, cost, ceiling, allowed, cost - allowed, Workings(title, tuple(steps)))
 
 
@@ -91,10 +110,20 @@ def flat_nights(
         since = rate.since if own is not None else rule.since
         kind = f", {night.lodging}" if night.lodging in rate.flats else ""
         steps += [
-            Step(f"Night of {day_text(night.date)}, {rate.label}{kind}, without a bill", str(paid), rule.code, since),
+            Step(
+                say(
+                    "Night of {date}, {rate_label}{kind}, without a bill",
+                    date=day_text(night.date),
+                    rate_label=rate.label,
+                    kind=kind,
+                ),
+                str(paid),
+                rule.code,
+                since,
+            ),
             *worth,
         ]
         amount += paid
     if not steps:
-        steps.append(Step("No night has a flat sum"))
-    return Figure(amount, Workings("Nights without a bill", tuple(steps)))
+        steps.append(Step(say("No night has a flat sum")))
+    return Figure(amount, Workings(say("Nights without a bill"), tuple(steps)))

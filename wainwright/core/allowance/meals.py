@@ -8,6 +8,7 @@ from decimal import Decimal
 from wainwright.core.allowance.scheme import MealRule, Rate
 from wainwright.core.journey import Meal
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 
 NOTHING = Decimal(0)
 
@@ -29,7 +30,7 @@ def cuts(meals: Sequence[Meal], rule: MealRule, rate: Rate, share: Decimal) -> l
         )
         taken.append(((meal,), _worth(value, rate)))
     part = share if rule.part_day == "proportion" else Decimal(1)
-    return [(" and ".join(together), rule.rounding.of(worth.times(part))) for together, worth in taken]
+    return [(joined(say(" and "), together), rule.rounding.of(worth.times(part))) for together, worth in taken]
 
 
 def _worth(value: Money | Decimal, rate: Rate) -> Money:

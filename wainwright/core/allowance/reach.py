@@ -8,6 +8,7 @@ from decimal import Decimal
 from itertools import product
 
 from wainwright.core.allowance.rows import Kind, Row, Situation
+from wainwright.core.said import say
 
 # So many situations are tried; a scheme with more is looked at row against row alone.
 MOST = 20_000
@@ -34,14 +35,14 @@ def unreached(rows: Sequence[Row], window: str) -> list[tuple[int, str]]:
             continue
         above = next((n for n, other in enumerate(rows[: number - 1], 1) if _covers(other, row)), None)
         if above is not None:
-            found.append((number, f"row {above} fits whatever it fits."))
+            found.append((number, say("row {above} fits whatever it fits.", above=above)))
         elif tried is not None:
             found.append(
                 (
                     number,
-                    "the rows above fit whatever it fits."
+                    say("the rows above fit whatever it fits.")
                     if number in fitted
-                    else "its conditions never hold together.",
+                    else say("its conditions never hold together."),
                 )
             )
     return found

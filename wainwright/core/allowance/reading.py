@@ -14,6 +14,7 @@ from wainwright.core.allowance.rows import Kind, Pays, Row
 from wainwright.core.allowance.scheme import LongStay, MealRule, NightRule, PlaceRule, Rounding, Scheme, Step
 from wainwright.core.journey import Meal
 from wainwright.core.money import Money
+from wainwright.core.said import joined, said_by, say
 
 MOST_ROWS, MOST_HOURS, LONGEST = 40, 10_000, 200
 _CLOCK, _AFTER, _NAME = (
@@ -36,7 +37,7 @@ class SchemeFaults(ValueError):
 
     def __init__(self, faults: Sequence[Fault]) -> None:
         self.faults = tuple(faults)
-        super().__init__("; ".join(f"{fault.where}: {fault.words}" for fault in faults))
+        super().__init__(joined("; ", (f"{fault.where}: {fault.words}" for fault in faults)))
 
 
 class _Wrong(ValueError):
@@ -61,13 +62,16 @@ def read_scheme(data: Mapping[str, Any], currency: str) -> Scheme:
         for number, row in enumerate(each, 1):
             if odd := sorted(kind.value for kind in row.period & wrong):
                 faults.append(
-                    Fault(f"{where} {number}, period", f"With the window “{window}” there is no period “{odd[0]}”.")
+                    Fault(
+                        say("{where} {number}, period", where=where, number=number),
+                        say("With the window “{window}” there is no period “{odd}”.", window=window, odd=odd[0]),
+                    )
                 )
     if not faults:
         faults += [
             Fault(
-                f"rows {number}",
-                f"It can never be reached: {why} Move it up, narrow what stands above, or take it out.",
+                say("rows {number}", number=number),
+                say("It can never be reached: {why} Move it up, narrow what stands above, or take it out.", why=why),
             )
             for number, why in unreached(rows, str(window))
         ]
@@ -84,7 +88,7 @@ class _Table:
         self.taken: set[str] = set()
         self.data: Mapping[str, Any] = data if isinstance(data, Mapping) else {}
         if not isinstance(data, Mapping):
-            faults.append(Fault(where or "scheme", "This is a table of keys and values."))
+            faults.append(Fault(where or "scheme", say("This is a table of keys and values.")))
 
     def at(self, key: str) -> str:
         """Where a key stands, in words."""
@@ -95,12 +99,12 @@ class _Table:
         self.taken.add(key)
         if key not in self.data:
             if default is ...:
-                self.faults.append(Fault(self.at(key), "This is missing."))
+                self.faults.append(Fault(self.at(key), say("This is missing.")))
             return None if default is ... else default
         try:
             return read(self.data[key])
         except _Wrong as wrong:
-            self.faults.append(Fault(self.at(key), str(wrong)))
+            self.faults.append(Fault(self.at(key), said_by(wrong)))
             return None if default is ... else default
 
     def table(self, key: str) -> _Table:
@@ -112,16 +116,26 @@ class _Table:
         """Say which keys nobody knows."""
         for key in sorted(set(map(str, self.data)) - self.taken):
             self.faults.append(
-                Fault(self.at(key[:40]), f"There is no such key. There is: {', '.join(sorted(self.taken))}.")
+                Fault(
+                    self.at(key[:40]),
+                    say("There is no such key. There is: {list}.", list=joined(", ", sorted(self.taken))),
+                )
             )
 
 
 def _rows(top: _Table, key: str, must: bool = False) -> list[Row]:
     given = top.get(key, _list, ... if must else [])
     if given is not None and must and not given:
-        top.faults.append(Fault(key, "A scheme has at least one row."))
+        top.faults.append(Fault(key, say("A scheme has at least one row.")))
     if len(given or []) > MOST_ROWS:
-        top.faults.append(Fault(key, f"There are {len(given)} rows, more than {MOST_ROWS}."))
+        top.faults.append(
+            Fault(
+                key,
+                say(
+                    "There are {given_count} rows, more than {most_rows}.", given_count=len(given), most_rows=MOST_ROWS
+                ),
+            )
+        )
         return []
     return [_row(_Table(f"{key} {number}", each, top.faults)) for number, each in enumerate(given or [], 1)]
 
@@ -130,7 +144,7 @@ def _row(table: _Table) -> Row:
     hours = _number(Decimal(0), Decimal(MOST_HOURS))
     pays = table.table("pays")
     if "pays" not in table.data:
-        table.faults.append(Fault(table.at("pays"), "This is missing: what does the row pay?"))
+        table.faults.append(Fault(table.at("pays"), say("This is missing: what does the row pay?")))
     what = Pays(
         pays.get("share", _share, Decimal(1)), pays.get("amount", _name, "full"), pays.get("hourly", _whole(1, 48), None)
     )  # fmt: skip
@@ -145,7 +159,7 @@ def _row(table: _Table) -> Row:
     least = max((each for each in (row.hours_from, row.hours_over) if each is not None), default=None)
     if least is not None and row.hours_below is not None and row.hours_below <= least:
         table.faults.append(
-            Fault(table.at("below"), "No period has fewer hours than that and so many: it would never fit.")
+            Fault(table.at("below"), say("No period has fewer hours than that and so many: it would never fit."))
         )
     return row
 
@@ -166,10 +180,15 @@ def _meals(top: _Table) -> MealRule:
         table.get("floor", _one_of("zero", "incidentals"), "zero"), _rounding(table),
     )  # fmt: skip
     if rule.by == "share" and not read and "by" in table.data:
-        table.faults.append(Fault(table.at("shares"), "This is missing: which share of the full day is each meal?"))
+        table.faults.append(
+            Fault(table.at("shares"), say("This is missing: which share of the full day is each meal?"))
+        )
     if rule.by == "table" and read:
         table.faults.append(
-            Fault(table.at("shares"), "Shares count with by = “share” alone; with “table” the rates have the amounts.")
+            Fault(
+                table.at("shares"),
+                say("Shares count with by = “share” alone; with “table” the rates have the amounts."),
+            )
         )
     table.done()
     return rule
@@ -207,7 +226,7 @@ def _long_stay(top: _Table) -> LongStay:
             steps.append(Step(after[0], after[1], share))
     rough = [step.after * (30 if step.unit == "months" else 1) for step in steps]
     if rough != sorted(set(rough)):
-        top.faults.append(Fault(table.at("steps"), "They go from the shortest stay to the longest, each once."))
+        top.faults.append(Fault(table.at("steps"), say("They go from the shortest stay to the longest, each once.")))
     rule = LongStay(tuple(steps), table.get("continues_within", _whole(0, 3660), 0))
     table.done()
     return rule
@@ -221,7 +240,7 @@ def _rounding(table: _Table) -> Rounding:
 def _text(most: int) -> Callable[[Any], str]:
     def read(value: Any) -> str:
         if not isinstance(value, str) or not value.strip() or len(value) > most or not value.isprintable():
-            raise _Wrong(f"This is a text of at most {most} letters.")
+            raise _Wrong(say("This is a text of at most {most} letters.", most=most))
         return value.strip()
 
     return read
@@ -229,14 +248,16 @@ def _text(most: int) -> Callable[[Any], str]:
 
 def _name(value: Any) -> str:
     if not isinstance(value, str) or not _NAME.fullmatch(value):
-        raise _Wrong("This is the name of an amount of the rates: small letters, as “part”.")
+        raise _Wrong(say("This is the name of an amount of the rates: small letters, as “part”."))
     return value
 
 
 def _one_of(*known: str) -> Callable[[Any], str]:
     def read(value: Any) -> str:
         if value not in known:
-            raise _Wrong(f"“{str(value)[:40]}” is not known here. There is: {', '.join(known)}.")
+            raise _Wrong(
+                say("“{value}” is not known here. There is: {list}.", value=str(value)[:40], list=joined(", ", known))
+            )
         return str(value)
 
     return read
@@ -245,13 +266,15 @@ def _one_of(*known: str) -> Callable[[Any], str]:
 def _number(least: Decimal, most: Decimal) -> Callable[[Any], Decimal]:
     def read(value: Any) -> Decimal:
         if isinstance(value, bool) or not isinstance(value, str | int | float | Decimal) or len(str(value)) > LONGEST:
-            raise _Wrong("This is a number, as 12 or 0.75.")
+            raise _Wrong(say("This is a number, as 12 or 0.75."))
         try:
             found = Decimal(str(value))
         except InvalidOperation:
-            raise _Wrong(f"“{str(value)[:40]}” is no number. Write it as 12 or 0.75.") from None
+            raise _Wrong(say("“{value}” is no number. Write it as 12 or 0.75.", value=str(value)[:40])) from None
         if not found.is_finite() or not least <= found <= most:
-            raise _Wrong(f"{str(value)[:40]} is out of bounds: from {least} to {most}.")
+            raise _Wrong(
+                say("{value} is out of bounds: from {least} to {most}.", value=str(value)[:40], least=least, most=most)
+            )
         return found
 
     return read
@@ -261,16 +284,18 @@ def _share(value: Any) -> Decimal:
     try:
         return _number(Decimal(0), Decimal(1))(value)
     except _Wrong as wrong:
-        if "bounds" not in str(wrong):
+        if "bounds" not in said_by(wrong):
             raise
-        raise _Wrong(f"{str(value)[:40]} is no share: it is from 0 to 1, as 0.75 for three quarters.") from None
+        raise _Wrong(
+            say("{value} is no share: it is from 0 to 1, as 0.75 for three quarters.", value=str(value)[:40])
+        ) from None
 
 
 def _whole(least: int, most: int) -> Callable[[Any], int]:
     def read(value: Any) -> int:
         found = _number(Decimal(least), Decimal(most))(value)
         if found != found.to_integral_value():
-            raise _Wrong("This is a whole number.")
+            raise _Wrong(say("This is a whole number."))
         return int(found)
 
     return read
@@ -278,13 +303,13 @@ def _whole(least: int, most: int) -> Callable[[Any], int]:
 
 def _yes(value: Any) -> bool:
     if not isinstance(value, bool):
-        raise _Wrong("This is true or false.")
+        raise _Wrong(say("This is true or false."))
     return value
 
 
 def _list(value: Any) -> list[Any]:
     if not isinstance(value, list | tuple):
-        raise _Wrong("This is a list.")
+        raise _Wrong(say("This is a list."))
     return list(value)
 
 
@@ -293,9 +318,9 @@ def _kinds(value: Any) -> frozenset[Kind]:
     known = [kind.value for kind in Kind]
     for each in given:
         if each not in known:
-            raise _Wrong(f"“{str(each)[:40]}” is no period. There is: {', '.join(known)}.")
+            raise _Wrong(say("“{each}” is no period. There is: {list}.", each=str(each)[:40], list=joined(", ", known)))
     if not given:
-        raise _Wrong("Name a period, or leave this out for every one.")
+        raise _Wrong(say("Name a period, or leave this out for every one."))
     return frozenset(Kind(each) for each in given)
 
 
@@ -303,34 +328,34 @@ def _day(value: Any) -> date:
     try:
         return value if type(value) is date else date.fromisoformat(str(value))
     except ValueError:
-        raise _Wrong("This is a day, as 2026-01-01.") from None
+        raise _Wrong(say("This is a day, as 2026-01-01.")) from None
 
 
 def _minutes(value: Any) -> int:
     found = _CLOCK.fullmatch(f"{value:%H:%M}" if isinstance(value, time) else str(value))
     if found is None or (minutes := int(found[1]) * 60 + int(found[2])) > 1440:
-        raise _Wrong("This is a clock time, as 12:00.")
+        raise _Wrong(say("This is a clock time, as 12:00."))
     return minutes
 
 
 def _time(value: Any) -> time:
     minutes = _minutes(value)
     if minutes == 1440:
-        raise _Wrong("This is a clock time of a day, up to 23:59.")
+        raise _Wrong(say("This is a clock time of a day, up to 23:59."))
     return time(minutes // 60, minutes % 60)
 
 
 def _span(value: Any) -> tuple[int, int]:
     both = _list(value)
     if len(both) != 2 or _minutes(both[0]) >= _minutes(both[1]):
-        raise _Wrong("These are two clock times of a day, the earlier first, as [“06:00”, “24:00”].")
+        raise _Wrong(say("These are two clock times of a day, the earlier first, as [“06:00”, “24:00”]."))
     return _minutes(both[0]), _minutes(both[1])
 
 
 def _after(value: Any) -> tuple[int, str]:
     found = _AFTER.fullmatch(str(value))
     if found is None or int(found[1]) < 1:
-        raise _Wrong("This is how long the stay has lasted, as “30 days” or “3 months”.")
+        raise _Wrong(say("This is how long the stay has lasted, as “30 days” or “3 months”."))
     return int(found[1]), found[2].rstrip("s") + "s"
 
 

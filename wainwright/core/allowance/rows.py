@@ -8,9 +8,10 @@ from datetime import time
 from decimal import ROUND_CEILING, Decimal
 from enum import StrEnum
 
+from wainwright.core.said import joined, say
 from wainwright.core.workings import plain
 
-SHARE_WORDS = {Decimal("0.75"): "three quarters", Decimal("0.5"): "half", Decimal("0.25"): "a quarter"}
+SHARE_WORDS = {Decimal("0.75"): say("three quarters"), Decimal("0.5"): "half", Decimal("0.25"): say("a quarter")}
 ONE = Decimal(1)
 
 
@@ -61,16 +62,24 @@ class Pays:
 
     def words(self, hours: Decimal) -> str:
         """What is paid, as it goes on with an amount: "half of", "7 twelfths of"."""
-        of = "of" if self.amount == "full" else f"of the {self.amount} amount,"
+        of = "of" if self.amount == "full" else say("of the {amount} amount,", amount=self.amount)
         if self.hourly is not None:
-            parts = "twelfths" if self.hourly == 12 else f"parts of {self.hourly}"
+            parts = "twelfths" if self.hourly == 12 else say("parts of {hourly}", hourly=self.hourly)
             least = min(begun(hours), self.hourly)
             return (
-                f"{least} {parts} {of}" if self.share == ONE else f"{share_words(self.share)} of {least} {parts} {of}"
+                joined("", (least, " ", parts, " ", of))
+                if self.share == ONE
+                else say(
+                    "{share_words} of {least} {parts} {of}",
+                    share_words=share_words(self.share),
+                    least=least,
+                    parts=parts,
+                    of=of,
+                )
             )
         if self.amount != "full" and self.share == ONE:
-            return f"the {self.amount} amount,"
-        return f"{share_words(self.share)} {of}"
+            return say("the {amount} amount,", amount=self.amount)
+        return joined("", (share_words(self.share), " ", of))
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,20 +119,34 @@ class Row:
     def because(self, at: Situation) -> list[str]:
         """Return, of a period that it fits, why: each condition that is not plain from the period itself, in words."""
         said = [
-            (self.night is not None, "with a night away" if self.night else "without a night away"),
+            (self.night is not None, say("with a night away") if self.night else say("without a night away")),
             (self._by_hours, f"{plain(round(at.hours, 2))} h{self._bounds}"),
             (
                 self.journey_from is not None,
-                f"{plain(round(at.journey_hours, 2))} h in all, from {_h(self.journey_from)} h",
+                say(
+                    "{journey_hours} h in all, from {h} h",
+                    journey_hours=plain(round(at.journey_hours, 2)),
+                    h=_h(self.journey_from),
+                ),
             ),
             (
                 self.journey_over is not None,
-                f"{plain(round(at.journey_hours, 2))} h in all, over {_h(self.journey_over)} h",
+                say(
+                    "{journey_hours} h in all, over {h} h",
+                    journey_hours=plain(round(at.journey_hours, 2)),
+                    h=_h(self.journey_over),
+                ),
             ),
-            (self.left_from is not None, f"left {_clock(at.left)}, at or after {_clock(self.left_from)}"),
-            (self.back_until is not None, f"back {_clock(at.back)}, at or before {_clock(self.back_until)}"),
-            (self.away_at is not None, f"away at {_clock(self.away_at)}"),
-            (self.most, "most hours of the journey"),
+            (
+                self.left_from is not None,
+                say("left {clock}, at or after {clock_2}", clock=_clock(at.left), clock_2=_clock(self.left_from)),
+            ),
+            (
+                self.back_until is not None,
+                say("back {clock}, at or before {clock_2}", clock=_clock(at.back), clock_2=_clock(self.back_until)),
+            ),
+            (self.away_at is not None, say("away at {clock}", clock=_clock(self.away_at))),
+            (self.most, say("most hours of the journey")),
         ]
         return [words for holds, words in said if holds]
 
@@ -131,25 +154,37 @@ class Row:
     def words(self) -> str:
         """The row as a sentence: its conditions, then what it pays."""
         conditions = [
-            (bool(self.period), " or ".join(KIND_WORDS[kind] for kind in Kind if kind in self.period)),
-            (self.night is not None, "with a night away" if self.night else "without a night away"),
+            (bool(self.period), joined(say(" or "), (KIND_WORDS[kind] for kind in Kind if kind in self.period))),
+            (self.night is not None, say("with a night away") if self.night else say("without a night away")),
             (bool(self._bounds), self._bounds.removeprefix(", ")),
-            (self.journey_from is not None, f"the journey from {_h(self.journey_from)} h"),
-            (self.journey_over is not None, f"the journey over {_h(self.journey_over)} h"),
-            (self.left_from is not None, f"left at or after {_clock(self.left_from)}"),
-            (self.back_until is not None, f"back at or before {_clock(self.back_until)}"),
-            (self.away_at is not None, f"away at {_clock(self.away_at)}"),
-            (self.most, "the period with most hours"),
+            (self.journey_from is not None, say("the journey from {h} h", h=_h(self.journey_from))),
+            (self.journey_over is not None, say("the journey over {h} h", h=_h(self.journey_over))),
+            (self.left_from is not None, say("left at or after {clock}", clock=_clock(self.left_from))),
+            (self.back_until is not None, say("back at or before {clock}", clock=_clock(self.back_until))),
+            (self.away_at is not None, say("away at {clock}", clock=_clock(self.away_at))),
+            (self.most, say("the period with most hours")),
         ]
-        said = ", ".join(words for holds, words in conditions if holds) or "any other"
-        amount = "the full rate" if self.pays.amount == "full" else f"the {self.pays.amount} amount"
+        said = joined(", ", (words for holds, words in conditions if holds)) or say("any other")
+        amount = (
+            say("the full rate")
+            if self.pays.amount == "full"
+            else say("the {pays_amount} amount", pays_amount=self.pays.amount)
+        )
         if self.pays.hourly is not None:
-            paid = f"for each hour begun 1/{self.pays.hourly} of {amount}"
-            paid = paid if self.pays.share == ONE else f"{share_words(self.pays.share)} of it: {paid}"
+            paid = say("for each hour begun 1/{hourly} of {amount}", hourly=self.pays.hourly, amount=amount)
+            paid = (
+                paid
+                if self.pays.share == ONE
+                else say("{share_words} of it: {paid}", share_words=share_words(self.pays.share), paid=paid)
+            )
         else:
-            paid = amount if self.pays.share == ONE else f"{share_words(self.pays.share)} of {amount}"
+            paid = (
+                amount
+                if self.pays.share == ONE
+                else say("{share_words} of {amount}", share_words=share_words(self.pays.share), amount=amount)
+            )
             paid = "nothing" if self.pays.share == 0 else paid
-        return f"{self.name + ': ' if self.name else ''}{said}: {paid}"
+        return joined("", (self.name + ": " if self.name else "", said, ": ", paid))
 
     @property
     def _by_hours(self) -> bool:
@@ -167,7 +202,7 @@ class Row:
 
 
 KIND_WORDS = {
-    Kind.ONLY: "single day", Kind.FIRST: "first day", Kind.LAST: "last day", Kind.WHOLE: "whole period", Kind.REST: "what is left over",
+    Kind.ONLY: say("single day"), Kind.FIRST: say("first day"), Kind.LAST: say("last day"), Kind.WHOLE: say("whole period"), Kind.REST: say("what is left over"),
 }  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from typing import Any, Literal
 from wainwright.core.allowance.rows import Row
 from wainwright.core.journey import Meal, Place
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, say
 
 FULL = "full"
 ONE = Decimal(1)
@@ -67,7 +68,14 @@ class Rate:
         try:
             return self.amounts[name]
         except KeyError:
-            raise NoRate(f"no amount “{name}” in the rate of {self.label} from {self.since:%d %b %Y}") from None
+            raise NoRate(
+                say(
+                    "no amount “{name}” in the rate of {label} from {since}",
+                    name=name,
+                    label=self.label,
+                    since=as_figure(self.since, "%d %b %Y"),
+                )
+            ) from None
 
     @property
     def label(self) -> str:
@@ -105,7 +113,7 @@ def rate_for(rates: Sequence[Rate], place: Place, day: date) -> Rate:
     known = rates.at(place) if isinstance(rates, Rates) else rates
     fitting = [rate for rate in known if rate.covers(place, day)]
     if not fitting:
-        raise NoRate(f"no rate for {place.town or place.name} on {day:%d %b %Y}")
+        raise NoRate(say("no rate for {town} on {day}", town=place.town or place.name, day=as_figure(day, "%d %b %Y")))
     return max(fitting, key=lambda rate: (bool(rate.town), bool(rate.country), rate.since, rate.until is not None))
 
 

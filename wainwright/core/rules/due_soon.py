@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.said import as_figure, say
 from wainwright.core.workings import day_text
 
 
@@ -14,8 +15,8 @@ class DueSoon(Kind):
     """Says the day, and once it is past how late it is."""
 
     code = "due_soon"
-    title = "Claim is due"
-    about = "When the claim is due."
+    title = say("Claim is due")
+    about = say("When the claim is due.")
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
@@ -24,7 +25,7 @@ class DueSoon(Kind):
             return
         late = (subject.today - subject.due).days
         if late > 0:
-            text = f"The claim was due on {day_text(subject.due, year=True)}, {late} days ago."
+            text = say("The claim was due on {due}, {late} days ago.", due=day_text(subject.due, year=True), late=late)
         else:
-            text = f"The claim is due by {subject.due.day} {subject.due:%B}."
-        yield Hit(subject.key, text, Cure("Certify and send", subject.key))
+            text = say("The claim is due by {day} {due}.", day=subject.due.day, due=as_figure(subject.due, "%B"))
+        yield Hit(subject.key, text, Cure(say("Certify and send"), subject.key))

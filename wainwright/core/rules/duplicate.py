@@ -9,6 +9,7 @@ from wainwright.core.money import Money
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Known, Subject
 from wainwright.core.rules.params import Param
+from wainwright.core.said import say
 
 
 @kind
@@ -19,12 +20,12 @@ class Duplicate(Kind):
     """
 
     code = "duplicate"
-    title = "Twice"
-    about = "The same cost twice: same receipt, or same merchant, day and amount."
+    title = say("Twice")
+    about = say("The same cost twice: same receipt, or same merchant, day and amount.")
     needs = frozenset({"known"})
     params = (
-        Param("by", "choice", "The same by", "", "Empty: by either.", needed=False,
-              choices=(("paper", "the same paper"), ("cost", "merchant, day and amount"))),
+        Param("by", "choice", say("The same by"), "", say("Empty: by either."), needed=False,
+              choices=(("paper", say("the same paper")), ("cost", say("merchant, day and amount")))),
     )  # fmt: skip
     on = frozenset({"claim"})
 
@@ -35,13 +36,23 @@ class Duplicate(Kind):
             seen.keep(each)
         for item in subject.items:
             mine = Known(
-                item.key, item.label, "this claim", item.merchant, item.day, item.amount, item.receipts, item.names
+                item.key, item.label, say("this claim"), item.merchant, item.day, item.amount, item.receipts, item.names
             )
             other = seen.like(mine, by)
             if other is not None:
-                text = f"{item.label}, {item.amount}, looks the same as {other.label} on {other.where}."
+                text = say(
+                    "{item_label}, {item_amount}, looks the same as {other_label} on {where}.",
+                    item_label=item.label,
+                    item_amount=item.amount,
+                    other_label=other.label,
+                    where=other.where,
+                )
                 yield Hit(
-                    item.key, text, Cure("Take one out, or say why it is another", item.key), item.amount, (other.key,)
+                    item.key,
+                    text,
+                    Cure(say("Take one out, or say why it is another"), item.key),
+                    item.amount,
+                    (other.key,),
                 )
             seen.keep(mine)
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.said import say
 
 
 @kind
@@ -13,8 +14,8 @@ class EvidenceDiffers(Kind):
     """Says more than shows."""
 
     code = "evidence_differs"
-    title = "More claimed than the evidence shows"
-    about = "What is claimed is more than what the evidence shows."
+    title = say("More claimed than the evidence shows")
+    about = say("What is claimed is more than what the evidence shows.")
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
@@ -22,5 +23,11 @@ class EvidenceDiffers(Kind):
         for item in subject.items:
             if item.shows is not None and item.amount > item.shows:
                 over = item.amount - item.shows
-                text = f"{item.label} says {item.amount}, its evidence shows {item.shows}: {over} less."
-                yield Hit(item.key, text, Cure(f"Correct to {item.shows}", item.key), over)
+                text = say(
+                    "{item_label} says {item_amount}, its evidence shows {shows}: {over} less.",
+                    item_label=item.label,
+                    item_amount=item.amount,
+                    shows=item.shows,
+                    over=over,
+                )
+                yield Hit(item.key, text, Cure(say("Correct to {shows}", shows=item.shows), item.key), over)

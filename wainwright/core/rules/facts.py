@@ -10,11 +10,12 @@ from typing import Literal
 
 from wainwright.core.allowance.lodging import NightAllowed
 from wainwright.core.money import Money
+from wainwright.core.said import say
 
 # The kinds of papers that a trip can rest on, and the fields of a cost that may be asked for.
-PAPERS = ("agenda", "invitation", "price comparison", "booking", "other paper")
+PAPERS = ("agenda", "invitation", say("price comparison"), "booking", say("other paper"))
 FIELDS = (
-    ("merchant", "merchant"), ("description", "what for"), ("guests", "who was there"), ("reference", "reference"),
+    ("merchant", "merchant"), ("description", say("what for")), ("guests", say("who was there")), ("reference", "reference"),
     ("customer", "customer"), ("country", "country"),
 )  # fmt: skip
 

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
 from wainwright.core.rules.params import Param
+from wainwright.core.said import say
 
 
 @kind
@@ -14,12 +15,12 @@ class MissingEvidence(Kind):
     """``over``: a receipt is needed for more than this. ``declared_up_to``: so much may be declared lost instead."""
 
     code = "missing_evidence"
-    title = "Receipt missing over a threshold"
-    about = "A cost over the threshold without its receipt."
+    title = say("Receipt missing over a threshold")
+    about = say("A cost over the threshold without its receipt.")
     by_category = True
     params = (
-        Param("over", "money", "Needed over"),
-        Param("declared_up_to", "money", "Declared lost up to", needed=False, help="So much may be declared lost instead; empty: anything."),
+        Param("over", "money", say("Needed over")),
+        Param("declared_up_to", "money", say("Declared lost up to"), needed=False, help=say("So much may be declared lost instead; empty: anything.")),
     )  # fmt: skip
     on = frozenset({"claim"})
 
@@ -33,7 +34,17 @@ class MissingEvidence(Kind):
             if item.declared_lost and (most is None or item.amount <= most):
                 continue
             if item.amount > over:
-                text = f"{item.label}, {item.amount}, has no receipt. Over {over} one is needed."
+                text = say(
+                    "{item_label}, {item_amount}, has no receipt. Over {over} one is needed.",
+                    item_label=item.label,
+                    item_amount=item.amount,
+                    over=over,
+                )
                 if item.declared_lost:
-                    text = f"{item.label}, {item.amount}, is declared lost; a declaration stands in for at most {most}."
-                yield Hit(item.key, text, Cure("Attach a receipt", item.key), item.amount)
+                    text = say(
+                        "{item_label}, {item_amount}, is declared lost; a declaration stands in for at most {most}.",
+                        item_label=item.label,
+                        item_amount=item.amount,
+                        most=most,
+                    )
+                yield Hit(item.key, text, Cure(say("Attach a receipt"), item.key), item.amount)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Item, Subject
+from wainwright.core.said import say
 from wainwright.core.workings import day_text
 
 
@@ -14,8 +15,8 @@ class NightTwice(Kind):
     """A night exists once; a second one shows both."""
 
     code = "night_twice"
-    title = "Night twice"
-    about = "A night that stands in two costs."
+    title = say("Night twice")
+    about = say("A night that stands in two costs.")
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
@@ -25,6 +26,11 @@ class NightTwice(Kind):
             for night in item.nights:
                 other = first.setdefault(night, item)
                 if other is not item:
-                    text = f"The night of {day_text(night)} is in {other.label} and again in {item.label}."
-                    yield Hit(item.key, text, Cure("Take one out", item.key), item.amount, (other.key,))
+                    text = say(
+                        "The night of {night} is in {other_label} and again in {item_label}.",
+                        night=day_text(night),
+                        other_label=other.label,
+                        item_label=item.label,
+                    )
+                    yield Hit(item.key, text, Cure(say("Take one out"), item.key), item.amount, (other.key,))
                     break

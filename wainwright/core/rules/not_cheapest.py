@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
 from wainwright.core.rules.params import Param
+from wainwright.core.said import say
 
 
 @kind
@@ -14,10 +15,10 @@ class NotCheapest(Kind):
     """``tolerance`` in the firm's currency."""
 
     code = "not_cheapest"
-    title = "Not the cheapest that fits"
-    about = "A way dearer than the cheapest that fits, by more than the firm's tolerance."
+    title = say("Not the cheapest that fits")
+    about = say("A way dearer than the cheapest that fits, by more than the firm's tolerance.")
     by_category = True
-    params = (Param("tolerance", "money", "Tolerance", "0"),)
+    params = (Param("tolerance", "money", say("Tolerance"), "0"),)
     on = frozenset({"plan"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
@@ -28,5 +29,12 @@ class NotCheapest(Kind):
                 continue
             over = item.amount - item.cheapest
             if over > tolerance:
-                text = f"{item.label} is {over} dearer than {item.cheapest}, the cheapest that fits. The firm allows {tolerance}."
-                yield Hit(item.key, text, Cure("Choose the cheapest that fits", item.key), over)
+                text = say(
+                    "{item_label} is {over} dearer than {cheapest}, the cheapest that fits. The firm allows "
+                    "{tolerance}.",
+                    item_label=item.label,
+                    over=over,
+                    cheapest=item.cheapest,
+                    tolerance=tolerance,
+                )
+                yield Hit(item.key, text, Cure(say("Choose the cheapest that fits"), item.key), over)

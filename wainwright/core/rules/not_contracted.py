@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.said import say
 
 
 @kind
@@ -13,8 +14,8 @@ class NotContracted(Kind):
     """A contracted fare that fits comes before another."""
 
     code = "not_contracted"
-    title = "Not a contracted fare"
-    about = "A fare that is not the firm's contracted one, though one fits."
+    title = say("Not a contracted fare")
+    about = say("A fare that is not the firm's contracted one, though one fits.")
     by_category = True
     on = frozenset({"plan"})
 
@@ -22,5 +23,13 @@ class NotContracted(Kind):
         """Yield every way that passed a contracted fare by."""
         for item in subject.items:
             if item.contract_passed and setting.applies_to(item.category):
-                text = f"{item.label} passes by a contracted fare that fits{f', at {item.cheapest}' if item.cheapest else ''}."
-                yield Hit(item.key, text, Cure("Choose the contracted fare", item.key), item.cheapest)
+                text = (
+                    say(
+                        "{item_label} passes by a contracted fare that fits, at {cheapest}.",
+                        item_label=item.label,
+                        cheapest=item.cheapest,
+                    )
+                    if item.cheapest
+                    else say("{item_label} passes by a contracted fare that fits.", item_label=item.label)
+                )
+                yield Hit(item.key, text, Cure(say("Choose the contracted fare"), item.key), item.cheapest)

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
 from wainwright.core.rules.params import Param
+from wainwright.core.said import say
 from wainwright.core.workings import day_text
 
 
@@ -15,10 +16,14 @@ class OffTrip(Kind):
     """``days`` before and after the trip are tolerated, for parking paid ahead and the like."""
 
     code = "off_trip"
-    title = "Outside the trip's dates"
-    about = "A cost whose date lies outside the trip of its claim."
+    title = say("Outside the trip's dates")
+    about = say("A cost whose date lies outside the trip of its claim.")
     by_category = True
-    params = (Param("days", "days", "Days around the trip", "0", "So many before and after are taken.", needed=False),)
+    params = (
+        Param(
+            "days", "days", say("Days around the trip"), "0", say("So many before and after are taken."), needed=False
+        ),
+    )
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
@@ -29,5 +34,13 @@ class OffTrip(Kind):
         for item in subject.items:
             early, late = (subject.starts - item.day).days, (item.day - subject.ends).days
             if setting.applies_to(item.category) and max(early, late) > slack:
-                when = f"{early} days before the trip" if early > 0 else f"{late} days after the trip"
-                yield Hit(item.key, f"{item.label} of {day_text(item.day)} is {when}.", Cure("Take it out", item.key))
+                when = (
+                    say("{early} days before the trip", early=early)
+                    if early > 0
+                    else say("{late} days after the trip", late=late)
+                )
+                yield Hit(
+                    item.key,
+                    say("{item_label} of {day} is {when}.", item_label=item.label, day=day_text(item.day), when=when),
+                    Cure(say("Take it out"), item.key),
+                )

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.money import total
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.said import say
 from wainwright.core.workings import day_text
 
 
@@ -18,8 +19,8 @@ class OverCeiling(Kind):
     """
 
     code = "over_ceiling"
-    title = "Lodging over the ceiling"
-    about = "Lodging over the ceiling of its place."
+    title = say("Lodging over the ceiling")
+    about = say("Lodging over the ceiling of its place.")
     needs = frozenset({"journey"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
@@ -32,22 +33,31 @@ class OverCeiling(Kind):
                 stays.setdefault(key, []).append(index)
         for night in subject.nights if subject.kind == "claim" else ():
             if night.night.supplied and night.cost.minor > 0:
-                text = (
-                    f"The night of {day_text(night.night.date)} costs {night.cost}, while quarters are supplied on the trip. "
-                    "Without the permission it is not paid."
+                text = say(
+                    "The night of {date} costs {cost}, while quarters are supplied on the trip. Without the "
+                    "permission it is not paid.",
+                    date=day_text(night.night.date),
+                    cost=night.cost,
                 )
                 target = f"night:{night.night.date.isoformat()}"
-                yield Hit(target, text, Cure("Say why quarters were paid", target), night.cost)
+                yield Hit(target, text, Cure(say("Say why quarters were paid"), target), night.cost)
         for (name, _), indexes in stays.items():
             first = subject.nights[indexes[0]]
             over = total((subject.nights[i].over for i in indexes), subject.currency)
-            nights = "one night" if len(indexes) == 1 else f"{len(indexes)} nights"
-            text = (
-                f"{name} is {first.over} a night over the {first.ceiling} ceiling for "
-                f"{first.night.place.town}, {nights} from {day_text(first.night.date)}."
+            nights = (
+                say("one night") if len(indexes) == 1 else say("{indexes_count} nights", indexes_count=len(indexes))
+            )
+            text = say(
+                "{name} is {over} a night over the {ceiling} ceiling for {town}, {nights} from {date}.",
+                name=name,
+                over=first.over,
+                ceiling=first.ceiling,
+                town=first.night.place.town,
+                nights=nights,
+                date=day_text(first.night.date),
             )
             if subject.kind == "claim":
-                text += f" Without the permission {over} is not paid."
+                text += say(" Without the permission {over} is not paid.", over=over)
             target = f"night:{first.night.date.isoformat()}"
             also = tuple(f"night:{subject.nights[i].night.date.isoformat()}" for i in indexes[1:])
-            yield Hit(target, text, Cure("Choose a cheaper stay", target), over, also)
+            yield Hit(target, text, Cure(say("Choose a cheaper stay"), target), over, also)

@@ -8,6 +8,7 @@ from wainwright.core.mileage import against_ticket
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
 from wainwright.core.rules.params import Param
+from wainwright.core.said import say
 from wainwright.core.workings import plain
 
 
@@ -16,10 +17,10 @@ class OwnCarFar(Kind):
     """``km``: up to this distance one way driving is not compared."""
 
     code = "own_car_far"
-    title = "Own car beyond a distance"
-    about = "The own car beyond the firm's distance, dearer than the cheapest other way."
+    title = say("Own car beyond a distance")
+    about = say("The own car beyond the firm's distance, dearer than the cheapest other way.")
     needs = frozenset({"journey"})
-    params = (Param("km", "km", "One way", "300", "Up to so far driving is not compared."),)
+    params = (Param("km", "km", say("One way"), "300", say("Up to so far driving is not compared.")),)
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every drive that costs more than the cheapest other way of the day."""
@@ -30,13 +31,25 @@ class OwnCarFar(Kind):
             if item.ticket is None:
                 # Nothing was compared on a plan: a drive so far asks why no other way was taken.
                 if item.one_way_km > limit:
-                    text = f"{item.label} is {plain(item.one_way_km)} km one way, beyond {plain(limit)} km, and no other way was compared."
-                    yield Hit(item.key, text, Cure("Say why you drove", item.key), item.amount)
+                    text = say(
+                        "{item_label} is {one_way_km} km one way, beyond {limit} km, and no other way was compared.",
+                        item_label=item.label,
+                        one_way_km=plain(item.one_way_km),
+                        limit=plain(limit),
+                    )
+                    yield Hit(item.key, text, Cure(say("Say why you drove"), item.key), item.amount)
                 continue
             compared = against_ticket(item.amount, item.one_way_km, limit, item.ticket)
             if compared.over.minor > 0:
-                text = (
-                    f"{item.label} is {plain(item.one_way_km)} km one way, beyond {plain(limit)} km. Driving comes to {item.amount}, "
-                    f"the cheapest other way that fits to {item.ticket}: without a reason {compared.allowed} is allowed."
+                text = say(
+                    "{item_label} is {one_way_km} km one way, beyond {limit} km. Driving comes to "
+                    "{item_amount}, the cheapest other way that fits to {ticket}: without a reason {allowed} "
+                    "is allowed.",
+                    item_label=item.label,
+                    one_way_km=plain(item.one_way_km),
+                    limit=plain(limit),
+                    item_amount=item.amount,
+                    ticket=item.ticket,
+                    allowed=compared.allowed,
                 )
-                yield Hit(item.key, text, Cure("Take the other way", item.key), compared.over)
+                yield Hit(item.key, text, Cure(say("Take the other way"), item.key), compared.over)

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
 from wainwright.core.rules.params import Param
+from wainwright.core.said import say
 
 
 @kind
@@ -14,10 +15,10 @@ class OwnMoney(Kind):
     """``over``: for more than this the firm's card is wanted."""
 
     code = "own_money"
-    title = "Own money where the card was wanted"
-    about = "Own money where the firm's card was wanted."
+    title = say("Own money where the card was wanted")
+    about = say("Own money where the firm's card was wanted.")
     by_category = True
-    params = (Param("over", "money", "Over"),)
+    params = (Param("over", "money", say("Over")),)
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
         """Yield every item paid with own money over the amount."""
@@ -29,5 +30,20 @@ class OwnMoney(Kind):
                 and setting.applies_to(item.category)
                 and item.amount > over
             ):
-                text = f"{item.label}, {item.amount}, {'is to be' if subject.kind == 'plan' else 'was'} paid with own money. Over {over} the firm's card is wanted."
-                yield Hit(item.key, text, Cure("Say why", item.key), item.amount)
+                text = (
+                    say(
+                        "{item_label}, {item_amount}, is to be paid with own money. Over {over} the firm's card "
+                        "is wanted.",
+                        item_label=item.label,
+                        item_amount=item.amount,
+                        over=over,
+                    )
+                    if subject.kind == "plan"
+                    else say(
+                        "{item_label}, {item_amount}, was paid with own money. Over {over} the firm's card is wanted.",
+                        item_label=item.label,
+                        item_amount=item.amount,
+                        over=over,
+                    )
+                )
+                yield Hit(item.key, text, Cure(say("Say why"), item.key), item.amount)

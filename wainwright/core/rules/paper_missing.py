@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import PAPERS, Subject
 from wainwright.core.rules.params import Param
+from wainwright.core.said import say
 
 
 @kind
@@ -14,13 +15,13 @@ class PaperMissing(Kind):
     """``paper`` is the kind wanted; "yes" for ``only_abroad`` or ``only_supplied`` asks it of such journeys alone."""
 
     code = "paper_missing"
-    title = "Required paper missing"
-    about = "A paper of a kind that the rules require is not on the trip."
+    title = say("Required paper missing")
+    about = say("A paper of a kind that the rules require is not on the trip.")
     needs = frozenset({"journey", "papers"})
     params = (
-        Param("paper", "choice", "Paper", PAPERS[0], choices=tuple((each, each) for each in PAPERS)),
-        Param("only_abroad", "yes", "Only of journeys abroad", needed=False),
-        Param("only_supplied", "yes", "Only where a host supplies meals", needed=False),
+        Param("paper", "choice", say("Paper"), PAPERS[0], choices=tuple((each, each) for each in PAPERS)),
+        Param("only_abroad", "yes", say("Only of journeys abroad"), needed=False),
+        Param("only_supplied", "yes", say("Only where a host supplies meals"), needed=False),
     )
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
@@ -33,4 +34,8 @@ class PaperMissing(Kind):
         supplied = setting.params.get("only_supplied") != "yes" or subject.meals_supplied
         if paper in subject.papers or not abroad or not supplied:
             return
-        yield Hit(subject.key, f"The {paper} is missing.", Cure(f"Attach the {paper}", "papers"))
+        yield Hit(
+            subject.key,
+            say("The {paper} is missing.", paper=paper),
+            Cure(say("Attach the {paper}", paper=paper), "papers"),
+        )

@@ -8,6 +8,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Literal
 
 from wainwright.core.money import Money
+from wainwright.core.said import joined, said_by, say
 
 Type = Literal["money", "days", "count", "percent", "km", "choice", "yes", "words"]
 # How far a number of each type goes, and what stands behind it on a form.
@@ -45,7 +46,7 @@ class Param:
         if self.type == "yes":
             return self.label
         if self.type == "choice":
-            return f"{self.label}: {dict(self.choices).get(value, value)}"
+            return joined("", (self.label, ": ", dict(self.choices).get(value, value)))
         unit = currency if self.type == "money" else self.unit
         return f"{self.label}: {value} {unit}".strip()
 
@@ -54,7 +55,7 @@ class ParamFaults(ValueError):
     """What of some parameters cannot be used, each by its name."""
 
     def __init__(self, faults: Mapping[str, str]) -> None:
-        super().__init__("; ".join(f"{name}: {words}" for name, words in faults.items()))
+        super().__init__(joined("; ", (joined("", (name, ": ", words)) for name, words in faults.items())))
         self.faults = dict(faults)
 
 
@@ -65,19 +66,19 @@ def read_params(params: Collection[Param], typed: Mapping[str, str], currency: s
     not know is wrong too.
     """
     known = {param.name: param for param in params}
-    faults = {name: f"This kind of rule has no {name}." for name in typed if name not in known}
+    faults = {name: say("This kind of rule has no {name}.", name=name) for name in typed if name not in known}
     read: dict[str, str] = {}
     for param in params:
         text = " ".join(str(typed.get(param.name, "")).split())
         text = text or (param.default if param.type == "choice" else "")
         if not text:
             if param.needed and param.type != "yes":
-                faults[param.name] = f"Say {param.label.lower()}."
+                faults[param.name] = say("Say {param_label}.", param_label=param.label.lower())
             continue
         try:
             value = _value(param, text, currency)
         except ValueError as error:
-            faults[param.name] = str(error)
+            faults[param.name] = said_by(error)
             continue
         if value:
             read[param.name] = value

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.allowance.lodging import NightAllowed
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
+from wainwright.core.said import say
 from wainwright.core.workings import day_text
 
 
@@ -15,8 +16,8 @@ class QuartersFirst(Kind):
     """Supplied quarters come first; that they were full is recorded on the night."""
 
     code = "quarters_first"
-    title = "Supplied quarters not taken"
-    about = "Lodging elsewhere where quarters are supplied."
+    title = say("Supplied quarters not taken")
+    about = say("Lodging elsewhere where quarters are supplied.")
     needs = frozenset({"journey"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
@@ -31,8 +32,13 @@ class QuartersFirst(Kind):
                 first.setdefault(house, night)
         for house, keys in houses.items():
             night = first[house]
-            text = (
-                f"{house[0]} costs {night.cost} from {day_text(night.night.date)}, while {house[1]} is supplied in "
-                f"{night.night.place.town}. Without a record that it was full, nothing is allowed."
+            text = say(
+                "{house} costs {cost} from {date}, while {house_2} is supplied in {town}. Without a "
+                "record that it was full, nothing is allowed.",
+                house=house[0],
+                cost=night.cost,
+                date=day_text(night.night.date),
+                house_2=house[1],
+                town=night.night.place.town,
             )
-            yield Hit(keys[0], text, Cure("Record that it was full", "quarters"), night.cost, tuple(keys[1:]))
+            yield Hit(keys[0], text, Cure(say("Record that it was full"), "quarters"), night.cost, tuple(keys[1:]))

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
 from wainwright.core.rules.params import Param
+from wainwright.core.said import say
 
 # What was called off had been authorised, else there is no claim of it.
 _AUTHORISED = {"Authorised", "Under way", "Back", "Closed", "Called off"}
@@ -17,10 +18,10 @@ class TripNotAuthorised(Kind):
     """``only_abroad`` "yes" asks it of journeys abroad alone."""
 
     code = "trip_not_authorised"
-    title = "Trip not authorised"
-    about = "A claim for a trip that nobody authorised."
+    title = say("Trip not authorised")
+    about = say("A claim for a trip that nobody authorised.")
     needs = frozenset({"journey"})
-    params = (Param("only_abroad", "yes", "Only of journeys abroad", needed=False),)
+    params = (Param("only_abroad", "yes", say("Only of journeys abroad"), needed=False),)
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
@@ -29,5 +30,8 @@ class TripNotAuthorised(Kind):
             return
         if setting.params.get("only_abroad") == "yes" and not subject.abroad:
             return
-        text = f"The trip behind this claim stands at {subject.trip_state}. It must be authorised first."
-        yield Hit(subject.key, text, Cure("Open the trip", "trip"))
+        text = say(
+            "The trip behind this claim stands at {trip_state}. It must be authorised first.",
+            trip_state=subject.trip_state,
+        )
+        yield Hit(subject.key, text, Cure(say("Open the trip"), "trip"))

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
 from wainwright.core.rules.params import Param
+from wainwright.core.said import say
 
 
 @kind
@@ -15,10 +16,10 @@ class Unwanted(Kind):
     """``words`` are parted by commas; each is looked for in the merchant's name, as whole words."""
 
     code = "unwanted"
-    title = "Merchant not wanted"
-    about = "A merchant whose name the firm does not want on a claim."
+    title = say("Merchant not wanted")
+    about = say("A merchant whose name the firm does not want on a claim.")
     by_category = True
-    params = (Param("words", "words", "Words of the name", help="Parted by commas, as: casino, betting."),)
+    params = (Param("words", "words", say("Words of the name"), help=say("Parted by commas, as: casino, betting.")),)
     on = frozenset({"claim"})
 
     def check(self, subject: Subject, setting: Setting) -> Iterator[Hit]:
@@ -30,5 +31,11 @@ class Unwanted(Kind):
             name = " ".join(item.merchant.casefold().split())
             word = next((each for each in words if re.search(rf"(?<!\w){re.escape(each)}(?!\w)", name)), None)
             if word is not None:
-                text = f"{item.label}, {item.amount}: the firm does not want costs at {item.merchant} (“{word}”)."
-                yield Hit(item.key, text, Cure("Take it out", item.key), item.amount)
+                text = say(
+                    "{item_label}, {item_amount}: the firm does not want costs at {merchant} (“{word}”).",
+                    item_label=item.label,
+                    item_amount=item.amount,
+                    merchant=item.merchant,
+                    word=word,
+                )
+                yield Hit(item.key, text, Cure(say("Take it out"), item.key), item.amount)

@@ -11,13 +11,18 @@ from wainwright.accounts.models import CodedModel
 from wainwright.core.coding import Coding
 from wainwright.core.mileage import from_km
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.core.splits import SplitPart
 from wainwright.core.workings import plain
 from wainwright.expenses.models.owned import OwnedQuerySet
 from wainwright.formats.tax_numbers import country_of_tax_number
 from wainwright.people.models import Membership
 
-PAID_BY = [("self", "Paid by the traveller"), ("firm", "The firm's card"), ("central", "Billed to the firm")]
+PAID_BY = [
+    ("self", say("Paid by the traveller")),
+    ("firm", say("The firm's card")),
+    ("central", say("Billed to the firm")),
+]
 
 
 class Expense(CodedModel):
@@ -105,8 +110,8 @@ class Expense(CodedModel):
     def label(self) -> str:
         """What it is called on lists."""
         if self.kind == self.Kind.MILEAGE and self.origin and self.target:
-            return f"{self.origin['town']} – {self.target['town']}, {self.distance} {self.unit}"
-        return self.description or self.merchant or "A cost"
+            return joined("", (self.origin["town"], " – ", self.target["town"], ", ", self.distance, " ", self.unit))
+        return self.description or self.merchant or say("A cost")
 
     @property
     def distance(self) -> str:

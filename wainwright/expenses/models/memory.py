@@ -6,6 +6,7 @@ from decimal import Decimal
 
 from django.db import models
 
+from wainwright.core.said import say
 from wainwright.expenses.models.papers import Receipt
 from wainwright.people.models import Membership
 
@@ -40,4 +41,4 @@ class RefusedPair(models.Model):
         constraints = [models.UniqueConstraint(fields=["receipt", "charge"], name="a_pair_refused_once")]
 
     def __str__(self):
-        return f"{self.receipt_id} and {self.charge_id}"
+        return say("{receipt_id} and {charge_id}", receipt_id=self.receipt_id, charge_id=self.charge_id)

@@ -6,6 +6,7 @@ from django.db import models
 from django.db.models.fields.files import FieldFile
 
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.expenses.models.costs import Expense
 from wainwright.expenses.models.owned import EvidenceQuerySet
 from wainwright.people.models import Membership
@@ -114,7 +115,7 @@ class ReceiptPage(models.Model):
         constraints = [models.UniqueConstraint(fields=["receipt", "number"], name="one_picture_per_page")]
 
     def __str__(self):
-        return f"page {self.number + 1}"
+        return say("page {number}", number=self.number + 1)
 
 
 class Sender(models.Model):

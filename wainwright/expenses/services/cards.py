@@ -9,6 +9,7 @@ from stdnum import iban
 from stdnum.exceptions import ValidationError as NotValid
 
 from wainwright.accounts.selectors import books
+from wainwright.core.said import as_figure, joined, say
 from wainwright.errors import Refusal
 from wainwright.news.services import tell
 from wainwright.people.may import must
@@ -27,16 +28,16 @@ def change_card(member: Membership, card_id: int, since: str, closed: str, accou
     before = [str(card.since), str(card.closed), card.account]
     card.since, card.closed = _day(since, "since"), _day(closed, "closed")
     if card.since and card.closed and card.closed < card.since:
-        raise Refusal("The card is closed before it begins.", "closed")
+        raise Refusal(say("The card is closed before it begins."), "closed")
     try:
         # The box offers accounts by code and name; either is taken.
         card.account = books(member.firm).picks("account").exact(account) if account.strip() else ""
     except ValueError as error:
-        raise Refusal(f"The ledger does not know account {account[:20]}.", "account") from error
+        raise Refusal(say("The ledger does not know account {account}.", account=account[:20]), "account") from error
     card.save()
     record(
         member,
-        "changed a card",
+        say("changed a card"),
         f"member:{card.owner_id}",
         before=before,
         after=[str(card.since), str(card.closed), card.account],
@@ -54,16 +55,25 @@ def give_card(member: Membership, holder_id: int, last_four: str, issuer: str, s
         .first()
     )
     if holder is None:
-        raise Refusal("Choose who holds the card.", "holder")
+        raise Refusal(say("Choose who holds the card."), "holder")
     first, last = _day(since, "since"), _day(expires, "expires")
     if not (
         last_four.isdecimal() and last_four.isascii() and len(last_four) == FOUR and issuer.strip() and first and last
     ):
-        raise Refusal("A card has four digits, an issuer, a first day and a day until which it is good.", "last_four")
+        raise Refusal(
+            say("A card has four digits, an issuer, a first day and a day until which it is good."), "last_four"
+        )
     if last <= first:
-        raise Refusal("The card runs out before it is used.", "expires")
+        raise Refusal(say("The card runs out before it is used."), "expires")
     if Card.objects.filter(owner=holder, last_four=last_four).exists():
-        raise Refusal(f"{holder.person.name} has a card ending {last_four} on file already.", "last_four")
+        raise Refusal(
+            say(
+                "{holder} has a card ending {last_four} on file already.",
+                holder=holder.person.name,
+                last_four=last_four,
+            ),
+            "last_four",
+        )
     others = Card.objects.select_for_update(of=("self",), no_key=True).filter(
         owner__firm_id=member.firm_id,
         firm_pays=True,
@@ -84,8 +94,17 @@ def give_card(member: Membership, holder_id: int, last_four: str, issuer: str, s
         "until": str(last),
         "taken from": [o.owner_id for o in others],
     }
-    record(member, "gave a card of the firm", f"member:{holder.pk}", after=after)
-    tell(holder, f"You hold the firm's card {card.issuer} ending {last_four} from {first:%d.%m.%Y} on", "/profile/")
+    record(member, say("gave a card of the firm"), f"member:{holder.pk}", after=after)
+    tell(
+        holder,
+        say(
+            "You hold the firm's card {issuer} ending {last_four} from {first} on",
+            issuer=card.issuer,
+            last_four=last_four,
+            first=as_figure(first, "%d.%m.%Y"),
+        ),
+        "/profile/",
+    )
     return card
 
 
@@ -95,7 +114,7 @@ def set_issuer(member: Membership, name: str, account: str) -> Issuer:
     must(member, "cards")
     name = " ".join(name.split())[:60]
     if len(name) < 2:
-        raise Refusal("Say which issuer, as it stands on the cards.", "issuer")
+        raise Refusal(say("Say which issuer, as it stands on the cards."), "issuer")
     known = (
         Issuer.objects.select_for_update(of=("self",), no_key=True)
         .filter(firm_id=member.firm_id, name__iexact=name)
@@ -106,23 +125,27 @@ def set_issuer(member: Membership, name: str, account: str) -> Issuer:
         try:
             number = iban.validate(account)
         except NotValid as error:
-            raise Refusal("That is no bank account: check its digits.", "iban") from error
+            raise Refusal(say("That is no bank account: check its digits."), "iban") from error
         known = known or Issuer(firm_id=member.firm_id, name=name)
         known.iban = number
         known.save()
     elif known is None:
-        raise Refusal("Type the account on which it is paid.", "iban")
+        raise Refusal(say("Type the account on which it is paid."), "iban")
     else:
         number = ""
         known.delete()
     record(
-        member, "said where an issuer is paid", f"firm:{member.firm_id}", before=before[-4:],
+        member, say("said where an issuer is paid"), f"firm:{member.firm_id}", before=before[-4:],
         after={"issuer": name, "account": number[-4:]},
     )  # fmt: skip
     for other in finance_of(member.firm_id):
         if other.pk != member.pk:
-            words = f"is paid on an account ending {number[-4:]} now" if number else "is not paid any more"
-            tell(other, f"{member.person.name}: {name} {words}", "/ledger/cards/")
+            words = (
+                say("is paid on an account ending {number} now", number=number[-4:])
+                if number
+                else say("is not paid any more")
+            )
+            tell(other, joined("", (member.person.name, ": ", name, " ", words)), "/ledger/cards/")
     return known
 
 
@@ -130,4 +153,4 @@ def _day(text: str, field: str) -> date | None:
     try:
         return date.fromisoformat(text) if text.strip() else None
     except ValueError as error:
-        raise Refusal("That is no date.", field) from error
+        raise Refusal(say("That is no date."), field) from error

@@ -16,6 +16,7 @@ from rapidfuzz import fuzz
 from wainwright import clock
 from wainwright.core.matching import plain_merchant
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, said_by, say
 from wainwright.core.text import clean_data, one_line
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
@@ -45,12 +46,12 @@ TELLING = 200
 def look_at(member: Membership, name: str, content: bytes, card_four: str = "") -> CardFile:
     """Keep a file and have it read, so that what it holds can be seen before it is taken. Raises ``Refusal``."""
     if len(content) > MOST_BYTES:
-        raise Refusal("The file is larger than 64 MB. Ask the card's bank for a shorter period.", "file")
+        raise Refusal(say("The file is larger than 64 MB. Ask the card's bank for a shorter period."), "file")
     try:
         kind = format_of(content)
     except Unreadable as error:
-        raise Refusal(str(error), "file") from error
-    shown = PurePath(name.replace("\\", "/")).name[-120:] or "card file"
+        raise Refusal(said_by(error), "file") from error
+    shown = PurePath(name.replace("\\", "/")).name[-120:] or say("card file")
     digest = hashlib.sha256(content).hexdigest()
     file = CardFile(
         member=member, name=shown, sha256=digest, time=clock.now(), state=CardFile.State.READING, format=kind,
@@ -58,7 +59,9 @@ def look_at(member: Membership, name: str, content: bytes, card_four: str = "") 
     )  # fmt: skip
     file.file.save(f"{digest[:24]}.txt", ContentFile(content), save=False)
     file.save()
-    record(member, "sent a card file", f"cardfile:{file.pk}", after={"name": shown, "sha256": digest, "format": kind})
+    record(
+        member, say("sent a card file"), f"cardfile:{file.pk}", after={"name": shown, "sha256": digest, "format": kind}
+    )
     read_file(file.pk)
     return file
 
@@ -93,9 +96,9 @@ def _read_kept(file: CardFile) -> None:
             _show(file, statements)
             file.state, file.problem = CardFile.State.SHOWN, ""
     except Unreadable as error:
-        file.state, file.problem = CardFile.State.AWAY, str(error)[:300]
+        file.state, file.problem = CardFile.State.AWAY, said_by(error)[:300]
     except FileNotFoundError:
-        file.state, file.problem = CardFile.State.AWAY, "Its file is missing on this machine. Send it again."
+        file.state, file.problem = CardFile.State.AWAY, say("Its file is missing on this machine. Send it again.")
     file.save()
 
 
@@ -141,11 +144,11 @@ def name_columns(
     """
     file = _mine(member, file_id, CardFile.State.COLUMNS, CardFile.State.SHOWN)
     if file.format != "CSV":
-        raise Refusal("This file names its columns itself.")
+        raise Refusal(say("This file names its columns itself."))
     width = len(file.header)
     columns = {name: index for name, index in columns.items() if 0 <= index < width}
     if not says_enough(columns):
-        raise Refusal("Say which column holds the date, the merchant, and the amount.", "date")
+        raise Refusal(say("Say which column holds the date, the merchant, and the amount."), "date")
     file.mapping, file.state, file.below_zero = columns, CardFile.State.READING, below_zero
     file.tries, file.time = 0, clock.now()
     _keep_mapping(file)
@@ -191,11 +194,11 @@ def _show(file: CardFile, statements: Sequence[Statement]) -> None:
         number = statement.last_four or file.card_four or (next(iter(cards)) if len(cards) == 1 else "")
         card = cards.get(number)
         if card is None:
-            words = f"card {number}" if number else "a card without a number"
+            words = say("card {number}", number=number) if number else say("a card without a number")
             why = (
-                "it is not one of your cards; nothing of it is taken"
+                say("it is not one of your cards; nothing of it is taken")
                 if number
-                else "say which of your cards the file is of"
+                else say("say which of your cards the file is of")
             )
             left.append([words, why])
             continue
@@ -216,7 +219,7 @@ def _once(rows: list[dict]) -> None:
         if row["what"] == BOOKED:
             booked.add(row["charge"])
         if twice:
-            row["what"], row["why"] = KNOWN, "it stands in the file twice"
+            row["what"], row["why"] = KNOWN, say("it stands in the file twice")
 
 
 def _seen(card: Card, lines: Sequence[StatementLine]) -> _Seen:
@@ -238,13 +241,25 @@ def _seen(card: Card, lines: Sequence[StatementLine]) -> _Seen:
 
 def _row(line: StatementLine, card: Card, firm: Firm, seen: _Seen, left: list[list[str]]) -> dict | None:
     if line.amount.currency != firm.currency:
-        left.append([one_line(line.merchant), f"it is in {line.amount.currency}, the card is kept in {firm.currency}"])
+        left.append(
+            [
+                one_line(line.merchant),
+                say(
+                    "it is in {currency}, the card is kept in {currency_2}",
+                    currency=line.amount.currency,
+                    currency_2=firm.currency,
+                ),
+            ]
+        )
         return None
     if card.firm_pays and ((card.since and line.day < card.since) or (card.closed and line.day > card.closed)):
         left.append(
             [
                 one_line(line.merchant),
-                f"the card was not yours on {day_text(line.day, year=True)}: it belongs to whoever held it that day",
+                say(
+                    "the card was not yours on {day}: it belongs to whoever held it that day",
+                    day=day_text(line.day, year=True),
+                ),
             ]
         )
         return None
@@ -261,9 +276,9 @@ def _row(line: StatementLine, card: Card, firm: Firm, seen: _Seen, left: list[li
 
 def _odd_day(day: date, today: date) -> tuple[str, str] | None:
     if day > today + AHEAD:
-        return DOUBTFUL, "its day is still to come: are day and month the right way round?"
+        return DOUBTFUL, say("its day is still to come: are day and month the right way round?")
     if day < today - LONG_AGO:
-        return DOUBTFUL, "more than a year old"
+        return DOUBTFUL, say("more than a year old")
     return None
 
 
@@ -272,7 +287,7 @@ def _judge(line: StatementLine, seen: _Seen) -> tuple[str, str, int | None]:
     known = seen.by_key.get(line.bank_id)
     if known is not None:
         if known.pending and not line.pending:
-            return BOOKED, f"was pending at {known.amount}", known.pk
+            return BOOKED, say("was pending at {known_amount}", known_amount=known.amount), known.pk
         return KNOWN, "", known.pk
     name = seen.plain_name(line.merchant)
     if not line.pending:
@@ -280,13 +295,17 @@ def _judge(line: StatementLine, seen: _Seen) -> tuple[str, str, int | None]:
             near = -1 <= (line.day - charge.date).days <= PENDING_DAYS
             close = abs(charge.amount_minor - line.amount.minor) * PENDING_SHARE <= abs(charge.amount_minor)
             if near and close and fuzz.token_set_ratio(name, seen.plain_name(charge.merchant)) >= ALIKE:
-                return BOOKED, f"was pending at {charge.amount}", charge.pk
+                return BOOKED, say("was pending at {charge_amount}", charge_amount=charge.amount), charge.pk
     for charge in seen.by_amount.get(line.amount.minor, ()):
         alike = fuzz.token_set_ratio(name, seen.plain_name(charge.merchant)) >= ALIKE
         if alike and abs((charge.date - line.day).days) <= NEAR_DAYS:
             return (
                 DOUBTFUL,
-                f"much like {charge.merchant} of {charge.date:%d %b}, which is known under another key",
+                say(
+                    "much like {merchant} of {date}, which is known under another key",
+                    merchant=charge.merchant,
+                    date=as_figure(charge.date, "%d %b"),
+                ),
                 charge.pk,
             )
     return NEW, "", None
@@ -297,7 +316,7 @@ def _mine(member: Membership, file_id: int, *states: str) -> CardFile:
     if file is None:
         raise CardFile.DoesNotExist
     if file.state not in states:
-        raise Stale(f"This file stands at {file.state.lower()}: nothing can be done with it now.")
+        raise Stale(say("This file stands at {state}: nothing can be done with it now.", state=file.state.lower()))
     return file
 
 
@@ -323,7 +342,7 @@ def take_file(member: Membership, file_id: int, doubtful: Sequence[int] = ()) ->
     file.rows = []
     file.save()
     after = {"name": file.name, "taken": len(rows), "booked": booked, "known": file.known, "left": len(file.left)}
-    record(member, "took in a card file", f"cardfile:{file.pk}", after=after)
+    record(member, say("took in a card file"), f"cardfile:{file.pk}", after=after)
     for owner in {charge.owner_id for charge in rows}:
         arrived(owner)
     return file
@@ -373,7 +392,7 @@ def put_file_away(member: Membership, file_id: int) -> None:
     file = _mine(member, file_id, CardFile.State.SHOWN, CardFile.State.COLUMNS, CardFile.State.READING)
     file.state, file.rows = CardFile.State.AWAY, []
     file.save()
-    record(member, "put a card file away", f"cardfile:{file.pk}", before={"name": file.name})
+    record(member, say("put a card file away"), f"cardfile:{file.pk}", before={"name": file.name})
 
 
 def amount_of(row: dict, currency: str) -> Money:

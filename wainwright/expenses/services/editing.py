@@ -17,6 +17,7 @@ from wainwright.accounts.splits import must_hold
 from wainwright.core.coding import Coding, check_coding
 from wainwright.core.dividing import share_of
 from wainwright.core.money import Money, share_out, total
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.splits import SplitPart
 from wainwright.core.states import CHARGE
 from wainwright.core.text import decimal
@@ -43,11 +44,11 @@ def mine(member: Membership, expense_id: int, version: int | None = None) -> Exp
         .get(pk=expense_id)
     )
     if expense.owner_id != member.pk:
-        raise NotAllowed("Only the person who paid changes this.")
+        raise NotAllowed(say("Only the person who paid changes this."))
     if version is not None and expense.version != version:
-        raise Stale("It was changed on another page since you opened this one. Look at it again.")
+        raise Stale(say("It was changed on another page since you opened this one. Look at it again."))
     if expense.claim is not None and not expense.claim.editable:
-        raise Stale(f"Its claim stands at {expense.claim.state}: nothing can be changed on it now.")
+        raise Stale(say("Its claim stands at {state}: nothing can be changed on it now.", state=expense.claim.state))
     return expense
 
 
@@ -65,17 +66,17 @@ def change_cost(member: Membership, expense_id: int, version: int, **values) -> 
     What the card was charged stands: with a charge, neither the amount nor who paid can be changed.
     A bill that is broken down keeps its parts only while they still add up.
     """
-    return _change(member, mine(member, expense_id, version), "changed the cost", values)
+    return _change(member, mine(member, expense_id, version), say("changed the cost"), values)
 
 
 def correct_cost(finance: Membership, expense: Expense, **values) -> Expense:
     """Change the fields of somebody's cost that finance corrects; the caller has locked it and checked who may. Raises ``Refusal``."""
-    return _change(finance, expense, "finance corrected the cost", values | {"by_finance": True})
+    return _change(finance, expense, say("finance corrected the cost"), values | {"by_finance": True})
 
 
 def _change(member: Membership, expense: Expense, what: str, values: dict[str, Any]) -> Expense:
     if expense.kind != Expense.Kind.COST or expense.personal:
-        raise Refusal("This cannot be changed; take it apart and take it anew.")
+        raise Refusal(say("This cannot be changed; take it apart and take it anew."))
     before = {
         "date": expense.date,
         "merchant": expense.merchant,
@@ -100,7 +101,7 @@ def _change(member: Membership, expense: Expense, what: str, values: dict[str, A
         expense.amount_minor = amount
         set_tax(expense, None)
     elif expense.amount_minor != amount and expense.parts.exists():
-        raise Refusal("The bill is broken down: change its parts first, then the amount.", "amount")
+        raise Refusal(say("The bill is broken down: change its parts first, then the amount."), "amount")
     after = {
         "date": expense.date, "merchant": expense.merchant, "category": expense.category, "amount": expense.amount_minor,
     }  # fmt: skip
@@ -112,17 +113,17 @@ def _change(member: Membership, expense: Expense, what: str, values: dict[str, A
 def say_field(member: Membership, expense_id: int, name: str, words: str) -> Expense:
     """Fill one field of a cost that its category asks for, and nothing else. Raises ``Refusal``."""
     if name not in ("guests", "description", "reference", "merchant"):
-        raise Refusal("That is said on the cost's own page.", name)
+        raise Refusal(say("That is said on the cost's own page."), name)
     expense = mine(member, expense_id)
     words = " ".join(words.split())
     if len(words) < 2:
-        raise Refusal("Write it in a word or two.", name)
+        raise Refusal(say("Write it in a word or two."), name)
     before = getattr(expense, name)
     setattr(expense, name, words[: expense._meta.get_field(name).max_length])
     if name == "guests" and expense.heads == 1:
         # Names parted by commas are so many guests, and the traveller.
         expense.heads = 1 + len([part for part in words.replace(" and ", ",").split(",") if part.strip()])
-    changed(member, expense, "said what the category asks for", {name: before}, {name: getattr(expense, name)})
+    changed(member, expense, say("said what the category asks for"), {name: before}, {name: getattr(expense, name)})
     return expense
 
 
@@ -144,7 +145,7 @@ class PartTyped:
 @transaction.atomic
 def set_parts(member: Membership, expense_id: int, version: int, parts: list[PartTyped]) -> Expense:
     """Break a bill down; the parts add up to it, or nothing is kept. No parts make it whole again. Raises ``Refusal``."""
-    return _set_parts(member, mine(member, expense_id, version), parts, "broke the bill down")
+    return _set_parts(member, mine(member, expense_id, version), parts, say("broke the bill down"))
 
 
 def correct_parts(finance: Membership, expense: Expense, parts: list[PartTyped]) -> Expense:
@@ -155,18 +156,30 @@ def correct_parts(finance: Membership, expense: Expense, parts: list[PartTyped])
     given = total((part.amount for part in parts), expense.currency)
     if parts and given != expense.amount and getattr(expense, "charge", None) is None and expense.original is None:
         if given.minor <= 0:
-            raise Refusal(f"The parts come to {given}. A bill comes to more than nothing.", "parts")
+            raise Refusal(say("The parts come to {given}. A bill comes to more than nothing.", given=given), "parts")
         expense.amount_minor = given.minor
         set_tax(expense, None)
-    return _set_parts(finance, expense, parts, "finance broke the bill down")
+    return _set_parts(finance, expense, parts, say("finance broke the bill down"))
 
 
 def _set_parts(member: Membership, expense: Expense, parts: list[PartTyped], what: str) -> Expense:
     given = total((part.amount for part in parts), expense.currency)
     if parts and given != expense.amount:
         left = expense.amount - given
-        words = f"{left} is left to place" if left.minor > 0 else f"{-left} too much is placed"
-        raise Refusal(f"The parts come to {given}, the bill is {expense.amount}: {words}.", "parts")
+        words = (
+            say("{left} is left to place", left=left)
+            if left.minor > 0
+            else say("{left} too much is placed", left=-left)
+        )
+        raise Refusal(
+            say(
+                "The parts come to {given}, the bill is {expense_amount}: {words}.",
+                given=given,
+                expense_amount=expense.amount,
+                words=words,
+            ),
+            "parts",
+        )
     book, there = rulebook(expense.firm), {part.category for part in expense.parts.all()}
     for part in parts:
         if part.category not in there and part.category != expense.category:
@@ -174,15 +187,15 @@ def _set_parts(member: Membership, expense: Expense, parts: list[PartTyped], wha
                 part.category, expense.date, expense.owner if member.pk == expense.owner_id else None
             )
             if refused:
-                raise Refusal(f"“{part.label}”: {refused}", "parts")
+                raise Refusal(joined("", ("“", part.label, "”: ", refused)), "parts")
         if part.meal and (part.meal not in MEALS or part.day is None):
-            raise Refusal(f"Say on which day the meal of “{part.label}” was.", "parts")
+            raise Refusal(say("Say on which day the meal of “{part_label}” was.", part_label=part.label), "parts")
         if part.coding != NO_CODING:
             faults = check_coding(
                 part.coding.filled_from(_default_coding(expense)), books(expense.firm).codes, expense.date
             )
             if faults:
-                raise Refusal(f"“{part.label}”: {faults[0].text}", "parts")
+                raise Refusal(joined("", ("“", part.label, "”: ", faults[0].text)), "parts")
     before = [[p.label, p.amount_minor] for p in expense.parts.all()]
     expense.parts.all().delete()
     rows = []
@@ -208,10 +221,15 @@ def _taxes(expense: Expense, parts: list[PartTyped]) -> list[Money]:
     left = expense.tax - stated
     if not any(weights):
         if parts and stated != expense.tax and any(part.tax is not None for part in parts):
-            raise Refusal(f"The taxes of the parts come to {stated}, the bill has {expense.tax}.", "parts")
+            raise Refusal(
+                say("The taxes of the parts come to {stated}, the bill has {tax}.", stated=stated, tax=expense.tax),
+                "parts",
+            )
         return [part.tax if part.tax is not None else nothing for part in parts]
     if left.minor < 0 < expense.tax.minor:
-        raise Refusal(f"The taxes of the parts come to {stated}, the bill has {expense.tax}.", "parts")
+        raise Refusal(
+            say("The taxes of the parts come to {stated}, the bill has {tax}.", stated=stated, tax=expense.tax), "parts"
+        )
     shared = share_out(left, weights)
     return [each if part.tax is None else part.tax for part, each in zip(parts, shared, strict=True)]
 
@@ -237,17 +255,20 @@ def set_personal(member: Membership, expense_id: int, version: int, typed: str) 
             else Money.of(number, expense.currency)
         )
     except (InvalidOperation, ValueError) as error:
-        raise Refusal("Type what is personal as 15.00 or as 50 %.", "personal") from error
+        raise Refusal(say("Type what is personal as 15.00 or as 50 %."), "personal") from error
     whole = expense.amount
     if not (Money.zero(whole.currency) < own < whole):
         raise Refusal(
-            f"What is personal lies between 0 and {whole}; take it apart and mark it personal if all of it is.",
+            say(
+                "What is personal lies between 0 and {whole}; take it apart and mark it personal if all of it is.",
+                whole=whole,
+            ),
             "personal",
         )
     if any(part.night or part.meal for part in expense.parts.all()):
-        raise Refusal("The bill is broken down: tick the personal parts there.", "personal")
+        raise Refusal(say("The bill is broken down: tick the personal parts there."), "personal")
     parts = [
-        PartTyped(expense.category, expense.merchant or "The firm's share", whole - own),
+        PartTyped(expense.category, expense.merchant or say("The firm's share"), whole - own),
         PartTyped(expense.category, "Personal", own, personal=True),
     ]
     return set_parts(member, expense_id, version, parts)
@@ -272,9 +293,18 @@ def nightly_parts(
     parts = []
     for n in range(nights):
         night = first + timedelta(days=n)
-        parts.append(PartTyped(lodging, f"Night of {night:%a} {night.day} {night:%b}", a_night, night=night))
+        parts.append(
+            PartTyped(
+                lodging,
+                say("Night of {night} {day} {night}", night=as_figure(night, "%b"), day=night.day),
+                a_night,
+                night=night,
+            )
+        )
     if city_tax:
-        parts.append(PartTyped(tax_category or lodging, f"City tax, {nights} nights", city_tax.times(nights)))
+        parts.append(
+            PartTyped(tax_category or lodging, say("City tax, {nights} nights", nights=nights), city_tax.times(nights))
+        )
     return parts
 
 
@@ -284,18 +314,24 @@ def declare_lost(member: Membership, expense_id: int, version: int, words: str, 
     must_be_oneself(member)
     expense = mine(member, expense_id, version)
     if expense.receipts.exists():
-        raise Refusal("There is a receipt; nothing needs to be declared.", "words")
+        raise Refusal(say("There is a receipt; nothing needs to be declared."), "words")
     before = expense.lost
     if not words.strip() and not name.strip():
         expense.lost = {}
     else:
         if len(words.strip()) < 10:
-            raise Refusal("Say in a sentence what happened to the receipt.", "words")
+            raise Refusal(say("Say in a sentence what happened to the receipt."), "words")
         if " ".join(name.split()).casefold() != member.person.name.casefold():
-            raise Refusal(f"Type your name as it stands here, {member.person.name}, to certify it.", "name")
+            raise Refusal(
+                say("Type your name as it stands here, {member}, to certify it.", member=member.person.name), "name"
+            )
         expense.lost = {"words": words.strip()[:300], "name": member.person.name, "time": clock.now().isoformat()}
     changed(
-        member, expense, "declared a receipt lost" if expense.lost else "took a declaration back", before, expense.lost
+        member,
+        expense,
+        say("declared a receipt lost") if expense.lost else say("took a declaration back"),
+        before,
+        expense.lost,
     )
     return expense
 
@@ -303,17 +339,17 @@ def declare_lost(member: Membership, expense_id: int, version: int, words: str, 
 @transaction.atomic
 def set_split(member: Membership, expense_id: int, version: int | None, parts: Sequence[SplitPart]) -> Expense:
     """Split a cost by share or by amount; no parts take the split off. Every coding is checked. Raises ``Refusal``."""
-    return _split(member, mine(member, expense_id, version), "split the cost", parts)
+    return _split(member, mine(member, expense_id, version), say("split the cost"), parts)
 
 
 def correct_split(finance: Membership, expense: Expense, parts: Sequence[SplitPart]) -> Expense:
     """Split somebody's cost anew, as finance corrects it; the caller has locked it and checked who may. Raises ``Refusal``."""
-    return _split(finance, expense, "finance split the cost", parts)
+    return _split(finance, expense, say("finance split the cost"), parts)
 
 
 def _split(member: Membership, expense: Expense, what: str, parts: Sequence[SplitPart]) -> Expense:
     if expense.personal and parts:
-        raise Refusal("It is personal: nothing of it is coded.", "share")
+        raise Refusal(say("It is personal: nothing of it is coded."), "share")
     if parts:
         must_hold(parts, expense.amount, books(expense.firm), expense.date)
     before = [[str(s.coding), str(s.share)] for s in expense.shares.all()]
@@ -338,7 +374,7 @@ def remove(member: Membership, expense_id: int) -> None:
         charge.expense = None
         charge.save(update_fields=["state", "expense"])
     expense.receipts.update(expense=None)
-    record(member, "took the cost apart", expense.key, before=before)
+    record(member, say("took the cost apart"), expense.key, before=before)
     expense.parts.all().delete()
     follow_meals(expense.claim_id)
     expense.delete()

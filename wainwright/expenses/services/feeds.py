@@ -8,6 +8,7 @@ from datetime import date, timedelta
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.core.said import as_figure, said_by, say
 from wainwright.errors import Refusal
 from wainwright.expenses.models import CardFile
 from wainwright.expenses.services.charges import BOOKED, DOUBTFUL, NEW, show_lines, take_file
@@ -27,12 +28,18 @@ def ask_issuer(member: Membership, card_id: int) -> CardFile:
     """
     card = Card.objects.filter(owner=member, pk=card_id).select_related("owner__firm").first()
     if card is None:
-        raise Refusal("That is not one of your cards.")
+        raise Refusal(say("That is not one of your cards."))
     if not card.firm_pays:
-        raise Refusal("The issuer is asked for the firm's cards alone. Bring the file of your own bank instead.")
+        raise Refusal(say("The issuer is asked for the firm's cards alone. Bring the file of your own bank instead."))
     today = clock.today(member.firm.zone)
     if card.closed and card.closed < today - timedelta(days=60):
-        raise Refusal(f"Card {card.last_four} was closed on {card.closed:%d %b %Y}.")
+        raise Refusal(
+            say(
+                "Card {last_four} was closed on {closed}.",
+                last_four=card.last_four,
+                closed=as_figure(card.closed, "%d %b %Y"),
+            )
+        )
     first = card.fed_until - timedelta(days=AGAIN_DAYS) if card.fed_until else today - timedelta(days=FIRST_DAYS)
     if card.since:
         first = max(first, card.since)
@@ -43,21 +50,23 @@ def ask_issuer(member: Membership, card_id: int) -> CardFile:
             CardAsked(card.issuer, card.last_four, member.firm.currency), first, last
         )
     except IssuerError as error:
-        raise Refusal(str(error)) from error
+        raise Refusal(said_by(error)) from error
     return _keep(member, card, list(lines), first, today)
 
 
 @transaction.atomic
 def _keep(member: Membership, card: Card, lines: list, first: date, today: date) -> CardFile:
     file = CardFile(
-        member=member, name=f"{card.issuer} {card.last_four}, {first:%d %b} to {today:%d %b}", sha256="", time=clock.now(),
+        member=member, name=say("{issuer} {last_four}, {first} to {today}", issuer=card.issuer, last_four=card.last_four, first=as_figure(first, "%d %b"), today=as_figure(today, "%d %b")), sha256="", time=clock.now(),
         state=CardFile.State.SHOWN, format="issuer", card_four=card.last_four,
     )  # fmt: skip
     show_lines(file, card, lines)
     file.save()
     card.fed_until = today
     card.save(update_fields=["fed_until"])
-    record(member, "asked the card issuer", f"cardfile:{file.pk}", after={"card": card.last_four, "lines": len(lines)})
+    record(
+        member, say("asked the card issuer"), f"cardfile:{file.pk}", after={"card": card.last_four, "lines": len(lines)}
+    )
     return file
 
 

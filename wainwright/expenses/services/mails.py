@@ -12,6 +12,7 @@ from django.db import transaction
 from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
+from wainwright.core.said import joined, said_by, say
 from wainwright.errors import Stale
 from wainwright.expenses.models import HeldMail, Sender
 from wainwright.expenses.services.receipts import TakenIn, take_in
@@ -26,7 +27,7 @@ from wainwright.tries import NOT_READ, at_most_twice
 
 log = logging.getLogger(__name__)
 MOST_HELD, MOST_OPENING = 100, 200
-BUSY = "too many mails are being opened"
+BUSY = say("too many mails are being opened")
 BROKEN_OFF = timedelta(minutes=10)
 
 
@@ -43,9 +44,9 @@ def arrived(address: str, content: bytes) -> str:
     """Take a mail that came for an address; return "taken", ``BUSY``, or why it was not. It is opened in the queue."""
     member = owner_of(address)
     if member is None:
-        return f"nobody has the address {address[:80]}"
+        return say("nobody has the address {address}", address=address[:80])
     if len(content) > MOST_BYTES:
-        return "the mail is larger than 20 MB"
+        return say("the mail is larger than 20 MB")
     return "taken" if keep(member, content, trusted=False) else BUSY
 
 
@@ -54,7 +55,11 @@ def take_any(member: Membership, name: str, content: bytes) -> TakenIn:
     if not is_mail(content) or len(content) > MOST_BYTES:
         return take_in(member, name, content)
     if not keep(member, content, trusted=True):
-        return TakenIn(name, None, f"{MOST_OPENING} mails are being opened. Send it again in a minute.")
+        return TakenIn(
+            name,
+            None,
+            say("{most_opening} mails are being opened. Send it again in a minute.", most_opening=MOST_OPENING),
+        )
     return TakenIn(name, None, "", True)
 
 
@@ -102,10 +107,10 @@ def _open(mail: HeldMail) -> None:
                 return
         letter = apart("mail", content)
     except Unreadable as error:
-        _damaged(mail, str(error))
+        _damaged(mail, said_by(error))
         return
     except FileNotFoundError:
-        _damaged(mail, "Its file is missing on this machine. Ask for it again.")
+        _damaged(mail, say("Its file is missing on this machine. Ask for it again."))
         return
     _tell(member, letter.subject, _papers_of(member, letter, content))
     with transaction.atomic():
@@ -125,8 +130,12 @@ def _hold(mail: HeldMail, sender: str, subject: str) -> None:
     member = mail.member
     if HeldMail.objects.filter(member=member).exclude(state=HeldMail.State.OPENING).count() >= MOST_HELD:
         # Whoever floods a tray keeps nobody else out of it: known senders still come in.
-        record(member, "turned a mail away: too many wait", f"member:{member.pk}", after={"sender": sender})
-        words = f"{MOST_HELD} mails wait in your tray; further ones of unknown senders are turned away until you decide on them"
+        record(member, say("turned a mail away: too many wait"), f"member:{member.pk}", after={"sender": sender})
+        words = say(
+            "{most_held} mails wait in your tray; further ones of unknown senders are turned away "
+            "until you decide on them",
+            most_held=MOST_HELD,
+        )
         if not member.notices.filter(text=words, read=False).exists():
             tell(member, words, "/tray/")
         _away(mail)
@@ -134,22 +143,30 @@ def _hold(mail: HeldMail, sender: str, subject: str) -> None:
     mail.state, mail.sender, mail.subject = HeldMail.State.HELD, sender[:254], subject[:200]
     mail.save()
     after = {"sender": sender, "subject": subject}
-    record(mail.member, "held a mail of an unknown sender", f"member:{mail.member_id}", after=after)
-    tell(mail.member, f"A mail from {sender or 'nobody'} waits: do you know the sender?", "/tray/")
+    record(mail.member, say("held a mail of an unknown sender"), f"member:{mail.member_id}", after=after)
+    tell(mail.member, say("A mail from {sender} waits: do you know the sender?", sender=sender or "nobody"), "/tray/")
 
 
 @transaction.atomic
 def _damaged(mail: HeldMail, problem: str) -> None:
     mail.state, mail.problem = HeldMail.State.UNREADABLE, problem[:300]
     mail.save()
-    tell(mail.member, f"A mail that came in could not be opened. {problem}"[:300], "/tray/")
+    tell(mail.member, say("A mail that came in could not be opened. {problem}", problem=problem)[:300], "/tray/")
 
 
 def _tell(member: Membership, subject: str, done: list[TakenIn]) -> None:
-    faults = [f"{each.name}: {each.problem}" for each in done if each.receipt is None]
+    faults = [joined("", (each.name, ": ", each.problem)) for each in done if each.receipt is None]
     if faults:
         with transaction.atomic():
-            tell(member, f"Not all of “{subject[:60]}” could be taken: {'; '.join(faults)[:200]}", "/tray/")
+            tell(
+                member,
+                say(
+                    "Not all of “{subject}” could be taken: {list}",
+                    subject=subject[:60],
+                    list=joined("; ", faults)[:200],
+                ),
+                "/tray/",
+            )
 
 
 @transaction.atomic
@@ -157,12 +174,14 @@ def let_in(member: Membership, mail_id: int, know: bool) -> None:
     """Let a held mail into the tray; ``know`` lets the sender's next ones in unasked. Raises ``Stale``."""
     mail = _held(member, mail_id)
     if mail.state != HeldMail.State.HELD:
-        raise Stale("That mail cannot be taken in: it is being opened, or is damaged.")
+        raise Stale(say("That mail cannot be taken in: it is being opened, or is damaged."))
     if know and mail.sender:
         Sender.objects.get_or_create(member=member, address=mail.sender)
     mail.state, mail.trusted, mail.tries = HeldMail.State.OPENING, True, 0
     mail.save()
-    record(member, "let a mail in", f"member:{member.pk}", after={"sender": mail.sender, "known from now on": know})
+    record(
+        member, say("let a mail in"), f"member:{member.pk}", after={"sender": mail.sender, "known from now on": know}
+    )
     open_mail(mail.pk)
 
 
@@ -178,14 +197,19 @@ def open_again_what_broke_off() -> int:
 def turn_away(member: Membership, mail_id: int) -> None:
     """Delete a held mail. Raises ``Stale``."""
     mail = _held(member, mail_id)
-    record(member, "turned a mail away", f"member:{member.pk}", before={"sender": mail.sender, "subject": mail.subject})
+    record(
+        member,
+        say("turned a mail away"),
+        f"member:{member.pk}",
+        before={"sender": mail.sender, "subject": mail.subject},
+    )
     _away(mail)
 
 
 def _held(member: Membership, mail_id: int) -> HeldMail:
     mail = HeldMail.objects.select_for_update(no_key=True).filter(member=member, pk=mail_id).first()
     if mail is None:
-        raise Stale("That mail was decided on already.")
+        raise Stale(say("That mail was decided on already."))
     return mail
 
 

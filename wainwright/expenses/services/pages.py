@@ -14,6 +14,7 @@ from PIL import Image
 from wainwright import clock
 from wainwright.core.fx import NoRate, convert
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, say
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Receipt, ReceiptPage
 from wainwright.expenses.services.editing import mine
@@ -36,14 +37,14 @@ def order(member: Membership, expense_id: int, receipt_id: int, up: bool) -> Non
     papers = list(expense.receipts.order_by("place", "received", "pk"))
     at = next((n for n, paper in enumerate(papers) if paper.pk == receipt_id), None)
     if at is None:
-        raise Stale("That paper is no longer on this cost.")
+        raise Stale(say("That paper is no longer on this cost."))
     to = at - 1 if up else at + 1
     if 0 <= to < len(papers):
         papers[at], papers[to] = papers[to], papers[at]
     for place, paper in enumerate(papers):
         if paper.place != place:
             Receipt.objects.filter(pk=paper.pk).update(place=place)
-    record(member, "put papers in order", expense.key, after={"papers": [p.pk for p in papers]})
+    record(member, say("put papers in order"), expense.key, after={"papers": [p.pk for p in papers]})
 
 
 @transaction.atomic
@@ -51,12 +52,12 @@ def take_page_off(member: Membership, page_id: int, off: bool) -> Receipt:
     """Take a page off a receipt, or put it back; the file itself is kept whole. Raises ``Refusal`` for the last page."""
     page = _page(member, page_id)
     if off and not page.receipt.pages.filter(off=False).exclude(pk=page.pk).exists():
-        raise Refusal("It is the only page left; take the whole paper off instead.")
+        raise Refusal(say("It is the only page left; take the whole paper off instead."))
     page.off = off
     page.save(update_fields=["off"])
     record(
         member,
-        "took a page off" if off else "put a page back",
+        say("took a page off") if off else say("put a page back"),
         f"receipt:{page.receipt_id}",
         after={"page": page.number + 1},
     )
@@ -71,9 +72,12 @@ def cut(member: Membership, page_id: int, beside: bool, at: int) -> list[Receipt
     page = _page(member, page_id)
     receipt = page.receipt
     if receipt.expense_id is not None:
-        raise Refusal("It belongs to a cost already. Take it off there first.")
+        raise Refusal(say("It belongs to a cost already. Take it off there first."))
     if not LEAST_SHARE <= at <= MOST_SHARE:
-        raise Refusal(f"Cut between {LEAST_SHARE} and {MOST_SHARE} per cent.", "at")
+        raise Refusal(
+            say("Cut between {least_share} and {most_share} per cent.", least_share=LEAST_SHARE, most_share=MOST_SHARE),
+            "at",
+        )
     with page.picture.open("rb") as file, Image.open(io.BytesIO(file.read())) as image:
         width, height = image.size
         x, y = width * at // 100, height * at // 100
@@ -85,10 +89,13 @@ def cut(member: Membership, page_id: int, beside: bool, at: int) -> list[Receipt
             halves.append(out.getvalue())
     with transaction.atomic():
         done = [
-            take_in(member, f"{receipt.name[:100]}, {n} of 2.jpg", half).receipt for n, half in enumerate(halves, 1)
+            take_in(member, say("{receipt}, {n} of 2.jpg", receipt=receipt.name[:100], n=n), half).receipt
+            for n, half in enumerate(halves, 1)
         ]
-        Receipt.objects.filter(pk=receipt.pk).update(aside="Cut in two")
-        record(member, "cut a picture in two", f"receipt:{receipt.pk}", after={"papers": [r.pk for r in done if r]})
+        Receipt.objects.filter(pk=receipt.pk).update(aside=say("Cut in two"))
+        record(
+            member, say("cut a picture in two"), f"receipt:{receipt.pk}", after={"papers": [r.pk for r in done if r]}
+        )
     return [each for each in done if each is not None]
 
 
@@ -102,7 +109,7 @@ def join(member: Membership, receipt_id: int, other_id: int) -> Receipt:
         )
     }
     if len(both) != 2:
-        raise Stale("One of them was taken already, on this page or another.")
+        raise Stale(say("One of them was taken already, on this page or another."))
     receipt, other = both[receipt_id], both[other_id]
     last = receipt.pages.count()
     for n, page in enumerate(other.pages.all()):
@@ -111,9 +118,9 @@ def join(member: Membership, receipt_id: int, other_id: int) -> Receipt:
         row = ReceiptPage(receipt=receipt, number=last + n, width=page.width, height=page.height)
         row.picture.save(f"{other.sha256[:24]}-{last + n}.jpg", ContentFile(content), save=False)
         row.save()
-    other.aside = f"Pages of {receipt.name}"[:120]
+    other.aside = say("Pages of {receipt}", receipt=receipt.name)[:120]
     other.save(update_fields=["aside"])
-    record(member, "added pages", f"receipt:{receipt.pk}", after={"from": other.pk})
+    record(member, say("added pages"), f"receipt:{receipt.pk}", after={"from": other.pk})
     return receipt
 
 
@@ -122,10 +129,10 @@ def _page(member: Membership, page_id: int) -> ReceiptPage:
         ReceiptPage.objects.select_related("receipt__expense__claim").filter(receipt__owner=member, pk=page_id).first()
     )
     if page is None:
-        raise Stale("That page is not there any more.")
+        raise Stale(say("That page is not there any more."))
     expense = page.receipt.expense
     if expense is not None and expense.claim is not None and not expense.claim.editable:
-        raise Stale(f"Its claim stands at {expense.claim.state}: nothing can be changed on it now.")
+        raise Stale(say("Its claim stands at {state}: nothing can be changed on it now.", state=expense.claim.state))
     return page
 
 
@@ -150,7 +157,10 @@ def put_on_trip(member: Membership, receipt_id: int, trip_id: int) -> list[str]:
         origin, target = best_place(row["origin"]), best_place(row["target"])
         if origin is None or target is None:
             raise Refusal(
-                f"No place is known as “{row['target'] if origin else row['origin']}”. Type this leg yourself."
+                say(
+                    "No place is known as “{target}”. Type this leg yourself.",
+                    target=row["target"] if origin else row["origin"],
+                )
             )
         known = [
             leg
@@ -161,12 +171,12 @@ def put_on_trip(member: Membership, receipt_id: int, trip_id: int) -> list[str]:
             leg = plan.add_leg(member, trip.pk, row["mode"], origin, target, leaves, max(arrives, leaves), cost, "firm")
             done.append(str(leg))
     if not done:
-        raise Refusal(" ".join(later) or "All of it is on the trip already.")
-    what = "a calendar's journey" if receipt.kind == Receipt.Kind.CALENDAR else "a mail's bookings"
-    record(member, f"put {what} on the trip", trip.subject, after={"receipt": receipt.pk, "put": done})
+        raise Refusal(" ".join(later) or say("All of it is on the trip already."))
+    what = say("a calendar's journey") if receipt.kind == Receipt.Kind.CALENDAR else say("a mail's bookings")
+    record(member, say("put {what} on the trip", what=what), trip.subject, after={"receipt": receipt.pk, "put": done})
     if receipt.kind == Receipt.Kind.CALENDAR and not later:
         # It proves no cost: nothing is left to do with it.
-        receipt.aside = f"On {trip.code}, {trip.title}"[:120]
+        receipt.aside = say("On {trip_code}, {trip_title}", trip_code=trip.code, trip_title=trip.title)[:120]
         receipt.save(update_fields=["aside"])
     return done + later
 
@@ -196,10 +206,14 @@ def _stay(
     known = Night.objects.filter(trip=trip, date__in=dates, name=row["name"][:80]).count()
     if not dates:
         return [], [
-            f"{row['name']}: the trip has no night from {first:%d %b} on yet; put it there again once the way back is on it."
+            say(
+                "{name}: the trip has no night from {first} on yet; put it there again once the way back is on it.",
+                name=row["name"],
+                first=as_figure(first, "%d %b"),
+            )
         ]
     if known == len(dates):
         return [], []
     a_night = (cost / count).quantize(Decimal("0.01")) if count else cost
     night_services.set_stay(member, trip.pk, dates, row["name"], a_night, "firm", supplied=False)
-    return [f"{row['name']}, {len(dates)} nights"], []
+    return [say("{name}, {dates_count} nights", name=row["name"], dates_count=len(dates))], []

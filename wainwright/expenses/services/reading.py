@@ -17,6 +17,7 @@ from PIL import Image
 
 from wainwright import clock
 from wainwright.core.money import total
+from wainwright.core.said import said_by, say
 from wainwright.core.text import clean_data
 from wainwright.expenses.arrivals import arrived
 from wainwright.expenses.models import Receipt, ReceiptPage
@@ -55,11 +56,11 @@ def _read_kept(receipt: Receipt) -> None:
         seen = apart("paper", receipt.kind, content)
         found = _read(receipt, seen)
     except Unreadable as error:
-        _unreadable(receipt, str(error))
+        _unreadable(receipt, said_by(error))
         return
     except (RuntimeError, OSError) as error:
         log.warning("receipt %s was not read: %s", receipt.pk, error)
-        _unreadable(receipt, "It could not be read on this machine. It is kept; type the figures yourself.")
+        _unreadable(receipt, say("It could not be read on this machine. It is kept; type the figures yourself."))
         return
     with transaction.atomic():
         _keep_pages(receipt, seen.pages)
@@ -159,11 +160,11 @@ def _keep_found(receipt: Receipt, found: dict) -> None:
     problems = found.get("invoice", {}).get("problems", [])
     receipt.problem = ""
     if problems:
-        receipt.problem = f"Its sums do not add up: {problems[0]}."[:300]
+        receipt.problem = say("Its sums do not add up: {problems}.", problems=problems[0])[:300]
     elif receipt.kind == Receipt.Kind.CALENDAR:
-        receipt.problem = "" if receipt.invoice.get("bookings") else "No journey was found in it."
+        receipt.problem = "" if receipt.invoice.get("bookings") else say("No journey was found in it.")
     elif "total" not in receipt.fields and receipt.proves_cost:
-        receipt.problem = "The total is hard to read. Look at it and type it."
+        receipt.problem = say("The total is hard to read. Look at it and type it.")
 
 
 def _alike(receipt: Receipt) -> Receipt | None:

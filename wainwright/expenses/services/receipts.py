@@ -10,6 +10,7 @@ from django.core.files.base import ContentFile
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.core.said import said_by, say
 from wainwright.errors import NotAllowed, Stale
 from wainwright.expenses.models import Expense, Receipt
 from wainwright.expenses.services.reading import read_receipt
@@ -48,23 +49,23 @@ def take_in(member: Membership, name: str, content: bytes) -> TakenIn:
     """
     shown = PurePath(name.replace("\\", "/")).name[-120:] or "receipt"
     if len(content) > MOST_BYTES:
-        return TakenIn(shown, None, "The file is larger than 20 MB. Send it in pieces, or as a picture.")
+        return TakenIn(shown, None, say("The file is larger than 20 MB. Send it in pieces, or as a picture."))
     try:
         kind, media = _kind(content)
     except Unreadable as error:
-        return TakenIn(shown, None, str(error))
+        return TakenIn(shown, None, said_by(error))
     digest = hashlib.sha256(content).hexdigest()
     with transaction.atomic():
         known = Receipt.objects.filter(owner=member, sha256=digest).first()
         if known:
-            return TakenIn(shown, known, "This file was here already; it was not taken twice.")
+            return TakenIn(shown, known, say("This file was here already; it was not taken twice."))
         receipt = Receipt(
             firm=member.firm, owner=member, name=shown, kind=kind, media_type=media, size=len(content), sha256=digest,
             received=clock.now(),
         )  # fmt: skip
         receipt.file.save(f"{digest[:24]}{_ENDINGS[media]}", ContentFile(content), save=False)
         receipt.save()
-        record(member, "took in a receipt", f"receipt:{receipt.pk}", after={"name": shown, "sha256": digest})
+        record(member, say("took in a receipt"), f"receipt:{receipt.pk}", after={"name": shown, "sha256": digest})
         read_receipt(receipt.pk)
     return TakenIn(shown, receipt)
 
@@ -87,29 +88,29 @@ def detach(member: Membership, receipt_id: int) -> None:
     """Take a receipt off; it lies in the tray again."""
     receipt = _own(member, receipt_id)
     if receipt.expense_id is None:
-        raise Stale("It lies in the tray already.")
+        raise Stale(say("It lies in the tray already."))
     _must_be_open(receipt.expense)
     before = {"receipt": receipt.pk}
     expense, receipt.expense = receipt.expense, None
     receipt.save(update_fields=["expense"])
-    record(member, "took a receipt off", expense.key, before=before)
+    record(member, say("took a receipt off"), expense.key, before=before)
 
 
 @transaction.atomic
 def attach(member: Membership, receipt_id: int, expense: Expense) -> None:
     """Attach a loose receipt to one's own expense."""
     if expense.owner_id != member.pk:
-        raise NotAllowed("Only the person who paid attaches receipts to this.")
+        raise NotAllowed(say("Only the person who paid attaches receipts to this."))
     receipt = _own(member, receipt_id)
     if receipt.expense_id not in (None, expense.pk):
-        raise Stale("That receipt belongs to another expense by now.")
+        raise Stale(say("That receipt belongs to another expense by now."))
     _must_be_open(expense)
     receipt.expense = expense
     receipt.save(update_fields=["expense"])
     if expense.lost:
         # It was found after all.
         Expense.objects.filter(pk=expense.pk).update(lost={})
-    record(member, "attached a receipt", expense.key, after={"receipt": receipt.pk})
+    record(member, say("attached a receipt"), expense.key, after={"receipt": receipt.pk})
 
 
 def _own(member: Membership, receipt_id: int) -> Receipt:
@@ -122,4 +123,4 @@ def _own(member: Membership, receipt_id: int) -> Receipt:
 
 def _must_be_open(expense: Expense) -> None:
     if expense.claim is not None and not expense.claim.editable:
-        raise Stale(f"Its claim stands at {expense.claim.state}: nothing can be changed on it now.")
+        raise Stale(say("Its claim stands at {state}: nothing can be changed on it now.", state=expense.claim.state))

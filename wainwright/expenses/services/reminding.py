@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from django.db import transaction
 
 from wainwright import clock
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.expenses.models import Charge
 from wainwright.news.services import tell
@@ -32,19 +33,27 @@ def remind(member: Membership, charge_ids: Sequence[int]) -> int:
         .order_by("owner_id", "date")
     )
     if not charges:
-        raise Refusal("Tick a charge that lies loose and was not reminded of today.")
+        raise Refusal(say("Tick a charge that lies loose and was not reminded of today."))
     by_owner: dict[Membership, list[Charge]] = {}
     for charge in charges:
         by_owner.setdefault(charge.owner, []).append(charge)
     for owner, theirs in by_owner.items():
         oldest = (today - theirs[0].date).days
-        what = f"{len(theirs)} charges lie" if len(theirs) > 1 else f"The charge of {theirs[0].merchant} lies"
+        what = (
+            say("{theirs_count} charges lie", theirs_count=len(theirs))
+            if len(theirs) > 1
+            else say("The charge of {merchant} lies", merchant=theirs[0].merchant)
+        )
         tell(
             owner,
-            f"{what} loose in your tray, the oldest since {oldest} days. Take them or mark them personal.",
+            say(
+                "{what} loose in your tray, the oldest since {oldest} days. Take them or mark them personal.",
+                what=what,
+                oldest=oldest,
+            ),
             "/tray/",
         )
     Charge.objects.filter(pk__in=[c.pk for c in charges]).update(reminded=today)
     after = {"people": sorted(owner.person.name for owner in by_owner), "charges": len(charges)}
-    record(member, "reminded of loose charges", f"firm:{member.firm_id}", after=after)
+    record(member, say("reminded of loose charges"), f"firm:{member.firm_id}", after=after)
     return len(by_owner)

@@ -14,6 +14,7 @@ from django.db.models import Q, Sum
 from wainwright import clock
 from wainwright.core.journey import Place
 from wainwright.core.mileage import MileageRate, OdometerError, Reading, by_odometer, mileage, rate_on
+from wainwright.core.said import joined, say
 from wainwright.core.workings import Figure, plain
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Expense, Receipt
@@ -74,27 +75,41 @@ def distance(member: Membership, ride: Ride, without: int = 0) -> Driven:
     road = sum((leg.km for leg in legs), Decimal(0)) * factor
     if ride.odometer is not None:
         driven = Driven(
-            _odometer(member, ride, without), road, f"odometer {plain(ride.odometer[0])} to {plain(ride.odometer[1])}"
+            _odometer(member, ride, without),
+            road,
+            say(
+                "odometer {odometer} to {odometer_2}",
+                odometer=plain(ride.odometer[0]),
+                odometer_2=plain(ride.odometer[1]),
+            ),
         )
     elif ride.km is not None:
         by_track = ride.track is not None and abs(ride.km - ride.track[1]) <= TRACK_ROUNDING
-        how = f"by the track {ride.track[0]}" if ride.track is not None and by_track else "typed"
-        driven = Driven(ride.km * factor, road, f"{how}, {plain(round(ride.km, 2))} km one way")
+        how = say("by the track {track}", track=ride.track[0]) if ride.track is not None and by_track else "typed"
+        driven = Driven(ride.km * factor, road, say("{how}, {km} km one way", how=how, km=plain(round(ride.km, 2))))
     else:
         way = [stop.town for stop in ride.via] or [town.capitalize() for leg in legs for town in leg.via]
-        how = "estimated from the straight line" if any(leg.estimated for leg in legs) else "looked up"
+        how = say("estimated from the straight line") if any(leg.estimated for leg in legs) else say("looked up")
+        length = plain(round(road / factor, 2))
         driven = Driven(
             road,
             road,
-            f"{plain(round(road / factor, 2))} km one way, {how}{', by way of ' + ', '.join(way) if way else ''}",
+            say("{road} km one way, {how}, by way of {towns}", road=length, how=how, towns=joined(", ", way))
+            if way
+            else say("{road} km one way, {how}", road=length, how=how),
         )
     if not 0 < driven.km <= MOST_KM:
-        raise Refusal("A ride is longer than nothing and no longer than 5,000 km.", "km")
+        raise Refusal(say("A ride is longer than nothing and no longer than 5,000 km."), "km")
     share = rulebook(member.firm).policy.km_share
     most = road * (1 + share / 100)
     if road and driven.km > most and len(ride.reason.strip()) < 5:
         raise Refusal(
-            f"{plain(round(driven.km, 2))} km is more than {plain(share)} % over the {plain(round(road, 2))} km by road. Say why, or add the places on the way.",
+            say(
+                "{km} km is more than {share} % over the {road} km by road. Say why, or add the places on the way.",
+                km=plain(round(driven.km, 2)),
+                share=plain(share),
+                road=plain(round(road, 2)),
+            ),
             "reason",
         )
     return driven
@@ -112,7 +127,7 @@ def _odometer(member: Membership, ride: Ride, without: int) -> Decimal:
     try:
         return by_odometer(reading, [Reading(*row) for row in near])
     except OdometerError as error:
-        raise Refusal(f"Check the readings: {error}.", "odometer_end") from error
+        raise Refusal(say("Check the readings: {error}.", error=error), "odometer_end") from error
 
 
 @dataclass(frozen=True)
@@ -141,12 +156,19 @@ def priced(member: Membership, ride: Ride, without: int = 0) -> Priced:
     try:
         rate = rate_on(mileage_rates(member.firm), ride.vehicle, ride.day)
     except LookupError as error:
-        raise Refusal(f"There is {error}. An administrator can add one under Rules.", "vehicle") from error
+        raise Refusal(
+            say("There is {error}. An administrator can add one under Rules.", error=error), "vehicle"
+        ) from error
     so_far = km_so_far(member, ride.day, ride.vehicle, without)
     off = _to_work(member, ride, without)
     if off >= driven.km:
         raise Refusal(
-            f"That is no further than your way to work, {plain(round(rate.distance(off), 2))} {rate.unit} that day, which the firm takes off a ride from home or back there: nothing is left to claim.",
+            say(
+                "That is no further than your way to work, {distance} {unit} that day, which the firm "
+                "takes off a ride from home or back there: nothing is left to claim.",
+                distance=plain(round(rate.distance(off), 2)),
+                unit=rate.unit,
+            ),
             "target",
         )
     return Priced(driven, mileage(driven.km, rate, so_far, ride.passengers, off), so_far, rate, off)
@@ -172,7 +194,7 @@ def type_ride(member: Membership, ride: Ride) -> Expense:
     )  # fmt: skip
     _fill(expense, ride, known)
     expense.save()
-    record(member, "typed a ride", expense.key, after=_said(expense))
+    record(member, say("typed a ride"), expense.key, after=_said(expense))
     return expense
 
 
@@ -181,7 +203,7 @@ def ride_of_track(member: Membership, receipt_id: int, ride: Ride) -> Expense:
     """Record the ride of a recorded track that lies in one's tray; the track's picture is its evidence. Raises ``Refusal``, ``Stale``."""
     receipt = Receipt.objects.filter(owner=member, pk=receipt_id, kind=Receipt.Kind.TRACK, expense__isnull=True).first()
     if receipt is None:
-        raise Stale("The ride of that track was recorded already.")
+        raise Stale(say("The ride of that track was recorded already."))
     expense = type_ride(member, replace(ride, track=_track_of(receipt)))
     attach(member, receipt.pk, expense)
     return expense
@@ -203,7 +225,7 @@ def change_ride(member: Membership, expense_id: int, version: int, ride: Ride) -
     """Change a ride of one's own that was not sent: it is worked out anew, by the rate and the band of its day. Raises ``Refusal``, ``Stale``."""
     expense = mine(member, expense_id, version)
     if expense.kind != Expense.Kind.MILEAGE:
-        raise Refusal("This is no ride.")
+        raise Refusal(say("This is no ride."))
     before = _said(expense)
     track = expense.receipts.filter(kind=Receipt.Kind.TRACK).first()
     if track is not None:
@@ -211,7 +233,7 @@ def change_ride(member: Membership, expense_id: int, version: int, ride: Ride) -
     if expense.claim is not None and expense.claim.trip is not None:
         ride = replace(ride, profile=expense.claim.trip.profile)
     _fill(expense, ride, priced(member, ride, without=expense.pk))
-    changed(member, expense, "changed a ride", before, _said(expense))
+    changed(member, expense, say("changed a ride"), before, _said(expense))
     return expense
 
 
@@ -238,7 +260,16 @@ def _fill(expense: Expense, ride: Ride, known: Priced) -> None:
     expense.commute_km = known.commute
     expense.km_looked_up, expense.km_reason = driven.looked_up, ride.reason.strip()[:200]
     expense.odometer_start, expense.odometer_end = ride.odometer or (None, None)
-    expense.workings = [f"{ride.origin.town} to {ride.target.town}: {driven.how}{reason}", *figure.workings.lines()]
+    expense.workings = [
+        say(
+            "{town} to {town_2}: {how}{reason}",
+            town=ride.origin.town,
+            town_2=ride.target.town,
+            how=driven.how,
+            reason=reason,
+        ),
+        *figure.workings.lines(),
+    ]
 
 
 def _said(expense: Expense) -> dict[str, object]:

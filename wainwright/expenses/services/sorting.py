@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from django.db import IntegrityError, transaction
 from django.db.models import Q
 
+from wainwright.core.said import joined, say
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Charge, Expense, Receipt, RefusedPair
 from wainwright.expenses.services import editing, taking
@@ -43,9 +44,9 @@ def things(texts: Sequence[str]) -> list[Thing]:
     """Read rows that were ticked. Raises ``Refusal`` where none was, or too many."""
     found = [thing for text in texts if (thing := Thing.read(text))]
     if not found:
-        raise Refusal("Tick at least one row first.")
+        raise Refusal(say("Tick at least one row first."))
     if len(found) > MOST:
-        raise Refusal(f"At most {MOST} rows at once.")
+        raise Refusal(say("At most {most} rows at once.", most=MOST))
     return found
 
 
@@ -60,7 +61,7 @@ def all_personal(member: Membership, rows: Sequence[Thing]) -> list[Expense]:
     """Mark every charge as personal; a paper alone cannot be. Raises ``Refusal``."""
     charges = [row.charge for row in rows if row.charge]
     if len(charges) != len(rows):
-        raise Refusal("Only charges can be personal; a paper that is not the firm's affair is put aside.")
+        raise Refusal(say("Only charges can be personal; a paper that is not the firm's affair is put aside."))
     return [taking.mark_personal(member, charge) for charge in charges]
 
 
@@ -72,9 +73,11 @@ def put_aside(member: Membership, rows: Sequence[Thing], reason: str) -> int:
     charges = Charge.objects.filter(owner=member, state="Loose", pk__in=[r.charge for r in rows if r.charge])
     count = receipts.update(aside=reason) + charges.update(aside=reason)
     if not count:
-        raise Stale("They were taken already, on this page or another.")
+        raise Stale(say("They were taken already, on this page or another."))
     after = {"things": [[r.receipt, r.charge] for r in rows], "reason": reason}
-    record(member, "put things aside" if reason else "brought things back", f"member:{member.pk}", after=after)
+    record(
+        member, say("put things aside") if reason else say("brought things back"), f"member:{member.pk}", after=after
+    )
     return count
 
 
@@ -84,17 +87,17 @@ def refuse_pair(member: Membership, row: Thing) -> None:
     receipt = Receipt.objects.filter(owner=member, pk=row.receipt).first()
     charge = Charge.objects.filter(owner=member, pk=row.charge).first()
     if receipt is None or charge is None:
-        raise Stale("They were taken already, on this page or another.")
+        raise Stale(say("They were taken already, on this page or another."))
     RefusedPair.objects.get_or_create(receipt=receipt, charge=charge)
-    record(member, "refused a pair", f"receipt:{receipt.pk}", after={"charge": charge.pk})
+    record(member, say("refused a pair"), f"receipt:{receipt.pk}", after={"charge": charge.pk})
 
 
 @transaction.atomic
 def allow_pair(member: Membership, row: Thing) -> None:
     """Undo a refusal."""
     if not RefusedPair.objects.filter(receipt__owner=member, receipt=row.receipt, charge=row.charge).delete()[0]:
-        raise Stale("That was undone already.")
-    record(member, "allowed a pair again", f"receipt:{row.receipt}", after={"charge": row.charge})
+        raise Stale(say("That was undone already."))
+    record(member, say("allowed a pair again"), f"receipt:{row.receipt}", after={"charge": row.charge})
 
 
 @transaction.atomic
@@ -105,24 +108,26 @@ def give_to(member: Membership, rows: Sequence[Thing], who: str) -> Membership:
     """
     to = _traveller(member, " ".join(who.split()))
     if any(row.charge for row in rows):
-        raise Refusal("A charge belongs to the card's owner and cannot be handed on; untick it.")
+        raise Refusal(say("A charge belongs to the card's owner and cannot be handed on; untick it."))
     receipts = list(
         Receipt.objects.select_for_update(no_key=True).filter(
             owner=member, expense__isnull=True, pk__in=[r.receipt for r in rows]
         )
     )
     if not receipts:
-        raise Stale("They were taken already, on this page or another.")
+        raise Stale(say("They were taken already, on this page or another."))
     for receipt in receipts:
         receipt.owner = to
         try:
             with transaction.atomic():
                 receipt.save(update_fields=["owner"])
         except IntegrityError as error:
-            raise Refusal(f"{to.person.name} has {receipt.name} already.", "email") from error
-        record(member, "handed a paper on", f"receipt:{receipt.pk}", after={"to": to.person.name})
-    many = f"{len(receipts)} papers" if len(receipts) > 1 else "a paper"
-    tell(to, f"{member.person.name} put {many} into your tray", "/tray/")
+            raise Refusal(
+                say("{to} has {receipt} already.", to=to.person.name, receipt=receipt.name), "email"
+            ) from error
+        record(member, say("handed a paper on"), f"receipt:{receipt.pk}", after={"to": to.person.name})
+    many = say("{receipts_count} papers", receipts_count=len(receipts)) if len(receipts) > 1 else say("a paper")
+    tell(to, say("{member} put {the_many} into your tray", member=member.person.name, the_many=many), "/tray/")
     return to
 
 
@@ -134,14 +139,14 @@ def undo(member: Membership, expense_ids: Sequence[int]) -> int:
             editing.remove(member, expense_id)
             count += 1
     if not count:
-        raise Stale("There is nothing left to undo.")
+        raise Stale(say("There is nothing left to undo."))
     return count
 
 
 def _traveller(member: Membership, who: str) -> Membership:
     """Another person who travels for the firm, by mail address or name."""
     if not who:
-        raise Refusal("Say to whom: type their name, or the address they sign in with.", "email")
+        raise Refusal(say("Say to whom: type their name, or the address they sign in with."), "email")
     others = Membership.objects.select_related("person", "firm").exclude(pk=member.pk)
     others = others.filter(firm_id=member.firm_id, active=True, traveller=True)
     whole = Q(person__email__iexact=who) | Q(person__name__iexact=who)
@@ -150,7 +155,14 @@ def _traveller(member: Membership, who: str) -> Membership:
         if len(found) == 1:
             return found[0]
         if found:
-            names = ", ".join(f"{each.person.name} ({each.person.email})" for each in found[:MOST_NAMED])
-            more = ", and others" if len(found) > MOST_NAMED else ""
-            raise Refusal(f"That could be {names}{more}. Type the mail address of the one you mean.", "email")
-    raise Refusal("Nobody who travels for the firm has that name or address. Type it as they sign in with it.", "email")
+            names = joined(
+                ", ", (joined("", (each.person.name, " (", each.person.email, ")")) for each in found[:MOST_NAMED])
+            )
+            more = say(", and others") if len(found) > MOST_NAMED else ""
+            raise Refusal(
+                say("That could be {names}{more}. Type the mail address of the one you mean.", names=names, more=more),
+                "email",
+            )
+    raise Refusal(
+        say("Nobody who travels for the firm has that name or address. Type it as they sign in with it."), "email"
+    )

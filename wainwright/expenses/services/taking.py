@@ -15,6 +15,7 @@ from wainwright.bookings.models import Booking
 from wainwright.core.coding import Coding, check_coding
 from wainwright.core.fx import NoRate, convert
 from wainwright.core.money import Money, total
+from wainwright.core.said import say
 from wainwright.core.states import CHARGE
 from wainwright.core.tax import tax_in
 from wainwright.errors import Refusal, Stale
@@ -50,11 +51,11 @@ def take(member: Membership, receipt_id: int | None, charge_id: int | None, book
             .first()
         )
     if (receipt_id and receipt is None) or (charge_id and charge is None):
-        raise Stale("It was taken already, on this page or another.")
+        raise Stale(say("It was taken already, on this page or another."))
     if receipt is None and charge is None:
-        raise Refusal("Choose a receipt or a charge.")
+        raise Refusal(say("Choose a receipt or a charge."))
     if charge is None and receipt is not None and not receipt.value("total"):
-        raise Refusal("The total of this receipt was not read. Open it and type the total.", "amount")
+        raise Refusal(say("The total of this receipt was not read. Open it and type the total."), "amount")
     merchant = (receipt.value("merchant") if receipt else "") or (charge.merchant.title() if charge else "")
     _not_twice(receipt)
     day = charge.date if charge else clock.today(member.firm.zone)
@@ -84,7 +85,7 @@ def take(member: Membership, receipt_id: int | None, charge_id: int | None, book
     _follow_number(expense, receipt)
     remember(member, expense, [charge.merchant] if charge else [])
     after = {"receipt": receipt_id, "charge": charge_id, "booking": booking_id, "amount": expense.amount_minor}
-    record(member, "took a cost from the tray", expense.key, after=after)
+    record(member, say("took a cost from the tray"), expense.key, after=after)
     return expense
 
 
@@ -93,7 +94,7 @@ def _of_booking(expense: Expense, booking_id: int) -> None:
     rows = Booking.objects.select_for_update(no_key=True).filter(trip__traveller=expense.owner, pk=booking_id)
     booking = rows.exclude(paid_by="central").first()
     if booking is None or booking.expenses.exists():
-        raise Stale("That booking has its cost already, on this page or another.")
+        raise Stale(say("That booking has its cost already, on this page or another."))
     expense.booking, expense.category = booking, booking.category
     expense.description, expense.reference = booking.label[:200], booking.ticket_number[:60]
 
@@ -108,7 +109,12 @@ def _not_twice(receipt: Receipt | None) -> None:
     if same:
         who = same.expense.owner.person.name if same.expense.owner_id != receipt.owner_id else "you"
         raise Refusal(
-            f"Invoice {receipt.number} of {same.value('merchant')} was recorded already, by {who}. Put this paper aside."
+            say(
+                "Invoice {number} of {value} was recorded already, by {who}. Put this paper aside.",
+                number=receipt.number,
+                value=same.value("merchant"),
+                who=who,
+            )
         )
 
 
@@ -128,7 +134,7 @@ def _follow_number(expense: Expense, receipt: Receipt | None) -> None:
         expense.tax_odd = any(tax_in(net + tax, Decimal(percent) / 100, tax).odd for percent, net, tax in rows)
         expense.save(update_fields=["tax_rate", "tax_minor", "tax_odd"])
         Part.objects.bulk_create(
-            Part(expense=expense, order=n, category=expense.category, label=f"At {percent} %", amount_minor=(net + tax).minor, tax_minor=tax.minor)
+            Part(expense=expense, order=n, category=expense.category, label=say("At {percent} %", percent=percent), amount_minor=(net + tax).minor, tax_minor=tax.minor)
             for n, (percent, net, tax) in enumerate(rows)
         )  # fmt: skip
 
@@ -138,7 +144,7 @@ def _amounts(expense: Expense, member: Membership, receipt: Receipt | None, char
     currency = (receipt.value("currency") if receipt else "") or member.firm.currency
     original = Money.of(read, currency) if read else (charge.amount if charge else None)
     if original is None:
-        raise Refusal("No amount is known. Type it.", "amount")
+        raise Refusal(say("No amount is known. Type it."), "amount")
     charged = charge.amount if charge and original.currency != charge.amount.currency else None
     if charge and charged is None:
         original = charge.amount
@@ -159,7 +165,7 @@ def set_amount(
             receipt_rate,
         )
     except NoRate as error:
-        raise Refusal(f"There is {error}. Type the rate of your exchange receipt.", "rate") from error
+        raise Refusal(say("There is {error}. Type the rate of your exchange receipt.", error=error), "rate") from error
     expense.amount_minor = done.home.minor
     foreign = original.currency != expense.currency
     expense.abroad = foreign
@@ -194,7 +200,7 @@ def follow_charge(expense: Expense, charge: Charge) -> None:
     expense.version += 1
     expense.save()
     record(
-        None, "the card's charge was booked", expense.key, firm_id=expense.firm_id, before={"amount": before},
+        None, say("the card's charge was booked"), expense.key, firm_id=expense.firm_id, before={"amount": before},
         after={"amount": expense.amount_minor, "charge": charge.pk},
     )  # fmt: skip
 
@@ -206,15 +212,17 @@ def mark_personal(member: Membership, charge_id: int) -> Expense:
         Charge.objects.select_for_update(no_key=True).select_related("card").filter(owner=member, pk=charge_id).first()
     )
     if charge is None or not CHARGE.can(charge.state, "mark_personal"):
-        raise Stale("It was taken already, on this page or another.")
+        raise Stale(say("It was taken already, on this page or another."))
     expense = Expense.objects.create(
         firm=member.firm, owner=member, date=charge.date, merchant=charge.merchant, category=usual_category(member, charge.date),
-        description=f"{charge.merchant.title()}, personal"[:200], currency=charge.currency, amount_minor=charge.amount_minor,
+        description=say("{title}, personal", title=charge.merchant.title())[:200], currency=charge.currency, amount_minor=charge.amount_minor,
         paid_by="firm" if charge.card.firm_pays else "self", personal=True, created=clock.now(),
     )  # fmt: skip
     charge.expense, charge.state = expense, CHARGE.after(charge.state, "mark_personal")
     charge.save(update_fields=["expense", "state"])
-    record(member, "marked a charge personal", expense.key, after={"charge": charge.pk, "amount": charge.amount_minor})
+    record(
+        member, say("marked a charge personal"), expense.key, after={"charge": charge.pk, "amount": charge.amount_minor}
+    )
     return expense
 
 
@@ -225,7 +233,9 @@ def type_cost(member: Membership, *args: Any, **values: Any) -> Expense:
     fill_cost(expense, *args, **values)
     expense.save()
     remember(member, expense)
-    record(member, "typed a cost", expense.key, after={"merchant": expense.merchant, "amount": expense.amount_minor})
+    record(
+        member, say("typed a cost"), expense.key, after={"merchant": expense.merchant, "amount": expense.amount_minor}
+    )
     return expense
 
 
@@ -283,9 +293,9 @@ def fill_cost(
     if (category, day) != (expense.category, expense.date):
         may_be(expense, category, day, by_finance)
     if not amount:
-        raise Refusal("Type an amount.", "amount")
+        raise Refusal(say("Type an amount."), "amount")
     if not merchant.strip() and not description.strip():
-        raise Refusal("Say whom you paid, or what for.", "merchant")
+        raise Refusal(say("Say whom you paid, or what for."), "merchant")
     expense.date, expense.merchant, expense.category = day, merchant.strip()[:120], category
     expense.description, expense.guests, expense.heads = description.strip()[:200], guests.strip()[:300], max(1, heads)
     expense.paid_by, expense.tax_rate = paid_by, tax_rate
@@ -298,13 +308,13 @@ def fill_cost(
     expense.take_coding(coding)
     set_amount(expense, amount, receipt_rate=receipt_rate)
     if tax is not None and abs(tax.minor) > abs(amount.minor):
-        raise Refusal("The tax is more than the amount.", "tax")
+        raise Refusal(say("The tax is more than the amount."), "tax")
     set_tax(expense, tax if tax is not None and tax.currency == expense.currency else None)
 
 
 def must_be_possible(zone: str, day: date) -> None:
     """Raise ``Refusal`` for a day on which nothing can have been paid yet, or by anybody alive in this century."""
     if day > clock.today(zone):
-        raise Refusal("That day has not come yet. Check the date.", "date")
+        raise Refusal(say("That day has not come yet. Check the date."), "date")
     if day.year < 2000:
-        raise Refusal("That is long ago. Check the year.", "date")
+        raise Refusal(say("That is long ago. Check the year."), "date")

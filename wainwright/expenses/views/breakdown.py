@@ -13,6 +13,7 @@ from django.views.decorators.http import require_POST
 from wainwright.accounts.selectors import books, read_coding
 from wainwright.accounts.split_form import TypedSplit, do_split
 from wainwright.core.money import Money, total
+from wainwright.core.said import said_by, say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import expense_for
@@ -61,7 +62,9 @@ def typed_parts(request, expense: Expense, keep: Callable[[list[editing.PartType
         raise
     except (ValueError, OverflowError) as error:
         problem = (
-            str(error) if "amount" in str(error) else "A night or day is not a date. Use the day the night begins."
+            said_by(error)
+            if "amount" in said_by(error)
+            else say("A night or day is not a date. Use the day the night begins.")
         )
     except Refusal as refusal:
         problem = refusal.message
@@ -110,7 +113,7 @@ def _nightly(request, expense: Expense) -> list[editing.PartTyped]:
         return []
     first = date.fromisoformat(request.POST.get("night-first", ""))
     if not count.isdecimal() or not 0 < int(count) <= 60:
-        raise Refusal("Say how many nights, from 1 to 60.")
+        raise Refusal(say("Say how many nights, from 1 to 60."))
     tax = request.POST.get("night-tax", "").strip()
     lodging = next((c.code for c in rulebook(expense.firm).categories.values() if c.is_lodging), expense.category)
     return editing.nightly_parts(

@@ -8,6 +8,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.expenses.models import CardFile
 from wainwright.expenses.services import charges
@@ -17,11 +18,11 @@ from wainwright.formats.statement import MOST_BYTES
 from wainwright.paging import page_of
 
 COLUMN_NAMES = {
-    "date": "Date", "merchant": "Merchant", "amount": "Amount", "debit": "Charged", "credit": "Given back", "currency": "Currency", "key": "The bank's key",
-    "card": "Card number", "original": "Amount in the other currency", "original_currency": "The other currency",
-    "direction": "Charged or given back, in words",
+    "date": "Date", "merchant": "Merchant", "amount": "Amount", "debit": "Charged", "credit": say("Given back"), "currency": "Currency", "key": say("The bank's key"),
+    "card": say("Card number"), "original": say("Amount in the other currency"), "original_currency": say("The other currency"),
+    "direction": say("Charged or given back, in words"),
 }  # fmt: skip
-NAMES = {"new": "new", "booked": "booked now", "doubtful": "doubtful", "known": "known already"}
+NAMES = {"new": "new", "booked": say("booked now"), "doubtful": "doubtful", "known": say("known already")}
 
 
 @require_POST
@@ -30,10 +31,10 @@ def card_file(request):
     sent = request.FILES.get("file")
     if sent is None:
         raise Refusal(
-            "No file was chosen. Choose the card file from your bank: OFX, camt, MT940, QIF, CSV, XLSX or ODS."
+            say("No file was chosen. Choose the card file from your bank: OFX, camt, MT940, QIF, CSV, XLSX or ODS.")
         )
     if sent.size > MOST_BYTES:
-        raise Refusal("The file is larger than 64 MB. Ask the card's bank for a shorter period.")
+        raise Refusal(say("The file is larger than 64 MB. Ask the card's bank for a shorter period."))
     file = charges.look_at(request.member, sent.name, sent.read(), request.POST.get("card", ""))
     return redirect("card-look", file.pk)
 
@@ -81,8 +82,17 @@ def take_file(request, file_id: int):
     """Take what is new, and of the doubtful what was ticked."""
     ticked = [whole(n) for n in request.POST.getlist("doubtful")]
     file = charges.take_file(request.member, file_id, ticked)
-    messages.info(request, f"{file.name}: {file.taken} taken, {file.known} known already, {len(file.left)} left out.")
-    for words in few([f"Left out: {where}: {why}." for where, why in file.left]):
+    messages.info(
+        request,
+        say(
+            "{file}: {taken} taken, {known} known already, {left_count} left out.",
+            file=file.name,
+            taken=file.taken,
+            known=file.known,
+            left_count=len(file.left),
+        ),
+    )
+    for words in few([say("Left out: {where}: {why}.", where=where, why=why) for where, why in file.left]):
         messages.error(request, words)
     return redirect("tray")
 
@@ -91,5 +101,5 @@ def take_file(request, file_id: int):
 def put_away(request, file_id: int):
     """Take nothing of it."""
     charges.put_file_away(request.member, file_id)
-    messages.info(request, "Nothing was taken of it.")
+    messages.info(request, say("Nothing was taken of it."))
     return redirect("tray")

@@ -6,6 +6,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
 
 from wainwright import clock
+from wainwright.core.said import joined, said_by
 from wainwright.drawing.lines import year_bar
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.checking import check
@@ -13,7 +14,7 @@ from wainwright.expenses.forms import CostForm, RideForm, ride_as_typed, track_a
 from wainwright.expenses.models import Expense, Receipt
 from wainwright.expenses.services import rides, taking
 from wainwright.expenses.views.expense import number_of
-from wainwright.fields import say, whole
+from wainwright.fields import tell, whole
 from wainwright.formats.places import best_place
 
 
@@ -27,7 +28,7 @@ def new_cost(request):
             expense = taking.type_cost(member, **form.values())
             return redirect("expense", expense.pk)
         except Refusal as refusal:
-            say(form, refusal)
+            tell(form, refusal)
     return render(
         request, "expenses/new.html", {"form": form, "back": "/tray/"}, status=422 if request.method == "POST" else 200
     )
@@ -60,7 +61,7 @@ def new_ride(request):
         except Stale:
             raise
         except Refusal as refusal:
-            say(form, refusal)
+            tell(form, refusal)
     context = {"form": form, "ride": None, "version": "", "track": track}
     return render(request, "expenses/ride.html", context, status=422 if request.method == "POST" else 200)
 
@@ -92,7 +93,7 @@ def change_ride(request, expense_id: int):
         except (NotAllowed, Stale):
             raise
         except Refusal as refusal:
-            say(form, refusal)
+            tell(form, refusal)
     version = request.POST.get("version", ride.version)
     context = {"form": form, "ride": ride, "version": version, "track": None}
     return render(request, "expenses/ride.html", context, status=422 if request.method == "POST" else 200)
@@ -110,7 +111,7 @@ def check_ride(request):
             ride = rides.with_track(request.member, form.ride(), whole(request.POST.get("track", "0")))
             known = rides.priced(request.member, ride, own.values_list("pk", flat=True).first() or 0)
         except Refusal as refusal:
-            context = {"refused": str(refusal)}
+            context = {"refused": said_by(refusal)}
         else:
             limits = [upper for upper, _ in known.rate.bands if upper is not None]
             distances = known.rate.distance(known.so_far), known.rate.distance(known.km)
@@ -123,5 +124,9 @@ def check_ride(request):
             context["by_road"] = known.rate.distance(known.driven.looked_up)
     elif typed := [name for name in form.errors if request.POST.get(name)]:
         # What is still empty is not yet wrong.
-        context = {"refused": f"{form.fields[typed[0]].label or typed[0].capitalize()}: {form.errors[typed[0]][0]}"}
+        context = {
+            "refused": joined(
+                "", (form.fields[typed[0]].label or typed[0].capitalize(), ": ", form.errors[typed[0]][0])
+            )
+        }
     return render(request, "expenses/_ride_check.html", context)

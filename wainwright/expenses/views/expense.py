@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright.accounts.forms import coding_initial
 from wainwright.accounts.split_form import TypedSplit, editor
 from wainwright.core.money import Money, places, total
+from wainwright.core.said import joined, say
 from wainwright.core.text import decimal
 from wainwright.errors import Refusal
 from wainwright.expenses.forms import CostForm
@@ -21,7 +22,7 @@ from wainwright.expenses.models import Expense, Receipt
 from wainwright.expenses.proposals import proposed_parts, recent_codings
 from wainwright.expenses.selectors import expense_for
 from wainwright.expenses.services import editing, pages, receipts
-from wainwright.fields import plain_number, say, whole
+from wainwright.fields import plain_number, tell, whole
 from wainwright.formats.pictures import MOST_BYTES
 from wainwright.rulebook.models import Category
 from wainwright.rulebook.selectors import rulebook
@@ -151,7 +152,7 @@ def change(request, expense_id: int):
             editing.change_cost(request.member, expense_id, version_of(request), **form.values())
             return redirect("expense", expense_id)
         except Refusal as refusal:
-            say(form, refusal)
+            tell(form, refusal)
     return show(request, expense, 422, change_form=form)
 
 
@@ -167,7 +168,12 @@ def says_allowance(view: Callable) -> Callable:
         after = _allowance(trip_id) if isinstance(response, HttpResponseRedirect) else before
         if before != after:
             messages.info(
-                request, f"The daily allowance was {before}, is {after}: what a bill pays for is not paid twice."
+                request,
+                say(
+                    "The daily allowance was {before}, is {after}: what a bill pays for is not paid twice.",
+                    before=before,
+                    after=after,
+                ),
             )
         return response
 
@@ -212,7 +218,7 @@ def remove(request, expense_id: int):
     expense = expense_for(request.member, expense_id)
     claim_id = expense.claim_id
     editing.remove(request.member, expense_id)
-    messages.info(request, "Its papers and its charge lie in the tray again.")
+    messages.info(request, say("Its papers and its charge lie in the tray again."))
     return redirect("claim", claim_id) if claim_id else redirect("tray")
 
 
@@ -224,13 +230,13 @@ def attach(request, expense_id: int):
     file = request.FILES.get("file")
     if file is not None:
         if file.size > MOST_BYTES:
-            raise Refusal("The file is larger than 20 MB. Take the picture in a lower resolution.")
+            raise Refusal(say("The file is larger than 20 MB. Take the picture in a lower resolution."))
         done = receipts.take_in(request.member, file.name, file.read())
         if done.receipt is None:
-            raise Refusal(f"{done.name}: {done.problem}")
+            raise Refusal(joined("", (done.name, ": ", done.problem)))
         receipt_id = done.receipt.pk
     if receipt_id is None:
-        raise Refusal("Choose a receipt.")
+        raise Refusal(say("Choose a receipt."))
     receipts.attach(request.member, receipt_id, expense)
     return redirect("expense", expense_id)
 

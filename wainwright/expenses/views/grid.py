@@ -8,6 +8,7 @@ from typing import Any
 from django.contrib import messages
 from django.shortcuts import redirect, render
 
+from wainwright.core.said import say, say_many
 from wainwright.expenses.forms import CostForm, RideForm
 from wainwright.expenses.proposals import Asked, propose_all, recent_of
 from wainwright.expenses.services import rides, taking
@@ -18,15 +19,15 @@ from wainwright.rulebook.selectors import mileage_rates, rulebook
 
 EMPTY_ROWS = 6
 COSTS = {
-    "date": ("date", "day", "datum", "dato"), "merchant": ("merchant", "paid to", "supplier", "shop", "payee"),
-    "category": ("category", "what for", "what", "type", "kind"), "amount": ("amount", "total", "gross", "sum", "price"),
-    "currency": ("currency", "cur"), "tax_rate": ("tax %", "vat %", "tax rate"), "paid_by": ("who paid", "paid by"),
-    "description": ("description", "text", "note"), "guests": ("who was there", "guests"), "reference": ("reference", "number"),
+    "date": ("date", "day", "datum", "dato"), "merchant": ("merchant", say("paid to"), "supplier", "shop", "payee"),
+    "category": ("category", say("what for"), "what", "type", "kind"), "amount": ("amount", "total", "gross", "sum", "price"),
+    "currency": ("currency", "cur"), "tax_rate": (say("tax %"), say("vat %"), say("tax rate")), "paid_by": (say("who paid"), say("paid by")),
+    "description": ("description", "text", "note"), "guests": (say("who was there"), "guests"), "reference": ("reference", "number"),
 }  # fmt: skip
 RIDES = {
-    "date": ("date", "day", "datum", "dato"), "origin": ("from", "start"), "target": ("to", "destination"), "via": ("by way of", "via"),
-    "km": ("km", "kilometres", "distance"), "there_and_back": ("there and back", "return"), "vehicle": ("vehicle",),
-    "passengers": ("passengers",), "description": ("what for", "purpose", "note"), "reason": ("why longer", "reason"),
+    "date": ("date", "day", "datum", "dato"), "origin": ("from", "start"), "target": ("to", "destination"), "via": (say("by way of"), "via"),
+    "km": ("km", "kilometres", "distance"), "there_and_back": (say("there and back"), "return"), "vehicle": ("vehicle",),
+    "passengers": ("passengers",), "description": (say("what for"), "purpose", "note"), "reason": (say("why longer"), "reason"),
 }  # fmt: skip
 _YES = {"yes", "y", "x", "1", "true", "on", "ja"}
 
@@ -41,8 +42,8 @@ class Kind:
     template: str
 
 
-COST_GRID = Kind("costs", "Many costs at once", COSTS, "expenses/grid.html")
-RIDE_GRID = Kind("rides", "The rides of a month", RIDES, "expenses/grid.html")
+COST_GRID = Kind("costs", say("Many costs at once"), COSTS, "expenses/grid.html")
+RIDE_GRID = Kind("rides", say("The rides of a month"), RIDES, "expenses/grid.html")
 
 
 def costs(request):
@@ -69,7 +70,7 @@ def _grid(request, kind: Kind):
     forms = [_form(member, kind, row, n) for n, row in enumerate(rows)]
     refused = ""
     if not rows:
-        refused = "Fill at least one row, or paste some."
+        refused = say("Fill at least one row, or paste some.")
     elif not wrong_rows(forms):
         try:
             done = (
@@ -81,11 +82,16 @@ def _grid(request, kind: Kind):
             form.add_error(refusal.field if refusal.field in form.fields else None, refusal.message)
         else:
             request.session["undo"] = [e.pk for e in done]
-            messages.info(request, f"{len(done)} kept. U undoes it.")
+            messages.info(request, say("{done_count} kept. U undoes it.", done_count=len(done)))
             return redirect("tray")
     wrong = wrong_rows(forms)
     if wrong:
-        refused = f"{wrong} of {len(forms)} rows {'is' if wrong == 1 else 'are'} not right yet. Nothing is kept until all are."
+        refused = say_many(
+            "{count} of {forms_count} rows is not right yet. Nothing is kept until all are.",
+            "{count} of {forms_count} rows are not right yet. Nothing is kept until all are.",
+            wrong,
+            forms_count=len(forms),
+        )
     return _show(request, kind, rows, forms, refused, 422)
 
 

@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.accounts.forms import offered
 from wainwright.accounts.selectors import books
+from wainwright.core.said import say, say_many
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.expenses.loose import AGES, Loose, by_person, loose_charges, personal_open
 from wainwright.expenses.services import cards, reminding
@@ -40,7 +41,7 @@ def loose_page(request):
 def remind(request):
     """Remind the owners of the ticked charges."""
     count = reminding.remind(request.member, [whole(pk) for pk in request.POST.getlist("charge")])
-    messages.info(request, f"{count} {'person was' if count == 1 else 'people were'} reminded.")
+    messages.info(request, say_many("{count} person was reminded.", "{count} people were reminded.", count))
     return redirect("loose")
 
 
@@ -76,7 +77,12 @@ def set_issuer(request):
         raise
     except Refusal as refusal:
         return _cards_page(request, 422, typed={"issuer": name, "iban": account}, error=refusal.message)
-    messages.info(request, f"It is kept where {name} is paid." if account.strip() else f"{name} is not paid any more.")
+    messages.info(
+        request,
+        say("It is kept where {name} is paid.", name=name)
+        if account.strip()
+        else say("{name} is not paid any more.", name=name),
+    )
     return redirect("/ledger/cards/#issuers")
 
 
@@ -86,7 +92,7 @@ def change_card(request, card_id: int):
     card = cards.change_card(
         request.member, card_id, request.POST.get("since", ""), request.POST.get("closed", ""), request.POST.get("account", "")
     )  # fmt: skip
-    messages.info(request, f"Card {card.last_four} is kept as you said.")
+    messages.info(request, say("Card {last_four} is kept as you said.", last_four=card.last_four))
     return redirect("firm-cards")
 
 
@@ -98,5 +104,5 @@ def give_card(request):
         request.member, whole(posted.get("holder")), posted.get("last_four", ""), posted.get("issuer", ""),
         posted.get("since", ""), posted.get("expires", ""),
     )  # fmt: skip
-    messages.info(request, f"{card.owner.person.name} holds {card} now.")
+    messages.info(request, say("{owner} holds {card} now.", owner=card.owner.person.name, card=card))
     return redirect("firm-cards")

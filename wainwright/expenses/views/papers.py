@@ -10,17 +10,18 @@ from django.http import FileResponse, Http404
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from wainwright.core.said import joined, say
 from wainwright.errors import Refusal
 from wainwright.expenses.forms import CostForm
 from wainwright.expenses.models import HeldMail, Receipt, ReceiptPage
 from wainwright.expenses.proposals import Asked, propose_all, usual_category
 from wainwright.expenses.selectors import receipt_for
 from wainwright.expenses.services import mails, pages, taking
-from wainwright.fields import say, whole
+from wainwright.fields import tell, whole
 from wainwright.trips.models import Trip
 
 FIELD_NAMES = {
-    "merchant": "Paid to", "date": "Date", "total": "Total", "currency": "Currency", "tax": "Tax", "tax_rate": "Tax %",
+    "merchant": say("Paid to"), "date": "Date", "total": "Total", "currency": "Currency", "tax": "Tax", "tax_rate": say("Tax %"),
     "card": "Card",
 }  # fmt: skip
 # Around a field, so that the line of the box does not touch the letters.
@@ -60,7 +61,7 @@ def _from_to(booking: dict) -> str:
     """When a booking of a mail begins and ends: days for a stay, times for a way."""
     shape = "%a %-d %b %Y" if booking["mode"] == "stay" else "%a %-d %b %Y %H:%M"
     begins, ends = (datetime.fromisoformat(booking[name]) for name in ("leaves", "arrives"))
-    return f"{begins.strftime(shape)} to {ends.strftime(shape)}"
+    return say("{strftime} to {strftime_2}", strftime=begins.strftime(shape), strftime_2=ends.strftime(shape))
 
 
 def _form(request, receipt: Receipt, data=None) -> CostForm:
@@ -93,7 +94,7 @@ def receipt_take(request, receipt_id: int):
         try:
             return redirect("expense", taking.type_from_receipt(request.member, receipt.pk, **form.values()).pk)
         except Refusal as refusal:
-            say(form, refusal)
+            tell(form, refusal)
     return _show(request, receipt, form, 422)
 
 
@@ -107,7 +108,7 @@ def page_off(request, page_id: int):
 def cut(request, page_id: int):
     """Cut a picture with two receipts in two."""
     done = pages.cut(request.member, page_id, request.POST.get("way") == "beside", whole(request.POST.get("at")))
-    messages.info(request, f"{len(done)} papers were made of it; they are being read.")
+    messages.info(request, say("{done_count} papers were made of it; they are being read.", done_count=len(done)))
     return redirect("tray")
 
 
@@ -122,7 +123,7 @@ def put_on_trip(request, receipt_id: int):
     """Put the bookings of a mail on a trip."""
     trip_id = whole(request.POST.get("trip"))
     done = pages.put_on_trip(request.member, receipt_id, trip_id)
-    messages.info(request, f"On the trip now: {'; '.join(done)}.")
+    messages.info(request, say("On the trip now: {list}.", list=joined("; ", done)))
     return redirect("trip", trip_id)
 
 
@@ -138,12 +139,12 @@ def held_mail(request, mail_id: int):
     act = request.POST.get("act")
     if act == "away":
         mails.turn_away(request.member, mail_id)
-        messages.info(request, "The mail is deleted.")
+        messages.info(request, say("The mail is deleted."))
     elif act in ("once", "know"):
         mails.let_in(request.member, mail_id, act == "know")
-        messages.info(request, "The mail is being opened; its papers come into the tray.")
+        messages.info(request, say("The mail is being opened; its papers come into the tray."))
     else:
-        raise Refusal("Say whether the mail is taken in or deleted.")
+        raise Refusal(say("Say whether the mail is taken in or deleted."))
     return redirect("tray")
 
 
@@ -182,6 +183,6 @@ def thumb(request, receipt_id: int):
 
 def _safe(response):
     response["X-Content-Type-Options"] = "nosniff"
-    response["Cache-Control"] = "private, max-age=600"
+    response["Cache-Control"] = say("private, max-age=600")
     response["Content-Security-Policy"] = "default-src 'none'; sandbox"
     return response

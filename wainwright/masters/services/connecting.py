@@ -11,6 +11,7 @@ from wainwright import clock
 from wainwright.accounts.connection import ask, connection_of
 from wainwright.accounts.models import Code, Connection
 from wainwright.core.masters import ACCOUNT, Master
+from wainwright.core.said import say
 from wainwright.errors import Refusal, Stale
 from wainwright.masters.models import LedgerBank, MerchantSupplier, Supplier
 from wainwright.news.services import tell
@@ -37,17 +38,17 @@ def connect(member: Membership, address: str, known_as: str, token: str, every_h
     if address:
         must_be_reachable(address)
     if every_hours not in (0, 1, 6, 24, 168):
-        raise Refusal("Choose how often it is fetched.", "every_hours")
+        raise Refusal(say("Choose how often it is fetched."), "every_hours")
     row = connection_of(member.firm) or Connection(firm=member.firm, holder=member)
     if address and not token.strip() and not row.token:
-        raise Refusal("Type the token that the ledger gave for this connection.", "token")
+        raise Refusal(say("Type the token that the ledger gave for this connection."), "token")
     row.address, row.known_as, row.every_hours = address, known_as.strip()[:40], every_hours
     row.token = seal(token.strip()) if token.strip() else row.token
     row.failing, row.problem = None, ""
     row.save()
     record(
         member,
-        "connected the ledger",
+        say("connected the ledger"),
         f"firm:{member.firm_id}",
         after={
             "address": address,
@@ -70,19 +71,19 @@ def hand_over(member: Membership, to_id: int) -> Connection:
         .first()
     )
     if row is None or to is None:
-        raise Refusal("Choose somebody of finance.", "to")
+        raise Refusal(say("Choose somebody of finance."), "to")
     before, row.holder = row.holder, to
     row.save(update_fields=["holder"])
     record(
         member,
-        "handed the ledger's connection over",
+        say("handed the ledger's connection over"),
         f"firm:{member.firm_id}",
         before={"to": before.person.name},
         after={"to": to.person.name},
     )
     for person in {before.pk: before, to.pk: to}.values():
         if person.pk != member.pk:
-            tell(person, f"{to.person.name} holds the connection to the ledger now", "/ledger/masters/")
+            tell(person, say("{to} holds the connection to the ledger now", to=to.person.name), "/ledger/masters/")
     return row
 
 
@@ -94,7 +95,7 @@ def close_gap(member: Membership, kind: str, key: str, code: str) -> None:
     if kind in ("category", "card"):
         row = Code.objects.filter(firm=firm, dimension=ACCOUNT, code=code).first()
         if row is None or (row.open_until and row.open_until < clock.today(firm.zone)):
-            raise Refusal(f"Account {code or '(none)'} is not open in the ledger.", "code")
+            raise Refusal(say("Account {code} is not open in the ledger.", code=code or "(none)"), "code")
         if kind == "category":
             rows = from_now(firm, clock.today(firm.zone)).filter(code=key)
             there = rows.order_by("draft", F("since").asc(nulls_first=True)).first()
@@ -108,13 +109,13 @@ def close_gap(member: Membership, kind: str, key: str, code: str) -> None:
     elif kind in ("person", "merchant"):
         supplier = Supplier.objects.filter(firm=firm, code=code).first()
         if supplier is None:
-            raise Refusal(f"The ledger has no supplier {code or '(none)'}.", "code")
+            raise Refusal(say("The ledger has no supplier {code}.", code=code or "(none)"), "code")
         done = _connect_person(firm, key, supplier) if kind == "person" else _connect_merchant(firm, key, supplier)
     else:
-        raise Stale("There is nothing to connect there.")
+        raise Stale(say("There is nothing to connect there."))
     if not done:
-        raise Stale("That is not there any more. Look again.")
-    record(member, f"connected a {kind}", f"firm:{firm.pk}", after={"what": key, "with": code})
+        raise Stale(say("That is not there any more. Look again."))
+    record(member, say("connected a {kind}", kind=kind), f"firm:{firm.pk}", after={"what": key, "with": code})
 
 
 def close_gaps(member: Membership, picked: Sequence[tuple[str, str, str]]) -> tuple[int, list[str]]:
@@ -133,7 +134,9 @@ def close_gaps(member: Membership, picked: Sequence[tuple[str, str, str]]) -> tu
 
 def _connect_person(firm: Firm, key: str, supplier: Supplier) -> int:
     if supplier.member_id is not None:
-        raise Refusal(f"{supplier.name} is another person's already: nobody is paid under two.", "code")
+        raise Refusal(
+            say("{supplier} is another person's already: nobody is paid under two.", supplier=supplier.name), "code"
+        )
     member = Membership.objects.filter(firm=firm, pk=int(key) if key.isdecimal() else 0).first()
     if member is None:
         return 0
@@ -163,7 +166,12 @@ def make_suppliers(member: Membership, member_ids: Sequence[int]) -> tuple[int, 
         try:
             made = ask(whose.firm, lambda ledger, firm, wanted=wanted: ledger.make_supplier(firm, wanted))
         except (LedgerAway, LedgerShut) as error:
-            left.append(f"The ledger does not answer: {error}. What was begun is found by its key the next time.")
+            left.append(
+                say(
+                    "The ledger does not answer: {error}. What was begun is found by its key the next time.",
+                    error=error,
+                )
+            )
             break
         problem = _keep_supplier(member, whose, made)
         done += not problem
@@ -177,8 +185,12 @@ def _keep_supplier(member: Membership, whose: Membership, made: Master) -> str:
         firm=whose.firm, code=made.code, defaults={"name": made.name, "iban": made.iban, "tax_number": made.tax_number}
     )
     if row.member_id not in (None, whose.pk):
-        return f"{whose.person.name}: the ledger has their account under {row}, who is somebody else here."
+        return say(
+            "{whose}: the ledger has their account under {row}, who is somebody else here.",
+            whose=whose.person.name,
+            row=row,
+        )
     row.member = whose
     row.save(update_fields=["member"])
-    record(member, "made a person a supplier of the ledger", f"member:{whose.pk}", after={"supplier": row.code})
+    record(member, say("made a person a supplier of the ledger"), f"member:{whose.pk}", after={"supplier": row.code})
     return ""

@@ -13,6 +13,7 @@ from wainwright import clock
 from wainwright.accounts.connection import ask
 from wainwright.accounts.models import Connection, Dimension, FirmAccounts
 from wainwright.core.masters import ACCOUNT, BANK, CUSTOMER, SUPPLIER, TAX, Master, compare, plain
+from wainwright.core.said import said_by, say
 from wainwright.errors import Refusal, Stale
 from wainwright.formats.apart import apart
 from wainwright.formats.problems import Unreadable
@@ -33,9 +34,9 @@ def fetch(member: Membership) -> Fetch:
     must(member, "masters")
     lately = clock.now() - timedelta(minutes=2)
     if Fetch.objects.filter(firm=member.firm, state=Fetch.State.FETCHING, time__gte=lately).exists():
-        raise Stale("They are being fetched already.")
-    row = Fetch.objects.create(firm=member.firm, source="The ledger", by=member, time=clock.now())
-    record(member, "fetched the masters", f"firm:{member.firm_id}")
+        raise Stale(say("They are being fetched already."))
+    row = Fetch.objects.create(firm=member.firm, source=say("The ledger"), by=member, time=clock.now())
+    record(member, say("fetched the masters"), f"firm:{member.firm_id}")
     do_fetch(row.pk)
     return row
 
@@ -54,7 +55,7 @@ def fetched(fetch_id: int) -> None:
     try:
         found: Masters = ask(row.firm, lambda ledger, firm: ledger.masters(firm))
     except (LedgerAway, LedgerShut) as error:
-        row.state, row.problem = Fetch.State.AWAY, f"The ledger does not answer: {error}."[:300]
+        row.state, row.problem = Fetch.State.AWAY, say("The ledger does not answer: {error}.", error=error)[:300]
         row.save()
         return
     _show(row, list(found.rows), found.kinds)
@@ -66,18 +67,21 @@ def read_file(member: Membership, name: str, content: bytes, kind: str, complete
     """Read masters from a file; ``complete`` says that kinds in it are whole, so that what is missing is gone. Raises ``Refusal``."""
     must(member, "masters")
     if not content:
-        raise Refusal("Choose the file with the masters.", "file")
+        raise Refusal(say("Choose the file with the masters."), "file")
     try:
         rows, left = apart("masters", content, kind.strip()[:20])
     except Unreadable as error:
-        raise Refusal(str(error), "file") from error
+        raise Refusal(said_by(error), "file") from error
     if not rows:
         raise Refusal(
-            f"No row could be read. {left[0].where}: {left[0].why}." if left else "The file holds no masters.", "file"
+            say("No row could be read. {where}: {why}.", where=left[0].where, why=left[0].why)
+            if left
+            else say("The file holds no masters."),
+            "file",
         )
     row = Fetch(
         firm=member.firm,
-        source=name[-120:] or "a file",
+        source=name[-120:] or say("a file"),
         by=member,
         time=clock.now(),
         left=[[each.where, each.why] for each in left],
@@ -85,7 +89,7 @@ def read_file(member: Membership, name: str, content: bytes, kind: str, complete
     row.save()
     record(
         member,
-        "read masters from a file",
+        say("read masters from a file"),
         f"firm:{member.firm_id}",
         after={"name": row.source, "rows": len(rows), "left out": len(left)},
     )
@@ -129,7 +133,7 @@ def put_away_what_broke_off() -> int:
     """Put away every fetch whose process died, so that nobody waits for it. Returns how many."""
     before = clock.now() - timedelta(minutes=10)
     rows = Fetch.objects.filter(state=Fetch.State.FETCHING, time__lte=before)
-    return rows.update(state=Fetch.State.AWAY, problem="It broke off. Fetch again.")
+    return rows.update(state=Fetch.State.AWAY, problem=say("It broke off. Fetch again."))
 
 
 def fetch_due() -> int:
@@ -144,13 +148,13 @@ def fetch_due() -> int:
         ).exists():
             continue
         try:
-            made = Fetch.objects.create(firm_id=row.firm_id, source="The ledger", by=None, time=clock.now())
+            made = Fetch.objects.create(firm_id=row.firm_id, source=say("The ledger"), by=None, time=clock.now())
             fetched(made.pk)
             made.refresh_from_db()
             if made.state == Fetch.State.SHOWN and made.changes:
                 hurts = sum(bool(change[6]) for change in made.changes)
-                words = f"{len(made.changes)} of the ledger's masters would change" + (
-                    f", {hurts} that are in use" if hurts else ""
+                words = say("{changes_count} of the ledger's masters would change", changes_count=len(made.changes)) + (
+                    say(", {hurts} that are in use", hurts=hurts) if hurts else ""
                 )
                 tell(row.holder, words, f"/ledger/masters/{made.pk}/")
             done += 1

@@ -12,6 +12,7 @@ from django.db.models import F
 from wainwright import clock
 from wainwright.accounts.models import Code, FirmAccounts, Posting, PostingLine
 from wainwright.core.masters import ACCOUNT
+from wainwright.core.said import joined, say
 from wainwright.errors import Refusal, Stale
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership, new_version
@@ -48,10 +49,10 @@ def read_posting(
     countries, taxes = _pairs(by_country, "by_country"), _pairs(tax_codes, "tax_codes")
     for field, each in (("account", account), ("abroad", abroad), *(("by_country", other) for _, other in countries)):
         if each and each not in ledger.accounts:
-            raise Refusal(f"Account {each[:20]} is not open in the ledger.", field)
+            raise Refusal(say("Account {each} is not open in the ledger.", each=each[:20]), field)
     for _, each in taxes:
         if each not in ledger.tax_codes:
-            raise Refusal(f"The ledger has no tax code {each[:20]}.", "tax_codes")
+            raise Refusal(say("The ledger has no tax code {each}.", each=each[:20]), "tax_codes")
     return account, [{"where": where, "account": other} for where, other in [*others, *countries]], dict(taxes)
 
 
@@ -64,7 +65,7 @@ def typed_posting(row: Category) -> tuple[str, str, str, str]:
 
 def pairs_text(pairs: Mapping[str, str]) -> str:
     """Return pairs as they are typed: "NO 6412, GB 6413"."""
-    return ", ".join(f"{country} {code}" for country, code in pairs.items())
+    return joined(", ", (joined("", (country, " ", code)) for country, code in pairs.items()))
 
 
 @transaction.atomic
@@ -83,10 +84,10 @@ def set_category(member: Membership, code: str, account: str, abroad: str, by_co
         .order_by("draft", F("since").asc(nulls_first=True))
     )
     if not rows:
-        raise Stale("That category is not there any more.")
+        raise Stale(say("That category is not there any more."))
     row = rows[0]
     if not account.strip():
-        raise Refusal("Account (none) is not open in the ledger.", "account")
+        raise Refusal(say("Account (none) is not open in the ledger."), "account")
     typed = read_posting(Ledger.of(firm), account, abroad, by_country, tax_codes)
     before = _posts_to(row)
     for each in rows:
@@ -97,7 +98,7 @@ def set_category(member: Membership, code: str, account: str, abroad: str, by_co
     Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
     record(
         member,
-        "set a category's accounts",
+        say("set a category's accounts"),
         f"firm:{firm.pk}",
         before=before,
         after={"category": code, **_posts_to(row)},
@@ -116,27 +117,29 @@ def _pairs(text: str, field: str) -> list[tuple[str, str]]:
         country, _, code = piece.replace(":", " ").partition(" ")
         country, code = country.upper(), code.strip()
         if len(country) != 2 or not country.isalpha() or not code or country in found:
-            raise Refusal(f"“{piece[:30]}” is no country and code. Type them as: NO 6412, GB 6413.", field)
+            raise Refusal(
+                say("“{piece}” is no country and code. Type them as: NO 6412, GB 6413.", piece=piece[:30]), field
+            )
         found[country] = code
     return list(found.items())
 
 
 # The firm's accounts: what stands on each, and what is not done where one is not named.
 FIRM_ACCOUNTS = {
-    "owed_to_staff": ("Owed to staff", "what people paid themselves, and their allowances"),
-    "owed_by_staff": ("Owed by staff", "personal cost on the firm's cards, and what is owed back"),
-    "card_clearing": ("Card clearing", "what the firm's cards were charged and nobody has claimed yet"),
-    "prepaid_travel": ("Prepaid travel", "what was billed to the firm and nobody has claimed yet"),
-    "advances": ("Advances", "what was paid before trips"),
-    "input_tax": ("Input tax", "the tax that comes back"),
-    "bank": ("Bank", "the account from which claims are paid"),
-    "allowance": ("Daily allowance", "its cost"),
-    "mileage": ("Mileage", "its cost"),
-    "accrued": ("Accrued", "what is spent and not posted; without it no month is accrued"),
-    "written_off": ("Written off", "what is not asked back any more"),
-    "suppliers": ("Owed to suppliers", "what is billed to the firm; without it no booking is posted before its claim"),
-    "card_issuers": ("Owed to card issuers", "what the firm's cards were charged; without it no charge is posted before its claim"),
-    "differences": ("Differences", "what cards charged more or less than was claimed; without it none is posted"),
+    "owed_to_staff": (say("Owed to staff"), say("what people paid themselves, and their allowances")),
+    "owed_by_staff": (say("Owed by staff"), say("personal cost on the firm's cards, and what is owed back")),
+    "card_clearing": (say("Card clearing"), say("what the firm's cards were charged and nobody has claimed yet")),
+    "prepaid_travel": (say("Prepaid travel"), say("what was billed to the firm and nobody has claimed yet")),
+    "advances": ("Advances", say("what was paid before trips")),
+    "input_tax": (say("Input tax"), say("the tax that comes back")),
+    "bank": ("Bank", say("the account from which claims are paid")),
+    "allowance": (say("Daily allowance"), say("its cost")),
+    "mileage": ("Mileage", say("its cost")),
+    "accrued": ("Accrued", say("what is spent and not posted; without it no month is accrued")),
+    "written_off": (say("Written off"), say("what is not asked back any more")),
+    "suppliers": (say("Owed to suppliers"), say("what is billed to the firm; without it no booking is posted before its claim")),
+    "card_issuers": (say("Owed to card issuers"), say("what the firm's cards were charged; without it no charge is posted before its claim")),
+    "differences": ("Differences", say("what cards charged more or less than was claimed; without it none is posted")),
 }  # fmt: skip
 OPTIONAL = ("accrued", "written_off", "suppliers", "card_issuers", "differences")
 
@@ -149,16 +152,18 @@ def name_account(member: Membership, which: str, account: str) -> FirmAccounts:
     """
     must(member, "masters")
     if which not in FIRM_ACCOUNTS:
-        raise Refusal("There is no such account of the firm.")
+        raise Refusal(say("There is no such account of the firm."))
     firm, account = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id), account.strip()[:20]
     row = FirmAccounts.objects.get(firm=firm)
     known = Code.objects.filter(firm=firm, dimension=ACCOUNT, code=account).first()
     if account and known is None:
-        raise Refusal(f"The ledger has no account {account}.", which)
+        raise Refusal(say("The ledger has no account {account}.", account=account), which)
     if known is not None and known.open_until and known.open_until < clock.today(firm.zone):
-        raise Refusal(f"Account {account} is not open in the ledger.", which)
+        raise Refusal(say("Account {account} is not open in the ledger.", account=account), which)
     if not account and which not in OPTIONAL:
-        raise Refusal(f"{FIRM_ACCOUNTS[which][0]} is needed: claims post to it.", which)
+        raise Refusal(
+            say("{firm_accounts} is needed: claims post to it.", firm_accounts=FIRM_ACCOUNTS[which][0]), which
+        )
     before = getattr(row, which)
     setattr(row, which, account)
     row.save(update_fields=[which])
@@ -174,7 +179,7 @@ def name_account(member: Membership, which: str, account: str) -> FirmAccounts:
         )
     Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
     record(
-        member, "named an account of the firm", f"firm:{firm.pk}", before={which: before},
+        member, say("named an account of the firm"), f"firm:{firm.pk}", before={which: before},
         after={which: account, "lines of refused journals": moved},
     )  # fmt: skip
     return row

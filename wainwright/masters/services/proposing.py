@@ -12,6 +12,7 @@ from wainwright import clock
 from wainwright.accounts.models import Code, FirmAccounts
 from wainwright.core.masters import ACCOUNT
 from wainwright.core.picking import folded
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.masters.services.posting_to import FIRM_ACCOUNTS
 from wainwright.people.may import must
@@ -65,7 +66,7 @@ def take_proposals(member: Membership) -> list[Proposed]:
     found = proposals(firm)
     if not found:
         raise Refusal(
-            "Nothing is proposed: no account of the ledger is called as what lacks one. Name them one by one."
+            say("Nothing is proposed: no account of the ledger is called as what lacks one. Name them one by one.")
         )
     row, today = FirmAccounts.objects.get(firm=firm), clock.today(firm.zone)
     open_accounts = {each.code for each in _open_accounts(firm, today)}
@@ -80,7 +81,7 @@ def take_proposals(member: Membership) -> list[Proposed]:
     Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
     record(
         member,
-        "took the accounts that were proposed",
+        say("took the accounts that were proposed"),
         f"firm:{firm.pk}",
         after={each.name: each.account for each in found},
     )

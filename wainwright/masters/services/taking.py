@@ -12,6 +12,7 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.accounts.models import Code
 from wainwright.core.masters import BANK, SUPPLIER, TAX, Master
+from wainwright.core.said import say
 from wainwright.errors import Stale
 from wainwright.masters.models import Fetch, LedgerBank, Supplier
 from wainwright.masters.selectors import known
@@ -40,9 +41,9 @@ def take(member: Membership, fetch_id: int) -> Fetch:
     firm = Firm.objects.select_for_update(no_key=True).get(pk=member.firm_id)
     row = Fetch.objects.select_for_update(of=("self",), no_key=True).filter(pk=fetch_id, firm=firm).first()
     if row is None or row.state != Fetch.State.SHOWN:
-        raise Stale("That was taken already, or nothing came of it.")
+        raise Stale(say("That was taken already, or nothing came of it."))
     if Fetch.objects.filter(firm=firm, state=Fetch.State.TAKEN, taken__gt=row.time).exists():
-        raise Stale("Others were taken since this was shown. Fetch again.")
+        raise Stale(say("Others were taken since this was shown. Fetch again."))
     rows, day = kept_kinds(firm, [_master(each) for each in row.rows]), clock.today(firm.zone)
     before = {(each.kind, each.code): each for each in known(firm)}
     there = {(each.kind, each.code) for each in rows}
@@ -60,7 +61,7 @@ def take(member: Membership, fetch_id: int) -> Fetch:
     counted: dict[str, int] = {}
     for what, *_ in row.changes:
         counted[what] = counted.get(what, 0) + 1
-    record(member, "took the masters", f"firm:{firm.pk}", after={"source": row.source, **counted})
+    record(member, say("took the masters"), f"firm:{firm.pk}", after={"source": row.source, **counted})
     return row
 
 

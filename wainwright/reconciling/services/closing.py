@@ -8,6 +8,7 @@ from django.db import transaction
 
 from wainwright import clock
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, say, say_many
 from wainwright.errors import Refusal, Stale
 from wainwright.people.may import must
 from wainwright.people.models import Membership
@@ -26,22 +27,25 @@ def close(member: Membership, account_id: int, until: date, closing: Money, why_
     must(member, "reconcile")
     account = account_for(member, account_id, lock=True)
     if until > clock.today(member.firm.zone):
-        raise Refusal("That day has not come yet.", "until")
+        raise Refusal(say("That day has not come yet."), "until")
     last = account.reconciliations.first()
     if last is not None and until <= last.until:
-        raise Refusal(f"It is closed to {last.until:%d %b %Y} already. Choose a later day.", "until")
+        raise Refusal(
+            say("It is closed to {until} already. Choose a later day.", until=as_figure(last.until, "%d %b %Y")),
+            "until",
+        )
     found = agreed(account, until)
     if not found.count:
-        raise Refusal("There is no line up to that day. Take a statement in first.", "until")
+        raise Refusal(say("There is no line up to that day. Take a statement in first."), "until")
     if found.closing != closing:
         raise Refusal(
-            f"From {found.opening} with {found.came_in} in and {-found.went_out} out it comes to {found.closing}, the bank says {closing}. "
-            "A statement is missing, or the balance is of another day.", "closing",
+            say("From {opening} with {came_in} in and {went_out} out it comes to {closing}, the bank "
+"says {closing_2}. A statement is missing, or the balance is of another day.", opening=found.opening, came_in=found.came_in, went_out=-found.went_out, closing=found.closing, closing_2=closing), "closing",
         )  # fmt: skip
     words = " ".join(why_left.split())[:300]
     if found.left_count and len(words) < 3:
         raise Refusal(
-            f"{found.left_count} {'line is' if found.left_count == 1 else 'lines are'} left. Say why.", "why_left"
+            say_many("{count} line is left. Say why.", "{count} lines are left. Say why.", found.left_count), "why_left"
         )
     lines = Line.objects.filter(account=account, reconciliation__isnull=True, day__lte=until)
     # What is left stays open, and can be told later: the period says what was left as it was closed.
@@ -55,7 +59,7 @@ def close(member: Membership, account_id: int, until: date, closing: Money, why_
     lines.update(reconciliation=made)
     record(
         member,
-        "closed a reconciliation",
+        say("closed a reconciliation"),
         f"bankaccount:{account.pk}",
         after={"until": until.isoformat(), "closing": closing.minor, "left": len(left)},
     )
@@ -73,15 +77,15 @@ def reopen(member: Membership, reconciliation_id: int, why: str) -> None:
         .first()
     )
     if row is None:
-        raise Stale("It was opened again already.")
+        raise Stale(say("It was opened again already."))
     if row.account.reconciliations.filter(until__gt=row.until).exists():
-        raise Refusal("A later period is closed on top of it. Open that first.")
+        raise Refusal(say("A later period is closed on top of it. Open that first."))
     if len(why.strip()) < 3:
-        raise Refusal("Say why it is opened again.", "why")
+        raise Refusal(say("Say why it is opened again."), "why")
     Line.objects.filter(reconciliation=row).update(reconciliation=None)
     record(
         member,
-        "opened a reconciliation again",
+        say("opened a reconciliation again"),
         f"bankaccount:{row.account_id}",
         before={"until": row.until.isoformat()},
         after={"why": why.strip()[:200]},

@@ -16,6 +16,7 @@ from wainwright.claims.services.closing import take_note_paid_back
 from wainwright.core.money import Money, total
 from wainwright.core.posting import card_paid_journal
 from wainwright.core.reconciling import Expected
+from wainwright.core.said import as_figure, joined, say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.people.may import must
 from wainwright.people.models import Membership
@@ -34,7 +35,7 @@ def confirm(
     account = account_for(member, account_id)
     rows = list(open_lines(account).filter(pk__in=[_number(key) for lines, _ in chosen for key in lines]))
     if not rows:
-        return 0, ["These lines are told already. Look again."] if chosen else []
+        return 0, [say("These lines are told already. Look again.")] if chosen else []
     things = {each.key: each for each in expected(account, rows[0].day, rows[-1].day)}
     done, left = 0, []
     for lines, keys in chosen:
@@ -59,7 +60,7 @@ def _confirm_one(
     if len(things) == wanted == 1 and things[0].key.startswith("bill:"):
         row = open_lines(account).filter(pk__in=line_ids, amount_minor=things[0].amount.minor).first()
         if row is None or len(set(line_ids)) != 1:
-            raise Stale("A line or what it was is told already. Look again.")
+            raise Stale(say("A line or what it was is told already. Look again."))
         posting = _bill_paid(member, account, row, _number(things[0].key))
         return _confirm(member, account, line_ids, things, wanted, posting)
     return _confirm(member, account, line_ids, things, wanted)
@@ -69,11 +70,13 @@ def _bill_paid(member: Membership, account: BankAccount, line: Line, file_id: in
     """The journal of a card's bill that a line of the bank pays, entered once under the line's own key. Raises ``Refusal``."""
     card = StatementFile.objects.select_related("account").get(pk=file_id, account__firm_id=account.firm_id).account
     owed = books(account.firm).accounts.card_issuers or card.ledger_account
-    text = f"{card.name} paid by {account.name}"
+    text = say("{card} paid by {account}", card=card.name, account=account.name)
     journal = card_paid_journal(
         key_of(line, "card-bill", f"bankaccount:{card.pk}"), owed, account.ledger_account, -line.amount, text
     )
-    return posted_for(member, account, journal, f"bankaccount:{card.pk}", f"{text}, {line.day:%d %b}", line)
+    return posted_for(
+        member, account, journal, f"bankaccount:{card.pk}", joined("", (text, ", ", as_figure(line.day, "%d %b"))), line
+    )
 
 
 @transaction.atomic
@@ -85,12 +88,18 @@ def _confirm(
         Line.objects.select_for_update(no_key=True).filter(account=account, pk__in=line_ids, match__isnull=True)
     )
     if len(rows) != len(set(line_ids)) or not rows or len(things) != wanted or not things:
-        raise Stale("A line or what it was is told already. Look again.")
+        raise Stale(say("A line or what it was is told already. Look again."))
     shown = total((Money.from_minor(row.amount_minor, account.currency) for row in rows), account.currency)
     told = total((each.amount for each in things), account.currency)
     if shown != told:
-        raise Refusal(f"The lines come to {shown}, what they would be comes to {told}. Nothing was confirmed.")
-    names = ", ".join(label_of(each.key, each) for each in things[:3])
+        raise Refusal(
+            say(
+                "The lines come to {shown}, what they would be comes to {told}. Nothing was confirmed.",
+                shown=shown,
+                told=told,
+            )
+        )
+    names = joined(", ", (label_of(each.key, each) for each in things[:3]))
     match = Match.objects.create(account=account, why=names[:300], posting=posting, by=member, time=clock.now())
     try:
         with transaction.atomic():
@@ -105,7 +114,7 @@ def _confirm(
                 for each in things
             )
     except IntegrityError as error:
-        raise Stale("One of these was matched meanwhile. Look again.") from error
+        raise Stale(say("One of these was matched meanwhile. Look again.")) from error
     Line.objects.filter(pk__in=[row.pk for row in rows]).update(match=match)
     record(
         member,
@@ -124,12 +133,17 @@ def _follow(member: Membership, match: Match, thing: Expected, line: Line) -> No
     What is booked by that is what the line shows from then on, so that it can be matched with another if this was wrong.
     """
     kind, number = thing.key.partition(":")[0], _number(thing.key)
-    words = f"bank statement, {line.day:%d.%m.%Y}: {line.name} {line.text}"[:120]
+    words = say(
+        "bank statement, {day}: {line} {line_text}",
+        day=as_figure(line.day, "%d.%m.%Y"),
+        line=line.name,
+        line_text=line.text,
+    )[:120]
     day = min(line.day, clock.today(member.firm.zone))
     if kind == "payment":
         payment = Payment.objects.get(pk=number)
         if payment.open and payment.member_id == member.pk:
-            raise NotAllowed("Nobody has answered your own payment yet: somebody else says that it was paid.")
+            raise NotAllowed(say("Nobody has answered your own payment yet: somebody else says that it was paid."))
         if payment.open:
             settle_by_hand(member, number, True, words)
     elif kind in ("claim", "advance"):
@@ -154,7 +168,7 @@ def undo(member: Membership, match_id: int) -> Match:
         keys = list(match.things.values_list("key", flat=True))
         lines = list(match.lines.values_list("pk", flat=True))
         Line.objects.filter(match=match).update(match=None)
-        record(member, "undid a match", f"bankaccount:{match.account_id}", before={"lines": lines, "things": keys})
+        record(member, say("undid a match"), f"bankaccount:{match.account_id}", before={"lines": lines, "things": keys})
         match.delete()
     return match
 
@@ -163,12 +177,12 @@ def _open_match(member: Membership, match_id: int) -> Match:
     rows = Match.objects.filter(pk=match_id, account__firm_id=member.firm_id)
     match = rows.select_related("account__firm", "posting__firm").first()
     if match is None:
-        raise Stale("That match was undone already.")
+        raise Stale(say("That match was undone already."))
     if match.lines.filter(reconciliation__isnull=False).exists():
-        raise Refusal("Its period is closed. Open the reconciliation again first.")
+        raise Refusal(say("Its period is closed. Open the reconciliation again first."))
     shown = MatchedThing.objects.filter(key=f"posting:{match.posting_id}", firm_id=match.account.firm_id)
     if match.posting_id and shown.exists():
-        raise Refusal("The card's own statement shows it: undo that match first.")
+        raise Refusal(say("The card's own statement shows it: undo that match first."))
     return match
 
 
@@ -180,10 +194,12 @@ def _reverse(member: Membership, match: Match, was: Posting) -> None:
         return
     with transaction.atomic():
         day = clock.today(was.firm.zone)
-        posting = accounts.prepare_posting(was.firm, journal, was.subject, f"Undone: {was.title}"[:160], day)
+        posting = accounts.prepare_posting(
+            was.firm, journal, was.subject, say("Undone: {was_title}", was_title=was.title)[:160], day
+        )
         record(
             member,
-            "took back what was posted for a line",
+            say("took back what was posted for a line"),
             f"bankaccount:{match.account_id}",
             after={"key": journal.key},
         )

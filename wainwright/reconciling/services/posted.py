@@ -8,11 +8,12 @@ from wainwright.accounts import services as accounts
 from wainwright.accounts.models import Posting
 from wainwright.accounts.refusals import refusal_words
 from wainwright.core.posting import Journal
+from wainwright.core.said import joined, say
 from wainwright.errors import Refusal
 from wainwright.people.models import Membership
 from wainwright.reconciling.models import BankAccount, Line
 
-AWAY = "The ledger does not answer. Do it again in a few minutes: nothing is entered twice."
+AWAY = say("The ledger does not answer. Do it again in a few minutes: nothing is entered twice.")
 
 
 def key_of(line: Line, what: str, subject: str) -> str:
@@ -39,7 +40,7 @@ def posted_for(
 def must_be_entered(posting: Posting) -> Posting:
     """Return what the ledger has entered. Raises ``Refusal`` with its words, or where it does not answer."""
     if posting.state == Posting.State.REFUSED:
-        raise Refusal(f"{posting.title}: {refusal_words(posting)}")
+        raise Refusal(joined("", (posting.title, ": ", refusal_words(posting))))
     if posting.state == Posting.State.SENDING:
         raise Refusal(AWAY)
     return posting

@@ -12,6 +12,7 @@ from wainwright.accounts.selectors import books
 from wainwright.core.coding import Coding, check_coding
 from wainwright.core.money import Money
 from wainwright.core.posting import Entry, Journal
+from wainwright.core.said import joined, say
 from wainwright.errors import Refusal
 from wainwright.people.may import must
 from wainwright.people.models import Membership
@@ -29,10 +30,12 @@ def make_rule(member: Membership, account_id: int, words: str, ledger_account: s
     account = account_for(member, account_id)
     words = " ".join(words.split()).casefold()[:80]
     if len(words) < 3:
-        raise Refusal("Name words that stand in the line: three letters or more.", "words")
+        raise Refusal(say("Name words that stand in the line: three letters or more."), "words")
     book = books(member.firm).codes
     if ("account", ledger_account) not in book.codes:
-        raise Refusal(f"The ledger has no account {ledger_account[:20]}.", "ledger_account")
+        raise Refusal(
+            say("The ledger has no account {ledger_account}.", ledger_account=ledger_account[:20]), "ledger_account"
+        )
     if coding:
         faults = check_coding(coding, book, clock.today(member.firm.zone))
         if faults:
@@ -43,7 +46,7 @@ def make_rule(member: Membership, account_id: int, words: str, ledger_account: s
     )
     record(
         member,
-        "made a rule for bank lines",
+        say("made a rule for bank lines"),
         f"bankaccount:{account.pk}",
         after={"words": words, "account": ledger_account},
     )
@@ -52,7 +55,7 @@ def make_rule(member: Membership, account_id: int, words: str, ledger_account: s
 
 def fitting_rule(line: Line, rules: Sequence[LineRule]) -> LineRule | None:
     """The rule whose words stand in a line; the longest where several do."""
-    written = f"{line.name} {line.text}".casefold()
+    written = joined("", (line.name, " ", line.text)).casefold()
     found = [rule for rule in rules if rule.words in written]
     return max(found, key=lambda rule: len(rule.words), default=None)
 
@@ -71,7 +74,7 @@ def apply_rules(member: Membership, account_id: int, line_ids: Sequence[int] | N
         try:
             posting = _posted_by(member, account, line, rule)
         except Refusal as refusal:
-            left.append(f"{line.name} {line.amount}: {refusal.message}")
+            left.append(joined("", (line.name, " ", line.amount, ": ", refusal.message)))
             if refusal.message == AWAY:
                 break
             continue
@@ -93,7 +96,7 @@ def _posted_by(member: Membership, account: BankAccount, line: Line, rule: LineR
     here = Entry(Coding(account.ledger_account), nothing if out else size, size if out else nothing, text)
     subject = f"bankline:{line.pk}"
     journal = Journal(key_of(line, "bank-line", subject), account.currency, (there, here) if out else (here, there))
-    return posted_for(member, account, journal, subject, f"{account.name}: {text}", line)
+    return posted_for(member, account, journal, subject, joined("", (account.name, ": ", text)), line)
 
 
 @transaction.atomic
@@ -102,13 +105,13 @@ def _told_by(member: Membership, account: BankAccount, line: Line, rule: LineRul
     if row.match_id is not None:
         return 0
     match = Match.objects.create(
-        account=account, why=f"Rule “{rule.words}”: posted to {rule.ledger_account} as {posting.number}"[:300], score=100, posting=posting, by=member,
+        account=account, why=say("Rule “{rule_words}”: posted to {ledger_account} as {number}", rule_words=rule.words, ledger_account=rule.ledger_account, number=posting.number)[:300], score=100, posting=posting, by=member,
         time=clock.now(),
     )  # fmt: skip
     Line.objects.filter(pk=row.pk).update(match=match)
     record(
         member,
-        "told a line by a rule",
+        say("told a line by a rule"),
         f"bankaccount:{account.pk}",
         after={"line": row.pk, "rule": rule.words, "posting": posting.number},
     )

@@ -15,6 +15,7 @@ from huey.contrib.djhuey import on_commit_task
 from wainwright import clock
 from wainwright.accounts.selectors import books
 from wainwright.core.money import total
+from wainwright.core.said import as_figure, joined, said_by, say
 from wainwright.core.text import clean_data
 from wainwright.errors import Refusal, Stale
 from wainwright.formats.apart import apart
@@ -42,15 +43,17 @@ def keep_account(member: Membership, name: str, number: str, kind: str, ledger_a
     must(member, "reconcile")
     name, number = " ".join(name.split())[:60], "".join(number.split()).upper()[:34]
     if len(name) < 2:
-        raise Refusal("Say what the account is called.", "name")
+        raise Refusal(say("Say what the account is called."), "name")
     if len("".join(filter(str.isdigit, number))) < 4:
-        raise Refusal("Type the account's number: an IBAN, or at least the last four digits.", "number")
+        raise Refusal(say("Type the account's number: an IBAN, or at least the last four digits."), "number")
     if kind not in BankAccount.Kind.values:
-        raise Refusal("Say whether it is a bank account or a card account.", "kind")
+        raise Refusal(say("Say whether it is a bank account or a card account."), "kind")
     if (("account", ledger_account)) not in books(member.firm).codes.codes:
-        raise Refusal(f"The ledger has no account {ledger_account[:20]}.", "ledger_account")
+        raise Refusal(
+            say("The ledger has no account {ledger_account}.", ledger_account=ledger_account[:20]), "ledger_account"
+        )
     if BankAccount.objects.filter(firm=member.firm, number=number).exists():
-        raise Refusal("That account is kept already.", "number")
+        raise Refusal(say("That account is kept already."), "number")
     made = BankAccount.objects.create(
         firm=member.firm,
         name=name,
@@ -59,7 +62,12 @@ def keep_account(member: Membership, name: str, number: str, kind: str, ledger_a
         ledger_account=ledger_account,
         currency=member.firm.currency,
     )
-    record(member, "kept a bank account", f"bankaccount:{made.pk}", after={"number": number, "account": ledger_account})
+    record(
+        member,
+        say("kept a bank account"),
+        f"bankaccount:{made.pk}",
+        after={"number": number, "account": ledger_account},
+    )
     return made
 
 
@@ -69,17 +77,17 @@ def take_statement(member: Membership, account_id: int, name: str, content: byte
     must(member, "reconcile")
     account = account_for(member, account_id)
     if not content:
-        raise Refusal("Choose the statement's file.", "file")
+        raise Refusal(say("Choose the statement's file."), "file")
     if len(content) > MOST_BYTES:
-        raise Refusal("The file is larger than 64 MB. Ask the bank for a shorter period.", "file")
+        raise Refusal(say("The file is larger than 64 MB. Ask the bank for a shorter period."), "file")
     digest = hashlib.sha256(content).hexdigest()
     if account.files.filter(sha256=digest).exclude(state=StatementFile.State.AWAY).exists():
-        raise Refusal("That very file was taken already. Nothing was changed.", "file")
+        raise Refusal(say("That very file was taken already. Nothing was changed."), "file")
     shown = PurePath(name.replace("\\", "/")).name[-120:] or "statement"
     file = StatementFile(account=account, name=shown, sha256=digest, by=member, time=clock.now())
     file.file.save(f"{digest[:24]}.txt", ContentFile(content), save=False)
     file.save()
-    record(member, "sent a bank statement", f"bankaccount:{account.pk}", after={"name": shown, "sha256": digest})
+    record(member, say("sent a bank statement"), f"bankaccount:{account.pk}", after={"name": shown, "sha256": digest})
     read_file(file.pk)
     return file
 
@@ -113,7 +121,11 @@ def _read(file: StatementFile) -> None:
         with transaction.atomic():
             _take(file, statements)
     except (Unreadable, FileNotFoundError) as error:
-        why = str(error) if isinstance(error, Unreadable) else "Its file is missing on this machine. Send it again."
+        why = (
+            said_by(error)
+            if isinstance(error, Unreadable)
+            else say("Its file is missing on this machine. Send it again.")
+        )
         file.state, file.problem = StatementFile.State.AWAY, why[:300]
         file.save()
 
@@ -139,15 +151,17 @@ def name_columns(member: Membership, account_id: int, file_id: int, columns: dic
     account = account_for(member, account_id, lock=True)
     file = account.files.select_for_update(no_key=True).filter(pk=file_id).first()
     if file is None or file.state != StatementFile.State.COLUMNS:
-        raise Stale("The columns of that file were named already.")
+        raise Stale(say("The columns of that file were named already."))
     columns = {name: index for name, index in columns.items() if 0 <= index < len(file.header)}
     if not says_enough(columns):
-        raise Refusal("Say which column holds the date, the name or text, and the amount.", "date")
+        raise Refusal(say("Say which column holds the date, the name or text, and the amount."), "date")
     account.columns = {**account.columns, header_key(file.header): columns}
     account.save(update_fields=["columns"])
     file.state, file.tries = StatementFile.State.READING, 0
     file.save(update_fields=["state", "tries"])
-    record(member, "named a statement's columns", f"bankaccount:{account.pk}", after={"file": file.name, **columns})
+    record(
+        member, say("named a statement's columns"), f"bankaccount:{account.pk}", after={"file": file.name, **columns}
+    )
     read_file(file.pk)
     return file
 
@@ -159,10 +173,10 @@ def put_away(member: Membership, account_id: int, file_id: int) -> StatementFile
     account = account_for(member, account_id)
     file = account.files.select_for_update(no_key=True).filter(pk=file_id, state=StatementFile.State.COLUMNS).first()
     if file is None:
-        raise Stale("That file was read already, or put away.")
-    file.state, file.problem = StatementFile.State.AWAY, "Nothing was taken of it."
+        raise Stale(say("That file was read already, or put away."))
+    file.state, file.problem = StatementFile.State.AWAY, say("Nothing was taken of it.")
     file.save(update_fields=["state", "problem"])
-    record(member, "put a statement away", f"bankaccount:{account.pk}", before={"file": file.name})
+    record(member, say("put a statement away"), f"bankaccount:{account.pk}", before={"file": file.name})
     return file
 
 
@@ -188,15 +202,29 @@ def _statements(file: StatementFile) -> list[Statement] | None:
         each for each in found if not each.last_four or each.last_four == account.last_four or account.kind == "card"
     ]
     if not fitting:
-        others = ", ".join(sorted({each.last_four for each in found}))
-        raise Unreadable(f"The file is of an account that ends in {others}, this one ends in {account.last_four}.")
+        others = joined(", ", sorted({each.last_four for each in found}))
+        raise Unreadable(
+            say(
+                "The file is of an account that ends in {others}, this one ends in {last_four}.",
+                others=others,
+                last_four=account.last_four,
+            )
+        )
     odd = {each.currency for each in fitting for _ in each.lines} | {
         line.amount.currency for each in fitting for line in each.lines
     }
     if odd - {currency}:
-        raise Unreadable(f"The file is in {', '.join(sorted(odd - {currency}))}, the account in {currency}.")
+        raise Unreadable(
+            say(
+                "The file is in {list}, the account in {currency}.",
+                list=joined(", ", sorted(odd - {currency})),
+                currency=currency,
+            )
+        )
     if not any(each.lines for each in fitting) and (left := [one for each in fitting for one in each.left]):
-        raise Unreadable(f"None of its lines could be read. {left[0].where}: {left[0].why}."[:300])
+        raise Unreadable(
+            say("None of its lines could be read. {where}: {why}.", where=left[0].where, why=left[0].why)[:300]
+        )
     _must_add_up(fitting)
     return fitting
 
@@ -209,8 +237,13 @@ def _must_add_up(statements: Sequence[Statement]) -> None:
         moved = -total((line.amount for line in each.lines if not line.pending), each.currency)
         if len(statements) == 1 and each.opening + moved != each.closing:
             raise Unreadable(
-                f"Its sums do not add up: from {each.opening} its lines lead to {each.opening + moved}, it says {each.closing}. "
-                "Fetch it again from the bank."
+                say(
+                    "Its sums do not add up: from {opening} its lines lead to {opening_2}, it says "
+                    "{closing}. Fetch it again from the bank.",
+                    opening=each.opening,
+                    opening_2=each.opening + moved,
+                    closing=each.closing,
+                )
             )
 
 
@@ -224,7 +257,12 @@ def _take(file: StatementFile, statements: Sequence[Statement]) -> None:
     for statement in statements:
         for line in statement.lines:
             if line.pending:
-                left.append([f"{line.day:%d.%m.%Y} {line.merchant}", "not booked yet: it comes with a later statement"])
+                left.append(
+                    [
+                        joined("", (as_figure(line.day, "%d.%m.%Y"), " ", line.merchant)),
+                        say("not booked yet: it comes with a later statement"),
+                    ]
+                )
                 continue
             if line.bank_id in known or line.bank_id in rows:
                 same += 1
@@ -232,8 +270,11 @@ def _take(file: StatementFile, statements: Sequence[Statement]) -> None:
             if closed is not None and line.day <= closed.until:
                 left.append(
                     [
-                        f"{line.day:%d.%m.%Y} {line.merchant}",
-                        f"the period to {closed.until:%d.%m.%Y} is closed: open it again first",
+                        joined("", (as_figure(line.day, "%d.%m.%Y"), " ", line.merchant)),
+                        say(
+                            "the period to {until} is closed: open it again first",
+                            until=as_figure(closed.until, "%d.%m.%Y"),
+                        ),
                     ]
                 )
                 continue
@@ -256,7 +297,7 @@ def _take(file: StatementFile, statements: Sequence[Statement]) -> None:
     file.save()
     record(
         None,
-        "read a bank statement",
+        say("read a bank statement"),
         f"bankaccount:{account.pk}",
         firm_id=account.firm_id,
         after={"new": len(rows), "known": same, "left out": len(left)},

@@ -7,12 +7,13 @@ from typing import Any
 
 from django.db.models import Count, Q, QuerySet, Sum
 
+from wainwright.core.said import say
 from wainwright.reports.dims import Dim, category, choice, codings, country, person, text, times, trip
 from wainwright.reports.models import SpendLine, Stage
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Col, Measure, Report
 
-PAID_BY = {"self": "the traveller", "firm": "the firm's card", "central": "billed to the firm"}
+PAID_BY = {"self": say("the traveller"), "firm": say("the firm's card"), "central": say("billed to the firm")}
 SPENT = (("stage", "spent"),)
 # Several stages by one word: what was claimed and went on from there, and what is still to come of it.
 TOGETHER = {
@@ -33,10 +34,10 @@ def lines(reader: Reader) -> QuerySet:
 def dims(reader: Reader) -> list[Dim]:
     """All that spending is grouped by."""
     return [
-        *times(), category(), person(), *codings(reader), text("merchant", "merchant", "merchant", "no merchant", lines, str.title), country(), trip(),
-        text("town", "town", "town", "no town", lines), choice("stage", "stage", "stage", dict(Stage.choices), TOGETHER),
-        choice("paid_by", "who paid", "paid_by", PAID_BY), text("currency", "currency", "currency"),
-        text("account", "account", "account", "no account yet"),
+        *times(), category(), person(), *codings(reader), text("merchant", "merchant", "merchant", say("no merchant"), lines, str.title), country(), trip(),
+        text("town", "town", "town", say("no town"), lines), choice("stage", "stage", "stage", dict(Stage.choices), TOGETHER),
+        choice("paid_by", say("who paid"), "paid_by", PAID_BY), text("currency", "currency", "currency"),
+        text("account", "account", "account", say("no account yet")),
     ]  # fmt: skip
 
 
@@ -51,14 +52,14 @@ def opens(row: Mapping[str, Any]) -> str:
 
 
 MEASURES = (
-    Measure("amount", "amount", Sum("net_minor")), Measure("tax", "tax that comes back", Sum("tax_minor")),
+    Measure("amount", "amount", Sum("net_minor")), Measure("tax", say("tax that comes back"), Sum("tax_minor")),
     Measure("count", "lines", Count("pk"), "count"),
 )  # fmt: skip
 EACH = (
     Col("day", "Day", "day", "date"), Col("person", "Person", "member_id", "person"), Col("label", "What", "label"),
     Col("category", "Category", "category", make=lambda reader, code: reader.categories.get(code, code)),
-    Col("stage", "Stands at", "stage", make=lambda reader, value: Stage(value).label),
-    Col("amount", "Amount", "net_minor", "money"), Col("tax", "Tax back", "tax_minor", "money"),
+    Col("stage", say("Stands at"), "stage", make=lambda reader, value: Stage(value).label),
+    Col("amount", "Amount", "net_minor", "money"), Col("tax", say("Tax back"), "tax_minor", "money"),
 )  # fmt: skip
 
 
@@ -75,5 +76,6 @@ def spending(
     return Report(
         key, title, question, "Spending", day="day", rows=lines, dims=dims, measures=MEASURES, by=by, across=across, of=of, each=EACH,
         opens=opens, opens_by=("key", "claim_id", "trip_id"), whose="member_id", picture=picture, follows=True,
-        notes=("In the firm's currency, without the tax that comes back, and without what is personal or not paid.",),
+        notes=(say("In the firm's currency, without the tax that comes back, and without what is personal "
+"or not paid."),),
     )  # fmt: skip

@@ -3,13 +3,14 @@
 from wainwright.accounts.periods import month_before
 from wainwright.closing.selectors import accrued
 from wainwright.core.accruals import NAMES
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.table import Column, Row, Table
 from wainwright.reports.asked import Asked
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
 
 COLUMNS = (
-    Column("account", "account"), Column("coding", "coding"), Column("of", "of what"), Column("things", "things", "count"), Column("amount", "amount", "money"),
+    Column("account", "account"), Column("coding", "coding"), Column("of", say("of what")), Column("things", "things", "count"), Column("amount", "amount", "money"),
 )  # fmt: skip
 
 
@@ -19,7 +20,7 @@ def table(reader: Reader, asked: Asked) -> Table:
     rows, whole, count = [], 0, 0
     month = day.replace(day=1)
     for each in accrued(reader.firm, month):
-        words = ", ".join(name for name, _ in each.by_what)
+        words = joined(", ", (name for name, _ in each.by_what))
         rows.append(
             Row(
                 (each.coding.account, str(each.coding), words, len(each.of), each.amount.amount),
@@ -28,11 +29,11 @@ def table(reader: Reader, asked: Asked) -> Table:
             )
         )
         whole, count = whole + each.amount.minor, count + len(each.of)
-    total = ("All", "", ", ".join(NAMES.values()), count, reader.money(whole)) if rows else ()
-    return Table(COLUMNS, tuple(rows), total, (f"To the end of {month:%B %Y}.",))
+    total = ("All", "", joined(", ", NAMES.values()), count, reader.money(whole)) if rows else ()
+    return Table(COLUMNS, tuple(rows), total, (say("To the end of {month}.", month=as_figure(month, "%B %Y")),))
 
 
 REPORT = Report(
-    "accruals", "Accruals", "What was spent and is not posted at the end of a month?", "Money under way", span="last-month", table=table, figure="amount",
-    may="read_books", act=("Accrue it", "/ledger/month/"),
+    "accruals", "Accruals", say("What was spent and is not posted at the end of a month?"), say("Money under way"), span="last-month", table=table, figure="amount",
+    may="read_books", act=(say("Accrue it"), "/ledger/month/"),
 )  # fmt: skip

@@ -5,6 +5,7 @@ from zoneinfo import ZoneInfo
 
 from django.db.models import Count, QuerySet
 
+from wainwright.core.said import say
 from wainwright.reports.dims import Dim, text, times
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Col, Measure, Report
@@ -30,7 +31,7 @@ def _local(reader: Reader, moment: datetime) -> str:
 
 
 REPORT = Report(
-    "activity", "Activity", "How much is done in the application, by whom, and what?", "Work", day="time", moment=True, rows=entries, dims=dims, by=("what",),
+    "activity", "Activity", say("How much is done in the application, by whom, and what?"), "Work", day="time", moment=True, rows=entries, dims=dims, by=("what",),
     span="30-days", measures=(Measure("count", "times", Count("number"), "count"),), may="read_trail",
-    each=(Col("time", "When", "time", make=_local), Col("who", "Who", "who"), Col("what", "What", "what"), Col("subject", "On what", "subject")),
+    each=(Col("time", "When", "time", make=_local), Col("who", "Who", "who"), Col("what", "What", "what"), Col("subject", say("On what"), "subject")),
 )  # fmt: skip

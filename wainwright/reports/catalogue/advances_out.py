@@ -2,6 +2,7 @@
 
 from django.db.models import Count, QuerySet, Sum
 
+from wainwright.core.said import say
 from wainwright.reports.dims import Dim, choice, person, times
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Col, Measure, Report
@@ -31,15 +32,15 @@ def dims(reader: Reader) -> list[Dim]:
             "Turned down",
         )
     }
-    return [person("traveller_id"), choice("state", "where the trip stands", "state", states), *times("ends")]
+    return [person("traveller_id"), choice("state", say("where the trip stands"), "state", states), *times("ends")]
 
 
 REPORT = Report(
-    "advances-out", "Advances out", "Who holds advances, for which trips, and are they back?", "Money under way", rows=trips, dims=dims,
+    "advances-out", say("Advances out"), say("Who holds advances, for which trips, and are they back?"), say("Money under way"), rows=trips, dims=dims,
     by=("person", "state"), span="", whose="traveller_id", opens=lambda row: f"/trips/{row['pk']}/",
     measures=(Measure("amount", "held", Sum("out")), Measure("count", "trips", Count("pk"), "count")),
     each=(
-        Col("ends", "Back on", "ends", "date"), Col("person", "Person", "traveller_id", "person"), Col("title", "Trip", "title"),
-        Col("state", "Stands at", "state"), Col("amount", "Held", "out", "money"),
+        Col("ends", say("Back on"), "ends", "date"), Col("person", "Person", "traveller_id", "person"), Col("title", "Trip", "title"),
+        Col("state", say("Stands at"), "state"), Col("amount", "Held", "out", "money"),
     ),
 )  # fmt: skip

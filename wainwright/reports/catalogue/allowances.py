@@ -3,6 +3,7 @@
 from django.db.models import Q, Sum
 
 from wainwright.claims.models import Claim, StatementLine
+from wainwright.core.said import joined, say
 from wainwright.core.states import CLAIM_SENT
 from wainwright.core.table import Column, Row, Table, column_sum
 from wainwright.reports.asked import Asked
@@ -13,8 +14,8 @@ from wainwright.trips.models import Trip
 
 COLUMNS = (
     Column("person", "person"), Column("trip", "trip"), Column("starts", "leaves", "date"), Column("ends", "back", "date"), Column("days", "days", "count"),
-    Column("supplied", "meals supplied", "count"), Column("billed", "meals on a bill", "count"), Column("amount", "allowance", "money"),
-    Column("taxed", "above what is free of tax", "money"),
+    Column("supplied", say("meals supplied"), "count"), Column("billed", say("meals on a bill"), "count"), Column("amount", "allowance", "money"),
+    Column("taxed", say("above what is free of tax"), "money"),
 )  # fmt: skip
 
 
@@ -47,7 +48,7 @@ def table(reader: Reader, asked: Asked) -> Table:
         trip = trips.get(trip_id)
         days = (trip.ends - trip.starts).days + 1 if trip is not None and trip.starts and trip.ends else None
         rows.append(Row((
-            names.get(owner, ""), f"{trip.code} {trip.title}" if trip is not None else "", trip.starts if trip is not None else None, trip.ends if trip is not None else None,
+            names.get(owner, ""), joined("", (trip.code, " ", trip.title)) if trip is not None else "", trip.starts if trip is not None else None, trip.ends if trip is not None else None,
             days, len(trip.supplied) if trip is not None else 0, len(trip.billed) if trip is not None else 0, reader.money(paid), reader.money(min(taxed, max(paid, 0))),
         ), (("person", str(owner)),), f"/claims/{claim}/"))  # fmt: skip
     rows.sort(key=lambda row: (str(row.cells[0]), str(row.cells[2])))
@@ -57,6 +58,6 @@ def table(reader: Reader, asked: Asked) -> Table:
 
 
 REPORT = Report(
-    "allowances", "Allowances and meals", "Which daily allowances were earned, and which meals did others supply?", "Travel", table=table, figure="amount",
+    "allowances", say("Allowances and meals"), say("Which daily allowances were earned, and which meals did others supply?"), "Travel", table=table, figure="amount",
     dims=lambda reader: [person("claimant_id")],
 )  # fmt: skip

@@ -4,6 +4,7 @@ from django.db.models import Count, F, IntegerField, OuterRef, QuerySet, Subquer
 from django.db.models.functions import Coalesce
 
 from wainwright.claims.models import Claim
+from wainwright.core.said import say
 from wainwright.core.states import CLAIM_SENT
 from wainwright.reports.dims import Dim, person, times
 from wainwright.reports.reader import Reader
@@ -29,15 +30,15 @@ def dims(reader: Reader) -> list[Dim]:
 
 
 REPORT = Report(
-    "authorised-actual", "Authorised against actual", "Do trips cost what was authorised for them?", "Travel", day="starts", rows=trips, dims=dims,
+    "authorised-actual", say("Authorised against actual"), say("Do trips cost what was authorised for them?"), "Travel", day="starts", rows=trips, dims=dims,
     by=("person",), whose="traveller_id", opens=lambda row: f"/trips/{row['pk']}/",
     measures=(
-        Measure("planned", "authorised", Sum("planned_")), Measure("actual", "actual", Sum("actual")), Measure("over", "more by", Sum("over")),
+        Measure("planned", "authorised", Sum("planned_")), Measure("actual", "actual", Sum("actual")), Measure("over", say("more by"), Sum("over")),
         Measure("count", "trips", Count("pk"), "count"),
     ),
     ratios=(Ratio("change", "change", "over", "planned"),),
     each=(
         Col("starts", "Leaves", "starts", "date"), Col("person", "Person", "traveller_id", "person"), Col("title", "Trip", "title"),
-        Col("planned", "Authorised", "planned_", "money"), Col("actual", "Actual", "actual", "money"), Col("over", "More by", "over", "money"),
+        Col("planned", "Authorised", "planned_", "money"), Col("actual", "Actual", "actual", "money"), Col("over", say("More by"), "over", "money"),
     ),
 )  # fmt: skip

@@ -6,18 +6,19 @@ from typing import Any
 from django.db.models import Count, F, Q, QuerySet, Sum
 
 from wainwright.bookings.models import KINDS, Booking
+from wainwright.core.said import say
 from wainwright.core.table import Part
 from wainwright.reports.dims import Dim, choice, of_trip_codings, person, text, times
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Col, Measure, Ratio, Report
 
 EARLY = (
-    (1, "on the day or the day before"),
-    (7, "within a week"),
-    (14, "one to two weeks before"),
-    (28, "two to four weeks before"),
+    (1, say("on the day or the day before")),
+    (7, say("within a week")),
+    (14, say("one to two weeks before")),
+    (28, say("two to four weeks before")),
 )
-EARLIEST = "over four weeks before"
+EARLIEST = say("over four weeks before")
 
 
 def _early(ahead: timedelta) -> Part:
@@ -42,7 +43,7 @@ def _parts(reader: Reader, values: Any) -> dict[tuple[Any, ...], Part]:
 
 
 EARLINESS = Dim(
-    "early", "how early", ("departure", "asked"), _parts, _where,
+    "early", say("how early"), ("departure", "asked"), _parts, _where,
     label=lambda reader, part: EARLY[int(part)][1] if part.isdigit() and int(part) < len(EARLY) else EARLIEST,
 )  # fmt: skip
 
@@ -61,20 +62,20 @@ def bookings(reader: Reader) -> QuerySet:
 def dims(reader: Reader) -> list[Dim]:
     """By how early, kind, carrier, cabin, person, coding of the trip, contract, time."""
     return [
-        EARLINESS, choice("kind", "kind", "kind", dict(KINDS)), text("carrier", "carrier", "carrier", "", bookings), text("cabin", "cabin", "cabin", "no cabin"),
-        person("traveller"), *of_trip_codings(reader), choice("contracted", "contract", "contracted", {True: "on a contract", False: "without one"}),
+        EARLINESS, choice("kind", "kind", "kind", dict(KINDS)), text("carrier", "carrier", "carrier", "", bookings), text("cabin", "cabin", "cabin", say("no cabin")),
+        person("traveller"), *of_trip_codings(reader), choice("contracted", "contract", "contracted", {True: say("on a contract"), False: say("without one")}),
         *times(),
     ]  # fmt: skip
 
 
 REPORT = Report(
-    "bookings", "Bookings", "How early do we book, at what price against the cheapest, and how much on contracts?", "Travel", day="day", rows=bookings, dims=dims,
+    "bookings", "Bookings", say("How early do we book, at what price against the cheapest, and how much on contracts?"), "Travel", day="day", rows=bookings, dims=dims,
     by=("early",), whose="traveller", opens=lambda row: f"/trips/{row['trip_id']}/", opens_by=("trip_id",),
     measures=(
-        Measure("price", "price", Sum("price_minor")), Measure("dearer", "over the yardstick", Sum("dearer")), Measure("count", "bookings", Count("pk"), "count"),
-        Measure("contracted", "on contracts", Count("pk", filter=Q(contracted=True)), "count"),
+        Measure("price", "price", Sum("price_minor")), Measure("dearer", say("over the yardstick"), Sum("dearer")), Measure("count", "bookings", Count("pk"), "count"),
+        Measure("contracted", say("on contracts"), Count("pk", filter=Q(contracted=True)), "count"),
     ),
-    ratios=(Ratio("over", "over by", "dearer", "price"), Ratio("contracted_share", "contracted", "contracted", "count")),
+    ratios=(Ratio("over", say("over by"), "dearer", "price"), Ratio("contracted_share", "contracted", "contracted", "count")),
     each=(
         Col("day", "Leaves", "day", "date"), Col("person", "Person", "traveller", "person"), Col("label", "What", "label"), Col("carrier", "With", "carrier"),
         Col("price", "Price", "price_minor", "money"), Col("yardstick", "Yardstick", "cheapest_minor", "money"),

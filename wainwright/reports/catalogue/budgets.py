@@ -7,6 +7,7 @@ from django.db.models import Q, Sum
 
 from wainwright.accounts.models import Budget, Code
 from wainwright.core.budget import forecast, year_of
+from wainwright.core.said import say
 from wainwright.core.spans import months_on
 from wainwright.core.table import Cell, Column, Row, Table, share
 from wainwright.reports.asked import Asked
@@ -15,7 +16,7 @@ from wainwright.reports.report import Report
 
 COLUMNS = (
     Column("code", "code"), Column("given", "budget", "money"), Column("actual", "spent", "money"), Column("committed", "committed", "money"),
-    Column("left", "left", "money"), Column("used", "used", "percent"), Column("forecast", "at the year's end", "money"), Column("over", "over by then", "money"),
+    Column("left", "left", "money"), Column("used", "used", "percent"), Column("forecast", say("at the year's end"), "money"), Column("over", say("over by then"), "money"),
 )  # fmt: skip
 
 
@@ -46,10 +47,11 @@ def table(reader: Reader, asked: Asked) -> Table:
         found.append(Row(cells, (), f"/reports/spend-by-coding/?of=coding.{row.dimension}:{row.code}&by=month"))
     found.sort(key=lambda row: (-Decimal(str(row.cells[7])), -Decimal(str(row.cells[5] or 0)), str(row.cells[0])))
     return Table(COLUMNS, tuple(found), (), (
-        f"Year {year}. At the year's end: what is spent and committed, or what is spent so far as the year has gone ({round(gone * 100)} %), whichever is more.",
+        say("Year {year}. At the year's end: what is spent and committed, or what is spent so far as "
+"the year has gone ({gone} %), whichever is more.", year=year, gone=round(gone * 100)),
     ))  # fmt: skip
 
 
 REPORT = Report(
-    "budgets", "Budgets", "Which budgets run out, and what will they come to at the year's end?", "Spending", table=table, figure="forecast", span="this-year",
+    "budgets", "Budgets", say("Which budgets run out, and what will they come to at the year's end?"), "Spending", table=table, figure="forecast", span="this-year",
 )  # fmt: skip

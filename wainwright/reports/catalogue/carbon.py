@@ -3,6 +3,7 @@
 from django.db.models import Count, F, QuerySet, Sum
 
 from wainwright.bookings.models import KINDS, Booking
+from wainwright.core.said import say
 from wainwright.reports.dims import Dim, choice, of_trip_codings, person, times
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Col, Measure, Ratio, Report
@@ -18,7 +19,7 @@ def bookings(reader: Reader) -> QuerySet:
 def dims(reader: Reader) -> list[Dim]:
     """By way of travel, person, coding of the trip, time."""
     return [
-        choice("kind", "way of travel", "kind", dict(KINDS)),
+        choice("kind", say("way of travel"), "kind", dict(KINDS)),
         person("traveller"),
         *of_trip_codings(reader),
         *times(),
@@ -26,12 +27,12 @@ def dims(reader: Reader) -> list[Dim]:
 
 
 REPORT = Report(
-    "carbon", "Carbon", "How much carbon does our travel cost, whose, and by which way?", "Travel", day="day", rows=bookings, dims=dims, by=("kind",),
+    "carbon", "Carbon", say("How much carbon does our travel cost, whose, and by which way?"), "Travel", day="day", rows=bookings, dims=dims, by=("kind",),
     whose="traveller", opens=lambda row: f"/trips/{row['trip_id']}/", opens_by=("trip_id",),
-    measures=(Measure("kg", "kg CO₂e", Sum("carbon_kg"), "count"), Measure("count", "bookings", Count("pk"), "count")),
-    ratios=(Ratio("each", "kg for each", "kg", "count", "number"),),
+    measures=(Measure("kg", say("kg CO₂e"), Sum("carbon_kg"), "count"), Measure("count", "bookings", Count("pk"), "count")),
+    ratios=(Ratio("each", say("kg for each"), "kg", "count", "number"),),
     each=(
         Col("day", "Leaves", "day", "date"), Col("person", "Person", "traveller", "person"), Col("label", "What", "label"), Col("carrier", "With", "carrier"),
-        Col("kg", "kg CO₂e", "carbon_kg", "count"),
+        Col("kg", say("kg CO₂e"), "carbon_kg", "count"),
     ),
 )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from django.db.models import Count, F, QuerySet, Sum
 
+from wainwright.core.said import say
 from wainwright.core.states import CHARGE
 from wainwright.expenses.models import Charge
 from wainwright.reports.dims import Dim, choice, person, text, times
@@ -20,13 +21,13 @@ def dims(reader: Reader) -> list[Dim]:
     """By card, person, where they lie, merchant, time."""
     return [
         text("card", "card", "four", "", charges), text("issuer", "issuer", "issuer", "", charges), person("owner_id"),
-        choice("state", "where it lies", "state", {state: state.casefold() for state in CHARGE.states}), text("merchant", "merchant", "merchant", "", charges),
+        choice("state", say("where it lies"), "state", {state: state.casefold() for state in CHARGE.states}), text("merchant", "merchant", "merchant", "", charges),
         *times("date"),
     ]  # fmt: skip
 
 
 REPORT = Report(
-    "card-statements", "Card statements", "What was each card charged, and where does each charge lie?", "Money under way", day="date", rows=charges, dims=dims,
+    "card-statements", say("Card statements"), say("What was each card charged, and where does each charge lie?"), say("Money under way"), day="date", rows=charges, dims=dims,
     by=("person", "card", "state"), span="last-month", whose="owner_id", opens=lambda row: f"/claims/{row['claim_id']}/" if row["claim_id"] else f"/find/charge/{row['pk']}/",
     opens_by=("claim_id",), measures=(Measure("amount", "charged", Sum("amount_minor")), Measure("count", "charges", Count("pk"), "count")),
     each=(

@@ -3,6 +3,7 @@
 from django.db.models import Count, F, QuerySet
 
 from wainwright.claims.models import Correction
+from wainwright.core.said import say
 from wainwright.reports.dims import Dim, category, person, text, times
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Col, Measure, Report
@@ -20,14 +21,14 @@ def dims(reader: Reader) -> list[Dim]:
     return [
         category(),
         person("claimant"),
-        person("by_id", "by", "corrected by"),
-        text("why", "why", "why", "no reason", corrections),
+        person("by_id", "by", say("corrected by")),
+        text("why", "why", "why", say("no reason"), corrections),
         *times(),
     ]
 
 
 REPORT = Report(
-    "corrections", "Corrections by finance", "What does finance correct most, for whom, and why?", "Work", day="day", rows=corrections, dims=dims, by=("category",),
+    "corrections", say("Corrections by finance"), say("What does finance correct most, for whom, and why?"), "Work", day="day", rows=corrections, dims=dims, by=("category",),
     measures=(Measure("count", "corrections", Count("pk"), "count"),),
     whose="claimant", may="read_all", opens=lambda row: f"/claims/{row['claim_id']}/", opens_by=("claim_id",),
     each=(

@@ -2,6 +2,7 @@
 
 from django.db.models import Count, Min, Q, Sum
 
+from wainwright.core.said import say
 from wainwright.core.table import Cell, Column, Row, Table, column_sum
 from wainwright.expenses.models import Charge, Receipt
 from wainwright.reports.asked import Asked
@@ -10,8 +11,8 @@ from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
 
 COLUMNS = (
-    Column("person", "person"), Column("charges", "charges", "count"), Column("amount", "they come to", "money"),
-    Column("papers", "papers", "count"), Column("oldest", "the oldest is of", "date"), Column("days", "days old", "days"),
+    Column("person", "person"), Column("charges", "charges", "count"), Column("amount", say("they come to"), "money"),
+    Column("papers", "papers", "count"), Column("oldest", say("the oldest is of"), "date"), Column("days", say("days old"), "days"),
 )  # fmt: skip
 
 
@@ -45,6 +46,6 @@ def table(reader: Reader, asked: Asked) -> Table:
 
 
 REPORT = Report(
-    "loose-things", "Loose charges and papers", "What lies loose, with whom, and for how long?", "Money under way", span="", table=table, figure="days",
-    dims=lambda reader: [person("owner_id")], act=("Remind whose they are", "/ledger/loose/"),
+    "loose-things", say("Loose charges and papers"), say("What lies loose, with whom, and for how long?"), say("Money under way"), span="", table=table, figure="days",
+    dims=lambda reader: [person("owner_id")], act=(say("Remind whose they are"), "/ledger/loose/"),
 )  # fmt: skip

@@ -5,6 +5,7 @@ from datetime import date
 from decimal import Decimal
 
 from wainwright.core.mileage import MileageRate, mileage_year, rate_on
+from wainwright.core.said import say
 from wainwright.core.states import CLAIM_SENT
 from wainwright.core.table import Column, Row, Table, column_sum
 from wainwright.core.workings import plain
@@ -15,7 +16,7 @@ from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
 
 COLUMNS = (
-    Column("person", "person"), Column("vehicle", "vehicle"), Column("band", "band of the year"), Column("rides", "rides", "count"),
+    Column("person", "person"), Column("vehicle", "vehicle"), Column("band", say("band of the year")), Column("rides", "rides", "count"),
     Column("distance", "distance", "number"), Column("unit", "unit"), Column("amount", "earned", "money"),
 )  # fmt: skip
 Band = tuple[int, str, int, str]
@@ -36,8 +37,14 @@ def _named(rate: MileageRate, band: int) -> str:
     """A band in words: from where to where, at which rate."""
     lower = rate.bands[band - 1][0] if band else Decimal(0)
     upper, amount = rate.bands[band]
-    reach = f"above {plain(lower or Decimal(0))}" if upper is None else f"up to {plain(upper)}"
-    return f"{reach if len(rate.bands) > 1 else 'all'} {rate.unit} at {amount}"
+    reach = (
+        say("above {lower}", lower=plain(lower or Decimal(0)))
+        if upper is None
+        else say("up to {upper}", upper=plain(upper))
+    )
+    return say(
+        "{reach} {unit} at {amount}", reach=reach if len(rate.bands) > 1 else "all", unit=rate.unit, amount=amount
+    )
 
 
 def table(reader: Reader, asked: Asked) -> Table:
@@ -89,7 +96,7 @@ def table(reader: Reader, asked: Asked) -> Table:
         COLUMNS,
         tuple(shown),
         total if shown else (),
-        ("A ride that reaches into the next band stands in both, and counts as a ride in the first.",),
+        (say("A ride that reaches into the next band stands in both, and counts as a ride in the first."),),
     )
 
 
@@ -114,7 +121,7 @@ def _add(
         pieces = [(n, _named(rate, n), distance, amount) for n, distance, amount in bands_of(rate, km, so_far)]
     except LookupError:
         pieces = []
-    pieces = pieces or [(0, "no rate of that day, km", km, Decimal(0))]
+    pieces = pieces or [(0, say("no rate of that day, km"), km, Decimal(0))]
     whole, left = sum((piece[3] for piece in pieces), Decimal(0)), earned
     for place, (n, name, distance, amount) in enumerate(pieces):
         last = place == len(pieces) - 1
@@ -131,6 +138,6 @@ def _unit(band: str) -> str:
 
 
 REPORT = Report(
-    "mileage", "Mileage", "How far does who drive, with what, in which band, and what does it earn?", "Travel", table=table, figure="amount",
+    "mileage", "Mileage", say("How far does who drive, with what, in which band, and what does it earn?"), "Travel", table=table, figure="amount",
     dims=lambda reader: [person("owner_id")],
 )  # fmt: skip

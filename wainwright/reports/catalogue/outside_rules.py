@@ -3,6 +3,7 @@
 from django.db.models import Case, Count, Exists, F, OuterRef, QuerySet, Subquery, Sum, Value, When
 
 from wainwright.claims.models import Claim, StatementFinding, StatementLine
+from wainwright.core.said import say
 from wainwright.core.states import CLAIM_SENT
 from wainwright.reports.dims import Dim, choice, person, text, times
 from wainwright.reports.reader import Reader
@@ -32,18 +33,18 @@ def findings(reader: Reader) -> QuerySet:
 def dims(reader: Reader) -> list[Dim]:
     """By rule, person, reason, gravity, time."""
     return [
-        text("rule", "rule", "rule_text", "no sentence of a rule"), person(f"{CLAIM}__claimant_id"), text("reason", "reason", "reason", "no reason from the list"),
-        choice("level", "gravity", "level", {"stop": "stops", "explain": "asks for a reason"}), *times(),
+        text("rule", "rule", "rule_text", say("no sentence of a rule")), person(f"{CLAIM}__claimant_id"), text("reason", "reason", "reason", say("no reason from the list")),
+        choice("level", "gravity", "level", {"stop": "stops", "explain": say("asks for a reason")}), *times(),
     ]  # fmt: skip
 
 
 REPORT = Report(
-    "outside-rules", "Outside the rules", "Which rules are passed over, by whom, for what reasons, and how much is it over?", "Rules",
+    "outside-rules", say("Outside the rules"), say("Which rules are passed over, by whom, for what reasons, and how much is it over?"), "Rules",
     day="day", rows=findings, dims=dims, by=("rule",), whose=f"{CLAIM}__claimant_id", opens=lambda row: f"/claims/{row['claim_id']}/#{row['target']}",
-    measures=(Measure("count", "times", Count("pk"), "count"), Measure("over", "over the ceiling", Sum("over"))),
+    measures=(Measure("count", "times", Count("pk"), "count"), Measure("over", say("over the ceiling"), Sum("over"))),
     opens_by=("claim_id", "target"),
     each=(
-        Col("day", "Sent", "day", "date"), Col("person", "Person", f"{CLAIM}__claimant_id", "person"), Col("text", "What was found", "text"),
-        Col("reason", "Reason", "reason"), Col("words", "In their words", "words"), Col("over", "Over", "over", "money"),
+        Col("day", "Sent", "day", "date"), Col("person", "Person", f"{CLAIM}__claimant_id", "person"), Col("text", say("What was found"), "text"),
+        Col("reason", "Reason", "reason"), Col("words", say("In their words"), "words"), Col("over", "Over", "over", "money"),
     ),
 )  # fmt: skip

@@ -4,6 +4,7 @@ from collections import defaultdict
 
 from wainwright.accounts.models import Payment
 from wainwright.claims.models import Claim, StatementLine
+from wainwright.core.said import say
 from wainwright.core.table import Column, Row, Table, column_sum
 from wainwright.reports.asked import Asked
 from wainwright.reports.dims import person
@@ -11,8 +12,8 @@ from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
 
 COLUMNS = (
-    Column("person", "person"), Column("day", "paid on", "date"), Column("what", "for what"), Column("amount", "paid", "money"),
-    Column("allowance", "of it allowance", "money"), Column("taxed", "above what is free of tax", "money"), Column("mileage", "of it mileage", "money"),
+    Column("person", "person"), Column("day", say("paid on"), "date"), Column("what", say("for what")), Column("amount", "paid", "money"),
+    Column("allowance", say("of it allowance"), "money"), Column("taxed", say("above what is free of tax"), "money"), Column("mileage", say("of it mileage"), "money"),
 )  # fmt: skip
 
 
@@ -70,11 +71,11 @@ def table(reader: Reader, asked: Asked) -> Table:
         COLUMNS,
         tuple(shown),
         ("All", None, "", *sums) if shown else (),
-        ("What advances paid before is not in a claim's payment: it stands as a payment of its own.",),
+        (say("What advances paid before is not in a claim's payment: it stands as a payment of its own."),),
     )
 
 
 REPORT = Report(
-    "persons-year", "A person's year", "What was each person paid this year, and what of it does payroll have to know?", "People", table=table, figure="amount", own_eyes=True,
+    "persons-year", say("A person's year"), say("What was each person paid this year, and what of it does payroll have to know?"), "People", table=table, figure="amount", own_eyes=True,
     dims=lambda reader: [person("member_id")],
 )  # fmt: skip

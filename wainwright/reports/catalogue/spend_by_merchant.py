@@ -1,7 +1,11 @@
 """Where the money went."""
 
+from wainwright.core.said import say
 from wainwright.reports.catalogue._spending import spending
 
 REPORT = spending(
-    "spend-by-merchant", "Spend by merchant", "Which hotels, airlines and restaurants get our money?", ("merchant",)
+    "spend-by-merchant",
+    say("Spend by merchant"),
+    say("Which hotels, airlines and restaurants get our money?"),
+    ("merchant",),
 )

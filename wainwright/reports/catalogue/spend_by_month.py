@@ -1,7 +1,13 @@
 """When it was spent."""
 
+from wainwright.core.said import say
 from wainwright.reports.catalogue._spending import spending
 
 REPORT = spending(
-    "spend-by-month", "Spend by month", "How does what we spend go through the year?", ("month",), "category", "stacked"
+    "spend-by-month",
+    say("Spend by month"),
+    say("How does what we spend go through the year?"),
+    ("month",),
+    "category",
+    "stacked",
 )

@@ -1,5 +1,6 @@
 """Who spent it."""
 
+from wainwright.core.said import say
 from wainwright.reports.catalogue._spending import spending
 
-REPORT = spending("spend-by-person", "Spend by person", "Who travels and spends how much?", ("person",))
+REPORT = spending("spend-by-person", say("Spend by person"), say("Who travels and spends how much?"), ("person",))

@@ -11,6 +11,7 @@ from django.db.models import Q
 from wainwright import clock
 from wainwright.claims.models import Claim
 from wainwright.core.durations import days_of, of_all
+from wainwright.core.said import say
 from wainwright.core.states import CLAIM
 from wainwright.core.table import Column, Row, Table
 from wainwright.reports.asked import Asked
@@ -21,8 +22,8 @@ from wainwright.trail.models import Entry
 
 # States in the order of the road, with who is to act in each.
 ROAD = {
-    "Open": "the traveller", "Sent back": "the traveller", "In sign-off": "the approver", "In finance check": "finance",
-    "Cleared": "finance and the ledger", "Posting refused": "finance", "Posted": "finance and the bank",
+    "Open": say("the traveller"), "Sent back": say("the traveller"), "In sign-off": say("the approver"), "In finance check": "finance",
+    "Cleared": say("finance and the ledger"), "Posting refused": "finance", "Posted": say("finance and the bank"),
 }  # fmt: skip
 # Acts whose entries name no state, and the one that they lead to.
 LEADS_TO = {
@@ -30,8 +31,8 @@ LEADS_TO = {
     "asked the route again, since it comes to more": "In sign-off", "asked the owners of the new coding": "In sign-off",
 }  # fmt: skip
 COLUMNS = (
-    Column("state", "stands at"), Column("who", "who is to act"), Column("count", "times", "count"), Column("median", "median, days", "days"),
-    Column("most", "nine of ten within, days", "days"), Column("now", "there now", "count"), Column("oldest", "the longest for, days", "days"),
+    Column("state", say("stands at")), Column("who", say("who is to act")), Column("count", "times", "count"), Column("median", say("median, days"), "days"),
+    Column("most", say("nine of ten within, days"), "days"), Column("now", say("there now"), "count"), Column("oldest", say("the longest for, days"), "days"),
 )  # fmt: skip
 
 
@@ -100,11 +101,14 @@ def table(reader: Reader, asked: Asked) -> Table:
             days_of(max(there)) if there else None,
         ), (), f"/firm/claims/?state={state.replace(' ', '%20')}"))  # fmt: skip
     return Table(
-        COLUMNS, tuple(rows), (), ("Of claims that left the state in this time; days of 24 hours, weekends with them.",)
+        COLUMNS,
+        tuple(rows),
+        (),
+        (say("Of claims that left the state in this time; days of 24 hours, weekends with them."),),
     )
 
 
 REPORT = Report(
-    "stage-times", "How long it takes", "How long does each stage take, and where does it hang?", "Work", table=table, figure="median", span="12-months",
-    dims=lambda reader: [person("claimant_id")], may="read_all", act=("See what waits", "/bench/queue/"),
+    "stage-times", say("How long it takes"), say("How long does each stage take, and where does it hang?"), "Work", table=table, figure="median", span="12-months",
+    dims=lambda reader: [person("claimant_id")], may="read_all", act=(say("See what waits"), "/bench/queue/"),
 )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from django.db.models import Case, Count, F, QuerySet, Sum, Value, When
 
+from wainwright.core.said import say
 from wainwright.reports.catalogue._spending import EACH, SPENT, dims, lines, opens
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Col, Measure, Report
@@ -16,11 +17,11 @@ def taxed(reader: Reader) -> QuerySet:
 
 
 REPORT = Report(
-    "tax-to-reclaim", "Tax to reclaim", "What tax comes back at home, and what could be asked back abroad, by which papers?", "Money under way", day="day",
+    "tax-to-reclaim", say("Tax to reclaim"), say("What tax comes back at home, and what could be asked back abroad, by which papers?"), say("Money under way"), day="day",
     rows=taxed, dims=dims, by=("country",), of=SPENT, opens=opens, opens_by=("key", "claim_id", "trip_id"), whose="member_id", follows=True,
     measures=(
-        Measure("all_tax", "tax in it", Sum("all_tax_minor")), Measure("tax", "comes back here", Sum("tax_minor")),
-        Measure("foreign", "to ask back abroad", Sum("foreign")), Measure("count", "lines", Count("pk"), "count"),
+        Measure("all_tax", say("tax in it"), Sum("all_tax_minor")), Measure("tax", say("comes back here"), Sum("tax_minor")),
+        Measure("foreign", say("to ask back abroad"), Sum("foreign")), Measure("count", "lines", Count("pk"), "count"),
     ),
-    each=(*EACH[:3], Col("country", "Country", "country"), Col("amount", "Cost", "net_minor", "money"), Col("all_tax", "Tax in it", "all_tax_minor", "money"), Col("back", "Comes back", "tax_minor", "money")),
+    each=(*EACH[:3], Col("country", "Country", "country"), Col("amount", "Cost", "net_minor", "money"), Col("all_tax", say("Tax in it"), "all_tax_minor", "money"), Col("back", say("Comes back"), "tax_minor", "money")),
 )  # fmt: skip

@@ -3,6 +3,7 @@
 from django.db.models import Case, Count, F, Q, QuerySet, Sum, Value, When
 
 from wainwright.claims.models import Claim
+from wainwright.core.said import say
 from wainwright.reports.dims import Dim, choice, person, times
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Col, Measure, Report
@@ -19,19 +20,19 @@ def claims(reader: Reader) -> QuerySet:
 def dims(reader: Reader) -> list[Dim]:
     """By whom, which way, since when."""
     return [
-        choice("way", "which way", "way", {"out": "owed to them", "back": "owed back"}),
+        choice("way", say("which way"), "way", {"out": say("owed to them"), "back": say("owed back")}),
         person("claimant_id"),
         *times(),
     ]
 
 
 REPORT = Report(
-    "unpaid", "Unpaid, and owed back", "What do we owe people for posted claims, and what do they owe us?", "Money under way",
+    "unpaid", say("Unpaid, and owed back"), say("What do we owe people for posted claims, and what do they owe us?"), say("Money under way"),
     rows=claims, dims=dims, by=("way", "person"), span="", whose="claimant_id", opens=lambda row: f"/claims/{row['pk']}/",
     measures=(Measure("amount", "amount", Sum("due_")), Measure("count", "claims", Count("pk"), "count")),
     each=(
         Col("day", "Sent", "day", "date"), Col("person", "Person", "claimant_id", "person"), Col("number", "Claim", "number", make=lambda reader, n: f"C-{n:04d}"),
         Col("title", "Title", "title"), Col("amount", "Due", "due_", "money"),
     ),
-    opens_by=("claim_id",), act=("Pay what is owed", "/ledger/pay/"), day="day",
+    opens_by=("claim_id",), act=(say("Pay what is owed"), "/ledger/pay/"), day="day",
 )  # fmt: skip

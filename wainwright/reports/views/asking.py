@@ -12,6 +12,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET
 
 from wainwright.core.picking import folded
+from wainwright.core.said import say
 from wainwright.core.spans import NAMES
 from wainwright.core.table import Row, Table
 from wainwright.downloads import kept_file
@@ -38,7 +39,9 @@ def report_of(member: Membership, key: str) -> Report:
     if found is None:
         raise Http404
     if not found.open_to(member):
-        raise NotAllowed(f"{found.title} is not open to you. Your own figures stand under the other reports.")
+        raise NotAllowed(
+            say("{title} is not open to you. Your own figures stand under the other reports.", title=found.title)
+        )
     return found
 
 

@@ -9,6 +9,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.table import Table, differences
 from wainwright.downloads import kept_file
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -80,7 +81,7 @@ def _kept(request, kept_id: int, status: int = 200, typed: sending.SendingTyped 
 def drop(request, kept_id: int):
     """Drop a kept question."""
     keeping.drop(request.member, kept_id)
-    messages.info(request, "It is dropped. Answers that you kept of it stay.")
+    messages.info(request, say("It is dropped. Answers that you kept of it stay."))
     return redirect("reports")
 
 
@@ -100,9 +101,11 @@ def send(request, kept_id: int):
     began = made.runs.exists()
     messages.info(
         request,
-        "It is on its way."
+        say("It is on its way.")
         if began
-        else f"It goes out {sending.when_words(made, clock.today(request.member.firm.zone))}.",
+        else say(
+            "It goes out {when_words}.", when_words=sending.when_words(made, clock.today(request.member.firm.zone))
+        ),
     )
     return redirect("report-kept", kept_id)
 
@@ -114,7 +117,7 @@ def send_no_more(request, sending_id: int):
         Sending.objects.filter(pk=sending_id, kept__firm=request.member.firm).values_list("kept_id", flat=True).first()
     )
     sending.take_away(request.member, sending_id)
-    messages.info(request, "It is sent no more.")
+    messages.info(request, say("It is sent no more."))
     return redirect("report-kept", kept)
 
 
@@ -158,7 +161,11 @@ def run_file(request, ran_id: int, form: str):
         raise Http404
     day = clock.day_of(run.time, run.firm.zone)
     try:
-        content = file_of(form, Told(run.title, run.sentence, run.by, f"{day.day} {day:%b %Y}"), keeping.table_of(run))
+        content = file_of(
+            form,
+            Told(run.title, run.sentence, run.by, joined("", (day.day, " ", as_figure(day, "%b %Y")))),
+            keeping.table_of(run),
+        )
     except Refusal as refusal:
         messages.error(request, refusal.message)
         return redirect("report-run", run.pk)
@@ -169,7 +176,7 @@ def run_file(request, ran_id: int, form: str):
 def run_drop(request, ran_id: int):
     """Drop a kept answer."""
     keeping.drop_run(request.member, ran_id)
-    messages.info(request, "The answer is dropped.")
+    messages.info(request, say("The answer is dropped."))
     return redirect("report-runs")
 
 
@@ -177,5 +184,5 @@ def run_drop(request, ran_id: int):
 def run_stop(request, ran_id: int):
     """Call off a run on its way."""
     sending.call_off(request.member, ran_id)
-    messages.info(request, "It is called off; whoever was sent it already has it.")
+    messages.info(request, say("It is called off; whoever was sent it already has it."))
     return redirect("report-run", ran_id)

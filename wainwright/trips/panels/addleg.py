@@ -9,6 +9,7 @@ from typing import Any
 from django.contrib import messages
 
 from wainwright import clock
+from wainwright.core.said import as_figure, joined, say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.formats.places import best_place
 from wainwright.trips.forms import LegForm
@@ -21,7 +22,7 @@ class AddLegPanel(Panel):
     """Where from and when is known already: the next leg starts where the last one ended."""
 
     name = "addleg"
-    title = "A leg by fields"
+    title = say("A leg by fields")
 
     def there(self, page: Page) -> bool:
         """While planning."""
@@ -62,7 +63,13 @@ class AddLegPanel(Panel):
             raise
         except Refusal as refusal:
             raise Again(page.opened, page.do, typed_line=text[:600], line_error=refusal.message) from refusal
-        words = "; ".join(f"{leg}: arrives {leg.arrives:%a %H:%M}, {how}" for leg, how in added)
+        words = joined(
+            "; ",
+            (
+                say("{leg}: arrives {arrives}, {how}", leg=leg, arrives=as_figure(leg.arrives, "%a %H:%M"), how=how)
+                for leg, how in added
+            ),
+        )
         messages.info(page.request, f"{words}.")
         return ""
 
@@ -80,11 +87,11 @@ def next_leg(page: Page) -> dict[str, Any]:
     code = trip.profile.get("home") or page.member.home_code
     home = best_place(code) if code else None
     day = clock.today(trip.firm.zone) + timedelta(days=21)
-    return {"mode": "air", "origin": f"{home.name} ({home.code})" if home else "", "leaves_day": day}
+    return {"mode": "air", "origin": joined("", (home.name, " (", home.code, ")")) if home else "", "leaves_day": day}
 
 
 def _named(place: dict[str, Any]) -> str:
-    return f"{place['name']} ({place['code']})"
+    return joined("", (place["name"], " (", place["code"], ")"))
 
 
 PANEL = AddLegPanel()

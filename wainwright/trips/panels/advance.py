@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from wainwright.core.money import places
+from wainwright.core.said import say
 from wainwright.core.text import decimal
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import plain_number
@@ -16,7 +17,7 @@ class AdvancePanel(Panel):
     """How much is proposed and how that was worked out, and how much is asked for."""
 
     name = "advance"
-    title = "Advance"
+    title = say("Advance")
     order = 75
 
     def there(self, page: Page) -> bool:
@@ -28,10 +29,18 @@ class AdvancePanel(Panel):
         most = page.file.figures.proposed_advance.amount
         if page.trip.advance_paid:
             more = page.trip.advance_to_pay
-            return f"{page.trip.advance_paid_out} paid{f', {more} more asked for' if more else ''}"
+            return (
+                say(
+                    "{advance_paid_out} paid, {more} more asked for",
+                    advance_paid_out=page.trip.advance_paid_out,
+                    more=more,
+                )
+                if more
+                else say("{advance_paid_out} paid", advance_paid_out=page.trip.advance_paid_out)
+            )
         if page.trip.advance_minor:
-            return f"{page.trip.advance} asked for"
-        return f"up to {most}" if most.minor else "none is due"
+            return say("{advance} asked for", advance=page.trip.advance)
+        return say("up to {most}", most=most) if most.minor else say("none is due")
 
     def asks(self, page: Page) -> bool:
         """Where more is asked for than is proposed."""
@@ -57,9 +66,9 @@ class AdvancePanel(Panel):
             try:
                 amount = decimal(plain_number(typed, places(page.trip.currency)).strip() or "0")
             except ArithmeticError as error:
-                raise Refusal("Type the advance as a number.") from error
+                raise Refusal(say("Type the advance as a number.")) from error
             if not amount.is_finite() or abs(amount) > 10**9:
-                raise Refusal("Type the advance as a number.")
+                raise Refusal(say("Type the advance as a number."))
             plan.ask_advance(page.member, page.trip.pk, amount, page.file.figures.proposed_advance.amount, why)
         except (Stale, NotAllowed):
             raise

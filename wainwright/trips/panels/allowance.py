@@ -8,6 +8,7 @@ from typing import Any
 from django.contrib import messages
 
 from wainwright.core.journey import Meal
+from wainwright.core.said import joined, say, say_many
 from wainwright.drawing.ribbon import meals_of
 from wainwright.errors import Refusal
 from wainwright.trips.forms import HostForm
@@ -19,7 +20,7 @@ class AllowancePanel(Panel):
     """Each day with its meals to mark, its sum and its workings; what a host supplies, for several days at once."""
 
     name = "allowance"
-    title = "Meals and allowance"
+    title = say("Meals and allowance")
     order = 25
 
     def there(self, page: Page) -> bool:
@@ -29,7 +30,7 @@ class AllowancePanel(Panel):
     def says(self, page: Page) -> str:
         """What it comes to."""
         found = page.file.figures.allowance
-        return f"{found.amount} for {len(found.days)} {'day' if len(found.days) == 1 else 'days'}"
+        return say_many("{amount} for {count} day", "{amount} for {count} days", len(found.days), amount=found.amount)
 
     def answers(self, target: str, page: Page) -> str:
         """Days and meals."""
@@ -54,8 +55,15 @@ class AllowancePanel(Panel):
                 page.member, page.trip.pk, date.fromisoformat(day), Meal(meal), "all" in post
             )
         except ValueError as error:
-            raise Refusal("That is no meal of this trip.") from error
-        messages.info(page.request, f"{words} is {'supplied by others' if supplied else 'yours to eat'} now.")
+            raise Refusal(say("That is no meal of this trip.")) from error
+        messages.info(
+            page.request,
+            (
+                say("{words} is supplied by others now.", words=words)
+                if supplied
+                else say("{words} is yours to eat now.", words=words)
+            ),
+        )
 
     @act("host/", "host", sums=True)
     def host(self, page: Page) -> str:
@@ -65,14 +73,14 @@ class AllowancePanel(Panel):
         with page.trying("host_form", form, self.name):
             meals = [Meal(m) for m in d["meals"]]
             count = nights.host_supplies(page.member, page.trip.pk, d["first"], d["last"], meals, d["quarters"])
-        messages.info(page.request, f"Kept for {count} {'day' if count == 1 else 'days'}.")
+        messages.info(page.request, say_many("Kept for {count} day.", "Kept for {count} days.", count))
         return self.name
 
 
 def _cells(page: Page, day: date) -> list[dict[str, Any]]:
     """The meals of a day, as the ribbon has them."""
     return [
-        {"key": f"{day.isoformat()}:{meal.value}", "word": meal.value.capitalize(), "text": f"{meal.value.capitalize()}: {words}", "state": state,
+        {"key": f"{day.isoformat()}:{meal.value}", "word": meal.value.capitalize(), "text": joined("", (meal.value.capitalize(), ": ", words)), "state": state,
          "pressed": state == "supplied"}
         for meal, state, words in meals_of(page.file.figures.journey, day)
     ]  # fmt: skip

@@ -13,14 +13,15 @@ from django import forms
 from django.http import HttpRequest
 
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.fields import say
+from wainwright.fields import tell
 from wainwright.signoff.models import Remark, SignOff
 from wainwright.signoff.selectors import remarks, steps
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import TripFile, load_file
 
-MEALS_OPEN = ("Authorised", "Under way", "Back")
+MEALS_OPEN = ("Authorised", "Under way", say("Back"))
 CLAIMABLE = ("Under way", "Back", "Closed", "Called off")
 
 
@@ -100,7 +101,7 @@ class Page:
         except (Stale, NotAllowed):
             raise
         except Refusal as refusal:
-            say(form, Refusal(refusal.message, (fields or {}).get(refusal.field, refusal.field)))
+            tell(form, Refusal(refusal.message, (fields or {}).get(refusal.field, refusal.field)))
             raise Again(opened, do, **{name: form}) from refusal
 
 

@@ -8,6 +8,7 @@ from typing import Any
 from wainwright.accounts.split_form import TypedSplit, do_split, editor
 from wainwright.accounts.splits import shares_of
 from wainwright.core.money import Money, total
+from wainwright.core.said import joined, say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.trips.bearing import plan_by_coding
 from wainwright.trips.panels.base import Again, Page, Panel, act
@@ -17,11 +18,11 @@ from wainwright.trips.services import details
 
 def split_abouts(file: TripFile) -> list[tuple[str, str]]:
     """What can be split: the whole, each category, each cost."""
-    found = [("all", "The whole trip")]
-    names = file.book.names | {"allowance": "Daily allowance"}
+    found = [("all", say("The whole trip"))]
+    names = file.book.names | {"allowance": say("Daily allowance")}
     for code in dict.fromkeys([e.category for e in file.figures.estimates] + ["allowance"]):
         found.append((f"category:{code}", names.get(code, code)))
-    found += [(f"line:{e.key}", f"{e.label}, {e.amount}") for e in file.figures.estimates]
+    found += [(f"line:{e.key}", joined("", (e.label, ", ", e.amount))) for e in file.figures.estimates]
     return found
 
 
@@ -38,18 +39,18 @@ class BearingPanel(Panel):
     """The splits as they stand with what each coding bears, and one more."""
 
     name = "bearing"
-    title = "Who bears it"
+    title = say("Who bears it")
     order = 30
 
     def says(self, page: Page) -> str:
         """The splits with their shares; without one the coding."""
         rows = page.trip.shares
         if not rows:
-            return str(page.trip.coding) or "not said yet"
+            return str(page.trip.coding) or say("not said yet")
         if len(rows) > 1:
-            return f"{len(rows)} splits"
+            return say("{rows_count} splits", rows_count=len(rows))
         shares = " : ".join(f"{part.share.normalize():f}" for part in shares_of(page.trip)[rows[0]["about"]])
-        return f"{rows[0]['label'].partition(',')[0].lower()} {shares}"
+        return joined("", (rows[0]["label"].partition(",")[0].lower(), " ", shares))
 
     def asks(self, page: Page) -> bool:
         """Where a coding does not hold together, or what was split is gone."""
@@ -87,13 +88,13 @@ class BearingPanel(Panel):
                 details.split_plan(page.member, page.trip.pk, typed.about, "", [])
                 return self.name
             if typed.about not in names:
-                raise Refusal("Say what is to be split.", "about")
+                raise Refusal(say("Say what is to be split."), "about")
             whole = whole_of(page.file, typed.about)
             parts, filled = do_split(page.member, typed, page.file.books, page.trip.coding, whole)
             if parts is None:
                 raise Again(self.name, "split", typed=filled)
             if not parts:
-                raise Stale("That split is gone already.")
+                raise Stale(say("That split is gone already."))
             details.split_plan(page.member, page.trip.pk, typed.about, names[typed.about], parts, whole)
         except (Stale, NotAllowed):
             raise

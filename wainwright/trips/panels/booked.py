@@ -7,12 +7,13 @@ from zoneinfo import ZoneInfo
 
 from wainwright.bookings.models import Booking
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, say
 from wainwright.core.workings import day_text
 from wainwright.trips.letters import seats_of
 from wainwright.trips.models import OtherCost
 from wainwright.trips.panels.base import Page
 
-PAYS = {"self": "paid by the traveller", "firm": "the firm's card", "central": "billed to the firm"}
+PAYS = {"self": say("paid by the traveller"), "firm": say("the firm's card"), "central": say("billed to the firm")}
 LEVELS = ("stop", "explain", "note")
 
 
@@ -26,7 +27,11 @@ def until_words(page: Page, booking: Booking | None) -> str:
     if booking is None or booking.runs_out is None:
         return ""
     local = booking.runs_out.astimezone(ZoneInfo(page.trip.firm.zone))
-    return f"{'until' if booking.state == 'Held' else 'ticket by'} {day_text(local)} {local:%H:%M}"
+    return (
+        say("until {local} {local_2}", local=day_text(local), local_2=as_figure(local, "%H:%M"))
+        if booking.state == "Held"
+        else say("ticket by {local} {local_2}", local=day_text(local), local_2=as_figure(local, "%H:%M"))
+    )
 
 
 def extras_of(page: Page, booking: Booking | None) -> list[OtherCost]:

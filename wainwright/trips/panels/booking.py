@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 from django.contrib import messages
 
 from wainwright.bookings.models import Booking
+from wainwright.core.said import joined, say
 from wainwright.trips.figures import b_key
 from wainwright.trips.panels.base import Line, LinePanel, Page, act
 from wainwright.trips.panels.booked import (
@@ -41,7 +42,7 @@ class BookingPanel(LinePanel):
     """A booking by itself: its conditions, its number, its price; cancelled, paid otherwise, taken at a new price."""
 
     name = "booking"
-    title = "Booking"
+    title = say("Booking")
 
     def lines(self, page: Page) -> Sequence[Line]:
         """One for each that stands, or is asked for, without a leg or a night of its own."""
@@ -57,12 +58,15 @@ class BookingPanel(LinePanel):
         begin = _begins(b, page.trip.firm.zone)
         said, more = said_on(page, b_key(b)), [b.carrier if b.carrier != b.label else ""]
         if b.by_hand:
-            more = [b.carrier if b.carrier not in b.label else "", f"bought elsewhere, number {b.ticket_number}"]
+            more = [
+                b.carrier if b.carrier not in b.label else "",
+                say("bought elsewhere, number {ticket_number}", ticket_number=b.ticket_number),
+            ]
         return Line(
-            f"booking-{b.pk}", begin, "hire car" if b.kind == "car" else b.kind,
-            "" if b.by_hand else f"{begin:%H:%M}", b.label, ", ".join(filter(None, [*more, f"“{said}”" if said else ""])),
+            f"booking-{b.pk}", begin, say("hire car") if b.kind == "car" else b.kind,
+            "" if b.by_hand else f"{begin:%H:%M}", b.label, joined(", ", filter(None, [*more, f"“{said}”" if said else ""])),
             b.state, until_words(page, b), bool(b.problem), price_with_extras(page, b), level_on(page, b_key(b)),
-            ", ".join(f"of it {other.label.lower()}" for other in extras_of(page, b)),
+            joined(", ", (say("of it {other_label}", other_label=other.label.lower()) for other in extras_of(page, b))),
         )  # fmt: skip
 
     def answers(self, target: str, page: Page) -> str:
@@ -80,7 +84,11 @@ class BookingPanel(LinePanel):
     def cancel(self, page: Page, booking_id: int) -> str:
         """Cancel a booking."""
         b = basket.cancel(page.member, page.trip.pk, booking_id)
-        words = f"{b.label} is taken off." if b.by_hand else f"{b.label} is cancelled; {b.lost} is not given back."
+        words = (
+            say("{b_label} is taken off.", b_label=b.label)
+            if b.by_hand
+            else say("{b_label} is cancelled; {lost} is not given back.", b_label=b.label, lost=b.lost)
+        )
         messages.info(page.request, words)
         return ""
 
@@ -88,7 +96,7 @@ class BookingPanel(LinePanel):
     def take_price(self, page: Page, booking_id: int) -> None:
         """Take a hold at its new price."""
         b = basket.take_price(page.member, page.trip.pk, booking_id)
-        messages.info(page.request, f"{b.label} stands at {b.price} now.")
+        messages.info(page.request, say("{b_label} stands at {price} now.", b_label=b.label, price=b.price))
 
     @act("bookings/<int:booking_id>/card/", "booking-card")
     def pay_by(self, page: Page, booking_id: int) -> None:

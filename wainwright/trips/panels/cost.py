@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from wainwright.core.said import say
 from wainwright.trips.forms import OtherForm
 from wainwright.trips.panels.base import Page, Panel, act
 from wainwright.trips.services import plan
@@ -13,7 +14,7 @@ class CostPanel(Panel):
     """A cost that is neither a move nor a night: it becomes a line of the journey."""
 
     name = "cost"
-    title = "+ a cost"
+    title = say("+ a cost")
     order = 90
     key = "c"
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.contrib import messages
 
+from wainwright.core.said import joined, say, say_many
 from wainwright.trips.panels.base import Page, Panel, act
 from wainwright.trips.panels.night import day_of
 from wainwright.trips.services import itinerary
@@ -15,7 +16,7 @@ class DaysPanel(Panel):
     """Begin on another day: moves, nights and meals move together."""
 
     name = "days"
-    title = "Begin on another day"
+    title = say("Begin on another day")
 
     def there(self, page: Page) -> bool:
         """While planning, once there are days."""
@@ -32,12 +33,17 @@ class DaysPanel(Panel):
     @act("shift/", "shift", sums=True)
     def shift(self, page: Page) -> str:
         """Let the whole trip begin on another day."""
-        start = day_of(page.request.POST.get("start", ""), "Choose the day on which the trip begins.")
+        start = day_of(page.request.POST.get("start", ""), say("Choose the day on which the trip begins."))
         days, held = itinerary.shift_trip(page.member, page.trip.pk, start)
-        messages.info(page.request, f"The trip moved by {abs(days)} {'day' if abs(days) == 1 else 'days'}.")
+        messages.info(
+            page.request, say_many("The trip moved by {count} day.", "The trip moved by {count} days.", abs(days))
+        )
         if held:
-            names = ", ".join(b.label for b in held)
-            messages.error(page.request, f"To be changed or cancelled, since they stand for the old days: {names}.")
+            names = joined(", ", (b.label for b in held))
+            messages.error(
+                page.request,
+                say("To be changed or cancelled, since they stand for the old days: {names}.", names=names),
+            )
         return ""
 
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.contrib import messages
 
+from wainwright.core.said import say, say_many
 from wainwright.errors import Refusal
 from wainwright.trips.forms import CopyForm
 from wainwright.trips.moving import asked_of
@@ -18,7 +19,7 @@ class DetailsPanel(Panel):
     """Questions of the firm, and where itineraries go, which phone, which card: here beside the profile."""
 
     name = "details"
-    title = "Your details"
+    title = say("Your details")
     order = 50
 
     def there(self, page: Page) -> bool:
@@ -31,9 +32,9 @@ class DetailsPanel(Panel):
     def says(self, page: Page) -> str:
         """What is asked, else how far the copy and the profile agree."""
         if count := self._unanswered(page):
-            return f"{count} {'question' if count == 1 else 'questions'} asked"
+            return say_many("{count} question asked", "{count} questions asked", count)
         count = sum(each.differs for each in side_by_side(page.trip))
-        return f"{count} not as in your profile" if count else "as in your profile"
+        return say("{count} not as in your profile", count=count) if count else say("as in your profile")
 
     def asks(self, page: Page) -> bool:
         """Where a question has no answer, or the card ends too soon."""
@@ -64,10 +65,10 @@ class DetailsPanel(Panel):
         """Change a detail for this trip alone, or for good."""
         form = CopyForm(page.request.POST)
         if not form.is_valid():
-            raise Refusal("That detail cannot be changed here.")
+            raise Refusal(say("That detail cannot be changed here."))
         d, for_good = form.cleaned_data, "for_good" in page.request.POST
         details.change_copy(page.member, page.trip.pk, d["name"], d["value"], for_good)
-        words = "Kept for this trip and in your profile." if for_good else "Kept for this trip alone."
+        words = say("Kept for this trip and in your profile.") if for_good else say("Kept for this trip alone.")
         messages.info(page.request, words)
         return self.name
 

@@ -11,6 +11,7 @@ from wainwright import clock
 from wainwright.bookings.models import KINDS
 from wainwright.bookings.services import ByHand
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.trips.forms import ByHandForm
 from wainwright.trips.panels.base import Page, Panel, act
 from wainwright.trips.services import basket
@@ -20,7 +21,7 @@ class ElsewherePanel(Panel):
     """Recorded under its number, which is known once; the form is ready for the next one."""
 
     name = "elsewhere"
-    title = "+ bought elsewhere"
+    title = say("+ bought elsewhere")
     order = 95
 
     def there(self, page: Page) -> bool:
@@ -39,7 +40,7 @@ class ElsewherePanel(Panel):
         """Record a ticket or fee bought elsewhere."""
         trip, form = page.trip, ByHandForm(page.request.POST)
         d = page.valid("hand_form", form, self.name)
-        label = d["label"] or f"{dict(KINDS)[d['kind']]}, {d['supplier'] or 'bought elsewhere'}"
+        label = d["label"] or joined("", (dict(KINDS)[d["kind"]], ", ", d["supplier"] or "bought elsewhere"))
         typed = ByHand(
             d["kind"], label, d["supplier"], d["number"], Money.rounded(d["amount"], trip.currency), d["paid_by"],
             clock.in_zone(datetime.combine(d["day"], time()), trip.firm.zone),
@@ -47,8 +48,16 @@ class ElsewherePanel(Panel):
         with page.trying("hand_form", form, self.name):
             fee = Money.rounded(d["fee"], trip.currency) if d["fee"] else None
             booking = basket.by_hand(page.member, trip.pk, typed, fee)
-        and_fee = f", and its fee of {fee}" if fee is not None and booking.kind != "fee" else ""
-        messages.info(page.request, f"{booking.label}, {booking.ticket_number}, is recorded{and_fee}.")
+        and_fee = say(", and its fee of {fee}", fee=fee) if fee is not None and booking.kind != "fee" else ""
+        messages.info(
+            page.request,
+            say(
+                "{booking_label}, {ticket_number}, is recorded{and_fee}.",
+                booking_label=booking.label,
+                ticket_number=booking.ticket_number,
+                and_fee=and_fee,
+            ),
+        )
         return self.name
 
 

@@ -8,6 +8,7 @@ from typing import Any
 
 from wainwright.bookings.models import Booking
 from wainwright.core.money import total
+from wainwright.core.said import joined, say
 from wainwright.trips.panels.base import Line, LinePanel, Page
 
 
@@ -19,7 +20,7 @@ class GonePanel(LinePanel):
     """One line at the end, with what was not given back."""
 
     name = "gone"
-    title = "No longer booked"
+    title = say("No longer booked")
 
     def lines(self, page: Page) -> Sequence[Line]:
         """One for all of them."""
@@ -27,9 +28,9 @@ class GonePanel(LinePanel):
         if not gone:
             return []
         count = {state: sum(b.state == state for b in gone) for state in dict.fromkeys(b.state for b in gone)}
-        words = ", ".join(f"{number} {state.lower()}" for state, number in count.items())
+        words = joined(", ", (joined("", (number, " ", state.lower())) for state, number in count.items()))
         lost = total((b.lost for b in gone), page.trip.currency)
-        price, extra = (lost, "not given back") if lost.minor else (None, "")
+        price, extra = (lost, say("not given back")) if lost.minor else (None, "")
         return [Line("gone-bookings", datetime.max, "", "", self.title, words, price=price, extra=extra)]
 
     def load(self, page: Page, which: str) -> dict[str, Any]:

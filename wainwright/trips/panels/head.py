@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from wainwright.accounts.forms import coding_initial
+from wainwright.core.said import say
 from wainwright.trips.forms import HeadForm
 from wainwright.trips.panels.base import Page, Panel, act
 from wainwright.trips.services import plan
@@ -14,7 +15,7 @@ class HeadPanel(Panel):
     """What the trip is called, what it is for, and what it is coded to."""
 
     name = "head"
-    title = "Title, purpose and coding"
+    title = say("Title, purpose and coding")
 
     def there(self, page: Page) -> bool:
         """While planning."""

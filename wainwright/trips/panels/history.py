@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from wainwright.core.said import say
 from wainwright.trail.selectors import history
 from wainwright.trips.panels.base import Page, Panel
 
@@ -12,7 +13,7 @@ class HistoryPanel(Panel):
     """Who did what, when, and for whom."""
 
     name = "history"
-    title = "History"
+    title = say("History")
     order = 85
 
     def load(self, page: Page, which: str) -> dict[str, Any]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
+from wainwright.core.said import say
 from wainwright.trips.forms import EngagementForm
 from wainwright.trips.panels.base import Page, Panel, act
 from wainwright.trips.services import details
@@ -14,7 +15,7 @@ class InTimePanel(Panel):
     """Meetings, tides, handovers: what, where, from when."""
 
     name = "intime"
-    title = "In time for"
+    title = say("In time for")
     order = 20
 
     def there(self, page: Page) -> bool:
@@ -24,7 +25,13 @@ class InTimePanel(Panel):
     def says(self, page: Page) -> str:
         """What it is, or how many things."""
         rows = page.trip.engagements
-        return rows[0]["title"] if len(rows) == 1 else f"{len(rows)} things" if rows else "nothing yet"
+        return (
+            rows[0]["title"]
+            if len(rows) == 1
+            else say("{rows_count} things", rows_count=len(rows))
+            if rows
+            else say("nothing yet")
+        )
 
     def asks(self, page: Page) -> bool:
         """Where the journey comes too late for one, or is over before it."""

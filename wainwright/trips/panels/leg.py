@@ -11,6 +11,7 @@ from django.contrib import messages
 
 from wainwright.core.journey import Mode
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.workings import day_text
 from wainwright.drawing.ribbon import minutes
 from wainwright.errors import Refusal
@@ -33,7 +34,13 @@ from wainwright.trips.panels.booked import (
 from wainwright.trips.services import itinerary, moving, plan
 from wainwright.trips.whole import waiting_for
 
-STOP_REASONS = ("A change of carrier", "A night's rest", "Work on the way", "A private stay", "Waiting for the goods")
+STOP_REASONS = (
+    say("A change of carrier"),
+    say("A night's rest"),
+    say("Work on the way"),
+    say("A private stay"),
+    say("Waiting for the goods"),
+)
 FIELDS = {"leaves": "leaves_day", "arrives": "arrives_day"}
 LAYOVER = timedelta(hours=12)
 WORDS = {"air": "flight", "rail": "train"}
@@ -51,14 +58,14 @@ def drive_of(page: Page, form: LegForm) -> plan.Drive | None:
 
 
 # In these it is known how a leg went.
-TRAVELLED = ("Under way", "Back", "Closed")
+TRAVELLED = ("Under way", say("Back"), say("Closed"))
 
 
 class LegPanel(LinePanel):
     """A leg: its times, what is booked for it, what it does to the trip; changed, moved, taken off."""
 
     name = "leg"
-    title = "Move"
+    title = say("Move")
 
     def lines(self, page: Page) -> Sequence[Line]:
         """One for each leg; a booking's price stands on its first."""
@@ -79,22 +86,27 @@ class LegPanel(LinePanel):
         price, extra, more = prices.get(key), "", []
         if booking is not None:
             moves = moves_of(leg, booking)
-            numbers = ", ".join(dict.fromkeys(booking.hops[n]["number"] for n in moves))
-            seats = ", ".join(seats_of(booking, moves))
-            more = [f"{booking.carrier} {numbers}".strip(), f"seat {seats}" if seats else ""]
+            numbers = joined(", ", dict.fromkeys(booking.hops[n]["number"] for n in moves))
+            seats = joined(", ", seats_of(booking, moves))
+            more = [f"{booking.carrier} {numbers}".strip(), say("seat {seats}", seats=seats) if seats else ""]
             if firsts[booking.pk].pk == leg.pk:
                 price = price_with_extras(page, booking)
-                extra = ", ".join(f"of it {other.label.lower()}" for other in extras_of(page, booking))
+                extra = joined(
+                    ", ",
+                    (say("of it {other_label}", other_label=other.label.lower()) for other in extras_of(page, booking)),
+                )
             else:
-                extra = f"in the price of {day_text(firsts[booking.pk].leaves)}"
+                extra = say("in the price of {leaves}", leaves=day_text(firsts[booking.pk].leaves))
         elif leg.km:
-            more = [f"{leg.vehicle} {leg.km.normalize():f} km"]
-        more.append(f"driven by {leg.driven_by}, no mileage" if leg.driven_by else "")
-        more.append(f"stop: {leg.stop_reason}" if leg.stop_reason else _layover(leg, after))
+            more = [say("{vehicle} {normalize} km", vehicle=leg.vehicle, normalize=as_figure(leg.km.normalize(), "f"))]
+        more.append(say("driven by {driven_by}, no mileage", driven_by=leg.driven_by) if leg.driven_by else "")
+        more.append(
+            say("stop: {stop_reason}", stop_reason=leg.stop_reason) if leg.stop_reason else _layover(leg, after)
+        )
         said = said_on(page, key)
         return Line(
             f"leg-{leg.pk}", leg.leaves, leg.mode, f"{leg.leaves:%H:%M}",
-            f"{leg.origin['town']} → {leg.target['town']}", ", ".join(filter(None, [*more, f"“{said}”" if said else ""])),
+            joined("", (leg.origin['town'], " → ", leg.target['town'])), joined(", ", filter(None, [*more, f"“{said}”" if said else ""])),
             booking.state if booking else "planned", until_words(page, booking), bool(booking and booking.problem), price,
             level_on(page, key, *([b_key(booking)] if booking else [])), extra,
         )  # fmt: skip
@@ -188,9 +200,17 @@ class LegPanel(LinePanel):
         try:
             by = int(post.get("minutes", ""))
         except ValueError as error:
-            raise Refusal("Say by how many minutes.") from error
+            raise Refusal(say("Say by how many minutes.")) from error
         leg = itinerary.move_end(page.member, page.trip.pk, whole(post.get("leg")), post.get("end", ""), by)
-        messages.info(page.request, f"{leg}: {leg.leaves:%a %H:%M} to {leg.arrives:%a %H:%M}.")
+        messages.info(
+            page.request,
+            say(
+                "{leg}: {leaves} to {arrives}.",
+                leg=leg,
+                leaves=as_figure(leg.leaves, "%a %H:%M"),
+                arrives=as_figure(leg.arrives, "%a %H:%M"),
+            ),
+        )
 
 
 def _layover(leg: Leg, after: Leg | None) -> str:
@@ -200,14 +220,14 @@ def _layover(leg: Leg, after: Leg | None) -> str:
     wait = after.leaves_at - leg.arrives_at
     if not timedelta() <= wait <= LAYOVER or leg.arrives.date() != after.leaves.date():
         return ""
-    return f"{minutes(wait)} until the {WORDS.get(after.mode, after.mode)}"
+    return say("{minutes} until the {get}", minutes=minutes(wait), get=WORDS.get(after.mode, after.mode))
 
 
 def _initial(leg: Leg, currency: str) -> dict[str, Any]:
     days: dict[str, date] = {"leaves_day": leg.leaves.date(), "arrives_day": leg.arrives.date()}
     return {
-        **days, "mode": leg.mode, "origin": f"{leg.origin['name']} ({leg.origin['code']})",
-        "target": f"{leg.target['name']} ({leg.target['code']})", "leaves_time": leg.leaves.time(), "arrives_time": leg.arrives.time(),
+        **days, "mode": leg.mode, "origin": joined("", (leg.origin['name'], " (", leg.origin['code'], ")")),
+        "target": joined("", (leg.target['name'], " (", leg.target['code'], ")")), "leaves_time": leg.leaves.time(), "arrives_time": leg.arrives.time(),
         "paid_by": leg.paid_by, "estimate": Money.from_minor(leg.estimate_minor, currency).amount,
         "km": leg.km if leg.km_by == "typed" else None, "passengers": leg.passengers or None, "vehicle": leg.vehicle if leg.km else "",
     }  # fmt: skip

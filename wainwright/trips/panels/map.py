@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from wainwright.core.said import say
 from wainwright.trips.panels.base import Page, Panel
 from wainwright.trips.pictures import map_of
 
@@ -12,7 +13,7 @@ class MapPanel(Panel):
     """Moves and nights, drawn over land and sea."""
 
     name = "map"
-    title = "Map"
+    title = say("Map")
     order = 60
 
     def there(self, page: Page) -> bool:

@@ -8,6 +8,7 @@ from typing import Any
 from django.contrib import messages
 
 from wainwright.core.moving import effects, share_words
+from wainwright.core.said import joined, say, say_many
 from wainwright.core.states import stage_reached
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import whole
@@ -21,16 +22,16 @@ def brief(trip: Trip) -> str:
     """How a party travels, in a few words: the modes and towns of its legs."""
     legs: Sequence[Any] = trip.legs.all()
     if not legs:
-        return "no legs yet"
+        return say("no legs yet")
     towns = [legs[0].origin["town"], *(leg.target["town"] for leg in legs)]
-    return f"{', '.join(dict.fromkeys(leg.mode for leg in legs))}: {' – '.join(towns)}"
+    return joined("", (", ".join(dict.fromkeys(leg.mode for leg in legs)), ": ", " – ".join(towns)))
 
 
 class MovePanel(Panel):
     """The parties of a move side by side; who goes along here; the firm's questions with what each answer decides."""
 
     name = "move"
-    title = "Who moves"
+    title = say("Who moves")
     order = 5
 
     def there(self, page: Page) -> bool:
@@ -40,9 +41,9 @@ class MovePanel(Panel):
     def says(self, page: Page) -> str:
         """Who, and how much is asked."""
         if count := self._unanswered(page):
-            return f"{count} {'question' if count == 1 else 'questions'} asked"
+            return say_many("{count} question asked", "{count} questions asked", count)
         parties = len(self._parties(page))
-        return f"{parties} {'party' if parties == 1 else 'parties'}"
+        return say_many("{count} party", "{count} parties", parties)
 
     def asks(self, page: Page) -> bool:
         """Where a question has no answer."""
@@ -93,7 +94,11 @@ class MovePanel(Panel):
             raise
         except Refusal as refusal:
             raise Again(self.name, mover={"name": name, "kin": kin}, error=refusal.message) from refusal
-        words = f"{trip.title} is started: say where they go." if apart else f"{name} goes along."
+        words = (
+            say("{trip_title} is started: say where they go.", trip_title=trip.title)
+            if apart
+            else say("{name} goes along.", name=name)
+        )
         messages.info(page.request, words)
         return self.name
 
@@ -107,14 +112,23 @@ class MovePanel(Panel):
     def part(self, page: Page) -> str:
         """Part those who are ticked into a party of their own."""
         party = moving.part(page.member, page.trip.pk, page.request.POST.getlist("name")[:20])
-        messages.info(page.request, f"{party.party} travel apart now, with the same legs to begin from.")
+        messages.info(
+            page.request, say("{party} travel apart now, with the same legs to begin from.", party=party.party)
+        )
         return self.name
 
     @act("move/join/", "move-join", sums=True)
     def join(self, page: Page) -> str:
         """Join this party to another trip, along on which they travelled."""
         into = moving.join(page.member, page.trip.pk, whole(page.request.POST.get("into")))
-        messages.info(page.request, f"{page.trip.party} stand on {into.title} now. This plan is called off.")
+        messages.info(
+            page.request,
+            say(
+                "{party} stand on {into_title} now. This plan is called off.",
+                party=page.trip.party,
+                into_title=into.title,
+            ),
+        )
         return self.name
 
 

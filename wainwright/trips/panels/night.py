@@ -9,6 +9,7 @@ from typing import Any
 
 from wainwright.core.money import Money, total
 from wainwright.core.rules import Level
+from wainwright.core.said import joined, say, say_many
 from wainwright.errors import Refusal
 from wainwright.trips.figures import b_key
 from wainwright.trips.forms import FullForm, StayForm
@@ -30,7 +31,7 @@ class NightPanel(LinePanel):
     """A stay against its ceiling: another house, supplied, the ceiling lifted, slept elsewhere from a night on."""
 
     name = "night"
-    title = "Stay"
+    title = say("Stay")
 
     def lines(self, page: Page) -> Sequence[Line]:
         """One for each stay, with what its nights come to."""
@@ -40,13 +41,13 @@ class NightPanel(LinePanel):
         first, booking = stay[0], booking_of(page, stay[0].booking_id)
         town, keys = first.place["town"], [_key(night) for night in stay]
         price = total((Money.from_minor(n.cost_minor, page.trip.currency) for n in stay), page.trip.currency)
-        what = f"{first.name}, {town}" if first.name and town not in first.name else first.name or town
-        words = ["" if first.name or first.supplied else "no house yet", _against(page, first)]
+        what = joined("", (first.name, ", ", town)) if first.name and town not in first.name else first.name or town
+        words = ["" if first.name or first.supplied else say("no house yet"), _against(page, first)]
         said = said_on(page, *keys)
         state = booking.state if booking else "supplied" if first.supplied else "planned"
         return Line(
             f"night-{first.date.isoformat()}", datetime.combine(first.date, LATE), "stay",
-            f"{len(stay)} {'night' if len(stay) == 1 else 'nights'}", what, ", ".join(filter(None, [*words, f"“{said}”" if said else ""])),
+            say_many("{count} night", "{count} nights", len(stay)), what, joined(", ", filter(None, [*words, f"“{said}”" if said else ""])),
             state, until_words(page, booking), bool(booking and booking.problem), price,
             level_on(page, *keys, *([b_key(booking)] if booking else []), *(["quarters"] if _unrecorded(page, stay) else [])),
         )  # fmt: skip
@@ -112,14 +113,14 @@ class NightPanel(LinePanel):
     def stretch(self, page: Page) -> None:
         """Move the end of a stay, as it was dragged."""
         start, last = (
-            day_of(page.request.POST.get(n, ""), "Say from which night to which.") for n in ("start", "last")
+            day_of(page.request.POST.get(n, ""), say("Say from which night to which.")) for n in ("start", "last")
         )
         nights.stretch_stay(page.member, page.trip.pk, start, last)
 
     @act("stay/split/", "stay-split", sums=True)
     def split(self, page: Page) -> str:
         """Sleep elsewhere from a night on."""
-        day = day_of(page.request.POST.get("day", ""), "Choose the night.")
+        day = day_of(page.request.POST.get("day", ""), say("Choose the night."))
         nights.split_stay(page.member, page.trip.pk, day)
         return f"night-{day.isoformat()}"
 
@@ -168,9 +169,11 @@ def _against(page: Page, night: Night) -> str:
     if found is None or night.supplied or found.ceiling is None:
         return ""
     if found.over:
-        return f"{found.over} a night over the ceiling of {found.ceiling}"
+        return say("{over} a night over the ceiling of {ceiling}", over=found.over, ceiling=found.ceiling)
     under = found.ceiling - found.cost
-    return f"ceiling {found.ceiling}" + (f", {under} under" if under.minor else "")
+    return say("ceiling {ceiling}", ceiling=found.ceiling) + (
+        say(", {under} under", under=under) if under.minor else ""
+    )
 
 
 PANEL = NightPanel()

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime, time
 from typing import Any
 
+from wainwright.core.said import joined, say
 from wainwright.trips.models import OtherCost
 from wainwright.trips.panels.base import Line, LinePanel, Page, act
 from wainwright.trips.panels.booked import PAYS, amount_of, level_on, said_on
@@ -22,7 +23,7 @@ class OtherPanel(LinePanel):
     """A cost of a day or of the whole trip."""
 
     name = "other"
-    title = "Cost"
+    title = say("Cost")
 
     def lines(self, page: Page) -> Sequence[Line]:
         """One for each; those of the whole trip after all that has a day."""
@@ -34,7 +35,7 @@ class OtherPanel(LinePanel):
             said = said_on(page, f"other:{other.pk}")
             words = ["" if name == other.label else name, PAYS[other.paid_by], f"“{said}”" if said else ""]
             found.append(
-                Line(f"other-{other.pk}", at, "fee", "" if other.day else "the whole trip", other.label, ", ".join(filter(None, words)),
+                Line(f"other-{other.pk}", at, "fee", "" if other.day else say("the whole trip"), other.label, joined(", ", filter(None, words)),
                      "planned", price=amount_of(page, other), level=level_on(page, f"other:{other.pk}"))
             )  # fmt: skip
         return found

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.http import FileResponse
 
+from wainwright.core.said import joined, say
 from wainwright.core.workings import day_text
 from wainwright.trips.forms import PaperForm
 from wainwright.trips.panels.base import Page, Panel, act
@@ -17,7 +18,7 @@ class PapersPanel(Panel):
     """Papers with their kinds; a kind that is asked for is asked for here, on the day on which it is due."""
 
     name = "papers"
-    title = "Papers"
+    title = say("Papers")
     order = 10
 
     def there(self, page: Page) -> bool:
@@ -28,8 +29,8 @@ class PapersPanel(Panel):
         """What is asked for, else how many there are."""
         asked, day = papers_asked(page.file), paper_day(page.file)
         if asked:
-            return f"{' and '.join(asked)} asked for" + (f", {day_text(day)}" if day else "")
-        return str(len(page.file.papers)) if page.file.papers else "none yet"
+            return say("{list} asked for", list=joined(" and ", asked)) + (f", {day_text(day)}" if day else "")
+        return str(len(page.file.papers)) if page.file.papers else say("none yet")
 
     def asks(self, page: Page) -> bool:
         """Where a rule asks for one."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from wainwright.core.said import say
 from wainwright.trips.forms import PermissionForm
 from wainwright.trips.panels.base import Page, Panel, act
 from wainwright.trips.services import details
@@ -13,7 +14,7 @@ class PermissionsPanel(Panel):
     """What stands on the trip as specially allowed, each with its comment."""
 
     name = "permissions"
-    title = "Permissions"
+    title = say("Permissions")
     order = 40
 
     def there(self, page: Page) -> bool:
@@ -23,7 +24,7 @@ class PermissionsPanel(Panel):
     def says(self, page: Page) -> str:
         """How many there are."""
         count = len(page.file.permissions) + len(page.trip.permissions)
-        return str(count) if count else "none needed"
+        return str(count) if count else say("none needed")
 
     def asks(self, page: Page) -> bool:
         """Where one has no comment yet."""

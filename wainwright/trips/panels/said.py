@@ -38,7 +38,7 @@ class SaidPanel(Panel):
         """Say something to those on the trip."""
         text = page.request.POST.get("text", "")
         try:
-            road.say(page.member, page.trip.pk, text)
+            road.remark(page.member, page.trip.pk, text)
         except (Stale, NotAllowed):
             raise
         except Refusal as refusal:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from wainwright.core.said import joined, say
 from wainwright.signoff.presenting import route_preview, route_steps
 from wainwright.trips.panels.base import Page, Panel
 
@@ -12,7 +13,7 @@ class SigningPanel(Panel):
     """The route: before it is sent as it will be, afterwards as it stands."""
 
     name = "signing"
-    title = "Who signs"
+    title = say("Who signs")
     order = 70
 
     def says(self, page: Page) -> str:
@@ -21,9 +22,9 @@ class SigningPanel(Panel):
             return "nobody"
         if page.signoffs and not page.editable:
             waiting = [s.signer.person.name for s in page.signoffs if s.turn]
-            return f"next {', '.join(_first(name) for name in waiting)}" if waiting else "signed"
+            return say("next {list}", list=joined(", ", (_first(name) for name in waiting))) if waiting else "signed"
         names = [_first(step.name) for step in page.file.route.steps]
-        return ", ".join(names) or "nobody yet"
+        return joined(", ", names) or say("nobody yet")
 
     def asks(self, page: Page) -> bool:
         """Where the route has a fault."""

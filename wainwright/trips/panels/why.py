@@ -7,6 +7,7 @@ from typing import Any
 
 from django.utils.text import slugify
 
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.rulebook.selectors import Explained
 from wainwright.signoff.presenting import Answering, answer_rows
@@ -23,7 +24,7 @@ class WhyPanel(Panel):
     """A reason and words for one finding, and for whatever else the same words answer, each with a reason of its own rule."""
 
     name = "why"
-    title = "Why it had to be so"
+    title = say("Why it had to be so")
 
     def there(self, page: Page) -> bool:
         """While planning."""

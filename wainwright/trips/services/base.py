@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Stale
 from wainwright.people.models import Membership
 from wainwright.trail.services import record
@@ -21,11 +22,13 @@ def mine(member: Membership, trip_id: int, version: int | None = None, editable:
         .get(pk=trip_id)
     )
     if trip.traveller_id != member.pk:
-        raise NotAllowed("Only the traveller changes this trip.")
+        raise NotAllowed(say("Only the traveller changes this trip."))
     if version is not None and version != trip.version:
-        raise Stale("The trip was changed on another page since you opened this one. Look at it again, then decide.")
+        raise Stale(
+            say("The trip was changed on another page since you opened this one. Look at it again, then decide.")
+        )
     if editable and not trip.editable:
-        raise Stale(f"The trip stands at {trip.state}: its plan cannot be changed now.")
+        raise Stale(say("The trip stands at {state}: its plan cannot be changed now.", state=trip.state))
     return trip
 
 

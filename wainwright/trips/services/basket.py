@@ -11,6 +11,7 @@ from wainwright.bookings.market import ask
 from wainwright.bookings.models import KINDS, Booking
 from wainwright.core.journey import Place
 from wainwright.core.money import Money
+from wainwright.core.said import joined, said_by, say
 from wainwright.errors import Refusal, Stale
 from wainwright.people.models import Membership
 from wainwright.ports.market import MarketError
@@ -29,18 +30,18 @@ def cancel(member: Membership, trip_id: int, booking_id: int) -> Booking:
     with transaction.atomic():
         trip = mine(member, trip_id, editable=False)
         if not (trip.editable or trip.state in BOOKABLE_AFTER):
-            raise Stale(f"The trip stands at {trip.state}: nothing is booked or cancelled on it now.")
+            raise Stale(say("The trip stands at {state}: nothing is booked or cancelled on it now.", state=trip.state))
         booking = Booking.objects.filter(trip=trip, pk=booking_id).first()
         if booking is None or not booking.stands:
-            raise Stale("That booking is gone already.")
+            raise Stale(say("That booking is gone already."))
         if booking.by_hand:
             bookings.forget_by_hand(member, booking)
-            amend(member, trip, f"taken off: {booking.label}")
+            amend(member, trip, say("taken off: {booking_label}", booking_label=booking.label))
             return booking
         others = trip.legs.exclude(booking=booking)
         if not trip.editable and booking.legs.exists() and not others.exists():
             raise Refusal(
-                "That is the whole journey. Call the trip off instead, or change its plan and choose another way."
+                say("That is the whole journey. Call the trip off instead, or change its plan and choose another way.")
             )
     kept = booking.costs_to_cancel.minor
     booking = bookings.give_up(booking, kept)
@@ -52,8 +53,8 @@ def cancel(member: Membership, trip_id: int, booking_id: int) -> Booking:
         _free(trip, booking)
         rebuild_nights(trip)
         after = {"booking": booking.pk, "price": booking.price_minor, "not given back": kept}
-        changed(member, trip, f"cancelled: {booking.label}", None, after)
-        amend(member, trip, f"cancelled: {booking.label}")
+        changed(member, trip, say("cancelled: {booking_label}", booking_label=booking.label), None, after)
+        amend(member, trip, say("cancelled: {booking_label}", booking_label=booking.label))
     return booking
 
 
@@ -84,12 +85,12 @@ def by_hand(member: Membership, trip_id: int, typed: bookings.ByHand, fee: Money
     with transaction.atomic():
         trip = mine(member, trip_id, editable=False)
         if not (trip.editable or trip.state in (*BOOKABLE_AFTER, "Back")):
-            raise Stale(f"The trip stands at {trip.state}: nothing is recorded on it now.")
+            raise Stale(say("The trip stands at {state}: nothing is recorded on it now.", state=trip.state))
         booking = bookings.record_by_hand(member, trip_id, typed)
         _recorded(member, trip, booking)
         if fee is not None and fee.minor and typed.kind != "fee":
-            label = f"{dict(KINDS)['fee']}, {typed.supplier.strip() or 'bought elsewhere'}"
-            number = f"{booking.ticket_number[:36]} fee"
+            label = joined("", (dict(KINDS)["fee"], ", ", typed.supplier.strip() or "bought elsewhere"))
+            number = say("{ticket_number} fee", ticket_number=booking.ticket_number[:36])
             extra = bookings.record_by_hand(
                 member, trip_id, replace(typed, kind="fee", label=label, number=number, price=fee)
             )
@@ -98,8 +99,14 @@ def by_hand(member: Membership, trip_id: int, typed: bookings.ByHand, fee: Money
 
 
 def _recorded(member: Membership, trip: Trip, booking: Booking) -> None:
-    changed(member, trip, f"recorded: {booking.label}", None, {"number": booking.ticket_number})
-    amend(member, trip, f"recorded: {booking.label}")
+    changed(
+        member,
+        trip,
+        say("recorded: {booking_label}", booking_label=booking.label),
+        None,
+        {"number": booking.ticket_number},
+    )
+    amend(member, trip, say("recorded: {booking_label}", booking_label=booking.label))
 
 
 def take_price(member: Membership, trip_id: int, booking_id: int) -> Booking:
@@ -107,7 +114,7 @@ def take_price(member: Membership, trip_id: int, booking_id: int) -> Booking:
     with transaction.atomic():
         trip, booking = _own_booking(member, trip_id, booking_id)
         booking = bookings.accept_price(booking.pk)
-        amend(member, trip, f"taken at its new price: {booking.label}")
+        amend(member, trip, say("taken at its new price: {booking_label}", booking_label=booking.label))
     if trip.state in BOOKABLE_AFTER:
         bookings.accepted_at_market(booking.pk)
     return Booking.objects.get(pk=booking.pk)
@@ -130,7 +137,7 @@ def choose_seats(member: Membership, trip_id: int, booking_id: int, seats: list[
     try:
         ask("take_seats", booking.reference, tuple(seats))
     except MarketError as error:
-        raise Refusal(str(error)) from error
+        raise Refusal(said_by(error)) from error
     bookings.set_seats(booking.pk, seats)
 
 
@@ -138,7 +145,7 @@ def _own_booking(member: Membership, trip_id: int, booking_id: int) -> tuple[Tri
     trip = mine(member, trip_id, editable=False)
     booking = Booking.objects.filter(trip=trip, pk=booking_id).first()
     if booking is None or not booking.stands or booking.by_hand:
-        raise Stale("That booking is gone already.")
+        raise Stale(say("That booking is gone already."))
     if not (trip.editable or trip.state in ("Awaiting sign-off", *BOOKABLE_AFTER)):
-        raise Stale(f"The trip stands at {trip.state}: nothing is changed on its bookings now.")
+        raise Stale(say("The trip stands at {state}: nothing is changed on its bookings now.", state=trip.state))
     return trip, booking

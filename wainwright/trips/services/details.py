@@ -18,6 +18,7 @@ from wainwright.accounts.splits import must_hold, parts_data
 from wainwright.core.journey import Place
 from wainwright.core.money import Money
 from wainwright.core.rules.facts import PAPERS
+from wainwright.core.said import said_by, say
 from wainwright.core.splits import SplitPart
 from wainwright.errors import Refusal, Stale
 from wainwright.formats.pictures import media_type
@@ -41,7 +42,7 @@ _ENDINGS = {
     "image/heic": ".heic",
     "application/pdf": ".pdf",
 }
-HANDY = {"by-hand": "", THROUGHOUT: "Meals are supplied throughout"}
+HANDY = {"by-hand": "", THROUGHOUT: say("Meals are supplied throughout")}
 
 
 @transaction.atomic
@@ -56,8 +57,8 @@ def answer(member: Membership, trip_id: int, answers: dict[str, str]) -> None:
         try:
             trip.answers[question.code] = question.read(given[question.code])
         except ValueError as wrong:
-            raise Refusal(str(wrong), question.code) from wrong
-    changed(member, trip, "answered the firm's questions", before, trip.answers)
+            raise Refusal(said_by(wrong), question.code) from wrong
+    changed(member, trip, say("answered the firm's questions"), before, trip.answers)
 
 
 @transaction.atomic
@@ -65,11 +66,11 @@ def add_engagement(member: Membership, trip_id: int, title: str, place: Place, a
     """Say what the traveller must be in time for: what, in which town, from when (local). Raises ``Refusal``."""
     trip = mine(member, trip_id)
     if len(title.strip()) < 2:
-        raise Refusal("Say what it is that you must be in time for.", "title")
+        raise Refusal(say("Say what it is that you must be in time for."), "title")
     if not 2000 <= at.year <= 2100:
-        raise Refusal("Check the year.", "day")
+        raise Refusal(say("Check the year."), "day")
     if len(trip.engagements) >= 20:
-        raise Refusal("Twenty are enough for one trip. Take one off first.", "title")
+        raise Refusal(say("Twenty are enough for one trip. Take one off first."), "title")
     row = {
         "title": title.strip()[:80],
         "town": place.town,
@@ -79,7 +80,7 @@ def add_engagement(member: Membership, trip_id: int, title: str, place: Place, a
         "at": at.isoformat(),
     }
     trip.engagements = sorted([*trip.engagements, row], key=lambda r: r["at"])
-    changed(member, trip, "added an engagement", None, row)
+    changed(member, trip, say("added an engagement"), None, row)
 
 
 @transaction.atomic
@@ -87,9 +88,9 @@ def remove_engagement(member: Membership, trip_id: int, index: int) -> None:
     """Take an engagement off."""
     trip = mine(member, trip_id)
     if not 0 <= index < len(trip.engagements):
-        raise Stale("That is gone already.")
+        raise Stale(say("That is gone already."))
     before, trip.engagements = trip.engagements[index], [r for n, r in enumerate(trip.engagements) if n != index]
-    changed(member, trip, "took an engagement off", before, None)
+    changed(member, trip, say("took an engagement off"), before, None)
 
 
 @transaction.atomic
@@ -97,17 +98,17 @@ def add_permission(member: Membership, trip_id: int, code: str, title: str, comm
     """Ask for a special permission by hand; each has a comment. Raises ``Refusal``."""
     trip = mine(member, trip_id)
     if code not in HANDY:
-        raise Refusal("Choose a permission of the list.", "code")
+        raise Refusal(say("Choose a permission of the list."), "code")
     title = HANDY[code] or title.strip()[:80]
     if len(title) < 3:
-        raise Refusal("Say what is to be allowed.", "title")
+        raise Refusal(say("Say what is to be allowed."), "title")
     if len(comment.strip()) < 5:
-        raise Refusal("Say in a few words why it is needed.", "comment")
+        raise Refusal(say("Say in a few words why it is needed."), "comment")
     if any(p["title"] == title for p in trip.permissions):
-        raise Refusal("That permission stands on the trip already.", "title")
+        raise Refusal(say("That permission stands on the trip already."), "title")
     row = {"code": code, "title": title, "comment": comment.strip()[:300]}
     trip.permissions = [*trip.permissions, row]
-    changed(member, trip, "asked for a special permission", None, row)
+    changed(member, trip, say("asked for a special permission"), None, row)
 
 
 @transaction.atomic
@@ -115,9 +116,9 @@ def remove_permission(member: Membership, trip_id: int, index: int) -> None:
     """Take a permission off that was added by hand."""
     trip = mine(member, trip_id)
     if not 0 <= index < len(trip.permissions):
-        raise Stale("That permission is gone already.")
+        raise Stale(say("That permission is gone already."))
     before, trip.permissions = trip.permissions[index], [p for n, p in enumerate(trip.permissions) if n != index]
-    changed(member, trip, "took a special permission off", before, None)
+    changed(member, trip, say("took a special permission off"), before, None)
 
 
 @transaction.atomic
@@ -125,27 +126,29 @@ def add_paper(member: Membership, trip_id: int, kind: str, name: str, content: b
     """Attach a paper of a kind: a picture or a PDF, judged by its content. Raises ``Refusal``."""
     trip = mine(member, trip_id, editable=False)
     if trip.state in Trip.OVER:
-        raise Stale(f"The trip stands at {trip.state}: nothing is attached to it now.")
+        raise Stale(say("The trip stands at {state}: nothing is attached to it now.", state=trip.state))
     if kind not in PAPERS:
-        raise Refusal("Say what kind of paper it is.", "kind")
+        raise Refusal(say("Say what kind of paper it is."), "kind")
     if not content:
-        raise Refusal("Choose a file first; this one is empty.", "file")
+        raise Refusal(say("Choose a file first; this one is empty."), "file")
     if len(content) > MOST_BYTES:
-        raise Refusal(f"The file has {len(content) // 1_000_000} MB; 15 MB is the most.", "file")
+        raise Refusal(
+            say("The file has {content_count} MB; 15 MB is the most.", content_count=len(content) // 1000000), "file"
+        )
     try:
         media = media_type(content)
     except Unreadable as error:
-        raise Refusal(str(error), "file") from error
+        raise Refusal(said_by(error), "file") from error
     digest = hashlib.sha256(content).hexdigest()
     if Paper.objects.filter(trip=trip, sha256=digest).exists():
-        raise Refusal("This file is on the trip already.", "file")
+        raise Refusal(say("This file is on the trip already."), "file")
     if Paper.objects.filter(trip=trip).count() >= MOST_PAPERS:
-        raise Refusal(f"A trip has at most {MOST_PAPERS} papers.", "file")
+        raise Refusal(say("A trip has at most {most_papers} papers.", most_papers=MOST_PAPERS), "file")
     shown = PurePath(name.replace("\\", "/")).name[-120:] or kind
     paper = Paper(trip=trip, kind=kind, name=shown, sha256=digest, media_type=media, added=clock.now())
     paper.file.save(f"{digest[:24]}{_ENDINGS[media]}", ContentFile(content), save=False)
     paper.save()
-    changed(member, trip, "attached a paper", None, {"kind": kind, "name": shown, "sha256": digest})
+    changed(member, trip, say("attached a paper"), None, {"kind": kind, "name": shown, "sha256": digest})
     return paper
 
 
@@ -155,11 +158,11 @@ def remove_paper(member: Membership, trip_id: int, paper_id: int) -> None:
     trip = mine(member, trip_id)
     paper = Paper.objects.filter(trip=trip, pk=paper_id).first()
     if paper is None:
-        raise Stale("That paper is gone already.")
+        raise Stale(say("That paper is gone already."))
     before = {"kind": paper.kind, "name": paper.name, "sha256": paper.sha256}
     drop_file(paper.file)
     paper.delete()
-    changed(member, trip, "took a paper off", before, None)
+    changed(member, trip, say("took a paper off"), before, None)
 
 
 @transaction.atomic
@@ -173,13 +176,13 @@ def split_plan(
     """
     trip = mine(member, trip_id)
     if not (about == "all" or about.startswith(("category:", "line:"))) or len(about) > 60:
-        raise Refusal("Say what is to be split.", "about")
+        raise Refusal(say("Say what is to be split."), "about")
     rows = [row for row in trip.shares if row["about"] != about]
     if parts:
         must_hold(parts, whole, books(trip.firm), trip.starts or clock.today(trip.firm.zone))
         rows.append({"about": about, "label": label[:80], "parts": parts_data(parts)})
     before, trip.shares = trip.shares, rows
-    changed(member, trip, "split the plan", before, rows)
+    changed(member, trip, say("split the plan"), before, rows)
 
 
 @transaction.atomic
@@ -187,17 +190,17 @@ def change_copy(member: Membership, trip_id: int, name: str, value: str, for_goo
     """Change one field of the copy of the profile, for this trip alone or for the profile too. Raises ``Refusal``."""
     trip = mine(member, trip_id, editable=False)
     if trip.state in Trip.OVER or name not in FOR_ONE_TRIP:
-        raise Refusal("That cannot be changed on this trip.", name)
+        raise Refusal(say("That cannot be changed on this trip."), name)
     value = value.strip()[:120]
     if name == "itinerary_email":
         try:
             validate_email(value)
         except ValidationError as error:
-            raise Refusal(f"“{value}” is no e-mail address.", name) from error
+            raise Refusal(say("“{value}” is no e-mail address.", value=value), name) from error
     if name in ("home", "work") and value:
         found = best_place(value)
         if found is None:
-            raise Refusal(f"No place is known as “{value}”.", name)
+            raise Refusal(say("No place is known as “{value}”.", value=value), name)
         value = found.code
     before = dict(trip.profile)
     trip.profile = trip.profile | {name: value}
@@ -207,7 +210,13 @@ def change_copy(member: Membership, trip_id: int, name: str, value: str, for_goo
         limit = {"home": 20, "work": 20, "phone": 30}.get(name, 120)
         setattr(kept, {"home": "home_code", "work": "work_code"}.get(name, name), value[:limit])
         kept.save()
-    changed(member, trip, "changed details for the trip" + (" and for good" if for_good else ""), before, trip.profile)
+    changed(
+        member,
+        trip,
+        say("changed details for the trip") + (say(" and for good") if for_good else ""),
+        before,
+        trip.profile,
+    )
 
 
 @transaction.atomic
@@ -215,9 +224,9 @@ def take_profile(member: Membership, trip_id: int) -> None:
     """Take the profile as it is now for this trip."""
     trip = mine(member, trip_id, editable=False)
     if trip.state in Trip.OVER:
-        raise Stale(f"The trip stands at {trip.state}: it stays as it was.")
+        raise Stale(say("The trip stands at {state}: it stays as it was.", state=trip.state))
     before, trip.profile = trip.profile, copy_of(Membership.objects.select_related("person").get(pk=member.pk))
-    changed(member, trip, "took the profile as it is", before, trip.profile)
+    changed(member, trip, say("took the profile as it is"), before, trip.profile)
 
 
 def file_of(trip: Trip, paper_id: int) -> Paper:

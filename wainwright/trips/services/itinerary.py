@@ -15,6 +15,7 @@ from wainwright.bookings.selectors import offers_of
 from wainwright.core.coding import Coding
 from wainwright.core.geometry import great_circle_km
 from wainwright.core.journey import Mode, Place, moment
+from wainwright.core.said import as_figure, joined, said_by, say
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.formats.places import airport_of, best_place
@@ -57,7 +58,10 @@ def add_typed_legs(member: Membership, trip_id: int, text: str) -> list[tuple[Le
     here, now = where_and_when(member, trip)
     parts = [part for part in text.split(";") if part.strip()] or [text]
     if len(parts) > MOST_AT_ONCE:
-        raise Refusal(f"{MOST_AT_ONCE} legs at once are enough. Add these first, then the rest.", "line")
+        raise Refusal(
+            say("{most_at_once} legs at once are enough. Add these first, then the rest.", most_at_once=MOST_AT_ONCE),
+            "line",
+        )
     read: list[tuple[TypedLeg, datetime, str, Decimal, Drive | None]] = []
     for part in parts:
         try:
@@ -109,7 +113,7 @@ def start_with_journey(
     Each way is planned at the hours and the price of the cheapest on offer; the market is asked before anything is kept.
     Raises ``Refusal``.
     """
-    planned, begun = _planned(member, text) if text.strip() else ([], Begun("The trip is started."))
+    planned, begun = _planned(member, text) if text.strip() else ([], Begun(say("The trip is started.")))
     with transaction.atomic():
         trip = start_trip(member, title, purpose, coding, answers, kind)
         for each in planned:
@@ -127,18 +131,24 @@ def _planned(member: Membership, text: str) -> tuple[list[_Planned], Begun]:
     try:
         typed = read_journey(text, home, today)
     except NotALeg as error:
-        raise Refusal(str(error), "line") from error
+        raise Refusal(said_by(error), "line") from error
     if typed.out is None:
-        words = f"The trip to {typed.target.town} is started. Say on which days, and its ribbon appears."
-        return [], Begun(words, f"{typed.mode or 'flight'} {typed.origin.town} to {typed.target.town} ".casefold())
+        words = say("The trip to {town} is started. Say on which days, and its ribbon appears.", town=typed.target.town)
+        return [], Begun(
+            words,
+            say(
+                "{mode} {town} to {town_2} ",
+                mode=typed.mode or "flight",
+                town=typed.origin.town,
+                town_2=typed.target.town,
+            ).casefold(),
+        )
     ways = [_way(member, typed.mode, typed.origin, typed.target, typed.out, typed.out_time, None)]
     if typed.back is not None:
         ways.append(_way(member, ways[0].mode, typed.target, typed.origin, typed.back, typed.back_time, ways[0]))
-    said = "; ".join(
-        f"{w.mode} {w.origin.town} – {w.target.town} {day_text(w.leaves)} {w.leaves:%H:%M}" + (f" from {w.price}" if w.price else "")
-        for w in ways
-    )  # fmt: skip
-    return ways, Begun(f"Planned: {said}. Nothing is held yet.")
+    said = joined("; ", (joined("", (w.mode, " ", w.origin.town, " – ", w.target.town, " ", day_text(w.leaves), " ", as_figure(w.leaves, "%H:%M"))) + (say(" from {price}", price=w.price) if w.price else "")
+        for w in ways))  # fmt: skip
+    return ways, Begun(say("Planned: {said}. Nothing is held yet.", said=said))
 
 
 def _way(
@@ -163,7 +173,10 @@ def _way(
         return _Planned(best.mode, best.origin, best.target, best.leaves, best.arrives, best.price.amount, None)
     if mode is None:
         raise Refusal(
-            "Say how you go as well: flight, train, ferry, coach, hire car, own car. Nothing else was found that day.",
+            say(
+                "Say how you go as well: flight, train, ferry, coach, hire car, own car. Nothing else "
+                "was found that day."
+            ),
             "line",
         )
     if mode == Mode.AIR:
@@ -186,7 +199,7 @@ def _by_distance(mode: Mode, origin: Place, target: Place, leaves: datetime) -> 
 def _arrival(typed: TypedLeg, trip: Trip) -> tuple[datetime, str, Decimal]:
     """When it arrives, how that is known, and what it is expected to cost."""
     if typed.arrives is not None:
-        return typed.arrives, "as typed", Decimal(0)
+        return typed.arrives, say("as typed"), Decimal(0)
     today = clock.today(trip.firm.zone)
     if typed.mode in (Mode.AIR, Mode.RAIL, Mode.FERRY, Mode.COACH) and typed.leaves.date() >= today:
         try:
@@ -196,9 +209,13 @@ def _arrival(typed: TypedLeg, trip: Trip) -> tuple[datetime, str, Decimal]:
         same = [o for o in offers if o.mode == typed.mode and abs(o.leaves - typed.leaves) <= timedelta(minutes=5)]
         if same:
             best = min(same, key=lambda o: o.price.amount)
-            return best.arrives, f"by {best.carrier}'s timetable", best.price.amount
+            return best.arrives, say("by {carrier}'s timetable", carrier=best.carrier), best.price.amount
     km = great_circle_km(typed.origin, typed.target)
-    return _by_distance(typed.mode, typed.origin, typed.target, typed.leaves), f"estimated from {km:.0f} km", Decimal(0)
+    return (
+        _by_distance(typed.mode, typed.origin, typed.target, typed.leaves),
+        say("estimated from {km} km", km=as_figure(km, ".0f")),
+        Decimal(0),
+    )
 
 
 @transaction.atomic
@@ -207,11 +224,17 @@ def move_end(member: Membership, trip_id: int, leg_id: int, end: str, minutes: i
     trip = mine(member, trip_id)
     leg = Leg.objects.filter(trip=trip, pk=leg_id).select_related("booking").first()
     if leg is None:
-        raise Stale("That leg is gone already.")
+        raise Stale(say("That leg is gone already."))
     if leg.booking_id:
-        raise Refusal(f"{leg} is {leg.booking.state.lower()}: its times are the carrier's. Choose another way instead.")
+        raise Refusal(
+            say(
+                "{leg} is {state}: its times are the carrier's. Choose another way instead.",
+                leg=leg,
+                state=leg.booking.state.lower(),
+            )
+        )
     if end not in ("leaves", "arrives", "both") or abs(minutes) > MOST_DAYS * 1440:
-        raise Refusal("Say which end to move, and by how much.")
+        raise Refusal(say("Say which end to move, and by how much."))
     by = timedelta(minutes=minutes)
     leaves = leg.leaves + (by if end != "arrives" else timedelta())
     arrives = leg.arrives + (by if end != "leaves" else timedelta())
@@ -227,9 +250,9 @@ def change_leg(
     trip = mine(member, trip_id)
     leg = Leg.objects.filter(trip=trip, pk=leg_id).select_related("booking").first()
     if leg is None:
-        raise Stale("That leg is gone already.")
+        raise Stale(say("That leg is gone already."))
     if leg.booking_id:
-        raise Refusal(f"{leg} belongs to a booking. Choose another way in its place.")
+        raise Refusal(say("{leg} belongs to a booking. Choose another way in its place.", leg=leg))
     leg.mode, leg.estimate_minor, leg.paid_by = mode, estimate_minor, "self" if mode == Mode.OWN_CAR else paid_by
     leg.km, leg.km_by = (drive.km, drive.by) if drive else (None, "")
     leg.passengers, leg.compared = (drive.passengers, drive.compared) if drive else (0, {})
@@ -247,7 +270,7 @@ def _keep_times(
     )
     leg.save()
     rebuild_nights(trip)
-    changed(member, trip, "moved a leg", before, {"leaves": leg.leaves, "arrives": leg.arrives})
+    changed(member, trip, say("moved a leg"), before, {"leaves": leg.leaves, "arrives": leg.arrives})
     return leg
 
 
@@ -259,12 +282,12 @@ def travelled(member: Membership, trip_id: int, leg_id: int, leaves: datetime, a
     """
     trip = may_still_say(member, trip_id)
     if trip.editable or trip.state == "Authorised":
-        raise Stale("The trip has not begun. Change the plan instead.")
+        raise Stale(say("The trip has not begun. Change the plan instead."))
     leg = Leg.objects.filter(trip=trip, pk=leg_id).first()
     if leg is None:
-        raise Stale("That leg is gone already.")
+        raise Stale(say("That leg is gone already."))
     if moment(arrives, leg.target["zone"]) > clock.now():
-        raise Refusal("It has not arrived yet at that hour. Say it once it has.", "arrives")
+        raise Refusal(say("It has not arrived yet at that hour. Say it once it has."), "arrives")
     return _keep_times(member, trip, leg, leg.start, leg.end, leaves, arrives)
 
 
@@ -276,9 +299,9 @@ def shift_trip(member: Membership, trip_id: int, start: date) -> tuple[int, list
     """
     trip = mine(member, trip_id)
     if trip.starts is None or trip.ends is None:
-        raise Refusal("The trip has no legs yet, so there is nothing to move.", "start")
+        raise Refusal(say("The trip has no legs yet, so there is nothing to move."), "start")
     if not 2000 <= start.year <= 2100:
-        raise Refusal("Check the year.", "start")
+        raise Refusal(say("Check the year."), "start")
     days = (start - trip.starts).days
     if not days:
         return 0, []
@@ -301,5 +324,11 @@ def shift_trip(member: Membership, trip_id: int, start: date) -> tuple[int, list
     rebuild_nights(trip)
     held = [b for b in trip.bookings.all() if b.stands and not b.by_hand and b.kind != "fee"]
     Night.objects.filter(trip=trip, booking__isnull=False).update(booking=None)
-    changed(member, trip, "moved the trip", str(before), f"{day_text(start)}, {len(held)} bookings to be changed")
+    changed(
+        member,
+        trip,
+        say("moved the trip"),
+        str(before),
+        say("{start}, {held_count} bookings to be changed", start=day_text(start), held_count=len(held)),
+    )
     return days, held

@@ -11,6 +11,7 @@ from wainwright.core.allowance import like_days
 from wainwright.core.allowance.supplied import with_meal
 from wainwright.core.journey import LODGINGS, Journey, Meal, Place
 from wainwright.core.money import Money
+from wainwright.core.said import joined, say
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.people.models import Membership
@@ -86,16 +87,20 @@ def set_stay(
     trip = mine(member, trip_id)
     nights = _nights(trip, dates)
     if cost < 0:
-        raise Refusal("A night does not cost less than nothing.", "cost")
+        raise Refusal(say("A night does not cost less than nothing."), "cost")
     if lodging and lodging not in LODGINGS:
-        raise Refusal(f"Choose the kind of lodging: {', '.join(LODGINGS)}.", "lodging")
+        raise Refusal(say("Choose the kind of lodging: {list}.", list=joined(", ", LODGINGS)), "lodging")
     minor = 0 if supplied else Money.rounded(cost, trip.currency).minor
     for night in nights:
         moved = (night.name, night.cost_minor, night.supplied) != (name.strip()[:80], minor, supplied)
         if night.booking_id and moved:
             raise Refusal(
-                f"The night of {day_text(night.date)} is booked: {night.booking}. A second one would count twice; "
-                "change or cancel the booking first.",
+                say(
+                    "The night of {date} is booked: {booking}. A second one would count twice; change or "
+                    "cancel the booking first.",
+                    date=day_text(night.date),
+                    booking=night.booking,
+                ),
                 "name",
             )
     before = [_told(n) for n in nights]
@@ -104,7 +109,7 @@ def set_stay(
         night.lifted = lifted and not supplied
         night.lodging = night.lodging if lodging is None else lodging
         night.save()
-    changed(member, trip, "changed nights", before, [_told(n) for n in nights])
+    changed(member, trip, say("changed nights"), before, [_told(n) for n in nights])
 
 
 def _told(night: Night) -> dict:
@@ -120,7 +125,7 @@ def _told(night: Night) -> dict:
 def _nights(trip: Trip, dates: list[date]) -> list[Night]:
     nights = list(Night.objects.filter(trip=trip, date__in=dates).select_related("booking"))
     if not nights:
-        raise Stale("Those nights are no longer on the trip.")
+        raise Stale(say("Those nights are no longer on the trip."))
     return nights
 
 
@@ -134,7 +139,7 @@ def stretch_stay(member: Membership, trip_id: int, start: date, last: date) -> N
     nights = {n.date: n for n in Night.objects.filter(trip=trip).select_related("booking")}
     first = nights.get(start)
     if first is None or last < start:
-        raise Stale("That night is no longer on the trip.")
+        raise Stale(say("That night is no longer on the trip."))
     book = rulebook(trip.firm)
     before = [_told(n) for n in nights.values()]
     like = (first.name, first.cost_minor, first.supplied, first.paid_by, first.lodging)
@@ -142,21 +147,33 @@ def stretch_stay(member: Membership, trip_id: int, start: date, last: date) -> N
         night = nights[day]
         if day <= start or night.place["town"] != first.place["town"]:
             if start < day <= last:
-                raise Refusal(f"The night of {day_text(day)} is in {night.place['town']}. Change the legs first.")
+                raise Refusal(
+                    say(
+                        "The night of {day} is in {town}. Change the legs first.",
+                        day=day_text(day),
+                        town=night.place["town"],
+                    )
+                )
             continue
         within = day <= last
         belongs = (night.name, night.cost_minor, night.supplied, night.paid_by, night.lodging) == like
         if within == belongs:
             continue
         if night.booking_id:
-            raise Refusal(f"The night of {day_text(day)} is booked: {night.booking}. Change or cancel that first.")
+            raise Refusal(
+                say(
+                    "The night of {day} is booked: {booking}. Change or cancel that first.",
+                    day=day_text(day),
+                    booking=night.booking,
+                )
+            )
         if within:
             night.name, night.cost_minor, night.supplied, night.paid_by, night.lodging = like
         else:
             night.name, night.supplied, night.lodging = "", False, ""
             night.cost_minor = expected_night(book, Place(**night.place), day)
         night.save()
-    changed(member, trip, "moved a stay's end", before, [_told(n) for n in Night.objects.filter(trip=trip)])
+    changed(member, trip, say("moved a stay's end"), before, [_told(n) for n in Night.objects.filter(trip=trip)])
 
 
 @transaction.atomic
@@ -165,9 +182,15 @@ def split_stay(member: Membership, trip_id: int, day: date) -> None:
     trip = mine(member, trip_id)
     night = Night.objects.filter(trip=trip, date=day).select_related("booking").first()
     if night is None:
-        raise Stale("That night is no longer on the trip.")
+        raise Stale(say("That night is no longer on the trip."))
     if night.booking_id:
-        raise Refusal(f"The night of {day_text(day)} is booked: {night.booking}. Change or cancel that first.")
+        raise Refusal(
+            say(
+                "The night of {day} is booked: {booking}. Change or cancel that first.",
+                day=day_text(day),
+                booking=night.booking,
+            )
+        )
     before = [_told(night)]
     book = rulebook(trip.firm)
     like, rest = (night.name, night.cost_minor), []
@@ -176,11 +199,11 @@ def split_stay(member: Membership, trip_id: int, day: date) -> None:
             break
         rest.append(each)
     for each in rest:
-        each.name = f"Elsewhere in {night.place['town']}"
+        each.name = say("Elsewhere in {town}", town=night.place["town"])
         each.cost_minor = expected_night(book, Place(**each.place), each.date)
         each.supplied, each.lodging = False, ""
         each.save()
-    changed(member, trip, "split a stay", before, [_told(n) for n in rest])
+    changed(member, trip, say("split a stay"), before, [_told(n) for n in rest])
 
 
 @transaction.atomic
@@ -191,14 +214,16 @@ def record_full(member: Membership, trip_id: int, dates: list[date], when: str, 
     try:
         asked = date.fromisoformat(when)
     except ValueError as error:
-        raise Refusal("Say on which day they told you so.", "when") from error
+        raise Refusal(say("Say on which day they told you so."), "when") from error
     if len(who.strip()) < 2 or len(reference.strip()) < 2:
-        raise Refusal("Say who told you that it was full, and under which reference.", "who")
+        raise Refusal(say("Say who told you that it was full, and under which reference."), "who")
     kept = {"when": day_text(asked, year=True), "who": who.strip()[:80], "reference": reference.strip()[:60]}
     for night in nights:
         night.full = kept
         night.save(update_fields=["full"])
-    changed(member, trip, "recorded that quarters were full", None, {"nights": [str(n.date) for n in nights], **kept})
+    changed(
+        member, trip, say("recorded that quarters were full"), None, {"nights": [str(n.date) for n in nights], **kept}
+    )
 
 
 def _journey(trip: Trip) -> Journey:
@@ -213,11 +238,11 @@ def mark_meal(
     trip = may_still_say(member, trip_id)
     journey = _journey(trip)
     if day not in journey.days():
-        raise Stale("That day is no longer on the trip.")
+        raise Stale(say("That day is no longer on the trip."))
     supplied = (day, meal) not in journey.supplied
     days = like_days(journey, day) if all_alike else [day]
     _keep_marks(member, trip, with_meal(journey, days, meal, supplied))
-    return f"{meal.value.capitalize()} on {day_text(day)}", supplied
+    return say("{value} on {day}", value=meal.value.capitalize(), day=day_text(day)), supplied
 
 
 def bill_meals(trip_id: int, marks: list[str]) -> None:
@@ -237,7 +262,7 @@ def host_supplies(
     journey = _journey(trip)
     days = [day for day in journey.days() if first <= day <= last]
     if not days:
-        raise Refusal("None of these days is on the trip.", "first")
+        raise Refusal(say("None of these days is on the trip."), "first")
     marks = {(day, meal) for day, meal in journey.supplied if day not in days}
     marks |= {(day, meal) for day in days for meal in meals}
     if quarters:
@@ -245,9 +270,14 @@ def host_supplies(
         for night in nights:
             if night.booking_id:
                 raise Refusal(
-                    f"The night of {day_text(night.date)} is booked: {night.booking}. Cancel it first.", "quarters"
+                    say(
+                        "The night of {date} is booked: {booking}. Cancel it first.",
+                        date=day_text(night.date),
+                        booking=night.booking,
+                    ),
+                    "quarters",
                 )
-            night.name, night.cost_minor, night.supplied = "Supplied by the host", 0, True
+            night.name, night.cost_minor, night.supplied = say("Supplied by the host"), 0, True
             night.save()
     _keep_marks(member, trip, frozenset(marks))
     return len(days)
@@ -256,7 +286,7 @@ def host_supplies(
 def _keep_marks(member: Membership, trip: Trip, marks: frozenset[tuple[date, Meal]]) -> None:
     before = trip.supplied
     trip.supplied = sorted(f"{each.isoformat()}:{which.value}" for each, which in marks)
-    changed(member, trip, "marked meals", before, trip.supplied)
+    changed(member, trip, say("marked meals"), before, trip.supplied)
 
 
 def may_still_say(member: Membership, trip_id: int) -> Trip:
@@ -269,7 +299,7 @@ def may_still_say(member: Membership, trip_id: int) -> Trip:
     # A closed trip with a supplement that is open: what is marked now is claimed there, as the difference.
     late = trip.state == "Closed" and claim is not None
     if not (trip.editable or late or trip.state in ("Authorised", "Under way", "Back")):
-        raise Stale(f"The trip stands at {trip.state}: what happened on it cannot be changed now.")
+        raise Stale(say("The trip stands at {state}: what happened on it cannot be changed now.", state=trip.state))
     if claim is not None and not claim.editable:
-        raise Stale(f"Its claim stands at {claim.state}: what happened on it cannot be changed now.")
+        raise Stale(say("Its claim stands at {state}: what happened on it cannot be changed now.", state=claim.state))
     return trip

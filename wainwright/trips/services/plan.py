@@ -18,6 +18,7 @@ from wainwright.core.journey import Mode, Place
 from wainwright.core.mileage import OdometerError, Reading, by_odometer
 from wainwright.core.money import Money
 from wainwright.core.rules import Finding
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.workings import plain
 from wainwright.errors import Refusal, Stale
 from wainwright.outside import service
@@ -56,12 +57,12 @@ def start_trip(
     Raises ``Refusal``.
     """
     if kind not in dict(KINDS):
-        raise Refusal("Say whether it is a trip or moving house.", "kind")
+        raise Refusal(say("Say whether it is a trip or moving house."), "kind")
     must(member, "travel")
     if len(title.strip()) < 3:
-        raise Refusal("Give the trip a title that others will know it by.", "title")
+        raise Refusal(say("Give the trip a title that others will know it by."), "title")
     if len(purpose.strip()) < 3:
-        raise Refusal("Say in a few words what the trip is for.", "purpose")
+        raise Refusal(say("Say in a few words what the trip is for."), "purpose")
     number = next_number(Trip, member.firm)
     trip = Trip(
         firm=member.firm, traveller=member, number=number, title=title.strip()[:120], purpose=purpose.strip()[:500],
@@ -69,7 +70,7 @@ def start_trip(
     )  # fmt: skip
     trip.take_coding(checked_coding(member, coding))
     trip.save()
-    record(member, "started the trip", trip.subject, after={"title": trip.title, "coding": str(coding)})
+    record(member, say("started the trip"), trip.subject, after={"title": trip.title, "coding": str(coding)})
     return trip
 
 
@@ -78,11 +79,11 @@ def change_head(member: Membership, trip_id: int, title: str, purpose: str, codi
     """Change title, purpose and coding."""
     trip = mine(member, trip_id)
     if len(title.strip()) < 3 or len(purpose.strip()) < 3:
-        raise Refusal("A trip needs a title and a purpose.", "title")
+        raise Refusal(say("A trip needs a title and a purpose."), "title")
     before = {"title": trip.title, "coding": str(trip.coding)}
     trip.title, trip.purpose = title.strip()[:120], purpose.strip()[:500]
     trip.take_coding(checked_coding(member, coding))
-    changed(member, trip, "changed the trip's head", before, {"title": trip.title, "coding": str(coding)})
+    changed(member, trip, say("changed the trip's head"), before, {"title": trip.title, "coding": str(coding)})
     return trip
 
 
@@ -107,22 +108,33 @@ def find_drive(
     """
     if vehicle not in vehicle_kinds(firm):
         raise Refusal(
-            f"There is no mileage rate for {vehicle[:20]}. An administrator can add one under Rules.", "vehicle"
+            say(
+                "There is no mileage rate for {vehicle}. An administrator can add one under Rules.",
+                vehicle=vehicle[:20],
+            ),
+            "vehicle",
         )
     if odometer is not None:
         try:
-            km, by = by_odometer(Reading(*odometer)), f"odometer {plain(odometer[0])} to {plain(odometer[1])}"
+            km, by = (
+                by_odometer(Reading(*odometer)),
+                say("odometer {odometer} to {odometer_2}", odometer=plain(odometer[0]), odometer_2=plain(odometer[1])),
+            )
         except OdometerError as error:
-            raise Refusal(f"Check the readings: {error}.", "odometer_end") from error
+            raise Refusal(say("Check the readings: {error}.", error=error), "odometer_end") from error
     elif typed_km is not None:
         km, by = typed_km, "typed"
     else:
         found = service("roads").between(origin, target)
-        via = f" by way of {', '.join(p.capitalize() for p in found.via)}" if found.via else ""
+        via = say(" by way of {list}", list=joined(", ", (p.capitalize() for p in found.via))) if found.via else ""
         km = found.km
-        by = "estimated from the straight line" if found.estimated else f"looked up on the road network{via}"
+        by = (
+            say("estimated from the straight line")
+            if found.estimated
+            else say("looked up on the road network{via}", via=via)
+        )
     if not 0 < km <= MOST_KM:
-        raise Refusal("A drive is longer than nothing and no longer than 5,000 km.", "km")
+        raise Refusal(say("A drive is longer than nothing and no longer than 5,000 km."), "km")
     compared: dict[str, str] = {}
     today = clock.today(firm.zone)
     if km > rulebook(firm).policy.drive_km and day >= today:
@@ -144,7 +156,9 @@ def add_leg(
     if back is not None:
         place_leg(trip, mode, target, origin, *back, estimate, paid_by, drive=drive)
     rebuild_nights(trip)
-    changed(member, trip, "added a leg", None, {"leg": str(leg), "leaves": leaves, "arrives": arrives, "back": back})
+    changed(
+        member, trip, say("added a leg"), None, {"leg": str(leg), "leaves": leaves, "arrives": arrives, "back": back}
+    )
     return leg
 
 
@@ -168,27 +182,36 @@ def check_leg(
 ) -> tuple[datetime, datetime]:  # fmt: skip
     """Return the moments of a leg when it fits among the others of its trip (but ``besides``). Raises ``Refusal``."""
     if not (2000 <= leaves.year <= 2100 and 2000 <= arrives.year <= 2100):
-        raise Refusal("Check the year.", "leaves")
+        raise Refusal(say("Check the year."), "leaves")
     leaves_at = leaves.replace(tzinfo=ZoneInfo(origin.zone))
     arrives_at = arrives.replace(tzinfo=ZoneInfo(target.zone))
     if origin.code == target.code:
-        raise Refusal(f"It goes from {origin.name} to {origin.name}. Say where it goes.", "target")
+        raise Refusal(say("It goes from {origin} to {origin}. Say where it goes.", origin=origin.name), "target")
     if arrives_at < leaves_at:
-        raise Refusal("It arrives before it leaves. Times are local to each place; check the day as well.", "arrives")
+        raise Refusal(
+            say("It arrives before it leaves. Times are local to each place; check the day as well."), "arrives"
+        )
     if arrives_at - leaves_at > timedelta(days=4):
-        raise Refusal("A single move of more than four days is not likely. Check the dates.", "arrives")
+        raise Refusal(say("A single move of more than four days is not likely. Check the dates."), "arrives")
     others = [leg for leg in trip.legs.all() if leg.pk != besides]
     if len(others) >= MOST_LEGS:
-        raise Refusal(f"A trip has at most {MOST_LEGS} legs. Make a second trip for the rest.", "leaves")
+        raise Refusal(
+            say("A trip has at most {most_legs} legs. Make a second trip for the rest.", most_legs=MOST_LEGS), "leaves"
+        )
     for other in others:
         if leaves_at < other.arrives_at and other.leaves_at < arrives_at:
             raise Refusal(
-                f"It overlaps {other}, {other.leaves:%a %d %b %H:%M} to {other.arrives:%H:%M}. Change one of them.",
+                say(
+                    "It overlaps {other}, {leaves} to {arrives}. Change one of them.",
+                    other=other,
+                    leaves=as_figure(other.leaves, "%a %d %b %H:%M"),
+                    arrives=as_figure(other.arrives, "%H:%M"),
+                ),
                 "leaves",
             )
     days = [leaves_at, arrives_at, *(o.leaves_at for o in others), *(o.arrives_at for o in others)]
     if (max(days) - min(days)).days > MOST_DAYS:
-        raise Refusal(f"A trip lasts at most {MOST_DAYS} days. Check the year.", "leaves")
+        raise Refusal(say("A trip lasts at most {most_days} days. Check the year.", most_days=MOST_DAYS), "leaves")
     return leaves_at, arrives_at
 
 
@@ -198,13 +221,13 @@ def remove_leg(member: Membership, trip_id: int, leg_id: int) -> None:
     trip = mine(member, trip_id)
     leg = Leg.objects.filter(trip=trip, pk=leg_id).first()
     if leg is None:
-        raise Stale("That leg is gone already.")
+        raise Stale(say("That leg is gone already."))
     if leg.booking_id:
-        raise Refusal(f"{leg} belongs to a booking. Cancel the booking, and its legs go with it.")
+        raise Refusal(say("{leg} belongs to a booking. Cancel the booking, and its legs go with it.", leg=leg))
     before = {"leg": str(leg)}
     leg.delete()
     rebuild_nights(trip)
-    changed(member, trip, "took a leg off", before, None)
+    changed(member, trip, say("took a leg off"), before, None)
 
 
 @transaction.atomic
@@ -221,16 +244,27 @@ def add_other(
     if known.is_lodging:
         nights = [Money.from_minor(n.cost_minor, trip.currency) for n in trip.nights.all()]
         there = (
-            f"{len(nights)} of them, {sum((n.amount for n in nights), Decimal(0))} together" if nights else "none yet"
+            say(
+                "{nights_count} of them, {sum} together",
+                nights_count=len(nights),
+                sum=sum((n.amount for n in nights), Decimal(0)),
+            )
+            if nights
+            else say("none yet")
         )
         raise Refusal(
-            f"Lodging stands under Nights already ({there}); {amount} typed here would count twice. Change the night instead.",
+            say(
+                "Lodging stands under Nights already ({there}); {amount} typed here would count twice. "
+                "Change the night instead.",
+                there=there,
+                amount=amount,
+            ),
             "category",
         )
     if amount <= 0:
-        raise Refusal("Type an amount of more than nothing.", "amount")
+        raise Refusal(say("Type an amount of more than nothing."), "amount")
     if day is not None and trip.starts and not trip.starts <= day <= (trip.ends or trip.starts):
-        raise Refusal("That day is not on the trip. Leave it empty for the trip as a whole.", "day")
+        raise Refusal(say("That day is not on the trip. Leave it empty for the trip as a whole."), "day")
     minor = Money.rounded(amount, trip.currency).minor
     other = OtherCost.objects.create(
         trip=trip,
@@ -240,7 +274,7 @@ def add_other(
         paid_by=paid_by,
         day=day,
     )
-    changed(member, trip, "added a cost", None, {"label": other.label, "amount": minor})
+    changed(member, trip, say("added a cost"), None, {"label": other.label, "amount": minor})
     return other
 
 
@@ -250,10 +284,10 @@ def remove_other(member: Membership, trip_id: int, other_id: int) -> None:
     trip = mine(member, trip_id)
     other = OtherCost.objects.filter(trip=trip, pk=other_id).first()
     if other is None:
-        raise Stale("That cost is gone already.")
+        raise Stale(say("That cost is gone already."))
     before = {"label": other.label, "amount": other.amount_minor}
     other.delete()
-    changed(member, trip, "took a cost off", before, None)
+    changed(member, trip, say("took a cost off"), before, None)
 
 
 @transaction.atomic
@@ -261,21 +295,26 @@ def ask_advance(member: Membership, trip_id: int, amount: Decimal, most: Money, 
     """Ask for an advance of at most what is proposed, and say what for; nothing is as good as none. Raises ``Refusal``."""
     trip = mine(member, trip_id)
     if trip.moves_with_id is not None:
-        raise Refusal("An advance is asked for on the employee's own trip of a move, and set against that claim alone.")
+        raise Refusal(
+            say("An advance is asked for on the employee's own trip of a move, and set against that claim alone.")
+        )
     if advance_with_bank(trip):
-        raise Refusal(f"The advance of {trip.advance} is with the bank already and stays as it is.", "advance")
+        raise Refusal(
+            say("The advance of {advance} is with the bank already and stays as it is.", advance=trip.advance),
+            "advance",
+        )
     wanted, paid = Money.rounded(amount, trip.currency), trip.advance_paid_out
     if wanted < paid:
-        raise Refusal(f"{paid} of it is paid already: it can be raised, not lowered.", "advance")
+        raise Refusal(say("{paid} of it is paid already: it can be raised, not lowered.", paid=paid), "advance")
     if wanted.minor < 0 or wanted > max(most, paid):
-        raise Refusal(f"An advance lies between nothing and the {most} proposed.", "advance")
+        raise Refusal(say("An advance lies between nothing and the {most} proposed.", most=most), "advance")
     why = " ".join(why.split())[:200]
     if wanted > paid and not why:
-        raise Refusal("Say what the advance is for.", "why")
+        raise Refusal(say("Say what the advance is for."), "why")
     before = {"amount": trip.advance_minor, "why": trip.advance_why}
     trip.advance_why = why if wanted else ""
     trip.advance_minor, trip.advance_unpaid_minor = wanted.minor, (wanted - paid).minor if trip.advance_paid else 0
-    changed(member, trip, "asked for an advance", before, {"amount": wanted.minor, "why": trip.advance_why})
+    changed(member, trip, say("asked for an advance"), before, {"amount": wanted.minor, "why": trip.advance_why})
 
 
 @transaction.atomic

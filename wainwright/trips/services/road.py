@@ -15,6 +15,7 @@ from wainwright.accounts.services import give_back
 from wainwright.bookings import services as bookings
 from wainwright.bookings.models import Booking
 from wainwright.core.risk import plan_risk
+from wainwright.core.said import joined, say
 from wainwright.core.states import TRIP
 from wainwright.errors import Refusal, Stale
 from wainwright.language import written_for
@@ -43,7 +44,7 @@ def link(trip: Trip) -> str:
 
 def title(trip: Trip) -> str:
     """The trip as it is called in news."""
-    return f"{trip.traveller.person.name}: {trip.title}"
+    return joined("", (trip.traveller.person.name, ": ", trip.title))
 
 
 def send(
@@ -63,11 +64,11 @@ def send(
         for party_id, its in (along or {}).items():
             party = trip.parties.filter(pk=party_id).first()
             if party is None:
-                raise Stale("A party that was to go along does not stand on this move any more. Look at it again.")
+                raise Stale(say("A party that was to go along does not stand on this move any more. Look at it again."))
             try:
                 _send(member, party_id, its, typed)
             except Refusal as refusal:
-                raise type(refusal)(f"{party.party}: {refusal.message}") from refusal
+                raise type(refusal)(joined("", (party.party, ": ", refusal.message))) from refusal
     return trip
 
 
@@ -84,26 +85,32 @@ def _send(
     TRIP.after(trip.state, "send")
     file = load_file(member, trip)
     if file.in_the_way:
-        raise Refusal(f"{file.in_the_way} still to put right or explain before the trip can go.")
+        raise Refusal(
+            say("{in_the_way} still to put right or explain before the trip can go.", in_the_way=file.in_the_way)
+        )
     if not trip.legs.exists():
-        raise Refusal("The trip has no legs yet. Say where you go first.")
+        raise Refusal(say("The trip has no legs yet. Say where you go first."))
     _certified(member, file.book.policy.certify_by, typed)
     if trip.advance_to_pay and trip.advance > file.figures.proposed_advance.amount:
-        raise Refusal("The advance is more than the plan supports now. Lower it.", "advance")
+        raise Refusal(say("The advance is more than the plan supports now. Lower it."), "advance")
     if trip.advance_to_pay and not advance_confirmed:
-        more = f"{trip.advance_to_pay} more in advance" if trip.advance_paid else f"the advance of {trip.advance}"
-        raise Refusal(f"Say that you ask for {more}, or take it off.", "advance_confirmed")
+        more = (
+            say("{advance_to_pay} more in advance", advance_to_pay=trip.advance_to_pay)
+            if trip.advance_paid
+            else say("the advance of {advance}", advance=trip.advance)
+        )
+        raise Refusal(say("Say that you ask for {more}, or take it off.", more=more), "advance_confirmed")
     before = trip.state
     trip.state = TRIP.after(trip.state, "send")
     trip.sent, trip.signed_name, trip.ready_by = clock.now(), member.person.name, None
     trip.version += 1
-    version_ = write(file, "certified and sent", member.person.name, file.book.policy.certify_by)
+    version_ = write(file, say("certified and sent"), member.person.name, file.book.policy.certify_by)
     trip.save()
     after = {
         "version": version_.number, "total": version_.total_minor, "allowance": version_.allowance_minor,
         "by category": version_.by_category,
     }  # fmt: skip
-    record(member, "certified and sent the trip", trip.subject, before={"state": before}, after=after)
+    record(member, say("certified and sent the trip"), trip.subject, before={"state": before}, after=after)
     contents = {scope: signoff.fingerprint({"total": str(amount), **head}) for scope, amount, head in _scopes(file)}
     marks = tuple(each.finding.level.value for each in file.findings)
     risk = plan_risk(
@@ -138,13 +145,13 @@ def ready(member: Membership, trip_id: int) -> Trip:
 
 def _certified(member: Membership, by: str, typed: str) -> None:
     if by == "name" and typed.strip().casefold() != member.person.name.casefold():
-        raise Refusal(f"Type your name as it stands here, {member.person.name}, to certify.", "name")
+        raise Refusal(say("Type your name as it stands here, {member}, to certify.", member=member.person.name), "name")
 
 
 def _scopes(file: TripFile):
     """Yield (scope, amount, what else it covers) for everybody on the route."""
     head = {
-        "coding": sorted(f"{c} {a}" for c, a in file.borne),
+        "coding": sorted(joined("", (c, " ", a)) for c, a in file.borne),
         "from": str(file.trip.starts),
         "to": str(file.trip.ends),
     }
@@ -162,7 +169,7 @@ def take_back(member: Membership, trip_id: int) -> Trip:
     trip.version += 1
     trip.save()
     signoff.drop(trip.subject)
-    record(member, "took the trip back", trip.subject, before={"state": before}, after={"state": trip.state})
+    record(member, say("took the trip back"), trip.subject, before={"state": before}, after={"state": trip.state})
     return trip
 
 
@@ -175,21 +182,30 @@ def reopen(member: Membership, trip_id: int) -> Trip:
     trip.state = TRIP.after(trip.state, "reopen")
     trip.version += 1
     trip.save()
-    record(member, "opened the plan again", trip.subject, before={"state": before}, after={"state": trip.state})
+    record(member, say("opened the plan again"), trip.subject, before={"state": before}, after={"state": trip.state})
     return trip
 
 
 @transaction.atomic
-def say(member: Membership, trip_id: int, text: str, line: str = "") -> None:
+def remark(member: Membership, trip_id: int, text: str, line: str = "") -> None:
     """Say something on the trip; those on its route who were asked are told, and the traveller. Raises ``Refusal``."""
     trip = Trip.objects.visible_to(member).select_related("traveller__person", "traveller__firm").get(pk=trip_id)
     signoff.remark(member, trip.subject, text, line)
-    record(member, "said something", trip.subject, after={"text": text.strip()[:200], "line": line})
+    record(member, say("said something"), trip.subject, after={"text": text.strip()[:200], "line": line})
     told = {s.signer_id: s.signer for s in signoff.asked_now(trip.subject)}
     told[trip.traveller_id] = trip.traveller
     for other in told.values():
         if other.pk != member.pk:
-            tell(other, f"{member.person.name} on {trip.title}: {text.strip()[:120]}", link(trip))
+            tell(
+                other,
+                say(
+                    "{member} on {trip_title}: {text}",
+                    member=member.person.name,
+                    trip_title=trip.title,
+                    text=text.strip()[:120],
+                ),
+                link(trip),
+            )
 
 
 def call_off(member: Membership, trip_id: int) -> Trip:
@@ -204,7 +220,7 @@ def call_off(member: Membership, trip_id: int) -> Trip:
         trip.version += 1
         trip.save()
         give_back(trip.subject)
-        record(member, "called the trip off", trip.subject, before={"state": before}, after={"state": trip.state})
+        record(member, say("called the trip off"), trip.subject, before={"state": before}, after={"state": trip.state})
     for booking in trip.bookings.all():
         if booking.stands and not booking.by_hand:
             bookings.give_up(booking, booking.costs_to_cancel.minor)
@@ -226,7 +242,7 @@ def signed(member: Membership, trip: Trip, given_for: str) -> None:
     trip.save()
     commit(trip, file)
     after = {"state": trip.state, "committed": {c: str(a.amount) for (_, c), a in file.by_code.items()}}
-    record(member, "authorised the trip", trip.subject, before={"state": before}, after=after, for_whom=given_for)
+    record(member, say("authorised the trip"), trip.subject, before={"state": before}, after=after, for_whom=given_for)
     issue_tickets(trip.pk)
 
 
@@ -242,15 +258,20 @@ def ended(member: Membership, trip: Trip, act: str, comment: str, given_for: str
         trip.state = TRIP.after(trip.state, act)
         trip.version += 1
         trip.save()
-    what = "sent the trip back" if act == "send_back" else "turned the trip down"
+    what = say("sent the trip back") if act == "send_back" else say("turned the trip down")
     if again:
-        what = "turned the change of the trip down"
+        what = say("turned the change of the trip down")
     after = {"state": trip.state, "comment": comment}
     record(member, what, trip.subject, before={"state": before}, after=after, for_whom=given_for)
-    words = "was sent back to you" if act == "send_back" else "was turned down"
+    words = say("was sent back to you") if act == "send_back" else say("was turned down")
     if again:
-        words = "stays as it was authorised: its change was turned down"
-    tell(trip.traveller, f"{trip.title} {words} by {member.person.name}", link(trip), comment)
+        words = say("stays as it was authorised: its change was turned down")
+    tell(
+        trip.traveller,
+        say("{trip_title} {words} by {member}", trip_title=trip.title, words=words, member=member.person.name),
+        link(trip),
+        comment,
+    )
 
 
 @on_commit_task(retries=3, retry_delay=30)
@@ -263,11 +284,13 @@ def _tell_what_came_of_it(trip_id: int, troubled: list[Booking]) -> None:
     trip = Trip.objects.select_related("traveller__person", "traveller__firm", "firm").get(pk=trip_id)
     file = load_file(trip.traveller, trip)
     done = any(b.state == "Ticketed" and not b.by_hand for b in file.bookings)
-    text = f"{trip.title} is authorised" + (" and ticketed" if done and not troubled else "")
+    text = say("{trip_title} is authorised", trip_title=trip.title) + (
+        say(" and ticketed") if done and not troubled else ""
+    )
     with transaction.atomic():
         tell(trip.traveller, text, link(trip), letters.itinerary_text(file), _enclosed(file))
         for booking in troubled:
-            tell(trip.traveller, f"{booking.label}: {booking.problem}", link(trip))
+            tell(trip.traveller, joined("", (booking.label, ": ", booking.problem)), link(trip))
         send_itinerary(file)
 
 
@@ -306,10 +329,10 @@ def mail_itinerary(member: Membership, trip_id: int) -> str:
     to = trip.profile.get("itinerary_email", "") or member.person.email
     file = load_file(member, trip)
     if not file.legs:
-        raise Refusal("There is no itinerary yet: the trip has no legs.")
+        raise Refusal(say("There is no itinerary yet: the trip has no legs."))
     if not send_itinerary(file):
         _post_itinerary(file, to)
-    record(member, "sent the itinerary", trip.subject, after={"to": to})
+    record(member, say("sent the itinerary"), trip.subject, after={"to": to})
     return to
 
 
@@ -327,8 +350,9 @@ def _lapse(now: datetime) -> int:
     lapsed = bookings.lapse_holds(now)
     for booking in lapsed:
         basket.lapsed(booking)
-        words = (
-            f"The hold of {booking.label} has run out. Its price is no longer kept: hold it again, or choose another."
+        words = say(
+            "The hold of {booking_label} has run out. Its price is no longer kept: hold it again, or choose another.",
+            booking_label=booking.label,
         )
         tell(booking.trip.traveller, words, link(booking.trip))
     return len(lapsed)
@@ -351,7 +375,13 @@ def _begin_and_end(now: datetime) -> int:
             if legs and done(legs):
                 trip.state = TRIP.after(trip.state, act)
                 trip.save(update_fields=["state"])
-                record(None, f"trip {trip.state.lower()}", trip.subject, firm_id=trip.firm_id, before={"state": state})
+                record(
+                    None,
+                    say("trip {state}", state=trip.state.lower()),
+                    trip.subject,
+                    firm_id=trip.firm_id,
+                    before={"state": state},
+                )
                 _close_if_settled(trip)
                 moved += 1
     return moved
@@ -363,7 +393,7 @@ def _close_if_settled(trip: Trip) -> None:
     if claims and all(claim.state == "Settled" for claim in claims):
         trip.state = TRIP.after(trip.state, "close")
         trip.save(update_fields=["state"])
-        record(None, "trip closed", trip.subject, firm_id=trip.firm_id)
+        record(None, say("trip closed"), trip.subject, firm_id=trip.firm_id)
 
 
 def _try_again() -> None:
@@ -385,13 +415,17 @@ def _late_tickets(now: datetime) -> None:
     """Bring a ticket that was not issued by its limit to the traveller and to whoever booked it, once."""
     for booking in bookings.tell_once_late(now):
         trip = booking.trip
-        words = f"{booking.label} is not ticketed, though its limit has passed. {booking.problem}".strip()
+        words = say(
+            "{booking_label} is not ticketed, though its limit has passed. {problem}",
+            booking_label=booking.label,
+            problem=booking.problem,
+        ).strip()
         for member in {trip.traveller, booking.booker} - {None}:
             tell(member, words, link(trip))
-        record(None, "ticket late", trip.subject, firm_id=trip.firm_id, after={"booking": booking.pk})
+        record(None, say("ticket late"), trip.subject, firm_id=trip.firm_id, after={"booking": booking.pk})
 
 
 def must_be_signed(trip: Trip) -> None:
     """Raise ``Stale`` where nothing was signed of a trip yet, so that no order of travel can be made."""
     if not trip.versions.exists():
-        raise Stale("An order of travel is there once the trip was sent.")
+        raise Stale(say("An order of travel is there once the trip was sent."))

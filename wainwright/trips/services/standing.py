@@ -10,6 +10,7 @@ from huey.contrib.djhuey import on_commit_task
 
 from wainwright.bookings import services as bookings
 from wainwright.bookings.models import Booking
+from wainwright.core.said import say
 from wainwright.core.states import TRIP
 from wainwright.errors import Refusal, Stale
 from wainwright.people.models import Membership
@@ -67,11 +68,15 @@ def leave_as_signed(member: Membership, trip_id: int) -> Trip:
     """Give a change of an authorised plan up: what was signed stands as it was. Raises ``Stale`` where nothing was authorised."""
     trip = mine(member, trip_id)
     if not trip.standing:
-        raise Stale("Nothing was authorised before that could stand again.")
+        raise Stale(say("Nothing was authorised before that could stand again."))
     before = trip.state
     stand_again(trip)
     record(
-        member, "left the plan as it was signed", trip.subject, before={"state": before}, after={"state": trip.state}
+        member,
+        say("left the plan as it was signed"),
+        trip.subject,
+        before={"state": before},
+        after={"state": trip.state},
     )
     return trip
 

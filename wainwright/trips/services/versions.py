@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from wainwright import clock
 from wainwright.accounts.services import use_budgets
+from wainwright.core.said import say
 from wainwright.people.models import Membership
 from wainwright.trail.services import record
 from wainwright.trips import letters
@@ -50,7 +51,7 @@ def amend(who: Membership, trip: Trip, act: str) -> None:
     version = write(file, act)
     commit(trip, file)
     record(
-        who, "changed what was authorised", trip.subject,
+        who, say("changed what was authorised"), trip.subject,
         before={"version": before.number if before else 0, "total": before.total_minor if before else 0},
         after={"version": version.number, "total": version.total_minor, "act": act},
     )  # fmt: skip

@@ -20,6 +20,7 @@ from wainwright.bookings.models import CATEGORY, Booking
 from wainwright.core.journey import Meal, Mode, Place, moment
 from wainwright.core.money import Money, share_out
 from wainwright.core.rules import Item, Level
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.news.services import tell
@@ -105,9 +106,9 @@ def hold(member: Membership, trip_id: int, choice: Choice, wish: Wish | None = N
 def must_be_payer(member: Membership, paid_by: str, card: str) -> None:
     """Fail where neither the firm is billed nor one of a person's cards of the firm pays. Raises ``Refusal``."""
     if paid_by not in ("firm", "central"):
-        raise Refusal("Choose the firm's card, or have it billed to the firm.", "paid_by")
+        raise Refusal(say("Choose the firm's card, or have it billed to the firm."), "paid_by")
     if paid_by == "firm" and card not in {each.last_four for each in member.cards.all() if each.firm_pays}:
-        raise Refusal("Choose one of your cards of the firm.", "card")
+        raise Refusal(say("Choose one of your cards of the firm."), "card")
 
 
 def _instead(trip: Trip, booking_id: int) -> Booking | None:
@@ -115,7 +116,7 @@ def _instead(trip: Trip, booking_id: int) -> Booking | None:
         return None
     old = Booking.objects.filter(trip=trip, pk=booking_id).first()
     if old is None or not old.stands or old.by_hand:
-        raise Stale("What was to be changed is gone already.")
+        raise Stale(say("What was to be changed is gone already."))
     return old
 
 
@@ -125,12 +126,14 @@ def _reasons_needed(judged: Sequence[Explained], wish: Wish) -> list[Explained]:
         raise Refusal(stops[0].finding.text)
     explains = [each for each in judged if each.finding.level == Level.EXPLAIN and each.open]
     if explains and len(wish.words.strip()) < LEAST_WORDS:
-        raise Refusal(f"{explains[0].finding.text} Give a reason before it is held.", "words")
+        raise Refusal(
+            say("{finding_text} Give a reason before it is held.", finding_text=explains[0].finding.text), "words"
+        )
     if len(wish.words) > 500:
-        raise Refusal("That is longer than 500 letters. Say it shorter.", "words")
+        raise Refusal(say("That is longer than 500 letters. Say it shorter."), "words")
     named = {reason for each in explains for reason in each.finding.reasons}
     if named and wish.reason not in named:
-        raise Refusal("Choose one of the reasons on the list.", "reason")
+        raise Refusal(say("Choose one of the reasons on the list."), "reason")
     return explains
 
 
@@ -145,7 +148,13 @@ def _must_fit(trip: Trip, choice: Choice, old: Booking | None) -> None:
             arrives = moment(offer.arrives, offer.target.zone)
             if leaves < leg.arrives_at and leg.leaves_at < arrives:
                 raise Refusal(
-                    f"It overlaps {leg}, {day_text(leg.leaves)} {leg.leaves:%H:%M} to {leg.arrives:%H:%M}. Change one of them."
+                    say(
+                        "It overlaps {leg}, {leaves} {leaves_2} to {arrives}. Change one of them.",
+                        leg=leg,
+                        leaves=day_text(leg.leaves),
+                        leaves_2=as_figure(leg.leaves, "%H:%M"),
+                        arrives=as_figure(leg.arrives, "%H:%M"),
+                    )
                 )
 
 
@@ -160,13 +169,18 @@ def _free_nights(trip: Trip, first: date, count: int, old: Booking | None) -> li
     dates = [first + timedelta(days=n) for n in range(count)]
     nights = list(Night.objects.filter(trip=trip, date__in=dates).select_related("booking"))
     if len(nights) != count:
-        raise Refusal("The trip does not sleep there on all of these nights. Change the nights or the legs first.")
+        raise Refusal(say("The trip does not sleep there on all of these nights. Change the nights or the legs first."))
     for night in nights:
         if night.booking_id and night.booking_id != (old.pk if old else 0) and night.booking.stands:
             cost = Money.from_minor(night.cost_minor, trip.currency)
             raise Refusal(
-                f"The night of {day_text(night.date)} is there already: {night.booking}, {cost}. A night is paid once; "
-                "change or cancel that booking first."
+                say(
+                    "The night of {date} is there already: {booking}, {cost}. A night is paid once; change "
+                    "or cancel that booking first.",
+                    date=day_text(night.date),
+                    booking=night.booking,
+                    cost=cost,
+                )
             )
     return nights
 
@@ -212,7 +226,7 @@ def _put_on_trip(
             defaults={"firm": trip.firm, "reason": wish.reason, "words": wish.words.strip(), "by": member, "time": clock.now()},
         )  # fmt: skip
     if wish.bag is not None and wish.bag.minor > 0:
-        label = f"Bag, {booking.carrier}"[:80]
+        label = say("Bag, {carrier}", carrier=booking.carrier)[:80]
         OtherCost.objects.create(
             trip=trip,
             category="air",
@@ -222,7 +236,7 @@ def _put_on_trip(
             booking=booking,
         )
     after = {"booking": booking.pk, "price": booking.price_minor, "until": booking.held_until, "reason": wish.words}
-    changed(member, trip, f"held: {booking.label}", None, after)
+    changed(member, trip, say("held: {booking_label}", booking_label=booking.label), None, after)
     return True
 
 
@@ -256,7 +270,7 @@ def _give_up_old(member: Membership, trip_id: int, old: Booking) -> None:
     kept = old.costs_to_change.minor
     bookings.give_up(old, kept)
     with transaction.atomic():
-        record(member, "changed a booking", f"trip:{trip_id}", before={"booking": old.pk, "price": old.price_minor},
+        record(member, say("changed a booking"), f"trip:{trip_id}", before={"booking": old.pk, "price": old.price_minor},
                after={"not given back": kept})  # fmt: skip
 
 
@@ -270,9 +284,9 @@ def _tell_approver(
         pk=int(file.route.steps[0].signer) if file.route.steps else member.manager_id
     ).first()  # fmt: skip
     said = [each.finding.text.replace(CHOICE, booking.label) for each in explains]
-    ways = [f"{row['way']}, {row['price']}" for row in booking.alternatives]
-    body = "\n".join([*said, f"Reason: {wish.reason}. {wish.words.strip()}" if wish.reason else f"Reason: {wish.words.strip()}",
-                      "", "Cheaper ways then on offer:" if ways else "No cheaper way that fits was on offer.", *ways])  # fmt: skip
+    ways = [joined("", (row["way"], ", ", row["price"])) for row in booking.alternatives]
+    body = "\n".join([*said, say("Reason: {reason}. {wish_words}", reason=wish.reason, wish_words=wish.words.strip()) if wish.reason else say("Reason: {wish_words}", wish_words=wish.words.strip()),
+                      "", say("Cheaper ways then on offer:") if ways else say("No cheaper way that fits was on offer."), *ways])  # fmt: skip
     kept = {
         "findings": said, "reason": wish.reason, "words": wish.words.strip(), "ways": booking.alternatives,
         "told": first.person.name if first else "", "when": clock.now().isoformat(),
@@ -280,8 +294,17 @@ def _tell_approver(
     with transaction.atomic():
         Booking.objects.filter(pk=booking.pk).update(evidence=kept, told=first)
         if first is not None:
-            tell(first, f"{member.person.name} holds {booking.label} outside the rules", f"/trips/{trip.pk}/", body)
-        record(member, "told the approver of a choice outside the rules", trip.subject, after=kept)
+            tell(
+                first,
+                say(
+                    "{member} holds {booking_label} outside the rules",
+                    member=member.person.name,
+                    booking_label=booking.label,
+                ),
+                f"/trips/{trip.pk}/",
+                body,
+            )
+        record(member, say("told the approver of a choice outside the rules"), trip.subject, after=kept)
 
 
 def finish_asked(now: datetime) -> int:

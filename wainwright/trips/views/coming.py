@@ -7,6 +7,7 @@ from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from wainwright import clock
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.workings import day_text
 from wainwright.drawing.ribbon import minutes
 from wainwright.trips.letters import rows_of
@@ -44,15 +45,15 @@ def coming_up(page: Page) -> Coming | None:
     row, at = ahead[0]
     left = at - now
     when = (
-        f"{day_text(row.at)} {row.at:%H:%M}"
+        joined("", (day_text(row.at), " ", as_figure(row.at, "%H:%M")))
         if row.mode != "stay"
         else "Tonight"
         if left < timedelta(days=1)
         else day_text(row.at)
     )
     if row.mode != "stay" and timedelta() < left < NEAR:
-        when += f", in {minutes(left)}"
-    note = "; ".join(filter(None, [row.note, f"seat {row.seats}" if row.seats else ""]))
+        when += say(", in {minutes}", minutes=minutes(left))
+    note = joined("; ", filter(None, [row.note, say("seat {seats}", seats=row.seats) if row.seats else ""]))
     day = max(row.at.date(), now.astimezone(at.tzinfo).date())
     later = [each for each, _ in ahead[1:] if each.at.date() == day] or [each for each, _ in ahead[1:2]]
     then = [f"{_hour(each.at, each.mode, day)}{each.title}" for each in later]
@@ -61,7 +62,7 @@ def coming_up(page: Page) -> Coming | None:
 
 def _hour(at: datetime, mode: str, today: date) -> str:
     day = "" if at.date() == today else f"{day_text(at)} "
-    return day if mode == "stay" else f"{day}{at:%H:%M} "
+    return day if mode == "stay" else joined("", (day, as_figure(at, "%H:%M"), " "))
 
 
 def _opens(key: str) -> str:

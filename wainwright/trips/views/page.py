@@ -16,9 +16,10 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright.accounts.forms import coding_initial
 from wainwright.accounts.selectors import books
 from wainwright.core.questions import asked
+from wainwright.core.said import as_figure, say
 from wainwright.core.states import stage_reached
 from wainwright.errors import Refusal
-from wainwright.fields import say
+from wainwright.fields import tell
 from wainwright.formats.places import find_places
 from wainwright.paging import page_of
 from wainwright.rulebook.selectors import rulebook
@@ -70,7 +71,7 @@ def start(request):
         except Refusal as refusal:
             wrong = refusal.message if refusal.field == "line" else ""
             if not wrong:
-                say(form, refusal)
+                tell(form, refusal)
     status = 422 if request.method == "POST" else 200
     context = {
         "form": form, "questions": [(q, answers[q.code]) for q in questions], "typed_line": typed, "line_error": wrong, "kinds": KINDS, "kind": kind, "moves": bool(asked_about(book, "move", member)),
@@ -140,9 +141,21 @@ def _was_and_is(before: TripFigures, after: TripFigures) -> str:
     parts = []
     lodging = [sum((n.cost.amount for n in f.nights if not n.night.supplied), 0) for f in (before, after)]
     if before.allowance.amount != after.allowance.amount:
-        parts.append(f"The daily allowance was {before.allowance.amount}, is {after.allowance.amount}.")
+        parts.append(
+            say(
+                "The daily allowance was {allowance_amount}, is {allowance_amount_2}.",
+                allowance_amount=before.allowance.amount,
+                allowance_amount_2=after.allowance.amount,
+            )
+        )
     if lodging[0] != lodging[1]:
-        parts.append(f"Lodging was {lodging[0]:,.2f}, is {lodging[1]:,.2f}.")
+        parts.append(
+            say(
+                "Lodging was {lodging}, is {lodging_2}.",
+                lodging=as_figure(lodging[0], ",.2f"),
+                lodging_2=as_figure(lodging[1], ",.2f"),
+            )
+        )
     if before.total != after.total:
-        parts.append(f"The whole trip was {before.total}, is {after.total}.")
+        parts.append(say("The whole trip was {total}, is {total_2}.", total=before.total, total_2=after.total))
     return " ".join(parts)

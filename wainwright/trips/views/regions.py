@@ -22,6 +22,7 @@ from django.utils.safestring import SafeString, mark_safe
 from wainwright import clock
 from wainwright.bookings.models import Booking
 from wainwright.core.money import Money, add_up
+from wainwright.core.said import say
 from wainwright.core.states import stage_reached
 from wainwright.drawing.ribbon import Ribbon
 from wainwright.rulebook.selectors import Explained
@@ -105,8 +106,8 @@ def booked_by_payer(page: Page) -> list[tuple[str, Money]]:
     """What the bookings come to by who pays, those bought elsewhere apart."""
 
     def payer(b: Booking) -> str:
-        card = f"card {b.card}" if b.paid_by == "firm" and b.card else PAYS[b.paid_by]
-        return card + (", bought elsewhere" if b.by_hand else "")
+        card = say("card {card}", card=b.card) if b.paid_by == "firm" and b.card else PAYS[b.paid_by]
+        return card + (say(", bought elsewhere") if b.by_hand else "")
 
     return list(add_up((payer(b), b.price) for b in page.file.bookings if b.stands).items())
 

@@ -8,6 +8,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
 from wainwright.people.second_factor import has_authenticator
@@ -70,7 +71,7 @@ def sign(request, trip_id: int):
     """Everything that will be signed, on one page."""
     trip = trip_for(request.member, trip_id)
     if trip.traveller_id != request.member.pk:
-        raise NotAllowed("Only the traveller certifies this trip.")
+        raise NotAllowed(say("Only the traveller certifies this trip."))
     if not trip.editable:
         return redirect("trip", trip_id)
     return _sign_page(request, trip)
@@ -91,9 +92,9 @@ def send(request, trip_id: int):
             raise
         return _sign_page(request, trip, 422, refusal.message, typed[:120])
     words = (
-        "The trip is on its way to be signed off."
+        say("The trip is on its way to be signed off.")
         if trip.state == "Awaiting sign-off"
-        else "The trip is authorised; what is held is being bought."
+        else say("The trip is authorised; what is held is being bought.")
     )
     messages.info(request, words)
     return redirect("trip", trip_id)
@@ -111,7 +112,7 @@ def reopen(request, trip_id: int):
     """Change the plan of an authorised trip."""
     road.reopen(request.member, trip_id)
     messages.info(
-        request, "The plan can be changed. Bookings and budgets stand; those whom a change concerns sign again."
+        request, say("The plan can be changed. Bookings and budgets stand; those whom a change concerns sign again.")
     )
     return redirect("trip", trip_id)
 
@@ -171,7 +172,7 @@ def itinerary_page(request, trip_id: int):
 def mail_itinerary(request, trip_id: int):
     """Send the itinerary to the address that the trip keeps."""
     to = road.mail_itinerary(request.member, trip_id)
-    messages.info(request, f"The itinerary went to {to}.")
+    messages.info(request, say("The itinerary went to {to}.", to=to))
     return redirect("trip", trip_id)
 
 
@@ -185,7 +186,7 @@ def subscribed(request, secret: str):
     if subscription is None:
         raise Http404
     response = HttpResponse(letters.subscription_calendar(subscription), content_type="text/calendar")
-    response["Cache-Control"] = "private, max-age=300"
+    response["Cache-Control"] = say("private, max-age=300")
     return response
 
 
@@ -200,7 +201,7 @@ def subscribe(request):
 def unsubscribe(request):
     """Revoke the private calendar address."""
     calendar.revoke(request.member)
-    messages.info(request, "The address answers no more.")
+    messages.info(request, say("The address answers no more."))
     return redirect("profile")
 
 
@@ -214,7 +215,7 @@ def subscription_link(member) -> str:
 def leave_as_signed(request, trip_id: int):
     """Give a change up: what was authorised stands as it was."""
     standing.leave_as_signed(request.member, trip_id)
-    messages.info(request, "The plan stands as it was signed.")
+    messages.info(request, say("The plan stands as it was signed."))
     return redirect("trip", trip_id)
 
 
@@ -222,5 +223,7 @@ def leave_as_signed(request, trip_id: int):
 def ready(request, trip_id: int):
     """Whoever prepared it says that it can be signed."""
     trip = road.ready(request.member, trip_id)
-    messages.info(request, f"It waits on {trip.traveller.person.name}'s desk for one signature.")
+    messages.info(
+        request, say("It waits on {traveller}'s desk for one signature.", traveller=trip.traveller.person.name)
+    )
     return redirect("trip", trip_id)

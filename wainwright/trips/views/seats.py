@@ -8,12 +8,18 @@ from django.contrib import messages
 from django.shortcuts import redirect, render
 
 from wainwright.bookings.selectors import seat_plan
+from wainwright.core.said import joined, say
 from wainwright.drawing.seats import draw_seats
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.trips.selectors import trip_for
 from wainwright.trips.services import basket
 
-WISHES = {"window": "By a window", "aisle": "On the aisle", "front": "Far in front", "none": "No wish"}
+WISHES = {
+    "window": say("By a window"),
+    "aisle": say("On the aisle"),
+    "front": say("Far in front"),
+    "none": say("No wish"),
+}
 SEAT = re.compile(r"^[0-9]{1,2}[A-Z]$")
 
 
@@ -21,10 +27,10 @@ def seats(request, trip_id: int, booking_id: int):
     """Choose seats on the plan of each move, else say a wish."""
     trip = trip_for(request.member, trip_id)
     if trip.traveller_id != request.member.pk:
-        raise NotAllowed("Only the traveller chooses seats.")
+        raise NotAllowed(say("Only the traveller chooses seats."))
     booking = trip.bookings.get(pk=booking_id)
     if not booking.stands or booking.by_hand:
-        raise Stale("That booking is gone already.")
+        raise Stale(say("That booking is gone already."))
     refused, asked = "", None
     if request.method == "POST":
         try:
@@ -32,8 +38,8 @@ def seats(request, trip_id: int, booking_id: int):
             asked = None if request.POST.get("wish") else _plans(booking)
             chosen = _chosen(request, asked)
             basket.choose_seats(request.member, trip_id, booking_id, chosen)
-            words = ", ".join(filter(None, chosen))
-            messages.info(request, f"Asked for: {words}." if words else "No seats are asked for.")
+            words = joined(", ", filter(None, chosen))
+            messages.info(request, say("Asked for: {words}.", words=words) if words else say("No seats are asked for."))
             return redirect(_back_to(trip, booking_id))
         except Stale:
             raise
@@ -87,13 +93,13 @@ def _chosen(request, asked: tuple[list[tuple], str] | None) -> list[str]:
     wish = request.POST.get("wish", "")
     if wish:
         if wish not in WISHES:
-            raise Refusal("Choose a wish of the list.", "wish")
+            raise Refusal(say("Choose a wish of the list."), "wish")
         return [] if wish == "none" else [WISHES[wish].lower()]
     found = []
     plans, silent = asked or ([], "")
     if silent:
-        asked = ", ".join(filter(None, (request.POST.get(f"seat-{n}", "").strip()[:4] for n, _, _ in plans)))
-        raise Refusal(f"{asked or 'Nothing'} was not asked for: nothing was changed.")
+        asked = joined(", ", filter(None, (request.POST.get(f"seat-{n}", "").strip()[:4] for n, _, _ in plans)))
+        raise Refusal(say("{asked} was not asked for: nothing was changed.", asked=asked or "Nothing"))
     for number, hop, plan in plans:
         seat = request.POST.get(f"seat-{number}", "").strip().upper()
         if not seat:
@@ -106,6 +112,12 @@ def _chosen(request, asked: tuple[list[tuple], str] | None) -> list[str]:
             or not 1 <= row <= plan.rows
             or seat[-1] not in plan.letters.replace("|", "")
         ):
-            raise Refusal(f"Seat {seat[:6]} on {hop['number']} is taken or not there. Choose another.")
+            raise Refusal(
+                say(
+                    "Seat {seat} on {number} is taken or not there. Choose another.",
+                    seat=seat[:6],
+                    number=hop["number"],
+                )
+            )
         found.append(seat)
     return found if any(found) else []

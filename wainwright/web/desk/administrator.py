@@ -7,6 +7,7 @@ from datetime import date, timedelta
 
 from django.db.models import Count, Min, Model, Q, Value
 
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.waiting import CAN_WAIT, LATE, NEAR, Ask
 from wainwright.founding.checklist import checklist
 from wainwright.people.models import Membership
@@ -29,26 +30,28 @@ def asks_of_administrator(reader: Reader) -> Iterator[Ask]:
     found = checklist(firm)
     for step in found.steps:
         if not step.done and not step.advice:
-            yield Ask(f"{step.name}: something is missing", step.link, "See it", LATE, detail=step.words)
+            yield Ask(
+                say("{step}: something is missing", step=step.name), step.link, say("See it"), LATE, detail=step.words
+            )
     yield from _changing(reader)
     ending = AllowanceRate.objects.filter(firm=firm, until__gte=today, until__lte=today + RUNNING_OUT)
     ended = ending.aggregate(n=Count("pk"), first=Min("until"))
     if ended["n"]:
         first = ended["first"]
         yield Ask(
-            "allowance rate runs out" if ended["n"] == 1 else "allowance rates run out", "/rules/allowances/", "See them", NEAR, ended["n"], since=first,
-            detail=f"the first on {first.day} {first:%b %Y}",
+            say("allowance rate runs out") if ended["n"] == 1 else say("allowance rates run out"), "/rules/allowances/", say("See them"), NEAR, ended["n"], since=first,
+            detail=say("the first on {day} {first}", day=first.day, first=as_figure(first, "%b %Y")),
         )  # fmt: skip
     if firm.factor_roles:
         members = list(Membership.objects.filter(firm=firm, active=True).select_related("person", "firm"))
         without = without_second_factor([each for each in members if each.needs_factor])
         if without:
-            names = ", ".join(each.person.name for each in without[:NAMED])
-            more = f" and {len(without) - NAMED} more" if len(without) > NAMED else ""
+            names = joined(", ", (each.person.name for each in without[:NAMED]))
+            more = say(" and {without_count} more", without_count=len(without) - NAMED) if len(without) > NAMED else ""
             yield Ask(
-                "person has no second factor" if len(without) == 1 else "people have no second factor",
+                say("person has no second factor") if len(without) == 1 else say("people have no second factor"),
                 "/people/",
-                "See who",
+                say("See who"),
                 NEAR,
                 len(without),
                 detail=f"{names}{more}",
@@ -57,9 +60,9 @@ def asks_of_administrator(reader: Reader) -> Iterator[Ask]:
 
 # By key: what begins, of one and of several, and where it stands.
 BEGINS = {
-    "rule": ("rule changes", "rules change", "/rules/"), "route": ("rule of the route changes", "rules of the route change", "/rules/routes/"),
-    "category": ("category changes", "categories change", "/rules/categories/"), "question": ("question changes", "questions change", "/rules/questions/"),
-    "figure": ("figure changes", "figures change", "/rules/figures/"), "limit": ("limit of authority changes", "limits of authority change", "/rules/limits/"),
+    "rule": (say("rule changes"), say("rules change"), "/rules/"), "route": (say("rule of the route changes"), say("rules of the route change"), "/rules/routes/"),
+    "category": (say("category changes"), say("categories change"), "/rules/categories/"), "question": (say("question changes"), say("questions change"), "/rules/questions/"),
+    "figure": (say("figure changes"), say("figures change"), "/rules/figures/"), "limit": (say("limit of authority changes"), say("limits of authority change"), "/rules/limits/"),
 }  # fmt: skip
 
 
@@ -86,9 +89,9 @@ def _changing(reader: Reader) -> Iterator[Ask]:
         yield Ask(
             one if len(days) == 1 else many,
             link,
-            "Look at it",
+            say("Look at it"),
             CAN_WAIT,
             len(days),
             since=first,
-            detail=f"the first from {first.day} {first:%b %Y}",
+            detail=say("the first from {day} {first}", day=first.day, first=as_figure(first, "%b %Y")),
         )

@@ -10,6 +10,7 @@ from django.db.models import Count, Min, Q, Sum
 
 from wainwright import clock
 from wainwright.accounts.models import Budget, Code
+from wainwright.core.said import as_figure, say
 from wainwright.core.waiting import CAN_WAIT, HOLDS, LATE, NEAR, Ask
 from wainwright.people.models import Cover
 from wainwright.reports.models import SpendLine, Stage
@@ -33,13 +34,13 @@ def asks_of_approver(reader: Reader) -> Iterator[Ask]:
     )  # fmt: skip
     if found["late"]:
         yield Ask(
-            "waits for your decision, late" if found["late"] == 1 else "wait for your decision, late", "/bench/", "Decide", HOLDS, found["late"],
+            say("waits for your decision, late") if found["late"] == 1 else say("wait for your decision, late"), "/bench/", "Decide", HOLDS, found["late"],
             reader.money(found["late_s"]), found["late_since"],
         )  # fmt: skip
     if found["n"] > found["late"]:
         left = found["n"] - found["late"]
         yield Ask(
-            "waits for your decision" if left == 1 else "wait for your decision", "/bench/", "Decide", LATE, left,
+            say("waits for your decision") if left == 1 else say("wait for your decision"), "/bench/", "Decide", LATE, left,
             reader.money((found["s"] or 0) - (found["late_s"] or 0)), clock.day_of(found["since"], reader.firm.zone) if found["since"] else None,
         )  # fmt: skip
     if not reader.member.may["take_over"]:
@@ -56,12 +57,12 @@ def asks_of_approver(reader: Reader) -> Iterator[Ask]:
         and not Cover.objects.filter(member=reader.member, since__lte=trip.ends, until__gte=trip.starts).exists()
     ):
         yield Ask(
-            f"Nobody decides while you are on {trip.title}",
+            say("Nobody decides while you are on {trip_title}", trip_title=trip.title),
             f"/people/{reader.member.pk}/#cover",
-            "Name a cover",
+            say("Name a cover"),
             NEAR,
             since=trip.starts,
-            detail="what waits for you then waits until you are back",
+            detail=say("what waits for you then waits until you are back"),
         )
 
 
@@ -81,14 +82,18 @@ def asks_of_owner(reader: Reader) -> Iterator[Ask]:
         smallest = given if smallest is None else min(smallest, given)
         if used >= given * RUNS_OUT:
             left = given - used
-            words = "is used up" if left <= 0 else "runs out"
+            words = say("is used up") if left <= 0 else say("runs out")
             yield Ask(
-                f"The budget of {row.code} {names.get(row.code, '')} {words}",
+                say("The budget of {code} {get} {words}", code=row.code, get=names.get(row.code, ""), words=words),
                 "/reports/budgets/",
-                "See it",
+                say("See it"),
                 LATE if left <= 0 else NEAR,
                 amount=left,
-                detail=f"{used:,.2f} of {given:,.2f} is spent and committed",
+                detail=say(
+                    "{used} of {given} is spent and committed",
+                    used=as_figure(used, ",.2f"),
+                    given=as_figure(given, ",.2f"),
+                ),
             )
     if smallest is not None:
         yield from _coming(reader, smallest * BIG)
@@ -106,9 +111,9 @@ def _coming(reader: Reader, big: Decimal) -> Iterator[Ask]:
         amount = reader.money(row["s"])
         if amount >= big:
             yield Ask(
-                f"{row['trip__title']} is planned on your codes",
+                say("{trip__title} is planned on your codes", trip__title=row["trip__title"]),
                 f"/reports/spend-by-coding/things/?of=stage:{Stage.PLANNED.value}&span=this-year",
-                "See what is coming",
+                say("See what is coming"),
                 CAN_WAIT,
                 amount=amount,
                 since=row["first"],

@@ -14,6 +14,7 @@ from wainwright.accounts.models import PayRun, Period, Posting
 from wainwright.accounts.periods import last_of, month_before
 from wainwright.claims.models import Claim
 from wainwright.claims.paying import TO_PAY, advances_to_pay, at_bank, objected, payable
+from wainwright.core.said import as_figure, say
 from wainwright.core.waiting import CAN_WAIT, HOLDS, LATE, NEAR, Ask
 from wainwright.expenses.models import Charge
 from wainwright.reconciling.models import Line
@@ -22,15 +23,15 @@ from wainwright.web.desk.worker import asks_of_the_worker
 
 # By key: what it is of one and of several, where it is done, what is done there, how grave it is to wait.
 KINDS = {
-    "refused": ("refused by the ledger", "refused by the ledger", "/ledger/", "Mend them", HOLDS),
-    "objected": ("claim is objected to", "claims are objected to", "/ledger/pay/", "Answer", HOLDS),
-    "release": ("pay run waits for a second person", "pay runs wait for a second person", "/ledger/pay/", "Release", HOLDS),
-    "check": ("claim waits for finance", "claims wait for finance", "/bench/", "Check them", LATE),
-    "cleared": ("claim is cleared and not posted", "claims are cleared and not posted", "/ledger/", "Post them", LATE),
-    "payable": ("claim is posted and owed", "claims are posted and owed", "/ledger/pay/", "Pay them", LATE),
-    "advances": ("advance is to be paid", "advances are to be paid", "/ledger/pay/", "Pay them", LATE),
-    "lines": ("line of a statement is not matched", "lines of statements are not matched", "/ledger/bank/", "Reconcile", NEAR),
-    "loose": ("charge of the firm lies loose", "charges of the firm lie loose", "/ledger/loose/", "Remind whose they are", CAN_WAIT),
+    "refused": (say("refused by the ledger"), say("refused by the ledger"), "/ledger/", say("Mend them"), HOLDS),
+    "objected": (say("claim is objected to"), say("claims are objected to"), "/ledger/pay/", "Answer", HOLDS),
+    "release": (say("pay run waits for a second person"), say("pay runs wait for a second person"), "/ledger/pay/", "Release", HOLDS),
+    "check": (say("claim waits for finance"), say("claims wait for finance"), "/bench/", say("Check them"), LATE),
+    "cleared": (say("claim is cleared and not posted"), say("claims are cleared and not posted"), "/ledger/", say("Post them"), LATE),
+    "payable": (say("claim is posted and owed"), say("claims are posted and owed"), "/ledger/pay/", say("Pay them"), LATE),
+    "advances": (say("advance is to be paid"), say("advances are to be paid"), "/ledger/pay/", say("Pay them"), LATE),
+    "lines": (say("line of a statement is not matched"), say("lines of statements are not matched"), "/ledger/bank/", "Reconcile", NEAR),
+    "loose": (say("charge of the firm lies loose"), say("charges of the firm lie loose"), "/ledger/loose/", say("Remind whose they are"), CAN_WAIT),
 }  # fmt: skip
 
 
@@ -40,8 +41,8 @@ def asks_of_finance(reader: Reader) -> Iterator[Ask]:
     connection = connection_of(firm)
     if connection is not None and connection.failing:
         yield Ask(
-            "The connection to the ledger fails", "/ledger/masters/", "See why", HOLDS, since=clock.day_of(connection.failing, firm.zone),
-            detail=f"{connection.problem}. What is posted is kept, and sent by itself once it answers",
+            say("The connection to the ledger fails"), "/ledger/masters/", say("See why"), HOLDS, since=clock.day_of(connection.failing, firm.zone),
+            detail=say("{problem}. What is posted is kept, and sent by itself once it answers", problem=connection.problem),
         )  # fmt: skip
     yield from asks_of_the_worker(firm)
     bank, claims = at_bank(firm.pk), Claim.objects.filter(firm=firm)
@@ -94,5 +95,9 @@ def _month(reader: Reader) -> Iterator[Ask]:
     closed = set(Period.objects.filter(firm=reader.firm).order_by("-month").values_list("month", flat=True)[:24])
     if closed and month not in closed:
         yield Ask(
-            f"{month:%B} is not closed", f"/ledger/month/?month={month:%Y-%m}", "Close it", NEAR, since=last_of(month)
+            say("{month} is not closed", month=as_figure(month, "%B")),
+            f"/ledger/month/?month={month:%Y-%m}",
+            say("Close it"),
+            NEAR,
+            since=last_of(month),
         )

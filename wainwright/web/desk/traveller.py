@@ -12,6 +12,7 @@ from wainwright import clock
 from wainwright.accounts.models import Payment
 from wainwright.claims.beside import owed_by
 from wainwright.claims.models import Claim
+from wainwright.core.said import as_figure, joined, say, say_many
 from wainwright.core.waiting import CAN_WAIT, HOLDS, LATE, NEAR, Ask
 from wainwright.drawing.charts import Picture, upright
 from wainwright.expenses.models import Charge, Receipt
@@ -33,14 +34,18 @@ def asks_of_traveller(reader: Reader) -> Iterator[Ask]:
     member = reader.member
     for each in to_sign(member):
         yield Ask(
-            each["title"], each["link"], "Sign it", HOLDS, detail=f"waits for your signature: {each['by']} prepared it"
+            each["title"],
+            each["link"],
+            say("Sign it"),
+            HOLDS,
+            detail=say("waits for your signature: {by} prepared it", by=each["by"]),
         )
     yield from _claims(reader)
     yield from _trips(reader)
     for owed in owed_by(member.pk):
         claim = owed.claim
         yield Ask(
-            f"You owe back on {claim.code} {claim.title}", f"/claims/{claim.pk}/", "See it", CAN_WAIT, amount=owed.left.amount,
+            say("You owe back on {claim_code} {claim_title}", claim_code=claim.code, claim_title=claim.title), f"/claims/{claim.pk}/", say("See it"), CAN_WAIT, amount=owed.left.amount,
             since=clock.day_of(claim.sent, reader.firm.zone) if claim.sent else None, detail=claim.get_pays_back_display().lower(),
         )  # fmt: skip
     yield from _loose(reader)
@@ -52,31 +57,31 @@ def _claims(reader: Reader) -> Iterator[Ask]:
     for claim in _unsent(reader.member.pk):
         if claim.state == "Sent back":
             yield Ask(
-                f"{claim.code} {claim.title} was sent back", f"/claims/{claim.pk}/", "Mend it", HOLDS, amount=claim.total.amount if claim.statement else None,
-                since=clock.day_of(claim.sent, reader.firm.zone) if claim.sent else None, detail="what is asked of you stands on it",
+                say("{claim_code} {claim_title} was sent back", claim_code=claim.code, claim_title=claim.title), f"/claims/{claim.pk}/", say("Mend it"), HOLDS, amount=claim.total.amount if claim.statement else None,
+                since=clock.day_of(claim.sent, reader.firm.zone) if claim.sent else None, detail=say("what is asked of you stands on it"),
             )  # fmt: skip
         elif claim.due is not None and claim.due <= reader.today + SOON:
             late += 1
             if late <= NAMED:
                 over = (reader.today - claim.due).days
                 words = (
-                    f"{over} days late"
+                    say("{over} days late", over=over)
                     if over > 1
-                    else "a day late"
+                    else say("a day late")
                     if over == 1
-                    else f"due {claim.due.day} {claim.due:%b}"
+                    else say("due {day} {due}", day=claim.due.day, due=as_figure(claim.due, "%b"))
                 )
                 yield Ask(
-                    f"{claim.code} {claim.title}",
+                    joined("", (claim.code, " ", claim.title)),
                     f"/claims/{claim.pk}/",
-                    "Send it",
+                    say("Send it"),
                     LATE if over > 0 else NEAR,
                     since=claim.due,
-                    detail=f"not sent, {words}",
+                    detail=say("not sent, {words}", words=words),
                     worked_out_at=f"/claims/{claim.pk}/owed/",
                 )
     if late > NAMED:
-        yield Ask("Further claims that are due", "/claims/", "See all", LATE, count=late - NAMED)
+        yield Ask(say("Further claims that are due"), "/claims/", say("See all"), LATE, count=late - NAMED)
 
 
 @prepared
@@ -90,28 +95,28 @@ def _trips(reader: Reader) -> Iterator[Ask]:
     back = _trips_back(reader.member.pk)
     for trip in back[:NAMED]:
         yield Ask(
-            f"{trip.code} {trip.title} was sent back", f"/trips/{trip.pk}/", "Mend it", HOLDS, since=trip.starts, detail="what is asked of you stands on it"
+            say("{trip_code} {trip_title} was sent back", trip_code=trip.code, trip_title=trip.title), f"/trips/{trip.pk}/", say("Mend it"), HOLDS, since=trip.starts, detail=say("what is asked of you stands on it")
         )  # fmt: skip
     if len(back) > NAMED:
-        yield Ask("Further trips that were sent back", "/trips/", "See all", HOLDS, count=len(back) - NAMED)
+        yield Ask(say("Further trips that were sent back"), "/trips/", say("See all"), HOLDS, count=len(back) - NAMED)
     coming = _next_trip(reader.member.pk, reader.today, reader.today + NEXT)
     if not coming:
         return
     trip = coming[0]
     lacks = [
-        {"Planning": "it is not sent", "Awaiting sign-off": "it is not signed off"}.get(trip.state, ""),
-        f"{trip.moves} {'move' if trip.moves == 1 else 'moves'} not booked" if trip.moves else "",
-        f"{trip.beds} {'night' if trip.beds == 1 else 'nights'} without a bed" if trip.beds else "",
+        {"Planning": say("it is not sent"), "Awaiting sign-off": say("it is not signed off")}.get(trip.state, ""),
+        say_many("{count} move not booked", "{count} moves not booked", trip.moves) if trip.moves else "",
+        say_many("{count} night without a bed", "{count} nights without a bed", trip.beds) if trip.beds else "",
     ]
     if any(lacks):
         days = (trip.starts - reader.today).days if trip.starts else 0
-        when = "today" if days == 0 else "tomorrow" if days == 1 else f"in {days} days"
+        when = "today" if days == 0 else "tomorrow" if days == 1 else say("in {days} days", days=days)
         yield Ask(
-            f"{trip.title} begins {when}",
+            say("{trip_title} begins {when}", trip_title=trip.title, when=when),
             f"/trips/{trip.pk}/",
-            "Go on with it",
+            say("Go on with it"),
             LATE if days < 3 else NEAR,
-            detail=", ".join(filter(None, lacks)),
+            detail=joined(", ", filter(None, lacks)),
         )
 
 
@@ -145,9 +150,9 @@ def _loose(reader: Reader) -> Iterator[Ask]:
     for papers in _loose_papers(reader.member.pk):
         since = clock.day_of(papers["since"], reader.firm.zone)
         yield Ask(
-            "paper lies loose" if papers["n"] == 1 else "papers lie loose",
+            say("paper lies loose") if papers["n"] == 1 else say("papers lie loose"),
             "/tray/",
-            "Use them",
+            say("Use them"),
             CAN_WAIT,
             papers["n"],
             None,
@@ -155,9 +160,9 @@ def _loose(reader: Reader) -> Iterator[Ask]:
         )
     for charges in _loose_charges(reader.member.pk):
         yield Ask(
-            "charge lies loose" if charges["n"] == 1 else "charges lie loose",
+            say("charge lies loose") if charges["n"] == 1 else say("charges lie loose"),
             "/tray/",
-            "Use them",
+            say("Use them"),
             CAN_WAIT,
             charges["n"],
             reader.money(charges["s"]),

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from zoneinfo import ZoneInfo
 
 from wainwright import clock
+from wainwright.core.said import as_figure, say
 from wainwright.core.waiting import HOLDS, Ask
 from wainwright.operating.beats import stands_still
 from wainwright.people.models import Firm
@@ -17,6 +18,7 @@ def asks_of_the_worker(firm: Firm) -> Iterator[Ask]:
     if still is not None:
         at = still.astimezone(ZoneInfo(firm.zone))
         yield Ask(
-            "The worker stands still", "/running/", "See what runs", HOLDS, since=clock.day_of(still, firm.zone),
-            detail=f"since {at:%H:%M}: nothing is read, posted, paid or mailed until it runs. Tell whoever runs this installation",
+            say("The worker stands still"), "/running/", say("See what runs"), HOLDS, since=clock.day_of(still, firm.zone),
+            detail=say("since {at}: nothing is read, posted, paid or mailed until it runs. Tell whoever runs "
+"this installation", at=as_figure(at, "%H:%M")),
         )  # fmt: skip

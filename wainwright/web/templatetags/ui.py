@@ -14,14 +14,17 @@ from django.http import QueryDict
 from django.template.loader import render_to_string
 from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
+from django.utils.translation import get_language, ngettext
 
 from wainwright.core.money import Money
 from wainwright.core.rules import Level
+from wainwright.core.said import as_figure, joined, say, say_many
 from wainwright.core.states import STAGES
 from wainwright.core.workings import day_text
 from wainwright.drawing.ribbon import day_range
-from wainwright.language import day_words, locale, range_words, sum_words
+from wainwright.language import day_words, in_signs, locale, range_words, strftime_words, sum_words
 from wainwright.people.selectors import demo_people as people_of_demo
+from wainwright.reading import again as said_again
 
 register = template.Library()
 ICONS = Path(__file__).resolve().parent.parent / "icons"
@@ -40,13 +43,13 @@ def money(amount: Money | None) -> str:
 @register.filter
 def figure(amount: Decimal) -> str:
     """Write an amount without its currency: 1,240.50."""
-    return f"{amount:,.2f}"
+    return in_signs(f"{amount:,.2f}")
 
 
 @register.filter
 def entries_of(done: int, whole: int) -> str:
     """How far the reading of a file is: 12,000 of about 50,000 entries."""
-    return f"{min(done, whole):,} of about {whole:,} entries"
+    return say("{done} of about {whole} entries", done=as_figure(min(done, whole), ","), whole=as_figure(whole, ","))
 
 
 @register.filter
@@ -58,14 +61,20 @@ def day(value: date | datetime | None) -> str:
 @register.filter
 def long_day(value: date | None) -> str:
     """``12 October 2026``."""
-    return f"{value.day} {value:%B} {value.year}" if value else ""
+    if not value:
+        return ""
+    return (
+        joined("", (value.day, " ", as_figure(value, "%B"), " ", value.year))
+        if locale() is None
+        else strftime_words(value, "%d %B %Y")
+    )
 
 
 @register.filter
 def clock_time(value: datetime, zone: str = "UTC") -> str:
     """A moment in somebody's zone: ``Mon 12 Oct 14:08``."""
     local = value.astimezone(ZoneInfo(zone))
-    return f"{day_words(local)} {local:%H:%M}"
+    return joined("", (day_words(local), " ", as_figure(local, "%H:%M")))
 
 
 @register.filter
@@ -82,29 +91,37 @@ def days_left(value: int | None) -> str:
     if value is None:
         return ""
     if value == 0:
-        return "due today"
+        return say("due today")
     if value < 0:
-        return f"{-value} {'day' if value == -1 else 'days'} late"
-    return f"due in {value} {'day' if value == 1 else 'days'}"
+        return say_many("{count} day late", "{count} days late", -value)
+    return say_many("due in {count} day", "due in {count} days", value)
 
 
 @register.filter
 def plural(count: int, words: str) -> str:
     """``{{ 3|plural:"paper,papers" }}`` is "3 papers"."""
-    one, many = words.split(",")
-    return f"{count} {one if count == 1 else many}"
+    one, many = (f"%(count)s {each}" for each in words.split(","))
+    if locale() is None:
+        return (one if count == 1 else many) % {"count": count}
+    return ngettext(one, many, count) % {"count": count}
+
+
+@register.filter
+def said(text) -> str:
+    """A text of ours that was kept, in the reader's language; what people typed is not given to it."""
+    return said_again(text)
 
 
 @register.filter
 def per_cent(share: float) -> str:
     """A share from 0 to 1 as per cent."""
-    return f"{float(share) * 100:.0f} %"
+    return in_signs(f"{float(share) * 100:.0f} %")
 
 
 @register.filter
 def share(per_cent: Decimal) -> str:
     """A share in per cent, with as many decimals as it has, the same everywhere: "33.3 %", "60 %"."""
-    return f"{round(Decimal(per_cent), 4).normalize():f} %"
+    return in_signs(f"{round(Decimal(per_cent), 4).normalize():f}") + " %"
 
 
 @register.filter
@@ -154,7 +171,7 @@ def read(receipt, name: str) -> str:
 def read_day(receipt) -> str:
     """The date of a receipt as people write it."""
     text = receipt.value("date")
-    return day_text(date.fromisoformat(text)) if text else "no date read"
+    return day_text(date.fromisoformat(text)) if text else say("no date read")
 
 
 @register.filter
@@ -188,13 +205,13 @@ def iso_day(text: str) -> str:
 def iso_moment(text: str) -> str:
     """A kept local moment: "Mon 12 Oct 14:00"."""
     moment = datetime.fromisoformat(text)
-    return f"{day_text(moment)} {moment:%H:%M}"
+    return joined("", (day_words(moment), " ", as_figure(moment, "%H:%M")))
 
 
 @register.filter
 def line_name(key: str, estimates) -> str:
     """What a line of a plan is called."""
-    return next((e.label for e in estimates if e.key == key), "a line that is gone")
+    return next((e.label for e in estimates if e.key == key), say("a line that is gone"))
 
 
 @register.filter
@@ -205,8 +222,8 @@ def again(booking) -> str:
     for hop in booking.hops:
         ways.setdefault(hop["key"], []).append(hop)
     for hops in ways.values():
-        query.appendlist("from", f"{hops[0]['origin']['name']} ({hops[0]['origin']['code']})")
-        query.appendlist("to", f"{hops[-1]['target']['name']} ({hops[-1]['target']['code']})")
+        query.appendlist("from", joined("", (hops[0]["origin"]["name"], " (", hops[0]["origin"]["code"], ")")))
+        query.appendlist("to", joined("", (hops[-1]["target"]["name"], " (", hops[-1]["target"]["code"], ")")))
         query.appendlist("on", hops[0]["leaves"][:10])
         query.appendlist("when", "any")
         query.appendlist("at", "")
@@ -241,7 +258,7 @@ def divided(pieces):
                 "x": round(float(x), 2),
                 "width": round(float(width), 2),
                 "shade": n % 6,
-                "words": f"{piece.coding} {share(piece.share)}",
+                "words": joined("", (piece.coding, " ", share(piece.share))),
             }
         )
         x += width
@@ -276,17 +293,21 @@ def stage_line(reached: int):
         for n, name in enumerate(STAGES)
     ]
     done_x = 44 + min(reached, 7) * 69
-    word = STAGES[reached] if reached < len(STAGES) else "all done"
+    word = STAGES[reached] if reached < len(STAGES) else say("all done")
     return {"rows": rows, "done_x": done_x, "last_x": 44 + 7 * 69, "word": word}
 
 
 @register.simple_tag
-@cache
 def wheel(reached: int, size: int = 40) -> SafeString:
     """The small form of the stage line: eight spokes. There are few of them, and a list has one in each row."""
+    return _wheel(reached, size, get_language() or "")
+
+
+@cache
+def _wheel(reached: int, size: int, language: str) -> SafeString:
     ends = [(0, -14), (9.9, -9.9), (14, 0), (9.9, 9.9), (0, 14), (-9.9, 9.9), (-14, 0), (-9.9, -9.9)]
     spokes = [{"x": x, "y": y, "done": n < reached} for n, (x, y) in enumerate(ends)]
-    word = f"{reached} of 8 stages done"
+    word = say("{reached} of 8 stages done", reached=reached)
     context = {"spokes": spokes, "size": size, "word": word, "all": reached >= len(STAGES)}
     return render_to_string("ui/wheel.html", context)
 

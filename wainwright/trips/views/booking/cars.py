@@ -13,6 +13,7 @@ from wainwright import clock
 from wainwright.bookings.selectors import cars, chosen_car
 from wainwright.core.journey import Mode
 from wainwright.core.rules import Level
+from wainwright.core.said import joined, say
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import PlaceField, day_input
 from wainwright.ports.market import CarQuery
@@ -28,13 +29,13 @@ LONGEST = timedelta(days=60)
 class CarForm(forms.Form):
     """Where and when a car is taken and brought back, and for how many."""
 
-    origin = PlaceField(label="Taken at", max_length=120)
+    origin = PlaceField(label=say("Taken at"), max_length=120)
     since_day = forms.DateField(label="on", widget=day_input())
     since_time = forms.TimeField(label="at", widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
-    target = PlaceField(label="Brought back to", max_length=120)
+    target = PlaceField(label=say("Brought back to"), max_length=120)
     until_day = forms.DateField(label="on", widget=day_input())
     until_time = forms.TimeField(label="at", widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
-    seats = forms.IntegerField(label="Seats", min_value=1, max_value=9, initial=1)
+    seats = forms.IntegerField(label=say("Seats"), min_value=1, max_value=9, initial=1)
 
     def clean(self):
         """A car is brought back after it is taken."""
@@ -43,9 +44,9 @@ class CarForm(forms.Form):
             d["since"] = datetime.combine(d["since_day"], d["since_time"])
             d["until"] = datetime.combine(d["until_day"], d["until_time"])
             if d["until"] <= d["since"]:
-                self.add_error("until_day", "It is brought back before it is taken. Change one of the two.")
+                self.add_error("until_day", say("It is brought back before it is taken. Change one of the two."))
             elif d["until"] - d["since"] > LONGEST:
-                self.add_error("until_day", "A car is hired for sixty days at most.")
+                self.add_error("until_day", say("A car is hired for sixty days at most."))
         return d
 
 
@@ -60,8 +61,8 @@ def _guess(file: TripFile) -> dict:
         since, until = leg.arrives + AFTER_LANDING, back.leaves - BEFORE_LEAVING
         if until > since:
             return {
-                "origin": f"{leg.target['name']} ({leg.target['code']})", "since_day": since.date(), "since_time": since.time(),
-                "target": f"{back.origin['name']} ({back.origin['code']})", "until_day": until.date(), "until_time": until.time(), "seats": 1,
+                "origin": joined("", (leg.target['name'], " (", leg.target['code'], ")")), "since_day": since.date(), "since_time": since.time(),
+                "target": joined("", (back.origin['name'], " (", back.origin['code'], ")")), "until_day": until.date(), "until_time": until.time(), "seats": 1,
             }  # fmt: skip
     return {"since_day": file.trip.starts, "until_day": file.trip.ends, "seats": 1}
 
@@ -71,7 +72,7 @@ def find_cars(request, trip_id: int):
     """Cars on offer for the time on the ground."""
     trip = trip_for(request.member, trip_id)
     if trip.traveller_id != request.member.pk:
-        raise NotAllowed("Only the traveller books for this trip.")
+        raise NotAllowed(say("Only the traveller books for this trip."))
     file = load_file(request.member, trip)
     guess = _guess(file)
     asked = "origin" in request.GET
@@ -96,7 +97,7 @@ def _results(request, file: TripFile, d: dict) -> dict:
         query = request.GET.copy()
         query["pick"] = car.key
         for name in ("origin", "target"):
-            query[name] = f"{d[name].name} ({d[name].code})"
+            query[name] = joined("", (d[name].name, " (", d[name].code, ")"))
         for name in ("since", "until"):
             query[f"{name}_day"], query[f"{name}_time"] = f"{d[name]:%Y-%m-%d}", f"{d[name]:%H:%M}"
         query["seats"] = str(d["seats"])
@@ -130,5 +131,8 @@ def hold_car(request, trip_id: int):
         picked,
         Wish(request.POST.get("reason", ""), request.POST.get("words", ""), **chosen_payer(request)),
     )
-    messages.info(request, f"{booking.label} is held under {booking.reference}.")
+    messages.info(
+        request,
+        say("{booking_label} is held under {reference}.", booking_label=booking.label, reference=booking.reference),
+    )
     return redirect("trip", trip_id)

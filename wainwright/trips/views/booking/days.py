@@ -15,6 +15,7 @@ from django.views.decorators.http import require_GET
 from wainwright import clock
 from wainwright.bookings.selectors import offers_of
 from wainwright.core.money import Money
+from wainwright.core.said import as_figure, joined, say, say_many
 from wainwright.errors import NotAllowed
 from wainwright.ports.market import Offer
 from wainwright.trips.other_days import OtherDays, Pair
@@ -73,7 +74,7 @@ def day_rows(request, trip_id: int):
     """A few rows of the field: leaving on a day, coming back on each of seven."""
     trip = trip_for(request.member, trip_id)
     if trip.traveller_id != request.member.pk:
-        raise NotAllowed("Only the traveller books for this trip.")
+        raise NotAllowed(say("Only the traveller books for this trip."))
     today = clock.today(trip.firm.zone)
     said = understand(from_address(request.GET), today)
     parts = [one.part for one in said if one.part is not None]
@@ -127,9 +128,8 @@ def _cell(query, said: list[Said], pair: Pair, field: OtherDays, usual: Money) -
         return Cell(pair, own, pair.why, False, "")
     cost = pair.cost
     words = (
-        f"{cost.nights} {'night' if cost.nights == 1 else 'nights'}, allowance {cost.allowance}, "
-        f"{pair.days} {'day' if pair.days == 1 else 'days'} away: "
-        + " and ".join(f"{o.carrier} {o.leaves:%a %H:%M}" for o in pair.offers)
+        say("{nights}, allowance {allowance}, {days}: ", nights=say_many("{count} night", "{count} nights", cost.nights), allowance=cost.allowance, days=say_many("{count} day away", "{count} days away", pair.days))
+        + joined(say(" and "), (joined("", (o.carrier, " ", as_figure(o.leaves, "%a %H:%M"))) for o in pair.offers))
     )  # fmt: skip
     days = [one.on for one in said]
     days[0] = pair.out.isoformat()

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.http import HttpRequest
 
+from wainwright.core.said import joined, say
 from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
 
@@ -14,8 +15,12 @@ BILLED = "central"
 
 def payers(trip: Trip, member: Membership) -> dict[str, Any]:
     """What a form offers: the cards that the firm pays, and that it is billed; the trip's card is chosen. One query."""
-    cards = [(card.last_four, f"{card.issuer} {card.last_four}") for card in member.cards.all() if card.firm_pays]
-    return {"payers": [*cards, (BILLED, "billed to the firm")], "payer": trip.profile.get("card", "")}
+    cards = [
+        (card.last_four, joined("", (card.issuer, " ", card.last_four)))
+        for card in member.cards.all()
+        if card.firm_pays
+    ]
+    return {"payers": [*cards, (BILLED, say("billed to the firm"))], "payer": trip.profile.get("card", "")}
 
 
 def chosen_payer(request: HttpRequest) -> dict[str, str]:

@@ -10,6 +10,7 @@ from wainwright.bookings.choices import asked_window
 from wainwright.bookings.models import Booking
 from wainwright.core.fares import Asked
 from wainwright.core.journey import Place
+from wainwright.core.said import joined, say
 from wainwright.errors import Refusal
 from wainwright.fields import whole
 from wainwright.formats.places import best_place
@@ -20,7 +21,12 @@ from wainwright.trips.whole import Part
 
 LATEST = 330
 MOST_PARTS = 6
-WHEN = {"any": "any time", "after": "leaving after", "before": "leaving before", "by": "arriving by"}
+WHEN = {
+    "any": say("any time"),
+    "after": say("leaving after"),
+    "before": say("leaving before"),
+    "by": say("arriving by"),
+}
 
 
 @dataclass
@@ -39,7 +45,7 @@ class Said:
 
 def words_of(place: Place) -> str:
     """A place as the sentence shows it."""
-    return f"{place.name} ({place.code})"
+    return joined("", (place.name, " (", place.code, ")"))
 
 
 def first_guess(trip: Trip, legs: list) -> list[Said]:
@@ -93,30 +99,30 @@ def understand(said: list[Said], today: date) -> list[Said]:
 
 def _part(one: Said, today: date, before: date | None) -> tuple[Part, Asked]:
     places = []
-    for word, text in (("from where", one.origin), ("to where", one.target)):
+    for word, text in ((say("from where"), one.origin), (say("to where"), one.target)):
         if not text:
-            raise Refusal(f"Say {word}.")
+            raise Refusal(say("Say {word}.", word=word))
         found = best_place(text)
         if found is None:
-            raise Refusal(f"No place is known as “{text}”. Try the town, or an airport's three letters.")
+            raise Refusal(say("No place is known as “{text}”. Try the town, or an airport's three letters.", text=text))
         places.append(found)
     if places[0].code == places[1].code:
-        raise Refusal("That begins where it ends. Change one of the two places.")
+        raise Refusal(say("That begins where it ends. Change one of the two places."))
     try:
         day = date.fromisoformat(one.on)
     except ValueError as error:
-        raise Refusal("Say on which day.") from error
+        raise Refusal(say("Say on which day.")) from error
     if day < today:
-        raise Refusal("That day has passed. Choose a later one.")
+        raise Refusal(say("That day has passed. Choose a later one."))
     if day > today + timedelta(days=LATEST):
-        raise Refusal(f"Ways are on offer up to {LATEST} days ahead. Choose an earlier day.")
+        raise Refusal(say("Ways are on offer up to {latest} days ahead. Choose an earlier day.", latest=LATEST))
     if before is not None and day < before:
-        raise Refusal("That is before the part before it. Change one of the days.")
+        raise Refusal(say("That is before the part before it. Change one of the days."))
     if one.when != "any":
         try:
             datetime.strptime(one.at, "%H:%M")
         except ValueError as error:
-            raise Refusal("Say the hour, for example 10:00.") from error
+            raise Refusal(say("Say the hour, for example 10:00.")) from error
     zone = places[1].zone if one.when == "by" else places[0].zone
     return Part(places[0], places[1], day), asked_window(day, zone, one.when, one.at)
 

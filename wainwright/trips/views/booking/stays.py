@@ -12,6 +12,7 @@ from wainwright.core.geometry import great_circle_km
 from wainwright.core.journey import Place
 from wainwright.core.money import Money
 from wainwright.core.rules import Level
+from wainwright.core.said import say
 from wainwright.drawing.town import Spot, draw_town
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.formats.places import best_place, town
@@ -43,7 +44,7 @@ def _work(file: TripFile, at: Place) -> tuple[Place, str]:
     for row in file.trip.engagements:
         if row["town"] == at.town:
             return Place("", row["title"], row["town"], at.country, row["zone"], row["lat"], row["lon"]), row["title"]
-    return town(at.town, at.country) or at, "the middle of the town"
+    return town(at.town, at.country) or at, say("the middle of the town")
 
 
 @require_GET
@@ -51,7 +52,7 @@ def find_stays(request, trip_id: int):
     """Rooms for one stay of the trip."""
     trip = trip_for(request.member, trip_id)
     if trip.traveller_id != request.member.pk:
-        raise NotAllowed("Only the traveller books for this trip.")
+        raise NotAllowed(say("Only the traveller books for this trip."))
     file = load_file(request.member, trip)
     nights = _stay(file, request.GET.get("night", ""))
     context: dict = {"trip": trip, "rows": [], "picked": None, "refused": "", "nights": nights, "stays": file.stays}
@@ -113,5 +114,8 @@ def hold_stay(request, trip_id: int):
         picked,
         Wish(request.POST.get("reason", ""), request.POST.get("words", ""), **chosen_payer(request)),
     )
-    messages.info(request, f"{booking.label} is held under {booking.reference}.")
+    messages.info(
+        request,
+        say("{booking_label} is held under {reference}.", booking_label=booking.label, reference=booking.reference),
+    )
     return redirect("trip", trip_id)

@@ -23,6 +23,7 @@ from wainwright.core.carbon import Carbon
 from wainwright.core.fares import Asked
 from wainwright.core.money import Money
 from wainwright.core.rules import Level
+from wainwright.core.said import as_figure, joined, say, say_many
 from wainwright.drawing.field import Flight, draw_field
 from wainwright.drawing.ribbon import minutes
 from wainwright.errors import NotAllowed, Refusal
@@ -37,14 +38,14 @@ from wainwright.trips.views.booking.sentence import WHEN, Said, first_guess, fro
 from wainwright.trips.views.seats import WISHES
 from wainwright.trips.whole import Pricer, WholeCost, margins
 
-ORDERS = {"whole": "whole trip", "price": "price", "leaves": "leaving", "arrives": "arriving", "time": "time on the way", "carbon": "carbon"}  # fmt: skip
+ORDERS = {"whole": say("whole trip"), "price": "price", "leaves": "leaving", "arrives": "arriving", "time": say("time on the way"), "carbon": "carbon"}  # fmt: skip
 MODES = ("air", "rail", "ferry", "coach")
 USUAL_REASONS = [
-    "Arrives in time for the work",
-    "Cheaper as a whole",
-    "Bags needed",
-    "Safety or health",
-    "Another reason",
+    say("Arrives in time for the work"),
+    say("Cheaper as a whole"),
+    say("Bags needed"),
+    say("Safety or health"),
+    say("Another reason"),
 ]
 
 
@@ -131,7 +132,7 @@ def find_ways(request, trip_id: int):
     """Ways for each part of the sentence, then what they do to the trip."""
     trip = trip_for(request.member, trip_id)
     if trip.traveller_id != request.member.pk:
-        raise NotAllowed("Only the traveller books for this trip.")
+        raise NotAllowed(say("Only the traveller books for this trip."))
     file = load_file(request.member, trip)
     today = clock.today(trip.firm.zone)
     asked = "to" in request.GET
@@ -181,7 +182,7 @@ def _results(request, file: TripFile, said: list[Said], narrow: Narrow, instead:
     if all(picked):
         found |= _effect(request, file, said, picks, pricer, instead)
     found["fares"] = [
-        (f"{one.part.origin.town} – {one.part.target.town}", _fares(request, day, n, key))
+        (joined("", (one.part.origin.town, " – ", one.part.target.town)), _fares(request, day, n, key))
         for n, (one, day, key) in enumerate(zip(said, days, picks, strict=True))
         if key
     ]
@@ -228,13 +229,13 @@ def _rows(
 
 def _row(request, each: Measured, cost: WholeCost, at: int, current: str, pricer: Pricer) -> WayRow:
     offer = each.offer
-    via = ", ".join(place.town for place in offer.via)
+    via = joined(", ", (place.town for place in offer.via))
     sleeps = any(hop.sleeper for hop in offer.hops)
     zones = [hop.leaves.replace(tzinfo=ZoneInfo(hop.origin.zone)) for hop in offer.hops[:1]]
     arrives = offer.arrives.replace(tzinfo=ZoneInfo(offer.target.zone))
     return WayRow(
-        each, cost, carbon_of(offer), _link(request, at, offer.key), offer.key == current, f"via {via}" if via else "direct",
-        short(offer), minutes(arrives - zones[0]), "night on board" if sleeps else "", _differs(cost, pricer),
+        each, cost, carbon_of(offer), _link(request, at, offer.key), offer.key == current, say("via {via}", via=via) if via else "direct",
+        short(offer), minutes(arrives - zones[0]), say("night on board") if sleeps else "", _differs(cost, pricer),
     )  # fmt: skip
 
 
@@ -242,13 +243,21 @@ def _differs(cost: WholeCost, pricer: Pricer) -> str:
     """What changes against the plan as it stands: nights more or fewer, allowance more or less."""
     now, words = pricer.file.figures, []
     if cost.fault or not pricer.file.legs:
-        return "" if cost.fault else f"{cost.nights} {'night' if cost.nights == 1 else 'nights'}"
+        return "" if cost.fault else say_many("{count} night", "{count} nights", cost.nights)
     if nights := cost.nights - len(pricer.file.nights):
-        words.append(f"{abs(nights)} {'night' if abs(nights) == 1 else 'nights'} {'more' if nights > 0 else 'fewer'}")
+        words.append(
+            say_many("{count} night more", "{count} nights more", nights)
+            if nights > 0
+            else say_many("{count} night fewer", "{count} nights fewer", -nights)
+        )
     gain = cost.allowance - now.allowance.amount
     if gain.minor:
-        words.append(f"allowance {'+' if gain.minor > 0 else '−'}{abs(gain.amount)}")
-    return ", ".join(words)
+        words.append(
+            say("allowance +{gain_amount}", gain_amount=abs(gain.amount))
+            if gain.minor > 0
+            else say("allowance −{gain_amount}", gain_amount=abs(gain.amount))
+        )
+    return joined(", ", words)
 
 
 def _link(request, at: int, key: str) -> str:
@@ -296,7 +305,7 @@ def _field(rows: list[WayRow], current: str, said: Said, file: TripFile, toleran
     limit = here.each.yardstick.price + tolerance if here else None
     yardstick = here.each.yardstick.way if here else ""
     flights = [
-        Flight(row.each.offer.way, f"{row.each.offer.carrier}, {row.each.offer.price}, {row.each.offer.leaves:%H:%M} to {row.each.offer.arrives:%H:%M}",
+        Flight(row.each.offer.way, say("{carrier}, {price}, {leaves} to {arrives}", carrier=row.each.offer.carrier, price=row.each.offer.price, leaves=as_figure(row.each.offer.leaves, "%H:%M"), arrives=as_figure(row.each.offer.arrives, "%H:%M")),
                [(h.leaves, h.arrives) for h in row.each.offer.hops], row.each.offer.price.amount, row.each.over > tolerance,
                row.each.offer.way == yardstick, row.here, row.each.offer.mode.value)
         for row in rows
@@ -307,7 +316,7 @@ def _field(rows: list[WayRow], current: str, said: Said, file: TripFile, toleran
         if r["town"] == said.part.target.town
     ]
     waits += [
-        (leg.leaves, f"{leg.mode} to {leg.target['town']}") for leg in file.legs
+        (leg.leaves, say("{mode} to {town}", mode=leg.mode, town=leg.target['town'])) for leg in file.legs
         if leg.origin["town"] == said.part.target.town and leg.booking_id is None and leg.leaves.date() == said.part.day
     ]  # fmt: skip
     return {
@@ -369,7 +378,7 @@ def hold_ways(request, trip_id: int):
     said = understand(from_address(request.POST), clock.today(trip.firm.zone))
     keys = [key for key in _picks(request.POST, len(said)) if key]
     if not keys or any(one.wrong for one in said):
-        raise Refusal("Choose a way for each part first.")
+        raise Refusal(say("Choose a way for each part first."))
     _, parts = by_carrier(keys, clock.today(trip.firm.zone), trip.currency, [one.asked or Asked() for one in said])
     held: list[str] = []
     for number, picked in enumerate(parts):
@@ -386,18 +395,27 @@ def hold_ways(request, trip_id: int):
                 raise
             # What is held stands; what is not is said, and can be chosen anew.
             messages.info(request, " ".join(held))
-            raise Refusal(f"{picked.label} with {picked.carrier} is not held: {refusal.message}") from refusal
+            raise Refusal(
+                say(
+                    "{picked_label} with {carrier} is not held: {the_message}",
+                    picked_label=picked.label,
+                    carrier=picked.carrier,
+                    the_message=refusal.message,
+                )
+            ) from refusal
         held.append(_held_words(booking, trip.firm.zone))
         if (wanted := WISHES.get(request.POST.get("wish", ""))) and booking.seat_choice != "none":
             try:
                 basket.choose_seats(request.member, trip_id, booking.pk, [wanted.lower()])
             except Refusal as refusal:
-                held.append(f"{wanted} was not asked for: {refusal.message}")
+                held.append(
+                    say("{wanted} was not asked for: {the_message}", wanted=wanted, the_message=refusal.message)
+                )
     messages.info(request, " ".join(held))
     return redirect("trip", trip_id)
 
 
 def _held_words(booking: Booking, zone: str) -> str:
     until = booking.held_until.astimezone(ZoneInfo(zone)) if booking.held_until else None
-    words = f"{booking.label} is held under {booking.reference}"
-    return words + (f" until {until:%a %d %b %H:%M}." if until else ".")
+    words = say("{booking_label} is held under {reference}", booking_label=booking.label, reference=booking.reference)
+    return words + (say(" until {until}.", until=as_figure(until, "%a %d %b %H:%M")) if until else ".")

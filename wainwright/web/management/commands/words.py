@@ -20,10 +20,15 @@ from django.templatetags.i18n import BlockTranslateNode, TranslateNode
 from wainwright.language import ENGLISH, LANGUAGES
 
 HOUSE = Path(settings.BASE) / "wainwright"
-KEYWORDS: dict[str, tuple[int, ...] | None] = {"gettext": None, "later": None, "ngettext": (1, 2)}
+KEYWORDS: dict[str, tuple[int, ...] | None] = {
+    "gettext": None, "later": None, "ngettext": (1, 2), "say": None, "say_many": (1, 2),
+}  # fmt: skip
 # So that a catalog changes only where its words do.
 NO_DAY = datetime(2026, 1, 1, tzinfo=UTC)
-_VALUES = re.compile(r"%\(\w+\)[a-z]")
+_VALUES = re.compile(r"%\(\w+\)[a-z]|(?<!\{)\{\w+\}(?!\})")
+# What the filter ``plural`` counts: {{ papers|plural:"paper,papers" }}.
+_COUNTED = re.compile(r'\|plural:"([^",]+),([^",]+)"')
+_NAMED = re.compile(r'[=:]_\("([^"]+)"\)')
 
 
 def gathered() -> Catalog:
@@ -43,11 +48,12 @@ def gathered() -> Catalog:
 
 def _in_template(path: Path) -> Iterator[str | tuple[str, str]]:
     text = path.read_text(encoding="utf-8")
-    if not re.search(r"{% load [^%]*i18n", text):
-        return
+    for one, many in _COUNTED.findall(text):
+        yield f"%(count)s {one}", f"%(count)s {many}"
+    yield from _NAMED.findall(text)
     nodes = engines["django"].engine.from_string(text).nodelist
     for node in nodes.get_nodes_by_type(TranslateNode):
-        yield str(node.filter_expression.var.literal)
+        yield str(node.filter_expression.var.literal).replace("%", "%%")
     for block in nodes.get_nodes_by_type(BlockTranslateNode):
         singular, _ = block.render_token_list(block.singular)
         plural, _ = block.render_token_list(block.plural) if block.plural else ("", [])
@@ -94,7 +100,7 @@ def as_mo(catalog: Catalog) -> bytes:
 class Command(BaseCommand):
     """Write the catalogs anew from the code, keep what is translated, and say what is not."""
 
-    help = "Gather the words of letters for translation, write the catalogs, say what is not translated yet."
+    help = "Gather the words of pages and letters for translation, write the catalogs, say what is not translated yet."
 
     def handle(self, *args, **given):
         """Do it; an error where a message has no translation."""
@@ -107,7 +113,9 @@ class Command(BaseCommand):
             catalog.update(template, no_fuzzy_matching=True)
             catalog.obsolete.clear()
             catalog.fuzzy = False
-            catalog.header_comment = "# The words of letters. Written by manage.py words, translated by hand."
+            catalog.header_comment = (
+                "# The words of pages, mails and letters. Written by manage.py words, translated by hand."
+            )
             catalog.creation_date = catalog.revision_date = NO_DAY
             folder(code).mkdir(parents=True, exist_ok=True)
             with (folder(code) / "django.po").open("wb") as file:

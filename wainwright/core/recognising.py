@@ -1,0 +1,80 @@
+"""Sentences that were kept as text, known again by their messages: which message a text is made of, and with which figures."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+_HOLE = re.compile(r"\{(\w+)\}")
+# A text that is longer than this is no sentence of ours alone: it is shown as it stands.
+MOST = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """A text as a message and its figures, each a text too. ``one`` is the message for one thing, where there is another."""
+
+    one: str
+    many: str
+    number: int
+    figures: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class _Form:
+    pattern: re.Pattern[str]
+    names: tuple[str, ...]
+    one: str
+    many: str
+    surest: str
+    weight: int
+
+
+class Messages:
+    """Every message there is, to find those that a text may be made of: the one that says most of the text by itself first."""
+
+    def __init__(self, pairs: Iterable[tuple[str, str]]) -> None:
+        self._plain: dict[str, tuple[str, str]] = {}
+        forms: list[_Form] = []
+        for one, many in pairs:
+            for message in dict.fromkeys((one, many)):
+                if _HOLE.search(message):
+                    forms += [form for form in (_form(message, one, many),) if form is not None]
+                else:
+                    self._plain.setdefault(message, (one, many))
+        self._forms = sorted(forms, key=lambda form: -form.weight)
+        self.find = lru_cache(maxsize=20_000)(self._find)
+
+    def _find(self, text: str) -> Found | None:
+        """Return what ``text`` is made of; None where no message fits."""
+        if (plain := self._plain.get(text)) is not None:
+            return Found(plain[0], plain[1], 1 if text == plain[0] else 2)
+        if len(text) > MOST:
+            return None
+        for form in self._forms:
+            if form.surest in text and (fits := form.pattern.fullmatch(text)):
+                figures = dict(zip(form.names, fits.groups(), strict=True))
+                count = figures.get("count", "")
+                number = int(count.replace(",", "")) if count.replace(",", "").isdigit() else 2
+                return Found(form.one, form.many, number, figures)
+        return None
+
+
+def _form(message: str, one: str, many: str) -> _Form | None:
+    pieces = _HOLE.split(message)
+    literals, names = pieces[::2], pieces[1::2]
+    said = [each.replace("{{", "{").replace("}}", "}") for each in literals]
+    surest = max(said, key=len)
+    # Too little is said by the message itself to be known again by it: "{a}: {b}" would fit any text with a colon.
+    if sum(sign.isalpha() for sign in "".join(said)) < 3:
+        return None
+    pattern, seen = "", set()
+    for literal, name in zip(said, [*names, ""], strict=True):
+        pattern += re.escape(literal)
+        if name:
+            pattern += f"(?P<{name}>.+?)" if name not in seen else f"(?P={name})"
+            seen.add(name)
+    kept = tuple(dict.fromkeys(names))
+    return _Form(re.compile(pattern, re.DOTALL), kept, one, many, surest, sum(map(len, said)))

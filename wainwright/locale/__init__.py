@@ -1,0 +1,1 @@
+"""The languages: words in catalogs, and what Django is told of numbers."""

@@ -1,0 +1,1 @@
+"""What Django is told of this language."""

@@ -1,0 +1,161 @@
+"""Sentences in the language of who reads them: those that are being said, and those that were kept.
+
+A sentence (``core.said``) is English as it is made, compared, kept and signed. It leaves English here, as it is shown. What
+was kept of it (in the trail, in a statement, in news) is known again by its message; nothing that was signed is written anew.
+"""
+
+from __future__ import annotations
+
+import re
+from datetime import date
+from decimal import Decimal
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from babel.messages.mofile import read_mo
+from django.utils.translation import gettext, ngettext
+
+from wainwright.core import said
+from wainwright.core.money import Money
+from wainwright.core.recognising import Found, Messages
+from wainwright.core.said import Capital, Joined, Said, Shown
+from wainwright.language import LANGUAGES, WORDS, day_words, in_signs, locale, strftime_words, sum_words
+
+# Single words that sentences name: what a figure may be besides a name, a number or a day.
+VOCABULARY = frozenset(WORDS)
+_NUMBER = re.compile(r"[−-]?\d{1,3}(?:,\d{3})+(?:\.\d+)?|[−-]?\d+\.\d+")
+_DAY = re.compile(r"(Mon|Tue|Wed|Thu|Fri|Sat|Sun) (\d{1,2}) ([A-Z][a-z]{2})( \d\d:\d\d)?")
+_YEAR = re.compile(r"(\d{1,2}) ([A-Z][a-z]{2}) (\d{4})")
+_MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+_WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+
+
+def read(sentence: Said) -> str:
+    """Return a sentence in the language that is read now."""
+    if locale() is None:
+        return sentence.english
+    if isinstance(sentence, Shown):
+        return _shown(sentence)
+    if isinstance(sentence, Capital):
+        words = figure_words(sentence.inner)
+        return words[:1].upper() + words[1:]
+    if isinstance(sentence, Joined):
+        return figure_words(sentence.sign).join(figure_words(each) for each in sentence.parts)
+    if not sentence.message.strip():
+        return sentence.message
+    one, message = sentence.one, sentence.message
+    words = ngettext(one, message, sentence.number) if one else gettext(message)
+    if not sentence.figures:
+        return words
+    return words.format(**{name: figure_words(each) for name, each in sentence.figures.items()})
+
+
+def figure_words(figure: Any) -> str:
+    """Return a figure of a sentence as the language writes it: sums, numbers, days, sentences; names stay as they are."""
+    if isinstance(figure, Said):
+        return read(figure)
+    if isinstance(figure, Money):
+        return sum_words(figure)
+    if isinstance(figure, Decimal):
+        return in_signs(f"{figure:f}")
+    text = f"{figure}"
+    return gettext(text) if text in VOCABULARY else text
+
+
+def _shown(figure: Shown) -> str:
+    value = figure.value
+    if isinstance(value, date):
+        return (
+            day_words(value, figure.spec == "year")
+            if figure.spec in ("day", "year")
+            else strftime_words(value, figure.spec)
+        )
+    return in_signs(figure.english) if isinstance(value, Decimal | int | float) else figure.english
+
+
+def again(text: str | None) -> str:
+    """Return a text that was kept in English in the language that is read; as it stands where no message of ours is known in it."""
+    if not text:
+        return ""
+    if isinstance(text, Said):
+        return read(text)
+    return str(text) if locale() is None else _again(str(text))
+
+
+# Where several sentences, or the parts of one, are joined; the widest first.
+_JOINTS = ("\n", "; ", ". ", " · ", ": ", " (", ")", ", ", " from ")
+
+
+def _again(text: str, joints: tuple[str, ...] = _JOINTS) -> str:
+    """A kept text: one sentence, or several, or a working with its rule and its result: each part that is known is said again."""
+    if (words := _known(text)) is not None:
+        return words
+    for n, joint in enumerate(joints):
+        if joint in text:
+            parts = [_again(part, joints[n + 1 :]) if part else "" for part in _parts(text, joint)]
+            return (
+                " " if joint == ". " else gettext(" from {day}").removesuffix("{day}") if joint == " from " else joint
+            ).join(parts)
+    return _figure(text)
+
+
+def _parts(text: str, joint: str) -> list[str]:
+    """A text in its parts; sentences keep their full stops."""
+    parts = text.split(joint)
+    return [f"{part}." for part in parts[:-1]] + parts[-1:] if joint == ". " else parts
+
+
+def _known(text: str) -> str | None:
+    if text in VOCABULARY:
+        return gettext(text)
+    found = messages().find(text)
+    if found is None and text.endswith(".") and (bare := messages().find(text[:-1])) is not None:
+        return f"{_words(bare)}."
+    if found is None and text[:1].islower() is False and text[:1].isalpha():
+        # One that began with a small letter, and was given a large one for where it stood.
+        small = messages().find(text[:1].lower() + text[1:])
+        if small is not None and (words := _words(small)):
+            return words[:1].upper() + words[1:]
+    return None if found is None else _words(found)
+
+
+def _words(found: Found) -> str:
+    words = gettext(found.many) if found.one == found.many else ngettext(found.one, found.many, found.number)
+    return words.format(**{name: _figure(each) for name, each in found.figures.items()}) if found.figures else words
+
+
+def _figure(text: str) -> str:
+    """A figure of a kept text: a day, a number, a word of the vocabulary, or another sentence."""
+    if _NUMBER.fullmatch(text):
+        return in_signs(text)
+    if (day := _YEAR.fullmatch(text)) and day[2] in _MONTHS:
+        return day_words(date(int(day[3]), _MONTHS.index(day[2]) + 1, int(day[1])), year=True)
+    if (day := _DAY.fullmatch(text)) and day[3] in _MONTHS:
+        return _weekday(day) + (day[4] or "")
+    return (_known(text) or text) if " " in text or text in VOCABULARY else text
+
+
+def _weekday(day: re.Match[str]) -> str:
+    """A day without its year: any year does in which it falls on that weekday."""
+    month, number = _MONTHS.index(day[3]) + 1, int(day[2])
+    for year in range(2000, 2029):
+        try:
+            guess = date(year, month, number)
+        except ValueError:
+            continue
+        if guess.weekday() == _WEEKDAYS.index(day[1]):
+            return day_words(guess)
+    return day[0]
+
+
+@cache
+def messages() -> Messages:
+    """Every message that a kept text may be made of: those of the catalog of the first language besides English."""
+    path = Path(__file__).parent / "locale" / LANGUAGES[1][0] / "LC_MESSAGES" / "django.mo"
+    with path.open("rb") as file:
+        ids = [each.id for each in read_mo(file) if each.id]
+    return Messages((each[0], each[1]) if isinstance(each, list | tuple) else (each, each) for each in ids)
+
+
+said.read_by(read)
