@@ -24,20 +24,12 @@ from django.utils.translation import gettext_noop as later
 from wainwright.core.money import Money
 from wainwright.core.said import joined
 from wainwright.core.workings import day_text
+from wainwright.formats.countries import countries
+from wainwright.vocabulary import WORDS
 
 ENGLISH = "en"
 # Code (BCP 47) and its name in itself, as whoever reads it looks for it.
 LANGUAGES = (("en", "English"), ("nb", "Norsk bokmål"), ("de", "Deutsch"))
-# What stands in tables of the core and in letters: here so that it is gathered for translation.
-WORDS = (
-    later("air"), later("rail"), later("ferry"), later("coach"), later("hire car"), later("own car"), later("taxi"), later("on foot"),
-    later("Planning"), later("Awaiting sign-off"), later("Authorised"), later("Under way"), later("Back"), later("Closed"), later("Sent back"),
-    later("Turned down"), later("Called off"),
-    later("held"), later("confirmed"), later("ticketed"), later("asked"), later("cancelled"), later("lapsed"),
-    later("A hire car may be used"), later("The lodging ceiling is lifted"), later("The own car may be used for the whole way"),
-    later("A higher class may be used"), later("Lodging outside the supplied quarters is allowed"),
-    later("signed"), later("signed before, unchanged"), later("may sign their own"),
-)  # fmt: skip
 # Why somebody signs, as ``core.routing`` says it, and the same for translation: names in words, sums in groups called so.
 REASONS = (
     (re.compile(r"line manager of (?P<name>.+)"), later("line manager of %(name)s")),
@@ -74,6 +66,11 @@ def locale() -> Locale | None:
     """The language that is written in now; nothing for English, which the core writes by itself."""
     code = (translation.get_language() or ENGLISH).split("-")[0]
     return None if code == ENGLISH else Locale.parse(code)
+
+
+def country_names() -> dict[str, str]:
+    """The name of each country by its code, in the language that is read, in the order of the names."""
+    return countries(str(locale() or ENGLISH))
 
 
 def day_words(day: date, year: bool = False) -> str:
@@ -113,8 +110,10 @@ def strftime_words(value: date, spec: str) -> str:
     there = locale()
     if there is None:
         return f"{value:{spec}}"
-    clock = f"{value:%H:%M}" if "%H:%M" in spec else ""
-    skeleton = "".join(_PARTS[part] for part in ("%Y", "%B", "%b", "%A", "%a", "%d") if part in spec)
+    clock = f"{value:%H:%M}" if "%H:%M" in spec else f"{value:%H}" if "%H" in spec else ""
+    skeleton = "".join(
+        _PARTS[part] for part in ("%Y", "%B", "%b", "%A", "%a", "%d") if part in spec.replace("%-d", "%d")
+    )
     days = format_skeleton(skeleton, _date(value), locale=there) if skeleton else ""
     return " ".join(filter(None, (days, clock))) or f"{value:{spec}}"
 

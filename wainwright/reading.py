@@ -19,8 +19,9 @@ from django.utils.translation import gettext, ngettext
 from wainwright.core import said
 from wainwright.core.money import Money
 from wainwright.core.recognising import Found, Messages
-from wainwright.core.said import Capital, Joined, Said, Shown
-from wainwright.language import LANGUAGES, WORDS, day_words, in_signs, locale, strftime_words, sum_words
+from wainwright.core.said import Capital, Joined, Kept, Said, Shown
+from wainwright.language import LANGUAGES, day_words, in_signs, locale, range_words, strftime_words, sum_words
+from wainwright.vocabulary import WORDS
 
 # Single words that sentences name: what a figure may be besides a name, a number or a day.
 VOCABULARY = frozenset(WORDS)
@@ -37,6 +38,8 @@ def read(sentence: Said) -> str:
         return sentence.english
     if isinstance(sentence, Shown):
         return _shown(sentence)
+    if isinstance(sentence, Kept):
+        return _again(sentence.english)
     if isinstance(sentence, Capital):
         words = figure_words(sentence.inner)
         return words[:1].upper() + words[1:]
@@ -60,11 +63,27 @@ def figure_words(figure: Any) -> str:
     if isinstance(figure, Decimal):
         return in_signs(f"{figure:f}")
     text = f"{figure}"
-    return gettext(text) if text in VOCABULARY else text
+    return _of_vocabulary(text) or text
+
+
+def _of_vocabulary(text: str) -> str | None:
+    """A word of the vocabulary, as it stands there or with its first letter the other way."""
+    if text in VOCABULARY:
+        return gettext(text)
+    first, rest = text[:1], text[1:]
+    if (small := first.lower() + rest) in VOCABULARY:
+        words = gettext(small)
+        return words[:1].upper() + words[1:]
+    if (large := first.upper() + rest) in VOCABULARY:
+        words = gettext(large)
+        return words[:1].lower() + words[1:]
+    return None
 
 
 def _shown(figure: Shown) -> str:
     value = figure.value
+    if isinstance(value, tuple):
+        return range_words(*value)
     if isinstance(value, date):
         return (
             day_words(value, figure.spec == "year")
@@ -84,7 +103,7 @@ def again(text: str | None) -> str:
 
 
 # Where several sentences, or the parts of one, are joined; the widest first.
-_JOINTS = ("\n", "; ", ". ", " · ", ": ", " (", ")", ", ", " from ")
+_JOINTS = ("\n", "; ", ". ", " · ", ": ", " (", ")", ", ", " from ", " of ")
 
 
 def _again(text: str, joints: tuple[str, ...] = _JOINTS) -> str:
@@ -100,6 +119,12 @@ def _again(text: str, joints: tuple[str, ...] = _JOINTS) -> str:
     return _figure(text)
 
 
+# What stands between the parts in the language that is read, where it is not the sign itself.
+_JOINED = {
+    ". ": lambda: " ", " from ": lambda: gettext(" from {day}").removesuffix("{day}"), " of ": lambda: f" {gettext('of')} ",
+}  # fmt: skip
+
+
 def _parts(text: str, joint: str) -> list[str]:
     """A text in its parts; sentences keep their full stops."""
     parts = text.split(joint)
@@ -107,9 +132,11 @@ def _parts(text: str, joint: str) -> list[str]:
 
 
 def _known(text: str) -> str | None:
-    if text in VOCABULARY:
-        return gettext(text)
+    if (word := _of_vocabulary(text)) is not None:
+        return word
     found = messages().find(text)
+    if found is None and (more := messages().find(f", {text}")) is not None:
+        return _words(more).removeprefix(", ")
     if found is None and text.endswith(".") and (bare := messages().find(text[:-1])) is not None:
         return f"{_words(bare)}."
     if found is None and text[:1].islower() is False and text[:1].isalpha():
@@ -133,7 +160,7 @@ def _figure(text: str) -> str:
         return day_words(date(int(day[3]), _MONTHS.index(day[2]) + 1, int(day[1])), year=True)
     if (day := _DAY.fullmatch(text)) and day[3] in _MONTHS:
         return _weekday(day) + (day[4] or "")
-    return (_known(text) or text) if " " in text or text in VOCABULARY else text
+    return (_known(text) if " " in text else _of_vocabulary(text)) or text
 
 
 def _weekday(day: re.Match[str]) -> str:

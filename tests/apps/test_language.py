@@ -13,7 +13,8 @@ from wainwright.core.journey import Mode
 from wainwright.core.money import Money
 from wainwright.core.permissions import TITLES
 from wainwright.core.states import BOOKING, TRIP
-from wainwright.language import ENGLISH, LANGUAGES, WORDS, day_words, reason_words, sum_words
+from wainwright.language import ENGLISH, LANGUAGES, day_words, reason_words, sum_words
+from wainwright.vocabulary import WORDS
 from wainwright.people.models import Firm
 from wainwright.trips import letters
 from wainwright.trips.models import Trip

@@ -27,7 +27,7 @@ _TEXT, _NUMBER = CharField(), IntegerField()
 # Signed as a whole, and nothing of it is out of line.
 _EASY = Q(odd=False, scope="all")
 WORDS = {"In finance check": say("to check"), "Cleared": say("to post"), "Posting refused": "refused"}
-SHOWS = {"mine": say("Waiting for me"), "others": say("Waiting for others"), "decided": "Decided"}
+SHOWS = {"mine": say("Waiting for me"), "others": say("Waiting for others"), "decided": say("Decided")}
 SORTS = {
     "due": say("due date"), "risk": "risk", "kind": "kind", "person": "person", "coding": "coding", "amount": "amount", "oldest": say("how long"),
 }  # fmt: skip

@@ -245,7 +245,7 @@ def choose_car(car: CarOffer, on_offer: Sequence[CarOffer], seats: int) -> Choic
                 else say("{kind}, {seats} seats", kind=car.kind, seats=car.seats)
             ),
         ],
-        ["Taken", joined("", (car.place.name, ", ", day_text(car.since), " ", as_figure(car.since, "%H:%M")))],
+        [say("Taken"), joined("", (car.place.name, ", ", day_text(car.since), " ", as_figure(car.since, "%H:%M")))],
         [
             say("Brought back"),
             joined("", (car.back.name, ", ", day_text(car.until), " ", as_figure(car.until, "%H:%M"))),
@@ -278,7 +278,7 @@ def choose_stay(stay: StayOffer) -> Choice:
     zero = Money.zero(stay.price.currency)
     rows = [
         ["House", stay.name + (say(", supplied") if stay.supplied else say(", contracted with the firm") if stay.contracted else "")],
-        ["Nights", say("{nights} from {first}", nights=stay.nights, first=day_text(stay.first))],
+        [say("Nights"), say("{nights} from {first}", nights=stay.nights, first=day_text(stay.first))],
         [say("A night"), str(stay.a_night)],
         [say("City tax a night"), str(stay.city_tax)],
         ["Breakfast", BREAKFAST_IN if stay.breakfast else say("Not in the price")],

@@ -22,7 +22,7 @@ CATEGORY = {
 # What the conditions of a room say where breakfast is in its price.
 BREAKFAST_IN = say("In the price")
 # The rows that say where a house is and how it is rung up.
-WHERE, PHONE = "Where", say("Phone")
+WHERE, PHONE = say("Where"), say("Phone")
 
 
 class Booking(models.Model):

@@ -11,7 +11,7 @@ from wainwright.claims.models import Claim, StatementCoding, StatementFinding, S
 from wainwright.claims.models import Statement as Row
 from wainwright.core.money import Money
 from wainwright.core.rules import Cure, Finding, Level
-from wainwright.core.said import say
+from wainwright.core.said import kept, say
 from wainwright.core.settlement import ClaimSums, Settlement
 from wainwright.core.statement import Coded, Evidence, Line, Statement, between
 from wainwright.core.versions import Change
@@ -104,31 +104,35 @@ def _settlement(row: Row, currency: str) -> Settlement:
     )  # fmt: skip
 
 
+def _kept(each: object) -> object:
+    return kept(each) if isinstance(each, str) else each
+
+
 def _line(row: StatementLine, coded: Sequence[StatementCoding], currency: str) -> Line:
     def money(minor: int) -> Money:
         return Money.from_minor(minor, currency)
 
     return Line(
-        row.key, row.kind, row.label, row.day, row.category, row.category_name,  # type: ignore[arg-type]
-        money(row.says_minor), None if row.shows_minor is None else money(row.shows_minor), row.shows_by,
-        money(row.allows_minor), row.allows_by,
+        row.key, row.kind, kept(row.label), row.day, row.category, row.category_name,  # type: ignore[arg-type]
+        money(row.says_minor), None if row.shows_minor is None else money(row.shows_minor), kept(row.shows_by),
+        money(row.allows_minor), kept(row.allows_by),
         tuple(
             Coded(
-                c.text, c.category, c.coding.with_account(c.account), money(c.net_minor), money(c.tax_minor),
+                kept(c.text), c.category, c.coding.with_account(c.account), money(c.net_minor), money(c.tax_minor),
                 money(c.recoverable_minor), c.personal, c.share, c.over, c.refused,
             )
             for c in coded
         ),
         row.paid_by, row.merchant, row.guests, row.card, row.card_account,  # type: ignore[arg-type]
         None if row.original_minor is None else Money.from_minor(row.original_minor, row.original_currency),
-        row.rate, row.rate_source, tuple(Evidence(*each) for each in row.evidence), tuple(row.nights),
-        tuple(row.workings), money(row.taxed_minor) if row.kind == "allowance" else None,
+        row.rate, row.rate_source, tuple(Evidence(*map(_kept, each)) for each in row.evidence), tuple(row.nights),
+        tuple(map(kept, row.workings)), money(row.taxed_minor) if row.kind == "allowance" else None,
     )  # fmt: skip
 
 
 def _finding(row: StatementFinding) -> Explained:
     finding = Finding(
-        row.identity, row.rule, Level(row.level), row.text, row.rule_text, Cure(row.cure, row.target), row.target, None,
+        row.identity, row.rule, Level(row.level), kept(row.text), row.rule_text, Cure(kept(row.cure), row.target), row.target, None,
         tuple(row.also),
     )  # fmt: skip
     return Explained(finding, Certified(row.reason, row.words) if row.words else None)  # type: ignore[arg-type]

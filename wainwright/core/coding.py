@@ -197,12 +197,11 @@ def check_coding(coding: Coding, book: CodeBook, day: date) -> list[CodingFault]
             continue
         if not known.open_on(day):
             text = say(
-                "{label} {code} {known} is closed on {day} {day_2}. Choose an open one.",
+                "{label} {code} {known} is closed on {day_2}. Choose an open one.",
                 label=label,
                 code=code,
                 known=known.name,
-                day=day.day,
-                day_2=as_figure(day, "%b %Y"),
+                day_2=as_figure(day, "%-d %b %Y"),
             )
             faults.append(CodingFault("closed", dimension, text))
         if known.parent and known.parent not in parts.values():

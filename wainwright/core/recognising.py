@@ -10,6 +10,8 @@ from functools import lru_cache
 _HOLE = re.compile(r"\{(\w+)\}")
 # A text that is longer than this is no sentence of ours alone: it is shown as it stands.
 MOST = 2000
+# A message of so many letters of its own is known by them, whatever else a text has.
+SURE = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +32,11 @@ class _Form:
     many: str
     surest: str
     weight: int
+    letters: int
+
+    def says_enough(self, text: str) -> bool:
+        """Whether so much of the text is the message's own that it cannot be taken for another's: "{a} from {b}" fits too much."""
+        return self.letters >= SURE or self.letters * 4 >= sum(sign.isalpha() for sign in text)
 
 
 class Messages:
@@ -54,7 +61,7 @@ class Messages:
         if len(text) > MOST:
             return None
         for form in self._forms:
-            if form.surest in text and (fits := form.pattern.fullmatch(text)):
+            if form.surest in text and form.says_enough(text) and (fits := form.pattern.fullmatch(text)):
                 figures = dict(zip(form.names, fits.groups(), strict=True))
                 count = figures.get("count", "")
                 number = int(count.replace(",", "")) if count.replace(",", "").isdigit() else 2
@@ -68,7 +75,8 @@ def _form(message: str, one: str, many: str) -> _Form | None:
     said = [each.replace("{{", "{").replace("}}", "}") for each in literals]
     surest = max(said, key=len)
     # Too little is said by the message itself to be known again by it: "{a}: {b}" would fit any text with a colon.
-    if sum(sign.isalpha() for sign in "".join(said)) < 3:
+    letters = sum(sign.isalpha() for sign in "".join(said))
+    if letters < 2:
         return None
     pattern, seen = "", set()
     for literal, name in zip(said, [*names, ""], strict=True):
@@ -77,4 +85,4 @@ def _form(message: str, one: str, many: str) -> _Form | None:
             pattern += f"(?P<{name}>.+?)" if name not in seen else f"(?P={name})"
             seen.add(name)
     kept = tuple(dict.fromkeys(names))
-    return _Form(re.compile(pattern, re.DOTALL), kept, one, many, surest, sum(map(len, said)))
+    return _Form(re.compile(pattern, re.DOTALL), kept, one, many, surest, sum(map(len, said)), letters)

@@ -71,6 +71,10 @@ class Capital(Said):
         return said
 
 
+class Kept(Said):
+    """A sentence that was kept as text: what it was made of is found out again where it is shown."""
+
+
 class Shown(Said):
     """A figure as it is written in English, with what it is: a number, a day, a moment."""
 
@@ -100,6 +104,13 @@ def joined(sign: str, parts: Iterable[Any]) -> str:
     said = Joined(_plain(sign).join(_plain(each) for each in kept))
     said.message, said.figures, said.one, said.number = said.english, {}, "", 0
     said.parts, said.sign = kept, sign
+    return said
+
+
+def kept(text: str) -> str:
+    """Return a text of ours that comes from where it was kept."""
+    said = Kept(text)
+    said.message, said.figures, said.one, said.number = text, {}, "", 0
     return said
 
 

@@ -32,11 +32,9 @@ class Span:
         if self.code in NAMES and self.code != "days":
             return NAMES[self.code]
         return say(
-            "{day} {since} to {day_2} {until}",
-            day=self.since.day,
-            since=as_figure(self.since, "%b %Y"),
-            day_2=self.until.day,
-            until=as_figure(self.until, "%b %Y"),
+            "{since} to {until}",
+            since=as_figure(self.since, "%-d %b %Y"),
+            until=as_figure(self.until, "%-d %b %Y"),
         )
 
     @property
@@ -145,7 +143,7 @@ class Piece:
 def month_of(day: date) -> Piece:
     """The month of a day."""
     first = day.replace(day=1)
-    return Piece(f"{day:%Y-%m}", f"{day:%b %Y}", first, month_end(day))
+    return Piece(f"{day:%Y-%m}", as_figure(day, "%b %Y"), first, month_end(day))
 
 
 def quarter_of(day: date) -> Piece:

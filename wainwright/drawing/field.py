@@ -142,7 +142,11 @@ def draw_field(
             hours.append(
                 (
                     x(mark),
-                    f"{mark:%H}" if mark.date() == base.date() else f"{mark:%a %H}" if mark.hour == 0 else f"{mark:%H}",
+                    f"{mark:%H}"
+                    if mark.date() == base.date()
+                    else as_figure(mark, "%a %H")
+                    if mark.hour == 0
+                    else f"{mark:%H}",
                 )
             )
         mark += timedelta(hours=1)

@@ -6,7 +6,7 @@ from datetime import date, time, timedelta
 
 from wainwright.core.journey import Journey, Leg, Meal
 from wainwright.core.money import Money, total
-from wainwright.core.said import as_figure, joined, say
+from wainwright.core.said import as_figure, joined, say, written
 from wainwright.core.workings import day_text
 from wainwright.drawing.ribbon_ghost import ghosts_of, largest_of
 from wainwright.drawing.ribbon_shapes import (
@@ -27,7 +27,7 @@ FULL_WIDTH, LEAST_COLUMN, MOST_COLUMN = 1108, 168, 440
 LEAST_WORD = 64
 HEAD, TRACK, ROW, LETTER, PAD = 34, 42, 22, 6.3, 12
 _GONE_FROM = {Meal.BREAKFAST: time(8), Meal.LUNCH: time(13), Meal.DINNER: time(19)}
-_MEAL_WORDS = {Meal.BREAKFAST: "Brkfst", Meal.LUNCH: "Lunch", Meal.DINNER: "Dinner"}
+_MEAL_WORDS = {Meal.BREAKFAST: say("Brkfst"), Meal.LUNCH: say("Lunch"), Meal.DINNER: say("Dinner")}
 
 __all__ = ["Ribbon", "RibbonData", "Spend", "day_range", "draw", "fit", "meals_of", "minutes"]
 
@@ -44,7 +44,7 @@ def draw(data: RibbonData, room: int = FULL_WIDTH) -> Ribbon | None:
     columns = [_column(data, day, n * column, column, days) for n, day in enumerate(days)]
     moves, tracks = moves_of(data, days, column)
     y = HEAD
-    lanes = [Lane("Moves", y, 14 + tracks * TRACK)]
+    lanes = [Lane(say("Moves"), y, 14 + tracks * TRACK)]
     for name, height in (("Nights", 52), ("Meals", 46), ("Allowance", 40)):
         y = lanes[-1].y + lanes[-1].height
         lanes.append(Lane(name, y, height))
@@ -69,7 +69,7 @@ def draw(data: RibbonData, room: int = FULL_WIDTH) -> Ribbon | None:
 
 def fit(text: str, width: float) -> str:
     """Cut a text to a width, with dots; the whole stays readable in the drawing's title."""
-    most = max(3, int(width / LETTER))
+    text, most = str(text), max(3, int(width / LETTER))
     return text if len(text) <= most else text[: most - 1].rstrip() + "…"
 
 
@@ -149,8 +149,8 @@ def moves_of(data: RibbonData, days: list[date], column: int) -> tuple[list[Move
                 full,
                 f"leg-{leg.key.rpartition(':')[2]}",
                 "" if leg.key in data.fixed else leg.key.rpartition(":")[2],
-                f"{leg.leaves:%a %H:%M}",
-                f"{leg.arrives:%a %H:%M}",
+                as_figure(leg.leaves, "%a %H:%M"),
+                as_figure(leg.arrives, "%a %H:%M"),
             )
         )
     return moves, max(1, len(ends))
@@ -225,7 +225,9 @@ def _allowance(data: RibbonData, column: Column, y: int) -> Cell | None:
     if found is None:
         return None
     supplied = say(", {supplied_count} supplied", supplied_count=len(found.supplied)) if found.supplied else ""
-    share = {"1": "full", "0.75": "¾", "0.5": "half"}.get(f"{found.share.normalize():f}", f"{found.share * 100:.0f} %")
+    share = {"1": say("full"), "0.75": "¾", "0.5": say("half")}.get(
+        f"{found.share.normalize():f}", f"{found.share * 100:.0f} %"
+    )
     edge = (
         say("first day ")
         if found.reason.startswith("first")
@@ -236,7 +238,7 @@ def _allowance(data: RibbonData, column: Column, y: int) -> Cell | None:
     text = f"{found.amount}"
     x = column.x + PAD
     note_x = x + len(text) * 7.6 + 10
-    note = fit(f"{edge}{share}{supplied}", column.x + column.width - note_x - 4)
+    note = fit(str(joined("", (edge, share, supplied))), column.x + column.width - note_x - 4)
     return Cell(x, y + 25, text, note, note_x, tuple(found.workings.lines()), column.day)
 
 
@@ -274,30 +276,17 @@ def day_range(first: date | None, last: date | None) -> str:
     """Write a span of days as people do: "12 – 16 October 2026"."""
     if first is None or last is None:
         return say("no dates yet")
+    return written(_range(first, last), (first, last), "span")
+
+
+def _range(first: date, last: date) -> str:
     if first == last:
-        return joined("", (first.day, " ", as_figure(first, "%B"), " ", first.year))
+        return f"{first.day} {first:%B} {first.year}"
     if (first.year, first.month) == (last.year, last.month):
-        return joined("", (first.day, " – ", last.day, " ", as_figure(last, "%B"), " ", last.year))
+        return f"{first.day} – {last.day} {last:%B} {last.year}"
     if first.year == last.year:
-        return joined(
-            "", (first.day, " ", as_figure(first, "%B"), " – ", last.day, " ", as_figure(last, "%B"), " ", last.year)
-        )
-    return joined(
-        "",
-        (
-            first.day,
-            " ",
-            as_figure(first, "%B"),
-            " ",
-            first.year,
-            " – ",
-            last.day,
-            " ",
-            as_figure(last, "%B"),
-            " ",
-            last.year,
-        ),
-    )
+        return f"{first.day} {first:%B} – {last.day} {last:%B} {last.year}"
+    return f"{first.day} {first:%B} {first.year} – {last.day} {last:%B} {last.year}"
 
 
 def minutes(span: timedelta) -> str:

@@ -17,8 +17,8 @@ from wainwright.expenses.models import PAID_BY, Expense, Receipt
 from wainwright.expenses.proposals import Recent, recent_of
 from wainwright.expenses.services.rides import Ride
 from wainwright.fields import AmountField, PickField, PlaceField, day_input
-from wainwright.formats.countries import countries as known_countries
 from wainwright.formats.places import best_place
+from wainwright.language import country_names
 from wainwright.people.models import Membership
 from wainwright.rulebook.models import Category
 from wainwright.rulebook.selectors import rulebook, vehicle_kinds
@@ -34,7 +34,7 @@ def currencies_of(member: Membership) -> list[tuple[str, str]]:
 
 def countries() -> list[tuple[str, str]]:
     """The countries of the world by name, nothing first."""
-    return [("", "—"), *known_countries().items()]
+    return [("", "—"), *country_names().items()]
 
 
 class CostForm(CodingForm):

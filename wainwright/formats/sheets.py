@@ -74,7 +74,7 @@ def mail_sheet(letter: Letter) -> bytes:
 
 def invoice_sheet(invoice: Invoice) -> bytes:
     """An invoice's data as pages."""
-    kind = say("Credit note") if invoice.gross.amount < 0 else "Invoice"
+    kind = say("Credit note") if invoice.gross.amount < 0 else say("Invoice")
     rows: list[Row] = [
         f"{kind} {invoice.number}, {invoice.day:%d.%m.%Y}", say("Tax number {supplier_tax_id}", supplier_tax_id=invoice.supplier_tax_id) if invoice.supplier_tax_id else "",
         *((line.text, str(line.net)) for line in invoice.lines),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from urllib.parse import urlencode
@@ -54,6 +54,16 @@ def known(firm: Firm) -> list[Master]:
     return found
 
 
+# In what a code is in use, and how often, in words.
+_COUNTED: dict[str, Callable[[int], str]] = {
+    "people": lambda number: say_many("{count} person's usual coding", "{count} people's usual coding", number),
+    "trips": lambda number: say_many("{count} open trip", "{count} open trips", number),
+    "claims": lambda number: say_many("{count} open claim", "{count} open claims", number),
+    "costs": lambda number: say_many("{count} cost not posted", "{count} costs not posted", number),
+    "budgets": lambda number: say_many("{count} budget", "{count} budgets", number),
+}
+
+
 def in_use(firm: Firm) -> dict[tuple[str, str], list[str]]:
     """Return where each code is in use: categories, accounts of the firm, people's usual coding, open trips and claims, budgets, cards. Eight queries."""
     found: dict[tuple[str, str], list[str]] = defaultdict(list)
@@ -74,17 +84,17 @@ def in_use(firm: Firm) -> dict[tuple[str, str], list[str]]:
         found[ACCOUNT, account].append(say("clearing account of a card"))
     counted: dict[tuple[str, str], dict[str, int]] = defaultdict(lambda: defaultdict(int))
     for what, rows in (
-        (say("person's usual coding|people's usual coding"), Membership.objects.filter(firm=firm, active=True)), (say("open trip|open trips"), Trip.objects.filter(firm=firm).exclude(state__in=Trip.OVER)),
-        (say("open claim|open claims"), Claim.objects.filter(firm=firm).exclude(state__in=[*Claim.OVER, "Settled", "Posted"])),
-        (say("cost not posted|costs not posted"), Expense.objects.filter(firm=firm).exclude(codes=[]).exclude(claim__state__in=["Posted", "Settled"])),
+        ("people", Membership.objects.filter(firm=firm, active=True)), ("trips", Trip.objects.filter(firm=firm).exclude(state__in=Trip.OVER)),
+        ("claims", Claim.objects.filter(firm=firm).exclude(state__in=[*Claim.OVER, "Settled", "Posted"])),
+        ("costs", Expense.objects.filter(firm=firm).exclude(codes=[]).exclude(claim__state__in=["Posted", "Settled"])),
     ):  # fmt: skip
         for codes in rows.values_list("codes", flat=True):
             for dimension, code in codes:
                 counted[dimension, code][what] += 1
     for dimension, code in Budget.objects.filter(firm=firm).values_list("dimension", "code").distinct():
-        counted[dimension, code]["budget|budgets"] += 1
+        counted[dimension, code]["budgets"] += 1
     for key, of in counted.items():
-        found[key] += [joined("", (number, " ", what.split("|")[number > 1])) for what, number in of.items()]
+        found[key] += [_COUNTED[what](number) for what, number in of.items()]
     return found
 
 

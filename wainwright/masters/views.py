@@ -44,12 +44,12 @@ WORDS = {
 }
 KINDS = {
     "firm": say("Accounts of the firm"),
-    "category": "Categories",
-    "card": "Cards",
+    "category": say("Categories"),
+    "card": say("Cards"),
     "card bank": say("Cards without an account"),
     "bank": say("Bank accounts of the ledger"),
-    "person": "People",
-    "merchant": "Merchants",
+    "person": say("People"),
+    "merchant": say("Merchants"),
 }
 
 

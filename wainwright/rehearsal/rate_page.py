@@ -15,7 +15,7 @@ from wainwright.core.journey import Place
 from wainwright.core.said import as_figure, say
 from wainwright.errors import Refusal
 from wainwright.fields import tell
-from wainwright.formats.countries import countries
+from wainwright.language import country_names
 from wainwright.people.may import must
 from wainwright.rehearsal.rule_form import DayForm
 from wainwright.rulebook import rate_sheets as kept
@@ -67,7 +67,7 @@ def _page(request, rate_id: int, status: int = 200, **more: Any):
     end_form = DayForm(prefix="end", initial={"on": today})
     end_form.fields["on"].label = say("Its last day")
     context = {
-        "row": row, "label": row.town or countries().get(row.country, "Anywhere else"), "country": countries().get(row.country, "") if row.town else "",
+        "row": row, "label": row.town or country_names().get(row.country, say("Anywhere else")), "country": country_names().get(row.country, "") if row.town else "",
         "rows": shown, "after": _after(row, today), "can_end": row.until is None or row.until >= today, "seen": kept.digest(row), "end_form": end_form,
         "entries": history(kept.subject(row)), **more,
     }  # fmt: skip
@@ -86,6 +86,6 @@ def _after(row: AllowanceRate, today) -> str:
         return ""
     return say(
         "the rate of {get}, {full}",
-        get=countries().get(found.country, found.label) if not found.town else found.town,
+        get=country_names().get(found.country, found.label) if not found.town else found.town,
         full=found.full,
     )

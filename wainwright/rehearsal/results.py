@@ -11,7 +11,7 @@ from django.db.models.functions import TruncMonth
 
 from wainwright.claims.models import Claim
 from wainwright.core.money import Money
-from wainwright.core.said import joined, say
+from wainwright.core.said import as_figure, joined, say
 from wainwright.drawing.bars import Bar, bars
 from wainwright.people.models import Membership
 from wainwright.rehearsal.models import Heard, Rehearsal
@@ -84,7 +84,7 @@ def result_of(row: Rehearsal, names: Mapping[str, str]) -> Result:
         .order_by("-new", "-gone", "person__person__name")
     )
     named = [
-        Counted(f"{month:%B %Y}" if isinstance(month := each["month"], date) else "", each["new"], each["gone"], each["other"], _more(each, currency))
+        Counted(as_figure(month, "%B %Y") if isinstance(month := each["month"], date) else "", each["new"], each["gone"], each["other"], _more(each, currency))
         for each in months
     ]  # fmt: skip
     return Result(

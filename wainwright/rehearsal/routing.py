@@ -15,7 +15,8 @@ from wainwright.core.money import Money
 from wainwright.core.said import joined, said_by, say
 from wainwright.core.text import one_line
 from wainwright.errors import Faults, Refusal
-from wainwright.formats.countries import countries, country_code
+from wainwright.formats.countries import country_code
+from wainwright.language import country_names
 from wainwright.people.models import Firm, Membership
 from wainwright.rehearsal.in_force import Kept
 from wainwright.rehearsal.whom import Groups, NoGroup
@@ -67,7 +68,7 @@ def typed_of(row: RouteSetting, groups: Groups) -> RouteTyped:
     over = None if row.over_minor is None else Money.from_minor(row.over_minor, row.firm.currency).amount
     return RouteTyped(
         row.text, groups.say([f"person:{row.signer_id}"]), row.place, over, row.kinds, row.categories,
-        joined(", ", (groups.say([f"code:{dimension}:{code}"]) for dimension, code in row.codes)), joined(", ", (countries().get(each, each) for each in row.countries)),
+        joined(", ", (groups.say([f"code:{dimension}:{code}"]) for dimension, code in row.codes)), joined(", ", (country_names().get(each, each) for each in row.countries)),
         named, left_out, row.rules,
     )  # fmt: skip
 
@@ -211,7 +212,7 @@ def condition_words(row: RouteSetting, groups: Groups, names: dict[str, str], ru
             )
         )
     if row.countries:
-        found.append(say("in {list}", list=joined(", ", (countries().get(each, each) for each in row.countries))))
+        found.append(say("in {list}", list=joined(", ", (country_names().get(each, each) for each in row.countries))))
     if row.rules:
         found.append(say("where this speaks: {list}", list=joined("; ", (rules.get(each, each) for each in row.rules))))
     if row.groups:

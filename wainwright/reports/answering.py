@@ -217,7 +217,7 @@ def _turned(
     columns = [
         *_heads(rest),
         *(Column(key, part.label, kind) for key, part in zip(keys, across, strict=True)),
-        Column("all", "all", kind),
+        Column("all", say("all"), kind),
     ]
     with_sum = {parts: [*values, sum(values, Decimal(0))] for parts, values in found.items()}
     rows = []
@@ -237,8 +237,8 @@ def _compared(report: Report, reader: Reader, asked: Asked, dims: Sequence[Dim],
     others = _groups(report, reader, asked, before, dims)
     both = aligned(groups, others, _shift(dims, asked.span, before))
     columns = [
-        *_heads(dims), Column(figure, measure.words, measure.kind), Column("before", say("{day} {since} to {day_2} {until}", day=before.since.day, since=as_figure(before.since, "%b %Y"), day_2=before.until.day, until=as_figure(before.until, "%b %Y")), measure.kind),
-        Column("more", say("more by"), measure.kind), Column("change", "change", "percent"),
+        *_heads(dims), Column(figure, measure.words, measure.kind), Column("before", say("{since} to {until}", since=as_figure(before.since, "%-d %b %Y"), until=as_figure(before.until, "%-d %b %Y")), measure.kind),
+        Column("more", say("more by"), measure.kind), Column("change", say("change"), "percent"),
     ]  # fmt: skip
 
     def figures(now: Decimal, then: Decimal) -> list[Cell]:

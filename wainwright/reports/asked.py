@@ -240,16 +240,14 @@ def sentence(report: Report, reader: Reader, asked: Asked) -> str:
         )
     conditions = condition_words(report, reader, asked)
     if conditions:
-        said.append("of " + joined(", ", (label for _, label, _ in conditions)))
+        said.append(say("of {things}", things=joined(", ", (label for _, label, _ in conditions))))
     if asked.span is not None:
         said.append(asked.span.words)
         if asked.span.code != "days":
             said[-1] += say(
-                " ({day} {since} to {day_2} {until})",
-                day=asked.span.since.day,
-                since=as_figure(asked.span.since, "%b %Y"),
-                day_2=asked.span.until.day,
-                until=as_figure(asked.span.until, "%b %Y"),
+                " ({since} to {until})",
+                since=as_figure(asked.span.since, "%-d %b %Y"),
+                until=as_figure(asked.span.until, "%-d %b %Y"),
             )
     if asked.against:
         said.append(say("against {against}", against=AGAINST[asked.against]))

@@ -11,7 +11,7 @@ from django.db.models import Q
 
 from wainwright.accounts.models import CodingPart
 from wainwright.core.picking import folded
-from wainwright.core.said import joined, say
+from wainwright.core.said import joined, kept, say
 from wainwright.core.spans import PIECES, NoSpan, Piece, piece_by
 from wainwright.core.table import Part
 from wainwright.fields import whole
@@ -46,13 +46,13 @@ class Dim:
         return bool(self.piece)
 
 
-def person(fields: str = "member_id", key: str = "person", words: str = "person") -> Dim:
+def person(fields: str = "member_id", key: str = "person", words: str = say("person")) -> Dim:
     """Whose it is."""
 
     def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
         ids = [value for (value,) in values]
         names = reader.people(value for value in ids if value)
-        return {(pk,): Part(str(pk), names.get(pk, "nobody")) if pk else Part(NONE, "nobody") for pk in ids}
+        return {(pk,): Part(str(pk), names.get(pk, say("nobody"))) if pk else Part(NONE, say("nobody")) for pk in ids}
 
     def find(reader: Reader, text: str) -> list[Part]:
         rows = Membership.objects.filter(firm=reader.firm, person__name__icontains=text.strip())
@@ -64,7 +64,9 @@ def person(fields: str = "member_id", key: str = "person", words: str = "person"
         return Q(**{fields: whole(part)}) if part != NONE else Q(**{f"{fields}__isnull": True})
 
     def label(reader: Reader, part: str) -> str:
-        return reader.people([whole(part)]).get(whole(part), "somebody who left") if part != NONE else "nobody"
+        return (
+            reader.people([whole(part)]).get(whole(part), say("somebody who left")) if part != NONE else say("nobody")
+        )
 
     return Dim(key, words, (fields,), parts, where, find, label)
 
@@ -82,7 +84,7 @@ def category(field_: str = "category") -> Dim:
         return [Part(code, reader.categories[code]) for code in reader.category_picks.find(text, 7)]
 
     return Dim(
-        "category", "category", (field_,), parts, lambda reader, part: Q(**{field_: "" if part == NONE else part}), find, label
+        "category", say("category"), (field_,), parts, lambda reader, part: Q(**{field_: "" if part == NONE else part}), find, label
     )  # fmt: skip
 
 
@@ -156,10 +158,12 @@ def time(piece: str, field_: str = "day") -> Dim:
         except NoSpan:
             return say("{part}, which is no {piece}", part=part[:20], piece=piece)
 
-    return Dim(piece, piece, (field_,), parts, where, lambda reader, text: [], label, piece)
+    return Dim(piece, kept(piece), (field_,), parts, where, lambda reader, text: [], label, piece)
 
 
-WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+WEEKDAYS = (
+    say("Monday"), say("Tuesday"), say("Wednesday"), say("Thursday"), say("Friday"), say("Saturday"), say("Sunday"),
+)  # fmt: skip
 
 
 def weekday(field_: str = "day") -> Dim:
@@ -256,7 +260,7 @@ def country(field_: str = "country") -> Dim:
 
     return Dim(
         "country",
-        "country",
+        say("country"),
         (field_,),
         parts,
         lambda reader, part: Q(**{field_: "" if part == NONE else part}),
@@ -276,7 +280,8 @@ def trip(field_: str = "trip_id") -> Dim:
         ids = [pk for (pk,) in values]
         names = named(reader, (pk for pk in ids if pk))
         return {
-            (pk,): Part(str(pk), names.get(pk, "a trip")) if pk else Part(NONE, say("no trip"), ("~",)) for pk in ids
+            (pk,): Part(str(pk), names.get(pk, say("a trip"))) if pk else Part(NONE, say("no trip"), ("~",))
+            for pk in ids
         }
 
     def where(reader: Reader, part: str) -> Q:
@@ -295,7 +300,7 @@ def trip(field_: str = "trip_id") -> Dim:
         row = Trip.objects.visible_to(reader.member).filter(pk=whole(part)).only("pk", "number", "title").first()
         return joined("", (row.code, " ", row.title)) if row is not None else say("a trip")
 
-    return Dim("trip", "trip", (field_,), parts, where, find, label)
+    return Dim("trip", say("trip"), (field_,), parts, where, find, label)
 
 
 def of_trip_codings(reader: Reader) -> list[Dim]:

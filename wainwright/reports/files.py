@@ -40,7 +40,7 @@ class Told:
     def rows(self) -> list[tuple[str, str]]:
         """The same as pairs."""
         return [
-            ("Asked", self.sentence), ("By", joined("", (self.by.person.name, ", ", self.by.firm.name))), (say("As of"), self.as_of),
+            ("Asked", self.sentence), (say("By"), joined("", (self.by.person.name, ", ", self.by.firm.name))), (say("As of"), self.as_of),
             ("Currency", self.by.firm.currency),
         ]  # fmt: skip
 
@@ -48,7 +48,7 @@ class Told:
 def as_of(firm_zone: str) -> str:
     """The moment, as a file says it."""
     day = clock.today(firm_zone)
-    return joined("", (day.day, " ", as_figure(day, "%b %Y")))
+    return as_figure(day, "%-d %b %Y")
 
 
 def file_of(form: str, told: Told, table: Table) -> bytes:
@@ -89,7 +89,9 @@ def _csv(table: Table) -> Iterator[str]:
     rows: list[list[Cell]] = [list(row.cells) for row in table.rows]
     if table.total:
         rows.append(list(table.total))
-    return write_csv([column.words for column in table.columns], rows)
+    return write_csv(
+        [str(column.words) for column in table.columns], [[read_cell(cell) for cell in row] for row in rows]
+    )
 
 
 def _data(told: Told, table: Table) -> dict[str, Any]:
@@ -108,22 +110,27 @@ def _data(told: Told, table: Table) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def read_cell(cell: Cell) -> Cell:
+    """A cell of a file: a sentence in the language of who takes it, all else as it is."""
+    return str(cell) if isinstance(cell, str) else cell
+
+
 def written_cell(column: Column, cell: Cell) -> str:
     """A cell as people read it on a page."""
     if cell is None or cell == "":
         return ""
     if isinstance(cell, date):
-        return joined("", (cell.day, " ", as_figure(cell, "%b %Y")))
+        return as_figure(cell, "%-d %b %Y")
     if column.key.startswith("x.") and not cell:
         # Of many columns side by side most say nothing.
         return ""
     if column.kind == "money":
-        return f"{Decimal(cell):,.2f}"
+        return as_figure(Decimal(cell), ",.2f")
     if column.kind == "percent":
-        return f"{Decimal(cell):,.1f} %"
+        return joined("", (as_figure(Decimal(cell), ",.1f"), " %"))
     if column.kind in ("number", "days"):
-        return f"{Decimal(cell):,.1f}"
-    return f"{cell:,}" if column.kind == "count" else str(cell)
+        return as_figure(Decimal(cell), ",.1f")
+    return as_figure(cell, ",") if column.kind == "count" else str(cell)
 
 
 @dataclass(frozen=True)

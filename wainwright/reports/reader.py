@@ -17,7 +17,7 @@ from wainwright.accounts.selectors import Books, books
 from wainwright.core.money import Money
 from wainwright.core.picking import PickList
 from wainwright.core.said import say
-from wainwright.formats.countries import countries
+from wainwright.language import country_names
 from wainwright.people.models import Membership
 from wainwright.prepared import prepared
 from wainwright.rulebook.selectors import Rulebook, rulebook
@@ -25,7 +25,7 @@ from wainwright.rulebook.selectors import Rulebook, rulebook
 # What stands in place of a category where a line has none.
 KINDS = {
     "allowance": say("Daily allowance"),
-    "mileage": "Mileage",
+    "mileage": say("Mileage"),
     "flat": say("Flat sums"),
     "cost": say("Without a category"),
 }
@@ -95,7 +95,7 @@ class Reader:
     @cached_property
     def country_names(self) -> dict[str, str]:
         """The names of countries by ISO code."""
-        return countries()
+        return country_names()
 
     @cached_property
     def category_picks(self) -> PickList:

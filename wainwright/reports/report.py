@@ -18,7 +18,7 @@ from wainwright.reports.reader import Reader
 if TYPE_CHECKING:
     from wainwright.reports.asked import Asked
 
-SUBJECTS = ("Spending", "Travel", "Rules", say("Money under way"), "Work", "People")
+SUBJECTS = (say("Spending"), say("Travel"), say("Rules"), say("Money under way"), say("Work"), say("People"))
 
 
 @dataclass(frozen=True)

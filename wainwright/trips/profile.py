@@ -12,8 +12,8 @@ from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
 
 FIELDS = {
-    "itinerary_email": say("Itinerary goes to"), "phone": say("Phone on the way"), "card": "Card", "card_expires": say("Card expires"),
-    "home": "Home", "work": say("Usual place of work"), "iban": say("Account for repayment"),
+    "itinerary_email": say("Itinerary goes to"), "phone": say("Phone on the way"), "card": say("Card"), "card_expires": say("Card expires"),
+    "home": say("Home"), "work": say("Usual place of work"), "iban": say("Account for repayment"),
 }  # fmt: skip
 # What can be changed for one trip alone; the card and the account are the profile's own affair.
 FOR_ONE_TRIP = ("itinerary_email", "phone", "home", "work")

@@ -28,14 +28,14 @@ def lines_of(file: TripFile) -> list[Line]:
     line("head:title", "Trip", "Title", trip.title)
     line("head:purpose", "Trip", "Purpose", trip.purpose)
     if trip.is_move:
-        line("head:party", "Trip", say("Who moves on it"), trip.party)
+        line("head:party", say("Trip"), say("Who moves on it"), trip.party)
     reasons = {halt.key: halt.words for halt in halts(file.legs)} if trip.is_move else {}
     for question in asked_of(file.book, trip):
         line(f"answer:{question.code}", "Trip", question.text, trip.answers.get(question.code, "not answered"))
     for row in trip.engagements:
         line(
             f"engagement:{row['title']}",
-            "Trip",
+            say("Trip"),
             say("In time for {title}", title=row["title"]),
             _moment(datetime.fromisoformat(row["at"])),
         )
@@ -46,7 +46,7 @@ def lines_of(file: TripFile) -> list[Line]:
         times = joined("", (_moment(leg.leaves), " – ", _moment(leg.arrives)))
         driver = say("driven by {driven_by}", driven_by=leg.driven_by) if leg.driven_by else ""
         stop = say("stop: {reasons}", reasons=reasons[f"leg:{leg.pk}"]) if reasons.get(f"leg:{leg.pk}") else ""
-        line(f"leg:{leg.pk}", "Legs", label, joined(", ", filter(None, [times, driver, stop])))
+        line(f"leg:{leg.pk}", say("Legs"), label, joined(", ", filter(None, [times, driver, stop])))
     for allowed in file.figures.nights:
         night = allowed.night
         words = (
@@ -59,7 +59,7 @@ def lines_of(file: TripFile) -> list[Line]:
         kind = f", {night.lodging}" if night.lodging else ""
         line(
             f"night:{night.date}",
-            "Nights",
+            say("Nights"),
             joined("", (day_text(night.date), ", ", night.name or night.place.town, kind)),
             words,
         )
@@ -72,7 +72,7 @@ def lines_of(file: TripFile) -> list[Line]:
             f"{day.amount}{supplied}",
         )
     for each in file.figures.estimates:
-        line(f"cost:{each.key}", "Costs", each.label, joined("", (each.amount, ", ", _PAYS[each.paid_by].lower())))
+        line(f"cost:{each.key}", say("Costs"), each.label, joined("", (each.amount, ", ", _PAYS[each.paid_by].lower())))
     for coding, amount in file.borne:
         line(f"coding:{coding}", "Coding", str(coding), amount)
     for permission in file.permissions:
@@ -93,13 +93,13 @@ def lines_of(file: TripFile) -> list[Line]:
         line(f"profile:{name}", say("Your details"), FIELDS[name], trip.profile.get(name, "") or "none")
     line(
         "money:advance",
-        "Money",
+        say("Money"),
         say("Advance asked for"),
         joined("", (trip.advance, ", “", trip.advance_why, "”")) if trip.advance_why else trip.advance,
     )
-    line("money:allowance", "Money", say("Daily allowance"), file.figures.allowance.amount)
-    line("money:firm", "Money", say("Paid by the firm"), file.figures.sum("firm", "central"))
-    line("money:total", "Money", say("The whole trip"), file.figures.total)
+    line("money:allowance", say("Money"), say("Daily allowance"), file.figures.allowance.amount)
+    line("money:firm", say("Money"), say("Paid by the firm"), file.figures.sum("firm", "central"))
+    line("money:total", say("Money"), say("The whole trip"), file.figures.total)
     return found
 
 

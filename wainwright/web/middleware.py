@@ -167,16 +167,18 @@ class MemberMiddleware:
         request.member = None
         if request.path.startswith(OPEN):
             # Whoever is signed in has the same frame around these pages, and nothing is asked of them there.
+            if request.path.startswith("/away/") and request.user.is_authenticated:
+                _speak(request, _member(request))
             if request.path.startswith("/accounts/") and request.user.is_authenticated:
                 request.member = _member(request)
-                _speak(request)
+                _speak(request, request.member)
                 if (refused := _not_by_a_provider(request)) is not None:
                     return refused
             return self.get_response(request)
         if not request.user.is_authenticated:
             return _to_sign_in(request)
         request.member = _member(request)
-        _speak(request)
+        _speak(request, request.member)
         if request.member is None:
             return render(request, "web/no_firm.html", {"by": request.by}, status=403)
         if (refused := _must_come_by(request)) is not None:
@@ -209,10 +211,10 @@ def _of_browser(request) -> str:
     return code_of(asked.split("-")[0], ENGLISH)
 
 
-def _speak(request) -> None:
+def _speak(request, member) -> None:
     """From here on everything is said in the language of who asks: their own choice, else their firm's."""
-    if request.member is not None:
-        translation.activate(code_of(request.user.language, request.member.firm.language))
+    if member is not None:
+        translation.activate(code_of(request.user.language, member.firm.language))
 
 
 def _member(request):

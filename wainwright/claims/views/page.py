@@ -258,5 +258,5 @@ def owed(request, claim_id: int):
     claim = claim_for(request.member, claim_id)
     settlement = load_file(request.member, claim).figures.settlement
     if settlement.owed_back:
-        return HttpResponse(f"{settlement.owed_back} to give back so far")
-    return HttpResponse(f"{settlement.due} so far")
+        return HttpResponse(str(say("{amount} to give back so far", amount=settlement.owed_back)))
+    return HttpResponse(str(say("{amount} so far", amount=settlement.due)))

@@ -62,7 +62,7 @@ class Pays:
 
     def words(self, hours: Decimal) -> str:
         """What is paid, as it goes on with an amount: "half of", "7 twelfths of"."""
-        of = "of" if self.amount == "full" else say("of the {amount} amount,", amount=self.amount)
+        of = say("of") if self.amount == "full" else say("of the {amount} amount,", amount=self.amount)
         if self.hourly is not None:
             parts = "twelfths" if self.hourly == 12 else say("parts of {hourly}", hourly=self.hourly)
             least = min(begun(hours), self.hourly)

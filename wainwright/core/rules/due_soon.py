@@ -27,5 +27,5 @@ class DueSoon(Kind):
         if late > 0:
             text = say("The claim was due on {due}, {late} days ago.", due=day_text(subject.due, year=True), late=late)
         else:
-            text = say("The claim is due by {day} {due}.", day=subject.due.day, due=as_figure(subject.due, "%B"))
+            text = say("The claim is due by {due}.", due=as_figure(subject.due, "%-d %B"))
         yield Hit(subject.key, text, Cure(say("Certify and send"), subject.key))

@@ -18,7 +18,7 @@ from wainwright.formats.statement import MOST_BYTES
 from wainwright.paging import page_of
 
 COLUMN_NAMES = {
-    "date": "Date", "merchant": "Merchant", "amount": "Amount", "debit": "Charged", "credit": say("Given back"), "currency": "Currency", "key": say("The bank's key"),
+    "date": say("Date"), "merchant": say("Merchant"), "amount": say("Amount"), "debit": say("Charged"), "credit": say("Given back"), "currency": say("Currency"), "key": say("The bank's key"),
     "card": say("Card number"), "original": say("Amount in the other currency"), "original_currency": say("The other currency"),
     "direction": say("Charged or given back, in words"),
 }  # fmt: skip

@@ -154,12 +154,13 @@ def _show(request, kind: Kind, rows: list[dict], forms: list | None = None, refu
         (name, form.fields[name].label or name.replace("_", " ").capitalize(), form.fields[name].required)
         for name in kind.columns
     ]
+    named = {name: label for name, label, _ in labels}
     cells = []
     for n, row in enumerate(rows):
         errors = forms[n].errors if forms and n < len(forms) else {}
         cells.append([
             {
-                "name": name, "field": f"r{n}-{name}", "value": row.get(name, ""), "error": " ".join(errors.get(name, [])),
+                "name": name, "label": named[name], "field": f"r{n}-{name}", "value": row.get(name, ""), "error": " ".join(errors.get(name, [])),
                 "choices": getattr(form.fields[name], "choices", None),
             }
             for name in kind.columns

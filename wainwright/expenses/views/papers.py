@@ -10,7 +10,7 @@ from django.http import FileResponse, Http404
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from wainwright.core.said import joined, say
+from wainwright.core.said import as_figure, joined, say
 from wainwright.errors import Refusal
 from wainwright.expenses.forms import CostForm
 from wainwright.expenses.models import HeldMail, Receipt, ReceiptPage
@@ -21,8 +21,8 @@ from wainwright.fields import tell, whole
 from wainwright.trips.models import Trip
 
 FIELD_NAMES = {
-    "merchant": say("Paid to"), "date": "Date", "total": "Total", "currency": "Currency", "tax": "Tax", "tax_rate": say("Tax %"),
-    "card": "Card",
+    "merchant": say("Paid to"), "date": say("Date"), "total": say("Total"), "currency": say("Currency"), "tax": say("Tax"), "tax_rate": say("Tax %"),
+    "card": say("Card"),
 }  # fmt: skip
 # Around a field, so that the line of the box does not touch the letters.
 MARGIN = 6
@@ -61,7 +61,7 @@ def _from_to(booking: dict) -> str:
     """When a booking of a mail begins and ends: days for a stay, times for a way."""
     shape = "%a %-d %b %Y" if booking["mode"] == "stay" else "%a %-d %b %Y %H:%M"
     begins, ends = (datetime.fromisoformat(booking[name]) for name in ("leaves", "arrives"))
-    return say("{strftime} to {strftime_2}", strftime=begins.strftime(shape), strftime_2=ends.strftime(shape))
+    return say("{begins} to {ends}", begins=as_figure(begins, shape), ends=as_figure(ends, shape))
 
 
 def _form(request, receipt: Receipt, data=None) -> CostForm:

@@ -130,16 +130,16 @@ FIRM_ACCOUNTS = {
     "owed_by_staff": (say("Owed by staff"), say("personal cost on the firm's cards, and what is owed back")),
     "card_clearing": (say("Card clearing"), say("what the firm's cards were charged and nobody has claimed yet")),
     "prepaid_travel": (say("Prepaid travel"), say("what was billed to the firm and nobody has claimed yet")),
-    "advances": ("Advances", say("what was paid before trips")),
+    "advances": (say("Advances"), say("what was paid before trips")),
     "input_tax": (say("Input tax"), say("the tax that comes back")),
-    "bank": ("Bank", say("the account from which claims are paid")),
+    "bank": (say("Bank"), say("the account from which claims are paid")),
     "allowance": (say("Daily allowance"), say("its cost")),
-    "mileage": ("Mileage", say("its cost")),
-    "accrued": ("Accrued", say("what is spent and not posted; without it no month is accrued")),
+    "mileage": (say("Mileage"), say("its cost")),
+    "accrued": (say("Accrued"), say("what is spent and not posted; without it no month is accrued")),
     "written_off": (say("Written off"), say("what is not asked back any more")),
     "suppliers": (say("Owed to suppliers"), say("what is billed to the firm; without it no booking is posted before its claim")),
     "card_issuers": (say("Owed to card issuers"), say("what the firm's cards were charged; without it no charge is posted before its claim")),
-    "differences": ("Differences", say("what cards charged more or less than was claimed; without it none is posted")),
+    "differences": (say("Differences"), say("what cards charged more or less than was claimed; without it none is posted")),
 }  # fmt: skip
 OPTIONAL = ("accrued", "written_off", "suppliers", "card_issuers", "differences")
 

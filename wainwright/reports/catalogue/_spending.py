@@ -34,10 +34,10 @@ def lines(reader: Reader) -> QuerySet:
 def dims(reader: Reader) -> list[Dim]:
     """All that spending is grouped by."""
     return [
-        *times(), category(), person(), *codings(reader), text("merchant", "merchant", "merchant", say("no merchant"), lines, str.title), country(), trip(),
-        text("town", "town", "town", say("no town"), lines), choice("stage", "stage", "stage", dict(Stage.choices), TOGETHER),
-        choice("paid_by", say("who paid"), "paid_by", PAID_BY), text("currency", "currency", "currency"),
-        text("account", "account", "account", say("no account yet")),
+        *times(), category(), person(), *codings(reader), text("merchant", say("merchant"), "merchant", say("no merchant"), lines, str.title), country(), trip(),
+        text("town", say("town"), "town", say("no town"), lines), choice("stage", say("stage"), "stage", dict(Stage.choices), TOGETHER),
+        choice("paid_by", say("who paid"), "paid_by", PAID_BY), text("currency", say("currency"), "currency"),
+        text("account", say("account"), "account", say("no account yet")),
     ]  # fmt: skip
 
 
@@ -52,14 +52,14 @@ def opens(row: Mapping[str, Any]) -> str:
 
 
 MEASURES = (
-    Measure("amount", "amount", Sum("net_minor")), Measure("tax", say("tax that comes back"), Sum("tax_minor")),
-    Measure("count", "lines", Count("pk"), "count"),
+    Measure("amount", say("amount"), Sum("net_minor")), Measure("tax", say("tax that comes back"), Sum("tax_minor")),
+    Measure("count", say("lines"), Count("pk"), "count"),
 )  # fmt: skip
 EACH = (
-    Col("day", "Day", "day", "date"), Col("person", "Person", "member_id", "person"), Col("label", "What", "label"),
-    Col("category", "Category", "category", make=lambda reader, code: reader.categories.get(code, code)),
+    Col("day", say("Day"), "day", "date"), Col("person", say("Person"), "member_id", "person"), Col("label", say("What"), "label"),
+    Col("category", say("Category"), "category", make=lambda reader, code: reader.categories.get(code, code)),
     Col("stage", say("Stands at"), "stage", make=lambda reader, value: Stage(value).label),
-    Col("amount", "Amount", "net_minor", "money"), Col("tax", say("Tax back"), "tax_minor", "money"),
+    Col("amount", say("Amount"), "net_minor", "money"), Col("tax", say("Tax back"), "tax_minor", "money"),
 )  # fmt: skip
 
 

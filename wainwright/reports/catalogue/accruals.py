@@ -10,7 +10,7 @@ from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
 
 COLUMNS = (
-    Column("account", "account"), Column("coding", "coding"), Column("of", say("of what")), Column("things", "things", "count"), Column("amount", "amount", "money"),
+    Column("account", say("account")), Column("coding", say("coding")), Column("of", say("of what")), Column("things", say("things"), "count"), Column("amount", say("amount"), "money"),
 )  # fmt: skip
 
 
@@ -29,11 +29,11 @@ def table(reader: Reader, asked: Asked) -> Table:
             )
         )
         whole, count = whole + each.amount.minor, count + len(each.of)
-    total = ("All", "", joined(", ", NAMES.values()), count, reader.money(whole)) if rows else ()
+    total = (say("All"), "", joined(", ", NAMES.values()), count, reader.money(whole)) if rows else ()
     return Table(COLUMNS, tuple(rows), total, (say("To the end of {month}.", month=as_figure(month, "%B %Y")),))
 
 
 REPORT = Report(
-    "accruals", "Accruals", say("What was spent and is not posted at the end of a month?"), say("Money under way"), span="last-month", table=table, figure="amount",
+    "accruals", say("Accruals"), say("What was spent and is not posted at the end of a month?"), say("Money under way"), span="last-month", table=table, figure="amount",
     may="read_books", act=(say("Accrue it"), "/ledger/month/"),
 )  # fmt: skip

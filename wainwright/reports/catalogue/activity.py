@@ -5,7 +5,7 @@ from zoneinfo import ZoneInfo
 
 from django.db.models import Count, QuerySet
 
-from wainwright.core.said import say
+from wainwright.core.said import kept, say
 from wainwright.reports.dims import Dim, text, times
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Col, Measure, Report
@@ -20,8 +20,8 @@ def entries(reader: Reader) -> QuerySet:
 def dims(reader: Reader) -> list[Dim]:
     """By act, by whom, time."""
     return [
-        text("what", "act", "what", "", entries),
-        text("who", "who", "who", "", entries),
+        text("what", say("act"), "what", "", entries, kept),
+        text("who", say("who"), "who", "", entries),
         *times(),
     ]
 
@@ -31,7 +31,7 @@ def _local(reader: Reader, moment: datetime) -> str:
 
 
 REPORT = Report(
-    "activity", "Activity", say("How much is done in the application, by whom, and what?"), "Work", day="time", moment=True, rows=entries, dims=dims, by=("what",),
-    span="30-days", measures=(Measure("count", "times", Count("number"), "count"),), may="read_trail",
-    each=(Col("time", "When", "time", make=_local), Col("who", "Who", "who"), Col("what", "What", "what"), Col("subject", say("On what"), "subject")),
+    "activity", say("Activity"), say("How much is done in the application, by whom, and what?"), say("Work"), day="time", moment=True, rows=entries, dims=dims, by=("what",),
+    span="30-days", measures=(Measure("count", say("times"), Count("number"), "count"),), may="read_trail",
+    each=(Col("time", say("When"), "time", make=_local), Col("who", say("Who"), "who"), Col("what", say("What"), "what", make=lambda reader, what: kept(what)), Col("subject", say("On what"), "subject")),
 )  # fmt: skip

@@ -38,9 +38,9 @@ def dims(reader: Reader) -> list[Dim]:
 REPORT = Report(
     "advances-out", say("Advances out"), say("Who holds advances, for which trips, and are they back?"), say("Money under way"), rows=trips, dims=dims,
     by=("person", "state"), span="", whose="traveller_id", opens=lambda row: f"/trips/{row['pk']}/",
-    measures=(Measure("amount", "held", Sum("out")), Measure("count", "trips", Count("pk"), "count")),
+    measures=(Measure("amount", say("held"), Sum("out")), Measure("count", say("trips"), Count("pk"), "count")),
     each=(
-        Col("ends", say("Back on"), "ends", "date"), Col("person", "Person", "traveller_id", "person"), Col("title", "Trip", "title"),
-        Col("state", say("Stands at"), "state"), Col("amount", "Held", "out", "money"),
+        Col("ends", say("Back on"), "ends", "date"), Col("person", say("Person"), "traveller_id", "person"), Col("title", say("Trip"), "title"),
+        Col("state", say("Stands at"), "state"), Col("amount", say("Held"), "out", "money"),
     ),
 )  # fmt: skip

@@ -13,8 +13,8 @@ from wainwright.reports.report import Report
 from wainwright.trips.models import Trip
 
 COLUMNS = (
-    Column("person", "person"), Column("trip", "trip"), Column("starts", "leaves", "date"), Column("ends", "back", "date"), Column("days", "days", "count"),
-    Column("supplied", say("meals supplied"), "count"), Column("billed", say("meals on a bill"), "count"), Column("amount", "allowance", "money"),
+    Column("person", say("person")), Column("trip", say("trip")), Column("starts", say("leaves"), "date"), Column("ends", say("back"), "date"), Column("days", say("days"), "count"),
+    Column("supplied", say("meals supplied"), "count"), Column("billed", say("meals on a bill"), "count"), Column("amount", say("allowance"), "money"),
     Column("taxed", say("above what is free of tax"), "money"),
 )  # fmt: skip
 
@@ -58,6 +58,6 @@ def table(reader: Reader, asked: Asked) -> Table:
 
 
 REPORT = Report(
-    "allowances", say("Allowances and meals"), say("Which daily allowances were earned, and which meals did others supply?"), "Travel", table=table, figure="amount",
+    "allowances", say("Allowances and meals"), say("Which daily allowances were earned, and which meals did others supply?"), say("Travel"), table=table, figure="amount",
     dims=lambda reader: [person("claimant_id")],
 )  # fmt: skip

@@ -30,15 +30,15 @@ def dims(reader: Reader) -> list[Dim]:
 
 
 REPORT = Report(
-    "authorised-actual", say("Authorised against actual"), say("Do trips cost what was authorised for them?"), "Travel", day="starts", rows=trips, dims=dims,
+    "authorised-actual", say("Authorised against actual"), say("Do trips cost what was authorised for them?"), say("Travel"), day="starts", rows=trips, dims=dims,
     by=("person",), whose="traveller_id", opens=lambda row: f"/trips/{row['pk']}/",
     measures=(
-        Measure("planned", "authorised", Sum("planned_")), Measure("actual", "actual", Sum("actual")), Measure("over", say("more by"), Sum("over")),
-        Measure("count", "trips", Count("pk"), "count"),
+        Measure("planned", say("authorised"), Sum("planned_")), Measure("actual", say("actual"), Sum("actual")), Measure("over", say("more by"), Sum("over")),
+        Measure("count", say("trips"), Count("pk"), "count"),
     ),
-    ratios=(Ratio("change", "change", "over", "planned"),),
+    ratios=(Ratio("change", say("change"), "over", "planned"),),
     each=(
-        Col("starts", "Leaves", "starts", "date"), Col("person", "Person", "traveller_id", "person"), Col("title", "Trip", "title"),
-        Col("planned", "Authorised", "planned_", "money"), Col("actual", "Actual", "actual", "money"), Col("over", say("More by"), "over", "money"),
+        Col("starts", say("Leaves"), "starts", "date"), Col("person", say("Person"), "traveller_id", "person"), Col("title", say("Trip"), "title"),
+        Col("planned", say("Authorised"), "planned_", "money"), Col("actual", say("Actual"), "actual", "money"), Col("over", say("More by"), "over", "money"),
     ),
 )  # fmt: skip

@@ -62,22 +62,22 @@ def bookings(reader: Reader) -> QuerySet:
 def dims(reader: Reader) -> list[Dim]:
     """By how early, kind, carrier, cabin, person, coding of the trip, contract, time."""
     return [
-        EARLINESS, choice("kind", "kind", "kind", dict(KINDS)), text("carrier", "carrier", "carrier", "", bookings), text("cabin", "cabin", "cabin", say("no cabin")),
-        person("traveller"), *of_trip_codings(reader), choice("contracted", "contract", "contracted", {True: say("on a contract"), False: say("without one")}),
+        EARLINESS, choice("kind", say("kind"), "kind", dict(KINDS)), text("carrier", say("carrier"), "carrier", "", bookings), text("cabin", say("cabin"), "cabin", say("no cabin")),
+        person("traveller"), *of_trip_codings(reader), choice("contracted", say("contract"), "contracted", {True: say("on a contract"), False: say("without one")}),
         *times(),
     ]  # fmt: skip
 
 
 REPORT = Report(
-    "bookings", "Bookings", say("How early do we book, at what price against the cheapest, and how much on contracts?"), "Travel", day="day", rows=bookings, dims=dims,
+    "bookings", say("Bookings"), say("How early do we book, at what price against the cheapest, and how much on contracts?"), say("Travel"), day="day", rows=bookings, dims=dims,
     by=("early",), whose="traveller", opens=lambda row: f"/trips/{row['trip_id']}/", opens_by=("trip_id",),
     measures=(
-        Measure("price", "price", Sum("price_minor")), Measure("dearer", say("over the yardstick"), Sum("dearer")), Measure("count", "bookings", Count("pk"), "count"),
+        Measure("price", say("price"), Sum("price_minor")), Measure("dearer", say("over the yardstick"), Sum("dearer")), Measure("count", say("bookings"), Count("pk"), "count"),
         Measure("contracted", say("on contracts"), Count("pk", filter=Q(contracted=True)), "count"),
     ),
-    ratios=(Ratio("over", say("over by"), "dearer", "price"), Ratio("contracted_share", "contracted", "contracted", "count")),
+    ratios=(Ratio("over", say("over by"), "dearer", "price"), Ratio("contracted_share", say("contracted"), "contracted", "count")),
     each=(
-        Col("day", "Leaves", "day", "date"), Col("person", "Person", "traveller", "person"), Col("label", "What", "label"), Col("carrier", "With", "carrier"),
-        Col("price", "Price", "price_minor", "money"), Col("yardstick", "Yardstick", "cheapest_minor", "money"),
+        Col("day", say("Leaves"), "day", "date"), Col("person", say("Person"), "traveller", "person"), Col("label", say("What"), "label"), Col("carrier", say("With"), "carrier"),
+        Col("price", say("Price"), "price_minor", "money"), Col("yardstick", say("Yardstick"), "cheapest_minor", "money"),
     ),
 )  # fmt: skip

@@ -15,8 +15,8 @@ from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
 
 COLUMNS = (
-    Column("code", "code"), Column("given", "budget", "money"), Column("actual", "spent", "money"), Column("committed", "committed", "money"),
-    Column("left", "left", "money"), Column("used", "used", "percent"), Column("forecast", say("at the year's end"), "money"), Column("over", say("over by then"), "money"),
+    Column("code", say("code")), Column("given", say("budget"), "money"), Column("actual", say("spent"), "money"), Column("committed", say("committed"), "money"),
+    Column("left", say("left"), "money"), Column("used", say("used"), "percent"), Column("forecast", say("at the year's end"), "money"), Column("over", say("over by then"), "money"),
 )  # fmt: skip
 
 
@@ -53,5 +53,5 @@ def table(reader: Reader, asked: Asked) -> Table:
 
 
 REPORT = Report(
-    "budgets", "Budgets", say("Which budgets run out, and what will they come to at the year's end?"), "Spending", table=table, figure="forecast", span="this-year",
+    "budgets", say("Budgets"), say("Which budgets run out, and what will they come to at the year's end?"), say("Spending"), table=table, figure="forecast", span="this-year",
 )  # fmt: skip

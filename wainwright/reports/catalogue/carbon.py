@@ -27,12 +27,12 @@ def dims(reader: Reader) -> list[Dim]:
 
 
 REPORT = Report(
-    "carbon", "Carbon", say("How much carbon does our travel cost, whose, and by which way?"), "Travel", day="day", rows=bookings, dims=dims, by=("kind",),
+    "carbon", say("Carbon"), say("How much carbon does our travel cost, whose, and by which way?"), say("Travel"), day="day", rows=bookings, dims=dims, by=("kind",),
     whose="traveller", opens=lambda row: f"/trips/{row['trip_id']}/", opens_by=("trip_id",),
-    measures=(Measure("kg", say("kg CO₂e"), Sum("carbon_kg"), "count"), Measure("count", "bookings", Count("pk"), "count")),
+    measures=(Measure("kg", say("kg CO₂e"), Sum("carbon_kg"), "count"), Measure("count", say("bookings"), Count("pk"), "count")),
     ratios=(Ratio("each", say("kg for each"), "kg", "count", "number"),),
     each=(
-        Col("day", "Leaves", "day", "date"), Col("person", "Person", "traveller", "person"), Col("label", "What", "label"), Col("carrier", "With", "carrier"),
+        Col("day", say("Leaves"), "day", "date"), Col("person", say("Person"), "traveller", "person"), Col("label", say("What"), "label"), Col("carrier", say("With"), "carrier"),
         Col("kg", say("kg CO₂e"), "carbon_kg", "count"),
     ),
 )  # fmt: skip

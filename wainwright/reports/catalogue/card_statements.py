@@ -20,8 +20,8 @@ def charges(reader: Reader) -> QuerySet:
 def dims(reader: Reader) -> list[Dim]:
     """By card, person, where they lie, merchant, time."""
     return [
-        text("card", "card", "four", "", charges), text("issuer", "issuer", "issuer", "", charges), person("owner_id"),
-        choice("state", say("where it lies"), "state", {state: state.casefold() for state in CHARGE.states}), text("merchant", "merchant", "merchant", "", charges),
+        text("card", say("card"), "four", "", charges), text("issuer", say("issuer"), "issuer", "", charges), person("owner_id"),
+        choice("state", say("where it lies"), "state", {state: state.casefold() for state in CHARGE.states}), text("merchant", say("merchant"), "merchant", "", charges),
         *times("date"),
     ]  # fmt: skip
 
@@ -29,9 +29,9 @@ def dims(reader: Reader) -> list[Dim]:
 REPORT = Report(
     "card-statements", say("Card statements"), say("What was each card charged, and where does each charge lie?"), say("Money under way"), day="date", rows=charges, dims=dims,
     by=("person", "card", "state"), span="last-month", whose="owner_id", opens=lambda row: f"/claims/{row['claim_id']}/" if row["claim_id"] else f"/find/charge/{row['pk']}/",
-    opens_by=("claim_id",), measures=(Measure("amount", "charged", Sum("amount_minor")), Measure("count", "charges", Count("pk"), "count")),
+    opens_by=("claim_id",), measures=(Measure("amount", say("charged"), Sum("amount_minor")), Measure("count", say("charges"), Count("pk"), "count")),
     each=(
-        Col("date", "Day", "date", "date"), Col("person", "Whose", "owner_id", "person"), Col("card", "Card", "four"), Col("merchant", "Merchant", "merchant"),
-        Col("state", "Lies", "state"), Col("amount", "Charged", "amount_minor", "money"),
+        Col("date", say("Day"), "date", "date"), Col("person", say("Whose"), "owner_id", "person"), Col("card", say("Card"), "four"), Col("merchant", say("Merchant"), "merchant"),
+        Col("state", say("Lies"), "state"), Col("amount", say("Charged"), "amount_minor", "money"),
     ),
 )  # fmt: skip

@@ -21,17 +21,17 @@ def dims(reader: Reader) -> list[Dim]:
     return [
         category(),
         person("claimant"),
-        person("by_id", "by", say("corrected by")),
-        text("why", "why", "why", say("no reason"), corrections),
+        person("by_id", say("by"), say("corrected by")),
+        text("why", say("why"), "why", say("no reason"), corrections),
         *times(),
     ]
 
 
 REPORT = Report(
-    "corrections", say("Corrections by finance"), say("What does finance correct most, for whom, and why?"), "Work", day="day", rows=corrections, dims=dims, by=("category",),
-    measures=(Measure("count", "corrections", Count("pk"), "count"),),
+    "corrections", say("Corrections by finance"), say("What does finance correct most, for whom, and why?"), say("Work"), day="day", rows=corrections, dims=dims, by=("category",),
+    measures=(Measure("count", say("corrections"), Count("pk"), "count"),),
     whose="claimant", may="read_all", opens=lambda row: f"/claims/{row['claim_id']}/", opens_by=("claim_id",),
     each=(
-        Col("day", "Day", "day", "date"), Col("person", "For", "claimant", "person"), Col("label", "Line", "label"), Col("why", "Why", "why"),
+        Col("day", say("Day"), "day", "date"), Col("person", say("For"), "claimant", "person"), Col("label", say("Line"), "label"), Col("why", say("Why"), "why"),
     ),
 )  # fmt: skip

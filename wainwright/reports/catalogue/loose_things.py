@@ -11,8 +11,8 @@ from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
 
 COLUMNS = (
-    Column("person", "person"), Column("charges", "charges", "count"), Column("amount", say("they come to"), "money"),
-    Column("papers", "papers", "count"), Column("oldest", say("the oldest is of"), "date"), Column("days", say("days old"), "days"),
+    Column("person", say("person")), Column("charges", say("charges"), "count"), Column("amount", say("they come to"), "money"),
+    Column("papers", say("papers"), "count"), Column("oldest", say("the oldest is of"), "date"), Column("days", say("days old"), "days"),
 )  # fmt: skip
 
 

@@ -16,8 +16,8 @@ from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
 
 COLUMNS = (
-    Column("person", "person"), Column("vehicle", "vehicle"), Column("band", say("band of the year")), Column("rides", "rides", "count"),
-    Column("distance", "distance", "number"), Column("unit", "unit"), Column("amount", "earned", "money"),
+    Column("person", say("person")), Column("vehicle", say("vehicle")), Column("band", say("band of the year")), Column("rides", say("rides"), "count"),
+    Column("distance", say("distance"), "number"), Column("unit", say("unit")), Column("amount", say("earned"), "money"),
 )  # fmt: skip
 Band = tuple[int, str, int, str]
 
@@ -138,6 +138,6 @@ def _unit(band: str) -> str:
 
 
 REPORT = Report(
-    "mileage", "Mileage", say("How far does who drive, with what, in which band, and what does it earn?"), "Travel", table=table, figure="amount",
+    "mileage", say("Mileage"), say("How far does who drive, with what, in which band, and what does it earn?"), say("Travel"), table=table, figure="amount",
     dims=lambda reader: [person("owner_id")],
 )  # fmt: skip

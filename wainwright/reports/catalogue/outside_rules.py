@@ -33,18 +33,18 @@ def findings(reader: Reader) -> QuerySet:
 def dims(reader: Reader) -> list[Dim]:
     """By rule, person, reason, gravity, time."""
     return [
-        text("rule", "rule", "rule_text", say("no sentence of a rule")), person(f"{CLAIM}__claimant_id"), text("reason", "reason", "reason", say("no reason from the list")),
-        choice("level", "gravity", "level", {"stop": "stops", "explain": say("asks for a reason")}), *times(),
+        text("rule", say("rule"), "rule_text", say("no sentence of a rule")), person(f"{CLAIM}__claimant_id"), text("reason", say("reason"), "reason", say("no reason from the list")),
+        choice("level", say("gravity"), "level", {"stop": "stops", "explain": say("asks for a reason")}), *times(),
     ]  # fmt: skip
 
 
 REPORT = Report(
-    "outside-rules", say("Outside the rules"), say("Which rules are passed over, by whom, for what reasons, and how much is it over?"), "Rules",
+    "outside-rules", say("Outside the rules"), say("Which rules are passed over, by whom, for what reasons, and how much is it over?"), say("Rules"),
     day="day", rows=findings, dims=dims, by=("rule",), whose=f"{CLAIM}__claimant_id", opens=lambda row: f"/claims/{row['claim_id']}/#{row['target']}",
-    measures=(Measure("count", "times", Count("pk"), "count"), Measure("over", say("over the ceiling"), Sum("over"))),
+    measures=(Measure("count", say("times"), Count("pk"), "count"), Measure("over", say("over the ceiling"), Sum("over"))),
     opens_by=("claim_id", "target"),
     each=(
-        Col("day", "Sent", "day", "date"), Col("person", "Person", f"{CLAIM}__claimant_id", "person"), Col("text", say("What was found"), "text"),
-        Col("reason", "Reason", "reason"), Col("words", say("In their words"), "words"), Col("over", "Over", "over", "money"),
+        Col("day", say("Sent"), "day", "date"), Col("person", say("Person"), f"{CLAIM}__claimant_id", "person"), Col("text", say("What was found"), "text"),
+        Col("reason", say("Reason"), "reason"), Col("words", say("In their words"), "words"), Col("over", say("Over"), "over", "money"),
     ),
 )  # fmt: skip

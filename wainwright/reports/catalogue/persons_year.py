@@ -12,7 +12,7 @@ from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
 
 COLUMNS = (
-    Column("person", "person"), Column("day", say("paid on"), "date"), Column("what", say("for what")), Column("amount", "paid", "money"),
+    Column("person", say("person")), Column("day", say("paid on"), "date"), Column("what", say("for what")), Column("amount", say("paid"), "money"),
     Column("allowance", say("of it allowance"), "money"), Column("taxed", say("above what is free of tax"), "money"), Column("mileage", say("of it mileage"), "money"),
 )  # fmt: skip
 
@@ -76,6 +76,6 @@ def table(reader: Reader, asked: Asked) -> Table:
 
 
 REPORT = Report(
-    "persons-year", say("A person's year"), say("What was each person paid this year, and what of it does payroll have to know?"), "People", table=table, figure="amount", own_eyes=True,
+    "persons-year", say("A person's year"), say("What was each person paid this year, and what of it does payroll have to know?"), say("People"), table=table, figure="amount", own_eyes=True,
     dims=lambda reader: [person("member_id")],
 )  # fmt: skip

@@ -31,7 +31,7 @@ LEADS_TO = {
     "asked the route again, since it comes to more": "In sign-off", "asked the owners of the new coding": "In sign-off",
 }  # fmt: skip
 COLUMNS = (
-    Column("state", say("stands at")), Column("who", say("who is to act")), Column("count", "times", "count"), Column("median", say("median, days"), "days"),
+    Column("state", say("stands at")), Column("who", say("who is to act")), Column("count", say("times"), "count"), Column("median", say("median, days"), "days"),
     Column("most", say("nine of ten within, days"), "days"), Column("now", say("there now"), "count"), Column("oldest", say("the longest for, days"), "days"),
 )  # fmt: skip
 
@@ -109,6 +109,6 @@ def table(reader: Reader, asked: Asked) -> Table:
 
 
 REPORT = Report(
-    "stage-times", say("How long it takes"), say("How long does each stage take, and where does it hang?"), "Work", table=table, figure="median", span="12-months",
+    "stage-times", say("How long it takes"), say("How long does each stage take, and where does it hang?"), say("Work"), table=table, figure="median", span="12-months",
     dims=lambda reader: [person("claimant_id")], may="read_all", act=(say("See what waits"), "/bench/queue/"),
 )  # fmt: skip

@@ -21,7 +21,7 @@ REPORT = Report(
     rows=taxed, dims=dims, by=("country",), of=SPENT, opens=opens, opens_by=("key", "claim_id", "trip_id"), whose="member_id", follows=True,
     measures=(
         Measure("all_tax", say("tax in it"), Sum("all_tax_minor")), Measure("tax", say("comes back here"), Sum("tax_minor")),
-        Measure("foreign", say("to ask back abroad"), Sum("foreign")), Measure("count", "lines", Count("pk"), "count"),
+        Measure("foreign", say("to ask back abroad"), Sum("foreign")), Measure("count", say("lines"), Count("pk"), "count"),
     ),
-    each=(*EACH[:3], Col("country", "Country", "country"), Col("amount", "Cost", "net_minor", "money"), Col("all_tax", say("Tax in it"), "all_tax_minor", "money"), Col("back", say("Comes back"), "tax_minor", "money")),
+    each=(*EACH[:3], Col("country", say("Country"), "country"), Col("amount", say("Cost"), "net_minor", "money"), Col("all_tax", say("Tax in it"), "all_tax_minor", "money"), Col("back", say("Comes back"), "tax_minor", "money")),
 )  # fmt: skip

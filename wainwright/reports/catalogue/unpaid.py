@@ -29,10 +29,10 @@ def dims(reader: Reader) -> list[Dim]:
 REPORT = Report(
     "unpaid", say("Unpaid, and owed back"), say("What do we owe people for posted claims, and what do they owe us?"), say("Money under way"),
     rows=claims, dims=dims, by=("way", "person"), span="", whose="claimant_id", opens=lambda row: f"/claims/{row['pk']}/",
-    measures=(Measure("amount", "amount", Sum("due_")), Measure("count", "claims", Count("pk"), "count")),
+    measures=(Measure("amount", say("amount"), Sum("due_")), Measure("count", say("claims"), Count("pk"), "count")),
     each=(
-        Col("day", "Sent", "day", "date"), Col("person", "Person", "claimant_id", "person"), Col("number", "Claim", "number", make=lambda reader, n: f"C-{n:04d}"),
-        Col("title", "Title", "title"), Col("amount", "Due", "due_", "money"),
+        Col("day", say("Sent"), "day", "date"), Col("person", say("Person"), "claimant_id", "person"), Col("number", say("Claim"), "number", make=lambda reader, n: f"C-{n:04d}"),
+        Col("title", say("Title"), "title"), Col("amount", say("Due"), "due_", "money"),
     ),
     opens_by=("claim_id",), act=(say("Pay what is owed"), "/ledger/pay/"), day="day",
 )  # fmt: skip

@@ -47,7 +47,7 @@ def coming_up(page: Page) -> Coming | None:
     when = (
         joined("", (day_text(row.at), " ", as_figure(row.at, "%H:%M")))
         if row.mode != "stay"
-        else "Tonight"
+        else say("Tonight")
         if left < timedelta(days=1)
         else day_text(row.at)
     )
@@ -56,7 +56,7 @@ def coming_up(page: Page) -> Coming | None:
     note = joined("; ", filter(None, [row.note, say("seat {seats}", seats=row.seats) if row.seats else ""]))
     day = max(row.at.date(), now.astimezone(at.tzinfo).date())
     later = [each for each, _ in ahead[1:] if each.at.date() == day] or [each for each, _ in ahead[1:2]]
-    then = [f"{_hour(each.at, each.mode, day)}{each.title}" for each in later]
+    then = [joined("", (_hour(each.at, each.mode, day), each.title)) for each in later]
     return Coming(when, row.title, note, then, _opens(row.key))
 
 

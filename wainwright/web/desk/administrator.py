@@ -40,7 +40,7 @@ def asks_of_administrator(reader: Reader) -> Iterator[Ask]:
         first = ended["first"]
         yield Ask(
             say("allowance rate runs out") if ended["n"] == 1 else say("allowance rates run out"), "/rules/allowances/", say("See them"), NEAR, ended["n"], since=first,
-            detail=say("the first on {day} {first}", day=first.day, first=as_figure(first, "%b %Y")),
+            detail=say("the first on {first}", first=as_figure(first, "%-d %b %Y")),
         )  # fmt: skip
     if firm.factor_roles:
         members = list(Membership.objects.filter(firm=firm, active=True).select_related("person", "firm"))
@@ -93,5 +93,5 @@ def _changing(reader: Reader) -> Iterator[Ask]:
             CAN_WAIT,
             len(days),
             since=first,
-            detail=say("the first from {day} {first}", day=first.day, first=as_figure(first, "%b %Y")),
+            detail=say("the first from {first}", first=as_figure(first, "%-d %b %Y")),
         )

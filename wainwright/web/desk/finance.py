@@ -24,13 +24,13 @@ from wainwright.web.desk.worker import asks_of_the_worker
 # By key: what it is of one and of several, where it is done, what is done there, how grave it is to wait.
 KINDS = {
     "refused": (say("refused by the ledger"), say("refused by the ledger"), "/ledger/", say("Mend them"), HOLDS),
-    "objected": (say("claim is objected to"), say("claims are objected to"), "/ledger/pay/", "Answer", HOLDS),
-    "release": (say("pay run waits for a second person"), say("pay runs wait for a second person"), "/ledger/pay/", "Release", HOLDS),
+    "objected": (say("claim is objected to"), say("claims are objected to"), "/ledger/pay/", say("Answer"), HOLDS),
+    "release": (say("pay run waits for a second person"), say("pay runs wait for a second person"), "/ledger/pay/", say("Release"), HOLDS),
     "check": (say("claim waits for finance"), say("claims wait for finance"), "/bench/", say("Check them"), LATE),
     "cleared": (say("claim is cleared and not posted"), say("claims are cleared and not posted"), "/ledger/", say("Post them"), LATE),
     "payable": (say("claim is posted and owed"), say("claims are posted and owed"), "/ledger/pay/", say("Pay them"), LATE),
     "advances": (say("advance is to be paid"), say("advances are to be paid"), "/ledger/pay/", say("Pay them"), LATE),
-    "lines": (say("line of a statement is not matched"), say("lines of statements are not matched"), "/ledger/bank/", "Reconcile", NEAR),
+    "lines": (say("line of a statement is not matched"), say("lines of statements are not matched"), "/ledger/bank/", say("Reconcile"), NEAR),
     "loose": (say("charge of the firm lies loose"), say("charges of the firm lie loose"), "/ledger/loose/", say("Remind whose they are"), CAN_WAIT),
 }  # fmt: skip
 

@@ -69,7 +69,7 @@ def _claims(reader: Reader) -> Iterator[Ask]:
                     if over > 1
                     else say("a day late")
                     if over == 1
-                    else say("due {day} {due}", day=claim.due.day, due=as_figure(claim.due, "%b"))
+                    else say("due {due}", due=as_figure(claim.due, "%-d %b"))
                 )
                 yield Ask(
                     joined("", (claim.code, " ", claim.title)),
@@ -203,7 +203,7 @@ def own_year(reader: Reader) -> Picture | None:
     months = [date(first.year, n, 1) for n in range(1, 13)]
     names = [
         (
-            f"{month:%b}",
+            as_figure(month, "%b"),
             f"/reports/spend-by-month/things/?of=month:{month:%Y-%m}&of=person:{reader.member.pk}&of=stage:spent&span=this-year",
         )
         for month in months

@@ -63,11 +63,7 @@ def long_day(value: date | None) -> str:
     """``12 October 2026``."""
     if not value:
         return ""
-    return (
-        joined("", (value.day, " ", as_figure(value, "%B"), " ", value.year))
-        if locale() is None
-        else strftime_words(value, "%d %B %Y")
-    )
+    return strftime_words(value, "%-d %B %Y")
 
 
 @register.filter
@@ -109,7 +105,10 @@ def plural(count: int, words: str) -> str:
 @register.filter
 def said(text) -> str:
     """A text of ours that was kept, in the reader's language; what people typed is not given to it."""
-    return said_again(text)
+    if not isinstance(text, str):
+        return text
+    words = said_again(text)
+    return mark_safe(words) if isinstance(text, SafeString) else words
 
 
 @register.filter
@@ -289,11 +288,11 @@ def demo_people():
 def stage_line(reached: int):
     """The eight stages, with the one at hand."""
     rows = [
-        {"name": name, "x": 44 + n * 69, "state": "done" if n < reached else "now" if n == reached else "ahead"}
+        {"name": said(name), "x": 44 + n * 69, "state": "done" if n < reached else "now" if n == reached else "ahead"}
         for n, name in enumerate(STAGES)
     ]
     done_x = 44 + min(reached, 7) * 69
-    word = STAGES[reached] if reached < len(STAGES) else say("all done")
+    word = said(STAGES[reached]) if reached < len(STAGES) else say("all done")
     return {"rows": rows, "done_x": done_x, "last_x": 44 + 7 * 69, "word": word}
 
 
@@ -315,7 +314,7 @@ def _wheel(reached: int, size: int, language: str) -> SafeString:
 @register.simple_tag
 def mark(level: str, size: int = 13) -> SafeString:
     """A finding's shape: square, half-filled diamond, ring."""
-    words = {"stop": "Stop", "explain": "Explain", "note": "Note"}[level]
+    words = said({"stop": "Stop", "explain": "Explain", "note": "Note"}[level])
     shapes = {
         "stop": '<rect x="1.5" y="1.5" width="11" height="11" class="fill-stop"/>',
         "explain": '<path d="M7 .8 13.2 7 7 13.2.8 7Z" class="fill-sheet stroke-explain" stroke-width="1.4"/><path d="M7 .8 13.2 7 7 13.2Z" class="fill-explain"/>',
