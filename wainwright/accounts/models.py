@@ -69,7 +69,7 @@ class KeptSplit(models.Model):
         "people.Membership", on_delete=models.CASCADE, null=True, blank=True, related_name="kept_splits", help_text="Empty: the firm's."
     )  # fmt: skip
     name = models.CharField(max_length=60)
-    parts = models.JSONField(help_text=say('For each: {"share": "60", "codes": [[dimension, code], …]}.'))
+    parts = models.JSONField(help_text='For each: {"share": "60", "codes": [[dimension, code], …]}.')
     used = models.PositiveIntegerField(default=0)
 
     class Meta:

@@ -51,7 +51,7 @@ TOO_LARGE = say(
 _ROOT = Path(__file__).resolve().parents[2]
 # What may come back from there: our own values and a few of the language's, never a thing that acts.
 _PLAIN = {
-    ("datetime", "date"), ("datetime", "datetime"), ("datetime", "timezone"), ("datetime", "timedelta"), ("decimal", say("Decimal")),
+    ("datetime", "date"), ("datetime", "datetime"), ("datetime", "timezone"), ("datetime", "timedelta"), ("decimal", "Decimal"),
     ("builtins", "frozenset"), ("builtins", "set"), ("copyreg", "_reconstructor"), ("builtins", "object"),
 }  # fmt: skip
 

@@ -25,7 +25,7 @@ from wainwright.formats.statement import (
 from wainwright.formats.written import read_day, read_number
 
 _ROOTS = ("BkToCstmrStmt", "BkToCstmrAcctRpt", "BkToCstmrDbtCdtNtfctn")
-_STATEMENTS = ("Stmt", say("Rpt"), say("Ntfctn"))
+_STATEMENTS = ("Stmt", "Rpt", "Ntfctn")
 # Nothing of a statement lies deeper.
 DEEPEST = 12
 _PENDING = ("PDNG", "FUTR")
@@ -207,7 +207,7 @@ def _lines(node: etree._Element, currency: str) -> Iterator[tuple[str, Statement
         rows = [(details[0] if len(details) == 1 else entry, whole)]
     for each, amount in rows:
         # Who is on the other side: whoever was paid, or who paid where money came in.
-        there, here = ("Cdtr", say("Dbtr")) if sign > 0 else ("Dbtr", say("Cdtr"))
+        there, here = ("Cdtr", "Dbtr") if sign > 0 else ("Dbtr", "Cdtr")
         merchant = each.get(
             f"RltdPties/{there}/Nm", f"RltdPties/{there}/Pty/Nm", "CardTx/POI/Id/Id", f"RltdPties/{here}/Nm", f"RltdPties/{here}/Pty/Nm"
         )  # fmt: skip

@@ -10,7 +10,7 @@ from PIL import Image
 from pypdf import PageObject, PdfReader, PdfWriter
 from pypdf.generic import DecodedStreamObject, DictionaryObject, NameObject, NumberObject, StreamObject
 
-from wainwright.core.said import as_figure, say
+from wainwright.core.said import say
 from wainwright.formats.binder import Bound, contents, fitting
 from wainwright.formats.sheets import stamps
 
@@ -86,13 +86,7 @@ def _lay(writer: PdfWriter, page: PageObject, picture: bytes) -> None:
     images[NameObject("/Evidence")] = writer._add_object(stream)
     scale = min((WIDTH - 2 * MARGIN) / width, (HEIGHT - MARGIN - FOOT) / height)
     x, y = (WIDTH - width * scale) / 2, FOOT + (HEIGHT - MARGIN - FOOT - height * scale)
-    drawing = say(
-        "q {width} 0 0 {height} {x} {y} cm /Evidence Do Q\n",
-        width=as_figure(width * scale, ".2f"),
-        height=as_figure(height * scale, ".2f"),
-        x=as_figure(x, ".2f"),
-        y=as_figure(y, ".2f"),
-    )
+    drawing = f"q {width * scale:.2f} 0 0 {height * scale:.2f} {x:.2f} {y:.2f} cm /Evidence Do Q\n"
     content = DecodedStreamObject()
     stamp = page.get_contents()
     content.set_data(drawing.encode() + (stamp.get_data() if stamp is not None else b""))

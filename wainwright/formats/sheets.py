@@ -9,16 +9,10 @@ from wainwright.core.said import as_figure, say
 from wainwright.formats.invoice import Invoice
 from wainwright.formats.mail import Letter
 
-_STYLE = say(
-    "@page { size: A4; margin: 20mm } body { font: 10.5pt sans-serif } h1 { font-size: 16pt "
-    "} p { margin: 2pt 0 }\ntable { width: 100%; border-collapse: collapse } td { padding: "
-    "2pt 0; vertical-align: top } td + td { text-align: right }"
-)
-_STAMP = say(
-    "@page { size: A4; margin: 0 } body { margin: 0; font: 9pt sans-serif }\nsection { "
-    "height: 297mm; box-sizing: border-box; padding: 283mm 18mm 0; break-after: page } "
-    "section:last-child { break-after: auto }"
-)
+_STYLE = """@page { size: A4; margin: 20mm } body { font: 10.5pt sans-serif } h1 { font-size: 16pt } p { margin: 2pt 0 }
+table { width: 100%; border-collapse: collapse } td { padding: 2pt 0; vertical-align: top } td + td { text-align: right }"""
+_STAMP = """@page { size: A4; margin: 0 } body { margin: 0; font: 9pt sans-serif }
+section { height: 297mm; box-sizing: border-box; padding: 283mm 18mm 0; break-after: page } section:last-child { break-after: auto }"""
 MOST_ROWS = 400
 
 Row = str | tuple[str, str]

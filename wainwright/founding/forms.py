@@ -51,7 +51,7 @@ class FirmForm(forms.Form):
     )
     language = forms.ChoiceField(
         label=say("Language of letters"), required=False, choices=LANGUAGES, initial=ENGLISH,
-        help_text=say("Of orders of travel, itineraries by mail and invitations. Pages are in English."),
+        help_text=say("Of orders of travel, itineraries by mail and invitations, and of pages for whoever chose none."),
     )  # fmt: skip
     iban = forms.CharField(label=say("The firm's account (IBAN)"), required=False, max_length=42)
     bic = forms.CharField(label=say("BIC of its bank"), required=False, max_length=14)

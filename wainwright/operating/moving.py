@@ -82,7 +82,7 @@ def move(say: Callable[[str], None]) -> Tally:
     with transaction.atomic(), transaction.atomic(using=TARGET):
         with connections[TARGET].cursor() as cursor:
             # What migrate fills by itself comes from here as well, under the same keys.
-            made = joined(", ", (f'"{model._meta.db_table}"' for model in kept if model._meta.app_label in MADE))
+            made = ", ".join(f'"{model._meta.db_table}"' for model in kept if model._meta.app_label in MADE)
             cursor.execute(f"TRUNCATE {made} CASCADE")
         for model in kept:
             try:
@@ -113,18 +113,12 @@ MADE = frozenset({"contenttypes", "auth"})
 def _copy(model: type[models.Model]) -> int:
     """Copy one table by PostgreSQL's COPY; its constraints are looked at when all of them are there."""
     fields, goal = model._meta.concrete_fields, connections[TARGET]
-    names = joined(", ", (goal.ops.quote_name(field.column) for field in fields))
+    names = ", ".join(goal.ops.quote_name(field.column) for field in fields)
     rows = model._base_manager.order_by("pk").values_list(*(field.attname for field in fields))
     count = 0
     with (
         goal.cursor() as cursor,
-        cursor.copy(
-            say(
-                "COPY {quote_name} ({names}) FROM STDIN",
-                quote_name=goal.ops.quote_name(model._meta.db_table),
-                names=names,
-            )
-        ) as copy,
+        cursor.copy(f"COPY {goal.ops.quote_name(model._meta.db_table)} ({names}) FROM STDIN") as copy,
     ):
         for row in rows.iterator(chunk_size=CHUNK):
             copy.write_row([_put(field, value, goal) for field, value in zip(fields, row, strict=True)])

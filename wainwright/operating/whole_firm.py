@@ -40,18 +40,17 @@ from wainwright.trail.selectors import check_chain
 from wainwright.trail.services import record
 
 FORM, CHUNK = 1, 2_000
-READ_ME = say(
-    "This is everything that {name} had in Wainwright on {day}.\n\ntables/*.jsonl   each "
-    "table, one row a line, as JSON; tables/*.csv is the same for a spreadsheet\n"
-    "papers/          every receipt, bill, letter and statement as it came\ntrail/           "
-    "entries.jsonl: each act of the firm; chain.csv: the hash of every entry, in order; "
-    "anchors.txt: what was\n                 kept outside. The hash of an entry is the "
-    "SHA-256 of the JSON list [number, time, who, for whom, what,\n                 subject, "
-    'before, after, hash of the entry before, ["firm", number of the firm]] without blanks.\n'
-    "archive.json     how many rows each table has and what its whole numbers add up to "
-    "(money is in minor units)\n\nAnother installation takes it in: manage.py take_firm FILE. "
-    "Passwords and keys are not in here.\n"
-)
+READ_ME = """This is everything that {name} had in Wainwright on {day}.
+
+tables/*.jsonl   each table, one row a line, as JSON; tables/*.csv is the same for a spreadsheet
+papers/          every receipt, bill, letter and statement as it came
+trail/           entries.jsonl: each act of the firm; chain.csv: the hash of every entry, in order; anchors.txt: what was
+                 kept outside. The hash of an entry is the SHA-256 of the JSON list [number, time, who, for whom, what,
+                 subject, before, after, hash of the entry before, ["firm", number of the firm]] without blanks.
+archive.json     how many rows each table has and what its whole numbers add up to (money is in minor units)
+
+Another installation takes it in: manage.py take_firm FILE. Passwords and keys are not in here.
+"""
 
 
 class Exact(DjangoJSONEncoder):

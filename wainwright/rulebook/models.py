@@ -172,7 +172,7 @@ class Category(models.Model):
     accounts_if = models.JSONField(
         default=list,
         blank=True,
-        help_text=say('Other accounts by where it was paid: {"where": "abroad" or a country, "account": …}.'),
+        help_text='Other accounts by where it was paid: {"where": "abroad" or a country, "account": …}.',
     )
     tax_codes = models.JSONField(default=dict, blank=True, help_text="The usual tax code by country.")
     groups = models.JSONField(default=list, blank=True, help_text="Who may use it, by ``groups_of``; empty: all.")
@@ -454,9 +454,7 @@ class AllowanceRate(models.Model):
         default=dict, blank=True, help_text="Further amounts by the names that rows of a scheme use."
     )
     free = models.JSONField(default=dict, blank=True, help_text="What of an amount is free of tax, by its name.")
-    sets = models.JSONField(
-        default=dict, blank=True, help_text=say('Meals that are cut together, as {"lunch+dinner": …}.')
-    )
+    sets = models.JSONField(default=dict, blank=True, help_text='Meals that are cut together, as {"lunch+dinner": …}.')
     flat_night_minor = models.BigIntegerField(null=True, blank=True, help_text="For a night without a bill.")
     ceilings = models.JSONField(default=dict, blank=True, help_text="Ceilings of kinds of lodging that have their own.")
     flats = models.JSONField(default=dict, blank=True, help_text="Flat sums of kinds of lodging that have their own.")

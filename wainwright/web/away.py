@@ -70,12 +70,7 @@ def _worker() -> str:
     ).hexdigest()[:16]
     listed = ", ".join(f'"{address}"' for address in addresses)
     sends = staticfiles_storage.url("web/away-send.js")
-    head = say(
-        'const VERSION = "{version}", SHELL = [{listed}], SENDS = "{sends}";\n',
-        version=version,
-        listed=listed,
-        sends=sends,
-    )
+    head = f'const VERSION = "{version}", SHELL = [{listed}], SENDS = "{sends}";\n'
     return head + (HERE / "worker.js").read_text()
 
 

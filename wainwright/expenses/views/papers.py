@@ -183,6 +183,6 @@ def thumb(request, receipt_id: int):
 
 def _safe(response):
     response["X-Content-Type-Options"] = "nosniff"
-    response["Cache-Control"] = say("private, max-age=600")
+    response["Cache-Control"] = "private, max-age=600"
     response["Content-Security-Policy"] = "default-src 'none'; sandbox"
     return response

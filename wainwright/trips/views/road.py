@@ -186,7 +186,7 @@ def subscribed(request, secret: str):
     if subscription is None:
         raise Http404
     response = HttpResponse(letters.subscription_calendar(subscription), content_type="text/calendar")
-    response["Cache-Control"] = say("private, max-age=300")
+    response["Cache-Control"] = "private, max-age=300"
     return response
 
 
