@@ -15,6 +15,7 @@ from wainwright.core.picking import Nothing, PickList, Several
 from wainwright.core.said import joined, say
 from wainwright.errors import Faults, Refusal
 from wainwright.formats.places import best_place
+from wainwright.language import decimal_comma
 
 # So many of a long list are offered before anything is typed, and found while it is.
 FEW = 12
@@ -61,6 +62,46 @@ def plain_number(text: str, decimals: int = 3) -> str:
     return text.replace(",", "")
 
 
+# Points that part thousands where a comma stands before the cents: 1.240, 1.240.500.
+_POINTED = re.compile(r"-?[1-9]\d{0,2}(?:\.\d{3})+")
+
+
+def typed_number(text: str, decimals: int = 3) -> str:
+    """Bring a number that a person types to digits with a point, as the language that they read writes numbers.
+
+    Where a comma stands before the cents, 1.240 is more than a thousand and 1,240 a little more than one; 1.5 is what it would
+    be on any keypad, and so is what has more decimals than money has.
+    """
+    text = text.replace("\u00a0", "").replace("\u202f", "").replace(" ", "").replace("−", "-")
+    if not decimal_comma():
+        return plain_number(text, decimals)
+    if decimals < 3 and _POINTED.fullmatch(text):
+        return text.replace(".", "")
+    return text.replace(".", "").replace(",", ".") if "," in text else text
+
+
+def typed_day(text: str) -> date:
+    """A day as browsers send it, or as the language that is read writes it (24.12.2026). Raises ``ValueError``."""
+    text = text.strip()
+    if decimal_comma() and (found := _DOTTED.fullmatch(text)):
+        year = int(found[3])
+        return date(year if year > 99 else 2000 + year, int(found[2]), int(found[1]))
+    return date.fromisoformat(text)
+
+
+_DOTTED = re.compile(r"(\d{1,2})\.\s?(\d{1,2})\.\s?(\d{4}|\d{2})")
+
+
+class NumberField(forms.DecimalField):
+    """A number as people type it: a comma or a point before the decimals."""
+
+    widget = forms.TextInput(attrs={"inputmode": "decimal", "autocomplete": "off"})
+
+    def to_python(self, value):
+        """Bring what was typed to a plain number."""
+        return super().to_python(typed_number(value, 9) if isinstance(value, str) else value)
+
+
 class AmountField(forms.DecimalField):
     """An amount of money as people type it: a comma or a point before the cents, thousands parted or not."""
 
@@ -75,7 +116,7 @@ class AmountField(forms.DecimalField):
     def to_python(self, value):
         """Bring what was typed to a plain number."""
         if isinstance(value, str):
-            value = plain_number(value, 3 if self.decimal_places is None else self.decimal_places)
+            value = typed_number(value, 3 if self.decimal_places is None else self.decimal_places)
         return super().to_python(value)
 
 
@@ -99,7 +140,7 @@ def whole(text: str | None) -> int:
 def day_of(text: str | None, missing: str, field: str = "on") -> date:
     """A day as a form sends it. Raises ``Refusal`` with ``missing`` where it is none."""
     try:
-        return date.fromisoformat((text or "").strip())
+        return typed_day(text or "")
     except ValueError as error:
         raise Refusal(missing, field) from error
 

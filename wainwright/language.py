@@ -25,6 +25,7 @@ from wainwright.core.money import Money
 from wainwright.core.said import joined
 from wainwright.core.workings import day_text
 from wainwright.formats.countries import countries
+from wainwright.formats.typed_words import in_english
 from wainwright.vocabulary import WORDS
 
 ENGLISH = "en"
@@ -90,6 +91,18 @@ def decimal_words(number: Decimal | int | float, grouped: bool = False) -> str:
     """A number with the decimals that it has, in the language that is written in; ``grouped``: thousands apart."""
     exact = Decimal(str(number))
     return in_signs(f"{exact:,f}" if grouped else f"{exact:f}")
+
+
+def decimal_comma() -> bool:
+    """Whether the language that is read writes a comma before the decimals."""
+    there = locale()
+    return there is not None and get_decimal_symbol(there) == ","
+
+
+def typed_words(text: str) -> str:
+    """A line about a journey as people type it in the language that they read, in the words that are understood."""
+    there = locale()
+    return text if there is None else in_english(text, str(there))
 
 
 def in_signs(text: str) -> str:

@@ -26,9 +26,12 @@ from wainwright.vocabulary import WORDS
 # Single words that sentences name: what a figure may be besides a name, a number or a day.
 VOCABULARY = frozenset(WORDS)
 _NUMBER = re.compile(r"[−-]?\d{1,3}(?:,\d{3})+(?:\.\d+)?|[−-]?\d+\.\d+")
+# A sum and where it is from: "54.00 Rotterdam".
+_SUM = re.compile(r"([−-]?\d{1,3}(?:,\d{3})*\.\d+) (.+)")
 _DAY = re.compile(r"(Mon|Tue|Wed|Thu|Fri|Sat|Sun) (\d{1,2}) ([A-Z][a-z]{2})( \d\d:\d\d)?")
 _YEAR = re.compile(r"(\d{1,2}) ([A-Z][a-z]{2}) (\d{4})")
 _MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+_FULL = re.compile(r"(\d{1,2}) (January|February|March|April|May|June|July|August|September|October|November|December)")
 _WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
 
@@ -112,10 +115,10 @@ def _again(text: str, joints: tuple[str, ...] = _JOINTS) -> str:
         return words
     for n, joint in enumerate(joints):
         if joint in text:
-            parts = [_again(part, joints[n + 1 :]) if part else "" for part in _parts(text, joint)]
-            return (
-                " " if joint == ". " else gettext(" from {day}").removesuffix("{day}") if joint == " from " else joint
-            ).join(parts)
+            parts = _parts(text, joint)
+            again = [_again(part, joints[n + 1 :]) if part else "" for part in parts]
+            # Where no part is a sentence of ours the text is not ours either.
+            return _JOINED.get(joint, lambda sign=joint: sign)().join(again) if again != parts else text
     return _figure(text)
 
 
@@ -134,9 +137,9 @@ def _parts(text: str, joint: str) -> list[str]:
 def _known(text: str) -> str | None:
     if (word := _of_vocabulary(text)) is not None:
         return word
-    found = messages().find(text)
-    if found is None and (more := messages().find(f", {text}")) is not None:
+    if (more := messages().find(f", {text}")) is not None and more.many.startswith(", "):
         return _words(more).removeprefix(", ")
+    found = messages().find(text)
     if found is None and text.endswith(".") and (bare := messages().find(text[:-1])) is not None:
         return f"{_words(bare)}."
     if found is None and text[:1].islower() is False and text[:1].isalpha():
@@ -158,9 +161,27 @@ def _figure(text: str) -> str:
         return in_signs(text)
     if (day := _YEAR.fullmatch(text)) and day[2] in _MONTHS:
         return day_words(date(int(day[3]), _MONTHS.index(day[2]) + 1, int(day[1])), year=True)
+    if day := _FULL.fullmatch(text):
+        # Of a day without its year; a leap year has all of them.
+        return strftime_words(date(2000, _MONTHS.index(day[2][:3]) + 1, min(int(day[1]), 29)), "%-d %B")
     if (day := _DAY.fullmatch(text)) and day[3] in _MONTHS:
         return _weekday(day) + (day[4] or "")
-    return (_known(text) if " " in text else _of_vocabulary(text)) or text
+    if (sum_ := _SUM.fullmatch(text)) is not None:
+        return f"{in_signs(sum_[1])} {sum_[2]}"
+    return (_known(text) if " " in text else _of_vocabulary(text)) or _led(text)
+
+
+# What a booking or a leg begins with: "Flight Cork – Bergen and back" says what it is, and names.
+_LEADING = ("Hire car", "Own car", "On foot", "Flight", "Rail", "Ferry", "Coach", "Air", "Taxi")
+
+
+def _led(text: str) -> str:
+    for word in _LEADING:
+        if text.startswith(f"{word} "):
+            rest = text.removeprefix(f"{word} ")
+            back = gettext(" and back") if rest.endswith(" and back") else ""
+            return f"{_of_vocabulary(word) or gettext(word)} {rest.removesuffix(' and back')}{back}"
+    return text
 
 
 def _weekday(day: re.Match[str]) -> str:

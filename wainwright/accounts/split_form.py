@@ -21,7 +21,7 @@ from wainwright.core.splits import SHARE_PLACES, SplitError, SplitPart, check_sh
 from wainwright.core.text import decimal
 from wainwright.core.workings import plain
 from wainwright.errors import Refusal
-from wainwright.fields import FEW, plain_number
+from wainwright.fields import FEW, typed_number
 from wainwright.people.models import Membership
 
 MOST_ROWS, EMPTY = 20, 2
@@ -169,7 +169,7 @@ def _said(part: SplitPart) -> str:
 def _number(text: str) -> Decimal:
     """Read a share or an amount as people type it. Raises ``Refusal``."""
     try:
-        number = decimal(plain_number(text.replace("%", "")))
+        number = decimal(typed_number(text.replace("%", "")))
     except InvalidOperation as error:
         raise Refusal(
             say("“{text}” is no share and no amount. Type 60, 33.3333 or 89.04.", text=text[:20]), "share"

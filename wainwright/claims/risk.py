@@ -14,6 +14,7 @@ from wainwright.claims.selectors import ClaimFile
 from wainwright.core.money import Money
 from wainwright.core.risk import Habit, Reason, Risk, Seen, claim_risk
 from wainwright.core.rules import Setting
+from wainwright.core.said import kept
 from wainwright.expenses.models import Expense
 
 # Habits are of the last year.
@@ -91,4 +92,4 @@ def _sure(expense: Expense) -> Decimal | None:
 
 def risk_as_kept(row: Statement) -> Risk:
     """Return the risk of a claim as its statement keeps it."""
-    return Risk(row.risk, tuple(Reason(points, words) for points, words in row.risk_why))
+    return Risk(row.risk, tuple(Reason(points, kept(words)) for points, words in row.risk_why))

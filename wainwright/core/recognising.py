@@ -11,7 +11,9 @@ _HOLE = re.compile(r"\{(\w+)\}")
 # A text that is longer than this is no sentence of ours alone: it is shown as it stands.
 MOST = 2000
 # A message of so many letters of its own is known by them, whatever else a text has.
-SURE = 12
+SURE = 10
+# One that begins with so many of its own and has a single figure leads on to a name: "Receipt taxi.jpg".
+LEADS = 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,10 +35,12 @@ class _Form:
     surest: str
     weight: int
     letters: int
+    led: bool
 
     def says_enough(self, text: str) -> bool:
         """Whether so much of the text is the message's own that it cannot be taken for another's: "{a} from {b}" fits too much."""
-        return self.letters >= SURE or self.letters * 4 >= sum(sign.isalpha() for sign in text)
+        share = 5 if len(self.names) == 1 and self.led else 2
+        return self.letters >= SURE or self.letters * share >= sum(sign.isalpha() for sign in text)
 
 
 class Messages:
@@ -82,7 +86,17 @@ def _form(message: str, one: str, many: str) -> _Form | None:
     for literal, name in zip(said, [*names, ""], strict=True):
         pattern += re.escape(literal)
         if name:
-            pattern += f"(?P<{name}>.+?)" if name not in seen else f"(?P={name})"
+            fits = r"\d[\d,]*" if name == "count" else ".+?"
+            pattern += f"(?P<{name}>{fits})" if name not in seen else f"(?P={name})"
             seen.add(name)
     kept = tuple(dict.fromkeys(names))
-    return _Form(re.compile(pattern, re.DOTALL), kept, one, many, surest, sum(map(len, said)), letters)
+    return _Form(
+        re.compile(pattern, re.DOTALL),
+        kept,
+        one,
+        many,
+        surest,
+        sum(map(len, said)),
+        letters,
+        len(said[0].strip()) >= LEADS,
+    )

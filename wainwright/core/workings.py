@@ -69,6 +69,11 @@ def as_number(text: str) -> str:
     return written(text, Decimal(text.replace(",", "").replace("−", "-")), "")
 
 
+def sum_text(amount: Money) -> str:
+    """Return an amount without its currency (``1,240.50``), as a figure that other languages write their own way."""
+    return written(str(amount), amount.amount, "")
+
+
 def plain(number: Decimal) -> str:
     """Write a number without needless zeros: ``58.00`` stays, ``0.750`` becomes ``0.75``."""
     return written(f"{number.normalize():f}", number.normalize(), "")

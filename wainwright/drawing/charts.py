@@ -58,7 +58,7 @@ Named = Sequence[tuple[str, Decimal, str]]
 
 def short(figure: Decimal) -> str:
     """A figure as it stands beside a bar: without cents, thousands parted."""
-    return f"{figure.quantize(Decimal(1)):,}"
+    return as_figure(figure.quantize(Decimal(1)), ",")
 
 
 def said_of(rows: Named) -> str:

@@ -7,7 +7,7 @@ from datetime import date, time, timedelta
 from wainwright.core.journey import Journey, Leg, Meal
 from wainwright.core.money import Money, total
 from wainwright.core.said import as_figure, joined, say, written
-from wainwright.core.workings import day_text
+from wainwright.core.workings import day_text, sum_text
 from wainwright.drawing.ribbon_ghost import ghosts_of, largest_of
 from wainwright.drawing.ribbon_shapes import (
     Cell,
@@ -45,13 +45,13 @@ def draw(data: RibbonData, room: int = FULL_WIDTH) -> Ribbon | None:
     moves, tracks = moves_of(data, days, column)
     y = HEAD
     lanes = [Lane(say("Moves"), y, 14 + tracks * TRACK)]
-    for name, height in (("Nights", 52), ("Meals", 46), ("Allowance", 40)):
+    for name, height in ((say("Nights"), 52), (say("Meals"), 46), (say("Allowance"), 40)):
         y = lanes[-1].y + lanes[-1].height
         lanes.append(Lane(name, y, height))
     most = max((sum(1 for s in data.spends if s.day == day) for day in days), default=0)
     y = lanes[-1].y + lanes[-1].height
     if most:
-        lanes.append(Lane("Money", y, 14 + most * ROW))
+        lanes.append(Lane(say("Money"), y, 14 + most * ROW))
         y = lanes[-1].y + lanes[-1].height
     lanes.append(Lane(say("Day total"), y, 42))
     at = {lane.name: lane.y for lane in lanes}
@@ -235,7 +235,7 @@ def _allowance(data: RibbonData, column: Column, y: int) -> Cell | None:
         if found.reason.startswith("last")
         else ""
     )
-    text = f"{found.amount}"
+    text = sum_text(found.amount)
     x = column.x + PAD
     note_x = x + len(text) * 7.6 + 10
     note = fit(str(joined("", (edge, share, supplied))), column.x + column.width - note_x - 4)
@@ -245,7 +245,7 @@ def _allowance(data: RibbonData, column: Column, y: int) -> Cell | None:
 def _spends(data: RibbonData, column: Column, y: int) -> list[SpendRow]:
     rows = []
     for n, spend in enumerate(s for s in data.spends if s.day == column.day):
-        amount = f"{spend.amount}"
+        amount = sum_text(spend.amount)
         room = column.width - 2 * PAD - 22 - len(amount) * 7.2
         rows.append(
             SpendRow(column.x + PAD, y + 20 + n * ROW, column.x + column.width - PAD, fit(spend.label, room), spend.label, amount,
@@ -266,7 +266,11 @@ def _totals(data: RibbonData, columns: list[Column], y: int) -> list[DayTotal]:
     most = largest_of(data, [amount for _, amount in sums])
     return [
         DayTotal(
-            c.x + PAD, y + 25, c.x + c.width - PAD, round(max(0.0, float(a.amount)) / most * (c.width * 0.5), 1), str(a)
+            c.x + PAD,
+            y + 25,
+            c.x + c.width - PAD,
+            round(max(0.0, float(a.amount)) / most * (c.width * 0.5), 1),
+            sum_text(a),
         )
         for c, a in sums
     ]

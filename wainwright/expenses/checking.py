@@ -47,6 +47,8 @@ class Checked:
     tax_why: str = ""
     home: Money | None = None
     source: str = ""
+    amount: Money | None = None
+    day: date | None = None
 
 
 def check(member: Membership, values: dict[str, Any], besides: int = 0, has_receipt: bool = False) -> Checked:
@@ -63,6 +65,7 @@ def check(member: Membership, values: dict[str, Any], besides: int = 0, has_rece
     told = {
         "category": proposal.category if proposal else "", "category_name": name, "why": proposal.why if proposal else "",
         "tax_rate": f"{rate.normalize():f}" if rate is not None else "", "tax_why": why,
+        "amount": _read(values), "day": values.get("date"),
     }  # fmt: skip
     if not (values.get("amount") and values.get("currency") and values.get("date") and category):
         return Checked(**told)
@@ -76,6 +79,16 @@ def check(member: Membership, values: dict[str, Any], besides: int = 0, has_rece
         tuple(_findings(member, expense, book, has_receipt)), "", **told, home=home,
         source=joined("", (as_figure(expense.rate.normalize(), "f"), ", ", expense.rate_source)) if home else "",
     )  # fmt: skip
+
+
+def _read(values: dict[str, Any]) -> Money | None:
+    """The amount as it was understood; nothing while it is no amount of its currency yet."""
+    if not (values.get("amount") and values.get("currency")):
+        return None
+    try:
+        return Money.of(values["amount"], values["currency"])
+    except ValueError:
+        return None
 
 
 def _as_of(book: Rulebook, day: date | None) -> dict[str, Category]:

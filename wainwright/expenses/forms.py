@@ -12,11 +12,11 @@ from wainwright.accounts.selectors import books
 from wainwright.core.mileage import from_km, in_km
 from wainwright.core.money import Money, places
 from wainwright.core.picking import PickList
-from wainwright.core.said import joined, say
+from wainwright.core.said import capital, joined, kept, say
 from wainwright.expenses.models import PAID_BY, Expense, Receipt
 from wainwright.expenses.proposals import Recent, recent_of
 from wainwright.expenses.services.rides import Ride
-from wainwright.fields import AmountField, PickField, PlaceField, day_input
+from wainwright.fields import AmountField, NumberField, PickField, PlaceField, day_input
 from wainwright.formats.places import best_place
 from wainwright.language import country_names
 from wainwright.people.models import Membership
@@ -45,11 +45,11 @@ class CostForm(CodingForm):
     category = PickField(label=say("What for"))
     amount = AmountField(min_value=None)
     currency = forms.ChoiceField()
-    rate = forms.DecimalField(
+    rate = NumberField(
         label=say("Rate on your exchange receipt"), required=False, min_value=Decimal("0.0001"), max_value=Decimal(100000),
         help_text=say("Empty: the table's rate of the day."),
     )  # fmt: skip
-    tax_rate = forms.DecimalField(label=say("Tax %"), required=False, min_value=0, max_value=60)
+    tax_rate = NumberField(label=say("Tax %"), required=False, min_value=0, max_value=60)
     tax = AmountField(label=say("Tax"), required=False, help_text=say("As on the receipt; empty: worked out."))
     paid_by = forms.ChoiceField(label=say("Who paid"), choices=PAID_BY)
     description = forms.CharField(max_length=200, required=False)
@@ -132,14 +132,14 @@ class RideForm(forms.Form):
         label=say("By way of"), max_length=300, required=False, help_text=say("Places parted by commas.")
     )
     there_and_back = forms.BooleanField(required=False, label=say("There and back"))
-    km = forms.DecimalField(
+    km = NumberField(
         label=say("Kilometres one way"), required=False, min_value=Decimal("0.1"), max_value=3000, decimal_places=1,
         help_text=say("Empty: looked up."),
     )  # fmt: skip
-    odometer_start = forms.DecimalField(
+    odometer_start = NumberField(
         label=say("Odometer at the start"), required=False, min_value=0, max_value=9_999_999, decimal_places=1
     )
-    odometer_end = forms.DecimalField(
+    odometer_end = NumberField(
         label=say("Odometer at the end"), required=False, min_value=0, max_value=9_999_999, decimal_places=1
     )
     vehicle = forms.ChoiceField()
@@ -163,7 +163,7 @@ class RideForm(forms.Form):
             )
         own = {v.kind: v.plate for v in member.vehicles.all()}
         self.fields["vehicle"].choices = [
-            (kind, f"{kind.capitalize()}{', ' + own[kind] if kind in own else ''}") for kind in kinds
+            (kind, joined(", ", [capital(kept(kind)), *([own[kind]] if kind in own else [])])) for kind in kinds
         ]
 
     def clean_via(self) -> tuple:

@@ -12,8 +12,8 @@ from wainwright.formats.places import airport_of, best_place, folded
 
 # Longer words first, so that "night train" is not a train to a place called Night.
 MODES = (
-    (say("night train"), Mode.RAIL), (say("own car"), Mode.OWN_CAR), (say("my car"), Mode.OWN_CAR), (say("hire car"), Mode.HIRE_CAR),
-    (say("rented car"), Mode.HIRE_CAR), (say("on foot"), Mode.ON_FOOT), ("flight", Mode.AIR), ("plane", Mode.AIR), ("fly", Mode.AIR),
+    ("night train", Mode.RAIL), ("own car", Mode.OWN_CAR), ("my car", Mode.OWN_CAR), ("hire car", Mode.HIRE_CAR),
+    ("rented car", Mode.HIRE_CAR), ("on foot", Mode.ON_FOOT), ("flight", Mode.AIR), ("plane", Mode.AIR), ("fly", Mode.AIR),
     ("air", Mode.AIR), ("train", Mode.RAIL), ("rail", Mode.RAIL), ("ferry", Mode.FERRY), ("boat", Mode.FERRY), ("ship", Mode.FERRY),
     ("coach", Mode.COACH), ("bus", Mode.COACH), ("taxi", Mode.TAXI), ("cab", Mode.TAXI), ("drive", Mode.OWN_CAR), ("car", Mode.OWN_CAR),
     ("walk", Mode.ON_FOOT),
@@ -80,7 +80,7 @@ def _mode(text: str) -> tuple[Mode, str]:
     for word, mode in MODES:
         if re.match(rf"{word}\b", text):
             return mode, f" {text[len(word) :].strip()} "
-    words = joined(", ", ("flight", "train", "ferry", "coach", "taxi", say("hire car"), say("own car"), "walk"))
+    words = joined(", ", (say("flight"), say("train"), "ferry", "coach", "taxi", "hire car", "own car", say("on foot")))
     raise NotALeg(say("Begin with how you go: {words}. For example: ferry florø wed 7:30", words=words))
 
 

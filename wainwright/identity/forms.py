@@ -15,7 +15,7 @@ class ProviderForm(forms.Form):
     issuer = forms.CharField(
         label=say("Address of the provider"),
         max_length=200,
-        help_text="It begins with https:// and describes itself there.",
+        help_text=say("It begins with https:// and describes itself there."),
     )
     client_id = forms.CharField(
         label=say("What it calls this application"), max_length=200, help_text=say("The client ID.")

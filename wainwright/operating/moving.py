@@ -51,7 +51,7 @@ def target(address: str) -> Iterator[None]:
         del connections[TARGET], connections.databases[TARGET]
 
 
-def move(say: Callable[[str], None]) -> Tally:
+def move(told: Callable[[str], None]) -> Tally:
     """Copy everything to ``TARGET`` and compare. Raises ``Refusal`` where it is in use, where the target is not empty, or where
     what arrived is not what was sent; the target is then as it was before.
 
@@ -96,7 +96,7 @@ def move(say: Callable[[str], None]) -> Tally:
                     )
                 ) from error
             if count:
-                say(f"{model._meta.db_table}: {count}")
+                told(f"{model._meta.db_table}: {count}")
         _count_on(kept)
         mine, theirs = tally(), tally(TARGET)
         if wrong := [*mine.differs(theirs), *filter(None, [broken(TARGET)])]:

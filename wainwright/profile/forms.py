@@ -9,7 +9,7 @@ from django import forms
 from stdnum import iban
 from stdnum.exceptions import ValidationError as NotValid
 
-from wainwright.core.said import say
+from wainwright.core.said import capital, kept, say
 from wainwright.formats.places import best_place
 from wainwright.people.models import Firm
 from wainwright.rulebook.selectors import vehicle_kinds
@@ -100,4 +100,4 @@ class VehicleForm(forms.Form):
 
     def __init__(self, *args: Any, firm: Firm, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["kind"].choices = [(kind, kind.capitalize()) for kind in vehicle_kinds(firm)]
+        self.fields["kind"].choices = [(kind, capital(kept(kind))) for kind in vehicle_kinds(firm)]

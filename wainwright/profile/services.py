@@ -10,6 +10,7 @@ from django.db import IntegrityError, transaction
 from wainwright import clock
 from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.language import LANGUAGES
 from wainwright.news.services import tell
 from wainwright.people.models import Card, Membership, Person, Vehicle
 from wainwright.trail.services import record
@@ -185,3 +186,15 @@ def end_sessions(member: Membership, here: str, session_id: int | None) -> int:
     if ended:
         record(member, say("ended sessions"), f"member:{member.pk}", after={"sessions": len(ended)})
     return len(ended)
+
+
+@transaction.atomic
+def choose_language(member: Membership, code: str) -> None:
+    """Say pages and mails to a person in a language; an empty ``code`` is that of their firm. Raises ``Refusal``."""
+    if code not in ("", *dict(LANGUAGES)):
+        raise Refusal(say("Choose a language of the list."), "language")
+    before, member.person.language = member.person.language, code
+    member.person.save(update_fields=["language"])
+    record(
+        member, say("chose a language"), f"member:{member.pk}", before={"language": before}, after={"language": code}
+    )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.shortcuts import redirect, render
+from django.utils import translation
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.accounts.kept import drop_split, kept_for
@@ -13,6 +14,7 @@ from wainwright.core.said import joined, say
 from wainwright.errors import Refusal
 from wainwright.fields import tell, whole
 from wainwright.formats.places import place
+from wainwright.language import LANGUAGES, code_of
 from wainwright.news.daily import choose
 from wainwright.people.proof import must_be_who
 from wainwright.people.second_factor import has_authenticator
@@ -65,6 +67,11 @@ def profile(request):
             else say("News comes by mail at once."),
         )
         return redirect("profile")
+    if request.method == "POST" and act == "language":
+        services.choose_language(member, request.POST.get("language", ""))
+        translation.activate(code_of(member.person.language, member.firm.language))
+        messages.info(request, say("Pages and mails are in this language from now on."))
+        return redirect("profile")
     if request.method == "POST" and act == "drop-split":
         drop_split(member, whole(request.POST.get("split")))
         messages.info(request, say("The split is not kept any more. What was split by it stays as it is."))
@@ -81,7 +88,8 @@ def profile(request):
         "vehicles": list(member.vehicles.order_by("id")), "manager": member.manager, "link": subscription_link(member),
         "kept": [(each, parts_from(each.parts, member.firm.currency), each.owner_id is None) for each in kept_for(member)],
         "does": [(role, ROLES[role], opened_by(role)) for role in member.roles], "ask": administrators_of(member),
-        "has_code": has_authenticator(request.user), "waits_until": member.account_from,
+        "has_code": has_authenticator(request.user), "waits_until": member.account_from, "languages": LANGUAGES,
+        "firm_language": dict(LANGUAGES).get(member.firm.language, ""),
     }  # fmt: skip
     return render(request, "profile/profile.html", context, status=422 if request.method == "POST" else 200)
 

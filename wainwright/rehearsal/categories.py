@@ -19,7 +19,7 @@ from wainwright.core.text import decimal, one_line
 from wainwright.errors import Faults, Refusal
 from wainwright.expenses.models import Charge, Expense
 from wainwright.expenses.proposals import guides, trades
-from wainwright.fields import plain_number
+from wainwright.fields import typed_number
 from wainwright.masters.services.posting_to import Ledger, read_posting, typed_posting
 from wainwright.people.models import Firm, Membership
 from wainwright.rehearsal.in_force import Kept
@@ -170,7 +170,7 @@ def read_category(known: Known, typed: CategoryTyped, row: Category | None = Non
 
 def _share(typed: str, most: int, name: str, faults: dict[str, str]) -> Decimal:
     try:
-        value = decimal(plain_number(typed.replace("%", "").strip(), 2))
+        value = decimal(typed_number(typed.replace("%", "").strip(), 2))
     except (InvalidOperation, ArithmeticError):
         value = Decimal(-1)
     if not value.is_finite() or not 0 <= value <= most or value != round(value, 2):

@@ -13,7 +13,7 @@ from django.views.decorators.http import require_http_methods, require_POST
 from wainwright import clock
 from wainwright.core.said import as_figure, say
 from wainwright.errors import Faults, Refusal
-from wainwright.fields import AmountField, say_faults, tell
+from wainwright.fields import AmountField, NumberField, say_faults, tell
 from wainwright.people.may import must
 from wainwright.rehearsal.rule_form import DayForm
 from wainwright.rulebook import ahead
@@ -39,10 +39,10 @@ class FiguresForm(forms.Form):
     hold_hours = forms.IntegerField(label=say("A seat is held for, hours"), help_text=say("While somebody decides."))
     ticket_hours = forms.IntegerField(label=say("Ticketed before it leaves, hours"), help_text=say("At the latest."))
     bed_hour = forms.IntegerField(label=say("Under way at this hour needs no bed"), min_value=0, max_value=23)
-    advance_percent = forms.DecimalField(label=say("Advance proposed, per cent"), max_digits=5, decimal_places=2, help_text=say("Of what one pays oneself."))  # fmt: skip
-    advance_unit = forms.DecimalField(label=say("Rounded to"), max_digits=8, decimal_places=2)
+    advance_percent = NumberField(label=say("Advance proposed, per cent"), max_digits=5, decimal_places=2, help_text=say("Of what one pays oneself."))  # fmt: skip
+    advance_unit = NumberField(label=say("Rounded to"), max_digits=8, decimal_places=2)
     advance_blocks = forms.BooleanField(label=say("An unclaimed advance stops the next"), required=False)
-    km_share = forms.DecimalField(label=say("Over the road, no reason asked, per cent"), max_digits=5, decimal_places=2)  # fmt: skip
+    km_share = NumberField(label=say("Over the road, no reason asked, per cent"), max_digits=5, decimal_places=2)  # fmt: skip
     drive_km = forms.IntegerField(label=say("Driving further needs a permission, km one way"))
     commute_off = forms.BooleanField(
         label=say("The way to the usual place of work is taken off"), required=False, help_text=say("Of a ride that begins or ends at home, by the profile."),

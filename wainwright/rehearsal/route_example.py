@@ -14,7 +14,7 @@ from wainwright.core.money import Money, places
 from wainwright.core.routing import Route, finance_faults, work_out_route
 from wainwright.core.rules import kinds
 from wainwright.core.said import joined, say
-from wainwright.fields import plain_number
+from wainwright.fields import typed_number
 from wainwright.formats.countries import country_code
 from wainwright.people.models import Firm, Membership
 from wainwright.people.selectors import signers
@@ -138,7 +138,7 @@ def _amount(word: str, currency: str) -> Money | None:
     if not number or not number[0].isdigit():
         return None
     try:
-        amount = Decimal(plain_number(number, places(currency)))
+        amount = Decimal(typed_number(number, places(currency)))
         return Money.of(amount, currency) if 0 <= amount < Decimal(10) ** 10 else None
     except (InvalidOperation, ValueError):
         return None

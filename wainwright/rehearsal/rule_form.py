@@ -12,7 +12,7 @@ from wainwright.core.money import places
 from wainwright.core.rules import Kind, Level
 from wainwright.core.rules.params import Param
 from wainwright.core.said import joined, say
-from wainwright.fields import AmountField, day_input, plain_number
+from wainwright.fields import AmountField, day_input, typed_number
 from wainwright.rehearsal.laying_down import MOST_LETTERS, Typed
 from wainwright.rulebook.models import Category
 
@@ -128,7 +128,7 @@ class RuleForm(forms.Form):
             if param.type == "yes":
                 value = "yes" if value is True else "no"
             elif param.type in NUMBERS and isinstance(value, str):
-                value = plain_number(value, 2 if param.type == "percent" else 0)
+                value = typed_number(value, 2 if param.type == "percent" else 0)
             params[param.name] = "" if value is None else str(value)
         return Typed(
             self.kind.code, d.get("level", ""), d.get("text", ""), params, d.get("categories", []), d.get("subjects", []), d.get("named", ""),

@@ -243,10 +243,10 @@ def _all(rows: Iterable[Any], words: _Words, text: str = "") -> list[Standing]:
         by_code.setdefault(row.code, []).append(row)
     found = []
     for code, of_code in by_code.items():
-        say, title = words.of_sort(of_code[0])
+        worded, title = words.of_sort(of_code[0])
         kept = sorted((row for row in of_code if not row.draft), key=lambda row: row.since or date.min)
-        versions = [say(row, _gap(kept[n - 1] if n else None, row)) for n, row in enumerate(kept)]
-        drafts = [say(row, None) for row in of_code if row.draft]
+        versions = [worded(row, _gap(kept[n - 1] if n else None, row)) for n, row in enumerate(kept)]
+        drafts = [worded(row, None) for row in of_code if row.draft]
         found.append(Standing(code, title, versions[::-1], drafts[0] if drafts else None))
     order = {HOLDS: 0, COMES: 0, DRAFT: 1, WAS: 2}
     return sorted(

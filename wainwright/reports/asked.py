@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date
 from typing import Any
 from urllib.parse import urlencode
 
@@ -12,7 +11,7 @@ from wainwright.core.said import as_figure, joined, said_by, say
 from wainwright.core.spans import NoSpan, Span, span_before, span_of
 from wainwright.core.table import Part
 from wainwright.errors import Refusal
-from wainwright.fields import whole
+from wainwright.fields import typed_day, whole
 from wainwright.reports.dims import Dim
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
@@ -165,7 +164,7 @@ def _span(report: Report, reader: Reader, code: str, since: str, until: str, fau
     if not report.span:
         return None
     try:
-        days = [date.fromisoformat(text) if text else None for text in (since, until)]
+        days = [typed_day(text) if text else None for text in (since, until)]
     except ValueError:
         faults["span"] = say("Write each day as 2026-10-14.")
         days = [None, None]

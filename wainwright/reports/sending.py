@@ -25,6 +25,7 @@ from wainwright.core.said import as_figure, joined, say
 from wainwright.core.spans import month_end
 from wainwright.core.table import Table, as_data
 from wainwright.errors import NotAllowed, Refusal, Stale
+from wainwright.fields import typed_day
 from wainwright.news.services import Enclosed, tell
 from wainwright.people.models import Firm, Membership
 from wainwright.people.post import post
@@ -177,7 +178,7 @@ def _day(text: str, today: date) -> date:
     if not text.strip():
         return today
     try:
-        day = date.fromisoformat(text.strip())
+        day = typed_day(text)
     except ValueError as error:
         raise Refusal(say("Choose the day on which it goes out."), "day") from error
     if not today <= day <= today + timedelta(days=730):

@@ -16,7 +16,7 @@ from wainwright.core.said import joined, say
 from wainwright.core.text import decimal, one_line
 from wainwright.core.workings import plain
 from wainwright.errors import Faults, Stale
-from wainwright.fields import plain_number
+from wainwright.fields import typed_number
 from wainwright.formats.countries import country_code
 from wainwright.people.models import Membership
 from wainwright.rulebook import ahead
@@ -94,7 +94,7 @@ def read_kin(text: str) -> dict[str, str]:
         if not line.strip():
             continue
         try:
-            value = decimal(plain_number(share.replace("%", "").strip(), 2))
+            value = decimal(typed_number(share.replace("%", "").strip(), 2))
         except (InvalidOperation, ArithmeticError):
             value = Decimal(-1)
         if not 0 < len(kin) <= 20 or not value.is_finite() or not 0 <= value <= 100:

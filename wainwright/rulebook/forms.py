@@ -7,19 +7,19 @@ from django import forms
 from wainwright.core.money import Money
 from wainwright.core.roles import OFFERED
 from wainwright.core.said import say
-from wainwright.fields import day_input
+from wainwright.fields import NumberField, day_input
 from wainwright.rulebook.safeguards import Safeguards
 
 
 class SafeguardsForm(forms.Form):
     """What must be two people, and who needs a second factor."""
 
-    second_payer = forms.DecimalField(
+    second_payer = NumberField(
         label=say("Somebody else pays above"), required=False, min_value=0, max_digits=12, decimal_places=3,
         help_text=say("Whoever cleared a claim above this sum does not pay it. Empty: never asked. Nobody ever "
 "clears or pays their own."),
     )  # fmt: skip
-    release_above = forms.DecimalField(
+    release_above = NumberField(
         label=say("A second person releases pay runs above"), required=False, min_value=0, max_digits=12, decimal_places=3, help_text=say("Empty: never asked."),
     )  # fmt: skip
     certify_by = forms.ChoiceField(
@@ -43,7 +43,7 @@ class SafeguardsForm(forms.Form):
     harmless_to = forms.IntegerField(
         label=say("Harmless up to a risk of"), min_value=0, max_value=100, help_text=say("0: with nothing odd at all.")
     )
-    look_above = forms.DecimalField(
+    look_above = NumberField(
         label=say("Always looked at above"), required=False, min_value=0, max_digits=12, decimal_places=3, help_text=say("Empty: no such amount."),
     )  # fmt: skip
     decide_days = forms.IntegerField(label=say("Days to decide"), min_value=1, max_value=60)

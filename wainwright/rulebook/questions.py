@@ -12,7 +12,7 @@ from wainwright.core.questions import YES_NO, in_a_circle
 from wainwright.core.said import joined, say
 from wainwright.core.text import decimal, one_line
 from wainwright.errors import Faults
-from wainwright.fields import plain_number
+from wainwright.fields import typed_number
 from wainwright.people.models import Firm
 from wainwright.rulebook.models import Category, FirmQuestion
 
@@ -127,7 +127,7 @@ def _decided(
     if what == "tickets":
         return kept, ""
     try:
-        amount = decimal(plain_number(each.get("amount", ""), 2))
+        amount = decimal(typed_number(each.get("amount", ""), 2))
         fits = amount.is_finite() and 0 < amount <= 10_000_000 and Money.rounded(amount, firm.currency).amount == amount
     except (InvalidOperation, ArithmeticError):
         amount, fits = Decimal(0), False

@@ -16,7 +16,7 @@ from wainwright.core.said import say
 from wainwright.core.text import decimal
 from wainwright.core.workings import day_text
 from wainwright.errors import Faults, Refusal, Stale
-from wainwright.fields import plain_number
+from wainwright.fields import typed_number
 from wainwright.news.services import tell
 from wainwright.people.may import must
 from wainwright.people.models import Firm, Membership
@@ -75,7 +75,7 @@ def read_limits(firm: Firm, typed: Mapping[int, str]) -> list[Limit]:
 
 def _amount(text: str, currency: str) -> Money | None:
     try:
-        amount: Decimal = decimal(plain_number(text.upper().replace(currency, "").strip(), places(currency)))
+        amount: Decimal = decimal(typed_number(text.upper().replace(currency, "").strip(), places(currency)))
         fits = amount.is_finite() and 0 <= amount < 10**12 and Money.rounded(amount, currency).amount == amount
     except (InvalidOperation, ArithmeticError, ValueError):
         return None

@@ -13,12 +13,12 @@ from wainwright.accounts.forms import CodingForm
 from wainwright.bookings.models import KINDS
 from wainwright.core.journey import Meal, Mode
 from wainwright.core.rules.facts import PAPERS
-from wainwright.core.said import say
-from wainwright.fields import AmountField, PlaceField, day_input
+from wainwright.core.said import capital, kept, say
+from wainwright.fields import AmountField, NumberField, PlaceField, day_input
 from wainwright.trips.models import PAID_BY
 from wainwright.trips.services.details import HANDY
 
-MODES = [(mode.value, mode.value.capitalize()) for mode in Mode]
+MODES = [(mode.value, capital(kept(mode.value))) for mode in Mode]
 
 
 def hour_input() -> forms.TimeInput:
@@ -92,12 +92,12 @@ class LegForm(Named):
     vehicle = forms.CharField(
         label=say("Own vehicle"), required=False, max_length=20, help_text=say("Empty: the car; or another kind that has a rate."),
     )  # fmt: skip
-    km = forms.DecimalField(
+    km = NumberField(
         label=say("km one way"), required=False, max_digits=7, decimal_places=1, min_value=Decimal("0.1"),
         help_text=say("Empty: looked up."), widget=forms.TextInput(attrs={"inputmode": "decimal"}),
     )  # fmt: skip
-    odometer_start = forms.DecimalField(label=say("or odometer from"), required=False, max_digits=8, decimal_places=1, widget=forms.TextInput(attrs={"inputmode": "decimal"}))  # fmt: skip
-    odometer_end = forms.DecimalField(label="to", required=False, max_digits=8, decimal_places=1, widget=forms.TextInput(attrs={"inputmode": "decimal"}))  # fmt: skip
+    odometer_start = NumberField(label=say("or odometer from"), required=False, max_digits=8, decimal_places=1, widget=forms.TextInput(attrs={"inputmode": "decimal"}))  # fmt: skip
+    odometer_end = NumberField(label="to", required=False, max_digits=8, decimal_places=1, widget=forms.TextInput(attrs={"inputmode": "decimal"}))  # fmt: skip
     passengers = forms.IntegerField(required=False, min_value=0, max_value=8)
     back_day = forms.DateField(label=say("The same way back on"), required=False, widget=day_input())
     back_time = forms.TimeField(label="at", required=False, widget=hour_input())
@@ -173,7 +173,7 @@ class HostForm(Named):
     first = forms.DateField(label=say("From"), widget=day_input())
     last = forms.DateField(label="to", widget=day_input())
     meals = forms.MultipleChoiceField(
-        choices=[(m.value, m.value.capitalize()) for m in Meal], required=False, widget=forms.CheckboxSelectMultiple
+        choices=[(m.value, capital(kept(m.value))) for m in Meal], required=False, widget=forms.CheckboxSelectMultiple
     )
     quarters = forms.BooleanField(label=say("Quarters too"), required=False)
 
@@ -210,7 +210,7 @@ class PaperForm(Named):
     """A paper with its kind."""
 
     ids = "paper"
-    kind = forms.ChoiceField(choices=[(k, k.capitalize()) for k in PAPERS])
+    kind = forms.ChoiceField(choices=[(k, capital(kept(k))) for k in PAPERS])
     file = forms.FileField(
         widget=forms.FileInput(attrs={"accept": "application/pdf,image/*", "data-send-on-change": ""}),
         help_text=say("Attached as soon as it is chosen."),

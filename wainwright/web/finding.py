@@ -19,7 +19,7 @@ from wainwright.core.said import say
 from wainwright.core.text import decimal
 from wainwright.core.workings import day_text
 from wainwright.expenses.models import Charge, Expense
-from wainwright.fields import plain_number
+from wainwright.fields import typed_number
 from wainwright.paging import page_of
 from wainwright.people.models import Membership
 from wainwright.signoff.selectors import asked_about
@@ -256,7 +256,7 @@ def _amount(text: str, currency: str) -> int | None:
     if not any(c.isdecimal() for c in text):
         return None
     try:
-        typed = decimal(plain_number(text, places(currency)))
+        typed = decimal(typed_number(text, places(currency)))
         return Money.rounded(typed, currency).minor if typed.is_finite() and abs(typed) < 10**12 else None
     except ArithmeticError:
         return None

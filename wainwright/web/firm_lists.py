@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET
 from wainwright.claims.models import Claim
 from wainwright.core.said import say
 from wainwright.core.states import CLAIM, TRIP
+from wainwright.fields import typed_day
 from wainwright.paging import page_of
 from wainwright.people.may import must
 from wainwright.trips.models import Trip
@@ -52,7 +53,7 @@ class Narrow:
 
 def _day(text: str | None) -> date | None:
     try:
-        return date.fromisoformat(text) if text else None
+        return typed_day(text) if text else None
     except ValueError:
         return None
 

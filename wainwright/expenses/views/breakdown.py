@@ -19,6 +19,7 @@ from wainwright.expenses.models import Expense
 from wainwright.expenses.selectors import expense_for
 from wainwright.expenses.services import editing
 from wainwright.expenses.views.expense import money_of, money_or_nothing, says_allowance, show, version_of
+from wainwright.fields import typed_day
 from wainwright.rulebook.selectors import rulebook
 
 PART_FIELDS = ("category", "label", "amount", "night", "meal", "tax", "code")
@@ -111,7 +112,7 @@ def _nightly(request, expense: Expense) -> list[editing.PartTyped]:
     count = request.POST.get("night-count", "").strip()
     if not count:
         return []
-    first = date.fromisoformat(request.POST.get("night-first", ""))
+    first = typed_day(request.POST.get("night-first", ""))
     if not count.isdecimal() or not 0 < int(count) <= 60:
         raise Refusal(say("Say how many nights, from 1 to 60."))
     tax = request.POST.get("night-tax", "").strip()

@@ -22,7 +22,7 @@ from wainwright.expenses.models import Expense, Receipt
 from wainwright.expenses.proposals import proposed_parts, recent_codings
 from wainwright.expenses.selectors import expense_for
 from wainwright.expenses.services import editing, pages, receipts
-from wainwright.fields import plain_number, tell, whole
+from wainwright.fields import tell, typed_number, whole
 from wainwright.formats.pictures import MOST_BYTES
 from wainwright.rulebook.models import Category
 from wainwright.rulebook.selectors import rulebook
@@ -203,7 +203,7 @@ def declare_lost(request, expense_id: int):
 def money_of(text: str, currency: str) -> Money:
     """An amount as typed in a grid. Raises ``ValueError`` saying which."""
     try:
-        value = decimal(plain_number(text, places(currency)))
+        value = decimal(typed_number(text, places(currency)))
         if abs(value) > 10**9:
             raise InvalidOperation
         return Money.of(value, currency)

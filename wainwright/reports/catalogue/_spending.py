@@ -7,7 +7,7 @@ from typing import Any
 
 from django.db.models import Count, Q, QuerySet, Sum
 
-from wainwright.core.said import say
+from wainwright.core.said import kept, say
 from wainwright.reports.dims import Dim, category, choice, codings, country, person, text, times, trip
 from wainwright.reports.models import SpendLine, Stage
 from wainwright.reports.reader import Reader
@@ -58,7 +58,7 @@ MEASURES = (
 EACH = (
     Col("day", say("Day"), "day", "date"), Col("person", say("Person"), "member_id", "person"), Col("label", say("What"), "label"),
     Col("category", say("Category"), "category", make=lambda reader, code: reader.categories.get(code, code)),
-    Col("stage", say("Stands at"), "stage", make=lambda reader, value: Stage(value).label),
+    Col("stage", say("Stands at"), "stage", make=lambda reader, value: kept(str(Stage(value).label))),
     Col("amount", say("Amount"), "net_minor", "money"), Col("tax", say("Tax back"), "tax_minor", "money"),
 )  # fmt: skip
 

@@ -8,7 +8,7 @@ from wainwright.core.money import places
 from wainwright.core.said import say
 from wainwright.core.text import decimal
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.fields import plain_number
+from wainwright.fields import typed_number
 from wainwright.trips.panels.base import Again, Page, Panel, act
 from wainwright.trips.services import plan
 
@@ -64,7 +64,7 @@ class AdvancePanel(Panel):
         typed, why = page.request.POST.get("advance", "")[:40], page.request.POST.get("why", "")[:200]
         try:
             try:
-                amount = decimal(plain_number(typed, places(page.trip.currency)).strip() or "0")
+                amount = decimal(typed_number(typed, places(page.trip.currency)).strip() or "0")
             except ArithmeticError as error:
                 raise Refusal(say("Type the advance as a number.")) from error
             if not amount.is_finite() or abs(amount) > 10**9:

@@ -21,6 +21,7 @@ from wainwright.errors import Refusal, Stale
 from wainwright.formats.places import airport_of, best_place
 from wainwright.formats.typed_journey import read_journey
 from wainwright.formats.typed_leg import NotALeg, TypedLeg, read_leg
+from wainwright.language import typed_words
 from wainwright.people.models import Membership
 from wainwright.trips.models import Leg, Night, Trip
 from wainwright.trips.selectors import trip_for
@@ -65,7 +66,7 @@ def add_typed_legs(member: Membership, trip_id: int, text: str) -> list[tuple[Le
     read: list[tuple[TypedLeg, datetime, str, Decimal, Drive | None]] = []
     for part in parts:
         try:
-            typed = read_leg(part, here, now)
+            typed = read_leg(typed_words(part), here, now)
         except NotALeg as error:
             where = f"“{part.strip()[:40]}”: " if len(parts) > 1 else ""
             raise Refusal(f"{where}{error}", "line") from error
@@ -129,7 +130,7 @@ def _planned(member: Membership, text: str) -> tuple[list[_Planned], Begun]:
     today = clock.today(member.firm.zone)
     home = best_place(member.home_code) if member.home_code else None
     try:
-        typed = read_journey(text, home, today)
+        typed = read_journey(typed_words(text), home, today)
     except NotALeg as error:
         raise Refusal(said_by(error), "line") from error
     if typed.out is None:

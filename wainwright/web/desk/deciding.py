@@ -34,13 +34,13 @@ def asks_of_approver(reader: Reader) -> Iterator[Ask]:
     )  # fmt: skip
     if found["late"]:
         yield Ask(
-            say("waits for your decision, late") if found["late"] == 1 else say("wait for your decision, late"), "/bench/", "Decide", HOLDS, found["late"],
+            say("waits for your decision, late") if found["late"] == 1 else say("wait for your decision, late"), "/bench/", say("Decide"), HOLDS, found["late"],
             reader.money(found["late_s"]), found["late_since"],
         )  # fmt: skip
     if found["n"] > found["late"]:
         left = found["n"] - found["late"]
         yield Ask(
-            say("waits for your decision") if left == 1 else say("wait for your decision"), "/bench/", "Decide", LATE, left,
+            say("waits for your decision") if left == 1 else say("wait for your decision"), "/bench/", say("Decide"), LATE, left,
             reader.money((found["s"] or 0) - (found["late_s"] or 0)), clock.day_of(found["since"], reader.firm.zone) if found["since"] else None,
         )  # fmt: skip
     if not reader.member.may["take_over"]:

@@ -1,0 +1,141 @@
+"""A language that nobody speaks: every message that goes through the catalogs is written in letters of another alphabet.
+
+What a page still says in Latin letters is then a name, a code, what somebody typed, or words that were never translated.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from unittest import mock
+
+from django.apps import apps
+from django.db import models
+from django.utils.translation import trans_real
+from lxml import html
+
+from wainwright import reading
+from wainwright.core.recognising import Messages
+from wainwright.formats.countries import countries
+from wainwright.web.management.commands.words import gathered
+
+CODE = "nb"
+_LATIN = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"
+_OTHER = "абцдефгхийклмнопярстуввхузАБЦДЕФГХИЙКЛМНОПЯРСТУВВХУЗ"
+_LETTERS = str.maketrans(_LATIN, _OTHER)
+# What stays as it is in a message: values, tags, entities.
+_KEPT = re.compile(r"(\{\w+\}|%\(\w+\)[sd]|<[^>]*>|&\w+;)")
+_SAID = re.compile(r"[Ѐ-ӿ]+")
+_PIECE = re.compile(r"[·,;:()“”«»—\n|→…!?•+×÷=/]|\s[–-]\s|\d[\d.,:%]*|\.\s|\s{2,}")
+_WORD = re.compile(r"[A-Za-zæøåÆØÅéüö’']{2,}")
+# Names of things that are the same everywhere, and the short names of days and months, which Babel writes in Norwegian.
+_ANYWHERE = frozenset(
+    ["Wainwright", "km", "kg", "CO", "PDF", "CSV", "XLSX", "JSON", "TOML", "XML", "ODS", "OFX", "QIF", "HTML", "SHA", "SCIM", "API", "URL", "HTTPS", "UTC", "IBAN", "BIC", "ISO", "Enter", "Esc", "https", "man", "tir", "ons", "tor", "fre", "lør", "søn", "jan", "feb", "mars", "apr", "mai", "juni", "juli", "aug", "sep", "sept", "okt", "nov", "des", "januar", "februar", "april", "august", "september", "oktober", "november", "desember", "kl", "English", "Norsk", "bokmål", "Deutsch"]
+)  # fmt: skip
+# Fields that hold what people typed, or what firms, carriers and banks are called; not what we say.
+_OURS = frozenset(
+    {"what", "why", "problem", "refused", "mode", "state", "kind", "workings", "shows_by", "allows_by", "cure"}
+)
+_ATTRIBUTES = ("title", "aria-label", "placeholder", "alt")
+# Columns of files are called in files as they are called in files; a stand-in's moods are the demo's.
+NOT_OURS = (
+    "/stand-ins/",
+    "/look/",
+    "/rules/allowances/",
+    "/people/table/",
+    "/rules/rules.toml",
+    "/rules/drafts/",
+    "/rules/schemes/",
+    "/ledger/api/",
+    "/mail/",
+)
+
+
+def strange(message: str) -> str:
+    """A message in strange letters, its values left alone."""
+    return "".join(
+        piece if n % 2 else piece.translate(_LETTERS) for n, piece in enumerate(_KEPT.split(message))
+    )  # fmt: skip
+
+
+class _Strange:
+    _catalog: dict[str, str] = {}
+
+    def gettext(self, message: str) -> str:
+        return strange(message)
+
+    def ngettext(self, one: str, many: str, number: int) -> str:
+        return strange(one if number == 1 else many)
+
+    def pgettext(self, _context: str, message: str) -> str:
+        return strange(message)
+
+    def npgettext(self, _context: str, one: str, many: str, number: int) -> str:
+        return self.ngettext(one, many, number)
+
+    def language(self) -> str:
+        return CODE
+
+    def to_language(self) -> str:
+        return CODE
+
+
+@contextmanager
+def spoken() -> Iterator[Messages]:
+    """Within this whoever reads bokmål reads the strange language."""
+    ids = [message.id for message in gathered() if message.id]
+    known = Messages((each[0], each[1]) if isinstance(each, tuple | list) else (each, each) for each in ids)
+    with (
+        mock.patch.dict(trans_real._translations, {CODE: _Strange()}),
+        mock.patch.object(reading, "messages", lambda: known),
+    ):
+        yield known
+
+
+def typed_by_people(known: Messages) -> str:
+    """Every text in the database that is not a sentence of ours, in small letters."""
+    found: set[str] = set(countries(CODE).values())
+    for model in apps.get_models():
+        if not model.__module__.startswith("wainwright.") or model.__name__ in ("Entry", "Notice"):
+            continue
+        fields = [
+            field.name for field in model._meta.concrete_fields
+            if isinstance(field, models.CharField | models.TextField | models.JSONField) and not field.choices and field.name not in _OURS
+        ]  # fmt: skip
+        for row in model._default_manager.values_list(*fields) if fields else ():
+            found |= {text for value in row for text in _texts(value)}
+    return "\n".join(text.lower() for text in found if known.find(text) is None)
+
+
+def _texts(value: object) -> Iterator[str]:
+    if isinstance(value, str):
+        yield value
+    elif isinstance(value, dict):
+        for each in value.values():
+            yield from _texts(each)
+    elif isinstance(value, list):
+        for each in value:
+            yield from _texts(each)
+
+
+def left_over(page: str, typed: str) -> list[str]:
+    """What a page says that is neither in strange letters nor known from the database."""
+    if not page.strip():
+        return []
+    tree, found = html.fromstring(page), []
+    for element in tree.iter():
+        if isinstance(element.tag, str) and element.tag not in ("script", "style", "code", "textarea"):
+            found += [element.text or "", *(element.get(name) or "" for name in _ATTRIBUTES)]
+        found.append(element.tail or "")
+    return sorted({piece for text in found for piece in _pieces(text, typed)})
+
+
+def _pieces(text: str, typed: str) -> Iterator[str]:
+    for piece in _PIECE.split(_SAID.sub("\n", text)):
+        plain = piece.strip(" .'’\"−&*%-")
+        words = [
+            word for word in _WORD.findall(plain) if word not in _ANYWHERE and not re.fullmatch("[A-Z]{2,4}", word)
+        ]
+        if words and plain.lower() not in typed and not all(word.lower() in typed for word in words):
+            yield plain
