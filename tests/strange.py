@@ -49,6 +49,8 @@ NOT_OURS = (
     "/rules/schemes/",
     "/ledger/api/",
     "/mail/",
+    "/trail/",
+    "/profile/sessions/",
 )
 
 
@@ -96,6 +98,7 @@ def spoken() -> Iterator[Messages]:
 def typed_by_people(known: Messages) -> str:
     """Every text in the database that is not a sentence of ours, in small letters."""
     found: set[str] = set(countries(CODE).values())
+    names: set[str] = set()
     for model in apps.get_models():
         if not model.__module__.startswith("wainwright.") or model.__name__ in ("Entry", "Notice"):
             continue
@@ -105,7 +108,9 @@ def typed_by_people(known: Messages) -> str:
         ]  # fmt: skip
         for row in model._default_manager.values_list(*fields) if fields else ():
             found |= {text for value in row for text in _texts(value)}
-    return "\n".join(text.lower() for text in found if known.find(text) is None)
+            # A firm may call an account as we call something: it stays as the firm calls it.
+            names |= {value for field, value in zip(fields, row, strict=True) if field == "name"}
+    return "\n".join(text.lower() for text in found if text in names or known.find(text) is None)
 
 
 def _texts(value: object) -> Iterator[str]:
@@ -139,3 +144,16 @@ def _pieces(text: str, typed: str) -> Iterator[str]:
         ]
         if words and plain.lower() not in typed and not all(word.lower() in typed for word in words):
             yield plain
+
+
+def sent_back(page: str) -> list[str]:
+    """What a page would send back in strange letters: values are keys, the same in every language."""
+    if not page.strip():
+        return []
+    tree = html.fromstring(page)
+    found = [
+        element.get("value") or ""
+        for element in tree.xpath("//button[@value] | //option[@value] | //input[@type='hidden' or @type='radio' or @type='checkbox']")
+    ]  # fmt: skip
+    found += [option.text_content() for option in tree.xpath("//select//option[not(@value)]")]
+    return sorted({value for value in found if _SAID.search(value)})

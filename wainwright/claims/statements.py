@@ -96,7 +96,7 @@ def _settlement(row: Row, currency: str) -> Settlement:
         money(row.personal_minor), money(row.advance_minor), money(row.earlier_minor),
         money(row.flat_minor),
     )  # fmt: skip
-    steps = tuple(Step(what, worth) for what, worth in row.workings)
+    steps = tuple(Step(kept(what), worth) for what, worth in row.workings)
     to_traveller = max(row.due_minor, 0) - row.to_issuer_minor
     return Settlement(
         sums, money(row.due_minor), money(row.to_issuer_minor), money(to_traveller), money(max(-row.due_minor, 0)),

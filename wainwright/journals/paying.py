@@ -267,7 +267,7 @@ def pay(request):
         words = [say("Pay run {number} is made. It waits for a second person, who releases it.", number=run.number)]
     words += [say("{failed} failed and can be paid again.", failed=failed)] if failed else []
     words += [say("{open} not settled yet.", open=open_)] if open_ and not run.to_release else []
-    messages.info(request, " ".join(words))
+    messages.info(request, joined(" ", words))
     if paid.left:
         messages.error(request, say("Left out: {list}", list=joined(" ", paid.left)))
     return redirect("pay-run", run.pk)

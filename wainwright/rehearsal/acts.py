@@ -177,7 +177,7 @@ def _shown(request, row: Rehearsal, status: int, day_form: DayForm):
     context = {
         "row": row, "thing": thing, "sort": sort, "kind": kinds()[row.rule.kind] if row.rule is not None else None, "words": COUNTS[sort],
         "changed": seen != row.seen, "late": not done and row.time < clock.now() - running.BROKEN_OFF,
-        "whose": Groups.of(row.firm).sentence(row.groups) if row.groups else "everybody", "seen": seen, "path": _path(row), "draft": _waits(row),
+        "whose": Groups.of(row.firm).sentence(row.groups) if row.groups else say("everybody"), "seen": seen, "path": _path(row), "draft": _waits(row),
         "result": result_of(row, rulebook(row.firm).names) if done else None, "examples": examples(request.member, row) if done else [],
         "day_form": day_form, "trial": row.sort in TRIALS,
     }  # fmt: skip

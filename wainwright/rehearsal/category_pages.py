@@ -53,7 +53,7 @@ class CategoryForm(forms.Form):
     is_lodging = forms.BooleanField(label=say("Nights are paid by it: ceilings apply"), required=False)
     tips = forms.BooleanField(label=say("Tips are usual: the card may be charged up to 20 % more than the paper says"), required=False)  # fmt: skip
     asks = forms.MultipleChoiceField(label=say("Must be said where it is chosen"), required=False, choices=list(WORDS.items()), widget=forms.CheckboxSelectMultiple)  # fmt: skip
-    named = forms.CharField(label=say("Who may use it"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": "everybody"}), help_text=say("Roles, codes, countries where people live, names: a line each."))  # fmt: skip
+    named = forms.CharField(label=say("Who may use it"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": say("everybody")}), help_text=say("Roles, codes, countries where people live, names: a line each."))  # fmt: skip
     left_out = forms.CharField(label=say("But not"), required=False, max_length=3000, widget=AREA)
     account = forms.CharField(label=say("Account"), required=False, max_length=20, widget=forms.TextInput(attrs={"list": "accounts"}), help_text=say("Empty: finance names it."))  # fmt: skip
     abroad = forms.CharField(label=say("Paid abroad"), required=False, max_length=20, widget=forms.TextInput(attrs={"list": "accounts"}))  # fmt: skip

@@ -73,7 +73,7 @@ def _short(value: Any) -> str:
 
 
 def _wrong(form: forms.Form) -> list[str]:
-    return [joined("", (name, ": ", " ".join(words))) for name, words in form.errors.items()]
+    return [joined("", (name, ": ", joined(" ", words))) for name, words in form.errors.items()]
 
 
 def _read_figures(by: Membership, data: Mapping[str, Any]) -> Read:

@@ -41,7 +41,7 @@ class QuestionForm(forms.Form):
     where = forms.ChoiceField(label=say("Where the trip goes"), required=False, choices=[("", "anywhere"), ("abroad", "abroad"), ("home", say("at home"))])  # fmt: skip
     after = forms.ChoiceField(label=say("Only after"), required=False)
     answer = forms.CharField(label=say("was answered"), required=False, max_length=60)
-    named = forms.CharField(label=say("Of whom"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": "everybody"}), help_text=say("Roles, codes, countries where people live, names: a line each."))  # fmt: skip
+    named = forms.CharField(label=say("Of whom"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": say("everybody")}), help_text=say("Roles, codes, countries where people live, names: a line each."))  # fmt: skip
     left_out = forms.CharField(label=say("But not of"), required=False, max_length=3000, widget=AREA)
 
     def __init__(self, *args: Any, firm: Firm, first: Mapping[str, Any] | None = None, **options: Any) -> None:

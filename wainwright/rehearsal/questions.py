@@ -6,7 +6,7 @@ from typing import Any
 
 from django.db import transaction
 
-from wainwright.core.said import say
+from wainwright.core.said import said_by, say
 from wainwright.errors import Faults, Refusal
 from wainwright.people.models import Firm, Membership
 from wainwright.rehearsal.in_force import Kept
@@ -62,7 +62,7 @@ def read_meant(
     try:
         row.groups = Groups.of(firm).read(named, left_out)
     except NoGroup as unknown:
-        faults["named"] = str(unknown)
+        faults["named"] = said_by(unknown)
     if faults:
         raise Faults(faults)
     return row

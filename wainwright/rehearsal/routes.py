@@ -56,7 +56,7 @@ class RouteForm(forms.Form):
     rules = forms.MultipleChoiceField(
         label=say("Where a rule speaks"), required=False, widget=forms.CheckboxSelectMultiple
     )
-    named = forms.CharField(label=say("Of whom"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": "everybody"}), help_text=say("Roles, codes, countries where people live, names: a line each."))  # fmt: skip
+    named = forms.CharField(label=say("Of whom"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": say("everybody")}), help_text=say("Roles, codes, countries where people live, names: a line each."))  # fmt: skip
     left_out = forms.CharField(
         label=say("But not of"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2})
     )

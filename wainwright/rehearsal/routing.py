@@ -142,13 +142,12 @@ def _codes(firm: Firm, typed: str, groups: Groups, faults: dict[str, str]) -> li
             found.append(keys[0].split(":", 2)[1:])
         else:
             wrong.append(
-                joined(
-                    "",
-                    ("“", word[:40], "” ", "may be several codes: " + groups.say(keys) if keys else "is no code", "."),
-                )
+                say("“{word}” may be several codes: {keys}.", word=word[:40], keys=groups.say(keys))
+                if keys
+                else say("“{word}” is no code.", word=word[:40])
             )
     if wrong:
-        faults["codes"] = " ".join(wrong)
+        faults["codes"] = joined(" ", wrong)
     return found
 
 

@@ -67,7 +67,7 @@ class RuleForm(forms.Form):
         help_text=say("None ticked: all."),
     )
     named = forms.CharField(
-        label=say("For whom"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": "everybody"}),
+        label=say("For whom"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": say("everybody")}),
         help_text=say("Roles, codes of the coding, countries where people live, names: a line each."),
     )  # fmt: skip
     left_out = forms.CharField(
@@ -148,7 +148,10 @@ class SpanForm(forms.Form):
     since = forms.DateField(label=say("From"), widget=day_input())
     until = forms.DateField(label=say("Until"), widget=day_input())
     whose = forms.CharField(
-        label=say("Whose"), required=False, max_length=500, widget=forms.TextInput(attrs={"placeholder": "everybody's"})
+        label=say("Whose"),
+        required=False,
+        max_length=500,
+        widget=forms.TextInput(attrs={"placeholder": say("everybody's")}),
     )
 
     @classmethod

@@ -190,6 +190,6 @@ def _taken(rows: Sequence[Row]) -> str:
         if drafts
         else ""
     )
-    return " ".join(
-        filter(None, [said, *(say("{text}: set.", text=row.text) for row in rows if row.table is not None)])
+    return joined(
+        " ", filter(None, [said, *(say("{text}: set.", text=row.text) for row in rows if row.table is not None)])
     )

@@ -77,7 +77,7 @@ class Standing:
                 for v in versions
             ),
         ]
-        return all(word in " ".join(said).casefold() for word in text.casefold().split())
+        return all(word in " ".join(f"{each} {each!s}" for each in said).casefold() for word in text.casefold().split())
 
 
 @dataclass(frozen=True)
@@ -167,9 +167,9 @@ def _decided(each: dict[str, Any], home: str) -> str:
     """What one answer decides, in words: which answer, what, how much, who pays."""
     amount = joined("", (Money(Decimal(str(each["amount"])), home), " ", home)) if each.get("amount") else ""
     said = [WHAT_WORDS.get(each["what"], each["what"]), each.get("name", ""), amount]
-    words = " ".join(filter(None, said))
+    words = joined(" ", filter(None, said))
     paid = (dict(PAYS) if each["what"] == "tickets" else _PAID).get(each.get("paid_by", ""), "")
-    return joined(": ", filter(None, [str(each.get("when", "")), ", ".join(filter(None, [words, paid]))]))
+    return joined(": ", filter(None, [str(each.get("when", "")), joined(", ", filter(None, [words, paid]))]))
 
 
 @dataclass(frozen=True)

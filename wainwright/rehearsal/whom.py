@@ -38,8 +38,8 @@ class Groups:
             rows.append((f"country:{code}", name, (code,)))
         for dimension, code, name in Code.objects.filter(firm=firm).values_list("dimension", "code", "name"):
             if dimension in names:
-                words = joined("", (names[dimension].lower(), " ", code))
-                rows.append((f"code:{dimension}:{code}", words, (code, joined("", (words, " ", name)))))
+                words = f"{names[dimension].lower()} {code}"
+                rows.append((f"code:{dimension}:{code}", words, (code, f"{words} {name}")))
         people = list(Membership.objects.filter(firm=firm).values_list("pk", "person__name", "person__email"))
         often = Counter(name.casefold() for _, name, _ in people)
         for pk, name, email in people:
@@ -48,7 +48,7 @@ class Groups:
             rows.append((f"person:{pk}", name if alone else email, (name, email)))
         groups = cls({key: words for key, words, _ in rows})
         for key, words, typed in rows:
-            for each in {words, *typed}:
+            for each in {f"{words}", str(words), *typed}:
                 groups.meant.setdefault(each.casefold(), []).append(key)
         return groups
 
@@ -64,7 +64,7 @@ class Groups:
         if both := sorted(self.say([key]) for key in found if f"{LEAVES_OUT}{key}" in found):
             wrong.append(say("Both meant and left out: {list}.", list=joined(", ", both)))
         if wrong:
-            raise NoGroup(" ".join(wrong))
+            raise NoGroup(joined(" ", wrong))
         return list(dict.fromkeys(found))
 
     def _read(self, text: str, sign: str, wrong: list[str]) -> list[str]:
@@ -91,10 +91,14 @@ class Groups:
         """Return what is typed to mean some keys: those named, those left out, a line each."""
         named = [key for key in keys if not key.startswith(LEAVES_OUT)]
         out = [key[1:] for key in keys if key.startswith(LEAVES_OUT)]
-        return "\n".join(self.words.get(key, key) for key in named), "\n".join(self.words.get(key, key) for key in out)
+        written = ["\n".join(str(self.words.get(key, key)) for key in keys) for keys in (named, out)]
+        return written[0], written[1]
 
     def sentence(self, keys: Sequence[str]) -> str:
         """Return whom some keys mean, as it stands beside a rule."""
         named = [key for key in keys if not key.startswith(LEAVES_OUT)]
         out = [key[1:] for key in keys if key.startswith(LEAVES_OUT)]
-        return (self.say(named) if named else "everybody") + (say(", but not {say}", say=self.say(out)) if out else "")
+        return joined(
+            "",
+            (self.say(named) if named else say("everybody"), say(", but not {say}", say=self.say(out)) if out else ""),
+        )

@@ -100,7 +100,7 @@ def _entitles(firm: Firm, typed: QuestionTyped, row: FirmQuestion, faults: dict[
     if sum(each["what"] in ("tickets", "vehicles") and not each.get("when") for each in found) > 1:
         wrong.append(say("Two rows decide the same for any answer."))
     if wrong:
-        faults["entitles"] = " ".join(wrong)
+        faults["entitles"] = joined(" ", wrong)
     return found
 
 

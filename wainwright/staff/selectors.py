@@ -10,7 +10,7 @@ from django.db.models.functions import Coalesce
 from wainwright import clock
 from wainwright.core.picking import PickList
 from wainwright.core.routing import Signer, who_signs_for
-from wainwright.core.said import joined, say
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed
 from wainwright.people.may import must
 from wainwright.people.models import Cover, Delegate, Membership
@@ -96,6 +96,4 @@ def names(member: Membership, deciders: bool = False, everybody: bool = False) -
     if deciders:
         rows = rows.filter(Q(approver=True) | Q(finance=True))
     found = rows.order_by("person__name").values_list("pk", "person__name", "job")
-    return PickList.of(
-        [(str(pk), joined("", (name, ", ", job)) if job else name) for pk, name, job in found], with_codes=False
-    )
+    return PickList.of([(str(pk), f"{name}, {job}" if job else name) for pk, name, job in found], with_codes=False)

@@ -120,11 +120,11 @@ def itinerary_text(file: TripFile) -> str:
             else joined("", (day_words(row.at), " ", as_figure(row.at, "%H:%M"), " – ", until))
         )
         lines.append(
-            joined("", (when, "  ", row.title))
+            str(joined("", (when, "  ", row.title)))
             + (f" ({row.note})" if row.note else "")
             + (f", {_seat(row)}" if row.seats else "")
         )
-    return "\n".join(lines)
+    return "\n".join(map(str, lines))
 
 
 def itinerary_html(file: TripFile) -> str:
@@ -142,7 +142,7 @@ def calendar_of(files: list[TripFile], name: str) -> bytes:
             entries.append(
                 Appointment(f"{file.trip.subject}-leg-{leg.pk}@wainwright", joined("", (capfirst(gettext(leg.mode)), " ", leg.origin['town'], " – ", leg.target['town'])),
                             leg.leaves, leg.origin["zone"], leg.arrives, leg.target["zone"], leg.origin["name"],
-                            "\n".join(filter(None, [file.trip.title, row.note, capfirst(_seat(row)) if row.seats else ""])), timedelta(hours=2))
+                            "\n".join(map(str, filter(None, [file.trip.title, row.note, capfirst(_seat(row)) if row.seats else ""]))), timedelta(hours=2))
             )  # fmt: skip
         for stay in file.stays:
             first, last, zone = stay[0], stay[-1], stay[0].place["zone"]

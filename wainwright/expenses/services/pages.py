@@ -14,7 +14,7 @@ from PIL import Image
 from wainwright import clock
 from wainwright.core.fx import NoRate, convert
 from wainwright.core.money import Money
-from wainwright.core.said import as_figure, say
+from wainwright.core.said import as_figure, joined, say
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.models import Receipt, ReceiptPage
 from wainwright.expenses.services.editing import mine
@@ -171,7 +171,7 @@ def put_on_trip(member: Membership, receipt_id: int, trip_id: int) -> list[str]:
             leg = plan.add_leg(member, trip.pk, row["mode"], origin, target, leaves, max(arrives, leaves), cost, "firm")
             done.append(str(leg))
     if not done:
-        raise Refusal(" ".join(later) or say("All of it is on the trip already."))
+        raise Refusal(joined(" ", later) if later else say("All of it is on the trip already."))
     what = say("a calendar's journey") if receipt.kind == Receipt.Kind.CALENDAR else say("a mail's bookings")
     record(member, say("put {what} on the trip", what=what), trip.subject, after={"receipt": receipt.pk, "put": done})
     if receipt.kind == Receipt.Kind.CALENDAR and not later:

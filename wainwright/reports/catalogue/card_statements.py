@@ -28,7 +28,7 @@ def dims(reader: Reader) -> list[Dim]:
 
 REPORT = Report(
     "card-statements", say("Card statements"), say("What was each card charged, and where does each charge lie?"), say("Money under way"), day="date", rows=charges, dims=dims,
-    by=("person", "card", "state"), span="last-month", whose="owner_id", opens=lambda row: f"/claims/{row['claim_id']}/" if row["claim_id"] else f"/find/charge/{row['pk']}/",
+    by=("person", "card", "state"), span="last-month", whose="owner_id", opens=lambda row: f"/claims/{row['claim_id']}/" if row["claim_id"] else f"/find/charges/{row['pk']}/",
     opens_by=("claim_id",), measures=(Measure("amount", say("charged"), Sum("amount_minor")), Measure("count", say("charges"), Count("pk"), "count")),
     each=(
         Col("date", say("Day"), "date", "date"), Col("person", say("Whose"), "owner_id", "person"), Col("card", say("Card"), "four"), Col("merchant", say("Merchant"), "merchant"),

@@ -21,7 +21,7 @@ def dims(reader: Reader) -> list[Dim]:
     return [
         category(),
         person("claimant"),
-        person("by_id", say("by"), say("corrected by")),
+        person("by_id", "by", say("corrected by")),
         text("why", say("why"), "why", say("no reason"), corrections),
         *times(),
     ]

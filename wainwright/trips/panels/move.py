@@ -8,7 +8,7 @@ from typing import Any
 from django.contrib import messages
 
 from wainwright.core.moving import effects, share_words
-from wainwright.core.said import joined, say, say_many
+from wainwright.core.said import joined, kept, say, say_many
 from wainwright.core.states import stage_reached
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import whole
@@ -24,7 +24,7 @@ def brief(trip: Trip) -> str:
     if not legs:
         return say("no legs yet")
     towns = [legs[0].origin["town"], *(leg.target["town"] for leg in legs)]
-    return joined("", (", ".join(dict.fromkeys(leg.mode for leg in legs)), ": ", " – ".join(towns)))
+    return joined("", (joined(", ", dict.fromkeys(kept(leg.mode) for leg in legs)), ": ", " – ".join(towns)))
 
 
 class MovePanel(Panel):

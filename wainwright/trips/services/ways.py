@@ -20,7 +20,7 @@ from wainwright.bookings.models import CATEGORY, Booking
 from wainwright.core.journey import Meal, Mode, Place, moment
 from wainwright.core.money import Money, share_out
 from wainwright.core.rules import Item, Level
-from wainwright.core.said import as_figure, joined, say
+from wainwright.core.said import as_figure, joined, kept, say
 from wainwright.core.workings import day_text
 from wainwright.errors import Refusal, Stale
 from wainwright.news.services import tell
@@ -283,16 +283,16 @@ def _tell_approver(
     first = Membership.objects.select_related("person", "firm").filter(
         pk=int(file.route.steps[0].signer) if file.route.steps else member.manager_id
     ).first()  # fmt: skip
-    said = [each.finding.text.replace(CHOICE, booking.label) for each in explains]
+    said = [kept(each.finding.text.replace(CHOICE, booking.label)) for each in explains]
     ways = [joined("", (row["way"], ", ", row["price"])) for row in booking.alternatives]
-    body = "\n".join([*said, say("Reason: {reason}. {wish_words}", reason=wish.reason, wish_words=wish.words.strip()) if wish.reason else say("Reason: {wish_words}", wish_words=wish.words.strip()),
+    body = joined("\n", [*said, say("Reason: {reason}. {wish_words}", reason=wish.reason, wish_words=wish.words.strip()) if wish.reason else say("Reason: {wish_words}", wish_words=wish.words.strip()),
                       "", say("Cheaper ways then on offer:") if ways else say("No cheaper way that fits was on offer."), *ways])  # fmt: skip
-    kept = {
+    evidence = {
         "findings": said, "reason": wish.reason, "words": wish.words.strip(), "ways": booking.alternatives,
         "told": first.person.name if first else "", "when": clock.now().isoformat(),
     }  # fmt: skip
     with transaction.atomic():
-        Booking.objects.filter(pk=booking.pk).update(evidence=kept, told=first)
+        Booking.objects.filter(pk=booking.pk).update(evidence=evidence, told=first)
         if first is not None:
             tell(
                 first,
@@ -304,7 +304,7 @@ def _tell_approver(
                 f"/trips/{trip.pk}/",
                 body,
             )
-        record(member, say("told the approver of a choice outside the rules"), trip.subject, after=kept)
+        record(member, say("told the approver of a choice outside the rules"), trip.subject, after=evidence)
 
 
 def finish_asked(now: datetime) -> int:

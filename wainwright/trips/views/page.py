@@ -16,7 +16,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright.accounts.forms import coding_initial
 from wainwright.accounts.selectors import books
 from wainwright.core.questions import asked
-from wainwright.core.said import as_figure, say
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.states import stage_reached
 from wainwright.errors import Refusal
 from wainwright.fields import tell
@@ -158,4 +158,4 @@ def _was_and_is(before: TripFigures, after: TripFigures) -> str:
         )
     if before.total != after.total:
         parts.append(say("The whole trip was {total}, is {total_2}.", total=before.total, total_2=after.total))
-    return " ".join(parts)
+    return joined(" ", parts)

@@ -38,7 +38,7 @@ from wainwright.trips.views.booking.sentence import WHEN, Said, first_guess, fro
 from wainwright.trips.views.seats import WISHES
 from wainwright.trips.whole import Pricer, WholeCost, margins
 
-ORDERS = {"whole": say("whole trip"), "price": "price", "leaves": "leaving", "arrives": "arriving", "time": say("time on the way"), "carbon": "carbon"}  # fmt: skip
+ORDERS = {"whole": say("whole trip"), "price": say("price"), "leaves": say("leaving"), "arrives": say("arriving"), "time": say("time on the way"), "carbon": say("carbon")}  # fmt: skip
 MODES = ("air", "rail", "ferry", "coach")
 USUAL_REASONS = [
     say("Arrives in time for the work"),
@@ -394,7 +394,7 @@ def hold_ways(request, trip_id: int):
             if not held:
                 raise
             # What is held stands; what is not is said, and can be chosen anew.
-            messages.info(request, " ".join(held))
+            messages.info(request, joined(" ", held))
             raise Refusal(
                 say(
                     "{picked_label} with {carrier} is not held: {the_message}",
@@ -411,7 +411,7 @@ def hold_ways(request, trip_id: int):
                 held.append(
                     say("{wanted} was not asked for: {the_message}", wanted=wanted, the_message=refusal.message)
                 )
-    messages.info(request, " ".join(held))
+    messages.info(request, joined(" ", held))
     return redirect("trip", trip_id)
 
 
