@@ -37,6 +37,8 @@ _ANYWHERE = frozenset(
 _OURS = frozenset(
     {"what", "why", "problem", "refused", "mode", "state", "kind", "workings", "shows_by", "allows_by", "cure"}
 )
+# What a firm may call, or word, as we would: it stays as the firm has it.
+_THEIRS = frozenset({"name", "plural", "terms", "certificate", "words", "text"})
 _ATTRIBUTES = ("title", "aria-label", "placeholder", "alt")
 # Columns of files are called in files as they are called in files; a stand-in's moods are the demo's.
 NOT_OURS = (
@@ -50,6 +52,7 @@ NOT_OURS = (
     "/ledger/api/",
     "/mail/",
     "/trail/",
+    "/policy/",
     "/profile/sessions/",
 )
 
@@ -108,8 +111,7 @@ def typed_by_people(known: Messages) -> str:
         ]  # fmt: skip
         for row in model._default_manager.values_list(*fields) if fields else ():
             found |= {text for value in row for text in _texts(value)}
-            # A firm may call an account as we call something: it stays as the firm calls it.
-            names |= {value for field, value in zip(fields, row, strict=True) if field == "name"}
+            names |= {value for field, value in zip(fields, row, strict=True) if field in _THEIRS}
     return "\n".join(text.lower() for text in found if text in names or known.find(text) is None)
 
 

@@ -29,7 +29,7 @@ _EASY = Q(odd=False, scope="all")
 WORDS = {"In finance check": say("to check"), "Cleared": say("to post"), "Posting refused": "refused"}
 SHOWS = {"mine": say("Waiting for me"), "others": say("Waiting for others"), "decided": say("Decided")}
 SORTS = {
-    "due": say("due date"), "risk": "risk", "kind": "kind", "person": "person", "coding": "coding", "amount": "amount", "oldest": say("how long"),
+    "due": say("due date"), "risk": say("risk"), "kind": say("kind"), "person": say("person"), "coding": say("coding"), "amount": say("amount"), "oldest": say("how long"),
 }  # fmt: skip
 _FAR = date(9999, 12, 31)
 _ORDER = {

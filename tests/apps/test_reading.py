@@ -1,0 +1,196 @@
+"""Pages, mails and refusals in the language of who reads them, and what they type in it."""
+
+import re
+from datetime import date
+from decimal import Decimal
+
+from django.core import mail
+from django.test import Client, SimpleTestCase, override_settings
+from django.utils import translation
+
+from tests import strange, worlds
+from tests.apps.world import WorldTestCase
+from tests.coverage import shows
+from wainwright.fields import typed_day, typed_number
+from wainwright.formats.typed_words import in_english
+from wainwright.news.services import tell
+from wainwright.people.models import Firm, Membership, Person
+from wainwright.reading import again
+from wainwright.trail.models import Entry
+
+# From each door of the house a person goes this far, two pages of a kind.
+FEWEST, MOST = 25, 60
+
+
+def plain(text: str) -> str:
+    """A text whose spaces are all alike."""
+    return re.sub(r"\s+", " ", text)
+
+
+@override_settings(DEMO=True)
+class StrangeWalkTest(worlds.StartedTransactionTestCase):
+    """Nobody speaks the language of these pages: what can be read on them was never given to the catalogs."""
+
+    starts_from = worlds.DEMO
+
+    def pages(self, member: Membership):
+        client = Client()
+        client.force_login(member.person)
+        wait, seen, kinds, count = ["/"], {"/"}, {}, 0
+        while wait and count < MOST:
+            path = wait.pop(0)
+            kind = re.sub(r"\d+", "#", path.split("?")[0])
+            if kinds.get(kind, 0) > 1:
+                continue
+            kinds[kind] = kinds.get(kind, 0) + 1
+            answer = client.get(path)
+            if answer.status_code != 200 or not answer["Content-Type"].startswith("text/html"):
+                continue
+            count += 1
+            page = answer.content.decode()
+            yield path, page
+            for link in re.findall(r'(?:href|hx-get)="(/[^"#]*)"', page):
+                link = link.replace("&amp;", "&")
+                if link not in seen and not link.startswith(
+                    ("/static/", "/accounts/logout", "/demo-sign-in/", "/api/")
+                ):
+                    seen.add(link)
+                    wait.append(link)
+
+    def walk(self, name: str, known, typed: str) -> int:
+        member = Membership.objects.select_related("person", "firm").filter(person__email__startswith=name).first()
+        Person.objects.filter(pk=member.person_id).update(language=strange.CODE)
+        count = 0
+        for path, page in self.pages(member):
+            with self.subTest(who=name, path=path):
+                self.assertEqual(strange.sent_back(page), [], "a value that goes back is said in the reader's language")
+                if not path.startswith(strange.NOT_OURS) and "/order/" not in path and "/stays/" not in path:
+                    self.assertEqual(strange.left_over(page, typed), [])
+            count += 1
+        return count
+
+    def test_no_page_says_a_word_that_was_never_translated(self):
+        with strange.spoken() as known:
+            typed = strange.typed_by_people(known)
+            for name in ("maren", "tobias", "priya", "callum"):
+                self.assertGreaterEqual(self.walk(name, known, typed), FEWEST)
+
+
+class LanguageOfAPersonTest(WorldTestCase):
+    def speaks(self, member, code: str):
+        Person.objects.filter(pk=member.person_id).update(language=code)
+        member.person.refresh_from_db()
+        self.enter(member)
+
+    def test_it_is_chosen_on_the_profile_and_written_in_the_trail(self):
+        self.enter(self.maren)
+        self.assertContains(self.client.get("/profile/"), "Norsk bokmål")
+        odd = self.client.post("/profile/", {"act": "language", "language": "xx"}, follow=True)
+        self.assertContains(odd, "Choose a language of the list.")
+        chosen = self.client.post("/profile/", {"act": "language", "language": "nb"}, follow=True)
+        self.assertContains(chosen, '<html lang="nb"')
+        self.assertContains(chosen, "på dette språket")
+        entry = Entry.objects.filter(what="chose a language").latest("pk")
+        self.assertEqual((entry.before, entry.after), ('{"language": ""}', '{"language": "nb"}'))
+        self.assertContains(self.client.get("/profile/"), "valgte et språk")
+        back = self.client.post("/profile/", {"act": "language", "language": ""}, follow=True)
+        self.assertContains(back, '<html lang="en')
+
+    def test_who_chose_nothing_reads_as_the_firm_writes_and_who_did_does_not(self):
+        Firm.objects.filter(pk=self.maren.firm_id).update(language="de")
+        self.enter(self.maren)
+        self.assertContains(self.client.get("/tray/"), '<html lang="de"')
+        self.speaks(self.tobias, "en")
+        self.assertContains(self.client.get("/tray/"), '<html lang="en')
+
+    def test_before_somebody_is_known_the_browser_says_the_language(self):
+        for wanted, code in (("nb-NO,nb;q=0.9", "nb"), ("de-AT", "de"), ("fi", "en"), ("*;q=x,,", "en")):
+            with self.subTest(wanted):
+                page = Client().get("/accounts/login/", headers={"accept-language": wanted})
+                self.assertContains(page, f'<html lang="{code}')
+
+    def test_a_mail_is_in_the_language_of_who_gets_it(self):
+        self.speaks(self.tobias, "nb")
+        trip = self.authorised_trip(starts=20)
+        Person.objects.filter(pk=self.maren.person_id).update(language="de")
+        member = Membership.objects.select_related("person", "firm").get(pk=self.maren.pk)
+        mail.outbox.clear()
+        with self.done():
+            for each in (self.tobias, member):
+                tell(each, f"{trip.title} was sent back", f"/trips/{trip.pk}/")
+        subjects = {sent.to[0]: sent.subject for sent in mail.outbox}
+        self.assertEqual(len({subject.removeprefix(trip.title) for subject in subjects.values()}), 2, subjects)
+        self.assertNotIn("was sent back", "".join(subjects.values()))
+
+    @shows("A3.5")
+    def test_a_refusal_names_what_to_do_in_the_readers_words(self):
+        cost = {
+            "merchant": "Kiosk", "category": "taxi", "amount": "12,5o", "currency": "EUR", "paid_by": "self", "date": "i går",
+        }  # fmt: skip
+        said = {}
+        for code in ("en", "nb", "de"):
+            self.speaks(self.maren, code)
+            answer = self.client.post("/expenses/new/", cost)
+            self.assertEqual(answer.status_code, 422)
+            page = answer.content.decode()
+            self.assertIn('value="12,5o"', page)
+            said[code] = set(re.findall(r'class="error[^>]*>([^<]+)<', page))
+            self.assertTrue(said[code])
+        self.assertEqual(said["en"] & said["nb"] | said["nb"] & said["de"] | said["en"] & said["de"], set())
+
+    def test_a_cost_that_is_typed_with_a_comma_is_read_back_as_it_is_understood(self):
+        cost = {"merchant": "Kiosk", "currency": "EUR", "paid_by": "self", "category": "taxi"}
+        for code, amount, day, wanted in (
+            ("nb", "1.234,56", "24.12.2025", ("Forstått som", "1 234,56 EUR", "24. des. 2025")),
+            ("de", "1.234", "24.12.2025", ("Verstanden als", "1.234,00 EUR", "24. Dez. 2025")),
+            ("en", "1,234.56", "2025-12-24", ("Understood as", "1,234.56 EUR", "24 Dec 2025")),
+        ):
+            with self.subTest(code):
+                self.speaks(self.maren, code)
+                answer = self.client.post("/expenses/check/", {**cost, "amount": amount, "date": day})
+                page = plain(re.sub(r"<[^>]+>", "", answer.content.decode()))
+                for words in wanted:
+                    self.assertIn(words, page)
+
+    def test_states_are_filtered_by_the_same_value_in_every_language(self):
+        self.checked_claim()
+        for code in ("en", "nb"):
+            self.speaks(self.liv if hasattr(self, "liv") else self.priya, code)
+            page = self.client.get("/firm/claims/", {"state": "In finance check"})
+            self.assertContains(page, 'value="In finance check" selected')
+
+
+class TypedTest(SimpleTestCase):
+    def test_numbers(self):
+        for code, typed, decimals, wanted in (
+            ("nb", "1.234,56", 2, "1234.56"), ("nb", "1 234,56", 2, "1234.56"), ("nb", "12,5", 2, "12.5"), ("nb", "1.234", 2, "1234"),
+            ("nb", "12.5", 2, "12.5"), ("nb", "1.234", 4, "1.234"), ("de", "-1.234.567,8", 2, "-1234567.8"), ("de", "−3,20", 2, "-3.20"),
+            ("en-ie", "1,234.56", 2, "1234.56"),
+        ):  # fmt: skip
+            with self.subTest(code=code, typed=typed), translation.override(code):
+                self.assertEqual(Decimal(typed_number(typed, decimals)), Decimal(wanted))
+
+    def test_days(self):
+        with translation.override("de"):
+            for typed in ("24.12.2026", "24. 12. 26", "2026-12-24", " 24.12.2026 "):
+                self.assertEqual(typed_day(typed), date(2026, 12, 24))
+            for odd in ("31.2.2026", "24/12/2026", "", "24.12."):
+                with self.assertRaises(ValueError):
+                    typed_day(odd)
+        with translation.override("en-ie"), self.assertRaises(ValueError):
+            typed_day("24.12.2026")
+
+    def test_a_leg_in_a_line(self):
+        self.assertEqual(in_english("ferge Florø ons 7:30", "nb").split(), ["ferry", "floro", "wed", "7:30"])
+        self.assertEqual(in_english("Zug nach Bergen Mi. 9:05", "de").split(), ["train", "to", "bergen", "wed", "9:05"])
+        self.assertEqual(in_english("ferry Florø wed 7:30", "en"), "ferry Florø wed 7:30")
+
+
+class AgainTest(SimpleTestCase):
+    def test_what_was_kept_is_known_again_with_its_figures(self):
+        with translation.override("en-ie"):
+            self.assertEqual(again("due in 3 days"), "due in 3 days")
+        with translation.override("nb"):
+            self.assertEqual(plain(again("due in 3 days")), "frist om 3 dager")
+            self.assertEqual(again("chose a language"), "valgte et språk")
+            self.assertEqual(again("Somebody typed this"), "Somebody typed this")
