@@ -29,9 +29,10 @@ _KEPT = re.compile(r"(\{\w+\}|%\(\w+\)[sd]|<[^>]*>|&\w+;)")
 _SAID = re.compile(r"[Ѐ-ӿ]+")
 _PIECE = re.compile(r"[·,;:()“”«»—\n|→…!?•+×÷=/]|\s[–-]\s|\d[\d.,:%]*|\.\s|\s{2,}")
 _WORD = re.compile(r"[A-Za-zæøåÆØÅéüö’']{2,}")
-# Names of things that are the same everywhere, and the short names of days and months, which Babel writes in Norwegian.
+# Names of things that are the same everywhere, the short names of days and months, which Babel writes in Norwegian, and the
+# kind of code that the demo has without a name.
 _ANYWHERE = frozenset(
-    ["Wainwright", "km", "kg", "CO", "PDF", "CSV", "XLSX", "JSON", "TOML", "XML", "ODS", "OFX", "QIF", "HTML", "SHA", "SCIM", "API", "URL", "HTTPS", "UTC", "IBAN", "BIC", "ISO", "Enter", "Esc", "https", "man", "tir", "ons", "tor", "fre", "lør", "søn", "jan", "feb", "mars", "apr", "mai", "juni", "juli", "aug", "sep", "sept", "okt", "nov", "des", "januar", "februar", "april", "august", "september", "oktober", "november", "desember", "kl", "English", "Norsk", "bokmål", "Deutsch"]
+    ["Wainwright", "km", "kg", "CO", "PDF", "CSV", "XLSX", "JSON", "TOML", "XML", "ODS", "OFX", "QIF", "HTML", "SHA", "SCIM", "API", "URL", "HTTPS", "UTC", "IBAN", "BIC", "ISO", "Enter", "Esc", "https", "man", "tir", "ons", "tor", "fre", "lør", "søn", "jan", "feb", "mars", "apr", "mai", "juni", "juli", "aug", "sep", "sept", "okt", "nov", "des", "januar", "februar", "april", "august", "september", "oktober", "november", "desember", "kl", "English", "Norsk", "bokmål", "Deutsch", "customers"]
 )  # fmt: skip
 # Fields that hold what people typed, or what firms, carriers and banks are called; not what we say.
 _OURS = frozenset(
@@ -159,3 +160,14 @@ def sent_back(page: str) -> list[str]:
     ]  # fmt: skip
     found += [option.text_content() for option in tree.xpath("//select//option[not(@value)]")]
     return sorted({value for value in found if _SAID.search(value)})
+
+
+# A sum with a point before its cents; versions and addresses are none.
+_SUM = re.compile(r"(?<![\d.\w-])(?:\d{1,3}(?:,\d{3})+\.\d+|\d+\.\d{2})(?![\d.:]\d|\w)")
+_TEXTS = "//body//text()[not(ancestor::script or ancestor::style or ancestor::code or ancestor::textarea)]"
+
+
+def english_sums(page: str, typed: str) -> list[str]:
+    """Texts of ours with a sum as English writes it: bokmål has a comma there."""
+    texts = html.fromstring(page).xpath(_TEXTS) if page.strip() else []
+    return sorted({" ".join(text.split()) for text in texts if _SUM.search(text) and text.strip().lower() not in typed})

@@ -28,6 +28,8 @@ VOCABULARY = frozenset(WORDS)
 _NUMBER = re.compile(r"[−-]?\d{1,3}(?:,\d{3})+(?:\.\d+)?|[−-]?\d+\.\d+")
 # A sum and where it is from: "54.00 Rotterdam".
 _SUM = re.compile(r"([−-]?\d{1,3}(?:,\d{3})*\.\d+) (.+)")
+# A sum behind what it is of: "2 × 165.00", "Cork – Dublin, 518 km, 217.56".
+_LAST = re.compile(r"(.*(?: × |, ))([−-]?\d{1,3}(?:,\d{3})*\.\d+)")
 _DAY = re.compile(r"(Mon|Tue|Wed|Thu|Fri|Sat|Sun) (\d{1,2}) ([A-Z][a-z]{2})( \d\d:\d\d)?")
 _YEAR = re.compile(r"(\d{1,2}) ([A-Z][a-z]{2}) (\d{4})")
 _MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -66,7 +68,7 @@ def figure_words(figure: Any) -> str:
     if isinstance(figure, Decimal):
         return in_signs(f"{figure:f}")
     text = f"{figure}"
-    return _of_vocabulary(text) or text
+    return in_signs(text) if _NUMBER.fullmatch(text) else _of_vocabulary(text) or text
 
 
 def _of_vocabulary(text: str) -> str | None:
@@ -106,7 +108,7 @@ def again(text: str | None) -> str:
 
 
 # Where several sentences, or the parts of one, are joined; the widest first.
-_JOINTS = ("\n", "; ", ". ", " · ", ": ", " (", ")", ", ", " from ", " of ")
+_JOINTS = ("\n", "; ", ". ", " · ", "), ", ": ", " (", ")", ", ", " from ", " of ")
 
 
 def _again(text: str, joints: tuple[str, ...] = _JOINTS) -> str:
@@ -124,14 +126,14 @@ def _again(text: str, joints: tuple[str, ...] = _JOINTS) -> str:
 
 # What stands between the parts in the language that is read, where it is not the sign itself.
 _JOINED = {
-    ". ": lambda: " ", " from ": lambda: gettext(" from {day}").removesuffix("{day}"), " of ": lambda: f" {gettext('of')} ",
+    ". ": lambda: " ", "), ": lambda: ", ", " from ": lambda: gettext(" from {day}").removesuffix("{day}"), " of ": lambda: f" {gettext('of')} ",
 }  # fmt: skip
 
 
 def _parts(text: str, joint: str) -> list[str]:
-    """A text in its parts; sentences keep their full stops."""
-    parts = text.split(joint)
-    return [f"{part}." for part in parts[:-1]] + parts[-1:] if joint == ". " else parts
+    """A text in its parts; sentences keep their full stops, and what closes a bracket the bracket."""
+    parts, kept = text.split(joint), {". ": ".", "), ": ")"}.get(joint, "")
+    return [f"{part}{kept}" for part in parts[:-1]] + parts[-1:]
 
 
 def _known(text: str) -> str | None:
@@ -168,6 +170,8 @@ def _figure(text: str) -> str:
         return _weekday(day) + (day[4] or "")
     if (sum_ := _SUM.fullmatch(text)) is not None:
         return f"{in_signs(sum_[1])} {sum_[2]}"
+    if (last := _LAST.fullmatch(text)) is not None:
+        return f"{last[1]}{in_signs(last[2])}"
     return (_known(text) if " " in text else _of_vocabulary(text)) or _led(text)
 
 

@@ -12,6 +12,8 @@ _HOLE = re.compile(r"\{(\w+)\}")
 MOST = 2000
 # A message of so many letters of its own is known by them, whatever else a text has.
 SURE = 10
+# And so is one of so many letters and signs: "{shows}, allows {sum} ({why}), {proofs}".
+SIGNS = 14
 # One that begins with so many of its own and has a single figure leads on to a name: "Receipt taxi.jpg".
 LEADS = 4
 
@@ -39,8 +41,10 @@ class _Form:
 
     def says_enough(self, text: str) -> bool:
         """Whether so much of the text is the message's own that it cannot be taken for another's: "{a} from {b}" fits too much."""
-        share = 5 if len(self.names) == 1 and self.led else 2
-        return self.letters >= SURE or self.letters * share >= sum(sign.isalpha() for sign in text)
+        share = 2 if not self.led else 5 if len(self.names) == 1 else 3
+        return (
+            self.letters >= SURE or self.weight >= SIGNS or self.letters * share >= sum(sign.isalpha() for sign in text)
+        )
 
 
 class Messages:

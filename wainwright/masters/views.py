@@ -85,7 +85,7 @@ def _counts(firm) -> list[tuple[str, int]]:
     counted = [(names.get(key, key.replace("_", " ").capitalize() + "s"), number) for key, number in found.items()]
     return [
         *counted,
-        ("Suppliers", Supplier.objects.filter(firm=firm).count()),
+        (say("Suppliers"), Supplier.objects.filter(firm=firm).count()),
         (say("Tax codes"), TaxCode.objects.filter(firm=firm).count()),
     ]
 

@@ -112,6 +112,12 @@ def said(text) -> str:
 
 
 @register.filter
+def in_full(number: Decimal) -> str:
+    """A number with all of its decimals, as the reader's language writes it."""
+    return in_signs(f"{number:,}")
+
+
+@register.filter
 def as_key(text: str) -> str:
     """A text of ours as a page sends it back: the same whoever reads it."""
     return f"{text}"
@@ -169,7 +175,7 @@ def cure_of(finding) -> str:
 @register.filter
 def read(receipt, name: str) -> str:
     """A field of a receipt as it was read, or nothing."""
-    return receipt.value(name)
+    return said_again(receipt.value(name))
 
 
 @register.filter
