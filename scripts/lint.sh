@@ -7,7 +7,10 @@ $bin/ruff check -q .
 $bin/ruff format --check -q .
 $bin/mypy
 $bin/djlint wainwright --lint --quiet
-$bin/djlint wainwright --check --quiet
+# Formatted as they read, without their translation tags.
+said=$(mktemp -d); trap 'rm -rf "$said"' EXIT
+$bin/python scripts/templates_as_said.py "$said"
+$bin/djlint "$said/wainwright" --configuration pyproject.toml --check --quiet
 imports=$($bin/lint-imports --no-cache 2>&1) || { echo "$imports" | tail -n 40; exit 1; }
 $bin/python manage.py makemigrations --check --dry-run -v0
 WAINWRIGHT_DEBUG=1 $bin/python manage.py check
