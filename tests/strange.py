@@ -50,7 +50,6 @@ NOT_OURS = (
     "/rules/rules.toml",
     "/rules/drafts/",
     "/rules/schemes/",
-    "/ledger/api/",
     "/mail/",
     "/trail/",
     "/policy/",

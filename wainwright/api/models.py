@@ -6,11 +6,13 @@ import hashlib
 
 from django.db import models
 
-SCOPES = {"claims:read": "fetch what is cleared", "claims:report": "report what was posted or refused"}
+from wainwright.core.said import say
+
+SCOPES = {"claims:read": say("fetch what is cleared"), "claims:report": say("report what was posted or refused")}
 EVENTS = {
-    "claim.cleared": "a claim was cleared",
-    "claim.posted": "a claim was posted",
-    "claim.refused": "the ledger refused a claim",
+    "claim.cleared": say("a claim was cleared"),
+    "claim.posted": say("a claim was posted"),
+    "claim.refused": say("the ledger refused a claim"),
 }
 
 

@@ -17,6 +17,7 @@ from django.db import transaction
 from wainwright import clock
 from wainwright.api.models import EVENTS, SCOPES, ApiToken, Delivery, Webhook, digest_of
 from wainwright.claims.models import Claim
+from wainwright.core.said import say
 from wainwright.errors import Refusal, Stale
 from wainwright.people.may import must
 from wainwright.people.models import Membership
@@ -38,11 +39,11 @@ def make_token(member: Membership, name: str, scopes: Sequence[str]) -> tuple[Ap
     must(member, "let_in")
     name, chosen = " ".join(name.split())[:60], [scope for scope in SCOPES if scope in scopes]
     if len(name) < 2:
-        raise Refusal("Say what it is for: the ledger's name.", "name")
+        raise Refusal(say("Say what it is for: the ledger's name."), "name")
     if not chosen:
-        raise Refusal("Choose what it may do.", "scopes")
+        raise Refusal(say("Choose what it may do."), "scopes")
     if member.firm.api_tokens.filter(revoked__isnull=True).count() >= MOST:
-        raise Refusal(f"{MOST} are enough. Take one back first.", "name")
+        raise Refusal(say("{most} are enough. Take one back first.", most=MOST), "name")
     text = f"ww_{secrets.token_urlsafe(32)}"
     row = ApiToken.objects.create(
         firm=member.firm,
@@ -54,7 +55,10 @@ def make_token(member: Membership, name: str, scopes: Sequence[str]) -> tuple[Ap
         time=clock.now(),
     )
     record(
-        member, "made a token", f"firm:{member.firm_id}", after={"name": name, "scopes": chosen, "begins": row.begins}
+        member,
+        say("made a token"),
+        f"firm:{member.firm_id}",
+        after={"name": name, "scopes": chosen, "begins": row.begins},
     )
     return row, text
 
@@ -69,10 +73,10 @@ def revoke(member: Membership, token_id: int) -> ApiToken:
         .first()
     )
     if row is None:
-        raise Stale("That token was taken back already.")
+        raise Stale(say("That token was taken back already."))
     row.revoked = clock.now()
     row.save(update_fields=["revoked"])
-    record(member, "took a token back", f"firm:{member.firm_id}", before={"name": row.name, "begins": row.begins})
+    record(member, say("took a token back"), f"firm:{member.firm_id}", before={"name": row.name, "begins": row.begins})
     return row
 
 
@@ -83,9 +87,9 @@ def add_webhook(member: Membership, address: str, events: Sequence[str]) -> tupl
     address, chosen = address.strip()[:300], [event for event in EVENTS if event in events]
     must_be_reachable(address)
     if not chosen:
-        raise Refusal("Choose of what it is told.", "events")
+        raise Refusal(say("Choose of what it is told."), "events")
     if member.firm.webhooks.count() >= MOST:
-        raise Refusal(f"{MOST} are enough. Drop one first.", "address")
+        raise Refusal(say("{most} are enough. Drop one first.", most=MOST), "address")
     secret = secrets.token_urlsafe(32)
     last = Entry.objects.order_by("-number").values_list("number", flat=True).first() or 0
     row = Webhook.objects.create(
@@ -97,7 +101,7 @@ def add_webhook(member: Membership, address: str, events: Sequence[str]) -> tupl
         time=clock.now(),
         seen=last,
     )
-    record(member, "added a webhook", f"firm:{member.firm_id}", after={"address": address, "events": chosen})
+    record(member, say("added a webhook"), f"firm:{member.firm_id}", after={"address": address, "events": chosen})
     return row, secret
 
 
@@ -107,8 +111,8 @@ def drop_webhook(member: Membership, webhook_id: int) -> None:
     must(member, "let_in")
     row = Webhook.objects.filter(pk=webhook_id, firm=member.firm).first()
     if row is None:
-        raise Stale("That webhook was dropped already.")
-    record(member, "dropped a webhook", f"firm:{member.firm_id}", before={"address": row.address})
+        raise Stale(say("That webhook was dropped already."))
+    record(member, say("dropped a webhook"), f"firm:{member.firm_id}", before={"address": row.address})
     row.delete()
 
 
@@ -175,9 +179,9 @@ def _deliver(row: Delivery) -> int:
             row.webhook.address, data=body, headers=headers, timeout=TIMEOUT, allow_redirects=False, stream=True
         ) as response:
             if not 200 <= response.status_code < 300:
-                problem = f"it answered {response.status_code}"
+                problem = say("it answered {status}", status=response.status_code)
     except requests.RequestException as error:
-        problem = f"it cannot be reached: {type(error).__name__}"
+        problem = say("it cannot be reached: {error}", error=type(error).__name__)
     row.tries, row.problem = row.tries + 1, problem
     if not problem:
         row.state = Delivery.State.TAKEN

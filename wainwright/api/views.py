@@ -8,6 +8,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright.api import services
 from wainwright.api.models import EVENTS, SCOPES, Delivery
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
 from wainwright.paging import page_of
@@ -46,7 +47,7 @@ def make_token(request):
 def revoke(request, token_id: int):
     """Take a token back."""
     row = services.revoke(request.member, token_id)
-    messages.info(request, f"The token of {row.name} is taken back: it lets nobody in any more.")
+    messages.info(request, say("The token of {name} is taken back: it lets nobody in any more.", name=row.name))
     return redirect("api")
 
 
@@ -68,5 +69,5 @@ def add_webhook(request):
 def drop_webhook(request):
     """Drop a webhook."""
     services.drop_webhook(request.member, whole(request.POST.get("webhook")))
-    messages.info(request, "It is told no more.")
+    messages.info(request, say("It is told no more."))
     return redirect("api")

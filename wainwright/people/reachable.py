@@ -20,7 +20,7 @@ def must_be_reachable(address: str, field: str = "address") -> None:
         parts = urlsplit(address)
         host, _ = parts.hostname or "", parts.port
     except ValueError as error:
-        raise Refusal("That is no address. It begins with https://.", field) from error
+        raise Refusal(say("That is no address. It begins with https://."), field) from error
     if (settings.DEMO or settings.TESTING) and parts.scheme == "http" and host in _HERE:
         return
     if parts.scheme != "https" or not host or parts.username or parts.password:

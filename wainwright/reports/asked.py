@@ -149,7 +149,7 @@ def read_rightly(report: Report, reader: Reader, data: Mapping[str, Sequence[str
     """Read a question of which nothing may be left out, since nobody looks at it. Raises ``Refusal`` for what is wrong in it."""
     found = read(report, reader, data)
     if found.faults:
-        raise Refusal(" ".join(found.faults.values()))
+        raise Refusal(joined(" ", found.faults.values()))
     return found.asked
 
 

@@ -119,7 +119,7 @@ def read_recipients(firm: Firm, text: str) -> Recipients:
         else:
             wrong.append(say("Nobody of the firm is called “{piece}”.", piece=piece[:40]))
     if wrong:
-        raise Refusal(" ".join(wrong[:6]), "to")
+        raise Refusal(joined(" ", wrong[:6]), "to")
     return found
 
 

@@ -312,7 +312,7 @@ def object_to(member: Membership, claim_id: int, words: str) -> Claim:
     claim.version += 1
     claim.save(update_fields=["objection", "version"])
     signoff.remark(member, claim.subject, say("Objects: {words}", words=words))
-    record(member, "objected", claim.subject, after={"words": words})
+    record(member, say("objected"), claim.subject, after={"words": words})
     for person in finance_of(claim.firm_id):
         tell(
             person,

@@ -69,7 +69,7 @@ def add_typed_legs(member: Membership, trip_id: int, text: str) -> list[tuple[Le
             typed = read_leg(typed_words(part), here, now)
         except NotALeg as error:
             where = f"“{part.strip()[:40]}”: " if len(parts) > 1 else ""
-            raise Refusal(f"{where}{error}", "line") from error
+            raise Refusal(joined("", (where, said_by(error))), "line") from error
         arrives, how, price = _arrival(typed, trip)
         own = typed.mode == Mode.OWN_CAR
         drive = find_drive(trip.firm, typed.origin, typed.target, typed.leaves.date()) if own else None
