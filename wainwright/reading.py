@@ -107,6 +107,15 @@ def again(text: str | None) -> str:
     return str(text) if locale() is None else _again(str(text))
 
 
+def read_out(value: Any) -> Any:
+    """Return what goes out as JSON with its sentences in the language that is read: as they stand they would go out in English."""
+    if isinstance(value, dict):
+        return {key: read_out(each) for key, each in value.items()}
+    if isinstance(value, list | tuple):
+        return [read_out(each) for each in value]
+    return str(value) if isinstance(value, Said) else value
+
+
 # Where several sentences, or the parts of one, are joined; the widest first.
 _JOINTS = ("\n", "; ", ". ", " · ", "), ", ": ", " (", ")", ", ", " from ", " of ")
 

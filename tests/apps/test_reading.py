@@ -17,6 +17,8 @@ from wainwright.news.services import tell
 from wainwright.people.models import Firm, Membership, Person
 from wainwright.reading import again
 from wainwright.trail.models import Entry
+from wainwright.web.away import HERE
+from wainwright.web.script_words import TEXTS, script_words
 
 # From each door of the house a person goes this far, two pages of a kind.
 FEWEST, MOST = 25, 60
@@ -188,6 +190,26 @@ class TypedTest(SimpleTestCase):
         self.assertEqual(in_english("ferge Florø ons 7:30", "nb").split(), ["ferry", "floro", "wed", "7:30"])
         self.assertEqual(in_english("Zug nach Bergen Mi. 9:05", "de").split(), ["train", "to", "bergen", "wed", "9:05"])
         self.assertEqual(in_english("ferry Florø wed 7:30", "en"), "ferry Florø wed 7:30")
+
+
+class ScriptsTest(SimpleTestCase):
+    def test_every_text_of_a_script_is_there_for_translation(self):
+        said = set()
+        for script in HERE.glob("*.js"):
+            for texts in re.findall(
+                r'(?:said_of|self\.said|spoken)\((?:\w+ \? )?"([^"]*)"(?: : "([^"]*)")?', script.read_text()
+            ):
+                said |= set(filter(None, texts))
+        self.assertGreater(len(said), 30)
+        self.assertEqual(said, set(TEXTS))
+
+    def test_a_page_brings_them_along_where_it_is_not_read_in_english(self):
+        self.assertEqual(script_words(), {})
+        with translation.override("nb"):
+            self.assertEqual(script_words()["Nothing remains."], "Ingenting gjenstår.")
+        for wanted, found in (("nb", True), ("en", False)):
+            page = Client().get("/away/", headers={"accept-language": wanted}).content.decode()
+            self.assertEqual('id="script-words"' in page, found)
 
 
 class AgainTest(SimpleTestCase):

@@ -24,6 +24,7 @@ from wainwright.formats.pictures import MOST_BYTES
 from wainwright.paging import page_of
 from wainwright.people.models import Card
 from wainwright.prepared import prepared
+from wainwright.reading import read_out
 from wainwright.trips.models import Trip
 
 CLAIMABLE = ("Authorised", "Under way", "Back", "Closed")
@@ -173,13 +174,14 @@ def drop(request):
     files = request.FILES.getlist("files")
     if not files:
         raise Refusal(say("No file was chosen. Choose pictures or PDFs of receipts."))
-    taken, faults = 0, []
+    taken, faults, here = 0, [], 0
     for file in files[: receipts.MOST_AT_ONCE]:
         if file.size > MOST_BYTES:
             faults.append(say("{file}: larger than 20 MB. Take the picture in a lower resolution.", file=file.name))
             continue
         done = mails.take_any(request.member, file.name, file.read())
         taken += not done.problem
+        here += done.here
         faults += [joined("", (done.name, ": ", done.problem))] if done.problem else []
     if len(files) > receipts.MOST_AT_ONCE:
         faults.append(
@@ -189,7 +191,7 @@ def drop(request):
             )
         )
     if request.headers.get("X-One-By-One"):
-        return JsonResponse({"taken": taken, "faults": faults})
+        return JsonResponse({"taken": taken, "faults": read_out(faults), "here": here})
     for fault in faults:
         messages.error(request, fault)
     if taken:

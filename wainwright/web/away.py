@@ -25,6 +25,7 @@ from wainwright.core.said import joined, say
 from wainwright.errors import NotAllowed
 from wainwright.expenses.forms import RideForm, currencies_of
 from wainwright.expenses.models import PAID_BY
+from wainwright.reading import read_out
 from wainwright.reports.reader import Reader
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trips import letters
@@ -34,7 +35,14 @@ from wainwright.web.desk.traveller import asks_of_traveller
 
 HERE = Path(__file__).parent / "static" / "web"
 # What the page is made of; each is kept in the browser when it is installed.
-SHELL = ("web/dist/wainwright.css", "web/away-send.js", "web/away.js", "web/wheel.svg", "web/icons/icon-192.png")
+SHELL = (
+    "web/dist/wainwright.css",
+    "web/words.js",
+    "web/away-send.js",
+    "web/away.js",
+    "web/wheel.svg",
+    "web/icons/icon-192.png",
+)
 # Trips that are told: those under way or near, at most so many.
 AHEAD, BEHIND, MOST_TRIPS, MOST_STEPS = timedelta(days=14), timedelta(days=1), 2, 8
 MOVING = ("Authorised", "Under way", say("Back"))
@@ -59,7 +67,7 @@ def manifest(request):
         },
         "shortcuts": [{"name": say("Take a receipt"), "url": "/away/#paper"}, {"name": say("Type a cost"), "url": "/away/#cost"}],
     }  # fmt: skip
-    return JsonResponse(said, content_type="application/manifest+json")
+    return JsonResponse(read_out(said), content_type="application/manifest+json")
 
 
 @cache
@@ -111,7 +119,7 @@ def today(request):
         for ask in asks_of_traveller(reader)
     ]
     ride = RideForm(member=member)
-    return JsonResponse({
+    return JsonResponse(read_out({
         "csrf": get_token(request), "at": clock.now().isoformat(), "day": reader.today.isoformat(),
         "who": {"id": member.pk, "name": member.person.name, "firm": member.firm.name},
         "steps": steps[:MOST_STEPS], "more_steps": max(0, len(steps) - MOST_STEPS), "trips": [_told(member, trip) for trip in _near(member, reader.today)],
@@ -120,7 +128,7 @@ def today(request):
             "category": [[each.code, each.name] for each in book.choices(member).values()],
             "paid_by": [[code, str(words)] for code, words in PAID_BY], "vehicle": [list(each) for each in ride.fields["vehicle"].choices],
         },
-    })  # fmt: skip
+    }))  # fmt: skip
 
 
 def _near(member, day) -> list[Trip]:

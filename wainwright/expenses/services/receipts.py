@@ -33,12 +33,13 @@ _ENDINGS = {
 
 @dataclass(frozen=True)
 class TakenIn:
-    """What became of one file: the receipt, or why there is none; or that it is a mail, whose papers come later."""
+    """What became of one file: the receipt, or why there is none; that it is a mail, whose papers come later; that the very same is here."""
 
     name: str
     receipt: Receipt | None
     problem: str = ""
     later: bool = False
+    here: bool = False
 
 
 def take_in(member: Membership, name: str, content: bytes) -> TakenIn:
@@ -58,7 +59,7 @@ def take_in(member: Membership, name: str, content: bytes) -> TakenIn:
     with transaction.atomic():
         known = Receipt.objects.filter(owner=member, sha256=digest).first()
         if known:
-            return TakenIn(shown, known, say("This file was here already; it was not taken twice."))
+            return TakenIn(shown, known, say("This file was here already; it was not taken twice."), here=True)
         receipt = Receipt(
             firm=member.firm, owner=member, name=shown, kind=kind, media_type=media, size=len(content), sha256=digest,
             received=clock.now(),

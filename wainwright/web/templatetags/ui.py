@@ -12,7 +12,7 @@ from django import template
 from django.conf import settings
 from django.http import QueryDict
 from django.template.loader import render_to_string
-from django.utils.html import format_html
+from django.utils.html import format_html, json_script
 from django.utils.safestring import SafeString, mark_safe
 from django.utils.translation import get_language, ngettext
 
@@ -25,6 +25,7 @@ from wainwright.drawing.ribbon import day_range
 from wainwright.language import day_words, in_signs, locale, range_words, strftime_words, sum_words
 from wainwright.people.selectors import demo_people as people_of_demo
 from wainwright.reading import again as said_again
+from wainwright.web.script_words import script_words as in_their_words
 
 register = template.Library()
 ICONS = Path(__file__).resolve().parent.parent / "icons"
@@ -244,6 +245,13 @@ def again(booking) -> str:
 @cache
 def _svg(name: str) -> str:
     return (ICONS / f"{name}.svg").read_text(encoding="utf-8")
+
+
+@register.simple_tag
+def script_words() -> SafeString:
+    """The texts of scripts in the reader's language, for ``words.js``; nothing in English."""
+    words = in_their_words()
+    return json_script(words, "script-words") if words else SafeString("")
 
 
 @register.simple_tag

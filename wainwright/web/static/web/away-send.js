@@ -35,16 +35,18 @@
   }
 
   const ADDRESS = { cost: "/expenses/new/", ride: "/expenses/ride/", paper: "/tray/drop/" };
+  /* A worker has no page, and no words but those written here. */
+  const spoken = (text, figures) => (self.said ? self.said(text, figures) : text.replace("{status}", figures ? figures.status : ""));
   /* What the answer says was wrong, as the full page says it. */
   const faults = (text) => {
     /* A worker reads no pages. */
-    if (typeof DOMParser === "undefined") return "It was not taken. Press Change and keep it again: then it says why.";
+    if (typeof DOMParser === "undefined") return spoken("It was not taken. Press Change and keep it again: then it says why.");
     const page = new DOMParser().parseFromString(text, "text/html");
     const found = [...page.querySelectorAll("#page .error, #page .message-error")].map((each) => {
       const label = each.closest(".field") && each.closest(".field").querySelector("label");
       return `${label ? `${label.textContent.replace("*", "").trim()}: ` : ""}${each.textContent.trim()}`;
     });
-    return [...new Set(found)].join(" ") || "It was not taken. Finish it on the full page.";
+    return [...new Set(found)].join(" ") || spoken("It was not taken. Finish it on the full page.");
   };
 
   /* Sends one; true where it is done with, false where the signal is gone. */
@@ -60,10 +62,8 @@
     if (answer.status >= 500 || answer.status === 429) return false;
     let why = "";
     if (row.kind === "paper" && answer.ok) {
-      try { const said = await answer.json(); why = said.taken ? "" : said.faults.join(" "); } catch { return false; }
-      /* The very same file is there: it came the first time. */
-      if (why.includes("was here already")) why = "";
-    } else if (!answer.ok) why = answer.status === 422 ? faults(await answer.text()) : `It was refused (${answer.status}). Open the full pages.`;
+      try { const said = await answer.json(); /* The very same file is there: it came the first time. */ why = said.taken || said.here ? "" : said.faults.join(" "); } catch { return false; }
+    } else if (!answer.ok) why = answer.status === 422 ? faults(await answer.text()) : spoken("It was refused ({status}). Open the full pages.", { status: answer.status });
     if (why) await put({ ...row, problem: why });
     else await drop(row.id);
     return true;

@@ -18,26 +18,27 @@
     for (const [key, value] of Object.entries(more)) made.setAttribute(key, value);
     return made;
   };
-  const KINDS = { cost: "Cost", ride: "Ride", paper: "Paper" };
+  const said_of = self.said;
+  const KINDS = { cost: said_of("Cost"), ride: said_of("Ride"), paper: said_of("Paper") };
   const words = (row) => row.kind === "paper" ? row.name : row.kind === "cost"
-    ? `${row.fields.amount} ${row.fields.currency}, ${row.fields.merchant || "no name"}, ${row.fields.date}`
+    ? `${row.fields.amount} ${row.fields.currency}, ${row.fields.merchant || said_of("no name")}, ${row.fields.date}`
     : `${row.fields.origin} – ${row.fields.target}, ${row.fields.date}`;
 
   async function show() {
     const root = document.getElementById("away");
     const rows = await waiting(), said = (await kept()) || null;
     const badge = document.querySelector("[data-away-count]");
-    if (badge) { badge.hidden = !rows.length; badge.textContent = `${rows.length} on this phone, not sent yet`; }
+    if (badge) { badge.hidden = !rows.length; badge.textContent = said_of("{count} on this phone, not sent yet", { count: rows.length }); }
     if (!root) return;
     const place = (name) => root.querySelector(`[data-${name}]`);
     const state = place("state");
-    if (last === "out") state.replaceChildren("Signed out: ", el("a", "sign in", { href: "/accounts/login/?next=/away/" }), ", and what waits is sent.");
-    else if (last === "other") state.textContent = "This page is for those who travel, as themselves.";
-    else if (last === null) state.textContent = navigator.onLine ? "Wainwright does not answer. What you take down waits here." : "No signal. What you take down waits here, and is sent when it is back.";
+    if (last === "out") state.replaceChildren(said_of("Signed out. What waits is sent once you sign in."), " ", el("a", said_of("Sign in"), { href: "/accounts/login/?next=/away/" }));
+    else if (last === "other") state.textContent = said_of("This page is for those who travel, as themselves.");
+    else if (last === null) state.textContent = navigator.onLine ? said_of("Wainwright does not answer. What you take down waits here.") : said_of("No signal. What you take down waits here, and is sent when it is back.");
     else {
       const mine = rows.filter((row) => row.member === null || row.member === last.who.id);
-      if (mine.some((row) => !row.problem)) state.textContent = "Sending…";
-      else state.textContent = mine.length ? "Not everything was taken: see below." : "Everything is sent.";
+      if (mine.some((row) => !row.problem)) state.textContent = said_of("Sending…");
+      else state.textContent = mine.length ? said_of("Not everything was taken: see below.") : said_of("Everything is sent.");
     }
     const list = place("waiting");
     list.replaceChildren(...rows.map((row) => {
@@ -47,14 +48,14 @@
       const own = row.member === null || Boolean(said && said.who.id === row.member);
       text.append(el("b", KINDS[row.kind]), own ? ` ${words(row)}` : "");
       if (own && row.problem) text.append(el("div", row.problem, { class: "small error" }));
-      if (!own) text.append(el("div", said ? "Taken down by somebody else on this phone: it is sent when they sign in." : "It is shown, and sent, when whoever took it down signs in.", { class: "small" }));
+      if (!own) text.append(el("div", said ? said_of("Taken down by somebody else on this phone: it is sent when they sign in.") : said_of("It is shown, and sent, when whoever took it down signs in."), { class: "small" }));
       item.append(text);
       if (own && row.problem && row.kind !== "paper") {
-        const change = el("button", "Change", { class: "btn", type: "button" });
+        const change = el("button", said_of("Change"), { class: "btn", type: "button" });
         change.addEventListener("click", () => edit(row));
         item.append(change);
       }
-      const away = el("button", "Drop", { class: "btn", type: "button", "aria-label": own ? `Drop ${KINDS[row.kind]} ${words(row)}` : `Drop somebody's ${KINDS[row.kind]}` });
+      const away = el("button", said_of("Drop"), { class: "btn", type: "button", "aria-label": `${said_of("Drop")} ${KINDS[row.kind]} ${own ? words(row) : ""}` });
       away.addEventListener("click", async () => { await drop(row.id); await show(); });
       if (own) item.append(away);
       return item;
@@ -64,13 +65,13 @@
   }
 
   function told(place, said) {
-    place("who").textContent = `${said.who.name}, ${said.who.firm}. As of ${new Date(said.at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" })}`;
+    place("who").textContent = said_of("{name}, {firm}. As of {time}", { name: said.who.name, firm: said.who.firm, time: new Date(said.at).toLocaleString(document.documentElement.lang, { dateStyle: "medium", timeStyle: "short" }) });
     place("steps").replaceChildren(...said.steps.map((step) => {
       const item = el("li");
       item.append(el("a", step.what, { href: step.link }));
       if (step.detail) item.append(el("div", step.detail, { class: "small soft" }));
       return item;
-    }), ...(said.more_steps ? [el("li", `and ${said.more_steps} more on your desk`)] : []));
+    }), ...(said.more_steps ? [el("li", said_of("and {count} more on your desk", { count: said.more_steps }))] : []));
     place("no-steps").hidden = said.steps.length > 0;
     place("trips").replaceChildren(...said.trips.map((trip) => {
       const part = el("section", "", { class: "stack" });

@@ -46,7 +46,7 @@
     const left = whole - given, small = amount ? 0.004 : 0.00004;
     const unit = amount ? "" : " %";
     box.querySelector("[data-remains]").textContent =
-      !given ? "" : Math.abs(left) < small ? "Nothing remains." : left > 0 ? `${round(left, 4)}${unit} remains.` : `${round(-left, 4)}${unit} too much.`;
+      !given ? "" : Math.abs(left) < small ? self.said("Nothing remains.") : left > 0 ? self.said("{left} remains.", { left: `${round(left, 4)}${unit}` }) : self.said("{left} too much.", { left: `${round(-left, 4)}${unit}` });
   }
 
   /* Dragging a joint, or its arrow keys, gives to one side what it takes from the other. */
@@ -54,7 +54,7 @@
     const handle = document.createElementNS(NS, "rect");
     const set = (name, text) => handle.setAttribute(name, text);
     set("class", "split-joint"); set("x", joint.x - 5); set("y", 0); set("width", 10); set("height", 30);
-    set("tabindex", "0"); set("role", "slider"); set("aria-label", "The joint between two parts");
+    set("tabindex", "0"); set("role", "slider"); set("aria-label", self.said("The joint between two parts"));
     set("aria-valuemin", 0); set("aria-valuemax", 100); set("aria-valuenow", Math.round(joint.x / 10));
     const move = (by) => {
       const { whole, rows, places } = parts(box), one = rows[joint.n].part, two = rows[other].part;

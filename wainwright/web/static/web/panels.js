@@ -27,7 +27,7 @@
     const slot = slotOf(name), path = `${frame().dataset.panels}open/${encodeURIComponent(name)}/${act ? `?do=${encodeURIComponent(act)}` : ""}`;
     slot.classList.add("is-coming");
     try { await window.htmx.ajax("GET", path, { target: slot, swap: "innerHTML" }); } catch { /* said below */ } finally { slot.classList.remove("is-coming"); }
-    if (!slot.firstElementChild || slot.firstElementChild.dataset.panel !== name) { tell("That did not open: it may be gone, or there is no connection. Load the page anew."); return; }
+    if (!slot.firstElementChild || slot.firstElementChild.dataset.panel !== name) { tell(self.said("That did not open: it may be gone, or there is no connection. Load the page anew.")); return; }
     document.querySelectorAll(".slot").forEach((other) => { if (other !== slot) other.replaceChildren(); });
     mark(true);
     const panel = open();
@@ -81,8 +81,7 @@
     if (status !== 422 && !said.querySelector(".message-error")) form.reset();
   });
   function failed(status) {
-    const why = status ? "the server could not answer" : "there is no connection";
-    tell(`That was not done: ${why}. What you typed is still here; try again.`);
+    tell(self.said(status ? "That was not done: the server could not answer. What you typed is still here; try again." : "That was not done: there is no connection. What you typed is still here; try again."));
   }
   function tell(text) {
     const said = document.getElementById("r-messages"), words = document.createElement("div");
@@ -124,7 +123,7 @@
         if (typed[n] === null || value(el) !== first(el)) return;
         if (el.type === "checkbox" || el.type === "radio") el.checked = typed[n]; else el.value = typed[n];
         el.classList.add("typed");
-        el.title = "Typed before and not kept yet";
+        el.title = self.said("Typed before and not kept yet");
       });
     });
   }

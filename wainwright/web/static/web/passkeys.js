@@ -6,7 +6,7 @@ document.addEventListener("allauth.error", (event) => {
   if (!place) return;
   const why = event.detail && event.detail.exception;
   place.textContent = why && why.name === "NotAllowedError"
-    ? "No passkey was used: it was called off, or took too long. Try again, or sign in another way."
-    : "This browser could not use a passkey here. Sign in another way.";
+    ? self.said("No passkey was used: it was called off, or took too long. Try again, or sign in another way.")
+    : self.said("This browser could not use a passkey here. Sign in another way.");
   place.hidden = false;
 });

@@ -38,22 +38,22 @@
     let taken = 0;
     try {
       for (const [key, kept] of await waiting()) {
-        line(kept.name, "being sent");
+        line(kept.name, self.said("being sent"));
         const body = new FormData();
         body.append("files", new File([kept.bytes], kept.name, { type: kept.type }));
         body.append("csrfmiddlewaretoken", form.querySelector("[name=csrfmiddlewaretoken]").value);
         let answer;
         try { answer = await fetch(form.action, { method: "POST", body, headers: { "X-One-By-One": "1" } }); } catch { answer = null; }
-        if (!answer || answer.status >= 500) { line(kept.name, "waits for the signal; it is kept on this device"); continue; }
+        if (!answer || answer.status >= 500) { line(kept.name, self.said("waits for the signal; it is kept on this device")); continue; }
         await within("readwrite", (s) => s.delete(key));
         const said = answer.ok && (answer.headers.get("Content-Type") || "").includes("json") ? await answer.json() : null;
-        if (said && !said.faults.length) { taken += 1; line(kept.name, "taken in").dataset.good = "1"; } else line(kept.name, said ? said.faults.join(" ") : "not taken; sign in and send it again").classList.add("error");
+        if (said && !said.faults.length) { taken += 1; line(kept.name, self.said("taken in")).dataset.good = "1"; } else line(kept.name, said ? said.faults.join(" ") : self.said("not taken; sign in and send it again")).classList.add("error");
       }
     } finally { sending = false; }
     if (taken) {
       document.querySelectorAll("[data-uploads] li[data-good]").forEach((item) => item.remove());
-      const list = document.querySelector("[data-uploads]"), said = document.createElement("li");
-      said.textContent = `${taken} ${taken === 1 ? "paper" : "papers"} taken in; they are being read.`;
+      const list = document.querySelector("[data-uploads]"), said = document.createElement("li"), one = taken === 1;
+      said.textContent = self.said(one ? "1 paper taken in; it is being read." : "{count} papers taken in, being read.", { count: taken });
       list.append(said);
       setTimeout(() => said.remove(), 20000);
     }
@@ -63,7 +63,7 @@
     for (const file of files) {
       const kept = { name: file.name || "picture.jpg", type: file.type, bytes: await file.arrayBuffer() };
       await within("readwrite", (s) => s.add(kept));
-      line(kept.name, "waits to be sent");
+      line(kept.name, self.said("waits to be sent"));
     }
     send();
   }
@@ -82,7 +82,7 @@
     keep(files);
   });
   window.addEventListener("online", send);
-  if (window.indexedDB) waiting().then((rows) => { rows.forEach(([, kept]) => line(kept.name, "waits to be sent")); if (rows.length) send(); }).catch(() => {});
+  if (window.indexedDB) waiting().then((rows) => { rows.forEach(([, kept]) => line(kept.name, self.said("waits to be sent"))); if (rows.length) send(); }).catch(() => {});
 
   /* A paste of several cells is laid out by the server, which knows dates, headers and categories. */
   document.addEventListener("paste", (event) => {
