@@ -40,7 +40,7 @@ def make_token(request):
         raise
     except Refusal as refusal:
         return _show(request, 422, error=refusal.message, at="token", typed=request.POST.get("name", "")[:60])
-    return _show(request, shown=f"The token of {row.name}: {text}")
+    return _show(request, shown=say("The token of {name}: {secret}", name=row.name, secret=text))
 
 
 @require_POST
@@ -62,7 +62,7 @@ def add_webhook(request):
         raise
     except Refusal as refusal:
         return _show(request, 422, error=refusal.message, at="webhook", typed=request.POST.get("address", "")[:300])
-    return _show(request, shown=f"The secret of {row.address}: {secret}")
+    return _show(request, shown=say("The secret of {address}: {secret}", address=row.address, secret=secret))
 
 
 @require_POST

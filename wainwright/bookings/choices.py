@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from decimal import Decimal
@@ -92,24 +92,28 @@ def conditions(offer: Offer) -> Rows:
     }
     return [
         ["Fare", offer.fare + (say(", contracted with the firm") if offer.contracted else "")],
-        ["Bags", bags],
-        ["Refund", _fee_words(offer.refund_fee, say("Nothing is given back"), say("All is given back"), say("All but {}"))],
-        ["Change", _fee_words(offer.change_fee, say("Not possible"), say("Free, the difference in price aside"), "{} and the difference in price")],
+        [say("Bags"), bags],
+        [say("Refund"), _fee_words(offer.refund_fee, say("Nothing is given back"), say("All is given back"), _all_but)],
+        ["Change", _fee_words(offer.change_fee, say("Not possible"), say("Free, the difference in price aside"), lambda fee: say("{fee} and the difference in price", fee=fee))],
         ["Seat", seats[offer.seats]],
         [say("Left at this price"), str(offer.left)],
     ]  # fmt: skip
 
 
-def _fee_words(fee: Money | None, never: str, free: str, some: str) -> str:
+def _fee_words(fee: Money | None, never: str, free: str, some: Callable[[Money], str]) -> str:
     if fee is None:
         return never
-    return free if fee.minor == 0 else some.format(fee)
+    return free if fee.minor == 0 else some(fee)
+
+
+def _all_but(fee: Money) -> str:
+    return say("All but {fee}", fee=fee)
 
 
 def short(offer: Offer) -> str:
     """The conditions in a few words, for a line of a list."""
     bags = say("no bag") if not offer.bags else say("1 bag") if offer.bags == 1 else say("{bags} bags", bags=offer.bags)
-    refund = "refundable" if offer.refund_fee is not None else say("not refundable")
+    refund = say("refundable") if offer.refund_fee is not None else say("not refundable")
     return joined("", (offer.fare, ": ", bags, ", ", refund))
 
 
@@ -256,8 +260,8 @@ def choose_car(car: CarOffer, on_offer: Sequence[CarOffer], seats: int) -> Choic
             say("{one_way} more", one_way=car.one_way) if car.one_way.minor else say("The same place"),
         ],
         [
-            "Refund",
-            _fee_words(car.refund_fee, say("Nothing is given back"), say("All is given back"), say("All but {}")),
+            say("Refund"),
+            _fee_words(car.refund_fee, say("Nothing is given back"), say("All is given back"), _all_but),
         ],
     ]
     return Choice(
@@ -283,7 +287,7 @@ def choose_stay(stay: StayOffer) -> Choice:
         [say("City tax a night"), str(stay.city_tax)],
         ["Breakfast", BREAKFAST_IN if stay.breakfast else say("Not in the price")],
         [say("Rooms left"), str(stay.rooms_left)],
-        ["Refund", refund],
+        [say("Refund"), refund],
     ]  # fmt: skip
     rows += [[what, words[:120]] for what, words in ((WHERE, stay.address), (PHONE, stay.phone)) if words]
     opens = datetime.combine(stay.first, datetime.min.time().replace(hour=15), ZoneInfo(stay.place.zone))

@@ -73,7 +73,7 @@ def accrual_journal(key: str, rows: Sequence[Accrued], liability: str, text: str
     Raises ``ValueError`` where there is nothing to accrue.
     """
     if not rows:
-        raise ValueError("nothing is to be accrued")
+        raise ValueError(say("nothing is to be accrued"))
     currency = rows[0].amount.currency
     nothing = Money.zero(currency)
     whole = total((row.amount for row in rows), currency)
@@ -82,7 +82,7 @@ def accrual_journal(key: str, rows: Sequence[Accrued], liability: str, text: str
             row.coding,
             max(row.amount, nothing),
             max(-row.amount, nothing),
-            joined("", (text, ": ", ", ".join((name for name, _ in row.by_what)))),
+            joined(": ", (text, joined(", ", (name for name, _ in row.by_what)))),
         )
         for row in rows
     ]

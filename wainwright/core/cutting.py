@@ -35,7 +35,7 @@ def in_part(line: Line, amount: Money, why: str) -> Line:
     Raises ``ValueError`` where that is not less than what is paid of it, or not more than nothing.
     """
     if not 0 < amount.minor < line.paid.minor:
-        raise ValueError(f"more than nothing and less than {line.paid}")
+        raise ValueError(say("more than nothing and less than {paid}", paid=line.paid))
     places = [n for n, each in enumerate(line.coded) if not each.personal and each.gross.minor > 0]
     first = line.coded[places[0]]
     left_out = replace(

@@ -8,6 +8,8 @@ from decimal import Decimal
 from enum import StrEnum
 from zoneinfo import ZoneInfo
 
+from wainwright.core.said import say
+
 
 class Mode(StrEnum):
     """How a leg is travelled."""
@@ -59,7 +61,9 @@ class Leg:
 
     def __post_init__(self) -> None:
         if self.arrives_utc < self.leaves_utc:
-            raise ValueError(f"{self.origin.name} to {self.target.name} arrives before it leaves")
+            raise ValueError(
+                say("{origin} to {target} arrives before it leaves", origin=self.origin.name, target=self.target.name)
+            )
 
     @property
     def leaves_utc(self) -> datetime:
@@ -99,7 +103,11 @@ class Journey:
         for before, after in zip(self.legs, self.legs[1:], strict=False):
             if after.leaves_utc < before.arrives_utc:
                 raise ValueError(
-                    f"{after.origin.name} to {after.target.name} leaves before the leg before it has arrived"
+                    say(
+                        "{origin} to {target} leaves before the leg before it has arrived",
+                        origin=after.origin.name,
+                        target=after.target.name,
+                    )
                 )
 
     @property

@@ -8,7 +8,7 @@ from datetime import date, timedelta
 from decimal import Decimal
 
 from wainwright.core.money import Money
-from wainwright.core.said import joined, say
+from wainwright.core.said import as_figure, joined, say
 from wainwright.core.workings import Figure, Step, Workings, plain
 
 KM_PER_MILE = Decimal("1.609344")
@@ -72,7 +72,9 @@ def rate_on(rates: Sequence[MileageRate], vehicle: str, day: date) -> MileageRat
     fitting = [rate for rate in rates if rate.vehicle == vehicle and rate.since <= day]
     newest = max(fitting, key=lambda rate: rate.since, default=None)
     if newest is None or not newest.bands:
-        raise LookupError(f"no mileage rate for {vehicle} on {day:%d %b %Y}")
+        raise LookupError(
+            say("no mileage rate for {vehicle} on {day}", vehicle=vehicle, day=as_figure(day, "%d %b %Y"))
+        )
     return newest
 
 
@@ -99,7 +101,7 @@ def mileage(
     once at the end. Raises ``ValueError`` for negative input.
     """
     if km < 0 or so_far < 0 or passengers < 0 or commute < 0:
-        raise ValueError("distances and passengers are not negative")
+        raise ValueError(say("distances and passengers are not negative"))
     steps, unit = [], rate.unit
     if commute:
         km = max(Decimal(0), km - commute)

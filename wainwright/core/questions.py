@@ -9,6 +9,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from wainwright.core.coding import open_between
+from wainwright.core.said import joined, say
 from wainwright.core.text import decimal, one_line
 
 YES_NO = ("yes", "no")
@@ -49,16 +50,18 @@ class Question:
         """Return an answer as it is kept. Raises ``ValueError`` with a sentence where it is none."""
         given = one_line(text).strip()
         if self.kind == "yes_no" and given not in YES_NO:
-            raise ValueError(f"Answer “{self.text}” with yes or no.")
+            raise ValueError(say("Answer “{value}” with yes or no.", value=self.text))
         if self.kind == "choice" and given not in self.choices:
-            raise ValueError(f"Answer “{self.text}” with one of: {', '.join(self.choices)}.")
+            raise ValueError(
+                say("Answer “{value}” with one of: {choices}.", value=self.text, choices=joined(", ", self.choices))
+            )
         if self.kind == "number":
             return self._number(given)
         if self.kind == "day":
             try:
                 return date.fromisoformat(given).isoformat()
             except ValueError as error:
-                raise ValueError(f"Answer “{self.text}” with a day, as 2026-10-14.") from error
+                raise ValueError(say("Answer “{value}” with a day, as 2026-10-14.", value=self.text)) from error
         return given[:300]
 
     def _number(self, given: str) -> str:
@@ -67,7 +70,7 @@ class Question:
         except (InvalidOperation, ArithmeticError):
             value = None
         if value is None or not value.is_finite() or abs(value) >= 10**9 or value != round(value, 2):
-            raise ValueError(f"Answer “{self.text}” with a number, as 2 or 2.50.")
+            raise ValueError(say("Answer “{value}” with a number, as 2 or 2.50.", value=self.text))
         return f"{value.normalize():f}"
 
 

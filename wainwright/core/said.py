@@ -84,6 +84,7 @@ class Shown(Said):
 
 def say(message: str, /, **figures: Any) -> str:
     """Return a sentence: ``message`` with ``{names}`` in it, and a figure, name or sentence for each of them."""
+    figures = {name: _given(each) for name, each in figures.items()}
     said = Said(message.format(**{name: _plain(each) for name, each in figures.items()}) if figures else message)
     said.message, said.figures, said.one, said.number = message, figures, "", 0
     return said
@@ -91,7 +92,7 @@ def say(message: str, /, **figures: Any) -> str:
 
 def say_many(one: str, many: str, count: int, /, **figures: Any) -> str:
     """Return a sentence about ``count`` things: ``one`` where it is one, else ``many``; ``{count}`` in it is their number."""
-    figures = {"count": count, **figures}
+    figures = {"count": count, **{name: _given(each) for name, each in figures.items()}}
     message = one if count == 1 else many
     said = Said(message.format(**{name: _plain(each) for name, each in figures.items()}))
     said.message, said.figures, said.one, said.number = many, figures, one, count
@@ -100,7 +101,7 @@ def say_many(one: str, many: str, count: int, /, **figures: Any) -> str:
 
 def joined(sign: str, parts: Iterable[Any]) -> str:
     """Return ``parts`` one after the other with ``sign`` between them."""
-    kept = tuple(parts)
+    kept = tuple(map(_given, parts))
     said = Joined(_plain(sign).join(_plain(each) for each in kept))
     said.message, said.figures, said.one, said.number = said.english, {}, "", 0
     said.parts, said.sign = kept, sign
@@ -136,6 +137,11 @@ def said_by(error: BaseException) -> str:
     """Return what an error says, as a sentence where it was given one: ``str()`` of it would be in one language alone."""
     said = error.args[0] if len(error.args) == 1 else None
     return said if isinstance(said, Said) else str(error)
+
+
+def _given(figure: Any) -> Any:
+    """A figure as a sentence keeps it: of an error what it says, which as an error would be in the reader's language for good."""
+    return said_by(figure) if isinstance(figure, BaseException) else figure
 
 
 def _plain(figure: Any) -> str:

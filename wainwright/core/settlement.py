@@ -71,7 +71,7 @@ def settle(sums: ClaimSums, to_issuer: Money | None = None, issuer_owed: Money |
     nothing = Money.zero(currency)
     part = to_issuer or nothing
     if part < nothing or part > max(due, nothing) or (part and (issuer_owed is None or part > issuer_owed)):
-        raise ValueError("no more can go to the card issuer than what the card owes, nor than what is owed to you")
+        raise ValueError(say("no more can go to the card issuer than what the card owes, nor than what is owed to you"))
     rows = (
         (say("Own money"), sums.own_money, 1), (say("Daily allowance"), sums.allowance, 1), (say("Mileage"), sums.mileage, 1),
         (say("Flat sums"), sums.flat, 1),

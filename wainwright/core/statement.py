@@ -253,7 +253,9 @@ class Statement:
 
         def permitted(line: Line) -> Line:
             coded = tuple(
-                replace(c, personal=False, over=False, text=f"{line.label}: over the ceiling, permitted")
+                replace(
+                    c, personal=False, over=False, text=say("{label}: over the ceiling, permitted", label=line.label)
+                )
                 if c.over
                 else c
                 for c in line.coded

@@ -237,12 +237,12 @@ def _references(entry: _Flat, node: _Flat) -> str:
 def _amount(entry: _Flat, currency: str) -> Money:
     written = entry.get("Amt")
     if not written:
-        raise ValueError("it has no amount")
+        raise ValueError(say("it has no amount"))
     code = (entry.get("Amt@Ccy") or currency or "EUR").upper()
     try:
         return Money.rounded(read_number(written, "."), code)
     except (KeyError, ArithmeticError) as error:
-        raise ValueError(f"its currency {code[:8]!r} is not known") from error
+        raise ValueError(say("its currency {code} is not known", code=code[:8])) from error
 
 
 def _detail_amount(node: _Flat, whole: Money) -> Money | None:
@@ -267,7 +267,7 @@ def _sign(entry: _Flat) -> int:
     """A debit was charged, a credit is a refund; a reversal says the direction of its own money already."""
     mark = entry.get("CdtDbtInd").upper()
     if mark not in ("DBIT", "CRDT"):
-        raise ValueError("it does not say whether it is a debit or a credit")
+        raise ValueError(say("it does not say whether it is a debit or a credit"))
     return 1 if mark == "DBIT" else -1
 
 

@@ -267,7 +267,9 @@ def _value(row: Sequence[str], cell: Callable[[Sequence[str], str], str], mark: 
         return value
     way = direction_of(cell(row, "direction"))
     if not way:
-        raise ValueError(f"“{cell(row, 'direction')[:20]}” does not say whether it was charged or given back")
+        raise ValueError(
+            say("“{row}” does not say whether it was charged or given back", row=cell(row, "direction")[:20])
+        )
     return abs(value) * way
 
 

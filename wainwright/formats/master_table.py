@@ -38,7 +38,7 @@ def read_masters(content: bytes, kind: str = "") -> tuple[list[Master], list[Lef
         try:
             master = _master(row, kind)
             if (master.kind, master.code) in found:
-                raise ValueError(f"{master.kind} {master.code} stands in the file twice")
+                raise ValueError(say("{kind} {code} stands in the file twice", kind=master.kind, code=master.code))
             found[master.kind, master.code] = master
         except ValueError as error:
             left.append(LeftOut(say("row {number}", number=number), said_by(error)))
@@ -56,10 +56,10 @@ def _fraction(text: str) -> Decimal | None:
     try:
         value = Decimal(text.replace("%", "").replace(",", ".").strip())
     except InvalidOperation as error:
-        raise ValueError(f"its rate “{text[:12]}” is no number") from error
+        raise ValueError(say("its rate “{value}” is no number", value=text[:12])) from error
     value = value / 100 if value > 1 or "%" in text else value
     if not 0 <= value <= 1:
-        raise ValueError(f"its rate “{text[:12]}” is not between 0 and 100 %")
+        raise ValueError(say("its rate “{value}” is not between 0 and 100 %", value=text[:12]))
     return value
 
 
@@ -67,9 +67,9 @@ def _master(row: dict[str, str], kind: str) -> Master:
     what = (row.get("kind") or kind).casefold().strip().replace(" ", "_")[:20]
     code = row.get("code", "")
     if not what or not code:
-        raise ValueError("it has no kind or no code")
+        raise ValueError(say("it has no kind or no code"))
     if len(code) > 20:
-        raise ValueError(f"its code “{code[:30]}” is longer than 20 letters")
+        raise ValueError(say("its code “{code}” is longer than 20 letters", code=code[:30]))
     asks = tuple(
         each.strip().replace(" ", "_") for each in row.get("asks_for", "").replace(";", ",").split(",") if each.strip()
     )

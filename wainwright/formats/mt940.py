@@ -72,7 +72,7 @@ def _statement(block: str, number: int) -> Statement:
     try:
         parsed = list(_parse(block))
         if len(parsed) != len(entries):
-            raise ValueError("not every entry was understood")
+            raise ValueError(say("not every entry was understood"))
         for entry, entry_text in zip(parsed, entries, strict=True):
             counted()
             lines.append(_line(entry.data, currency, entry_text))
@@ -84,7 +84,7 @@ def _statement(block: str, number: int) -> Statement:
                 found = list(_parse(f"{head}\n{entry_text}"))
                 lines += [_line(entry.data, currency, entry_text) for entry in found]
                 if not found:
-                    raise ValueError("it could not be understood")
+                    raise ValueError(say("it could not be understood"))
             except _LIBRARY as error:
                 shown = entry_text.split("\n")[0][:60]
                 left.append(
@@ -144,11 +144,11 @@ def _line(data: dict[str, Any], currency: str, written: str) -> StatementLine:
     """The library gives credits above zero and debits below; here a purchase is what was charged."""
     amount = data.get("amount")
     if amount is None:
-        raise ValueError("it has no amount")
+        raise ValueError(say("it has no amount"))
     charged = Money.rounded(-amount.amount, amount.currency or currency)
     day = data.get("date") or data.get("entry_date")
     if day is None:
-        raise ValueError("it has no date")
+        raise ValueError(say("it has no date"))
     details = data.get("transaction_details") or ""
     merchant = _merchant(data, written)
     reference = data.get("bank_reference") or data.get("customer_reference") or ""

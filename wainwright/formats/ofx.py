@@ -187,7 +187,7 @@ def _line(entry: dict[str, str], name: str, currency: str, mark: str) -> Stateme
     try:
         amount = Money.rounded(-value, symbol)
     except KeyError as error:
-        raise ValueError(f"its currency {symbol[:8]!r} is not known") from error
+        raise ValueError(say("its currency {symbol} is not known", symbol=symbol[:8])) from error
     return StatementLine(
         entry.get("FITID", "")[:255], day, amount, name[:120] or say("Not named"), entry.get("MEMO", "")[:200],
         entry.get("SIC", "")[:4], original=_original(entry, amount),
@@ -209,8 +209,8 @@ def _original(entry: dict[str, str], amount: Money) -> Money | None:
 def _date(raw: str) -> date:
     match = re.match(r"(\d{4})[-/.]?(\d{2})[-/.]?(\d{2})", raw)
     if not match:
-        raise ValueError(f"its date {raw[:20]!r} is not a date")
+        raise ValueError(say("its date {raw} is not a date", raw=raw[:20]))
     try:
         return possible(date(*map(int, match.groups())))
     except ValueError as error:
-        raise ValueError(f"its date {raw[:20]!r} is not a date") from error
+        raise ValueError(say("its date {raw} is not a date", raw=raw[:20])) from error

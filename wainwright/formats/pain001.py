@@ -53,7 +53,7 @@ def write_pain001(payer: Payer, transfers: Sequence[Transfer], message_id: str, 
     Raises ``ValueError`` for no transfers, for an amount that is not more than nothing, or for another currency.
     """
     if not transfers:
-        raise ValueError("A pay run needs at least one payment.")
+        raise ValueError(say("A pay run needs at least one payment."))
     config = {
         "name": bank_text(payer.name, NAME, NO_NAME),
         "IBAN": payer.iban,
@@ -67,7 +67,14 @@ def write_pain001(payer: Payer, transfers: Sequence[Transfer], message_id: str, 
     sepa = SepaTransfer(config, schema=version, clean=True)
     for each in transfers:
         if each.amount.minor <= 0 or each.amount.currency != payer.currency:
-            raise ValueError(f"{each.name}: {each.amount} {each.amount.currency} cannot be paid by this run.")
+            raise ValueError(
+                say(
+                    "{each}: {amount} {amount_2} cannot be paid by this run.",
+                    each=each.name,
+                    amount=each.amount,
+                    amount_2=each.amount.currency,
+                )
+            )
         sepa.add_payment(
             {
                 "name": bank_text(each.name, NAME, NO_NAME),
@@ -111,7 +118,7 @@ def check_schema(content: bytes) -> None:
         version = _version(root)
         etree.XMLSchema(etree.parse(_schema_path(version), PARSER)).assertValid(root)
     except (etree.DocumentInvalid, etree.XMLSyntaxError) as error:
-        raise ValueError(f"The payment file does not hold to its schema: {error}") from error
+        raise ValueError(say("The payment file does not hold to its schema: {error}", error=error)) from error
 
 
 def _version(root: etree._Element) -> str:
@@ -119,7 +126,7 @@ def _version(root: etree._Element) -> str:
     space = etree.QName(root).namespace or ""
     version = space.removeprefix(SPACE)
     if version not in VERSIONS:
-        raise ValueError(f"The payment file is of another kind: {space[:80]}")
+        raise ValueError(say("The payment file is of another kind: {space}", space=space[:80]))
     return version
 
 

@@ -79,7 +79,7 @@ class Answer:
     def words(self) -> str:
         """The reason, else the status, in plain words."""
         if self.code:
-            return REASONS.get(self.code, f"the bank says {self.code}")
+            return REASONS.get(self.code, say("the bank says {code}", code=self.code))
         return (
             STATUSES[self.status][1]
             if self.known

@@ -11,6 +11,7 @@ from datetime import date
 from decimal import Decimal, InvalidOperation
 from statistics import median
 
+from wainwright.core.said import as_figure, say
 from wainwright.core.text import decimal
 from wainwright.formats.month_words import month_words
 
@@ -42,7 +43,7 @@ def read_number(raw: str, mark: str = "") -> Decimal:
     """
     if mark != "," and _SIMPLE.fullmatch(raw):
         return Decimal(raw)
-    refused = ValueError(f"its amount “{raw.strip()[:30]}” is not a number")
+    refused = ValueError(say("its amount “{raw}” is not a number", raw=raw.strip()[:30]))
     if len(raw) > MOST_SIGNS:
         raise refused
     text = raw.translate(_SIGNS).strip()
@@ -65,7 +66,7 @@ def read_number(raw: str, mark: str = "") -> Decimal:
     except InvalidOperation as error:
         raise refused from error
     if abs(value) > MOST:
-        raise ValueError(f"its amount “{raw.strip()[:30]}” is larger than any that is paid")
+        raise ValueError(say("its amount “{raw}” is larger than any that is paid", raw=raw.strip()[:30]))
     return value * sign
 
 
@@ -222,14 +223,14 @@ def read_day(raw: str, american: bool = False, near: int | None = None) -> date:
             year, month, day = parts
             return possible(date(whole_year(year, near), month, day))
     except ValueError as error:
-        raise ValueError(f"its date “{text[:20]}” is not a date") from error
-    raise ValueError(f"its date “{text[:20]}” is not a date")
+        raise ValueError(say("its date “{value}” is not a date", value=text[:20])) from error
+    raise ValueError(say("its date “{value}” is not a date", value=text[:20]))
 
 
 def possible(day: date) -> date:
     """Return a day on which money can have moved. Raises ``ValueError`` for one of other times."""
     if not FIRST_YEAR <= day.year <= LAST_YEAR:
-        raise ValueError(f"its date “{day:%Y-%m-%d}” is not a date of our time")
+        raise ValueError(say("its date “{day}” is not a date of our time", day=as_figure(day, "%Y-%m-%d")))
     return day
 
 

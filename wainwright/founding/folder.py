@@ -238,7 +238,13 @@ def _policy(data: dict[str, Any], firm: Firm, faults: list[Fault]) -> None:
 def _dimension(firm: Firm, row: dict[str, str]) -> None:
     asked = row.get("asked") or Asked.BY_CODE.value
     if asked not in {each.value for each in Asked}:
-        raise ValueError(f"“{asked}” is not how one is asked for. There is: {', '.join(each.value for each in Asked)}.")
+        raise ValueError(
+            say(
+                "“{asked}” is not how one is asked for. There is: {asked_2}.",
+                asked=asked,
+                asked_2=", ".join(each.value for each in Asked),
+            )
+        )
     Dimension.objects.create(
         firm=firm, code=row["code"][:20], name=row["name"][:40], plural=(row.get("plural") or row["name"])[:40],
         order=firm.dimensions.count(), asked=asked, choosable=row.get("choosable", "yes") != "no",
@@ -247,11 +253,11 @@ def _dimension(firm: Firm, row: dict[str, str]) -> None:
 
 def _code(firm: Firm, row: dict[str, str]) -> None:
     if not row["code"] or not row["dimension"]:
-        raise ValueError("It has no code or no dimension.")
+        raise ValueError(say("It has no code or no dimension."))
     if row["dimension"] != "account" and not firm.dimensions.filter(code=row["dimension"]).exists():
-        raise ValueError(f"There is no dimension “{row['dimension']}” in dimensions.csv.")
+        raise ValueError(say("There is no dimension “{row}” in dimensions.csv.", row=row["dimension"]))
     if Code.objects.filter(firm=firm, dimension=row["dimension"], code=row["code"]).exists():
-        raise ValueError(f"{row['dimension']} {row['code']} stands there twice.")
+        raise ValueError(say("{row} {row_2} stands there twice.", row=row["dimension"], row_2=row["code"]))
     code = Code.objects.create(
         firm=firm, dimension=row["dimension"], code=row["code"][:20], name=(row.get("name") or row["code"])[:80],
         asks_for=row.get("asks_for", "").split(), parent=row.get("parent", "")[:20], threshold_minor=_minor(firm, row.get("threshold", "")) or 0,
@@ -268,11 +274,11 @@ def _this_year(firm: Firm) -> int:
 
 def _category(firm: Firm, row: dict[str, str]) -> None:
     if not row["code"] or not row["name"]:
-        raise ValueError("It has no code or no name.")
+        raise ValueError(say("It has no code or no name."))
     if "/" in row["code"] or len(row["code"]) > 20:
-        raise ValueError(f"“{row['code'][:30]}” is no code: at most 20 letters, without a slash.")
+        raise ValueError(say("“{row}” is no code: at most 20 letters, without a slash.", row=row["code"][:30]))
     if Category.objects.filter(firm=firm, code=row["code"]).exists():
-        raise ValueError(f"{row['code']} stands there twice.")
+        raise ValueError(say("{row} stands there twice.", row=row["code"]))
     starting.add_categories(firm, [row])
     Category.objects.filter(firm=firm, code=row["code"]).update(order=firm.categories.count())
 
@@ -280,10 +286,10 @@ def _category(firm: Firm, row: dict[str, str]) -> None:
 def _rate(firm: Firm, row: dict[str, str]) -> None:
     minor = {f"{key}_minor": _minor(firm, row.get(key, "")) for key in _SUMS}
     if minor["full_minor"] is None:
-        raise ValueError("It has no full day.")
+        raise ValueError(say("It has no full day."))
     country = row.get("country", "").upper()
     if len(country) not in (0, 2):
-        raise ValueError("A country is two letters, or nothing for everywhere.")
+        raise ValueError(say("A country is two letters, or nothing for everywhere."))
     kept = {key: value if value is not None or key == "ceiling_minor" else 0 for key, value in minor.items()}
     AllowanceRate.objects.create(
         firm=firm, town=row.get("town", "")[:80], country=country, since=_day(row.get("since", "")), **kept
@@ -293,14 +299,14 @@ def _rate(firm: Firm, row: dict[str, str]) -> None:
 def _mileage(firm: Firm, row: dict[str, str]) -> None:
     rate, passenger = (Decimal(plain_number(row.get(key) or "0")) for key in ("rate", "passenger"))
     if rate <= 0 or passenger < 0:
-        raise ValueError("A rate is above zero.")
+        raise ValueError(say("A rate is above zero."))
     upper = int(row["up_to"]) if row.get("up_to") else None
     since, vehicle = _day(row.get("since", "")), (row.get("vehicle") or "car")[:20]
     kept, _ = MileageRateRow.objects.get_or_create(
         firm=firm, vehicle=vehicle, since=since, defaults={"bands": [], "passenger": passenger}
     )
     if kept.bands and (kept.bands[-1][0] is None or (upper is not None and upper <= kept.bands[-1][0])):
-        raise ValueError("Bands stand in their order; the last has no upper end.")
+        raise ValueError(say("Bands stand in their order; the last has no upper end."))
     kept.bands = [*kept.bands, [upper, str(rate)]]
     kept.save(update_fields=["bands"])
 
@@ -310,7 +316,7 @@ def _minor(firm: Firm, text: str) -> int | None:
         return None
     amount = Decimal(plain_number(text, places(firm.currency)))
     if not amount.is_finite() or amount < 0:
-        raise ValueError(f"“{text}” is no amount.")
+        raise ValueError(say("“{value}” is no amount.", value=text))
     return Money.of(amount, firm.currency).minor
 
 

@@ -255,7 +255,7 @@ def name_account(request):
     except NotAllowed:
         raise
     except (Refusal, ValueError) as fault:
-        words = getattr(fault, "message", f"The ledger does not know account {typed[:20]}.")
+        words = getattr(fault, "message", say("The ledger does not know account {account}.", account=typed[:20]))
         return _accounts(request, 422, words, which, typed)
     messages.info(request, joined("", (posting_to.FIRM_ACCOUNTS[which][0], ": ", account or "none", ".")))
     return redirect("firm-accounts")

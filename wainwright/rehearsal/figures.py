@@ -25,7 +25,7 @@ from wainwright.trail.selectors import history
 GROUPS = (
     (say("Days and hours"), ("claim_days", "hold_hours", "ticket_hours", "bed_hour")),
     ("Advances", ("advance_percent", "advance_unit", "advance_blocks")),
-    ("Driving", ("km_share", "drive_km", "mileage_day", "mileage_month", "commute_off")),
+    (say("Driving"), ("km_share", "drive_km", "mileage_day", "mileage_month", "commute_off")),
     (say("Ways and bags"), ("transfer_km", "transfer_least", "bag_needed", "trip_signoff")),
 )
 

@@ -21,7 +21,7 @@ from huey.contrib.djhuey import on_commit_task
 
 from wainwright import clock
 from wainwright.accounts.models import Period
-from wainwright.core.said import as_figure, joined, say
+from wainwright.core.said import as_figure, joined, kept, say
 from wainwright.core.spans import month_end
 from wainwright.core.table import Table, as_data
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -463,5 +463,7 @@ def when_words(sending: Sending, today: date) -> str:
             else say("once; it was sent")
         )
     return (
-        f"{sending.get_every_display()}{f' at {sending.hour:02d}:00' if sending.every == Sending.Every.MONTH else ''}"
+        joined("", (kept(sending.get_every_display()), say(" at {hour}:00", hour=f"{sending.hour:02d}")))
+        if sending.every == Sending.Every.MONTH
+        else kept(sending.get_every_display())
     )

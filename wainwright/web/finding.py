@@ -51,9 +51,9 @@ def find(member: Membership, text: str, pages: Mapping[str, str] | None = None) 
     asked = Asked(member, text)
     found = []
     for kind, name, rows, said in (
-        ("people", "People", asked.people, _person), ("trips", "Trips", asked.trips, _trip), ("claims", "Claims", asked.claims, _claim),
-        ("costs", "Costs", asked.costs, _cost), ("charges", "Charges", asked.charges, _charge), ("journals", "Journals", asked.journals, _journal),
-        ("payments", "Payments", asked.payments, _payment),
+        ("people", say("People"), asked.people, _person), ("trips", say("Trips"), asked.trips, _trip), ("claims", say("Claims"), asked.claims, _claim),
+        ("costs", say("Costs"), asked.costs, _cost), ("charges", say("Charges"), asked.charges, _charge), ("journals", say("Journals"), asked.journals, _journal),
+        ("payments", say("Payments"), asked.payments, _payment),
     ):  # fmt: skip
         wanted = rows()
         if wanted is None:

@@ -13,6 +13,7 @@ from wainwright.core.allowance.periods import periods
 from wainwright.core.allowance.scheme import NoRate, Rate, Scheme
 from wainwright.core.journey import Journey, Leg, Meal, Mode, Night, Place
 from wainwright.core.money import Money
+from wainwright.core.said import say
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +69,7 @@ class Example:
         Supplied is every meal that falls between leaving and being back. Raises ``ValueError`` where it ends before it begins.
         """
         if self.back <= self.leaves:
-            raise ValueError("it is back before it leaves")
+            raise ValueError(say("it is back before it leaves"))
         way = min(self.way, (self.back - self.leaves) / 3)
         legs = [Leg(home, self.place, Mode.AIR, self.leaves, self.leaves + way)]
         last = self.place

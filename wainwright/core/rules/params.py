@@ -90,15 +90,15 @@ def read_params(params: Collection[Param], typed: Mapping[str, str], currency: s
 def _value(param: Param, text: str, currency: str) -> str:
     if param.type == "yes":
         if text.lower() not in ("yes", "no", "on"):
-            raise ValueError("Say yes or no.")
+            raise ValueError(say("Say yes or no."))
         return "" if text.lower() == "no" else "yes"
     if param.type == "choice":
         if text not in dict(param.choices):
-            raise ValueError(f"Choose one of: {', '.join(value for value, _ in param.choices)}.")
+            raise ValueError(say("Choose one of: {choices}.", choices=", ".join((value for value, _ in param.choices))))
         return text
     if param.type == "words":
         if len(text) > MOST_LETTERS:
-            raise ValueError(f"At most {MOST_LETTERS} letters.")
+            raise ValueError(say("At most {most_letters} letters.", most_letters=MOST_LETTERS))
         return text
     return _number(param, text, currency)
 
@@ -110,14 +110,20 @@ def _number(param: Param, text: str, currency: str) -> str:
     except InvalidOperation:
         number = Decimal("NaN")
     if not number.is_finite():
-        raise ValueError(f"“{text[:20]}” is no number.")
+        raise ValueError(say("“{value}” is no number.", value=text[:20]))
     if not least <= number <= most:
-        raise ValueError(f"Between {least} and {most}, please.")
+        raise ValueError(say("Between {least} and {most}, please.", least=least, most=most))
     if param.type == "money":
         amount = Money.rounded(number, currency)
         if amount.amount != number:
-            raise ValueError(f"{currency} is counted in steps of {Money.from_minor(1, currency).amount}.")
+            raise ValueError(
+                say(
+                    "{value} is counted in steps of {amount}.",
+                    value=currency,
+                    amount=Money.from_minor(1, currency).amount,
+                )
+            )
         return str(amount.amount)
     if param.type != "percent" and number != number.to_integral_value():
-        raise ValueError("A whole number, please.")
+        raise ValueError(say("A whole number, please."))
     return f"{number.normalize():f}"

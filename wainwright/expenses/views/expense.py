@@ -208,7 +208,7 @@ def money_of(text: str, currency: str) -> Money:
             raise InvalidOperation
         return Money.of(value, currency)
     except (InvalidOperation, ValueError) as error:
-        raise ValueError(f"“{text}” is no amount of {currency}.") from error
+        raise ValueError(say("“{value}” is no amount of {value_2}.", value=text, value_2=currency)) from error
 
 
 @require_POST

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.trips.panels.base import Again, Page, Panel, act
 from wainwright.trips.services import road
@@ -19,8 +20,12 @@ class SaidPanel(Panel):
     def says(self, page: Page) -> str:
         """How much was said, and by whom last."""
         if not page.remarks:
-            return "nothing yet"
-        return f"{len(page.remarks)}, last by {page.remarks[-1].by.person.name.partition(' ')[0]}"
+            return say("nothing yet")
+        return say(
+            "{number}, last by {name}",
+            number=len(page.remarks),
+            name=page.remarks[-1].by.person.name.partition(" ")[0],
+        )
 
     def asks(self, page: Page) -> bool:
         """Where it was sent back: what was said then is to be read."""

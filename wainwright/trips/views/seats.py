@@ -99,7 +99,7 @@ def _chosen(request, asked: tuple[list[tuple], str] | None) -> list[str]:
     plans, silent = asked or ([], "")
     if silent:
         asked = joined(", ", filter(None, (request.POST.get(f"seat-{n}", "").strip()[:4] for n, _, _ in plans)))
-        raise Refusal(say("{asked} was not asked for: nothing was changed.", asked=asked or "Nothing"))
+        raise Refusal(say("{asked} was not asked for: nothing was changed.", asked=asked or say("Nothing")))
     for number, hop, plan in plans:
         seat = request.POST.get(f"seat-{number}", "").strip().upper()
         if not seat:
