@@ -16,7 +16,7 @@ from wainwright.core.geometry import great_circle_km
 from wainwright.core.journey import Mode, Place
 from wainwright.core.money import Money, total
 from wainwright.core.said import as_figure, joined, say, say_many
-from wainwright.core.workings import day_text
+from wainwright.core.workings import day_text, moment_text
 from wainwright.ports.market import CarOffer, Offer, StayOffer
 from wainwright.rulebook.selectors import carbon_factors
 
@@ -249,10 +249,10 @@ def choose_car(car: CarOffer, on_offer: Sequence[CarOffer], seats: int) -> Choic
                 else say("{kind}, {seats} seats", kind=car.kind, seats=car.seats)
             ),
         ],
-        [say("Taken"), joined("", (car.place.name, ", ", day_text(car.since), " ", as_figure(car.since, "%H:%M")))],
+        [say("Taken"), joined("", (car.place.name, ", ", moment_text(car.since)))],
         [
             say("Brought back"),
-            joined("", (car.back.name, ", ", day_text(car.until), " ", as_figure(car.until, "%H:%M"))),
+            joined("", (car.back.name, ", ", moment_text(car.until))),
         ],
         [say("A day"), str(car.a_day)],
         [

@@ -125,7 +125,7 @@ def _difference(name: str, left: Money, before: Money, others: Had) -> tuple[str
     if not before:
         return name, ()
     words = (
-        say("claimed already on {list}: {before}", list=joined(" and ", others.codes), before=before),
+        say("claimed already on {list}: {before}", list=joined(say(" and "), others.codes), before=before),
         say("the difference: {left}", left=left),
     )
     return (

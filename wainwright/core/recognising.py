@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 _HOLE = re.compile(r"\{(\w+)\}")
 # A text that is longer than this is no sentence of ours alone: it is shown as it stands.
@@ -28,9 +28,9 @@ class Found:
     figures: Mapping[str, str] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class _Form:
-    pattern: re.Pattern[str]
+    written: str
     names: tuple[str, ...]
     one: str
     many: str
@@ -39,12 +39,17 @@ class _Form:
     letters: int
     led: bool
 
-    def says_enough(self, text: str) -> bool:
-        """Whether so much of the text is the message's own that it cannot be taken for another's: "{a} from {b}" fits too much."""
+    @cached_property
+    def pattern(self) -> re.Pattern[str]:
+        """Made when it is first tried: there are more than a thousand, and most are never met."""
+        return re.compile(self.written, re.DOTALL)
+
+    def says_enough(self, letters: int) -> bool:
+        """Whether so many of a text's letters are the message's own that it cannot be taken for another's: "{a} from {b}" fits too
+        much.
+        """
         share = 2 if not self.led else 5 if len(self.names) == 1 else 3
-        return (
-            self.letters >= SURE or self.weight >= SIGNS or self.letters * share >= sum(sign.isalpha() for sign in text)
-        )
+        return self.letters >= SURE or self.weight >= SIGNS or self.letters * share >= letters
 
 
 class Messages:
@@ -68,8 +73,9 @@ class Messages:
             return Found(plain[0], plain[1], 1 if text == plain[0] else 2)
         if len(text) > MOST:
             return None
+        letters = sum(map(str.isalpha, text))
         for form in self._forms:
-            if form.surest in text and form.says_enough(text) and (fits := form.pattern.fullmatch(text)):
+            if form.surest in text and form.says_enough(letters) and (fits := form.pattern.fullmatch(text)):
                 figures = dict(zip(form.names, fits.groups(), strict=True))
                 count = figures.get("count", "")
                 number = int(count.replace(",", "")) if count.replace(",", "").isdigit() else 2
@@ -83,7 +89,7 @@ def _form(message: str, one: str, many: str) -> _Form | None:
     said = [each.replace("{{", "{").replace("}}", "}") for each in literals]
     surest = max(said, key=len)
     # Too little is said by the message itself to be known again by it: "{a}: {b}" would fit any text with a colon.
-    letters = sum(sign.isalpha() for sign in "".join(said))
+    letters = sum(map(str.isalpha, "".join(said)))
     if letters < 2:
         return None
     pattern, seen = "", set()
@@ -95,7 +101,7 @@ def _form(message: str, one: str, many: str) -> _Form | None:
             seen.add(name)
     kept = tuple(dict.fromkeys(names))
     return _Form(
-        re.compile(pattern, re.DOTALL),
+        pattern,
         kept,
         one,
         many,

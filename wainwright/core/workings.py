@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
-from datetime import date
+from datetime import date, datetime
 from decimal import Decimal
 
 from wainwright.core.money import Money
-from wainwright.core.said import joined, say, written
+from wainwright.core.said import as_figure, joined, say, written
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +57,11 @@ def day_text(day: date, year: bool = False) -> str:
     if year:
         return written(f"{day.day} {day:%b} {day.year}", day, "year")
     return written(f"{day:%a} {day.day} {day:%b}", day, "day")
+
+
+def moment_text(at: datetime) -> str:
+    """Write a moment as people do: ``Mon 12 Oct 14:08``."""
+    return joined(" ", (day_text(at), as_figure(at, "%H:%M")))
 
 
 _WRITTEN = re.compile(r"[−-]?\d{1,3}(?:,\d{3})*(?:\.\d+)?|[−-]?\d+(?:\.\d+)?")

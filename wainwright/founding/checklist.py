@@ -206,7 +206,7 @@ def _books(firm: Firm, members: list[Membership], today: date) -> Iterator[Step]
     empty = [each.plural for each in always if not known.get(each.code)]
     yield Step(
         "codings", CLAIM, say("Codings"), not empty,
-        say("{list} are always asked, and the ledger has none.", list=joined(" and ", empty)) if empty else say("What is always asked can be answered."), "/ledger/masters/", "finance",
+        say("{list} are always asked, and the ledger has none.", list=joined(say(" and "), empty)) if empty else say("What is always asked can be answered."), "/ledger/masters/", "finance",
     )  # fmt: skip
     yield Step(
         "bank", CLAIM, say("The firm's own bank account"), bool(firm.iban and firm.bic),

@@ -8,7 +8,7 @@ from typing import Any
 
 from wainwright.core.routing import Route
 from wainwright.core.rules import Finding, Level
-from wainwright.core.said import say
+from wainwright.core.said import joined, say
 from wainwright.core.workings import day_text
 from wainwright.rulebook.selectors import Explained
 from wainwright.signoff.models import SignOff
@@ -29,7 +29,9 @@ def route_steps(signoffs: Sequence[SignOff]) -> list[dict[str, Any]]:
         if s.state == SignOff.State.WAITING:
             word = say("next, since {since}", since=day_text(s.since)) if s.turn and s.since else "then"
         else:
-            word = _WORDS[s.state] + (f" {day_text(s.decided)}" if s.decided and s.state != SignOff.State.KEPT else "")
+            word = _WORDS[s.state] + (
+                joined("", (" ", day_text(s.decided))) if s.decided and s.state != SignOff.State.KEPT else ""
+            )
         on = s.decided if s.state == SignOff.State.GIVEN else None
         rows.append(
             {"order": s.order, "name": s.signer.person.name, "covers": s.covers, "why": s.why, "word": word,

@@ -14,7 +14,8 @@ from django.utils.text import capfirst
 from django.utils.translation import gettext, ngettext
 
 from wainwright import clock
-from wainwright.core.said import as_figure, joined, say
+from wainwright.core.said import joined, say
+from wainwright.core.workings import moment_text
 from wainwright.formats.calendar import Appointment, write_calendar
 from wainwright.language import ENGLISH, day_words, reason_words, written_for
 from wainwright.trips.frozen import Row, thaw
@@ -53,7 +54,7 @@ def rows_of(file: TripFile) -> list[Row]:
         if b.stands and b.kind == "car":
             _, _, since, _, back, *_ = b.keys[0].split("/")
             begin, end = datetime.fromisoformat(since), datetime.fromisoformat(back)
-            until = gettext("until %(time)s") % {"time": joined("", (day_words(end), " ", as_figure(end, "%H:%M")))}
+            until = gettext("until %(time)s") % {"time": moment_text(end)}
             rows.append(
                 Row(f"car:{b.pk}", begin, end, say("hire car"), joined("", (b.label, ", ", b.carrier)), b.rows[1][1], joined("", (until, "; ", _stands(b))))
             )  # fmt: skip
@@ -109,16 +110,8 @@ def itinerary_text(file: TripFile) -> str:
     local = gettext("All times are local.")
     lines = [joined("", (file.trip.title, ", ", file.trip.code, ". ", local)), ""]
     for row in rows_of(file):
-        until = (
-            f"{row.ends:%H:%M}"
-            if row.ends.date() == row.at.date()
-            else joined("", (day_words(row.ends), " ", as_figure(row.ends, "%H:%M")))
-        )
-        when = (
-            day_words(row.at)
-            if row.mode == "stay"
-            else joined("", (day_words(row.at), " ", as_figure(row.at, "%H:%M"), " – ", until))
-        )
+        until = f"{row.ends:%H:%M}" if row.ends.date() == row.at.date() else moment_text(row.ends)
+        when = day_words(row.at) if row.mode == "stay" else joined(" – ", (moment_text(row.at), until))
         lines.append(
             str(joined("", (when, "  ", row.title)))
             + (f" ({row.note})" if row.note else "")

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from wainwright.core.said import as_figure, joined, say
+from wainwright.core.said import joined, say
 from wainwright.core.versions import Change, Line, changes
-from wainwright.core.workings import day_text
+from wainwright.core.workings import day_text, moment_text
 from wainwright.trips.frozen import Frozen, Permitted, Row, Said
 from wainwright.trips.models import PAID_BY, TripVersion
 from wainwright.trips.moving import asked_of, halts
@@ -37,13 +37,13 @@ def lines_of(file: TripFile) -> list[Line]:
             f"engagement:{row['title']}",
             say("Trip"),
             say("In time for {title}", title=row["title"]),
-            _moment(datetime.fromisoformat(row["at"])),
+            moment_text(datetime.fromisoformat(row["at"])),
         )
     for leg in file.legs:
         label = say(
             "{mode} {name} to {name_2}", mode=leg.mode.capitalize(), name=leg.origin["name"], name_2=leg.target["name"]
         )
-        times = joined("", (_moment(leg.leaves), " – ", _moment(leg.arrives)))
+        times = joined("", (moment_text(leg.leaves), " – ", moment_text(leg.arrives)))
         driver = say("driven by {driven_by}", driven_by=leg.driven_by) if leg.driven_by else ""
         stop = say("stop: {reasons}", reasons=reasons[f"leg:{leg.pk}"]) if reasons.get(f"leg:{leg.pk}") else ""
         line(f"leg:{leg.pk}", say("Legs"), label, joined(", ", filter(None, [times, driver, stop])))
@@ -101,10 +101,6 @@ def lines_of(file: TripFile) -> list[Line]:
     line("money:firm", say("Money"), say("Paid by the firm"), file.figures.sum("firm", "central"))
     line("money:total", say("Money"), say("The whole trip"), file.figures.total)
     return found
-
-
-def _moment(at: datetime) -> str:
-    return joined("", (day_text(at), " ", as_figure(at, "%H:%M")))
 
 
 def as_data(lines: Sequence[Line]) -> list[list[str]]:

@@ -120,7 +120,7 @@ class Row:
         """Return, of a period that it fits, why: each condition that is not plain from the period itself, in words."""
         said = [
             (self.night is not None, say("with a night away") if self.night else say("without a night away")),
-            (self._by_hours, f"{plain(round(at.hours, 2))} h{self._bounds}"),
+            (self._by_hours, joined("", (plain(round(at.hours, 2)), " h", self._bounds))),
             (
                 self.journey_from is not None,
                 say(
@@ -217,7 +217,7 @@ def share_words(share: Decimal) -> str:
         return "all"
     if share == 0:
         return "nothing"
-    return SHARE_WORDS.get(share, f"{plain(share * 100)} %")
+    return SHARE_WORDS.get(share, joined("", (plain(share * 100), " %")))
 
 
 def _h(hours: Decimal | None) -> str:

@@ -7,8 +7,8 @@ from zoneinfo import ZoneInfo
 
 from wainwright.bookings.models import Booking
 from wainwright.core.money import Money
-from wainwright.core.said import as_figure, say
-from wainwright.core.workings import day_text
+from wainwright.core.said import say
+from wainwright.core.workings import moment_text
 from wainwright.trips.letters import seats_of
 from wainwright.trips.models import OtherCost
 from wainwright.trips.panels.base import Page
@@ -28,9 +28,9 @@ def until_words(page: Page, booking: Booking | None) -> str:
         return ""
     local = booking.runs_out.astimezone(ZoneInfo(page.trip.firm.zone))
     return (
-        say("until {local} {local_2}", local=day_text(local), local_2=as_figure(local, "%H:%M"))
+        say("until {moment}", moment=moment_text(local))
         if booking.state == "Held"
-        else say("ticket by {local} {local_2}", local=day_text(local), local_2=as_figure(local, "%H:%M"))
+        else say("ticket by {moment}", moment=moment_text(local))
     )
 
 

@@ -29,7 +29,9 @@ class PapersPanel(Panel):
         """What is asked for, else how many there are."""
         asked, day = papers_asked(page.file), paper_day(page.file)
         if asked:
-            return say("{list} asked for", list=joined(" and ", asked)) + (f", {day_text(day)}" if day else "")
+            return say("{list} asked for", list=joined(say(" and "), asked)) + (
+                joined("", (", ", day_text(day))) if day else ""
+            )
         return str(len(page.file.papers)) if page.file.papers else say("none yet")
 
     def asks(self, page: Page) -> bool:

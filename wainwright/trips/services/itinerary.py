@@ -16,7 +16,7 @@ from wainwright.core.coding import Coding
 from wainwright.core.geometry import great_circle_km
 from wainwright.core.journey import Mode, Place, moment
 from wainwright.core.said import as_figure, joined, said_by, say
-from wainwright.core.workings import day_text
+from wainwright.core.workings import day_text, moment_text
 from wainwright.errors import Refusal, Stale
 from wainwright.formats.places import airport_of, best_place
 from wainwright.formats.typed_journey import read_journey
@@ -147,7 +147,7 @@ def _planned(member: Membership, text: str) -> tuple[list[_Planned], Begun]:
     ways = [_way(member, typed.mode, typed.origin, typed.target, typed.out, typed.out_time, None)]
     if typed.back is not None:
         ways.append(_way(member, ways[0].mode, typed.target, typed.origin, typed.back, typed.back_time, ways[0]))
-    said = joined("; ", (joined("", (w.mode, " ", w.origin.town, " – ", w.target.town, " ", day_text(w.leaves), " ", as_figure(w.leaves, "%H:%M"))) + (say(" from {price}", price=w.price) if w.price else "")
+    said = joined("; ", (joined("", (w.mode, " ", w.origin.town, " – ", w.target.town, " ", moment_text(w.leaves))) + (say(" from {price}", price=w.price) if w.price else "")
         for w in ways))  # fmt: skip
     return ways, Begun(say("Planned: {said}. Nothing is held yet.", said=said))
 

@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 
 from wainwright import clock
 from wainwright.core.said import as_figure, joined, say
-from wainwright.core.workings import day_text
+from wainwright.core.workings import day_text, moment_text
 from wainwright.drawing.ribbon import minutes
 from wainwright.trips.letters import rows_of
 from wainwright.trips.panels.base import Page
@@ -45,11 +45,7 @@ def coming_up(page: Page) -> Coming | None:
     row, at = ahead[0]
     left = at - now
     when = (
-        joined("", (day_text(row.at), " ", as_figure(row.at, "%H:%M")))
-        if row.mode != "stay"
-        else say("Tonight")
-        if left < timedelta(days=1)
-        else day_text(row.at)
+        moment_text(row.at) if row.mode != "stay" else say("Tonight") if left < timedelta(days=1) else day_text(row.at)
     )
     if row.mode != "stay" and timedelta() < left < NEAR:
         when += say(", in {minutes}", minutes=minutes(left))
@@ -61,7 +57,7 @@ def coming_up(page: Page) -> Coming | None:
 
 
 def _hour(at: datetime, mode: str, today: date) -> str:
-    day = "" if at.date() == today else f"{day_text(at)} "
+    day = "" if at.date() == today else joined("", (day_text(at), " "))
     return day if mode == "stay" else joined("", (day, as_figure(at, "%H:%M"), " "))
 
 

@@ -20,7 +20,7 @@ from wainwright.core.money import Money
 from wainwright.core.rules import Level
 from wainwright.core.said import as_figure, joined, say, say_many
 from wainwright.core.states import STAGES
-from wainwright.core.workings import day_text
+from wainwright.core.workings import as_number, day_text, moment_text
 from wainwright.drawing.ribbon import day_range
 from wainwright.language import day_words, in_signs, locale, range_words, strftime_words, sum_words
 from wainwright.people.selectors import demo_people as people_of_demo
@@ -71,7 +71,7 @@ def long_day(value: date | None) -> str:
 def clock_time(value: datetime, zone: str = "UTC") -> str:
     """A moment in somebody's zone: ``Mon 12 Oct 14:08``."""
     local = value.astimezone(ZoneInfo(zone))
-    return joined("", (day_words(local), " ", as_figure(local, "%H:%M")))
+    return moment_text(local)
 
 
 @register.filter
@@ -110,6 +110,12 @@ def said(text) -> str:
         return text
     words = said_again(text)
     return mark_safe(words) if isinstance(text, SafeString) else words
+
+
+@register.filter
+def number(text: str) -> str:
+    """A number that was kept as text, with the signs of the reader's language; any other text as it stands."""
+    return as_number(text)
 
 
 @register.filter
@@ -175,8 +181,8 @@ def cure_of(finding) -> str:
 
 @register.filter
 def read(receipt, name: str) -> str:
-    """A field of a receipt as it was read, or nothing."""
-    return said_again(receipt.value(name))
+    """A field of a receipt as it was read, a sum with the signs of the reader's language; or nothing."""
+    return as_number(receipt.value(name))
 
 
 @register.filter
@@ -217,7 +223,7 @@ def iso_day(text: str) -> str:
 def iso_moment(text: str) -> str:
     """A kept local moment: "Mon 12 Oct 14:00"."""
     moment = datetime.fromisoformat(text)
-    return joined("", (day_words(moment), " ", as_figure(moment, "%H:%M")))
+    return moment_text(moment)
 
 
 @register.filter
@@ -234,8 +240,8 @@ def again(booking) -> str:
     for hop in booking.hops:
         ways.setdefault(hop["key"], []).append(hop)
     for hops in ways.values():
-        query.appendlist("from", joined("", (hops[0]["origin"]["name"], " (", hops[0]["origin"]["code"], ")")))
-        query.appendlist("to", joined("", (hops[-1]["target"]["name"], " (", hops[-1]["target"]["code"], ")")))
+        query.appendlist("from", f"{hops[0]['origin']['name']} ({hops[0]['origin']['code']})")
+        query.appendlist("to", f"{hops[-1]['target']['name']} ({hops[-1]['target']['code']})")
         query.appendlist("on", hops[0]["leaves"][:10])
         query.appendlist("when", "any")
         query.appendlist("at", "")
