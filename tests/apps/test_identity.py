@@ -131,7 +131,8 @@ class SignInTest(Identity):
             firm=self.liv.firm, issuer=self.there.issuer, client_id=CLIENT, domain=DOMAIN, time=self.callum.firm.sign_in_by.time, secret=""
         )  # fmt: skip
         self.assertEqual(client.post("/firms/norge/").status_code, 302)
-        self.assertContains(client.get("/firms/"), "Work in Brackwater Survey Ltd")
+        # The firm at hand writes bokmål.
+        self.assertContains(client.get("/firms/"), "Arbeid i Brackwater Survey Ltd")
 
     def test_access_ends_at_once_for_who_came_by_it(self):
         self.vouch(self.aiko)

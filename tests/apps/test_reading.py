@@ -11,6 +11,8 @@ from django.utils import translation
 from tests import strange, worlds
 from tests.apps.world import WorldTestCase
 from tests.coverage import shows
+from wainwright.accounts.models import Posting
+from wainwright.accounts.refusals import MEANINGS, refusal_words
 from wainwright.fields import typed_day, typed_number
 from wainwright.formats.typed_words import in_english
 from wainwright.news.services import tell
@@ -157,6 +159,23 @@ class LanguageOfAPersonTest(WorldTestCase):
                 page = plain(re.sub(r"<[^>]+>", "", answer.content.decode()))
                 for words in wanted:
                     self.assertIn(words, page)
+
+    def test_what_a_ledger_refused_is_said_to_whoever_reads_it(self):
+        """Every code of the table, with what it is about and with the cure; and one that the table does not know."""
+        for code in (*MEANINGS, "LB-999"):
+            posting = Posting(
+                firm=self.maren.firm, refusal_code=code, refusal_about="account:4200", refusal_text="Zu spät."
+            )
+            said = {}
+            for language in ("en-ie", "nb", "de"):
+                with translation.override(language):
+                    said[language] = str(refusal_words(posting))
+            with self.subTest(code, said=said):
+                self.assertEqual(len(set(said.values())), 3)
+                about = code not in MEANINGS or "{about}" in MEANINGS[code].sentence
+                for words in said.values():
+                    self.assertNotIn("{", words)
+                    self.assertEqual("4200" in words or "Zu spät." in words, about)
 
     def test_states_are_filtered_by_the_same_value_in_every_language(self):
         self.checked_claim()

@@ -52,7 +52,7 @@ class OfxTest(TestCase):
         # Two entries share a key and one has none: all three are known by what they say.
         self.assertEqual({line.bank_id[:4] for line in statement.lines}, {"own-"})
         self.assertEqual(
-            [left.why for left in statement.left], ["its date '2026' is not a date", "its amount “x” is not a number"]
+            [left.why for left in statement.left], ["its date “2026” is not a date", "its amount “x” is not a number"]
         )
 
     def test_dialects_of_banks(self):

@@ -45,7 +45,7 @@ class RefusalSaid:
     @property
     def words(self) -> str:
         """The sentence and the cure."""
-        return f"{self.sentence} {self.cure}".strip()
+        return joined(" ", filter(None, (self.sentence, self.cure)))
 
 
 def refusal_said(posting: Posting) -> RefusalSaid:
@@ -55,7 +55,8 @@ def refusal_said(posting: Posting) -> RefusalSaid:
         words = say("The ledger refused the journal. Its own words: {refusal_text}", refusal_text=posting.refusal_text)
         return RefusalSaid(words, "", "finance")
     about = _about(posting)
-    return RefusalSaid(meaning.sentence.replace("{about}", about), meaning.cure.replace("{about}", about), meaning.whom)
+    # Formatted, a sentence is its English: the message that the reader's language is found by.
+    return RefusalSaid(say(f"{meaning.sentence}", about=about), say(f"{meaning.cure}", about=about), meaning.whom)
 
 
 def _about(posting: Posting) -> str:

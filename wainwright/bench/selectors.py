@@ -139,14 +139,14 @@ def bench(member: Membership, wanted: Wanted | None = None, number: str | None =
     return Bench(page, wanted, count, sums, oldest, easy)
 
 
-def left_of(member: Membership, things: Sequence[Waiting]) -> dict[str, str]:
+def left_of(member: Membership, things: Sequence[Waiting]) -> dict[str, Money]:
     """Return what is left of the budget of the first code of each coding, with all that is committed. One query."""
     firsts = {each.first_code for each in things} - {""}
     year = clock.today(member.firm.zone).year
     rows = Budget.objects.filter(firm_id=member.firm_id, year=year, code__in=firsts).annotate(
         used=Sum("uses__committed_minor", default=0) + Sum("uses__actual_minor", default=0)
     )
-    return {row.code: str(Money.from_minor(row.amount_minor - row.used, member.firm.currency)) for row in rows}
+    return {row.code: Money.from_minor(row.amount_minor - row.used, member.firm.currency) for row in rows}
 
 
 def waiting_count(member: Membership) -> int:

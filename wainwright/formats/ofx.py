@@ -209,8 +209,8 @@ def _original(entry: dict[str, str], amount: Money) -> Money | None:
 def _date(raw: str) -> date:
     match = re.match(r"(\d{4})[-/.]?(\d{2})[-/.]?(\d{2})", raw)
     if not match:
-        raise ValueError(say("its date {raw} is not a date", raw=raw[:20]))
+        raise ValueError(say("its date “{value}” is not a date", value=raw[:20]))
     try:
         return possible(date(*map(int, match.groups())))
     except ValueError as error:
-        raise ValueError(say("its date {raw} is not a date", raw=raw[:20])) from error
+        raise ValueError(say("its date “{value}” is not a date", value=raw[:20])) from error

@@ -9,6 +9,7 @@ from typing import Literal
 
 from wainwright.core.money import Money
 from wainwright.core.said import joined, said_by, say
+from wainwright.core.workings import as_number
 
 Type = Literal["money", "days", "count", "percent", "km", "choice", "yes", "words"]
 # How far a number of each type goes, and what stands behind it on a form.
@@ -48,7 +49,7 @@ class Param:
         if self.type == "choice":
             return joined("", (self.label, ": ", dict(self.choices).get(value, value)))
         unit = currency if self.type == "money" else self.unit
-        return f"{self.label}: {value} {unit}".strip()
+        return joined("", (self.label, ": ", as_number(value), " " if unit else "", unit))
 
 
 class ParamFaults(ValueError):

@@ -36,8 +36,10 @@ MODE_ICONS = {
 
 
 @register.filter
-def money(amount: Money | None) -> str:
-    """An amount with its decimals, a true minus, and no currency."""
+def money(amount: Money | str | None) -> str:
+    """An amount with its decimals, a true minus, and no currency; one that was kept as text too."""
+    if isinstance(amount, str):
+        return str(as_number(amount))
     return "" if amount is None else sum_words(amount)
 
 
