@@ -18,7 +18,7 @@ from django.utils.translation import gettext, ngettext
 
 from wainwright.core import said
 from wainwright.core.money import Money
-from wainwright.core.recognising import Found, Messages
+from wainwright.core.recognising import GOES_ON, Found, Messages
 from wainwright.core.said import Capital, Joined, Kept, Said, Shown
 from wainwright.language import LANGUAGES, day_words, in_signs, locale, range_words, strftime_words, sum_words
 from wainwright.vocabulary import WORDS
@@ -49,14 +49,22 @@ def read(sentence: Said) -> str:
         words = figure_words(sentence.inner)
         return words[:1].upper() + words[1:]
     if isinstance(sentence, Joined):
-        return figure_words(sentence.sign).join(figure_words(each) for each in sentence.parts)
+        return _once_stopped(figure_words(sentence.sign).join(figure_words(each) for each in sentence.parts))
     if not sentence.message.strip():
         return sentence.message
     one, message = sentence.one, sentence.message
     words = ngettext(one, message, sentence.number) if one else gettext(message)
     if not sentence.figures:
         return words
-    return words.format(**{name: figure_words(each) for name, each in sentence.figures.items()})
+    return _once_stopped(words.format(**{name: figure_words(each) for name, each in sentence.figures.items()}))
+
+
+_STOPS = re.compile(r"(?<!\.)\.\.(?!\.)")
+
+
+def _once_stopped(words: str) -> str:
+    """A sentence that ends in a day ("7. sep.") has one full stop."""
+    return _STOPS.sub(".", words) if ".." in words else words
 
 
 def figure_words(figure: Any) -> str:
@@ -118,18 +126,26 @@ def read_out(value: Any) -> Any:
 
 # Where several sentences, or the parts of one, are joined; the widest first.
 _JOINTS = ("\n", "; ", ". ", " · ", "), ", ": ", " (", ")", ", ", " from ", " of ")
+# These stand in names too: they part a text only where what stands before them is ours.
+_WEAK = (" from ", " of ")
 
 
 def _again(text: str, joints: tuple[str, ...] = _JOINTS) -> str:
     """A kept text: one sentence, or several, or a working with its rule and its result: each part that is known is said again."""
+    if ". " in text and ". " in joints:
+        # Sentence by sentence where each is known: the last value of the first would take in all that follows.
+        said = [_known(part) for part in _parts(text, ". ")]
+        if None not in said:
+            return " ".join(filter(None, said))
     if (words := _known(text)) is not None:
         return words
     for n, joint in enumerate(joints):
         if joint in text:
             parts = _parts(text, joint)
             again = [_again(part, joints[n + 1 :]) if part else "" for part in parts]
-            # Where no part is a sentence of ours the text is not ours either.
-            return _JOINED.get(joint, lambda sign=joint: sign)().join(again) if again != parts else text
+            # Where no part is a sentence of ours the text is not ours either: "kinds of expense" is a name, though its last word is known.
+            ours = again != parts and not (joint in _WEAK and parts[0] and again[0] == parts[0])
+            return _JOINED.get(joint, lambda sign=joint: sign)().join(again) if ours else text
     return _figure(text)
 
 
@@ -148,8 +164,10 @@ def _parts(text: str, joint: str) -> list[str]:
 def _known(text: str) -> str | None:
     if (word := _of_vocabulary(text)) is not None:
         return word
-    if (more := messages().find(f", {text}")) is not None and more.many.startswith(", "):
-        return _words(more).removeprefix(", ")
+    for sign in GOES_ON:
+        # What goes on with a sentence is a message that begins with the sign between.
+        if (more := messages().find(text, sign)) is not None:
+            return _words(more).removeprefix(sign)
     found = messages().find(text)
     if found is None and text.endswith(".") and (bare := messages().find(text[:-1])) is not None:
         return f"{_words(bare)}."
@@ -163,7 +181,9 @@ def _known(text: str) -> str | None:
 
 def _words(found: Found) -> str:
     words = gettext(found.many) if found.one == found.many else ngettext(found.one, found.many, found.number)
-    return words.format(**{name: _figure(each) for name, each in found.figures.items()}) if found.figures else words
+    if not found.figures:
+        return words
+    return _once_stopped(words.format(**{name: _figure(each) for name, each in found.figures.items()}))
 
 
 def _figure(text: str) -> str:

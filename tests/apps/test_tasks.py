@@ -213,7 +213,7 @@ class BookingTest(TaskTestCase):
         maren.press_at(FIRST_WAY)
         maren.press_at(FIRST_WAY)
         maren.sees("Nothing is given back", "What it does to the trip")
-        maren.press("Hold this fare")
+        maren.press("Hold th")
         maren.press("Seats of Flight Cork")
         seat = maren.page.xpath("(.//*[contains(@class,'seat')]//input[not(@disabled)])[1]")[0]
         maren.put(seat.get("name"), seat.get("value"))
@@ -388,7 +388,7 @@ class PlanningTest(TaskTestCase):
         hand.press_at(FIRST_WAY)
         hand.press_at(FIRST_WAY)
         hand.put("wish", "window")
-        hand.press("Hold this fare")
+        hand.press("Hold th")
         hand.press("Find a car")
         hand.press_at(".//tr[contains(., 'contracted')]//a")
         hand.put("words", "Two gauges to carry to the pier")

@@ -117,16 +117,29 @@ class SentenceTest(BookingTestCase):
         for key in keys:
             self.assertEqual(page.content.decode().count(f'data-way="{key}"'), 2)
 
-    @shows("B1.3")
-    def test_by_price_and_by_time(self):
+    @shows("B1.3", "B2.3")
+    def test_by_price_and_by_time_and_contracted_ones_first_where_nothing_is_asked(self):
         by = {
             "price": lambda o: o.price.amount, "leaves": lambda o: o.leaves, "arrives": lambda o: o.arrives,
             "time": lambda o: o.arrives.replace(tzinfo=ZoneInfo(o.target.zone)) - o.leaves.replace(tzinfo=ZoneInfo(o.origin.zone)),
         }  # fmt: skip
-        for order, key in by.items():
-            rows = self.said(("ORK", "BGO", self.day, "any", ""), more=f"&order={order}").context["rows"]
-            offers = [r.each.offer for r in rows if not r.cost.fault]
-            self.assertEqual([key(o) for o in offers], sorted(key(o) for o in offers), order)
+        seen = 0
+        for later in range(6):
+            asked = ("ORK", "BGO", self.day + timedelta(days=later), "any", "")
+            for order, key in by.items():
+                rows = self.said(asked, more=f"&order={order}").context["rows"]
+                offers = [r.each.offer for r in rows if not r.cost.fault]
+                self.assertEqual([key(o) for o in offers], sorted(key(o) for o in offers), order)
+            page = self.said(asked, more="&order=odd" if later % 2 else "")
+            rows = [r for r in page.context["rows"] if not r.cost.fault]
+            first = [r.each.offer.contracted for r in rows]
+            self.assertEqual(first, sorted(first, reverse=True))
+            for contracted in (True, False):
+                costs = [r.cost.amount.amount for r in rows if r.each.offer.contracted is contracted]
+                self.assertEqual(costs, sorted(costs))
+            self.assertEqual("Contracted ones, then by whole trip" in page.content.decode(), any(first))
+            seen += any(first) and not all(first)
+        self.assertTrue(seen)
 
     def test_a_search_again_takes_the_place_of_what_is_held(self):
         booking = hold(self.maren, self.trip.pk, self.choice(), Wish("Arrives in time for the work", "For the tide"))

@@ -33,7 +33,7 @@ def would_refuse(firm: Firm, journal: Journal, day: date) -> list[str]:
                 continue
             if known is None:
                 found[kind, code] = say(
-                    "{name} {code} is not in the ledger. {cure}", name=name, code=code or "(none)", cure=cure
+                    "{name} {code} is not in the ledger. {cure}", name=name, code=code or say("(none)"), cure=cure
                 )
             elif not known.open_on(day):
                 found[kind, code] = say(

@@ -70,4 +70,4 @@ def codings_must_hold(parts: Sequence[SplitPart], ledger: Books, day: date) -> N
     for part in parts:
         faults = check_coding(part.coding, ledger.codes, day)
         if faults:
-            raise Refusal(joined("", (part.coding or "A line", ": ", faults[0].text)), "share")
+            raise Refusal(joined("", (part.coding or say("A line"), ": ", faults[0].text)), "share")

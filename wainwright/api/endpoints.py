@@ -25,6 +25,7 @@ from wainwright.claims.models import Claim
 from wainwright.claims.selectors import journal_for
 from wainwright.claims.services import books
 from wainwright.claims.statements import read
+from wainwright.core.said import said_by
 from wainwright.core.states import NotNow
 from wainwright.errors import Refusal
 from wainwright.ports.ledger import Entered, Refused
@@ -238,7 +239,7 @@ class Report(Endpoint):
                 token.made_by, claim.pk, self.answer(values), values.get("date") or clock.today(token.firm.zone)
             )
         except (Refusal, NotNow) as error:
-            raise Busy(str(getattr(error, "message", error))) from error
+            raise Busy(said_by(error)) from error
         return 200, {"number": claim.code, "state": claim.state}
 
     def answer(self, values: dict) -> Entered | Refused:

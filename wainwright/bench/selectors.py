@@ -26,7 +26,7 @@ SIZE, MOST_AT_ONCE = 30, 100
 _TEXT, _NUMBER = CharField(), IntegerField()
 # Signed as a whole, and nothing of it is out of line.
 _EASY = Q(odd=False, scope="all")
-WORDS = {"In finance check": say("to check"), "Cleared": say("to post"), "Posting refused": "refused"}
+WORDS = {"In finance check": say("to check"), "Cleared": say("to post"), "Posting refused": say("refused")}
 SHOWS = {"mine": say("Waiting for me"), "others": say("Waiting for others"), "decided": say("Decided")}
 SORTS = {
     "due": say("due date"), "risk": say("risk"), "kind": say("kind"), "person": say("person"), "coding": say("coding"), "amount": say("amount"), "oldest": say("how long"),

@@ -187,7 +187,7 @@ def _after(request, kind: str, object_id: int):
 def approve(request, kind: str, object_id: int):
     """Approve."""
     through = services.approve(request.member, kind, object_id, request.POST.get("comment", ""), _version(request))
-    after = "authorised" if kind == "trip" else say("with finance")
+    after = say("authorised") if kind == "trip" else say("with finance")
     messages.info(
         request,
         say("Approved: it is {after} now.", after=after)
@@ -336,7 +336,7 @@ def reaccount(request, object_id: int):
         account = books(claim.firm).picks("account").exact(typed)
     except ValueError as error:
         raise Refusal(
-            say("The ledger does not know account {typed}.", typed=typed[:20] or "(none)"), "account"
+            say("The ledger does not know account {typed}.", typed=typed[:20] or say("(none)")), "account"
         ) from error
     old = request.POST.get("old", "")[:20]
     count = correcting.reaccount(request.member, object_id, _version(request), old, account)

@@ -195,6 +195,10 @@ def choose_ways(measured: Sequence[Measured], currency: str) -> Choice:
                 ),
             ),
             "price": str(o.price),
+            # As well in parts, for whoever reads it in another language later.
+            "carrier": o.carrier,
+            "leaves": o.leaves.isoformat(timespec="minutes"),
+            "arrives": o.arrives.isoformat(timespec="minutes"),
         }
         for each in measured
         for o in each.cheaper

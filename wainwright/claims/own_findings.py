@@ -125,7 +125,7 @@ def _accounts(claim: Claim, done: Statement, ledger: Books) -> Iterator[Finding]
                     "{line_label} posts to account {account}, which the ledger {why}: finance names another "
                     "before it is posted.",
                     line_label=line.label,
-                    account=account or "(none)",
+                    account=account or say("(none)"),
                     why=why,
                 )
                 yield Finding(

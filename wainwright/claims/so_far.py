@@ -18,15 +18,15 @@ from wainwright.trail.models import Entry
 
 # What the trail calls it, and how it is told here.
 TOLD = {
-    "certified and sent the claim": "sent", "took the claim back": say("taken back"),
+    "certified and sent the claim": say("sent"), "took the claim back": say("taken back"),
     "signed the claim off": say("signed off, came to finance"), "goes to finance to be looked at": say("came to finance"),
     "cleared the claim": say("checked and cleared"), "cleared by itself": say("cleared: finance did not need to look at it"),
     "sent the claim back": say("sent back"), "turned the claim down": say("turned down"), "objected": say("objected to"),
-    "claim settled": "settled",
+    "claim settled": say("settled"),
 }  # fmt: skip
 SENT_WORDS = {
-    Payment.State.UNDER_WAY: say("given to the bank"), Payment.State.PAID: "paid",
-    Payment.State.FAILED: "failed", Payment.State.UNCLEAR: say("is unclear: finance asks the bank"),
+    Payment.State.UNDER_WAY: say("given to the bank"), Payment.State.PAID: say("paid"),
+    Payment.State.FAILED: say("failed"), Payment.State.UNCLEAR: say("is unclear: finance asks the bank"),
 }  # fmt: skip
 
 

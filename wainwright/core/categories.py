@@ -68,7 +68,7 @@ def propose(
             category, times = max(counts.items(), key=lambda item: (item[1], item[0]))
             share = times / sum(counts.values())
             if share >= CLEAR:
-                often = "once" if times == 1 else say("{times} times", times=times)
+                often = say("once") if times == 1 else say("{times} times", times=times)
                 words = (
                     say("you chose it {often} before", often=often)
                     if whose == "own"

@@ -10,6 +10,7 @@ from typing import Any, Literal
 
 from wainwright.core.coding import open_between
 from wainwright.core.said import joined, say
+from wainwright.core.workings import day_text
 
 # Kinds that are no dimension of codings; every other kind is the code of a dimension.
 ACCOUNT, CUSTOMER, SUPPLIER, TAX, PERSON = "account", "customer", "supplier", "tax_code", "person"
@@ -76,7 +77,7 @@ def _said(master: Master) -> dict[str, str]:
     share = "" if master.share is None else f"{(master.share * 100).normalize():f} %"
     return {
         "asks for": joined(", ", master.asks_for), "belongs to": master.parent, "country": master.country, "rate": rate, "comes back": share,
-        "account": master.iban, "tax number": master.tax_number, "open from": master.open_from.isoformat() if master.open_from else "",
+        "account": master.iban, "tax number": master.tax_number, "open from": day_text(master.open_from, year=True) if master.open_from else "",
     }  # fmt: skip
 
 
@@ -99,11 +100,11 @@ def compare(
 
 def _one(before: Master | None, now: Master, day: date, in_use: tuple[str, ...]) -> Change | None:
     if before is None:
-        return Change("new", now.kind, now.code, now.name, "new")
+        return Change("new", now.kind, now.code, now.name, say("new"))
     was_open, is_open = before.open_on(day), now.open_on(day)
     if was_open and not is_open:
         until = (
-            say("closed since {open_until}", open_until=now.open_until.isoformat())
+            say("closed since {open_until}", open_until=day_text(now.open_until, year=True))
             if now.open_until
             else say("not open yet")
         )
@@ -116,7 +117,7 @@ def _one(before: Master | None, now: Master, day: date, in_use: tuple[str, ...])
     words = joined(
         "; ",
         (
-            say("{what}: {old}, now {new}", what=what, old=old[what] or "nothing", new=new[what] or "nothing")
+            say("{what}: {old}, now {new}", what=what, old=old[what] or say("nothing"), new=new[what] or say("nothing"))
             for what in old
             if old[what] != new[what]
         ),
@@ -130,7 +131,7 @@ def _one(before: Master | None, now: Master, day: date, in_use: tuple[str, ...])
                     words,
                     say(
                         "open until {open_until}",
-                        open_until=now.open_until.isoformat() if now.open_until else say("no end"),
+                        open_until=day_text(now.open_until, year=True) if now.open_until else say("no end"),
                     ),
                 ),
             ),

@@ -16,6 +16,8 @@ SURE = 10
 SIGNS = 14
 # One that begins with so many of its own and has a single figure leads on to a name: "Receipt taxi.jpg".
 LEADS = 4
+# What a message begins with that goes on with a sentence.
+GOES_ON = (", ", " ")
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,16 +67,18 @@ class Messages:
                 else:
                     self._plain.setdefault(message, (one, many))
         self._forms = sorted(forms, key=lambda form: -form.weight)
+        self._going_on = {sign: [form for form in self._forms if form.many.startswith(sign)] for sign in GOES_ON}
         self.find = lru_cache(maxsize=20_000)(self._find)
 
-    def _find(self, text: str) -> Found | None:
-        """Return what ``text`` is made of; None where no message fits."""
+    def _find(self, text: str, sign: str = "") -> Found | None:
+        """Return what ``text`` is made of; None where no message fits. ``sign``: of those that begin with it alone."""
+        text = f"{sign}{text}"
         if (plain := self._plain.get(text)) is not None:
             return Found(plain[0], plain[1], 1 if text == plain[0] else 2)
         if len(text) > MOST:
             return None
         letters = sum(map(str.isalpha, text))
-        for form in self._forms:
+        for form in self._going_on[sign] if sign else self._forms:
             if form.surest in text and form.says_enough(letters) and (fits := form.pattern.fullmatch(text)):
                 figures = dict(zip(form.names, fits.groups(), strict=True))
                 count = figures.get("count", "")

@@ -233,7 +233,7 @@ class Statement:
                 line.paid_by,
                 each.personal,
                 line.card_account,
-                say("Not approved") if each.refused else say("Over the ceiling") if each.over else "Personal",
+                say("Not approved") if each.refused else say("Over the ceiling") if each.over else say("Personal"),
             )
             for line in self.lines
             for each in line.coded

@@ -16,7 +16,7 @@ from wainwright.accounts.refusals import refusal_words
 from wainwright.accounts.services import send_posting
 from wainwright.claims.models import Claim
 from wainwright.claims.services import books
-from wainwright.core.said import joined, say
+from wainwright.core.said import joined, said_by, say
 from wainwright.core.states import NotNow
 from wainwright.errors import Refusal
 from wainwright.journals.models import PostingRun, PostingRunItem
@@ -95,7 +95,7 @@ def _one(run: PostingRun, item: PostingRunItem) -> None:
         entered = Claim.objects.filter(pk=item.claim_id, state__in=["Posted", "Settled"]).exists()
         # What another process of the same run has posted meanwhile counts as what it is.
         item.state = PostingRunItem.State.ENTERED if entered else PostingRunItem.State.LEFT_OUT
-        item.why = "" if entered else str(getattr(error, "message", error))[:300]
+        item.why = "" if entered else f"{said_by(error)}"[:300]
     else:
         if Posting.objects.filter(firm_id=run.firm_id, key=claim.journal_key, state=Posting.State.SENDING).exists():
             # The ledger does not answer: the run goes on when it does.

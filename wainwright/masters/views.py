@@ -11,6 +11,7 @@ from wainwright import clock
 from wainwright.accounts.connection import connection_of
 from wainwright.accounts.models import FirmAccounts
 from wainwright.accounts.selectors import books
+from wainwright.core.masters import ACCOUNT, BANK, CUSTOMER, PERSON, SUPPLIER, TAX
 from wainwright.core.said import joined, say, say_many
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import few, whole
@@ -25,6 +26,10 @@ from wainwright.rulebook.models import TaxCode
 from wainwright.rulebook.selectors import rulebook
 
 AT_ONCE = 60
+# Kinds of masters that every ledger has; the others are dimensions, which a firm names.
+OURS = {
+    ACCOUNT: say("Account"), CUSTOMER: say("Customer"), SUPPLIER: say("Supplier"), TAX: say("Tax code"), PERSON: say("Person"), BANK: say("Bank account"),
+}  # fmt: skip
 # Code, kind and key of what is connected as it was proposed.
 PARTS = 3
 HOURS = [
@@ -35,12 +40,12 @@ HOURS = [
     (168, say("every week")),
 ]
 WORDS = {
-    "gone": "gone",
-    "closed": "closed",
-    "renamed": "renamed",
-    "changed": "changed",
+    "gone": say("gone"),
+    "closed": say("closed"),
+    "renamed": say("renamed"),
+    "changed": say("changed"),
     "back": say("open again"),
-    "new": "new",
+    "new": say("new"),
 }
 KINDS = {
     "firm": say("Accounts of the firm"),
@@ -82,7 +87,8 @@ def _counts(firm) -> list[tuple[str, int]]:
     for dimension, _ in ledger.codes.codes:
         found[dimension] = found.get(dimension, 0) + 1
     names = {each.code: each.plural for each in ledger.dimensions}
-    counted = [(names.get(key, key.replace("_", " ").capitalize() + "s"), number) for key, number in found.items()]
+    names[ACCOUNT] = say("Accounts")
+    counted = [(names.get(key, key), number) for key, number in found.items()]
     return [
         *counted,
         (say("Suppliers"), Supplier.objects.filter(firm=firm).count()),
@@ -159,7 +165,7 @@ def fetch_page(request, fetch_id: int):
     shown = [change for change in row.changes if not wanted or change[0] == wanted]
     names = {each.code: each.name for each in books(row.firm).dimensions}
     rows = [
-        {"what": what, "kind": capfirst(names.get(kind, kind.replace("_", " "))), "code": code, "name": name, "words": words, "in_use": used, "hurts": hurts}
+        {"what": what, "kind": OURS.get(kind) or capfirst(names.get(kind, kind.replace("_", " "))), "code": code, "name": name, "words": words, "in_use": used, "hurts": hurts}
         for what, kind, code, name, words, used, hurts in shown
     ]  # fmt: skip
     context = {

@@ -29,7 +29,7 @@ WINDOW = timedelta(days=60)
 CARD_PAID = ("payment", say("direct debit"), "lastschrift", "zahlung", "innbetaling", "betaling", "paiement", "pago")
 # How what a line may be is called, by the kind in its key.
 KINDS = {
-    "payment": say("Payment to"), "charge": say("Charge"), "claim": say("Paid back by"), "advance": say("Advance back from"), "posting": "Booked:", "bill": say("Bill of"),
+    "payment": say("Payment to"), "charge": say("Charge"), "claim": say("Paid back by"), "advance": say("Advance back from"), "posting": say("Booked:"), "bill": say("Bill of"),
 }  # fmt: skip
 
 

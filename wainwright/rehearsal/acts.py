@@ -88,10 +88,10 @@ EARNS = {
     "people": say("people would be paid otherwise"),
 }
 ASKED = {
-    "new": say("asked as well"), "gone": say("not asked"), "other": "otherwise", "more": say("Of claims and trips of"), "people": say("people's go another way"),
+    "new": say("asked as well"), "gone": say("not asked"), "other": say("otherwise"), "more": say("Of claims and trips of"), "people": say("people's go another way"),
 }  # fmt: skip
 COUNTS = {
-    "rule": {"new": "new", "gone": "gone", "other": say("of another gravity or sum"), "more": say("Money over"), "people": say("people would meet it")},
+    "rule": {"new": say("new"), "gone": say("gone"), "other": say("of another gravity or sum"), "more": say("Money over"), "people": say("people would meet it")},
     "route": ASKED,
     "scheme": EARNS, "sheet": EARNS, "mileage": EARNS, "limit": ASKED,
 }  # fmt: skip

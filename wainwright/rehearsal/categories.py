@@ -14,7 +14,7 @@ from django.db.models import Count
 from wainwright import clock
 from wainwright.bookings.models import CATEGORY
 from wainwright.core.categories import code_ranges, propose
-from wainwright.core.said import joined, said_by, say
+from wainwright.core.said import joined, said_by, say, say_many
 from wainwright.core.text import decimal, one_line
 from wainwright.errors import Faults, Refusal
 from wainwright.expenses.models import Charge, Expense
@@ -304,14 +304,13 @@ def uses_of(firm: Firm, code: str) -> list[str]:
     )
     rules = {row.code for row in RuleSetting.objects.filter(firm=firm) if code in row.categories}
     routes = {row.code for row in RouteSetting.objects.filter(firm=firm) if code in row.categories}
-    counted = (
-        (costs, "cost", "costs", say("not posted yet")), (plans, say("planned cost"), say("planned costs"), say("on open trips")), (len(rules), "rule", "rules", say("that names it")),
-        (len(routes), say("rule of the route"), say("rules of the route"), say("that names it")),
+    uses = (
+        (costs, say_many("{count} cost not posted yet", "{count} costs not posted yet", costs)),
+        (plans, say_many("{count} planned cost on open trips", "{count} planned costs on open trips", plans)),
+        (len(rules), say_many("{count} rule that names it", "{count} rules that name it", len(rules))),
+        (len(routes), say_many("{count} rule of the route that names it", "{count} rules of the route that name it", len(routes))),
     )  # fmt: skip
-    return [
-        joined("", (number, " ", one if number == 1 else many, " ", words if number == 1 else words.replace('names', 'name')))
-        for number, one, many, words in counted if number
-    ]  # fmt: skip
+    return [words for count, words in uses if count]
 
 
 def changes_of(before: Category, row: Category) -> list[str]:

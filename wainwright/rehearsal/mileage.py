@@ -219,7 +219,7 @@ def _page(request, status: int = 200, **more: Any):
         (
             row,
             kept.words_of(row),
-            "comes" if row.since > today else say("in force") if holds.get(row.vehicle) == row.pk else "was",
+            say("comes") if row.since > today else say("in force") if holds.get(row.vehicle) == row.pk else say("was"),
         )
         for row in rows
     ]

@@ -38,7 +38,7 @@ class QuestionForm(forms.Form):
     kind = forms.ChoiceField(label=say("The answer is"), choices=FirmQuestion.KINDS)
     choices = forms.CharField(label=say("Answers to choose from"), required=False, max_length=1500, widget=forms.Textarea(attrs={"rows": 3}), help_text=say("A line each, for one of some."))  # fmt: skip
     required = forms.BooleanField(label=say("Nothing is sent without an answer"), required=False)
-    where = forms.ChoiceField(label=say("Where the trip goes"), required=False, choices=[("", "anywhere"), ("abroad", "abroad"), ("home", say("at home"))])  # fmt: skip
+    where = forms.ChoiceField(label=say("Where the trip goes"), required=False, choices=[("", say("anywhere")), ("abroad", say("abroad")), ("home", say("at home"))])  # fmt: skip
     after = forms.ChoiceField(label=say("Only after"), required=False)
     answer = forms.CharField(label=say("was answered"), required=False, max_length=60)
     named = forms.CharField(label=say("Of whom"), required=False, max_length=3000, widget=forms.Textarea(attrs={"rows": 2, "placeholder": say("everybody")}), help_text=say("Roles, codes, countries where people live, names: a line each."))  # fmt: skip
@@ -47,7 +47,7 @@ class QuestionForm(forms.Form):
     def __init__(self, *args: Any, firm: Firm, first: Mapping[str, Any] | None = None, **options: Any) -> None:
         super().__init__(*args, initial=first or {"kind": "yes_no", "about": "trip"}, **options)
         rows = FirmQuestion.objects.filter(firm=firm, draft=False).order_by("order", "since")
-        self.fields["after"].choices = [("", "always"), *{row.code: row.text for row in rows}.items()]
+        self.fields["after"].choices = [("", say("always")), *{row.code: row.text for row in rows}.items()]
 
     def typed(self, entitles: list[dict[str, str]]) -> tuple[QuestionTyped, str, str]:
         """What was typed, as the service reads it: the question, of whom, of whom not."""

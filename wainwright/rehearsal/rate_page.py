@@ -61,7 +61,7 @@ def _page(request, rate_id: int, status: int = 200, **more: Any):
     row = get_object_or_404(AllowanceRate.objects.select_related("firm"), pk=rate_id, firm=firm)
     rows = AllowanceRate.objects.filter(firm=firm, town__iexact=row.town, country=row.country).order_by("-since")
     shown = [
-        (each, rate_of(each, firm.currency), "comes" if each.since > today else "was" if each.until and each.until < today else "holds")
+        (each, rate_of(each, firm.currency), say("comes") if each.since > today else say("was") if each.until and each.until < today else say("holds"))
         for each in rows
     ]  # fmt: skip
     end_form = DayForm(prefix="end", initial={"on": today})

@@ -122,6 +122,6 @@ def examples(member: Membership, row: Rehearsal) -> list[Example]:
 def _example(heard: Heard, thing: Claim | Trip | None, currency: str) -> Example:
     amount = Money.from_minor(heard.amount_minor, currency) if heard.amount_minor is not None else None
     if thing is None:
-        return Example(heard, f"a {heard.kind}", "", "", amount)
+        return Example(heard, say("a claim") if heard.kind == "claim" else say("a trip"), "", "", amount)
     link = f"/{'claims' if heard.kind == 'claim' else 'trips'}/{thing.pk}/"
     return Example(heard, joined("", (thing.code, " ", thing.title)), link, heard.person.person.name, amount)

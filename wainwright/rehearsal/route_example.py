@@ -71,7 +71,7 @@ def example(firm: Firm, line: str, draft: Asks | None = None) -> Example:
             understood.append(joined("", (amount, " ", firm.currency)))
         elif low in ("plan", "trip", "claim"):
             found.kind = "claim" if low == "claim" else "plan"
-            understood.append(f"a {found.kind}")
+            understood.append(say("a claim") if found.kind == "claim" else say("a plan"))
         elif by_rule:
             speaks |= {each.code for each in by_rule}
             understood.append(say("“{text}” speaks", text=by_rule[0].text))

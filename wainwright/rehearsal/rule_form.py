@@ -21,7 +21,7 @@ LEVELS = [
     (Level.EXPLAIN.value, say("Explain: it is sent with a reason")),
     (Level.NOTE.value, say("Note: it is said, and stands in nobody's way")),
 ]
-ON = [("plan", say("plans, while a trip is planned")), ("claim", "claims")]
+ON = [("plan", say("plans, while a trip is planned")), ("claim", say("claims"))]
 NUMBERS = ("money", "days", "count", "percent", "km")
 
 
@@ -36,7 +36,7 @@ def field_of(param: Param, currency: str) -> forms.Field:
     if param.type == "yes":
         return forms.BooleanField(**{**shared, "required": False})
     if param.type == "choice":
-        empty = [] if param.needed or param.default else [("", "either")]
+        empty = [] if param.needed or param.default else [("", say("either"))]
         return forms.ChoiceField(choices=[*empty, *param.choices], **shared)
     if param.type == "money":
         # The service says what cannot be; here it is only brought to a plain number.

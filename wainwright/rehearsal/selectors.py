@@ -104,10 +104,14 @@ class _Words:
         ]
         on = joined(
             say(" and "),
-            (f"{each}s" for each in ("plan", "claim") if each in (row.subjects or kind.on) and each in kind.on),
+            (
+                words
+                for each, words in (("plan", say("plans")), ("claim", say("claims")))
+                if each in (row.subjects or kind.on) and each in kind.on
+            ),
         )
         if row.categories:
-            on += f": {', '.join(self.names.get(each, each) for each in row.categories)}"
+            on = joined("", (on, ": ", joined(", ", (self.names.get(each, each) for each in row.categories))))
         return Version(row, self.state(row), params, self.groups.sentence(row.groups), on, gap)
 
     def route(self, row: RouteSetting, gap: Gap) -> Version:
@@ -122,7 +126,9 @@ class _Words:
         posts = [
             row.account or say("no account yet"),
             *(
-                joined("", ("" if each["where"] == "abroad" else "in ", each["where"], " ", each["account"]))
+                say("abroad {account}", account=each["account"])
+                if each["where"] == "abroad"
+                else say("in {where} {account}", where=each["where"], account=each["account"])
                 for each in row.accounts_if
             ),
         ]

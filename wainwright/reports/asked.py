@@ -16,12 +16,12 @@ from wainwright.reports.dims import Dim
 from wainwright.reports.reader import Reader
 from wainwright.reports.report import Report
 
-AGAINST = {"": "nothing", "before": say("the time before"), "year": say("a year before")}
+AGAINST = {"": say("nothing"), "before": say("the time before"), "year": say("a year before")}
 PICTURES = {
-    "bars": "bars",
+    "bars": say("bars"),
     "line": say("a line"),
     "stacked": say("stacked bars"),
-    "share": "shares",
+    "share": say("shares"),
     "heat": say("week by day"),
     "none": say("no picture"),
 }

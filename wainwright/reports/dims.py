@@ -196,13 +196,13 @@ def choice(
 
     def parts(reader: Reader, values: Values) -> dict[tuple[Any, ...], Part]:
         return {
-            (value,): Part(str(value), kept(str(names.get(value, value))), (order.get(value, len(order)), str(value)))
+            (value,): Part(str(value), kept(f"{names.get(value, value)}"), (order.get(value, len(order)), str(value)))
             for (value,) in values
         }
 
     def label(reader: Reader, part: str) -> str:
         found = by_id.get(part, (part,))
-        return kept(part) if together and part in together else kept(str(names.get(found[0], part)))
+        return kept(part) if together and part in together else kept(f"{names.get(found[0], part)}")
 
     def find(reader: Reader, text: str) -> list[Part]:
         wanted = folded(text)

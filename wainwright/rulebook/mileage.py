@@ -65,7 +65,7 @@ def words_of(row: MileageRateRow) -> str:
         else say("beyond: {rate}", rate=rate)
         for upper, rate in row.bands
     ]
-    return joined("; ", said) if len(said) > 1 else f"{row.bands[0][1]} a {row.unit}"
+    return joined("; ", said) if len(said) > 1 else say("{rate} a {unit}", rate=row.bands[0][1], unit=row.unit)
 
 
 def typed_bands(row: MileageRateRow) -> str:

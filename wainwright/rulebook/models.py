@@ -41,7 +41,9 @@ class Policy(models.Model):
         help_text="The way from home to the usual place of work is taken off a ride that begins or ends at home.",
     )
     trip_signoff = models.BooleanField(default=True, help_text="Off: trips are bought at once.")
-    certify_by = models.CharField(max_length=4, choices=[("name", say("name typed")), ("code", "code")], default="name")
+    certify_by = models.CharField(
+        max_length=4, choices=[("name", say("name typed")), ("code", say("code"))], default="name"
+    )
     advance_blocks = models.BooleanField(default=False)
     transfer_km = models.DecimalField(max_digits=6, decimal_places=2, default=Decimal("0.45"))
     transfer_least = models.DecimalField(max_digits=6, decimal_places=2, default=Decimal("3.00"))
@@ -365,7 +367,7 @@ class FirmQuestion(models.Model):
         ("number", say("a number")),
         ("day", say("a day")),
     ]
-    ABOUT = [("trip", "trips"), ("move", say("moves of house"))]
+    ABOUT = [("trip", say("trips")), ("move", say("moves of house"))]
 
     firm = models.ForeignKey("people.Firm", on_delete=models.CASCADE, related_name="questions")
     code = models.CharField(max_length=30)
@@ -377,7 +379,7 @@ class FirmQuestion(models.Model):
     entitles = models.JSONField(default=list, blank=True, help_text="What an answer decides, by ``core.moving``.")
     groups = models.JSONField(default=list, blank=True)
     where = models.CharField(
-        max_length=6, choices=[("", "anywhere"), ("abroad", "abroad"), ("home", say("at home"))], blank=True
+        max_length=6, choices=[("", say("anywhere")), ("abroad", say("abroad")), ("home", say("at home"))], blank=True
     )
     after = models.CharField(max_length=30, blank=True, help_text="Only where that question is answered so.")
     answer = models.CharField(max_length=60, blank=True)
@@ -463,7 +465,7 @@ class AllowanceRate(models.Model):
         ordering = ["country", "town", "-since"]
 
     def __str__(self):
-        return say("{town} from {since}", town=self.town or self.country or "anywhere", since=self.since)
+        return say("{town} from {since}", town=self.town or self.country or say("anywhere"), since=self.since)
 
 
 class RateSheet(models.Model):

@@ -137,7 +137,7 @@ def _decided(
     if not kept["name"]:
         return kept, say("say how it is called on the claim.")
     return kept, "" if kept["category"] in categories else say(
-        "there is no category {category}.", category=kept["category"][:20] or "(none)"
+        "there is no category {category}.", category=kept["category"][:20] or say("(none)")
     )
 
 

@@ -118,7 +118,7 @@ def set_safeguards(member: Membership, wanted: Safeguards, since: date | None = 
     policy.goes_on_days = wanted.goes_on_days
     after = _text(wanted)
     if later and since is not None:
-        said = {name: [str(was), str(after[name])] for name, was in _text(before).items() if was != after[name]}
+        said = {name: [f"{was}", f"{after[name]}"] for name, was in _text(before).items() if was != after[name]}
         factor = {name: said.pop(name) for name in FACTOR if name in said}
         if factor:
             record(
@@ -177,7 +177,7 @@ def _text(safeguards: Safeguards) -> dict[str, object]:
     return {
         "another pays above": str(most) if most is not None else "never",
         "a second person releases above": str(safeguards.release_above) if safeguards.release_above is not None else "never", "second factor": list(safeguards.factor_roles),
-        "second factor from": str(safeguards.factor_from or say("at once")), "days of grace": safeguards.factor_grace,
+        "second factor from": str(safeguards.factor_from) if safeguards.factor_from else say("at once"), "days of grace": safeguards.factor_grace,
         "certified by": safeguards.certify_by, "finance looks at": say("{look_share} % up to a risk of {harmless_to}", look_share=safeguards.look_share, harmless_to=safeguards.harmless_to),
         "and always above": str(safeguards.look_above) if safeguards.look_above is not None else say("no amount"),
         "days": say("{decide_days} to decide, reminded every {remind_days}, on after {goes_on_days}", decide_days=safeguards.decide_days, remind_days=safeguards.remind_days, goes_on_days=safeguards.goes_on_days),

@@ -14,7 +14,7 @@ from wainwright.rulebook.selectors import Explained
 from wainwright.signoff.models import SignOff
 
 _WORDS = {
-    "Given": "signed", "Kept": say("signed before, unchanged"), "Sent back": say("sent back"), "Turned down": say("turned down"),
+    "Given": say("signed"), "Kept": say("signed before, unchanged"), "Sent back": say("sent back"), "Turned down": say("turned down"),
     "Passed on": say("passed on"), "Dropped": say("no longer asked"),
 }  # fmt: skip
 
@@ -27,7 +27,7 @@ def route_steps(signoffs: Sequence[SignOff]) -> list[dict[str, Any]]:
         if s.round != last:
             continue
         if s.state == SignOff.State.WAITING:
-            word = say("next, since {since}", since=day_text(s.since)) if s.turn and s.since else "then"
+            word = say("next, since {since}", since=day_text(s.since)) if s.turn and s.since else say("then")
         else:
             word = _WORDS[s.state] + (
                 joined("", (" ", day_text(s.decided))) if s.decided and s.state != SignOff.State.KEPT else ""

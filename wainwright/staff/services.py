@@ -129,7 +129,7 @@ def _said(who: Membership) -> dict[str, object]:
         said["usual coding"] = str(who.coding)
     if who.signs_own:
         said["signs their own"] = (
-            say("up to {own_limit}", own_limit=who.own_limit) if who.own_limit is not None else "yes"
+            say("up to {own_limit}", own_limit=who.own_limit) if who.own_limit is not None else say("yes")
         )
     return said
 

@@ -31,12 +31,12 @@ CLAIMABLE = ("Authorised", "Under way", "Back", "Closed")
 MONTH = re.compile(r"^20\d\d-(0[1-9]|1[0-2])$")
 KINDS = [
     ("papers", say("all papers")),
-    ("receipt", "receipts"),
-    ("invoice", "invoices"),
-    ("mail", "mails"),
+    ("receipt", say("receipts")),
+    ("invoice", say("invoices")),
+    ("mail", say("mails")),
     ("calendar", say("calendar files")),
     ("track", say("tracks of rides")),
-    ("charges", "charges"),
+    ("charges", say("charges")),
 ]
 
 

@@ -7,12 +7,15 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
+from cattrs.gen import make_dict_structure_fn
 from cattrs.preconf.json import make_converter
 
 from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.core.permissions import Permission
 from wainwright.core.rules import Finding
+from wainwright.core.said import kept
+from wainwright.core.workings import Step
 from wainwright.trips.figures import TripFigures
 
 
@@ -78,6 +81,9 @@ class Frozen:
 _converter = make_converter()
 _converter.register_unstructure_hook(Decimal, str)
 _converter.register_structure_hook(Decimal, lambda value, _: Decimal(value))
+_step = make_dict_structure_fn(Step, _converter)
+# A step of workings was a sentence before it was kept: it is read as one again.
+_converter.register_structure_hook(Step, lambda value, _: _step({**value, "text": kept(value["text"])}, Step))
 
 
 def freeze(frozen: Frozen) -> dict[str, Any]:

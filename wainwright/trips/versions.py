@@ -23,7 +23,8 @@ def lines_of(file: TripFile) -> list[Line]:
     trip, found = file.trip, []
 
     def line(key: str, section: str, label: str, value: object) -> None:
-        found.append(Line(key, section, label, str(value)))
+        # A sentence stays one: as ``str()`` it would be signed in the language of whoever signs.
+        found.append(Line(key, section, label, value if isinstance(value, str) else f"{value}"))
 
     line("head:title", "Trip", "Title", trip.title)
     line("head:purpose", "Trip", "Purpose", trip.purpose)
@@ -31,7 +32,7 @@ def lines_of(file: TripFile) -> list[Line]:
         line("head:party", say("Trip"), say("Who moves on it"), trip.party)
     reasons = {halt.key: halt.words for halt in halts(file.legs)} if trip.is_move else {}
     for question in asked_of(file.book, trip):
-        line(f"answer:{question.code}", "Trip", question.text, trip.answers.get(question.code, "not answered"))
+        line(f"answer:{question.code}", "Trip", question.text, trip.answers.get(question.code, say("not answered")))
     for row in trip.engagements:
         line(
             f"engagement:{row['title']}",
@@ -50,10 +51,12 @@ def lines_of(file: TripFile) -> list[Line]:
     for allowed in file.figures.nights:
         night = allowed.night
         words = (
-            "supplied"
+            say("supplied")
             if night.supplied
             else say(
-                "{cost}, ceiling {ceiling}", cost=allowed.cost, ceiling=allowed.ceiling if allowed.ceiling else "none"
+                "{cost}, ceiling {ceiling}",
+                cost=allowed.cost,
+                ceiling=allowed.ceiling if allowed.ceiling else say("none"),
             )
         )
         kind = f", {night.lodging}" if night.lodging else ""
@@ -90,7 +93,7 @@ def lines_of(file: TripFile) -> list[Line]:
     for paper in file.papers:
         line(f"paper:{paper.sha256}", "Papers", paper.kind.capitalize(), paper.name)
     for name in _SHOWN:
-        line(f"profile:{name}", say("Your details"), FIELDS[name], trip.profile.get(name, "") or "none")
+        line(f"profile:{name}", say("Your details"), FIELDS[name], trip.profile.get(name, "") or say("none"))
     line(
         "money:advance",
         say("Money"),

@@ -349,7 +349,9 @@ def _put_on(posting: Posting, instead_of: str, account: str) -> None:
     """Put another account in place of one on a refused journal. Inside the caller's transaction."""
     known = ledger_books(posting.firm).codes.codes.get((ACCOUNT, account))
     if known is None or not known.open_on(clock.today(posting.firm.zone)):
-        raise Refusal(say("Account {account} is not open in the ledger.", account=account[:20] or "(none)"), "account")
+        raise Refusal(
+            say("Account {account} is not open in the ledger.", account=account[:20] or say("(none)")), "account"
+        )
     if not posting.lines.filter(account=instead_of).update(account=account):
         raise Refusal(say("Nothing of it is on account {instead_of}.", instead_of=instead_of[:20]), "instead_of")
 

@@ -86,7 +86,9 @@ def reaccount(member: Membership, claim_id: int, version: int, old: str, account
         raise Stale(say("The claim stands at {state}: its accounts cannot be corrected now.", state=claim.state))
     known = books(claim.firm).codes.codes.get((ACCOUNT, account))
     if known is None or not known.open_on(clock.today(claim.firm.zone)):
-        raise Refusal(say("Account {account} is not open in the ledger.", account=account[:20] or "(none)"), "account")
+        raise Refusal(
+            say("Account {account} is not open in the ledger.", account=account[:20] or say("(none)")), "account"
+        )
     done, places = reaccounted(read(claim.statement, claim.currency), old, account)
     if not places:
         raise Refusal(say("Nothing on the claim is on account {old}.", old=old[:20]), "old")

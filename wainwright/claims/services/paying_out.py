@@ -152,7 +152,7 @@ def write_off(member: Membership, claim_id: int, account: str, why: str) -> Post
         claim, left = owed_claim(member, claim_id)
         ledger = books(claim.firm)
         if ("account", account) not in ledger.codes.codes:
-            raise Refusal(say("The ledger has no account {account}.", account=account[:20] or "(none)"), "account")
+            raise Refusal(say("The ledger has no account {account}.", account=account[:20] or say("(none)")), "account")
         most = rulebook(member.firm).policy.second_payer_minor
         if most is not None and left.minor > most and claim.cleared_by_id == member.pk:
             raise NotAllowed(say("It was cleared by you: somebody else writes so much off."))

@@ -11,7 +11,7 @@ from enum import StrEnum
 from wainwright.core.said import joined, say
 from wainwright.core.workings import plain
 
-SHARE_WORDS = {Decimal("0.75"): say("three quarters"), Decimal("0.5"): "half", Decimal("0.25"): say("a quarter")}
+SHARE_WORDS = {Decimal("0.75"): say("three quarters"), Decimal("0.5"): say("half"), Decimal("0.25"): say("a quarter")}
 ONE = Decimal(1)
 
 
@@ -64,7 +64,7 @@ class Pays:
         """What is paid, as it goes on with an amount: "half of", "7 twelfths of"."""
         of = say("of") if self.amount == "full" else say("of the {amount} amount,", amount=self.amount)
         if self.hourly is not None:
-            parts = "twelfths" if self.hourly == 12 else say("parts of {hourly}", hourly=self.hourly)
+            parts = say("twelfths") if self.hourly == 12 else say("parts of {hourly}", hourly=self.hourly)
             least = min(begun(hours), self.hourly)
             return (
                 joined("", (least, " ", parts, " ", of))

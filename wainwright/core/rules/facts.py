@@ -15,8 +15,8 @@ from wainwright.core.said import say
 # The kinds of papers that a trip can rest on, and the fields of a cost that may be asked for.
 PAPERS = ("agenda", "invitation", say("price comparison"), "booking", say("other paper"))
 FIELDS = (
-    ("merchant", "merchant"), ("description", say("what for")), ("guests", say("who was there")), ("reference", "reference"),
-    ("customer", "customer"), ("country", "country"),
+    ("merchant", say("merchant")), ("description", say("what for")), ("guests", say("who was there")), ("reference", say("reference")),
+    ("customer", say("customer")), ("country", say("country")),
 )  # fmt: skip
 
 

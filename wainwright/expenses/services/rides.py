@@ -85,7 +85,7 @@ def distance(member: Membership, ride: Ride, without: int = 0) -> Driven:
         )
     elif ride.km is not None:
         by_track = ride.track is not None and abs(ride.km - ride.track[1]) <= TRACK_ROUNDING
-        how = say("by the track {track}", track=ride.track[0]) if ride.track is not None and by_track else "typed"
+        how = say("by the track {track}", track=ride.track[0]) if ride.track is not None and by_track else say("typed")
         driven = Driven(ride.km * factor, road, say("{how}, {km} km one way", how=how, km=plain(round(ride.km, 2))))
     else:
         way = [stop.town for stop in ride.via] or [town.capitalize() for leg in legs for town in leg.via]

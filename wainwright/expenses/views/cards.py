@@ -22,7 +22,7 @@ COLUMN_NAMES = {
     "card": say("Card number"), "original": say("Amount in the other currency"), "original_currency": say("The other currency"),
     "direction": say("Charged or given back, in words"),
 }  # fmt: skip
-NAMES = {"new": "new", "booked": say("booked now"), "doubtful": "doubtful", "known": say("known already")}
+NAMES = {"new": say("new"), "booked": say("booked now"), "doubtful": say("doubtful"), "known": say("known already")}
 
 
 @require_POST

@@ -95,7 +95,7 @@ def close_gap(member: Membership, kind: str, key: str, code: str) -> None:
     if kind in ("category", "card"):
         row = Code.objects.filter(firm=firm, dimension=ACCOUNT, code=code).first()
         if row is None or (row.open_until and row.open_until < clock.today(firm.zone)):
-            raise Refusal(say("Account {code} is not open in the ledger.", code=code or "(none)"), "code")
+            raise Refusal(say("Account {code} is not open in the ledger.", code=code or say("(none)")), "code")
         if kind == "category":
             rows = from_now(firm, clock.today(firm.zone)).filter(code=key)
             there = rows.order_by("draft", F("since").asc(nulls_first=True)).first()
@@ -109,7 +109,7 @@ def close_gap(member: Membership, kind: str, key: str, code: str) -> None:
     elif kind in ("person", "merchant"):
         supplier = Supplier.objects.filter(firm=firm, code=code).first()
         if supplier is None:
-            raise Refusal(say("The ledger has no supplier {code}.", code=code or "(none)"), "code")
+            raise Refusal(say("The ledger has no supplier {code}.", code=code or say("(none)")), "code")
         done = _connect_person(firm, key, supplier) if kind == "person" else _connect_merchant(firm, key, supplier)
     else:
         raise Stale(say("There is nothing to connect there."))

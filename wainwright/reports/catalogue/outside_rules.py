@@ -34,7 +34,7 @@ def dims(reader: Reader) -> list[Dim]:
     """By rule, person, reason, gravity, time."""
     return [
         text("rule", say("rule"), "rule_text", say("no sentence of a rule")), person(f"{CLAIM}__claimant_id"), text("reason", say("reason"), "reason", say("no reason from the list")),
-        choice("level", say("gravity"), "level", {"stop": "stops", "explain": say("asks for a reason")}), *times(),
+        choice("level", say("gravity"), "level", {"stop": say("stops"), "explain": say("asks for a reason")}), *times(),
     ]  # fmt: skip
 
 

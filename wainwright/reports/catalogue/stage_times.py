@@ -22,8 +22,8 @@ from wainwright.trail.models import Entry
 
 # States in the order of the road, with who is to act in each.
 ROAD = {
-    "Open": say("the traveller"), "Sent back": say("the traveller"), "In sign-off": say("the approver"), "In finance check": "finance",
-    "Cleared": say("finance and the ledger"), "Posting refused": "finance", "Posted": say("finance and the bank"),
+    "Open": say("the traveller"), "Sent back": say("the traveller"), "In sign-off": say("the approver"), "In finance check": say("finance"),
+    "Cleared": say("finance and the ledger"), "Posting refused": say("finance"), "Posted": say("finance and the bank"),
 }  # fmt: skip
 # Acts whose entries name no state, and the one that they lead to.
 LEADS_TO = {

@@ -22,7 +22,9 @@ class SigningPanel(Panel):
             return "nobody"
         if page.signoffs and not page.editable:
             waiting = [s.signer.person.name for s in page.signoffs if s.turn]
-            return say("next {list}", list=joined(", ", (_first(name) for name in waiting))) if waiting else "signed"
+            return (
+                say("next {list}", list=joined(", ", (_first(name) for name in waiting))) if waiting else say("signed")
+            )
         names = [_first(step.name) for step in page.file.route.steps]
         return joined(", ", names) or say("nobody yet")
 

@@ -110,7 +110,7 @@ def _trips(reader: Reader) -> Iterator[Ask]:
     ]
     if any(lacks):
         days = (trip.starts - reader.today).days if trip.starts else 0
-        when = "today" if days == 0 else "tomorrow" if days == 1 else say("in {days} days", days=days)
+        when = "today" if days == 0 else say("tomorrow") if days == 1 else say("in {days} days", days=days)
         yield Ask(
             say("{trip_title} begins {when}", trip_title=trip.title, when=when),
             f"/trips/{trip.pk}/",

@@ -115,6 +115,13 @@ def said(text) -> str:
 
 
 @register.filter
+def small(text) -> str:
+    """Words within a sentence: they begin with a small letter, but in German, where a noun keeps its large one."""
+    words = str(text)
+    return words if get_language() == "de" else words[:1].lower() + words[1:]
+
+
+@register.filter
 def number(text: str) -> str:
     """A number that was kept as text, with the signs of the reader's language; any other text as it stands."""
     return as_number(text)

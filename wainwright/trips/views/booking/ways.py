@@ -141,7 +141,7 @@ def find_ways(request, trip_id: int):
         understand(said, today)
     context = {
         "trip": trip, "said": said, "whens": WHEN, "orders": ORDERS, "modes": MODES, "narrow": _narrow(request.GET),
-        "order": request.GET.get("order", "whole"), "asked": asked, "instead": in_place_of(file, said, request.GET.get("instead")),
+        "order": _asked_order(request), "asked": asked, "instead": in_place_of(file, said, request.GET.get("instead")),
     }  # fmt: skip
     wrong = asked and (not said or any(one.wrong for one in said))
     if asked and not wrong:
@@ -174,6 +174,7 @@ def _results(request, file: TripFile, said: list[Said], narrow: Narrow, instead:
     rows = _rows(request, days[at], at, picks[at], pricer, assumed, narrow)
     found = {
         "at": at, "day": said[at].part.day, "here": said[at], "rows": rows, "picks": picks,
+        "contracts": _asked_order(request) == "whole" and any(row.each.offer.contracted for row in rows),
         "shown": len(rows), "all": len({m.offer.way for m in days[at]}), "carriers": sorted({m.offer.carrier for m in days[at]}),
         "tolerance": Money.rounded(_tolerance(file), trip.currency),
     }  # fmt: skip
@@ -206,7 +207,12 @@ def _rows(
     assumed: list[Offer | None],
     narrow: Narrow,
 ) -> list[WayRow]:
-    """One row a way: of its fares that are let through, the one with which the whole trip costs least."""
+    """One row a way: of its fares that are let through, the one with which the whole trip costs least.
+
+    Where nobody asked for another order, contracted fares come first, among the fares of a way as among ways (B2).
+    """
+    order = _asked_order(request)
+    contracted_first = order == "whole"
     best: dict[str, tuple[Measured, WholeCost]] = {}
     for each in measured:
         offer = each.offer
@@ -217,14 +223,14 @@ def _rows(
             continue
         offers = [offer if n == at else other for n, other in enumerate(assumed)]
         cost = pricer.price([o for o in offers if o is not None])
-        if (
-            known is None
-            or offer.key == current
-            or (bool(cost.fault), cost.amount.amount) < (bool(known[1].fault), known[1].amount.amount)
-        ):
+
+        def stands(of: Measured, costs: WholeCost) -> tuple[bool, bool, Decimal]:
+            return bool(costs.fault), contracted_first and not of.offer.contracted, costs.amount.amount
+
+        if known is None or offer.key == current or stands(each, cost) < stands(*known):
             best[offer.way] = (each, cost)
     rows = [_row(request, each, cost, at, current, pricer) for each, cost in best.values()]
-    return sorted(rows, key=_order(request.GET.get("order", "whole")))
+    return sorted(rows, key=_order(order, contracted_first))
 
 
 def _row(request, each: Measured, cost: WholeCost, at: int, current: str, pricer: Pricer) -> WayRow:
@@ -234,7 +240,7 @@ def _row(request, each: Measured, cost: WholeCost, at: int, current: str, pricer
     zones = [hop.leaves.replace(tzinfo=ZoneInfo(hop.origin.zone)) for hop in offer.hops[:1]]
     arrives = offer.arrives.replace(tzinfo=ZoneInfo(offer.target.zone))
     return WayRow(
-        each, cost, carbon_of(offer), _link(request, at, offer.key), offer.key == current, say("via {via}", via=via) if via else "direct",
+        each, cost, carbon_of(offer), _link(request, at, offer.key), offer.key == current, say("via {via}", via=via) if via else say("direct"),
         short(offer), minutes(arrives - zones[0]), say("night on board") if sleeps else "", _differs(cost, pricer),
     )  # fmt: skip
 
@@ -268,7 +274,7 @@ def _link(request, at: int, key: str) -> str:
     return f"?{query.urlencode()}#chosen"
 
 
-def _order(order: str) -> Callable[[WayRow], tuple]:
+def _order(order: str, contracted_first: bool) -> Callable[[WayRow], tuple]:
     def lasts(row: WayRow):
         offer = row.each.offer
         return offer.arrives.replace(tzinfo=ZoneInfo(offer.target.zone)) - offer.leaves.replace(
@@ -280,8 +286,14 @@ def _order(order: str) -> Callable[[WayRow], tuple]:
         "arrives": lambda row: row.each.offer.arrives, "time": lasts, "carbon": lambda row: row.carbon.kg,
         "whole": lambda row: row.cost.amount.amount,
     }  # fmt: skip
-    chosen_order = orders.get(order, orders["whole"])
-    return lambda row: (bool(row.cost.fault), chosen_order(row), row.each.offer.leaves, row.each.offer.key)
+    return lambda row: (
+        bool(row.cost.fault), contracted_first and not row.each.offer.contracted, orders[order](row), row.each.offer.leaves, row.each.offer.key,
+    )  # fmt: skip
+
+
+def _asked_order(request) -> str:
+    order = request.GET.get("order", "whole")
+    return order if order in ORDERS else "whole"
 
 
 def _fares(request, measured: list[Measured], at: int, current: str) -> list[dict]:
