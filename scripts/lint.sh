@@ -10,7 +10,7 @@ $bin/djlint wainwright --lint --quiet
 # Formatted as they read, without their translation tags.
 said=$(mktemp -d); trap 'rm -rf "$said"' EXIT
 $bin/python scripts/templates_as_said.py "$said"
-$bin/djlint "$said/wainwright" --configuration pyproject.toml --check --quiet
+odd=$($bin/djlint "$said/wainwright" --configuration pyproject.toml --check 2>&1) || { echo "$odd" | tail -n 40; exit 1; }
 imports=$($bin/lint-imports --no-cache 2>&1) || { echo "$imports" | tail -n 40; exit 1; }
 $bin/python manage.py makemigrations --check --dry-run -v0
 WAINWRIGHT_DEBUG=1 $bin/python manage.py check

@@ -1,10 +1,12 @@
 """Pages, mails and refusals in the language of who reads them, and what they type in it."""
 
+import json
 import re
 from datetime import date
 from decimal import Decimal
 
 from django.core import mail
+from django.db import transaction
 from django.test import Client, SimpleTestCase, override_settings
 from django.utils import translation
 
@@ -13,12 +15,17 @@ from tests.apps.world import WorldTestCase
 from tests.coverage import shows
 from wainwright.accounts.models import Posting
 from wainwright.accounts.refusals import MEANINGS, refusal_words
+from wainwright.claims.models import StatementLine
 from wainwright.fields import typed_day, typed_number
 from wainwright.formats.typed_words import in_english
 from wainwright.news.services import tell
 from wainwright.people.models import Firm, Membership, Person
 from wainwright.reading import again
 from wainwright.trail.models import Entry
+from wainwright.trips.models import Trip
+from wainwright.trips.selectors import load_file
+from wainwright.trips.services.versions import write
+from wainwright.trips.versions import since_signed
 from wainwright.web.away import HERE
 from wainwright.web.script_words import TEXTS, script_words
 
@@ -159,6 +166,22 @@ class LanguageOfAPersonTest(WorldTestCase):
                 page = plain(re.sub(r"<[^>]+>", "", answer.content.decode()))
                 for words in wanted:
                     self.assertIn(words, page)
+
+    def test_what_is_signed_is_the_same_whoever_signs(self):
+        """A plan that is signed in one language is compared with itself in another; so is what a claim's statement says."""
+        trip, said = self.authorised_trip(starts=20), []
+        for language in ("en-ie", "nb", "de"):
+            with translation.override(language), transaction.atomic():
+                file = load_file(self.maren, Trip.objects.get(pk=trip.pk))
+                version = write(file, "looked at")
+                self.assertEqual(since_signed(file, trip.versions.order_by("number").first()), [])
+                claim = self.sent_claim(costs=("20.00", "130.00"))
+                lines = [row.__dict__ for row in StatementLine.objects.filter(statement__claim=claim)]
+                texts = [text for row in lines for text in row.values() if isinstance(text, str | list)]
+                statement = claim.statements.get()
+                said.append(json.dumps([version.lines, version.frozen, texts, statement.workings]))
+                transaction.set_rollback(True)
+        self.assertEqual(len(set(said)), 1)
 
     def test_what_a_ledger_refused_is_said_to_whoever_reads_it(self):
         """Every code of the table, with what it is about and with the cure; and one that the table does not know."""

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from django.utils import translation
+
 from wainwright import clock
 from wainwright.accounts.services import use_budgets
 from wainwright.core.said import say
+from wainwright.language import ENGLISH
 from wainwright.people.models import Membership
 from wainwright.trail.services import record
 from wainwright.trips import letters
@@ -25,10 +28,13 @@ def write(file: TripFile, act: str, signed_name: str = "", signed_by: str = "") 
     by_category: dict[str, int] = {}
     for each in done.estimates:
         by_category[each.category] = by_category.get(each.category, 0) + each.amount.minor
+    # Kept in English, whoever signs: letters say it again in the firm's language.
+    with translation.override(ENGLISH):
+        frozen = freeze(frozen_of(file, letters.rows_of(file)))
     version = TripVersion.objects.create(
         trip=trip, number=last + 1, lines=as_data(lines_of(file)), act=act[:200], total_minor=done.total.minor,
         allowance_minor=done.allowance.amount.minor, by_category=by_category,
-        frozen=freeze(frozen_of(file, letters.rows_of(file))), signed_name=signed_name, signed_by=signed_by,
+        frozen=frozen, signed_name=signed_name, signed_by=signed_by,
         time=clock.now(),
     )  # fmt: skip
     if signed_name:

@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
+from wainwright.language import read_by
 from wainwright.people.second_factor import has_authenticator
 from wainwright.signoff.presenting import route_preview, route_steps
 from wainwright.signoff.selectors import steps
@@ -185,7 +186,9 @@ def subscribed(request, secret: str):
     subscription = found.select_related("member__person", "member__firm").first()
     if subscription is None:
         raise Http404
-    response = HttpResponse(letters.subscription_calendar(subscription), content_type="text/calendar")
+    member = subscription.member
+    with read_by(member.person.language, member.firm.language):
+        response = HttpResponse(letters.subscription_calendar(subscription), content_type="text/calendar")
     response["Cache-Control"] = "private, max-age=300"
     return response
 
