@@ -8,7 +8,7 @@ if ! "$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null
   echo "Python 3.11 or newer is needed as $python." >&2
   exit 1
 fi
-if ! "$python" -m venv .venv 2>/dev/null; then
+if ! "$python" -m venv .venv >/dev/null 2>&1; then
   sh scripts/debian.sh venv
   "$python" -m venv .venv
 fi

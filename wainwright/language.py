@@ -18,7 +18,7 @@ from babel.dates import format_interval, format_skeleton
 from babel.numbers import format_decimal, get_decimal_symbol, get_group_symbol
 from django.conf import settings
 from django.utils import translation
-from django.utils.translation import gettext
+from django.utils.translation import get_language, gettext
 from django.utils.translation import gettext_noop as later
 
 from wainwright.core.money import Money
@@ -129,6 +129,11 @@ def strftime_words(value: date, spec: str) -> str:
     )
     days = format_skeleton(skeleton, _date(value), locale=there) if skeleton else ""
     return " ".join(filter(None, (days, clock))) or f"{value:{spec}}"
+
+
+def lowered(words: str) -> str:
+    """Words within a sentence: with a small letter first, but in German, where a noun keeps its large one."""
+    return words if get_language() == "de" else words[:1].lower() + words[1:]
 
 
 def sum_words(amount: Money) -> str:

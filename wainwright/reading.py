@@ -20,7 +20,7 @@ from wainwright.core import said
 from wainwright.core.money import Money
 from wainwright.core.recognising import GOES_ON, Found, Messages
 from wainwright.core.said import Capital, Joined, Kept, Said, Shown
-from wainwright.language import LANGUAGES, day_words, in_signs, locale, range_words, strftime_words, sum_words
+from wainwright.language import LANGUAGES, day_words, in_signs, locale, lowered, range_words, strftime_words, sum_words
 from wainwright.vocabulary import WORDS
 
 # Single words that sentences name: what a figure may be besides a name, a number or a day.
@@ -89,7 +89,7 @@ def _of_vocabulary(text: str) -> str | None:
         return words[:1].upper() + words[1:]
     if (large := first.upper() + rest) in VOCABULARY:
         words = gettext(large)
-        return words[:1].lower() + words[1:]
+        return lowered(words)
     return None
 
 

@@ -17,7 +17,9 @@ env = environ.Env()
 BASE = Path(__file__).resolve().parent.parent
 TESTING = "test" in sys.argv[1:2]
 # Tests keep nothing beside the data, and two runs at once do not meet: each has a folder of its own.
-VAR = Path(tempfile.mkdtemp(prefix="wainwright-test-") if TESTING else env.str("WAINWRIGHT_VAR", str(BASE / "var")))
+VAR = Path(
+    tempfile.mkdtemp(prefix="wainwright-test-") if TESTING else env.str("WAINWRIGHT_VAR", str(BASE / "var"))
+).absolute()
 VAR.mkdir(parents=True, exist_ok=True)
 with suppress(PermissionError):
     # Everything of people lies in here.

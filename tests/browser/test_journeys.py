@@ -51,7 +51,7 @@ class JourneyTestCase(BrowserTestCase):
             f"from={one}&to={other}&on={self.first + timedelta(days=days)}&when={when}&at={at}"
             for one, other, days, when, at in parts
         ]
-        self.open(f"{page}ways/?{'&'.join(said)}{more}")
+        self.open(f"{page}ways/?{'&'.join(said)}&order=price{more}")
 
     def choose(self, fare: str = "", mode: str = "") -> str:
         """Choose the first of the list that lands the same day; then one of its fares, if one is named."""
@@ -68,7 +68,7 @@ class JourneyTestCase(BrowserTestCase):
         self.see("What it does to the trip")
         if self.driver.find_elements(By.CSS_SELECTOR, "#chosen [name='words']"):
             self.fill(within="#chosen", words="In time for the tide")
-        self.press("Hold this fare")
+        self.press_at("//button[contains(., 'Hold th')]")
         self.see("is held under")
 
     def line(self, text: str, legs: int = 1):
