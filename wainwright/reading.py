@@ -134,9 +134,9 @@ def _again(text: str, joints: tuple[str, ...] = _JOINTS) -> str:
     """A kept text: one sentence, or several, or a working with its rule and its result: each part that is known is said again."""
     if ". " in text and ". " in joints:
         # Sentence by sentence where each is known: the last value of the first would take in all that follows.
-        said = [_known(part) for part in _parts(text, ". ")]
-        if None not in said:
-            return " ".join(filter(None, said))
+        sentences = [_known(part) for part in _parts(text, ". ")]
+        if None not in sentences:
+            return " ".join(filter(None, sentences))
     if (words := _known(text)) is not None:
         return words
     for n, joint in enumerate(joints):

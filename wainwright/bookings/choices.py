@@ -187,9 +187,7 @@ def choose_ways(measured: Sequence[Measured], currency: str) -> Choice:
                 (
                     o.carrier,
                     " ",
-                    day_text(o.leaves),
-                    " ",
-                    as_figure(o.leaves, "%H:%M"),
+                    moment_text(o.leaves),
                     "–",
                     as_figure(o.arrives, "%H:%M"),
                 ),

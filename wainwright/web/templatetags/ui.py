@@ -22,15 +22,7 @@ from wainwright.core.said import as_figure, joined, say, say_many
 from wainwright.core.states import STAGES
 from wainwright.core.workings import as_number, day_text, moment_text
 from wainwright.drawing.ribbon import day_range
-from wainwright.language import (
-    day_words,
-    in_signs,
-    locale,
-    lowered,
-    range_words,
-    strftime_words,
-    sum_words,
-)
+from wainwright.language import day_words, in_signs, locale, lowered, range_words, strftime_words, sum_words
 from wainwright.people.selectors import demo_people as people_of_demo
 from wainwright.reading import again as said_again
 from wainwright.web.script_words import script_words as in_their_words

@@ -212,7 +212,10 @@ def _rows(
     Where nobody asked for another order, contracted fares come first, among the fares of a way as among ways (B2).
     """
     order = _asked_order(request)
-    contracted_first = order == "whole"
+
+    def stands(of: Measured, costs: WholeCost) -> tuple[bool, bool, Decimal]:
+        return bool(costs.fault), order == "whole" and not of.offer.contracted, costs.amount.amount
+
     best: dict[str, tuple[Measured, WholeCost]] = {}
     for each in measured:
         offer = each.offer
@@ -223,14 +226,10 @@ def _rows(
             continue
         offers = [offer if n == at else other for n, other in enumerate(assumed)]
         cost = pricer.price([o for o in offers if o is not None])
-
-        def stands(of: Measured, costs: WholeCost) -> tuple[bool, bool, Decimal]:
-            return bool(costs.fault), contracted_first and not of.offer.contracted, costs.amount.amount
-
         if known is None or offer.key == current or stands(each, cost) < stands(*known):
             best[offer.way] = (each, cost)
     rows = [_row(request, each, cost, at, current, pricer) for each, cost in best.values()]
-    return sorted(rows, key=_order(order, contracted_first))
+    return sorted(rows, key=_order(order))
 
 
 def _row(request, each: Measured, cost: WholeCost, at: int, current: str, pricer: Pricer) -> WayRow:
@@ -274,7 +273,7 @@ def _link(request, at: int, key: str) -> str:
     return f"?{query.urlencode()}#chosen"
 
 
-def _order(order: str, contracted_first: bool) -> Callable[[WayRow], tuple]:
+def _order(order: str) -> Callable[[WayRow], tuple]:
     def lasts(row: WayRow):
         offer = row.each.offer
         return offer.arrives.replace(tzinfo=ZoneInfo(offer.target.zone)) - offer.leaves.replace(
@@ -287,7 +286,7 @@ def _order(order: str, contracted_first: bool) -> Callable[[WayRow], tuple]:
         "whole": lambda row: row.cost.amount.amount,
     }  # fmt: skip
     return lambda row: (
-        bool(row.cost.fault), contracted_first and not row.each.offer.contracted, orders[order](row), row.each.offer.leaves, row.each.offer.key,
+        bool(row.cost.fault), order == "whole" and not row.each.offer.contracted, orders[order](row), row.each.offer.leaves, row.each.offer.key,
     )  # fmt: skip
 
 
