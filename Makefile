@@ -5,6 +5,10 @@ PORT ?= 8000
 
 .PHONY: demo demo-fresh test both attack any-day steady lint bench load ledger screenshots styles lock
 
+# What is asked of Debian while Python's packages are installed; each target asks once more for what it needs.
+demo: DEBIAN := run
+test: DEBIAN := test
+
 demo: .venv/.installed
 	@sh scripts/debian.sh run
 	@sh scripts/demo.sh $(PORT)
@@ -68,5 +72,5 @@ lock:
 	  --strip-extras --allow-unsafe -o requirements-installer.lock requirements-installer.in
 
 .venv/.installed: requirements.lock requirements-installer.lock
-	@sh scripts/python.sh
+	@sh scripts/python.sh $(DEBIAN)
 	@touch $@

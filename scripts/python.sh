@@ -1,5 +1,6 @@
 #!/bin/sh
-# Makes .venv and installs what the lock file names, with hashes checked.
+# Makes .venv and installs what the lock file names, with hashes checked: python.sh [run | test].
+# Named one of these, it has scripts/debian.sh see meanwhile to the Debian packages of it.
 set -eu
 cd "$(dirname "$0")/.."
 # PYTHON names another than the first on the path: one that every user of the machine may run.
@@ -14,6 +15,8 @@ if ! "$python" -m venv .venv >/dev/null 2>&1; then
 fi
 python_here=.venv/bin/python
 log=$(mktemp)
+# One waits for the net, the other for the disk. What fails here is told by whoever asks for these packages next.
+[ -z "${1:-}" ] || { sh scripts/debian.sh "$1" 2>/dev/null & }
 pip="$python_here -m pip install --quiet --disable-pip-version-check --require-hashes"
 echo "Installing Python packages into .venv, once…"
 # The fast installer where it can be had: a tenth of the time. It asks the index that pip is set to.
@@ -32,3 +35,4 @@ compile=""
   }
 }
 rm -f "$log"
+wait
