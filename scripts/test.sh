@@ -4,6 +4,8 @@
 set -eu
 cd "$(dirname "$0")/.."
 export OMP_THREAD_LIMIT=1 PYTHONWARNINGS=error
+# Else each of the many processes compiles every module anew.
+unset PYTHONDONTWRITEBYTECODE
 if [ $# -gt 0 ]; then
   exec .venv/bin/python manage.py test --noinput "$@"
 fi
