@@ -37,8 +37,9 @@ def _all() -> tuple[dict[str, Place], list[tuple[str, int, str]]]:
             code, town["name"], town["name"], town["countrycode"], town["timezone"], town["latitude"], town["longitude"]
         )
         places[code] = place
-        names.append((folded(town["name"]), town["population"], code))
-        spot = (folded(town["name"]), town["countrycode"])
+        name = folded(town["name"])
+        names.append((name, town["population"], code))
+        spot = (name, town["countrycode"])
         people[spot] = max(people.get(spot, 0), town["population"])
     for code, airport in airportsdata.load("IATA").items():
         town_name = airport["city"] or airport["name"]
