@@ -7,6 +7,7 @@ from decimal import Decimal
 
 from django.core import mail
 from django.db import transaction
+from django.template.loader import render_to_string
 from django.test import Client, SimpleTestCase, override_settings
 from django.utils import translation
 
@@ -16,6 +17,7 @@ from tests.coverage import shows
 from wainwright.accounts.models import Posting
 from wainwright.accounts.refusals import MEANINGS, refusal_words
 from wainwright.claims.models import StatementLine
+from wainwright.core.versions import Line, changes
 from wainwright.fields import typed_day, typed_number
 from wainwright.formats.typed_words import in_english
 from wainwright.news.services import tell
@@ -206,6 +208,16 @@ class LanguageOfAPersonTest(WorldTestCase):
             self.speaks(self.liv if hasattr(self, "liv") else self.priya, code)
             page = self.client.get("/firm/claims/", {"state": "In finance check"})
             self.assertContains(page, 'value="In finance check" selected')
+
+
+class ChangedTest(SimpleTestCase):
+    def test_what_was_kept_is_said_and_what_was_typed_stands(self):
+        before = [Line("head:title", "Trip", "Title", "Card"), Line("answer:kin", "Trip", "Who?", "not answered")]
+        after = [Line("head:title", "Trip", "Title", "Total"), Line("answer:kin", "Trip", "Who?", "Ada")]
+        with translation.override("de"):
+            page = render_to_string("trips/_changes.html", {"changes": changes(before, after), "title": "x"})
+        for expected in ("<del>Card</del>", "<b>Total</b>", "<del>nicht beantwortet</del>", "<b>Ada</b>"):
+            self.assertInHTML(expected, page)
 
 
 class TypedTest(SimpleTestCase):

@@ -104,6 +104,16 @@ class VersionsTest(TestCase):
         found = changes([Line("n", "Nights", "Inn", "100")], [Line("n", "Nights", "Hotel", "120")])
         self.assertEqual((found[0].before, found[0].after), ("Inn, 100", "120"))
 
+    def test_what_people_typed_is_told_from_what_we_say(self):
+        lines = [
+            Line("head:title", "Trip", "Title", "Card"),
+            Line("answer:quarters", "Trip", "Where from?", "The quay"),
+            Line("answer:kin", "Trip", "Who comes along?", "not answered"),
+            Line("engagement:Survey", "Trip", "In time for Survey", "Mon 14 Dec 09:00"),
+        ]
+        self.assertEqual([line.typed for line in lines], [True, True, False, False])
+        self.assertEqual([change.typed for change in changes([], lines)], [True, True, False, False])
+
 
 class PermissionsTest(TestCase):
     def test_they_come_and_go_with_their_causes(self):

@@ -5,7 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from wainwright.core.said import joined
+from wainwright.core.said import joined, say
+
+# What people type: the head of a trip, and what they answer to the firm's questions.
+_TYPED = ("head:", "answer:")
+UNANSWERED = say("not answered")
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,15 +21,21 @@ class Line:
     label: str
     value: str
 
+    @property
+    def typed(self) -> bool:
+        """Whether people typed what it says: it is shown as it stands, whoever reads it."""
+        return self.key.startswith(_TYPED) and self.value != UNANSWERED
+
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """A line that differs; ``before`` or ``after`` is empty where it is new or gone."""
+    """A line that differs; ``before`` or ``after`` is empty where it is new or gone, ``typed`` says which people typed."""
 
     section: str
     label: str
     before: str
     after: str
+    typed: bool = False
 
 
 def changes(before: Sequence[Line], after: Sequence[Line]) -> list[Change]:
@@ -35,9 +45,9 @@ def changes(before: Sequence[Line], after: Sequence[Line]) -> list[Change]:
     for key, line in new.items():
         was = old.get(key)
         if was is None:
-            found.append(Change(line.section, line.label, "", line.value))
+            found.append(Change(line.section, line.label, "", line.value, line.typed))
         elif (was.label, was.value) != (line.label, line.value):
             before_text = was.value if was.label == line.label else joined("", (was.label, ", ", was.value))
-            found.append(Change(line.section, line.label, before_text, line.value))
-    found += [Change(line.section, line.label, line.value, "") for key, line in old.items() if key not in new]
+            found.append(Change(line.section, line.label, before_text, line.value, was.typed and line.typed))
+    found += [Change(line.section, line.label, line.value, "", line.typed) for key, line in old.items() if key not in new]
     return found

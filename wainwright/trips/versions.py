@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from wainwright.core.said import joined, say
-from wainwright.core.versions import Change, Line, changes
+from wainwright.core.versions import UNANSWERED, Change, Line, changes
 from wainwright.core.workings import day_text, moment_text
 from wainwright.trips.frozen import Frozen, Permitted, Row, Said
 from wainwright.trips.models import PAID_BY, TripVersion
@@ -32,7 +32,7 @@ def lines_of(file: TripFile) -> list[Line]:
         line("head:party", say("Trip"), say("Who moves on it"), trip.party)
     reasons = {halt.key: halt.words for halt in halts(file.legs)} if trip.is_move else {}
     for question in asked_of(file.book, trip):
-        line(f"answer:{question.code}", "Trip", question.text, trip.answers.get(question.code, say("not answered")))
+        line(f"answer:{question.code}", "Trip", question.text, trip.answers.get(question.code, UNANSWERED))
     for row in trip.engagements:
         line(
             f"engagement:{row['title']}",
