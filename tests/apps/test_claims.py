@@ -199,6 +199,11 @@ class ExpenseTest(WorldTestCase):
             self.maren, expense.pk, expense.version, [*nights, PartTyped("lodging", "Breakfast", eur("16.00"))]
         )
         self.assertEqual((done.parts.count(), len(done.nights)), (6, 4))
+        nights = [expense.date + timedelta(days=n) for n in range(4)]
+        self.assertEqual(
+            [part.label for part in done.parts.filter(category="lodging")][:4],
+            [f"Night of {night:%a} {night.day} {night:%b}" for night in nights],
+        )
         with self.assertRaisesRegex(Stale, "another page"):
             editing.set_parts(self.maren, expense.pk, expense.version, [])
 

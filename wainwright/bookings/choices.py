@@ -251,7 +251,7 @@ def choose_car(car: CarOffer, on_offer: Sequence[CarOffer], seats: int) -> Choic
                 else say("{kind}, {seats} seats", kind=car.kind, seats=car.seats)
             ),
         ],
-        [say("Taken"), joined("", (car.place.name, ", ", moment_text(car.since)))],
+        [say("Fetched"), joined("", (car.place.name, ", ", moment_text(car.since)))],
         [
             say("Brought back"),
             joined("", (car.back.name, ", ", moment_text(car.until))),

@@ -57,7 +57,7 @@ def draw_seats(
             where = say("window") if letter in outer else say("aisle") if letter in beside else say("middle")
             taken = name in gone and name != chosen
             more = [say("more room")] if row in roomy else []
-            words = joined(", ", [name, where, *more, *([say("taken")] if taken else [])])
+            words = joined(", ", [name, where, *more, *([say("taken already")] if taken else [])])
             x = SIDE + (row - 1) * (SIZE + GAP)
             seats.append(Seat(name, x, y, taken, name == chosen, row in roomy, words))
         y += SIZE + GAP

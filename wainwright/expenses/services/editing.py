@@ -17,10 +17,11 @@ from wainwright.accounts.splits import must_hold
 from wainwright.core.coding import Coding, check_coding
 from wainwright.core.dividing import share_of
 from wainwright.core.money import Money, share_out, total
-from wainwright.core.said import as_figure, joined, say
+from wainwright.core.said import joined, say
 from wainwright.core.splits import SplitPart
 from wainwright.core.states import CHARGE
 from wainwright.core.text import decimal
+from wainwright.core.workings import day_text
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense, Part, SplitShare
 from wainwright.expenses.services.memory import forget, remember
@@ -296,7 +297,7 @@ def nightly_parts(
         parts.append(
             PartTyped(
                 lodging,
-                say("Night of {night} {day} {night}", night=as_figure(night, "%b"), day=night.day),
+                say("Night of {date}", date=day_text(night)),
                 a_night,
                 night=night,
             )
