@@ -49,5 +49,7 @@ def changes(before: Sequence[Line], after: Sequence[Line]) -> list[Change]:
         elif (was.label, was.value) != (line.label, line.value):
             before_text = was.value if was.label == line.label else joined("", (was.label, ", ", was.value))
             found.append(Change(line.section, line.label, before_text, line.value, was.typed and line.typed))
-    found += [Change(line.section, line.label, line.value, "", line.typed) for key, line in old.items() if key not in new]
+    found += [
+        Change(line.section, line.label, line.value, "", line.typed) for key, line in old.items() if key not in new
+    ]
     return found
