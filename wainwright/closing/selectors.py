@@ -99,7 +99,7 @@ def steps(firm: Firm, month: date) -> list[Step]:
         _step("unclaimed", say("Trips back and not claimed"), back, "signed__total_minor", "ends", "traveller__person__name", firm, "/firm/trips/?state=Back", say("See them")),
         *filter(None, before),
         _step("open", say("Claims not sent"), unsent, "amount_minor", "date", "claim__claimant__person__name", firm, "/firm/claims/?state=Open", say("See them"), counted="claim"),
-        _step("signing", "In sign-off", waiting, "amount_minor", "since", "signer__person__name", firm, "/bench/queue/?show=others", say("Push who decides")),
+        _step("signing", say("In sign-off"), waiting, "amount_minor", "since", "signer__person__name", firm, "/bench/queue/?show=others", say("Push who decides")),
         _step("check", say("In finance's check"), spent.filter(state="In finance check"), "statement__total_minor", "sent", "claimant__person__name", firm, "/firm/claims/?state=In+finance+check", say("See them")),
         _step("cleared", say("Cleared and not posted"), claims.filter(state="Cleared"), "statement__total_minor", "sent", "claimant__person__name", firm, "/ledger/", say("Post them"), True),
         _step("refused", say("Refused by the ledger"), refused, "total_minor", "date", "title", firm, "/ledger/", say("Mend them"), True),

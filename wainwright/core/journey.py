@@ -32,6 +32,15 @@ class Meal(StrEnum):
     DINNER = "dinner"
 
 
+_AIRPORT = " airport"
+
+
+def place_said(name: str) -> str:
+    """A place's name as it is kept, for a sentence or a page: an airport's is said in the reader's language."""
+    town = name.removesuffix(_AIRPORT)
+    return name if town == name else say("{town_name} airport", town_name=town)
+
+
 @dataclass(frozen=True, slots=True)
 class Place:
     """Somewhere on earth: ``code`` is ours, ``town`` and ``country`` (ISO 3166) find the rates."""

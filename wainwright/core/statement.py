@@ -365,14 +365,17 @@ def _said(statement: Statement) -> list[Said]:
         )
         found.append(Said(f"{line.key}#proof", say("Shows and allows"), about, allows))
         for number, each in enumerate(line.coded):
-            tax = say(" + {recoverable} tax", recoverable=each.recoverable) if each.recoverable else ""
-            words = say(
-                "{coding} on {account}: {net}{tax}",
-                coding=each.coding or say("no coding"),
-                account=each.coding.account,
-                net=each.net,
-                tax=tax,
-            )
+            coding, account = each.coding or say("no coding"), each.coding.account
+            if each.recoverable:
+                words = say(
+                    "{coding} on {account}: {net} + {recoverable} tax",
+                    coding=coding,
+                    account=account,
+                    net=each.net,
+                    recoverable=each.recoverable,
+                )
+            else:
+                words = say("{coding} on {account}: {net}", coding=coding, account=account, net=each.net)
             if each.personal:
                 words = (
                     say("not approved: {gross}", gross=each.gross)

@@ -12,7 +12,7 @@ from datetime import date
 from decimal import ROUND_HALF_UP, Decimal
 from typing import Any
 
-from wainwright.core.said import say
+from wainwright.core.said import kept, say
 
 Cell = str | int | Decimal | date | None
 NUMBERS = ("money", "count", "number", "days", "percent")
@@ -204,7 +204,8 @@ def from_data(data: Mapping[str, Any]) -> Table:
             Row(tuple(cell(each) for each in cells), tuple((of[0], of[1]) for of in parts), link)
             for cells, parts, link in data.get("rows", ())
         ),
-        tuple(cell(each) for each in data.get("total", ())),
+        # The names in the rows stand as they were; what stands before the sums is ours.
+        tuple(kept(each) if isinstance(each, str) else cell(each) for each in data.get("total", ())),
         tuple(data.get("notes", ())),
     )
 

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from functools import cache, lru_cache
 from pathlib import Path
 
-from wainwright.core.journey import Mode, Place
+from wainwright.core.journey import Mode, Place, place_said
 from wainwright.core.said import say
 
 WIDTH, HEIGHT, PAD = 620, 380, 46
@@ -130,8 +130,8 @@ def draw_map(
                 say(
                     "{value}, {origin} to {target}",
                     value=mode.value.capitalize(),
-                    origin=origin.name,
-                    target=target.name,
+                    origin=place_said(origin.name),
+                    target=place_said(target.name),
                 ),
             )
         )

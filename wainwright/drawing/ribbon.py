@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, time, timedelta
 
-from wainwright.core.journey import Journey, Leg, Meal
+from wainwright.core.journey import Journey, Leg, Meal, place_said
 from wainwright.core.money import Money, total
 from wainwright.core.said import as_figure, joined, say, written
 from wainwright.core.workings import day_text, sum_text
@@ -132,9 +132,9 @@ def moves_of(data: RibbonData, days: list[date], column: int) -> tuple[list[Move
         full = say(
             "{mode} from {origin} {leaves} to {target} {arrives}, local times",
             mode=leg.mode.capitalize(),
-            origin=leg.origin.name,
+            origin=place_said(leg.origin.name),
             leaves=as_figure(leg.leaves, "%a %H:%M"),
-            target=leg.target.name,
+            target=place_said(leg.target.name),
             arrives=as_figure(leg.arrives, "%a %H:%M"),
         )
         moves.append(

@@ -202,7 +202,7 @@ def _ratio(kind: str, over: Decimal, under: Decimal) -> Cell:
 
 
 def _below(dims: Sequence[Dim]) -> list[Cell]:
-    return ["All", *([""] * (len(dims) - 1))] if dims else []
+    return [say("All"), *([""] * (len(dims) - 1))] if dims else []
 
 
 def _turned(

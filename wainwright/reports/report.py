@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from django.db.models import QuerySet
 from django.db.models.expressions import BaseExpression
 
-from wainwright.core.said import say
+from wainwright.core.said import kept, say
 from wainwright.core.table import Cell, Table
 from wainwright.people.models import Membership
 from wainwright.reports.dims import Dim
@@ -51,6 +51,11 @@ class Col:
     field: str
     kind: str = "text"
     make: Callable[[Reader, Any], Cell] | None = None
+
+
+def as_kept(_reader: Reader, value: str) -> Cell:
+    """A state or a label as it is kept, said in the reader's language."""
+    return kept(value)
 
 
 @dataclass(frozen=True)

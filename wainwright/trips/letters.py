@@ -14,6 +14,7 @@ from django.utils.text import capfirst
 from django.utils.translation import gettext, ngettext
 
 from wainwright import clock
+from wainwright.core.journey import place_said
 from wainwright.core.said import joined, say
 from wainwright.core.workings import moment_text
 from wainwright.formats.calendar import Appointment, write_calendar
@@ -82,7 +83,7 @@ def _leg_row(leg: Leg, booking: Any) -> Row:
         numbers = joined(", ", (booking.hops[n]["number"] for n in moves)) or booking.carrier
         note = joined("", (booking.carrier, " ", numbers, "; ", _stands(booking)))
         seats = joined(", ", seats_of(booking, moves))
-    where = {"origin": leg.origin["name"], "target": leg.target["name"]}
+    where = {"origin": place_said(leg.origin["name"]), "target": place_said(leg.target["name"])}
     title = capfirst(gettext(leg.mode)) + " " + gettext("%(origin)s to %(target)s") % where
     return Row(f"leg:{leg.pk}", leg.leaves, leg.arrives, leg.mode, title, leg.origin["name"], note, seats)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date
 
 from wainwright.core.journey import Mode
-from wainwright.core.said import say
+from wainwright.core.said import kept, say
 from wainwright.drawing.map import draw_map
 from wainwright.drawing.ribbon import Ribbon, RibbonData, Spend, draw
 from wainwright.trips.facts import hosted
@@ -58,7 +58,9 @@ def spends_of(file: TripFile, expenses: list) -> list[Spend]:
                   e.kind == "mileage" or e.personal or bool(e.receipts.all()), f"/expenses/{e.pk}/")
             for e in expenses
         ]  # fmt: skip
-    return [Spend(e.day, e.label, e.amount, e.paid_by != "self", True) for e in file.figures.estimates if e.day]
+    return [
+        Spend(e.day, str(kept(e.label)), e.amount, e.paid_by != "self", True) for e in file.figures.estimates if e.day
+    ]
 
 
 def map_of(done: TripFigures):

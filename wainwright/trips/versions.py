@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
+from wainwright.core.journey import place_said
 from wainwright.core.said import joined, say
 from wainwright.core.versions import UNANSWERED, Change, Line, changes
 from wainwright.core.workings import day_text, moment_text
@@ -42,7 +43,10 @@ def lines_of(file: TripFile) -> list[Line]:
         )
     for leg in file.legs:
         label = say(
-            "{mode} {name} to {name_2}", mode=leg.mode.capitalize(), name=leg.origin["name"], name_2=leg.target["name"]
+            "{mode} {name} to {name_2}",
+            mode=leg.mode.capitalize(),
+            name=place_said(leg.origin["name"]),
+            name_2=place_said(leg.target["name"]),
         )
         times = joined("", (moment_text(leg.leaves), " – ", moment_text(leg.arrives)))
         driver = say("driven by {driven_by}", driven_by=leg.driven_by) if leg.driven_by else ""

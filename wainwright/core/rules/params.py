@@ -16,7 +16,7 @@ Type = Literal["money", "days", "count", "percent", "km", "choice", "yes", "word
 LIMITS: Mapping[str, tuple[int, int]] = {
     "days": (0, 3660), "count": (0, 1000), "percent": (0, 1000), "km": (0, 100_000), "money": (0, 10_000_000),
 }  # fmt: skip
-UNITS = {"days": "days", "percent": "%", "km": "km"}
+UNITS = {"days": say("days"), "percent": "%", "km": "km"}
 MOST_LETTERS = 300
 
 

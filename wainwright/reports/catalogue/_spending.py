@@ -11,7 +11,7 @@ from wainwright.core.said import kept, say
 from wainwright.reports.dims import Dim, category, choice, codings, country, person, text, times, trip
 from wainwright.reports.models import SpendLine, Stage
 from wainwright.reports.reader import Reader
-from wainwright.reports.report import Col, Measure, Report
+from wainwright.reports.report import Col, Measure, Report, as_kept
 
 PAID_BY = {"self": say("the traveller"), "firm": say("the firm's card"), "central": say("billed to the firm")}
 SPENT = (("stage", "spent"),)
@@ -56,7 +56,7 @@ MEASURES = (
     Measure("count", say("lines"), Count("pk"), "count"),
 )  # fmt: skip
 EACH = (
-    Col("day", say("Day"), "day", "date"), Col("person", say("Person"), "member_id", "person"), Col("label", say("What"), "label"),
+    Col("day", say("Day"), "day", "date"), Col("person", say("Person"), "member_id", "person"), Col("label", say("What"), "label", make=as_kept),
     Col("category", say("Category"), "category", make=lambda reader, code: reader.categories.get(code, code)),
     Col("stage", say("Stands at"), "stage", make=lambda reader, value: kept(str(Stage(value).label))),
     Col("amount", say("Amount"), "net_minor", "money"), Col("tax", say("Tax back"), "tax_minor", "money"),

@@ -5,7 +5,7 @@ from django.db.models import Count, QuerySet, Sum
 from wainwright.core.said import say
 from wainwright.reports.dims import Dim, choice, person, times
 from wainwright.reports.reader import Reader
-from wainwright.reports.report import Col, Measure, Report
+from wainwright.reports.report import Col, Measure, Report, as_kept
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import ADVANCE_OUT
 
@@ -41,6 +41,6 @@ REPORT = Report(
     measures=(Measure("amount", say("held"), Sum("out")), Measure("count", say("trips"), Count("pk"), "count")),
     each=(
         Col("ends", say("Back on"), "ends", "date"), Col("person", say("Person"), "traveller_id", "person"), Col("title", say("Trip"), "title"),
-        Col("state", say("Stands at"), "state"), Col("amount", say("Held"), "out", "money"),
+        Col("state", say("Stands at"), "state", make=as_kept), Col("amount", say("Held"), "out", "money"),
     ),
 )  # fmt: skip

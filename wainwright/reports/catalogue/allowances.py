@@ -53,7 +53,9 @@ def table(reader: Reader, asked: Asked) -> Table:
         ), (("person", str(owner)),), f"/claims/{claim}/"))  # fmt: skip
     rows.sort(key=lambda row: (str(row.cells[0]), str(row.cells[2])))
     whole = [column_sum(rows, n) for n in range(4, 9)]
-    total = ("All", "", None, None, int(whole[0]), int(whole[1]), int(whole[2]), whole[3], whole[4]) if rows else ()
+    total = (
+        (say("All"), "", None, None, int(whole[0]), int(whole[1]), int(whole[2]), whole[3], whole[4]) if rows else ()
+    )
     return Table(COLUMNS, tuple(rows), total)
 
 

@@ -10,7 +10,7 @@ from wainwright.core.said import say
 from wainwright.core.table import Part
 from wainwright.reports.dims import Dim, choice, of_trip_codings, person, text, times
 from wainwright.reports.reader import Reader
-from wainwright.reports.report import Col, Measure, Ratio, Report
+from wainwright.reports.report import Col, Measure, Ratio, Report, as_kept
 
 EARLY = (
     (1, say("on the day or the day before")),
@@ -77,7 +77,7 @@ REPORT = Report(
     ),
     ratios=(Ratio("over", say("over by"), "dearer", "price"), Ratio("contracted_share", say("contracted"), "contracted", "count")),
     each=(
-        Col("day", say("Leaves"), "day", "date"), Col("person", say("Person"), "traveller", "person"), Col("label", say("What"), "label"), Col("carrier", say("With"), "carrier"),
+        Col("day", say("Leaves"), "day", "date"), Col("person", say("Person"), "traveller", "person"), Col("label", say("What"), "label", make=as_kept), Col("carrier", say("With"), "carrier"),
         Col("price", say("Price"), "price_minor", "money"), Col("yardstick", say("Yardstick"), "cheapest_minor", "money"),
     ),
 )  # fmt: skip

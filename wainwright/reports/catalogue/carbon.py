@@ -6,7 +6,7 @@ from wainwright.bookings.models import KINDS, Booking
 from wainwright.core.said import say
 from wainwright.reports.dims import Dim, choice, of_trip_codings, person, times
 from wainwright.reports.reader import Reader
-from wainwright.reports.report import Col, Measure, Ratio, Report
+from wainwright.reports.report import Col, Measure, Ratio, Report, as_kept
 
 
 def bookings(reader: Reader) -> QuerySet:
@@ -32,7 +32,7 @@ REPORT = Report(
     measures=(Measure("kg", say("kg CO₂e"), Sum("carbon_kg"), "count"), Measure("count", say("bookings"), Count("pk"), "count")),
     ratios=(Ratio("each", say("kg for each"), "kg", "count", "number"),),
     each=(
-        Col("day", say("Leaves"), "day", "date"), Col("person", say("Person"), "traveller", "person"), Col("label", say("What"), "label"), Col("carrier", say("With"), "carrier"),
+        Col("day", say("Leaves"), "day", "date"), Col("person", say("Person"), "traveller", "person"), Col("label", say("What"), "label", make=as_kept), Col("carrier", say("With"), "carrier"),
         Col("kg", say("kg CO₂e"), "carbon_kg", "count"),
     ),
 )  # fmt: skip

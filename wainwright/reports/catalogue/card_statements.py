@@ -7,7 +7,7 @@ from wainwright.core.states import CHARGE
 from wainwright.expenses.models import Charge
 from wainwright.reports.dims import Dim, choice, person, text, times
 from wainwright.reports.reader import Reader
-from wainwright.reports.report import Col, Measure, Report
+from wainwright.reports.report import Col, Measure, Report, as_kept
 
 
 def charges(reader: Reader) -> QuerySet:
@@ -32,6 +32,6 @@ REPORT = Report(
     opens_by=("claim_id",), measures=(Measure("amount", say("charged"), Sum("amount_minor")), Measure("count", say("charges"), Count("pk"), "count")),
     each=(
         Col("date", say("Day"), "date", "date"), Col("person", say("Whose"), "owner_id", "person"), Col("card", say("Card"), "four"), Col("merchant", say("Merchant"), "merchant"),
-        Col("state", say("Lies"), "state"), Col("amount", say("Charged"), "amount_minor", "money"),
+        Col("state", say("Lies"), "state", make=as_kept), Col("amount", say("Charged"), "amount_minor", "money"),
     ),
 )  # fmt: skip

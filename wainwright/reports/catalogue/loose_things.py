@@ -41,7 +41,7 @@ def table(reader: Reader, asked: Asked) -> Table:
         link = "/tray/" if pk == reader.member.pk else f"/ledger/loose/?person={pk}" if charge else ""
         rows.append(Row(cells, (("person", str(pk)),), link))
     rows.sort(key=lambda row: (-int(str(row.cells[5])), str(row.cells[0])))
-    total = ("All", int(column_sum(rows, 1)), column_sum(rows, 2), int(column_sum(rows, 3)), None, None)
+    total = (say("All"), int(column_sum(rows, 1)), column_sum(rows, 2), int(column_sum(rows, 3)), None, None)
     return Table(COLUMNS, tuple(rows), total if rows else ())
 
 

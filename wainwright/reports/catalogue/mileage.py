@@ -5,7 +5,7 @@ from datetime import date
 from decimal import Decimal
 
 from wainwright.core.mileage import MileageRate, mileage_year, rate_on
-from wainwright.core.said import say
+from wainwright.core.said import kept, say
 from wainwright.core.states import CLAIM_SENT
 from wainwright.core.table import Column, Row, Table, column_sum
 from wainwright.core.workings import plain
@@ -77,14 +77,22 @@ def table(reader: Reader, asked: Asked) -> Table:
     names = reader.people(key[0] for key in found)
     shown = [
         Row(
-            (names.get(key[0], ""), key[1], key[3], int(values[0]), round(values[1], 1), _unit(key[3]), values[2]),
+            (
+                names.get(key[0], ""),
+                kept(key[1]),
+                key[3],
+                int(values[0]),
+                round(values[1], 1),
+                _unit(key[3]),
+                values[2],
+            ),
             (("person", str(key[0])),),
             _rides(key[0], asked),
         )
         for key, values in sorted(found.items(), key=lambda item: (names.get(item[0][0], ""), item[0][1], item[0][2]))
     ]
     total = (
-        "All",
+        say("All"),
         "",
         "",
         int(column_sum(shown, 3)),

@@ -4,7 +4,7 @@ from collections import defaultdict
 
 from wainwright.accounts.models import Payment
 from wainwright.claims.models import Claim, StatementLine
-from wainwright.core.said import say
+from wainwright.core.said import kept, say
 from wainwright.core.table import Column, Row, Table, column_sum
 from wainwright.reports.asked import Asked
 from wainwright.reports.dims import person
@@ -61,7 +61,7 @@ def table(reader: Reader, asked: Asked) -> Table:
         own = [found[1], taxed[found[0]], found[2]] if found is not None else [0, 0, 0]
         shown.append(
             Row(
-                (names.get(member, ""), day, text, reader.money(minor), *(reader.money(each) for each in own)),
+                (names.get(member, ""), day, kept(text), reader.money(minor), *(reader.money(each) for each in own)),
                 (("person", str(member)),),
                 link,
             )
@@ -70,7 +70,7 @@ def table(reader: Reader, asked: Asked) -> Table:
     return Table(
         COLUMNS,
         tuple(shown),
-        ("All", None, "", *sums) if shown else (),
+        (say("All"), None, "", *sums) if shown else (),
         (say("What advances paid before is not in a claim's payment: it stands as a payment of its own."),),
     )
 

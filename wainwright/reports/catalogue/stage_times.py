@@ -11,7 +11,7 @@ from django.db.models import Q
 from wainwright import clock
 from wainwright.claims.models import Claim
 from wainwright.core.durations import days_of, of_all
-from wainwright.core.said import say
+from wainwright.core.said import kept, say
 from wainwright.core.states import CLAIM
 from wainwright.core.table import Column, Row, Table
 from wainwright.reports.asked import Asked
@@ -97,7 +97,7 @@ def table(reader: Reader, asked: Asked) -> Table:
         if spread is None and not there:
             continue
         rows.append(Row((
-            state, who, len(left.get(state, [])), spread.median if spread else None, spread.nine_of_ten if spread else None, len(there),
+            kept(state), who, len(left.get(state, [])), spread.median if spread else None, spread.nine_of_ten if spread else None, len(there),
             days_of(max(there)) if there else None,
         ), (), f"/firm/claims/?state={state.replace(' ', '%20')}"))  # fmt: skip
     return Table(

@@ -11,7 +11,7 @@ from django.contrib import messages
 
 from wainwright.core.journey import Mode
 from wainwright.core.money import Money
-from wainwright.core.said import as_figure, joined, say
+from wainwright.core.said import as_figure, joined, kept, say
 from wainwright.core.workings import day_text
 from wainwright.drawing.ribbon import minutes
 from wainwright.errors import Refusal
@@ -43,7 +43,7 @@ STOP_REASONS = (
 )
 FIELDS = {"leaves": "leaves_day", "arrives": "arrives_day"}
 LAYOVER = timedelta(hours=12)
-WORDS = {"air": "flight", "rail": "train"}
+WORDS = {"air": say("flight"), "rail": say("train")}
 
 
 def drive_of(page: Page, form: LegForm) -> plan.Drive | None:
@@ -220,7 +220,7 @@ def _layover(leg: Leg, after: Leg | None) -> str:
     wait = after.leaves_at - leg.arrives_at
     if not timedelta() <= wait <= LAYOVER or leg.arrives.date() != after.leaves.date():
         return ""
-    return say("{minutes} until the {get}", minutes=minutes(wait), get=WORDS.get(after.mode, after.mode))
+    return say("{minutes} until the {get}", minutes=minutes(wait), get=WORDS.get(after.mode, kept(after.mode)))
 
 
 def _initial(leg: Leg, currency: str) -> dict[str, Any]:

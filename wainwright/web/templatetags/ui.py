@@ -16,6 +16,7 @@ from django.utils.html import format_html, json_script
 from django.utils.safestring import SafeString, mark_safe
 from django.utils.translation import get_language, ngettext
 
+from wainwright.core.journey import place_said
 from wainwright.core.money import Money
 from wainwright.core.rules import Level
 from wainwright.core.said import as_figure, joined, say, say_many
@@ -112,6 +113,12 @@ def said(text) -> str:
         return text
     words = said_again(text)
     return mark_safe(words) if isinstance(text, SafeString) else words
+
+
+@register.filter
+def place(name: str) -> str:
+    """The name of a place as it is kept: an airport's in the reader's language."""
+    return str(place_said(name))
 
 
 @register.filter
