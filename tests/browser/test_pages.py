@@ -30,7 +30,7 @@ PAGES = {
 
 # What stands out of its box: the page itself, or whatever holds words and does not scroll.
 WIDER = """
-const boxes = "html, .btn, button, .state, .sheet, .panel, td, th, label, h1, h2, p, li, .door, .way, .board-row";
+const boxes = "html, .btn, button, .state, .sheet, .panel, td, th, label, h1, h2, p, li, .door, .way, .board-row, .j-when, .j-what, .j-state, .j-price";
 const apart = ".scroll-x, svg, .sr-only, details:not([open]) .workings";
 return [...document.querySelectorAll(boxes)].filter((each) => each.clientWidth && each.scrollWidth > each.clientWidth + 1 &&
   getComputedStyle(each).overflowX === "visible" && !each.closest(apart)).map((each) =>
