@@ -7,10 +7,16 @@ from datetime import date, timedelta
 from decimal import Decimal
 from xml.sax.saxutils import escape
 
+from django.db.models import Sum
+
 from wainwright.accounts.models import Payment
+from wainwright.core.money import Money
 from wainwright.masters.services.fetching import fetch
 from wainwright.people.models import Membership
 from wainwright.reconciling.models import BankAccount
+from wainwright.reconciling.selectors import lay
+from wainwright.reconciling.services.closing import close
+from wainwright.reconciling.services.matching import confirm
 from wainwright.reconciling.services.taking import take_statement
 from wainwright.standins.ledger.models import LedgerCode, LedgerParty
 
@@ -98,6 +104,22 @@ def tell(people: dict[str, Membership], today: date) -> None:
     opening = Decimal("18240.00")
     closing = opening + sum((Decimal(row[1]) for row in rows), Decimal(0))
     content = camt(finance.firm.iban, rows, str(opening), str(closing))
-    take_statement(
-        finance, BankAccount.objects.get(firm=finance.firm, kind="bank").pk, "tidewater-statement.xml", content
+    account = BankAccount.objects.get(firm=finance.firm, kind="bank")
+    take_statement(finance, account.pk, "tidewater-statement.xml", content)
+    _tell_the_first(finance, account, opening)
+
+
+def _tell_the_first(finance: Membership, account: BankAccount, opening: Decimal) -> None:
+    """The first lines are told, and the period up to the second is closed; the rest is left to whoever looks."""
+    laid = lay(account)
+    told = laid.sure[:3]
+    confirm(finance, account.pk, [(match.lines, match.things) for match in told])
+    until = sorted(laid.lines[key].day for match in told for key in match.lines)[:2][-1]
+    sums = account.lines.filter(day__lte=until).aggregate(minor=Sum("amount_minor"))
+    close(
+        finance,
+        account.pk,
+        until,
+        Money(opening, account.currency) + Money.from_minor(sums["minor"], account.currency),
+        "",
     )

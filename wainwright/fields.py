@@ -15,7 +15,7 @@ from wainwright.core.picking import Nothing, PickList, Several
 from wainwright.core.said import joined, say
 from wainwright.errors import Faults, Refusal
 from wainwright.formats.places import best_place
-from wainwright.language import decimal_comma
+from wainwright.language import decimal_comma, in_box
 
 # So many of a long list are offered before anything is typed, and found while it is.
 FEW = 12
@@ -97,6 +97,10 @@ class NumberField(forms.DecimalField):
 
     widget = forms.TextInput(attrs={"inputmode": "decimal", "autocomplete": "off"})
 
+    def prepare_value(self, value):
+        """A number that stands there already is written as the language writes it; what was typed stays as it was typed."""
+        return in_box(value) if isinstance(value, Decimal) else value
+
     def to_python(self, value):
         """Bring what was typed to a plain number."""
         return super().to_python(typed_number(value, 9) if isinstance(value, str) else value)
@@ -112,6 +116,10 @@ class AmountField(forms.DecimalField):
         options.setdefault("decimal_places", 2)
         options.setdefault("min_value", Decimal("0"))
         super().__init__(**options)
+
+    def prepare_value(self, value):
+        """As of a number."""
+        return in_box(value) if isinstance(value, Decimal) else value
 
     def to_python(self, value):
         """Bring what was typed to a plain number."""

@@ -99,6 +99,12 @@ def decimal_comma() -> bool:
     return there is not None and get_decimal_symbol(there) == ","
 
 
+def in_box(number: Decimal | str) -> str:
+    """A number as it stands in a box to be typed over: the language's sign before the decimals, thousands not parted."""
+    text = f"{number:f}" if isinstance(number, Decimal) else f"{number}"
+    return text.replace(".", ",") if decimal_comma() else text
+
+
 def typed_words(text: str) -> str:
     """A line about a journey as people type it in the language that they read, in the words that are understood."""
     there = locale()

@@ -10,6 +10,7 @@ import re
 from datetime import date
 from decimal import Decimal
 from functools import cache
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +20,7 @@ from django.utils.translation import gettext, ngettext
 from wainwright.core import said
 from wainwright.core.money import Money
 from wainwright.core.recognising import GOES_ON, Found, Messages
-from wainwright.core.said import Capital, Joined, Kept, Said, Shown
+from wainwright.core.said import Cased, Joined, Kept, Said, Shown
 from wainwright.language import LANGUAGES, day_words, in_signs, locale, lowered, range_words, strftime_words, sum_words
 from wainwright.vocabulary import WORDS
 
@@ -28,12 +29,16 @@ VOCABULARY = frozenset(WORDS)
 _NUMBER = re.compile(r"[−-]?\d{1,3}(?:,\d{3})+(?:\.\d+)?|[−-]?\d+\.\d+")
 # A sum and where it is from: "54.00 Rotterdam".
 _SUM = re.compile(r"([−-]?\d{1,3}(?:,\d{3})*\.\d+) (.+)")
-# A sum behind what it is of: "2 × 165.00", "Cork – Dublin, 518 km, 217.56".
-_LAST = re.compile(r"(.*(?: × |, ))([−-]?\d{1,3}(?:,\d{3})*\.\d+)")
+# A sum behind what it is of: "2 × 165.00", "Cork – Dublin, 518 km, 217.56", "3120 → 6445: 18.68".
+_LAST = re.compile(r"(.*(?: × |, |: ))([−-]?\d{1,3}(?:,\d{3})*\.\d+)")
 _DAY = re.compile(r"(Mon|Tue|Wed|Thu|Fri|Sat|Sun) (\d{1,2}) ([A-Z][a-z]{2})( \d\d:\d\d)?")
 _YEAR = re.compile(r"(\d{1,2}) ([A-Z][a-z]{2}) (\d{4})")
 _MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 _FULL = re.compile(r"(\d{1,2}) (January|February|March|April|May|June|July|August|September|October|November|December)")
+# How many: "3 refused".
+_COUNTED = re.compile(r"(\d+) (\D+)")
+_ABOUT = re.compile(": ")
+MOST_COLONS = 3
 _WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
 
@@ -45,9 +50,9 @@ def read(sentence: Said) -> str:
         return _shown(sentence)
     if isinstance(sentence, Kept):
         return _again(sentence.english)
-    if isinstance(sentence, Capital):
+    if isinstance(sentence, Cased):
         words = figure_words(sentence.inner)
-        return words[:1].upper() + words[1:]
+        return words[:1].upper() + words[1:] if sentence.large else lowered(words)
     if isinstance(sentence, Joined):
         return _once_stopped(figure_words(sentence.sign).join(figure_words(each) for each in sentence.parts))
     if not sentence.message.strip():
@@ -132,13 +137,18 @@ _WEAK = (" from ", " of ")
 
 def _again(text: str, joints: tuple[str, ...] = _JOINTS) -> str:
     """A kept text: one sentence, or several, or a working with its rule and its result: each part that is known is said again."""
-    if ". " in text and ". " in joints:
-        # Sentence by sentence where each is known: the last value of the first would take in all that follows.
-        sentences = [_known(part) for part in _parts(text, ". ")]
-        if None not in sentences:
-            return " ".join(filter(None, sentences))
+    for joint in (". ", "; "):
+        if joint in text and joint in joints:
+            # Sentence by sentence where each is known: the last value of the first would take in all that follows.
+            sentences = [_known(part) for part in _parts(text, joint)]
+            if None not in sentences:
+                return (_JOINED[joint]() if joint in _JOINED else joint).join(filter(None, sentences))
     if (words := _known(text)) is not None:
         return words
+    # What it is about, then what is said of it, be it several sentences: "C-0008 Boat survey: the payment failed. It can be paid again."
+    for found in islice(_ABOUT.finditer(text), MOST_COLONS) if ": " in joints else ():
+        if (words := _known(text[found.end() :])) is not None:
+            return f"{_again(text[: found.start()], joints)}: {words}"
     for n, joint in enumerate(joints):
         if joint in text:
             parts = _parts(text, joint)
@@ -197,11 +207,20 @@ def _figure(text: str) -> str:
         return strftime_words(date(2000, _MONTHS.index(day[2][:3]) + 1, min(int(day[1]), 29)), "%-d %B")
     if (day := _DAY.fullmatch(text)) and day[3] in _MONTHS:
         return _weekday(day) + (day[4] or "")
+    if " " in text and (words := _known(text)) is not None:
+        return words
     if (sum_ := _SUM.fullmatch(text)) is not None:
         return f"{in_signs(sum_[1])} {sum_[2]}"
     if (last := _LAST.fullmatch(text)) is not None:
         return f"{last[1]}{in_signs(last[2])}"
-    return (_known(text) if " " in text else _of_vocabulary(text)) or _led(text)
+    if (counted := _COUNTED.fullmatch(text)) and (word := _of_vocabulary(counted[2])) is not None:
+        return f"{counted[1]} {word}"
+    if ", " in text and _NUMBER.search(text) is None:
+        # A list of which each part is known: "3 entered, 1 refused".
+        each = {part: _figure(part) for part in text.split(", ")}
+        if all(part != words for part, words in each.items()):
+            return ", ".join(each.values())
+    return _of_vocabulary(text) or _led(text)
 
 
 # What a booking or a leg begins with: "Flight Cork – Bergen and back" says what it is, and names.

@@ -220,7 +220,7 @@ class CorrectTest(Deciding):
         page = self.client.get(f"/claims/{claim.pk}/")
         self.assertContains(page, "70.00")
         self.assertContains(page, 'name="words"')
-        self.assertTrue(self.maren.notices.filter(text__contains="Finance corrected a line").exists())
+        self.assertTrue(self.maren.notices.filter(text__endswith=": corrected a line").exists())
 
     @shows("V4.1")
     def test_only_that_line_is_worked_out_anew(self):

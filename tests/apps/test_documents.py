@@ -14,6 +14,7 @@ from wainwright.claims import binding
 from wainwright.claims.models import Claim
 from wainwright.expenses.models import Expense
 from wainwright.expenses.services import editing
+from wainwright.people.models import Firm
 
 
 class DocumentTest(WorldTestCase):
@@ -62,6 +63,19 @@ class DocumentTest(WorldTestCase):
         }
         self.assertTrue(any("Besley" in name for name in fonts) and any("Hanken" in name for name in fonts), fonts)
         self.assertTrue(all(abs(float(page.mediabox.width) - 595) < 2 for page in pdf.pages))
+
+    def test_it_is_in_the_language_of_the_firm_from_its_marks_to_the_foot_of_its_last_page(self):
+        Firm.objects.filter(pk=self.maren.firm_id).update(language="nb")
+        claim = self.a_claim(costs=("20.00", "31.00"), coding=FIELD)
+        proof(claim.expenses.first(), 1)
+        self.send_claim(claim)
+        pdf = self.read(self.maren, Claim.objects.get(pk=claim.pk))
+        text = [re.sub(r"\s+", " ", page.extract_text()) for page in pdf.pages]
+        self.assertEqual([mark.title for mark in pdf.outline][:2], ["Hva som ble bekreftet", "Linjer"])
+        self.assertIn("Innhold i dokumentasjonen", [mark.title for mark in pdf.outline])
+        self.assertRegex(text[-1], rf"{claim.code} · linje \d · side 1 av 1")
+        contents = next(page for page in text if "Dokumentasjon" in page and "side" in page and page is not text[0])
+        self.assertNotRegex(contents, r"Evidence|no receipt|\bpage\b|\bline\b")
 
     def test_an_open_one_says_that_it_is_not_certified_and_a_change_makes_another(self):
         claim = self.a_claim(costs=("20.00",))

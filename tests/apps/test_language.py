@@ -1,5 +1,6 @@
 """Letters are in the firm's language: words, days and sums; pages in that of who reads them; no word is left behind."""
 
+import ast
 import re
 from decimal import Decimal
 
@@ -23,6 +24,22 @@ from wainwright.trips.views.road import _signers
 from wainwright.vocabulary import WORDS
 from wainwright.web.management.commands import words
 
+# What says something to people: what is refused, told, answered by a service outside, or stands in the trail.
+SPEAKS = re.compile(
+    r"^(?!log\b).*(Refusal|Stale|NotAllowed|Unreadable|Faults?|Error|SoldOut|NotYet|Ledger\w+|tell|record|messages\.\w+)$"
+)
+# The mistakes of a programmer, which no reader meets.
+OURS = re.compile(r"^(ValueError|TypeError|RuntimeError|KeyError|LookupError|unpickl|pickle\.\w+)")
+
+
+def _has_words(node: ast.expr) -> bool:
+    """Whether a text of two words or more stands there as it is, or is put together there."""
+    if isinstance(node, ast.IfExp):
+        return _has_words(node.body) or _has_words(node.orelse)
+    parts = node.values if isinstance(node, ast.JoinedStr) else [node]
+    text = " {} ".join(each.value for each in parts if isinstance(each, ast.Constant) and isinstance(each.value, str))
+    return bool(re.search(r"[A-Za-z]{2,} [a-z]{2,}", text))
+
 
 class CatalogTest(SimpleTestCase):
     same_on_any_day = True
@@ -38,6 +55,20 @@ class CatalogTest(SimpleTestCase):
                 self.assertEqual({message.id for message in catalog if message.id}, wanted, "run manage.py words")
                 self.assertEqual(words.untranslated(catalog), [])
                 self.assertEqual((words.folder(code) / "django.mo").read_bytes(), words.as_mo(catalog))
+
+    def test_nothing_is_refused_or_told_in_words_that_were_not_given_for_translation(self):
+        found = []
+        for path in sorted(words.HOUSE.rglob("*.py")):
+            if {"migrations", "management", "deployed.py", "settings.py"} & {*path.parts}:
+                continue
+            for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+                if (
+                    isinstance(node, ast.Call)
+                    and SPEAKS.search(name := ast.unparse(node.func))
+                    and not OURS.search(name)
+                ):
+                    found += [(path.name, ast.unparse(each)) for each in node.args if _has_words(each)]
+        self.assertEqual(found, [])
 
     def test_a_word_without_translation_or_with_another_value_is_told(self):
         catalog = words.read("nb")
@@ -117,6 +148,18 @@ class LettersTest(WorldTestCase):
             shown = self.client.get(f"/trips/{trip.pk}/itinerary/")
             self.assertContains(shown, "Day by day")
             self.assertContains(self.client.get(f"/trips/{trip.pk}/order/"), f'<html lang="{code}">')
+
+    def test_what_comes_with_the_authorisation_is_in_the_travellers_language_and_the_order_in_the_firms(self):
+        Firm.objects.filter(pk=self.maren.firm_id).update(language="de")
+        Person.objects.filter(pk=self.maren.person_id).update(language="nb")
+        mail.outbox.clear()
+        trip = self.authorised_trip(starts=20)
+        sent = next(each for each in mail.outbox if "er godkjent" in each.subject)
+        self.assertEqual(sent.subject, f"{trip.title} er godkjent")
+        self.assertIn("Alle tider er lokale.", sent.body)
+        calendar = next(str(each[1]) for each in sent.attachments if each[0] == "itinerary.ics")
+        self.assertIn("SUMMARY:Fly Cork", calendar)
+        self.assertIn("LOCATION:Cork flyplass", calendar)
 
     @shows("P11.2")
     def test_the_pdf_and_the_mail(self):

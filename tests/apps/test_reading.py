@@ -17,12 +17,16 @@ from tests.coverage import shows
 from wainwright.accounts.models import Posting
 from wainwright.accounts.refusals import MEANINGS, refusal_words
 from wainwright.claims.models import StatementLine
+from wainwright.core.money import Money
+from wainwright.core.reconciling import Expected
+from wainwright.core.said import joined, say
 from wainwright.core.versions import Line, changes
 from wainwright.fields import typed_day, typed_number
 from wainwright.formats.typed_words import in_english
 from wainwright.news.services import tell
 from wainwright.people.models import Firm, Membership, Person
 from wainwright.reading import again
+from wainwright.reconciling.selectors import told_as
 from wainwright.trail.models import Entry
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import load_file
@@ -274,3 +278,38 @@ class AgainTest(SimpleTestCase):
             self.assertEqual(plain(again("due in 3 days")), "frist om 3 dager")
             self.assertEqual(again("chose a language"), "valgte et språk")
             self.assertEqual(again("Somebody typed this"), "Somebody typed this")
+
+    def test_what_it_is_about_then_what_is_said_of_it(self):
+        with translation.override("nb"):
+            for text, wanted in (
+                ("C-0008 Boat survey, Aberdeen: the payment to Nadia Rourke failed, the account is closed. It can be paid again.", "C-0008 Boat survey, Aberdeen: betalingen til Nadia Rourke mislyktes, kontoen er stengt. Den kan gjøres igjen."),
+                ("Posting run 2: 3 entered, 1 refused", "Bokføringskjøring 2: 3 ført inn, 1 avvist"),
+                ("Nadia Rourke: Lisbon trial waits for your sign-off", "Nadia Rourke: Lisbon trial venter på din godkjenning"),
+                ("Nadia Rourke: a note of hers", "Nadia Rourke: a note of hers"),
+            ):  # fmt: skip
+                self.assertEqual(plain(again(text)), wanted)
+
+    def test_sentences_in_a_row_are_each_known_again(self):
+        day, bank, owed = date(2026, 8, 4), Money.of("-1106.00", "EUR"), Money.of("40.50", "EUR")
+        things = [
+            Expected("payment:1", day, bank, "Maren Oyelaran", ("WW-7-001",)),
+            Expected("claim:2", day, owed, "Aiko Brandt", ("C-0002",)),
+            Expected("charge:3", day, owed, "Lamp Quay Hotel"),
+            Expected("posting:4", day, owed, "C-0004 Gauge check"),
+        ]
+        words = told_as(things)
+        self.assertEqual(
+            words,
+            "Payment of -1,106.00 on Tue 4 Aug to Maren Oyelaran, WW-7-001; 40.50 owed back since Tue 4 Aug by Aiko Brandt, C-0002; "
+            "Charge of 40.50 on Tue 4 Aug at Lamp Quay Hotel; 1 more",
+        )
+        ride = joined(": ", ("Cork – Dublin", say("{road} km one way, {how}", road="259.5", how=say("looked up"))))
+        tax = joined(": ", ("3120 / P-0500 → 6445", say("{net} + {recoverable} tax", net="18.68", recoverable="2.91")))
+        for language, wanted in (
+            ("nb", ("Utbetaling på −1 106,00 tir. 4. aug. til Maren Oyelaran, WW-7-001; 40,50 skal betales tilbake siden tir. 4. aug. av Aiko Brandt", "Cork – Dublin: 259,5 km én vei, slått opp", "3120 / P-0500 → 6445: 18,68 + 2,91 avgift")),
+            ("de", ("Zahlung von −1.106,00 am Di., 4. Aug. an Maren Oyelaran, WW-7-001; 40,50, zurückzuzahlen seit Di., 4. Aug.", "Cork – Dublin: 259,5 km", "3120 / P-0500 → 6445: 18,68 + 2,91 Steuer")),
+        ):  # fmt: skip
+            with self.subTest(language), translation.override(language):
+                for kept, begins in zip((words, ride, tax), wanted, strict=True):
+                    self.assertTrue(plain(again(f"{kept}")).startswith(begins), again(f"{kept}"))
+                self.assertEqual(plain(again(f"{words}")), plain(str(words)))

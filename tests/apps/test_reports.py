@@ -12,6 +12,7 @@ from zoneinfo import ZoneInfo
 from django.core import mail
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
+from django.utils import translation
 from openpyxl import load_workbook
 
 from tests.apps.world import OFFICE, WorldTestCase
@@ -463,6 +464,36 @@ class KeepingTest(ReportsTestCase):
         self.assertEqual(sent.to, ["board@brackwater.example"])
         self.assertIn("104.50", str(sent.attachments[0][1]))
         self.assertIsNone(Sending.objects.get(kept=kept).day)
+
+    def test_the_files_of_a_mail_are_in_the_language_of_who_gets_it_and_those_of_a_list_in_the_firms(self):
+        self.spend()
+        kept = self.keep(self.priya)
+        type(self.aiko.person).objects.filter(pk=self.aiko.person_id).update(language="nb")
+        type(self.priya.firm).objects.filter(pk=self.priya.firm_id).update(language="de")
+        mail.outbox.clear()
+        to = "Aiko Brandt, board@brackwater.example"
+        self.send(self.priya, kept, "once", to, ("csv", "xlsx", "json"), day=str(self.today))
+        for sent, head, sheet, set_up in zip(
+            mail.outbox, ("kategori", "Kategorie"), ("Slik ble det spurt", "Wie gefragt wurde"), ("Hei", "Eingerichtet von"), strict=True
+        ):  # fmt: skip
+            files = {each[0].rpartition(".")[2]: each[1] for each in sent.attachments}
+            book = load_workbook(io.BytesIO(files["xlsx"]))
+            with self.subTest(sent.to):
+                self.assertIn(head, files["csv"].partition("\n")[0])
+                self.assertEqual([book.worksheets[0].cell(1, 1).value, book.sheetnames[1]], [head, sheet])
+                self.assertEqual(json.loads(files["json"])["columns"][0]["name"], head)
+                self.assertIn(set_up, sent.body)
+
+    def test_a_report_is_found_by_its_name_in_the_readers_language_and_in_english(self):
+        type(self.priya.person).objects.filter(pk=self.priya.person_id).update(language="nb")
+        self.enter(self.priya)
+        for typed in ("forbruk etter kategori", "spend by category"):
+            self.assertContains(self.client.get("/reports/", {"q": typed}), "/reports/spend-by-category/")
+        reader = Reader(self.priya)
+        stage = next(dim for dim in reports()["spend-by-category"].dims(reader) if dim.key == "stage")
+        with translation.override("nb"):
+            found = [[part.id for part in stage.find(reader, typed)] for typed in ("bokført", "posted")]
+        self.assertEqual((found[0], len(found[0])), (found[1], 1))
 
     def test_after_a_month_is_closed_and_at_its_end(self):
         self.spend()

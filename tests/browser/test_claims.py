@@ -25,7 +25,7 @@ from wainwright.core.splits import SplitPart
 from wainwright.expenses.models import Charge, Expense, Receipt
 from wainwright.expenses.services import taking
 from wainwright.formats.places import place
-from wainwright.people.models import Membership
+from wainwright.people.models import Membership, Person
 from wainwright.signoff.models import SignOff
 from wainwright.staff.services import set_delegate
 from wainwright.trips.models import Trip
@@ -143,6 +143,26 @@ class ClaimsTest(BrowserTestCase):
         print(f"\nback to sent: {self.inputs} inputs", file=sys.stderr)
         self.assertLessEqual(self.inputs, 5)
         self.assertEqual(Claim.objects.get().expenses.count(), 12)
+
+    def test_numbers_of_a_split_and_of_a_bill_are_read_and_written_back_as_the_reader_writes_them(self):
+        maren, day = self.people["maren"], clock.today("Europe/Dublin") - timedelta(days=3)
+        cost = taking.type_cost(maren, day, "Pier taxi", "taxi", Money.of("1240.00", "EUR"), "self", Decimal(0), None, "", "", 1)  # fmt: skip
+        self.sign_in("Maren Oyelaran")
+        Person.objects.filter(pk=maren.person_id).update(language="de")
+        self.open(f"/expenses/{cost.pk}/")
+        self.press("Auf Kontierungen aufteilen")
+        self.put("#split-coding-1", "3120")
+        self.put("#split-coding-2", "3140")
+        self.put("#split-part-1", f"33,5{Keys.TAB}")
+        part = lambda n: self.driver.find_element(By.ID, f"split-part-{n}").get_attribute("value")  # noqa: E731
+        self.until(lambda d: part(2) == "66,5", "the rest is not written with a comma")
+        self.driver.find_element(By.CSS_SELECTOR, "[name=split-by][value=amount]").click()
+        self.until(lambda d: (part(1), part(2)) == ("415,4", "824,6"), "shares do not become amounts")
+        self.put("#split-part-1", f"1.000{Keys.TAB}")
+        self.until(lambda d: part(2) == "240", "a point that parts thousands is read as one before the cents")
+        self.press("Rechnung aufschlüsseln")
+        self.put("[name='part-amount']", "1.000,50")
+        self.until(lambda d: d.find_element(By.CSS_SELECTOR, "[data-left]").text == "239,50")
 
     def test_a_kept_split_over_twelve_costs_and_one_line_sent_back(self):
         trip, maren = self.a_trip_that_is_back(), self.people["maren"]

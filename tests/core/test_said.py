@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from wainwright.core import said
 from wainwright.core.money import Money
 from wainwright.core.recognising import Messages
-from wainwright.core.said import Said, as_figure, capital, joined, kept, said_by, say, say_many
+from wainwright.core.said import Said, as_figure, both, capital, joined, kept, said_by, say, say_many, small
 from wainwright.core.workings import Step, day_text, plain
 
 NAMES = st.text(alphabet="abcdefgh ÅØ", min_size=1, max_size=12).map(str.strip).filter(bool)
@@ -51,6 +51,12 @@ class SaidTest(TestCase):
         self.assertIsInstance("Now: " + say("held"), Said)
         self.assertEqual(capital(say("held")), "Held")
 
+    def test_within_another_it_begins_small_and_what_is_looked_for_may_be_typed_in_either_language(self):
+        words = small(say("Held by {name}", name="Aiko"))
+        said.read_by(lambda sentence: f"<{sentence.english}>")
+        self.assertEqual((words, words.large, str(words)), ("held by Aiko", False, "<held by Aiko>"))
+        self.assertEqual((both("Aiko"), both(say("held"))), (("Aiko", "Aiko"), ("held", "<held>")))
+
     def test_it_goes_through_the_queue(self):
         words = pickle.loads(pickle.dumps(say("{name} is held", name="Taxi")))
         self.assertEqual((words, words.message, words.figures), ("Taxi is held", "{name} is held", {"name": "Taxi"}))
@@ -69,7 +75,7 @@ MESSAGES = Messages(
         (text, text)
         for text in (
             "{name} was declared lost", "{name} was declared lost by {who}", "Sum of the days", "{a} from {b}",
-            "The claim is due by {day}.", "{cost} for {nights} nights in {town}",
+            "The claim is due by {day}.", "{title} waits for you{more}", "{cost} for {nights} nights in {town}",
         )
     ]
     + [("{count} line is open", "{count} lines are open")]
@@ -81,6 +87,10 @@ class RecognisingTest(TestCase):
         found = MESSAGES.find("Taxi was declared lost by Aiko Brandt")
         self.assertEqual(found.many, "{name} was declared lost by {who}")
         self.assertEqual(found.figures, {"name": "Taxi", "who": "Aiko Brandt"})
+
+    def test_a_part_that_goes_on_with_a_word_may_be_missing(self):
+        for text, more in (("A survey waits for you", ""), ("A survey waits for you, late", ", late")):
+            self.assertEqual(MESSAGES.find(text).figures, {"title": "A survey", "more": more})
 
     def test_what_says_too_little_is_not_taken_for_another(self):
         self.assertIsNone(MESSAGES.find("A very long title of a trip from somewhere quite far away"))

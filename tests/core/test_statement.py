@@ -138,7 +138,7 @@ class StatementTest(TestCase):
             said["Lines", "Pier taxi, Mon 7 Sep"],
             ("20.00, paid by the traveller, Taxi", "15.00, paid by the traveller, Taxi"),
         )
-        self.assertEqual(said["Coding", "Pier taxi"], ("3120 on 6445: 20.00", "3140 on 6445: 15.00"))
+        self.assertEqual(said["Coding", "Pier taxi"], ("3120 → 6445: 20.00", "3140 → 6445: 15.00"))
         self.assertEqual(said["What it comes to", "Due to the traveller"], ("40.00", "10.00"))
         self.assertEqual(said["Lines", "Ferry, Mon 7 Sep"][1], "")
         self.assertEqual(between(after, after), [])

@@ -15,16 +15,19 @@ from wainwright.accounts.selectors import Books, read_coding
 from wainwright.accounts.splits import parts_from
 from wainwright.core.coding import Coding
 from wainwright.core.dividing import check_parts
-from wainwright.core.money import Money, share_out
+from wainwright.core.money import Money, places, share_out
 from wainwright.core.said import said_by, say
 from wainwright.core.splits import SHARE_PLACES, SplitError, SplitPart, check_shares
 from wainwright.core.text import decimal
 from wainwright.core.workings import plain
 from wainwright.errors import Refusal
 from wainwright.fields import FEW, typed_number
+from wainwright.language import in_box
 from wainwright.people.models import Membership
 
 MOST_ROWS, EMPTY = 20, 2
+# As many digits as a share has behind its sign.
+SHARE_DIGITS = 4
 HUNDRED = Decimal(100)
 # What only helps to fill the editor in; nothing is split by it.
 HELPS = ("equal", "rest", "use")
@@ -76,7 +79,7 @@ class TypedSplit:
         for coding, part in self.filled:
             if not part:
                 raise Refusal(say("Type how much {coding} bears.", coding=coding), "share")
-            found.append(self._part(_chosen(read_coding(coding, ledger), ledger, keep), _number(part), whole))
+            found.append(self._part(_chosen(read_coding(coding, ledger), ledger, keep), self.number(part, whole), whole))
         completed = [replace(each, coding=ledger.codes.completed(each.coding, keep) or keep) for each in found]
         try:
             if self.by == "share":
@@ -125,7 +128,7 @@ class TypedSplit:
         empty = [n for n, row in enumerate(self.rows) if row[0] and not row[1]]
         if not empty:
             raise Refusal(say("Leave the part empty that takes what is left."), "share")
-        return self._with({empty[0]: plain(left)})
+        return self._with({empty[0]: in_box(plain(left))})
 
     def completed(self, whole: Money | None) -> TypedSplit:
         """One line left empty among others bears the rest, where there is one: it is plain what is meant."""
@@ -133,21 +136,25 @@ class TypedSplit:
         if len(empty) != 1 or len(self.filled) == 1:
             return self
         left = self._left(whole)
-        return self._with({empty[0]: plain(left)}) if left > 0 else self
+        return self._with({empty[0]: in_box(plain(left))}) if left > 0 else self
 
     def _with(self, parts: dict[int, str]) -> TypedSplit:
         return replace(self, rows=tuple((row[0], parts.get(n, row[1])) for n, row in enumerate(self.rows)))
 
     def _equal(self, count: int, whole: Money | None) -> list[str]:
         if self.by == "amount" and whole is not None:
-            return [str(each.amount) for each in share_out(whole, [1] * count)]
+            return [in_box(each.amount) for each in share_out(whole, [1] * count)]
         share = (HUNDRED / count).quantize(SHARE_PLACES)
         shares = [share] * (count - 1)
-        return [plain(each) for each in (*shares, HUNDRED - sum(shares, Decimal(0)))]
+        return [in_box(plain(each)) for each in (*shares, HUNDRED - sum(shares, Decimal(0)))]
 
     def _left(self, whole: Money | None) -> Decimal:
-        given = sum((_number(part) for _, part in self.rows if part), Decimal(0))
+        given = sum((self.number(part, whole) for _, part in self.rows if part), Decimal(0))
         return (whole.amount if self.by == "amount" and whole is not None else HUNDRED) - given
+
+    def number(self, part: str, whole: Money | None) -> Decimal:
+        """Read a share, or an amount of the whole's currency, as people type it: 1,240 is an amount, and no share. Raises ``Refusal``."""
+        return _number(part, places(whole.currency) if self.by == "amount" and whole is not None else SHARE_DIGITS)
 
     def keep(self, member: Membership, ledger: Books, own: Coding) -> KeptSplit:
         """Keep it under its name. Raises ``Refusal``."""
@@ -163,13 +170,12 @@ def _chosen(coding: Coding, ledger: Books, keep: Coding) -> Coding:
 
 
 def _said(part: SplitPart) -> str:
-    return str(part.amount.amount) if part.amount is not None else plain(part.share)
+    return in_box(part.amount.amount if part.amount is not None else plain(part.share))
 
 
-def _number(text: str) -> Decimal:
-    """Read a share or an amount as people type it. Raises ``Refusal``."""
+def _number(text: str, decimals: int) -> Decimal:
     try:
-        number = decimal(typed_number(text.replace("%", "")))
+        number = decimal(typed_number(text.replace("%", ""), decimals))
     except InvalidOperation as error:
         raise Refusal(
             say("“{text}” is no share and no amount. Type 60, 33.3333 or 89.04.", text=text[:20]), "share"
@@ -197,7 +203,7 @@ def bar_of(typed: TypedSplit, whole: Money | None) -> list[dict[str, Any]]:
     found, x = [], Decimal(0)
     for n, (coding, part) in enumerate(typed.rows):
         try:
-            width = abs(_number(part) / most) * 1000 if part else Decimal(0)
+            width = abs(typed.number(part, whole) / most) * 1000 if part else Decimal(0)
         except (Refusal, ArithmeticError):
             width = Decimal(0)
         width = min(width, 1000 - x)

@@ -63,13 +63,13 @@ class HttpLedger:
                 raise LedgerAway(say("it answered {status} when asked for its masters", status=status))
             found = answer.get("masters")
             if not isinstance(found, list):
-                raise LedgerAway("its masters are no list")
+                raise LedgerAway(say("its masters are no list"))
             rows += [_master(row) for row in found]
             kinds |= {str(kind)[:20] for kind in answer.get("kinds") or []}
             after = str(answer.get("next") or "")
             if not after:
                 return Masters(tuple(rows), frozenset(kinds))
-        raise LedgerAway("its masters never end")
+        raise LedgerAway(say("its masters never end"))
 
     def make_supplier(self, firm: str, supplier: NewSupplier) -> Master:
         """Make a supplier under its key."""
@@ -99,7 +99,7 @@ class HttpLedger:
                 stream=True,
             ) as response:
                 if response.status_code in (401, 403):
-                    raise LedgerShut("it does not know the token of this connection")
+                    raise LedgerShut(say("it does not know the token of this connection"))
                 if response.status_code >= 500:
                     raise LedgerAway(say("it answered {status_code}", status_code=response.status_code))
                 content = response.raw.read(MOST_BYTES + 1, decode_content=True)
@@ -107,13 +107,13 @@ class HttpLedger:
         except requests.RequestException as error:
             raise LedgerAway(say("it cannot be reached: {name}", name=type(error).__name__)) from error
         if len(content) > MOST_BYTES:
-            raise LedgerAway("its answer never ends")
+            raise LedgerAway(say("its answer never ends"))
         try:
             answer = requests.compat.json.loads(content or b"{}")
         except ValueError as error:
-            raise LedgerAway("its answer is no JSON") from error
+            raise LedgerAway(say("its answer is no JSON")) from error
         if not isinstance(answer, dict):
-            raise LedgerAway("its answer is no object")
+            raise LedgerAway(say("its answer is no object"))
         return status, answer
 
 
@@ -138,7 +138,7 @@ def _number(value: object) -> Decimal | None:
 def _master(row: object) -> Master:
     """One master of an answer. Raises ``LedgerAway`` for what the document does not allow."""
     if not isinstance(row, dict):
-        raise LedgerAway("one of its masters is no object")
+        raise LedgerAway(say("one of its masters is no object"))
     try:
         kind, code = str(row["kind"])[:20], str(row["code"])[:20]
         if not kind or not code:
@@ -149,4 +149,4 @@ def _master(row: object) -> Master:
             _number(row.get("rate")), _number(row.get("share")), str(row.get("iban") or "")[:34], str(row.get("tax_number") or "")[:20],
         )  # fmt: skip
     except (KeyError, TypeError, ValueError, InvalidOperation) as error:
-        raise LedgerAway("one of its masters is not as the document says") from error
+        raise LedgerAway(say("one of its masters is not as the document says")) from error

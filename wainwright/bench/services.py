@@ -28,6 +28,8 @@ from wainwright.trips.services import road as trip_road
 
 MOST_KEPT = 20
 DONE = {"send_back": say("sent it back"), "turn_down": say("turned it down")}
+_APPROVED = {"trip": say("approved the trip"), "claim": say("approved the claim")}
+_PASSED_ON = {"trip": say("passed the trip on"), "claim": say("passed the claim on")}
 ENDS = {"send_back": SignOff.State.SENT_BACK, "turn_down": SignOff.State.TURNED_DOWN}
 
 
@@ -53,11 +55,11 @@ def approve(member: Membership, kind: str, object_id: int, comment: str = "", ve
     thing, road = subject_of(member, kind, object_id), _road(kind)
     _as_shown(thing, version)
     owner = owner_of(thing)
-    with kept(member, thing, say("approved the {kind}", kind=kind)):
+    with kept(member, thing, _APPROVED[kind]):
         given, through = signoff.give(
             member, thing.subject, comment, road.title(thing), f"/bench/{kind}/{object_id}/", owner
         )
-        what = say("approved the {kind}", kind=kind)
+        what = _APPROVED[kind]
         record(member, what, thing.subject, after={"comment": comment, "why": given.why}, for_whom=given.covers)
         if through:
             road.signed(member, thing, given.covers)
@@ -228,11 +230,9 @@ def pass_on(
     to = Membership.objects.select_related("person", "firm").filter(firm_id=member.firm_id, pk=to_id).first()
     if to is None or to.pk == owner_of(thing).pk:
         raise Refusal(say("Choose another approver of the firm."), "to")
-    with kept(member, thing, say("passed the {kind} on", kind=kind)):
+    with kept(member, thing, _PASSED_ON[kind]):
         signoff.pass_on(member, thing.subject, to, comment, road.title(thing), f"/bench/{kind}/{object_id}/")
-    record(
-        member, say("passed the {kind} on", kind=kind), thing.subject, after={"to": to.person.name, "comment": comment}
-    )
+    record(member, _PASSED_ON[kind], thing.subject, after={"to": to.person.name, "comment": comment})
     return to
 
 

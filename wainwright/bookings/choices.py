@@ -70,7 +70,7 @@ def way_of(offer: Offer) -> Way:
 def carbon_of(offer: Offer) -> Carbon:
     """Work out the carbon of a way, hop by hop."""
     moves = [
-        Move(say("{town} to {town_2}", town=h.origin.town, town_2=h.target.town), h.mode, offer.cabin, Decimal(round(great_circle_km(h.origin, h.target))))
+        Move(f"{h.origin.town} – {h.target.town}", h.mode, offer.cabin, Decimal(round(great_circle_km(h.origin, h.target))))
         for h in offer.hops
     ]  # fmt: skip
     return carbon(moves, carbon_factors())

@@ -17,7 +17,7 @@ from wainwright import clock
 from wainwright.claims.documents import MARKS, document_html
 from wainwright.claims.models import Binder, Claim
 from wainwright.claims.selectors import load_file
-from wainwright.core.said import as_figure, joined, say
+from wainwright.core.said import as_figure, joined, kept, say
 from wainwright.core.statement import Line
 from wainwright.expenses.models import Receipt
 from wainwright.formats.apart import apart
@@ -25,6 +25,7 @@ from wainwright.formats.binder import Bound, bind
 from wainwright.formats.document import document
 from wainwright.formats.opening import RECEIPT
 from wainwright.formats.problems import Unreadable
+from wainwright.language import written_for
 from wainwright.people.files import drop_file
 from wainwright.people.models import Membership
 from wainwright.trips.models import Trip
@@ -97,26 +98,31 @@ def put_together(binder_id: int) -> None:
     )
     if not begun.update(started=clock.now(), done=0):
         return
-    binder = Binder.objects.get(pk=binder_id)
+    binder = Binder.objects.select_related("firm").get(pk=binder_id)
     try:
-        papers = []
-        for number, planned in enumerate(binder.plan, 1):
-            papers.append(_bound(*planned[:4]))
-            Binder.objects.filter(pk=binder_id).update(done=number)
-        if binder.front:
-            stamps = [planned[4] for planned in binder.plan]
-            content = document(printed(binder.front), binder.title, list(zip(stamps, papers, strict=True)), MARKS)
-        else:
-            content = bind(binder.title, papers)
+        # A paper of the firm, whoever asked for it.
+        with written_for(binder.firm):
+            content = _bound_together(binder)
     except (OSError, ValueError, RuntimeError) as error:
         log.warning("binder %s was not bound: %s", binder_id, error)
         Binder.objects.filter(pk=binder_id).update(state=Binder.State.FAILED)
         return
     with transaction.atomic():
         binder.file.save(f"{binder.key[:24]}.pdf", ContentFile(content), save=False)
-        binder.state, binder.done = Binder.State.READY, len(papers)
+        binder.state, binder.done = Binder.State.READY, len(binder.plan)
         binder.save()
         away(Binder.objects.filter(subject=binder.subject, state=Binder.State.READY).exclude(pk=binder_id))
+
+
+def _bound_together(binder: Binder) -> bytes:
+    papers, title = [], kept(binder.title)
+    for number, (label, detail, pictures, own, _) in enumerate(binder.plan, 1):
+        papers.append(_bound(kept(label), kept(detail), pictures, own))
+        Binder.objects.filter(pk=binder.pk).update(done=number)
+    if not binder.front:
+        return bind(title, papers)
+    stamps = [kept(stamp) for *_, stamp in binder.plan]
+    return document(printed(binder.front), title, list(zip(stamps, papers, strict=True)), MARKS)
 
 
 def away(binders: Iterable[Binder]) -> None:
@@ -138,9 +144,9 @@ def _bound(label: str, detail: str, pictures: list[str], own: str) -> Bound:
             return Bound(label, detail, tuple(page.content for page in apart("paper", RECEIPT, _content(own)).pages))
         return Bound(label, detail, tuple(_content(name) for name in pictures))
     except Unreadable:
-        return Bound(label, say("{detail} cannot be opened", detail=detail).strip(), ())
+        return Bound(label, joined(" ", filter(None, (detail, say("cannot be opened")))), ())
     except FileNotFoundError:
-        return Bound(label, say("{detail} its file is missing", detail=detail).strip(), ())
+        return Bound(label, joined(" ", filter(None, (detail, say("its file is missing")))), ())
 
 
 def _content(name: str) -> bytes:

@@ -18,7 +18,7 @@ from wainwright.core.coding import Coding
 from wainwright.core.dividing import divide, divide_lines
 from wainwright.core.money import Money, total
 from wainwright.core.rules import Setting
-from wainwright.core.said import joined, say
+from wainwright.core.said import joined, kept, say
 from wainwright.core.statement import Coded, Evidence, Kind, Line
 from wainwright.core.tax import reclaim
 from wainwright.core.whereabouts import Paid, paid_in
@@ -104,7 +104,7 @@ def _flat(
             line,
             category=code,
             category_name=category.name if category else say("Flat sum"),
-            allows_by="the firm's answer",
+            allows_by=say("the firm's answer"),
         )
 
 
@@ -264,8 +264,9 @@ def _evidence(expense: Expense) -> tuple[Evidence, ...]:
                 "booking",
                 expense.booking.pk,
                 say(
-                    "booked for the trip: {booking_label} {number}", booking_label=expense.booking.label, number=number
-                ).strip(),
+                    "booked for the trip: {label}",
+                    label=joined(" ", filter(None, (kept(expense.booking.label), number))),
+                ),
             )
         )
     if expense.lost:

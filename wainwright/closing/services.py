@@ -16,7 +16,7 @@ from wainwright.closing.models import Accrual
 from wainwright.closing.selectors import accrued, closed, steps
 from wainwright.core.accruals import accrual_journal
 from wainwright.core.money import total
-from wainwright.core.said import as_figure, joined, say
+from wainwright.core.said import as_figure, joined, say, small
 from wainwright.errors import Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.may import must
@@ -67,7 +67,7 @@ def post_accruals(member: Membership, month: date) -> Accrual:
         whole = total((row.amount for row in rows), firm.currency)
         made = Accrual.objects.create(
             firm=firm, month=month, entry=entry, currency=firm.currency, total_minor=whole.minor, posting=posting, reversed_on=next_month(month),
-            of=[[each.what, each.label[:120], say("{coding} on {account}", coding=each.coding, account=each.coding.account), each.amount.minor] for row in rows for each in row.of],
+            of=[[each.what, each.label[:120], f"{each.coding} → {each.coding.account}", each.amount.minor] for row in rows for each in row.of],
             by=member, time=clock.now(),
         )  # fmt: skip
         record(
@@ -163,7 +163,7 @@ def close_period(member: Membership, month: date, why: str) -> Period:
     words = " ".join(why.split())[:300]
     left = [step for step in steps(firm, month) if step.blocks and step.count]
     if left and len(words) < 3:
-        names = joined(say(" and "), (joined("", (step.count, " ", step.name.casefold())) for step in left))
+        names = joined(say(" and "), (joined("", (step.count, " ", small(step.name))) for step in left))
         raise Refusal(
             say("{names}. Post them, or say why it is closed without them: they go to the next month.", names=names),
             "why",

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from enum import Enum
 
-from wainwright.core.said import as_figure, joined, say
+from wainwright.core.said import as_figure, capital, joined, say
 
 ACCOUNT = "account"
 
@@ -177,9 +177,7 @@ def check_coding(coding: Coding, book: CodeBook, day: date) -> list[CodingFault]
     asked = {ACCOUNT, *(each.code for each in book.dimensions if each.asked != Asked.BY_CODE)}
     for each in book.dimensions:
         if each.asked == Asked.ALWAYS and not parts.get(each.code):
-            text = say(
-                "{upper}{article} is missing. Choose one.", upper=each.article[:1].upper(), article=each.article[1:]
-            )
+            text = say("{article} is missing. Choose one.", article=capital(each.article))
             faults.append(CodingFault("missing", each.code, text))
     for dimension, code in parts.items():
         known = book.codes.get((dimension, code))
@@ -226,8 +224,6 @@ def check_coding(coding: Coding, book: CodeBook, day: date) -> list[CodingFault]
     for dimension in parts:
         if dimension not in asked:
             article = book.dimension(dimension).article
-            text = say(
-                "{upper}{article} does not apply here. Take it off.", upper=article[:1].upper(), article=article[1:]
-            )
+            text = say("{article} does not apply here. Take it off.", article=capital(article))
             faults.append(CodingFault("not_asked", dimension, text))
     return faults

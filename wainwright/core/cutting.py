@@ -45,4 +45,4 @@ def in_part(line: Line, amount: Money, why: str) -> Line:
         refused=True,
     )
     coded = cut_out(line.coded, places, line.paid - amount, left_out)
-    return replace(line, coded=coded, allows=min(line.allows, amount), allows_by="approved in part")
+    return replace(line, coded=coded, allows=min(line.allows, amount), allows_by=say("approved in part"))

@@ -45,12 +45,14 @@ class Money:
 
     def __post_init__(self) -> None:
         if len(self.currency) != 3 or not self.currency.isascii() or not self.currency.isupper():
-            raise ValueError(f"not a currency code: {self.currency!r}")
+            raise ValueError(say("“{currency}” is no currency", currency=self.currency))
         if not self.amount.is_finite():
-            raise ValueError(f"not a finite amount: {self.amount}")
+            raise ValueError(say("{amount} is no amount", amount=f"{self.amount}"))
         exact = round_amount(self.amount, self.currency)
         if exact != self.amount:
-            raise ValueError(f"{self.amount} is finer than {self.currency} allows")
+            raise ValueError(
+                say("{amount} is finer than {currency} allows", amount=self.amount, currency=self.currency)
+            )
         object.__setattr__(self, "amount", exact)
 
     @classmethod

@@ -16,7 +16,7 @@ from typing import Literal
 from wainwright.core.allowance import Head
 from wainwright.core.money import Money, total
 from wainwright.core.questions import Question
-from wainwright.core.said import joined, say
+from wainwright.core.said import capital, joined, say
 from wainwright.core.workings import plain
 
 # A wait no longer than this is a change from one way to the next and needs no reason.
@@ -104,7 +104,7 @@ def effects(question: Question, currency: str, parties: Sequence[Planned]) -> li
     """Say what each answer to a question changes, with its figure. ``parties`` are those of the move, the employee's first."""
     found = []
     for row in question.entitles:
-        when = f"{str(row['when']).capitalize()}: " if row.get("when") else ""
+        when = joined("", (capital(str(row["when"])), ": ")) if row.get("when") else ""
         if row["what"] == "sum":
             found.append(
                 say(

@@ -100,7 +100,9 @@ def _form(message: str, one: str, many: str) -> _Form | None:
     for literal, name in zip(said, [*names, ""], strict=True):
         pattern += re.escape(literal)
         if name:
-            fits = r"\d[\d,]*" if name == "count" else ".+?"
+            # What follows a word at once goes on with a part of a sentence where there is one: "{title} is late{for_whom}".
+            goes_on = pattern and (not literal or literal[-1].isalnum())
+            fits = r"\d[\d,]*" if name == "count" else ".*?" if goes_on else ".+?"
             pattern += f"(?P<{name}>{fits})" if name not in seen else f"(?P={name})"
             seen.add(name)
     kept = tuple(dict.fromkeys(names))

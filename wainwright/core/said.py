@@ -45,9 +45,9 @@ class Said(str):
     def __radd__(self, before: str) -> str:
         return joined("", (before, self))
 
-    def capital(self) -> Said:
+    def capital(self) -> Cased:
         """Return the sentence with its first letter large, in whatever language."""
-        return Capital.of(self)
+        return Cased.of(self, large=True)
 
 
 class Joined(Said):
@@ -57,17 +57,19 @@ class Joined(Said):
     sign: str
 
 
-class Capital(Said):
-    """A sentence that begins with a large letter."""
+class Cased(Said):
+    """A sentence that begins with a large letter; or with a small one, where the language would within another."""
 
     inner: str
+    large: bool
 
     @classmethod
-    def of(cls, text: str) -> Capital:
-        """Return ``text`` with its first letter large."""
+    def of(cls, text: str, large: bool) -> Cased:
+        """Return ``text`` with its first letter large, or small."""
         plain = _plain(text)
-        said = cls(plain[:1].upper() + plain[1:])
-        said.message, said.figures, said.one, said.number, said.inner = said.english, {}, "", 0, text
+        said = cls((plain[:1].upper() if large else plain[:1].lower()) + plain[1:])
+        said.message, said.figures, said.one, said.number = said.english, {}, "", 0
+        said.inner, said.large = text, large
         return said
 
 
@@ -130,7 +132,17 @@ def written(text: str, value: Any, spec: str) -> str:
 
 def capital(text: str) -> str:
     """Return a text, or a sentence, with its first letter large."""
-    return Capital.of(text)
+    return Cased.of(text, large=True)
+
+
+def both(text: str) -> tuple[str, str]:
+    """Return what a text, or a sentence, says in English and in the reader's language: what is looked for may be typed in either."""
+    return _plain(text), str(text)
+
+
+def small(text: str) -> str:
+    """Return a text, or a sentence, as it stands within another: with its first letter small."""
+    return Cased.of(text, large=False)
 
 
 def said_by(error: BaseException) -> str:

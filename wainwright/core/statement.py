@@ -366,16 +366,8 @@ def _said(statement: Statement) -> list[Said]:
         found.append(Said(f"{line.key}#proof", say("Shows and allows"), about, allows))
         for number, each in enumerate(line.coded):
             coding, account = each.coding or say("no coding"), each.coding.account
-            if each.recoverable:
-                words = say(
-                    "{coding} on {account}: {net} + {recoverable} tax",
-                    coding=coding,
-                    account=account,
-                    net=each.net,
-                    recoverable=each.recoverable,
-                )
-            else:
-                words = say("{coding} on {account}: {net}", coding=coding, account=account, net=each.net)
+            with_tax = say("{net} + {recoverable} tax", net=each.net, recoverable=each.recoverable)
+            words = joined(": ", (joined(" → ", (coding, account)), with_tax if each.recoverable else each.net))
             if each.personal:
                 words = (
                     say("not approved: {gross}", gross=each.gross)

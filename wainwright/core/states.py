@@ -14,9 +14,13 @@ class NotNow(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Machine:
-    """``table`` maps (state, act) to the next state; ``who`` says who does an act; ``first`` is where all begin."""
+    """``table`` maps (state, act) to the next state; ``who`` says who does an act; ``first`` is where all begin.
+
+    ``not_now`` is the message of an act that is not possible, with the ``{state}`` and what it cannot be, ``{past}``.
+    """
 
     name: str
+    not_now: str
     first: str
     table: Mapping[tuple[str, str], str]
     who: Mapping[str, str]
@@ -35,14 +39,8 @@ class Machine:
         try:
             return self.table[state, act]
         except KeyError:
-            raise NotNow(
-                say(
-                    "The {name} stands at {state}: it cannot be {past} now.",
-                    name=self.name,
-                    state=state,
-                    past=PAST[act],
-                )
-            ) from None
+            # Formatted, a sentence is its English: the message that the reader's language is found by.
+            raise NotNow(say(f"{self.not_now}", state=state, past=PAST[act])) from None
 
 
 PAST = {
@@ -55,7 +53,7 @@ PAST = {
 }  # fmt: skip
 
 TRIP = Machine(
-    "trip", "Planning",
+    "trip", say("The trip stands at {state}: it cannot be {past} now."), "Planning",
     {
         ("Planning", "send"): "Awaiting sign-off", ("Sent back", "send"): "Awaiting sign-off",
         ("Awaiting sign-off", "take_back"): "Planning", ("Awaiting sign-off", "send_back"): "Sent back",
@@ -75,7 +73,7 @@ TRIP = Machine(
 )  # fmt: skip
 
 BOOKING = Machine(
-    "booking", "Asked",
+    "booking", say("The booking stands at {state}: it cannot be {past} now."), "Asked",
     {
         ("Asked", "hold"): "Held", ("Asked", "cancel"): "Cancelled", ("Held", "confirm"): "Confirmed", ("Confirmed", "ticket"): "Ticketed", ("Held", "lapse"): "Lapsed",
         ("Held", "cancel"): "Cancelled", ("Confirmed", "cancel"): "Cancelled", ("Ticketed", "cancel"): "Cancelled",
@@ -84,7 +82,7 @@ BOOKING = Machine(
 )  # fmt: skip
 
 CHARGE = Machine(
-    "charge", "Loose",
+    "charge", say("The charge stands at {state}: it cannot be {past} now."), "Loose",
     {
         ("Loose", "use"): "In an expense", ("In an expense", "free"): "Loose",
         ("Loose", "mark_personal"): "Personal", ("Personal", "free"): "Loose",
@@ -95,7 +93,7 @@ CHARGE = Machine(
 )  # fmt: skip
 
 CLAIM = Machine(
-    "claim", "Open",
+    "claim", say("The claim stands at {state}: it cannot be {past} now."), "Open",
     {
         ("Open", "send"): "In sign-off", ("Sent back", "send"): "In sign-off",
         ("In sign-off", "take_back"): "Open", ("In sign-off", "send_back"): "Sent back",

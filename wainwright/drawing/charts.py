@@ -116,6 +116,7 @@ def bars(rows: Named) -> Picture:
 
 
 def _cut(text: str, most: int) -> str:
+    text = str(text)
     return text if len(text) <= most else text[: most - 1] + "…"
 
 

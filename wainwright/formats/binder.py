@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from PIL import Image
 from pypdf import PdfReader, PdfWriter
 
-from wainwright.core.said import say
+from wainwright.core.said import joined, say
 from wainwright.formats.sheets import Row, sheet
 
 LONG_EDGE, MOST_PAGES = 1600, 400
@@ -56,7 +56,7 @@ def contents(title: str, papers: Sequence[Bound], left: int, before: int = 0, of
         number = before + own + 1
         for paper in papers:
             where = say("page {number}", number=number) if paper.pages else say("no page")
-            rows.append((paper.label, f"{paper.detail}, {where}" if paper.detail else where))
+            rows.append((paper.label, joined(", ", (paper.detail, where)) if paper.detail else where))
             number += len(paper.pages)
         return PdfReader(io.BytesIO(sheet(title, rows or [say("There are no papers.")])))
 
@@ -76,7 +76,7 @@ def bind(title: str, papers: Sequence[Bound]) -> bytes:
         for picture in paper.pages:
             writer.append(io.BytesIO(_page(picture)))
         if len(writer.pages) > start:
-            writer.add_outline_item(title=paper.label, page_number=start)
+            writer.add_outline_item(title=str(paper.label), page_number=start)
     out = io.BytesIO()
     writer.write(out)
     return out.getvalue()

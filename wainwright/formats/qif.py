@@ -61,7 +61,7 @@ def read_qif(content: bytes, currency: str = "EUR") -> list[Statement]:
                     say(
                         "line {number}, {get}",
                         number=number,
-                        get=(entry.get("P") or entry.get("M") or "an entry")[:40],
+                        get=(entry.get("P") or entry.get("M") or say("an entry"))[:40],
                     ),
                     said_by(error),
                 )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from html import escape
 
-from wainwright.core.said import as_figure, say
+from wainwright.core.said import as_figure, joined, say
 from wainwright.formats.invoice import Invoice
 from wainwright.formats.mail import Letter
 
@@ -25,12 +25,12 @@ def sheet(title: str, rows: Sequence[Row]) -> bytes:
     parts = []
     for row in rows[:MOST_ROWS]:
         if isinstance(row, tuple):
-            parts.append(f"<table><tr><td>{escape(row[0])}</td><td>{escape(row[1])}</td></tr></table>")
+            parts.append(f"<table><tr><td>{escape(str(row[0]))}</td><td>{escape(str(row[1]))}</td></tr></table>")
         else:
-            parts.append(f"<p>{escape(row)}</p>")
+            parts.append(f"<p>{escape(str(row))}</p>")
     if len(rows) > MOST_ROWS:
         parts.append(f"<p>and {len(rows) - MOST_ROWS} more lines, which are not shown here</p>")
-    page = f"<style>{_STYLE}</style><h1>{escape(title)}</h1>{''.join(parts)}"
+    page = f"<style>{_STYLE}</style><h1>{escape(str(title))}</h1>{''.join(parts)}"
     return bytes(HTML(string=page, url_fetcher=_fetch_nothing).write_pdf())
 
 
@@ -38,8 +38,8 @@ def drawn_sheet(title: str, rows: Sequence[str], drawing: str) -> bytes:
     """Return a PDF with a title, rows and a drawing of our own (SVG). Nothing in a row is taken as markup."""
     from weasyprint import HTML  # noqa: PLC0415 - as above
 
-    words = "".join(f"<p>{escape(row)}</p>" for row in rows[:MOST_ROWS])
-    page = f"<style>{_STYLE}</style><h1>{escape(title)}</h1>{words}<p>&nbsp;</p>{drawing}"
+    words = "".join(f"<p>{escape(str(row))}</p>" for row in rows[:MOST_ROWS])
+    page = f"<style>{_STYLE}</style><h1>{escape(str(title))}</h1>{words}<p>&nbsp;</p>{drawing}"
     return bytes(HTML(string=page, url_fetcher=_fetch_nothing).write_pdf())
 
 
@@ -47,7 +47,7 @@ def stamps(texts: Sequence[str]) -> bytes:
     """Return a PDF of empty A4 pages, one for each text, which stands at its foot."""
     from weasyprint import HTML  # noqa: PLC0415 - as above
 
-    pages = "".join(f"<section>{escape(text)}</section>" for text in texts)
+    pages = "".join(f"<section>{escape(str(text))}</section>" for text in texts)
     return bytes(HTML(string=f"<style>{_STAMP}</style>{pages}", url_fetcher=_fetch_nothing).write_pdf())
 
 
@@ -70,9 +70,9 @@ def invoice_sheet(invoice: Invoice) -> bytes:
     """An invoice's data as pages."""
     kind = say("Credit note") if invoice.gross.amount < 0 else say("Invoice")
     rows: list[Row] = [
-        f"{kind} {invoice.number}, {invoice.day:%d.%m.%Y}", say("Tax number {supplier_tax_id}", supplier_tax_id=invoice.supplier_tax_id) if invoice.supplier_tax_id else "",
+        joined("", (kind, " ", invoice.number, ", ", as_figure(invoice.day, "%d.%m.%Y"))), say("Tax number {supplier_tax_id}", supplier_tax_id=invoice.supplier_tax_id) if invoice.supplier_tax_id else "",
         *((line.text, str(line.net)) for line in invoice.lines),
-        ("Net", str(invoice.net)), *((say("Tax {normalize} % of {net}", normalize=as_figure(t.percent.normalize(), "f"), net=t.net), str(t.tax)) for t in invoice.taxes),
+        (say("Net"), str(invoice.net)), *((say("Tax {normalize} % of {net}", normalize=as_figure(t.percent.normalize(), "f"), net=t.net), str(t.tax)) for t in invoice.taxes),
         (say("Total {currency}", currency=invoice.currency), str(invoice.gross)),
     ]  # fmt: skip
     return sheet(invoice.supplier, rows)

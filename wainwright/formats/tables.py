@@ -25,7 +25,7 @@ def _written(cell: Cell) -> str:
         return cell.isoformat()
     if isinstance(cell, Decimal | int):
         return format(cell, "f") if isinstance(cell, Decimal) else str(cell)
-    return harmless(cell)
+    return harmless(str(cell))
 
 
 def write_csv(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> Iterator[str]:
@@ -69,7 +69,7 @@ def write_xlsx(title: str, header: Sequence[str], rows: Iterable[Sequence[Cell]]
             elif isinstance(cell, int):
                 sheet.write_number(number, column, cell)
             elif cell:
-                sheet.write_string(number, column, cell[:32_000])
+                sheet.write_string(number, column, str(cell)[:32_000])
     sheet.freeze_panes(1, 0)
     sheet.set_column(0, max(0, len(header) - 1), 18)
     book.close()

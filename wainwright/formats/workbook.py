@@ -10,6 +10,8 @@ from decimal import Decimal
 from wainwright.core.said import say
 from wainwright.core.table import ADDED, Cell, Table
 
+# No longer may the name of a sheet be.
+MOST_NAME = 31
 FORMATS = {
     "money": "#,##0.00",
     "count": "#,##0",
@@ -33,9 +35,9 @@ def write_answer(title: str, table: Table, asked: Sequence[tuple[str, str]]) -> 
     head, foot = book.add_format({"bold": True, "bottom": 1}), {"bold": True, "top": 1}
     shapes = {kind: book.add_format({"num_format": shape}) for kind, shape in FORMATS.items()}
     sums = {kind: book.add_format({"num_format": shape, **foot}) for kind, shape in FORMATS.items()}
-    sheet = book.add_worksheet("Answer")
+    sheet = book.add_worksheet(str(say("Answer"))[:MOST_NAME])
     for n, column in enumerate(table.columns):
-        sheet.write_string(0, n, column.words[:200], head)
+        sheet.write_string(0, n, str(column.words)[:200], head)
         sheet.set_column(n, n, 16 if column.number or column.kind == "date" else 28)
     for at, row in enumerate(table.rows, 1):
         for n, (column, cell) in enumerate(zip(table.columns, row.cells, strict=True)):
@@ -51,13 +53,13 @@ def write_answer(title: str, table: Table, asked: Sequence[tuple[str, str]]) -> 
     sheet.freeze_panes(1, 0)
     if table.rows:
         sheet.autofilter(0, 0, last, len(table.columns) - 1)
-    how = book.add_worksheet(say("How it was asked"))
+    how = book.add_worksheet(str(say("How it was asked"))[:MOST_NAME])
     how.set_column(0, 0, 22)
     how.set_column(1, 1, 90)
-    how.write_string(0, 0, title[:200], head)
+    how.write_string(0, 0, str(title)[:200], head)
     for at, (what, words) in enumerate(asked, 1):
-        how.write_string(at, 0, what[:200])
-        how.write_string(at, 1, words[:2000])
+        how.write_string(at, 0, str(what)[:200])
+        how.write_string(at, 1, str(words)[:2000])
     book.close()
     return out.getvalue()
 
@@ -69,4 +71,4 @@ def _write(sheet: object, at: int, n: int, cell: Cell, shape: object) -> None:
     elif isinstance(cell, Decimal | int):
         write.write_number(at, n, float(cell), shape)  # type: ignore[attr-defined]
     elif cell:
-        write.write_string(at, n, cell[:32_000], shape)  # type: ignore[attr-defined]
+        write.write_string(at, n, str(cell)[:32_000], shape)  # type: ignore[attr-defined]

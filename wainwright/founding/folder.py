@@ -117,7 +117,7 @@ def _toml(path: Path) -> dict[str, Any]:
     except (OSError, UnicodeDecodeError) as error:
         raise Refusal(say("{path} cannot be read: a folder of a firm has a firm.toml in it.", path=path)) from error
     except tomllib.TOMLDecodeError as error:
-        raise Refusal(f"{path.name}: {error}") from error
+        raise Refusal(joined(": ", (path.name, error))) from error
 
 
 def _fill(path: Path, data: dict[str, Any], admin: Membership, faults: list[Fault]) -> None:

@@ -29,9 +29,8 @@ class Enclosed:
 
 def tell(member: Membership, text: str, link: str, body: str = "", enclosed: tuple[Enclosed, ...] = ()) -> None:
     """Tell a person in the application and by mail, once the act is kept; in the day's mail where they prefer it, but for enclosures."""
-    text = one_line(text)
     later = member.mail_daily and not enclosed
-    Notice.objects.create(member=member, text=text[:300], link=link, time=clock.now(), mailed=not later)
+    Notice.objects.create(member=member, text=one_line(text)[:300], link=link, time=clock.now(), mailed=not later)
     if later:
         return
     with read_by(member.person.language, member.firm.language):
@@ -42,7 +41,7 @@ def tell(member: Membership, text: str, link: str, body: str = "", enclosed: tup
 
 
 def _mail(member: Membership, text: str, link: str, body: str) -> EmailMultiAlternatives:
-    text, body = again(text), str(body)
+    text, body = one_line(again(text)), str(body)
     context = {
         "name": member.person.name.split()[0],
         "text": text,

@@ -25,7 +25,8 @@ def must_be_reachable(address: str, field: str = "address") -> None:
         return
     if parts.scheme != "https" or not host or parts.username or parts.password:
         raise Refusal(
-            "The address begins with https:// and has no name or password in it: nothing is sent in the open.", field
+            say("The address begins with https:// and has no name or password in it: nothing is sent in the open."),
+            field,
         )
     if host in _HERE or host.endswith((".localhost", ".local", ".internal")) or _is_private(host):
         raise Refusal(say("That address is one of this machine's or its network's own. Name one outside."), field)

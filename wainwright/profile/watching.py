@@ -23,15 +23,23 @@ def listen() -> None:
     """Connect once, at start-up."""
     user_logged_in.connect(_signed_in, dispatch_uid="trail-signed-in")
     user_login_failed.connect(_failed, dispatch_uid="trail-failed")
-    for signal, words in (
-        (account.password_changed, say("Your password was changed")),
-        (account.password_reset, say("Your password was reset by mail")),
-        (account.password_set, say("A password was set for you")),
-        (factor.authenticator_added, say("A second factor was set up for you")),
-        (factor.authenticator_removed, say("A second factor of yours was taken off")),
-        (factor.authenticator_reset, say("Your recovery codes were made anew")),
+    for signal, words, act in (
+        (account.password_changed, say("Your password was changed"), say("the password was changed")),
+        (account.password_reset, say("Your password was reset by mail"), say("the password was reset by mail")),
+        (account.password_set, say("A password was set for you"), say("a password was set")),
+        (factor.authenticator_added, say("A second factor was set up for you"), say("a second factor was set up")),
+        (
+            factor.authenticator_removed,
+            say("A second factor of yours was taken off"),
+            say("a second factor was taken off"),
+        ),
+        (
+            factor.authenticator_reset,
+            say("Your recovery codes were made anew"),
+            say("the recovery codes were made anew"),
+        ),
     ):
-        signal.connect(_changed(words), weak=False, dispatch_uid=f"told-{words}")
+        signal.connect(_changed(words, act), weak=False, dispatch_uid=f"told-{words}")
 
 
 def _of(person: Any) -> list[Membership]:
@@ -52,15 +60,11 @@ def _failed(sender: Any, credentials: dict[str, Any], **_: Any) -> None:
         record(None, say("failed to sign in"), f"member:{member.pk}", firm_id=member.firm_id)
 
 
-def _changed(words: str) -> Any:
+def _changed(words: str, act: str) -> Any:
     @transaction.atomic
     def told(sender: Any, user: Any = None, **_: Any) -> None:
         for number, member in enumerate(_of(user)):
-            record(
-                member,
-                words.replace("Your", "the").replace(" of yours", "").replace(" for you", "").lower(),
-                f"member:{member.pk}",
-            )
+            record(member, act, f"member:{member.pk}")
             if number == 0:
                 tell(member, words, "/profile/", WARNING)
 

@@ -14,8 +14,9 @@ from wainwright.claims.beside import owes
 from wainwright.claims.models import Claim
 from wainwright.core.money import Money
 from wainwright.core.reconciling import DAYS_AFTER, BankLine, Expected, Match, propose
-from wainwright.core.said import say
+from wainwright.core.said import joined, say
 from wainwright.core.states import CLAIM_SENT
+from wainwright.core.workings import day_text
 from wainwright.drawing.agreement import Day
 from wainwright.expenses.models import Charge
 from wainwright.people.models import Firm, Membership
@@ -26,11 +27,7 @@ from wainwright.trips.models import Trip
 AT_ONCE = 5000
 WINDOW = timedelta(days=60)
 # How issuers write on a card's statement that its bill was paid.
-CARD_PAID = ("payment", say("direct debit"), "lastschrift", "zahlung", "innbetaling", "betaling", "paiement", "pago")
-# How what a line may be is called, by the kind in its key.
-KINDS = {
-    "payment": say("Payment to"), "charge": say("Charge"), "claim": say("Paid back by"), "advance": say("Advance back from"), "posting": say("Booked:"), "bill": say("Bill of"),
-}  # fmt: skip
+CARD_PAID = ("payment", "direct debit", "lastschrift", "zahlung", "innbetaling", "betaling", "paiement", "pago")
 
 
 def accounts_of(firm: Firm) -> QuerySet[BankAccount]:
@@ -230,10 +227,24 @@ def agreed(account: BankAccount, until: date | None = None) -> Agreed:
 
 
 def label_of(key: str, thing: Expected) -> str:
-    """What something is called on the page and in a match."""
-    kind = KINDS[key.partition(":")[0]]
-    reference = thing.references[0] if thing.references else ""
-    return f"{kind} {thing.name} {thing.amount}, {thing.day:%d %b} {reference}".strip()[:200]
+    """What something is called on the page and in a match: a sentence with its sum, its day, its name and first reference."""
+    figures = {
+        "sum": thing.amount,
+        "day": day_text(thing.day),
+        "name": joined(", ", (thing.name, *thing.references[:1])),
+    }
+    return {
+        "payment": say("Payment of {sum} on {day} to {name}", **figures), "charge": say("Charge of {sum} on {day} at {name}", **figures),
+        "claim": say("{sum} owed back since {day} by {name}", **figures), "advance": say("Advance of {sum} owed back since {day} by {name}", **figures),
+        "posting": say("{sum} in the ledger on {day}: {name}", **figures), "bill": say("Card bill of {sum} on {day}: {name}", **figures),
+    }[key.partition(":")[0]]  # fmt: skip
+
+
+def told_as(things: Sequence[Expected]) -> str:
+    """What lines are that were matched with several things: the first three, and how many more."""
+    named = [label_of(each.key, each) for each in things[:3]]
+    more = len(things) - len(named)
+    return joined("; ", [*named, say("{count} more", count=more)] if more else named)
 
 
 def may_read(member: Membership) -> bool:

@@ -6,6 +6,7 @@ from datetime import date
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
+from django.db.models import Exists, OuterRef
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.template.loader import render_to_string
@@ -91,7 +92,7 @@ def _show(request, account: BankAccount, status: int = 200, **more):
         "sure_at_once": len(sure), "sure_more": max(0, len(sure) - 8), "likely": labels(laid, likely.object_list), "likely_page": likely, "page": page, "beyond": laid.beyond,
         "by_rule": [(line, told[line.pk]) for line in laid.loose if line.pk in told][:8], "by_rule_count": len(told), "rules": rules,
         "files": account.files.select_related("by__person", "account")[:6], "reading": [(each, int((clock.now() - each.time).total_seconds())) for each in account.files.filter(state="reading")[:5]], "unnamed": account.files.filter(state="columns")[:5],
-        "matches": account.matches.select_related("by__person").prefetch_related("lines__account")[:8], "closed": account.reconciliations.select_related("by__person")[:6],
+        "matches": account.matches.select_related("by__person").prefetch_related("lines__account").annotate(closed=Exists(Line.objects.filter(match=OuterRef("pk"), reconciliation__isnull=False)))[:8], "closed": account.reconciliations.select_related("by__person")[:6],
         "bank_says": last_file.closing if last_file else None, "error": "", "close_error": "", "typed": BLANK, "rule_error": "", "rule_line": 0,
         "ledger_accounts": books(account.firm).account_names, "until": found.until,
     }  # fmt: skip

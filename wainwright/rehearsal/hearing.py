@@ -226,18 +226,24 @@ class RouteHearing:
             return
         kind, number, is_open, day = thing
 
-        def heard(change: str, rule: Asks, words: str) -> Heard:
-            name = self.names.get(int(rule.signer), "somebody")
+        def heard(change: str, rule: Asks) -> Heard:
+            who = {"name": self.names.get(int(rule.signer), say("somebody")), "rule": rule.text}
+            new = change == Heard.Change.NEW
+            words = (
+                say("{name} would sign as well: {rule}", **who)
+                if new
+                else say("{name} would not be asked: {rule}", **who)
+            )
             return Heard(
                 rehearsal=self.row, change=change, kind=kind, thing=number, open=is_open, person=person, day=day,
-                text=f"{name} {words}: {rule.text}"[:400], amount_minor=facts.amount.minor,
+                text=words[:400], amount_minor=facts.amount.minor,
             )  # fmt: skip
 
         # Whoever was asked anyway signs once.
         if will is not None and after not in asked and after != person.pk:
-            yield heard(Heard.Change.NEW, will, say("would sign as well"))
+            yield heard(Heard.Change.NEW, will)
         if was is not None and before != person.pk:
-            yield heard(Heard.Change.GONE, was, say("would not be asked"))
+            yield heard(Heard.Change.GONE, was)
 
 
 class AllowanceHearing:

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
 from wainwright.core.said import as_figure, joined, say, say_many
+from wainwright.core.workings import as_number
 from wainwright.downloads import csv_file
 from wainwright.errors import Faults, Refusal
 from wainwright.fields import day_input, say_faults, tell
@@ -35,7 +36,7 @@ class MileageForm(forms.Form):
     unit = forms.ChoiceField(label=say("In"), choices=[("km", "km"), ("mi", say("miles"))])
     since = forms.DateField(label=say("From"), widget=day_input())
     bands = forms.CharField(
-        label=say("Rate, or bands of a year"), max_length=600, widget=forms.Textarea(attrs={"rows": 3}), help_text=say("A line each, the last without an end: 5000 0.42, then 0.28."),
+        label=say("Rate, or bands of a year"), max_length=600, widget=forms.Textarea(attrs={"rows": 3}), help_text=say("A line each, the last without an end: 5000 {near}, then {far}.", near=as_number("0.42"), far=as_number("0.28")),
     )  # fmt: skip
     passenger = forms.CharField(label=say("Each passenger adds"), required=False, max_length=20)
 

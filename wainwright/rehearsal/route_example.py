@@ -13,7 +13,7 @@ from wainwright.core.asking import Asks, Facts, asked
 from wainwright.core.money import Money, places
 from wainwright.core.routing import Route, finance_faults, work_out_route
 from wainwright.core.rules import kinds
-from wainwright.core.said import joined, say
+from wainwright.core.said import both, joined, say
 from wainwright.fields import typed_number
 from wainwright.formats.countries import country_code
 from wainwright.people.models import Firm, Membership
@@ -61,7 +61,7 @@ def example(firm: Firm, line: str, draft: Asks | None = None) -> Example:
         by_rule = [
             s
             for s in book.settings
-            if low in (kinds()[s.kind].title.casefold(), s.text.casefold(), s.text.casefold().rstrip("."))
+            if low.rstrip(".") in {words.casefold().rstrip(".") for words in (*both(kinds()[s.kind].title), *both(s.text))}
         ]
         category = next((code for code, each in book.categories.items() if low in (code, each.name.casefold())), "")
         keys = groups.meant.get(low, [])

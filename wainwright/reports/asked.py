@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import urlencode
 
-from wainwright.core.said import as_figure, joined, said_by, say
+from wainwright.core.said import as_figure, both, joined, said_by, say
 from wainwright.core.spans import NoSpan, Span, span_before, span_of
 from wainwright.core.table import Part
 from wainwright.errors import Refusal
@@ -198,7 +198,11 @@ def _conditions(
         )
         return tuple(of)[:MOST_CONDITIONS], (), typed
     found = [Choice(dim, part) for dim in dims.values() for part in dim.find(reader, typed)]
-    same = [each for each in found if typed.casefold() in (each.part.label.casefold(), each.part.id.casefold())]
+    same = [
+        each
+        for each in found
+        if typed.casefold() in {words.casefold() for words in (*both(each.part.label), each.part.id)}
+    ]
     fits = same if len(same) == 1 else found
     if len(fits) == 1:
         of[fits[0].dim.key, fits[0].part.id] = None

@@ -11,7 +11,7 @@ from django.db.models import Q
 
 from wainwright.accounts.models import CodingPart
 from wainwright.core.picking import folded
-from wainwright.core.said import joined, kept, say
+from wainwright.core.said import both, joined, kept, say
 from wainwright.core.spans import PIECES, NoSpan, Piece, piece_by
 from wainwright.core.table import Part
 from wainwright.fields import whole
@@ -207,7 +207,9 @@ def choice(
     def find(reader: Reader, text: str) -> list[Part]:
         wanted = folded(text)
         found = [Part(part, label(reader, part)) for part in by_id]
-        return [each for each in found if wanted and folded(each.label).startswith(wanted)]
+        return [
+            each for each in found if wanted and any(folded(words).startswith(wanted) for words in both(each.label))
+        ]
 
     return Dim(
         key, words, (field_,), parts,

@@ -19,6 +19,7 @@ from wainwright.errors import Refusal
 from wainwright.formats.tables import write_csv
 from wainwright.formats.workbook import write_answer
 from wainwright.people.models import Membership
+from wainwright.reading import read_out
 from wainwright.trips.printing import printed
 
 FORMS = {"xlsx": "XLSX", "csv": "CSV", "pdf": "PDF", "json": "JSON"}
@@ -40,8 +41,8 @@ class Told:
     def rows(self) -> list[tuple[str, str]]:
         """The same as pairs."""
         return [
-            ("Asked", self.sentence), (say("By"), joined("", (self.by.person.name, ", ", self.by.firm.name))), (say("As of"), self.as_of),
-            ("Currency", self.by.firm.currency),
+            (say("The question"), self.sentence), (say("By"), joined("", (self.by.person.name, ", ", self.by.firm.name))), (say("As of"), self.as_of),
+            (say("Currency"), self.by.firm.currency),
         ]  # fmt: skip
 
 
@@ -56,9 +57,9 @@ def file_of(form: str, told: Told, table: Table) -> bytes:
     if form == "csv":
         return "".join(_csv(table)).encode()
     if form == "xlsx":
-        return write_answer(told.title, table, [*told.rows, *(("Note", note) for note in table.notes)])
+        return write_answer(told.title, table, [*told.rows, *((say("Note"), note) for note in table.notes)])
     if form == "json":
-        return json.dumps(_data(told, table), ensure_ascii=False, indent=1).encode()
+        return json.dumps(read_out(_data(told, table)), ensure_ascii=False, indent=1).encode()
     if form != "pdf":
         raise Refusal(say("Choose CSV, XLSX, PDF or JSON."), "form")
     if len(table.rows) > MOST_ROWS:

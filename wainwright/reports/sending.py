@@ -26,9 +26,11 @@ from wainwright.core.spans import month_end
 from wainwright.core.table import Table, as_data
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import typed_day
+from wainwright.language import read_by, written_for
 from wainwright.news.services import Enclosed, tell
 from wainwright.people.models import Firm, Membership
 from wainwright.people.post import post
+from wainwright.reading import again
 from wainwright.reports.asked import read, read_rightly, sentence
 from wainwright.reports.catalogue import reports
 from wainwright.reports.files import FORMS, TYPES, Told, as_of, file_of
@@ -348,8 +350,9 @@ def _to_member(run: Run, sending: Sending, member: Membership, mine: Seen) -> st
     same = member.pk == run.by_id or (member.may["read_all"] and run.by.may["read_all"])
     seen = mine if same else _seen(run, member)
     text, body = _words(run, seen)
-    files, problem = _files(run, sending, member, seen)
-    tell(member, text, _link(run), f"{body}{problem}", files)
+    with read_by(member.person.language, member.firm.language):
+        files, problem = _files(run, sending, member, seen)
+    tell(member, text, _link(run), joined("", (body, problem)), files)
     return (
         say("sent: came empty{problem}", problem=problem)
         if not seen.table.rows
@@ -362,25 +365,15 @@ def _to_address(run: Run, sending: Sending, address: str, mine: Seen) -> str:
     if address.rpartition("@")[2] not in domains_of(run.firm):
         return say("not sent: it is not an address of the firm any more")
     text, body = _words(run, mine)
-    files, problem = _files(run, sending, run.by, mine)
-    link = f"{settings.ADDRESS}{_link(run)}"
-    mail = EmailMultiAlternatives(
-        text[:150],
-        say(
-            "{body}{problem}\n\n{link}\n\nSet up by {by}, {run}.",
-            body=body,
-            problem=problem,
-            link=link,
-            by=run.by.person.name,
-            run=run.firm.name,
-        ),
-        settings.DEFAULT_FROM_EMAIL,
-        [address],
-    )
+    with written_for(run.firm):
+        files, problem = _files(run, sending, run.by, mine)
+        set_up = say("Set up by {by}, {run}.", by=run.by.person.name, run=run.firm.name)
+        words = "\n\n".join((str(joined("", (body, problem))), f"{settings.ADDRESS}{_link(run)}", str(set_up)))
+        mail = EmailMultiAlternatives(again(text)[:150], words, settings.DEFAULT_FROM_EMAIL, [address])
     for each in files:
         mail.attach(each.name, each.content, each.media_type)
     post(mail)
-    return f"sent{problem}"
+    return say("sent{problem}", problem=problem)
 
 
 def _words(run: Run, seen: Seen) -> tuple[str, str]:
@@ -395,7 +388,7 @@ def _files(run: Run, sending: Sending, member: Membership, seen: Seen) -> tuple[
     """The files that go with it, and what could not be made, in words. An empty answer needs none."""
     if not seen.table.rows:
         return (), ""
-    told = Told(run.title, seen.words, member, as_of(run.firm.zone))
+    told = Told(kept(run.title), seen.words, member, as_of(run.firm.zone))
     found, problems = [], []
     for form in sending.forms:
         try:
@@ -408,7 +401,7 @@ def _files(run: Run, sending: Sending, member: Membership, seen: Seen) -> tuple[
             )
         except Refusal as refusal:
             problems.append(refusal.message)
-    return tuple(found), "".join(f" {problem}" for problem in problems)
+    return tuple(found), joined(" ", ("", *problems)) if problems else ""
 
 
 def _link(run: Run) -> str:

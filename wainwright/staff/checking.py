@@ -190,7 +190,7 @@ def _no_circles(rows: list[Checked], named: dict[str, Checked]) -> None:
             at = named[at].led_by
         if at == row.email:
             round_ = joined(say(" is led by "), (named[each].name for each in [*seen, row.email]))
-            row.wrong("manager", say("They lead each other in a circle: {round}.", round=round_[:150]))
+            row.wrong("manager", say("They lead each other in a circle: {round}.", round=round_))
 
 
 def _no_lost_leaders(rows: list[Checked], named: dict[str, Checked]) -> None:

@@ -6,7 +6,7 @@ from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from wainwright.core.said import joined, say
+from wainwright.core.said import joined, say, say_many
 from wainwright.downloads import csv_file
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import whole
@@ -71,9 +71,13 @@ def look(request, table_id: int):
 def take(request, table_id: int):
     """Invite everybody who is new and right."""
     done = importing.invite_all(request.member, table_id, whole(request.POST.get("said")))
-    words = say("person is") if done.invited == 1 else say("people are")
     messages.info(
-        request, say("{invited} {words} invited: a mail to each is on its way.", invited=done.invited, words=words)
+        request,
+        say_many(
+            "{count} person is invited: a mail is on its way.",
+            "{count} people are invited: a mail to each is on its way.",
+            done.invited,
+        ),
     )
     return redirect("people-table", table_id)
 

@@ -49,7 +49,7 @@ def rows_of(file: TripFile) -> list[Row]:
         rows.append(
             Row(f"stay:{first.date}", datetime.combine(first.date, time(21)), datetime.combine(leaves, time(9)), "stay",
                 _lodging(first), first.place["town"],
-                nights % {"count": len(stay), "day": day_words(leaves)} + (f"; {note}" if note else ""))
+                nights % {"count": len(stay), "day": day_words(leaves)} + (joined("; ", ("", note)) if note else ""))
         )  # fmt: skip
     for b in file.bookings:
         if b.stands and b.kind == "car":
@@ -114,8 +114,8 @@ def itinerary_text(file: TripFile) -> str:
         until = f"{row.ends:%H:%M}" if row.ends.date() == row.at.date() else moment_text(row.ends)
         when = day_words(row.at) if row.mode == "stay" else joined(" – ", (moment_text(row.at), until))
         lines.append(
-            str(joined("", (when, "  ", row.title)))
-            + (f" ({row.note})" if row.note else "")
+            joined("", (when, "  ", row.title))
+            + (joined("", (" (", row.note, ")")) if row.note else "")
             + (f", {_seat(row)}" if row.seats else "")
         )
     return "\n".join(map(str, lines))
@@ -135,7 +135,7 @@ def calendar_of(files: list[TripFile], name: str) -> bytes:
             row = _leg_row(leg, booking)
             entries.append(
                 Appointment(f"{file.trip.subject}-leg-{leg.pk}@wainwright", joined("", (capfirst(gettext(leg.mode)), " ", leg.origin['town'], " – ", leg.target['town'])),
-                            leg.leaves, leg.origin["zone"], leg.arrives, leg.target["zone"], leg.origin["name"],
+                            leg.leaves, leg.origin["zone"], leg.arrives, leg.target["zone"], place_said(leg.origin["name"]),
                             "\n".join(map(str, filter(None, [file.trip.title, row.note, capfirst(_seat(row)) if row.seats else ""]))), timedelta(hours=2))
             )  # fmt: skip
         for stay in file.stays:

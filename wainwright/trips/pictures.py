@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date
 
 from wainwright.core.journey import Mode
-from wainwright.core.said import kept, say
+from wainwright.core.said import kept
 from wainwright.drawing.map import draw_map
 from wainwright.drawing.ribbon import Ribbon, RibbonData, Spend, draw
 from wainwright.trips.facts import hosted
@@ -36,9 +36,7 @@ def data_of(file: TripFile, spends: list[Spend]) -> RibbonData:
 def papers_asked(file: TripFile) -> list[str]:
     """The kinds of paper that findings still ask for."""
     open_ones = [each.finding for each in file.judged if each.finding.cure.target == "papers" and each.open]
-    return list(
-        dict.fromkeys(f.cure.label.removeprefix(say("Attach the ")).removeprefix(say("Attach ")) for f in open_ones)
-    )
+    return list(dict.fromkeys(f.cure.label.removeprefix("Attach the ") for f in open_ones))
 
 
 def paper_day(file: TripFile) -> date | None:

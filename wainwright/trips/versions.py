@@ -76,7 +76,7 @@ def lines_of(file: TripFile) -> list[Line]:
             f"day:{day.day}",
             say("Daily allowance"),
             joined("", (day_text(day.day), ", ", day.place.town)),
-            f"{day.amount}{supplied}",
+            joined("", (day.amount, supplied)),
         )
     for each in file.figures.estimates:
         line(f"cost:{each.key}", say("Costs"), each.label, joined("", (each.amount, ", ", _PAYS[each.paid_by].lower())))

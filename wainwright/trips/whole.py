@@ -14,7 +14,7 @@ from wainwright.core.journey import Journey, Mode, Place
 from wainwright.core.journey import Leg as CoreLeg
 from wainwright.core.journey import Night as CoreNight
 from wainwright.core.money import Money, total
-from wainwright.core.said import as_figure, joined, said_by, say, say_many
+from wainwright.core.said import as_figure, capital, joined, said_by, say, say_many
 from wainwright.core.workings import Step, Workings, plain
 from wainwright.formats.places import town
 from wainwright.ports.market import Offer
@@ -87,10 +87,8 @@ class Pricer:
                 zero, zero, 0, zero, zero, Workings(say("The whole trip")), say("There is {error}.", error=error)
             )
         except ValueError as error:
-            words = said_by(error)
-            return WholeCost(
-                zero, zero, 0, zero, zero, Workings(say("The whole trip")), words[:1].upper() + words[1:] + "."
-            )
+            words = joined("", (capital(said_by(error)), "."))
+            return WholeCost(zero, zero, 0, zero, zero, Workings(say("The whole trip")), words)
         steps, fares, extra = [], zero, zero
         for offer in offers:
             fares = fares + offer.price

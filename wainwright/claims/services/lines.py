@@ -100,29 +100,24 @@ def take_line_out(
         raise Refusal(say("Only a cost leaves a claim alone. Correct it, or send the whole claim back."))
     if len(was.lines) == 1:
         raise Refusal(say("It is the only line. Send the whole claim back, or turn it down."))
-    act = say("turned down") if down else say("sent back")
+    act = say("Turned down") if down else say("Sent back")
     expense.claim, expense.turned_down_in = None, claim
-    expense.turned_down_why = say(
-        "{act} by {member}: {words}", act=act.capitalize(), member=member.person.name, words=words
-    )[:300]
+    expense.turned_down_why = say("{act} by {member}: {words}", act=act, member=member.person.name, words=words)[:300]
     expense.save(update_fields=["claim", "turned_down_in", "turned_down_why"])
     _amended(
         member,
         claim,
-        say("{act} one line", act=act),
+        say("turned down one line") if down else say("sent back one line"),
         was.without(key),
         key,
-        joined("", (act.capitalize(), ": ", words)),
+        joined(": ", (act, words)),
     )
     follow_meals(claim.pk)
     tell(
         claim.claimant,
-        say(
-            "{line_label}, {says}, was {act} alone: it lies in your tray",
-            line_label=line.label,
-            says=line.says,
-            act=act,
-        ),
+        say("{line}, {says}, was turned down alone: it lies in your tray", line=line.label, says=line.says)
+        if down
+        else say("{line}, {says}, was sent back alone: it lies in your tray", line=line.label, says=line.says),
         "/tray/",
         words,
     )
@@ -247,7 +242,7 @@ def _corrected(
         ),
     )
     tell(
-        claim.claimant, say("Finance {act} on {claim_title}: {line_label}", act=act, claim_title=claim.title, line_label=line.label), link(claim),
+        claim.claimant, say("Finance on {claim_title}, {line_label}: {act}", act=act, claim_title=claim.title, line_label=line.label), link(claim),
         say("{why} {told}. You can object on the claim's page while it is not paid.", why=why, told=told),
     )  # fmt: skip
     return changes

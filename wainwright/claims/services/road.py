@@ -248,14 +248,14 @@ def ended(member: Membership, claim: Claim, act: str, comment: str, given_for: s
     what = say("sent the claim back") if act == "send_back" else say("turned the claim down")
     after = {"state": claim.state, "comment": comment}
     record(member, what, claim.subject, before={"state": before}, after=after, for_whom=given_for)
-    words = say("was sent back to you") if act == "send_back" else say("was turned down")
-    more = say(" What was on it lies in your tray again ({back}).", back=back) if back else ""
-    tell(
-        claim.claimant,
-        say("{claim_title} {words} by {member}", claim_title=claim.title, words=words, member=member.person.name),
-        link(claim),
-        f"{comment}{more}",
+    who = {"title": claim.title, "member": member.person.name}
+    news = (
+        say("{title} was sent back to you by {member}", **who)
+        if act == "send_back"
+        else say("{title} was turned down by {member}", **who)
     )
+    more = say(" What was on it lies in your tray again ({back}).", back=back) if back else ""
+    tell(claim.claimant, news, link(claim), joined("", (comment, more)))
 
 
 def finance_claim(member: Membership, claim_id: int, version: int | None = None) -> Claim:

@@ -37,7 +37,7 @@ class SchemeFaults(ValueError):
 
     def __init__(self, faults: Sequence[Fault]) -> None:
         self.faults = tuple(faults)
-        super().__init__(joined("; ", (f"{fault.where}: {fault.words}" for fault in faults)))
+        super().__init__(joined("; ", (joined(": ", (fault.where, fault.words)) for fault in faults)))
 
 
 class _Wrong(ValueError):

@@ -120,7 +120,7 @@ class Row:
         """Return, of a period that it fits, why: each condition that is not plain from the period itself, in words."""
         said = [
             (self.night is not None, say("with a night away") if self.night else say("without a night away")),
-            (self._by_hours, joined("", (plain(round(at.hours, 2)), " h", self._bounds))),
+            (self._by_hours, joined(", ", (say("{hours} h", hours=plain(round(at.hours, 2))), *self._bounds))),
             (
                 self.journey_from is not None,
                 say(
@@ -156,7 +156,7 @@ class Row:
         conditions = [
             (bool(self.period), joined(say(" or "), (KIND_WORDS[kind] for kind in Kind if kind in self.period))),
             (self.night is not None, say("with a night away") if self.night else say("without a night away")),
-            (bool(self._bounds), self._bounds.removeprefix(", ")),
+            (bool(self._bounds), joined(", ", self._bounds)),
             (self.journey_from is not None, say("the journey from {h} h", h=_h(self.journey_from))),
             (self.journey_over is not None, say("the journey over {h} h", h=_h(self.journey_over))),
             (self.left_from is not None, say("left at or after {clock}", clock=_clock(self.left_from))),
@@ -196,9 +196,13 @@ class Row:
         )
 
     @property
-    def _bounds(self) -> str:
-        bounds = (("from", self.hours_from), ("over", self.hours_over), ("below", self.hours_below))
-        return "".join(f", {word} {_h(hours)} h" for word, hours in bounds if hours is not None)
+    def _bounds(self) -> list[str]:
+        bounds = (
+            (self.hours_from, say("from {h} h", h=_h(self.hours_from))),
+            (self.hours_over, say("over {h} h", h=_h(self.hours_over))),
+            (self.hours_below, say("below {h} h", h=_h(self.hours_below))),
+        )
+        return [words for hours, words in bounds if hours is not None]
 
 
 KIND_WORDS = {

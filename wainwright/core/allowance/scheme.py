@@ -240,6 +240,6 @@ def in_force(schemes: Scheme | Sequence[Scheme], day: date) -> Scheme:
     if isinstance(schemes, Scheme):
         return schemes
     if not schemes:
-        raise ValueError("there is no allowance scheme")
+        raise ValueError(say("there is no allowance scheme"))
     begun = [each for each in schemes if each.since <= day]
     return max(begun, key=lambda each: each.since) if begun else min(schemes, key=lambda each: each.since)

@@ -8,7 +8,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Literal
 
 from wainwright.core.money import Money
-from wainwright.core.said import joined, said_by, say
+from wainwright.core.said import joined, said_by, say, small
 from wainwright.core.workings import as_number
 
 Type = Literal["money", "days", "count", "percent", "km", "choice", "yes", "words"]
@@ -74,7 +74,7 @@ def read_params(params: Collection[Param], typed: Mapping[str, str], currency: s
         text = text or (param.default if param.type == "choice" else "")
         if not text:
             if param.needed and param.type != "yes":
-                faults[param.name] = say("Say {param_label}.", param_label=param.label.lower())
+                faults[param.name] = say("Say {param_label}.", param_label=small(param.label))
             continue
         try:
             value = _value(param, text, currency)

@@ -39,16 +39,17 @@ def remind(member: Membership, charge_ids: Sequence[int]) -> int:
         by_owner.setdefault(charge.owner, []).append(charge)
     for owner, theirs in by_owner.items():
         oldest = (today - theirs[0].date).days
-        what = (
-            say("{theirs_count} charges lie", theirs_count=len(theirs))
-            if len(theirs) > 1
-            else say("The charge of {merchant} lies", merchant=theirs[0].merchant)
-        )
         tell(
             owner,
             say(
-                "{what} loose in your tray, the oldest since {oldest} days. Take them or mark them personal.",
-                what=what,
+                "{count} charges lie loose in your tray, the oldest since {oldest} days. Take them or mark them personal.",
+                count=len(theirs),
+                oldest=oldest,
+            )
+            if len(theirs) > 1
+            else say(
+                "The charge of {merchant} lies loose in your tray, since {oldest} days. Take it or mark it personal.",
+                merchant=theirs[0].merchant,
                 oldest=oldest,
             ),
             "/tray/",

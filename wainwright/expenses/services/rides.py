@@ -261,13 +261,8 @@ def _fill(expense: Expense, ride: Ride, known: Priced) -> None:
     expense.km_looked_up, expense.km_reason = driven.looked_up, ride.reason.strip()[:200]
     expense.odometer_start, expense.odometer_end = ride.odometer or (None, None)
     expense.workings = [
-        say(
-            "{town} to {town_2}: {how}{reason}",
-            town=ride.origin.town,
-            town_2=ride.target.town,
-            how=driven.how,
-            reason=reason,
-        ),
+        # Names first, then a sentence: each part is known again by itself where it is kept.
+        joined(": ", (f"{ride.origin.town} – {ride.target.town}", joined("", (driven.how, reason)))),
         *figure.workings.lines(),
     ]
 

@@ -55,7 +55,7 @@ def typed_parts(request, expense: Expense, keep: Callable[[list[editing.PartType
         left = expense.amount - total((part.amount for part in parts), expense.currency)
         if rest and parts and left:
             own = rest == "personal"
-            label = "Personal" if own else rulebook(expense.firm).names.get(rest, "The rest")
+            label = say("Personal") if own else rulebook(expense.firm).names.get(rest) or say("The rest")
             parts.append(editing.PartTyped(expense.category if own else rest, label, left, own))
         keep(parts)
         return None

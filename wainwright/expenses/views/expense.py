@@ -24,6 +24,7 @@ from wainwright.expenses.selectors import expense_for
 from wainwright.expenses.services import editing, pages, receipts
 from wainwright.fields import tell, typed_number, whole
 from wainwright.formats.pictures import MOST_BYTES
+from wainwright.language import in_box
 from wainwright.rulebook.models import Category
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.selectors import history
@@ -76,9 +77,9 @@ def show(request, expense: Expense, status: int = 200, **more):
 def part_rows(expense: Expense) -> list[dict]:
     """The parts of a bill as rows of its form."""
     return [
-        {"category": p.category, "label": p.label, "amount": str(Money.from_minor(p.amount_minor, expense.currency).amount), "personal": p.personal,
+        {"category": p.category, "label": p.label, "amount": in_box(Money.from_minor(p.amount_minor, expense.currency).amount), "personal": p.personal,
          "night": (p.night or p.day).isoformat() if p.night or p.day else "", "meal": p.meal,
-         "tax": str(Money.from_minor(p.tax_minor, expense.currency).amount) if p.tax_minor else "", "code": str(p.coding)}
+         "tax": in_box(Money.from_minor(p.tax_minor, expense.currency).amount) if p.tax_minor else "", "code": str(p.coding)}
         for p in expense.parts.all()
     ]  # fmt: skip
 
@@ -93,7 +94,7 @@ def _own_personal(expense: Expense) -> str:
     """What is personal of a cost, where that is all that its parts say."""
     parts = list(expense.parts.all())
     if len(parts) == 2 and parts[1].personal and not any(p.night or p.meal for p in parts):
-        return str(Money.from_minor(parts[1].amount_minor, expense.currency).amount)
+        return in_box(Money.from_minor(parts[1].amount_minor, expense.currency).amount)
     return ""
 
 

@@ -21,7 +21,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.people.may import must
 from wainwright.people.models import Membership
 from wainwright.reconciling.models import BankAccount, Line, Match, MatchedThing, StatementFile
-from wainwright.reconciling.selectors import expected, label_of, open_lines
+from wainwright.reconciling.selectors import expected, label_of, open_lines, told_as
 from wainwright.reconciling.services.base import account_for
 from wainwright.reconciling.services.posted import key_of, must_be_entered, posted_for
 from wainwright.trail.services import record
@@ -99,8 +99,9 @@ def _confirm(
                 told=told,
             )
         )
-    names = joined(", ", (label_of(each.key, each) for each in things[:3]))
-    match = Match.objects.create(account=account, why=names[:300], posting=posting, by=member, time=clock.now())
+    match = Match.objects.create(
+        account=account, why=told_as(things)[:300], posting=posting, by=member, time=clock.now()
+    )
     try:
         with transaction.atomic():
             MatchedThing.objects.bulk_create(
@@ -108,7 +109,7 @@ def _confirm(
                     match=match,
                     firm_id=account.firm_id,
                     key=each.key,
-                    label=label_of(each.key, each),
+                    label=label_of(each.key, each)[:200],
                     amount_minor=each.amount.minor,
                 )
                 for each in things
@@ -118,7 +119,7 @@ def _confirm(
     Line.objects.filter(pk__in=[row.pk for row in rows]).update(match=match)
     record(
         member,
-        "matched",
+        say("matched lines of a statement"),
         f"bankaccount:{account.pk}",
         after={"lines": [row.pk for row in rows], "things": [each.key for each in things]},
     )

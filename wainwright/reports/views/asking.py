@@ -12,7 +12,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET
 
 from wainwright.core.picking import folded
-from wainwright.core.said import say
+from wainwright.core.said import both, joined, say
 from wainwright.core.spans import NAMES
 from wainwright.core.table import Row, Table
 from wainwright.downloads import kept_file
@@ -51,11 +51,7 @@ def catalogue(request):
     member = request.member
     text = request.GET.get("q", "")[:80]
     wanted = folded(text)
-    shown = [
-        each
-        for each in reports().values()
-        if each.open_to(member) and wanted in folded(f"{each.title} {each.question} {each.subject}")
-    ]
+    shown = [each for each in reports().values() if each.open_to(member) and _named_like(each, wanted)]
     runs = keeping.last_runs(member)
     subjects = [
         (subject, [(each, runs.get(each.key)) for each in shown if each.subject == subject]) for subject in SUBJECTS
@@ -152,6 +148,12 @@ def leads(report: Report, asked: Asked, row: Row) -> str:
     if row.link or not (report.each and row.of):
         return row.link
     return f"/reports/{report.key}/things/?{asked.address(of=asked.narrowed(row.of))}"
+
+
+def _named_like(report: Report, wanted: str) -> bool:
+    """Whether a report is called so, in the reader's language or in English."""
+    said = joined(" ", (report.title, report.question, report.subject))
+    return any(wanted in folded(words) for words in both(said))
 
 
 def _remember(request, report: Report, words: str, address: str) -> None:

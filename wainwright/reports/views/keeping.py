@@ -9,7 +9,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from wainwright import clock
-from wainwright.core.said import as_figure, say
+from wainwright.core.said import as_figure, kept, say
 from wainwright.core.table import Table, differences
 from wainwright.downloads import kept_file
 from wainwright.errors import NotAllowed, Refusal, Stale
@@ -163,7 +163,7 @@ def run_file(request, ran_id: int, form: str):
     try:
         content = file_of(
             form,
-            Told(run.title, run.sentence, run.by, as_figure(day, "%-d %b %Y")),
+            Told(kept(run.title), kept(run.sentence), run.by, as_figure(day, "%-d %b %Y")),
             keeping.table_of(run),
         )
     except Refusal as refusal:

@@ -8,6 +8,7 @@ from datetime import date, timedelta
 
 from wainwright import clock
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.formats.statement import StatementLine
 from wainwright.ports.card_issuer import CardAsked, IssuerError
 
@@ -27,7 +28,9 @@ class Standin:
     def charges(self, card: CardAsked, first: date, last: date) -> Sequence[StatementLine]:
         """Return the made-up charges of a card. Raises ``IssuerError``."""
         if card.last_four == SILENT:
-            raise IssuerError(f"{card.issuer} does not answer now. Nothing is lost; ask again later.")
+            raise IssuerError(
+                say("{issuer} does not answer now. Nothing is lost; ask again later.", issuer=card.issuer)
+            )
         today = clock.today("UTC")
         days = ((first + timedelta(days=n)) for n in range((min(last, today) - first).days + 1))
         return [line for day in days if (line := self._of_day(card, day, today)) is not None]

@@ -13,6 +13,7 @@ from decimal import Decimal
 
 from wainwright.core.journey import Place
 from wainwright.core.money import Money
+from wainwright.core.said import say
 from wainwright.formats.places import airport_of, town
 from wainwright.formats.places import place as place_of
 from wainwright.ports.market import (
@@ -36,7 +37,7 @@ from wainwright.standins.market.lines import rides
 from wainwright.standins.market.moods import answer
 from wainwright.standins.market.rooms import rooms
 
-GONE = "This is no longer on offer. Search again."
+GONE = say("This is no longer on offer. Search again.")
 
 
 class Standin:
@@ -115,7 +116,7 @@ class Standin:
         """Hold things at their price; the reference follows from ``once``, so a repeat is the same hold."""
         moods = answer()
         if "sold_out" in moods:
-            raise SoldOut("It was sold out a moment ago. Search again for what is left.")
+            raise SoldOut(say("It was sold out a moment ago. Search again for what is left."))
         prices = [self._price(key) for key in keys]
         price = prices[0]
         for other in prices[1:]:
@@ -130,7 +131,7 @@ class Standin:
         if key.startswith("stay/"):
             room = self.stay(key)
             if not room.rooms_left:
-                raise SoldOut(f"{room.name} has no room left for these nights.")
+                raise SoldOut(say("{name} has no room left for these nights.", name=room.name))
             return room.price
         return self.offer(key).price
 
@@ -141,12 +142,14 @@ class Standin:
     def confirm(self, reference: str, card: str) -> None:
         """Accept every confirmation on a card, unless the mood says otherwise."""
         if "card_refused" in answer():
-            raise CardRefused(f"The card ending {card} was refused." if card else "The card was refused.")
+            raise CardRefused(
+                say("The card ending {card} was refused.", card=card) if card else say("The card was refused.")
+            )
 
     def ticket(self, reference: str) -> str:
         """Return the ticket number that follows from the reference."""
         if "ticket_late" in answer():
-            raise NotYet("The ticket is not issued yet.")
+            raise NotYet(say("The ticket is not issued yet."))
         digits = int(hashlib.sha256(f"ticket {reference}".encode()).hexdigest(), 16) % 10**10
         return f"704-{digits:010d}"
 

@@ -8,18 +8,19 @@ from pathlib import Path
 
 from django.conf import settings
 
+from wainwright.core.said import say
 from wainwright.ports.market import MarketError
 
 # Mood -> what it does, as the demo's page says it.
 MOODS = {
-    "slow": "Every answer takes two seconds",
-    "silent": "The market does not answer at all",
-    "sold_out": "What is held is sold out a moment before",
-    "dearer": "Prices rise by 7 % between the search and the hold",
-    "rises_later": "Prices of what is held rise by 12 % before it is confirmed",
-    "card_refused": "The card is refused when a hold is confirmed",
-    "ticket_late": "Tickets are not issued yet, though confirmed",
-    "nonsense": "Searches answer things that cannot be, beside true ones",
+    "slow": say("Every answer takes two seconds"),
+    "silent": say("The market does not answer at all"),
+    "sold_out": say("What is held is sold out a moment before"),
+    "dearer": say("Prices rise by 7 % between the search and the hold"),
+    "rises_later": say("Prices of what is held rise by 12 % before it is confirmed"),
+    "card_refused": say("The card is refused when a hold is confirmed"),
+    "ticket_late": say("Tickets are not issued yet, though confirmed"),
+    "nonsense": say("Searches answer things that cannot be, beside true ones"),
 }
 SLOW, SILENT = 2.0, 30.0
 
@@ -50,7 +51,7 @@ def answer() -> frozenset[str]:
     now = moods()
     if "silent" in now:
         time.sleep(SILENT)
-        raise MarketError("The market did not answer.")
+        raise MarketError(say("The market did not answer."))
     if "slow" in now:
         time.sleep(SLOW)
     return now

@@ -70,7 +70,7 @@ class AddLegPanel(Panel):
                 for leg, how in added
             ),
         )
-        messages.info(page.request, f"{words}.")
+        messages.info(page.request, joined("", (words, ".")))
         return ""
 
 

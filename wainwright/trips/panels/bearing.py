@@ -8,7 +8,7 @@ from typing import Any
 from wainwright.accounts.split_form import TypedSplit, do_split, editor
 from wainwright.accounts.splits import shares_of
 from wainwright.core.money import Money, total
-from wainwright.core.said import joined, say
+from wainwright.core.said import joined, kept, say, small
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.trips.bearing import plan_by_coding
 from wainwright.trips.panels.base import Again, Page, Panel, act
@@ -50,7 +50,7 @@ class BearingPanel(Panel):
         if len(rows) > 1:
             return say("{rows_count} splits", rows_count=len(rows))
         shares = " : ".join(f"{part.share.normalize():f}" for part in shares_of(page.trip)[rows[0]["about"]])
-        return joined("", (rows[0]["label"].partition(",")[0].lower(), " ", shares))
+        return joined("", (small(kept(rows[0]["label"].partition(",")[0])), " ", shares))
 
     def asks(self, page: Page) -> bool:
         """Where a coding does not hold together, or what was split is gone."""

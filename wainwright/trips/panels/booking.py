@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 from django.contrib import messages
 
 from wainwright.bookings.models import Booking
-from wainwright.core.said import joined, say
+from wainwright.core.said import joined, kept, say, small
 from wainwright.trips.figures import b_key
 from wainwright.trips.panels.base import Line, LinePanel, Page, act
 from wainwright.trips.panels.booked import (
@@ -66,7 +66,7 @@ class BookingPanel(LinePanel):
             f"booking-{b.pk}", begin, say("hire car") if b.kind == "car" else b.kind,
             "" if b.by_hand else f"{begin:%H:%M}", b.label, joined(", ", filter(None, [*more, f"“{said}”" if said else ""])),
             b.state, until_words(page, b), bool(b.problem), price_with_extras(page, b), level_on(page, b_key(b)),
-            joined(", ", (say("of it {other_label}", other_label=other.label.lower()) for other in extras_of(page, b))),
+            joined(", ", (say("of it {other_label}", other_label=small(kept(other.label))) for other in extras_of(page, b))),
         )  # fmt: skip
 
     def answers(self, target: str, page: Page) -> str:

@@ -11,7 +11,7 @@ from django.contrib import messages
 
 from wainwright.core.journey import Mode
 from wainwright.core.money import Money
-from wainwright.core.said import as_figure, joined, kept, say
+from wainwright.core.said import as_figure, joined, kept, say, small
 from wainwright.core.workings import day_text
 from wainwright.drawing.ribbon import minutes
 from wainwright.errors import Refusal
@@ -93,7 +93,10 @@ class LegPanel(LinePanel):
                 price = price_with_extras(page, booking)
                 extra = joined(
                     ", ",
-                    (say("of it {other_label}", other_label=other.label.lower()) for other in extras_of(page, booking)),
+                    (
+                        say("of it {other_label}", other_label=small(kept(other.label)))
+                        for other in extras_of(page, booking)
+                    ),
                 )
             else:
                 extra = say("in the price of {leaves}", leaves=day_text(firsts[booking.pk].leaves))

@@ -139,10 +139,10 @@ def _planned(member: Membership, text: str) -> tuple[list[_Planned], Begun]:
             words,
             say(
                 "{mode} {town} to {town_2} ",
-                mode=typed.mode or "flight",
+                mode=typed.mode or say("flight"),
                 town=typed.origin.town,
                 town_2=typed.target.town,
-            ).casefold(),
+            ),
         )
     ways = [_way(member, typed.mode, typed.origin, typed.target, typed.out, typed.out_time, None)]
     if typed.back is not None:

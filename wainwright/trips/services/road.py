@@ -15,10 +15,10 @@ from wainwright.accounts.services import give_back
 from wainwright.bookings import services as bookings
 from wainwright.bookings.models import Booking
 from wainwright.core.risk import plan_risk
-from wainwright.core.said import joined, say
+from wainwright.core.said import joined, kept, say
 from wainwright.core.states import TRIP
 from wainwright.errors import Refusal, Stale
-from wainwright.language import written_for
+from wainwright.language import read_by, written_for
 from wainwright.news.services import Enclosed, tell
 from wainwright.people.acting import must_be_oneself, must_prepare
 from wainwright.people.models import Membership
@@ -263,15 +263,15 @@ def ended(member: Membership, trip: Trip, act: str, comment: str, given_for: str
         what = say("turned the change of the trip down")
     after = {"state": trip.state, "comment": comment}
     record(member, what, trip.subject, before={"state": before}, after=after, for_whom=given_for)
-    words = say("was sent back to you") if act == "send_back" else say("was turned down")
-    if again:
-        words = say("stays as it was authorised: its change was turned down")
-    tell(
-        trip.traveller,
-        say("{trip_title} {words} by {member}", trip_title=trip.title, words=words, member=member.person.name),
-        link(trip),
-        comment,
+    who = {"title": trip.title, "member": member.person.name}
+    news = (
+        say("{title} stays as it was authorised: {member} turned its change down", **who)
+        if again
+        else say("{title} was sent back to you by {member}", **who)
+        if act == "send_back"
+        else say("{title} was turned down by {member}", **who)
     )
+    tell(trip.traveller, news, link(trip), comment)
 
 
 @on_commit_task(retries=3, retry_delay=30)
@@ -284,13 +284,17 @@ def _tell_what_came_of_it(trip_id: int, troubled: list[Booking]) -> None:
     trip = Trip.objects.select_related("traveller__person", "traveller__firm", "firm").get(pk=trip_id)
     file = load_file(trip.traveller, trip)
     done = any(b.state == "Ticketed" and not b.by_hand for b in file.bookings)
-    text = say("{trip_title} is authorised", trip_title=trip.title) + (
-        say(" and ticketed") if done and not troubled else ""
+    text = (
+        say("{trip_title} is authorised and ticketed", trip_title=trip.title)
+        if done and not troubled
+        else say("{trip_title} is authorised", trip_title=trip.title)
     )
+    with read_by(trip.traveller.person.language, trip.firm.language):
+        itinerary, enclosed = letters.itinerary_text(file), _enclosed(file)
     with transaction.atomic():
-        tell(trip.traveller, text, link(trip), letters.itinerary_text(file), _enclosed(file))
+        tell(trip.traveller, text, link(trip), itinerary, enclosed)
         for booking in troubled:
-            tell(trip.traveller, joined("", (booking.label, ": ", booking.problem)), link(trip))
+            tell(trip.traveller, joined(": ", (kept(booking.label), kept(booking.problem))), link(trip))
         send_itinerary(file)
 
 
@@ -415,11 +419,8 @@ def _late_tickets(now: datetime) -> None:
     """Bring a ticket that was not issued by its limit to the traveller and to whoever booked it, once."""
     for booking in bookings.tell_once_late(now):
         trip = booking.trip
-        words = say(
-            "{booking_label} is not ticketed, though its limit has passed. {problem}",
-            booking_label=booking.label,
-            problem=booking.problem,
-        ).strip()
+        late = say("{booking_label} is not ticketed, though its limit has passed.", booking_label=booking.label)
+        words = joined(" ", filter(None, (late, kept(booking.problem))))
         for member in {trip.traveller, booking.booker} - {None}:
             tell(member, words, link(trip))
         record(None, say("ticket late"), trip.subject, firm_id=trip.firm_id, after={"booking": booking.pk})

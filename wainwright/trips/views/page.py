@@ -66,7 +66,7 @@ def start(request):
             messages.info(request, said.words)
             if request.POST.get("then") == "ways":
                 return redirect(f"{address(trip, '')}ways/{search_of(Page(request, trip_for(member, trip.pk)))}")
-            more = ({"open": "move"} if trip.is_move else {}) | ({"line": said.rest} if said.rest else {})
+            more = ({"open": "move"} if trip.is_move else {}) | ({"line": str(said.rest).lower()} if said.rest else {})
             return redirect(address(trip, "") + (f"?{urlencode(more)}" if more else ""))
         except Refusal as refusal:
             wrong = refusal.message if refusal.field == "line" else ""

@@ -82,9 +82,11 @@ def asks_of_owner(reader: Reader) -> Iterator[Ask]:
         smallest = given if smallest is None else min(smallest, given)
         if used >= given * RUNS_OUT:
             left = given - used
-            words = say("is used up") if left <= 0 else say("runs out")
+            named = f"{row.code} {names.get(row.code, '')}".strip()
             yield Ask(
-                say("The budget of {code} {get} {words}", code=row.code, get=names.get(row.code, ""), words=words),
+                say("The budget of {code} is used up", code=named)
+                if left <= 0
+                else say("The budget of {code} runs out", code=named),
                 "/reports/budgets/",
                 say("See it"),
                 LATE if left <= 0 else NEAR,

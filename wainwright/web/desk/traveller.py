@@ -12,7 +12,7 @@ from wainwright import clock
 from wainwright.accounts.models import Payment
 from wainwright.claims.beside import owed_by
 from wainwright.claims.models import Claim
-from wainwright.core.said import as_figure, joined, say, say_many
+from wainwright.core.said import as_figure, joined, say, say_many, small
 from wainwright.core.waiting import CAN_WAIT, HOLDS, LATE, NEAR, Ask
 from wainwright.drawing.charts import Picture, upright
 from wainwright.expenses.models import Charge, Receipt
@@ -46,7 +46,7 @@ def asks_of_traveller(reader: Reader) -> Iterator[Ask]:
         claim = owed.claim
         yield Ask(
             say("You owe back on {claim_code} {claim_title}", claim_code=claim.code, claim_title=claim.title), f"/claims/{claim.pk}/", say("See it"), CAN_WAIT, amount=owed.left.amount,
-            since=clock.day_of(claim.sent, reader.firm.zone) if claim.sent else None, detail=claim.get_pays_back_display().lower(),
+            since=clock.day_of(claim.sent, reader.firm.zone) if claim.sent else None, detail=small(claim.get_pays_back_display()),
         )  # fmt: skip
     yield from _loose(reader)
 

@@ -23,7 +23,7 @@ from wainwright.core.said import as_figure, joined, say, say_many
 from wainwright.core.states import STAGES
 from wainwright.core.workings import as_number, day_text, moment_text
 from wainwright.drawing.ribbon import day_range
-from wainwright.language import day_words, in_signs, locale, lowered, range_words, strftime_words, sum_words
+from wainwright.language import day_words, in_box, in_signs, locale, lowered, range_words, strftime_words, sum_words
 from wainwright.people.selectors import demo_people as people_of_demo
 from wainwright.reading import again as said_again
 from wainwright.web.script_words import script_words as in_their_words
@@ -137,6 +137,12 @@ def number(text: str) -> str:
 def in_full(number: Decimal) -> str:
     """A number with all of its decimals, as the reader's language writes it."""
     return in_signs(f"{number:,}")
+
+
+@register.filter
+def box(number: Decimal) -> str:
+    """A number as it stands in a box to be typed over, in the reader's language; what was typed before stays as it was typed."""
+    return in_box(number) if isinstance(number, Decimal) else f"{number}"
 
 
 @register.filter

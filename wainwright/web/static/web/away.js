@@ -79,7 +79,7 @@
       const days = new Map();
       for (const row of trip.rows) days.set(row.day, [...(days.get(row.day) || []), row]);
       for (const [day, rows] of days) {
-        const head = new Date(`${day}T12:00`).toLocaleDateString(undefined, { weekday: "long", day: "numeric", month: "long" });
+        const head = new Date(`${day}T12:00`).toLocaleDateString(document.documentElement.lang, { weekday: "long", day: "numeric", month: "long" });
         part.append(el("h4", day === said.day ? `${head}, today` : head, { class: "small" }));
         const list = el("ul", "", { class: "plain" });
         for (const row of rows) {

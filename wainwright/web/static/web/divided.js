@@ -2,13 +2,7 @@
 (function () {
   "use strict";
   const NS = "http://www.w3.org/2000/svg";
-  const number = (text) => {
-    const plain = text.replace(/[%\s\u00a0]/g, "");
-    const last = Math.max(plain.lastIndexOf(","), plain.lastIndexOf("."));
-    const value = last < 0 ? Number(plain) : Number(plain.slice(0, last).replace(/[.,]/g, "") + "." + plain.slice(last + 1));
-    return Number.isFinite(value) ? value : 0;
-  };
-  const round = (value, places) => String(Number(value.toFixed(places)));
+  const number = self.readNumber, round = self.writeNumber;
 
   function parts(box) {
     const by = box.querySelector("[name=split-by]:checked");
@@ -21,12 +15,12 @@
   }
 
   function draw(box) {
-    const { amount, whole, rows } = parts(box), svg = box.querySelector(".split-bar");
+    const { amount, whole, rows, places } = parts(box), svg = box.querySelector(".split-bar");
     svg.querySelectorAll("rect:not(.split-none), .split-joint").forEach((old) => old.remove());
     let x = 0, given = 0;
     const joints = [];
     rows.forEach((row, n) => {
-      const value = number(row.part.value);
+      const value = number(row.part.value, places);
       given += value;
       const width = Math.max(0, Math.min(1000 - x, Math.abs(value / whole) * 1000));
       if (!width) return;
@@ -58,10 +52,10 @@
     set("aria-valuemin", 0); set("aria-valuemax", 100); set("aria-valuenow", Math.round(joint.x / 10));
     const move = (by) => {
       const { whole, rows, places } = parts(box), one = rows[joint.n].part, two = rows[other].part;
-      const a = number(one.value), b = number(two.value), step = (by / 1000) * whole;
+      const a = number(one.value, places), b = number(two.value, places), step = (by / 1000) * whole;
       const next = Math.max(0, Math.min(a + b, a + step));
       one.value = round(next, places === 4 ? 2 : 2);
-      two.value = round(a + b - Number(one.value), places);
+      two.value = round(a + b - number(one.value, places), places);
       draw(box);
     };
     handle.addEventListener("keydown", (event) => {
@@ -87,7 +81,7 @@
   /* Of two lines the other bears the rest: once one is typed, nothing is left to type. */
   function complete(box, typed) {
     const { whole, rows, places } = parts(box), named = rows.filter((row) => row.coding.value.trim());
-    const other = named.length === 2 && named.find((row) => row.part !== typed), value = number(typed.value);
+    const other = named.length === 2 && named.find((row) => row.part !== typed), value = number(typed.value, places);
     if (!other || !(value > 0 && value < whole) || !named.some((row) => row.part === typed)) return;
     other.part.value = round(whole - value, places);
     draw(box);
@@ -108,13 +102,13 @@
     if (!box) return;
     /* What was typed stays what it means: shares become amounts, and back. */
     const { amount, rows, places, whole: now } = parts(box), before = amount ? 100 : Number(box.dataset.whole);
-    const told = rows.filter((row) => number(row.part.value));
-    const all = Math.abs(told.reduce((sum, row) => sum + number(row.part.value), 0) - before) < 0.005;
+    const was = (row) => number(row.part.value, amount ? 4 : 2), told = rows.filter(was);
+    const all = Math.abs(told.reduce((sum, row) => sum + was(row), 0) - before) < 0.005;
     let left = now;
     told.forEach((row, n) => {
       /* Where all was told all is told after it, whatever the rounding. */
-      row.part.value = round(all && n === told.length - 1 ? left : (number(row.part.value) * now) / before, places);
-      left -= Number(row.part.value);
+      row.part.value = round(all && n === told.length - 1 ? left : (was(row) * now) / before, places);
+      left -= number(row.part.value, places);
     });
     draw(box);
   });
@@ -124,7 +118,7 @@
     if (!box) return;
     event.preventDefault();
     const { whole, rows, places } = parts(box);
-    const others = rows.reduce((sum, row) => (row.part === event.target ? sum : sum + number(row.part.value)), 0);
+    const others = rows.reduce((sum, row) => (row.part === event.target ? sum : sum + number(row.part.value, places)), 0);
     event.target.value = round(Math.max(0, whole - others), places);
     draw(box);
   });

@@ -125,15 +125,11 @@
   });
 
   /* What is left of a bill, while its parts are typed. */
-  const amount = (text) => {
-    const bare = text.replace(/[\s\u00a0]/g, "").replace("−", "-");
-    return Number(bare.lastIndexOf(",") > bare.lastIndexOf(".") ? bare.replace(/\./g, "").replace(",", ".") : bare.replace(/,/g, "")) || 0;
-  };
   document.addEventListener("input", (event) => {
     const form = event.target.closest && event.target.closest("form[data-parts]");
     if (!form || event.target.name !== "part-amount") return;
-    const placed = Array.from(form.querySelectorAll("[name=part-amount]")).reduce((sum, box) => sum + Math.round(amount(box.value) * 1000), 0);
-    form.querySelector("[data-left]").textContent = ((Math.round(Number(form.dataset.parts) * 1000) - placed) / 1000).toFixed(2);
+    const placed = Array.from(form.querySelectorAll("[name=part-amount]")).reduce((sum, box) => sum + Math.round(self.readNumber(box.value) * 1000), 0);
+    form.querySelector("[data-left]").textContent = self.writeNumber((Math.round(Number(form.dataset.parts) * 1000) - placed) / 1000, 2, true);
   });
 
   /* A page large: zoomed and turned. */
