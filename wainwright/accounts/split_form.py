@@ -79,7 +79,9 @@ class TypedSplit:
         for coding, part in self.filled:
             if not part:
                 raise Refusal(say("Type how much {coding} bears.", coding=coding), "share")
-            found.append(self._part(_chosen(read_coding(coding, ledger), ledger, keep), self.number(part, whole), whole))
+            found.append(
+                self._part(_chosen(read_coding(coding, ledger), ledger, keep), self.number(part, whole), whole)
+            )
         completed = [replace(each, coding=ledger.codes.completed(each.coding, keep) or keep) for each in found]
         try:
             if self.by == "share":

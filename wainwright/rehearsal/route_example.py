@@ -61,7 +61,8 @@ def example(firm: Firm, line: str, draft: Asks | None = None) -> Example:
         by_rule = [
             s
             for s in book.settings
-            if low.rstrip(".") in {words.casefold().rstrip(".") for words in (*both(kinds()[s.kind].title), *both(s.text))}
+            if low.rstrip(".")
+            in {words.casefold().rstrip(".") for words in (*both(kinds()[s.kind].title), *both(s.text))}
         ]
         category = next((code for code, each in book.categories.items() if low in (code, each.name.casefold())), "")
         keys = groups.meant.get(low, [])
