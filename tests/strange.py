@@ -49,10 +49,12 @@ _FIRMS = frozenset(
 )  # fmt: skip
 _EDGES = " .'’\"−&*%–-"
 # What holds sentences of ours alone: the trail, news, the demo's mails.
-_WE_SAY = ("Entry", "Notice", "Mail")
+_WE_SAY = ("Entry", "Notice", "Mail", "Heard")
 # What a firm may call, or word, as we would: it stays as the firm has it.
 _THEIRS = frozenset({"name", "job", "plural", "terms", "certificate", "words", "text"})
-_ATTRIBUTES = ("title", "aria-label", "placeholder", "alt")
+# Of these the texts are sentences of ours with names in them: what was signed, and what was posted of it.
+_SIGNED = ("StatementFinding", "StatementCoding", "PostingLine", "Payment")
+_ATTRIBUTES = ("title", "aria-label", "placeholder", "alt", "data-name")
 # Columns of files are called in files as they are called in files.
 NOT_OURS = (
     "/look/",
@@ -125,7 +127,11 @@ def typed_by_people() -> str:
         ]  # fmt: skip
         for row in model._default_manager.values_list(*fields) if fields else ():
             found |= {text for value in row for text in _texts(value)}
-            names |= {value for field, value in zip(fields, row, strict=True) if field in _THEIRS}
+            names |= {
+                value
+                for field, value in zip(fields, row, strict=True)
+                if field in _THEIRS and model.__name__ not in _SIGNED
+            }
     with translation.override(CODE):
         return "\n".join(text.lower() for text in found if text in names or not _is_ours(text))
 

@@ -24,7 +24,7 @@ from wainwright.core.tax import reclaim
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.expenses.models import Expense, Receipt, ReceiptPage
 from wainwright.expenses.services.editing import PartTyped
-from wainwright.people.models import Firm, new_version
+from wainwright.people.models import Firm, Person, new_version
 from wainwright.rulebook.models import Policy
 from wainwright.signoff.models import Remark, SignOff
 from wainwright.trail.models import Entry
@@ -87,6 +87,18 @@ class LineTest(Deciding):
         journal = self.file(done).journal
         self.assertEqual(journal.debits, journal.credits)
         self.assertEqual(-journal.balance("2320"), self.due(done))
+
+    def test_what_an_act_puts_before_typed_words_is_in_the_readers_language_and_they_stand_as_typed(self):
+        claim = self.sent_claim(costs=("80.00", "20.00"))
+        key = self.key(claim, "80.00")
+        lines.approve_in_part(self.tobias, claim.pk, claim.version, key, Decimal("50.00"), "Two of three went")
+        road.remark(self.tobias, claim.pk, "Objects: they are dear", key)
+        Person.objects.filter(pk=self.maren.person_id).update(language="nb")
+        self.enter(self.maren)
+        page = self.client.get(f"/claims/{claim.pk}/")
+        self.assertContains(page, "50,00 av 80,00 godkjent: Two of three went")
+        self.assertContains(page, "Objects: they are dear")
+        self.assertContains(page, 'data-name="Sagt"')
 
     def test_in_part_on_the_firms_card_the_rest_is_owed_by_staff(self):
         claim = self.a_claim(costs=("20.00",))

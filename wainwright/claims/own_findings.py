@@ -13,7 +13,7 @@ from wainwright.core.dividing import check_parts
 from wainwright.core.money import Money, total
 from wainwright.core.routing import Route
 from wainwright.core.rules import Cure, Finding, Level
-from wainwright.core.said import joined, say
+from wainwright.core.said import joined, kept, say
 from wainwright.core.splits import SplitError, SplitPart
 from wainwright.core.statement import Statement
 from wainwright.core.workings import day_text
@@ -146,7 +146,7 @@ def _splits(claim: Claim, expenses: Sequence[Expense], done: Statement) -> Itera
         yield from _off(parts, expense.amount, expense.key, expense.label)
     for row in claim.shares:
         parts = parts_from(row["parts"], claim.currency)
-        yield from _off(parts, covered(done, row["about"]), claim.subject, f"“{row['label']}”")
+        yield from _off(parts, covered(done, row["about"]), claim.subject, say("“{text}”", text=row["label"]))
 
 
 def covered(done: Statement, about: str) -> Money:
@@ -183,7 +183,11 @@ def _turned_down(expenses: Sequence[Expense]) -> Iterator[Finding]:
     for expense in expenses:
         before = expense.turned_down_in
         if before is not None:
-            why = f": “{expense.turned_down_why}”" if expense.turned_down_why else ""
+            why = (
+                joined(": ", ("", say("“{text}”", text=kept(expense.turned_down_why))))
+                if expense.turned_down_why
+                else ""
+            )
             text = say(
                 "{expense_label} of {date} was turned down on {before_code}{why}.",
                 expense_label=expense.label,

@@ -46,7 +46,7 @@ def so_far(claim: Claim, posting: Posting | None, said: Iterable[Remark]) -> lis
         return []
     # The trail names a person with their address, which is more than is asked here.
     found = [Happened(each.time, TOLD[each.what], each.who.partition(" <")[0]) for each in _told(claim.subject)]
-    found += [Happened(each.time, f"“{each.text}”", each.by.person.name) for each in said]
+    found += [Happened(each.time, say("“{text}”", text=each.words), each.by.person.name) for each in said]
     if posting is not None and posting.state != Posting.State.SENDING:
         entered = posting.state == Posting.State.ENTERED
         words = (

@@ -78,7 +78,7 @@ def entitlements(questions: Sequence[Question], answers: Mapping[str, str], curr
                 lines.append(
                     Entitled(
                         f"{row['what']}:{question.code}", row["what"], row["name"], row["category"],
-                        Money.of(row["amount"], currency), row.get("paid_by", "self"), joined("", ("“", question.text, "” ", given)),
+                        Money.of(row["amount"], currency), row.get("paid_by", "self"), joined(" ", (say("“{text}”", text=question.text), given)),
                     )
                 )  # fmt: skip
     return Entitlements(tuple(lines), tickets, vehicles)

@@ -6,7 +6,7 @@ from django.db import models
 from django.db.models import Q
 
 from wainwright.core.money import Money
-from wainwright.core.said import say
+from wainwright.core.said import kept, say
 
 WHAT = [
     ("plan", say("Plan")),
@@ -114,6 +114,9 @@ class Remark(models.Model):
     line = models.CharField(max_length=60, blank=True)
     by = models.ForeignKey("people.Membership", on_delete=models.PROTECT)
     text = models.CharField(max_length=1000)
+    composed = models.BooleanField(
+        default=False, help_text="An act put it together of words of ours and what was typed; else it is typed alone."
+    )
     time = models.DateTimeField()
     mended = models.BooleanField(default=False)
 
@@ -122,3 +125,8 @@ class Remark(models.Model):
 
     def __str__(self):
         return self.text[:60]
+
+    @property
+    def words(self) -> str:
+        """What it says to whoever reads it: what people typed stands as they typed it."""
+        return kept(self.text) if self.composed else self.text

@@ -12,7 +12,7 @@ from typing import Any
 from wainwright import clock
 from wainwright.core.money import Money
 from wainwright.core.routing import Route, RouteStep, still_needed
-from wainwright.core.said import say
+from wainwright.core.said import Said, say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
@@ -291,7 +291,13 @@ def remark(member: Membership, subject: str, text: str, line: str = "") -> Remar
     if not text.strip():
         raise Refusal(say("Write what you want to say."), "text")
     return Remark.objects.create(
-        firm=member.firm, subject=subject, line=line, by=member.doer, text=text.strip()[:1000], time=clock.now()
+        firm=member.firm,
+        subject=subject,
+        line=line,
+        by=member.doer,
+        text=text.strip()[:1000],
+        composed=isinstance(text, Said),
+        time=clock.now(),
     )
 
 

@@ -188,7 +188,7 @@ def _set_parts(member: Membership, expense: Expense, parts: list[PartTyped], wha
                 part.category, expense.date, expense.owner if member.pk == expense.owner_id else None
             )
             if refused:
-                raise Refusal(joined("", ("“", part.label, "”: ", refused)), "parts")
+                raise Refusal(joined(": ", (say("“{text}”", text=part.label), refused)), "parts")
         if part.meal and (part.meal not in MEALS or part.day is None):
             raise Refusal(say("Say on which day the meal of “{part_label}” was.", part_label=part.label), "parts")
         if part.coding != NO_CODING:
@@ -196,7 +196,7 @@ def _set_parts(member: Membership, expense: Expense, parts: list[PartTyped], wha
                 part.coding.filled_from(_default_coding(expense)), books(expense.firm).codes, expense.date
             )
             if faults:
-                raise Refusal(joined("", ("“", part.label, "”: ", faults[0].text)), "parts")
+                raise Refusal(joined(": ", (say("“{text}”", text=part.label), faults[0].text)), "parts")
     before = [[p.label, p.amount_minor] for p in expense.parts.all()]
     expense.parts.all().delete()
     rows = []

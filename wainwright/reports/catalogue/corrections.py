@@ -6,7 +6,7 @@ from wainwright.claims.models import Correction
 from wainwright.core.said import say
 from wainwright.reports.dims import Dim, category, person, text, times
 from wainwright.reports.reader import Reader
-from wainwright.reports.report import Col, Measure, Report
+from wainwright.reports.report import Col, Measure, Report, as_kept
 
 
 def corrections(reader: Reader) -> QuerySet:
@@ -32,6 +32,6 @@ REPORT = Report(
     measures=(Measure("count", say("corrections"), Count("pk"), "count"),),
     whose="claimant", may="read_all", opens=lambda row: f"/claims/{row['claim_id']}/", opens_by=("claim_id",),
     each=(
-        Col("day", say("Day"), "day", "date"), Col("person", say("For"), "claimant", "person"), Col("label", say("Line"), "label"), Col("why", say("Why"), "why"),
+        Col("day", say("Day"), "day", "date"), Col("person", say("For"), "claimant", "person"), Col("label", say("Line"), "label", make=as_kept), Col("why", say("Why"), "why"),
     ),
 )  # fmt: skip

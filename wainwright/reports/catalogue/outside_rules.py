@@ -7,7 +7,7 @@ from wainwright.core.said import say
 from wainwright.core.states import CLAIM_SENT
 from wainwright.reports.dims import Dim, choice, person, text, times
 from wainwright.reports.reader import Reader
-from wainwright.reports.report import Col, Measure, Report
+from wainwright.reports.report import Col, Measure, Report, as_kept
 
 CLAIM = "statement__claim"
 
@@ -44,7 +44,7 @@ REPORT = Report(
     measures=(Measure("count", say("times"), Count("pk"), "count"), Measure("over", say("over the ceiling"), Sum("over"))),
     opens_by=("claim_id", "target"),
     each=(
-        Col("day", say("Sent"), "day", "date"), Col("person", say("Person"), f"{CLAIM}__claimant_id", "person"), Col("text", say("What was found"), "text"),
+        Col("day", say("Sent"), "day", "date"), Col("person", say("Person"), f"{CLAIM}__claimant_id", "person"), Col("text", say("What was found"), "text", make=as_kept),
         Col("reason", say("Reason"), "reason"), Col("words", say("In their words"), "words"), Col("over", say("Over"), "over", "money"),
     ),
 )  # fmt: skip

@@ -61,7 +61,7 @@ def level_on(page: Page, *keys: str) -> str:
 
 def said_on(page: Page, *keys: str) -> str:
     """What somebody who signs said of a line."""
-    return next((remark.text for remark in reversed(page.remarks) if remark.line in keys), "")
+    return next((remark.words for remark in reversed(page.remarks) if remark.line in keys), "")
 
 
 def booked_facts(page: Page, booking: Booking | None) -> dict[str, Any]:

@@ -64,7 +64,7 @@ class BookingPanel(LinePanel):
             ]
         return Line(
             f"booking-{b.pk}", begin, say("hire car") if b.kind == "car" else b.kind,
-            "" if b.by_hand else f"{begin:%H:%M}", b.label, joined(", ", filter(None, [*more, f"“{said}”" if said else ""])),
+            "" if b.by_hand else f"{begin:%H:%M}", b.label, joined(", ", filter(None, [*more, say("“{text}”", text=said) if said else ""])),
             b.state, until_words(page, b), bool(b.problem), price_with_extras(page, b), level_on(page, b_key(b)),
             joined(", ", (say("of it {other_label}", other_label=small(kept(other.label))) for other in extras_of(page, b))),
         )  # fmt: skip

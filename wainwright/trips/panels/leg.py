@@ -109,7 +109,7 @@ class LegPanel(LinePanel):
         said = said_on(page, key)
         return Line(
             f"leg-{leg.pk}", leg.leaves, leg.mode, f"{leg.leaves:%H:%M}",
-            joined("", (leg.origin['town'], " → ", leg.target['town'])), joined(", ", filter(None, [*more, f"“{said}”" if said else ""])),
+            joined("", (leg.origin['town'], " → ", leg.target['town'])), joined(", ", filter(None, [*more, say("“{text}”", text=said) if said else ""])),
             booking.state if booking else "planned", until_words(page, booking), bool(booking and booking.problem), price,
             level_on(page, key, *([b_key(booking)] if booking else [])), extra,
         )  # fmt: skip

@@ -47,7 +47,7 @@ class NightPanel(LinePanel):
         state = booking.state if booking else "supplied" if first.supplied else "planned"
         return Line(
             f"night-{first.date.isoformat()}", datetime.combine(first.date, LATE), "stay",
-            say_many("{count} night", "{count} nights", len(stay)), what, joined(", ", filter(None, [*words, f"“{said}”" if said else ""])),
+            say_many("{count} night", "{count} nights", len(stay)), what, joined(", ", filter(None, [*words, say("“{text}”", text=said) if said else ""])),
             state, until_words(page, booking), bool(booking and booking.problem), price,
             level_on(page, *keys, *([b_key(booking)] if booking else []), *(["quarters"] if _unrecorded(page, stay) else [])),
         )  # fmt: skip

@@ -33,7 +33,11 @@ class OtherPanel(LinePanel):
             at = datetime.combine(other.day, time(23, 58)) if other.day else datetime.max
             name = names.get(other.category, other.category)
             said = said_on(page, f"other:{other.pk}")
-            words = ["" if name == other.label else name, PAYS[other.paid_by], f"“{said}”" if said else ""]
+            words = [
+                "" if name == other.label else name,
+                PAYS[other.paid_by],
+                say("“{text}”", text=said) if said else "",
+            ]
             found.append(
                 Line(f"other-{other.pk}", at, "fee", "" if other.day else say("the whole trip"), other.label, joined(", ", filter(None, words)),
                      "planned", price=amount_of(page, other), level=level_on(page, f"other:{other.pk}"))

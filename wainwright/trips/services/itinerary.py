@@ -68,7 +68,7 @@ def add_typed_legs(member: Membership, trip_id: int, text: str) -> list[tuple[Le
         try:
             typed = read_leg(typed_words(part), here, now)
         except NotALeg as error:
-            where = f"“{part.strip()[:40]}”: " if len(parts) > 1 else ""
+            where = joined(": ", (say("“{text}”", text=part.strip()[:40]), "")) if len(parts) > 1 else ""
             raise Refusal(joined("", (where, said_by(error))), "line") from error
         arrives, how, price = _arrival(typed, trip)
         own = typed.mode == Mode.OWN_CAR

@@ -140,6 +140,12 @@ def in_full(number: Decimal) -> str:
 
 
 @register.filter
+def quoted(text: str) -> str:
+    """What somebody said, between the marks of the reader's language; nothing of nothing."""
+    return str(say("“{text}”", text=text)) if text else ""
+
+
+@register.filter
 def box(number: Decimal) -> str:
     """A number as it stands in a box to be typed over, in the reader's language; what was typed before stays as it was typed."""
     return in_box(number) if isinstance(number, Decimal) else f"{number}"
