@@ -26,7 +26,7 @@ from wainwright.core.spans import month_end
 from wainwright.core.table import Table, as_data
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import typed_day
-from wainwright.language import read_by, written_for
+from wainwright.language import locale, read_by, written_for
 from wainwright.news.services import Enclosed, tell
 from wainwright.people.models import Firm, Membership
 from wainwright.people.post import post
@@ -348,9 +348,10 @@ def _to_member(run: Run, sending: Sending, member: Membership, mine: Seen) -> st
     if not report.open_to(member):
         return say("not sent: the report is not open to them")
     same = member.pk == run.by_id or (member.may["read_all"] and run.by.may["read_all"])
-    seen = mine if same else _seen(run, member)
-    text, body = _words(run, seen)
     with read_by(member.person.language, member.firm.language):
+        # Names of countries are those of the language in which it is worked out.
+        seen = mine if same and locale() is None else _seen(run, member)
+        text, body = _words(run, seen)
         files, problem = _files(run, sending, member, seen)
     tell(member, text, _link(run), joined("", (body, problem)), files)
     return (
@@ -364,9 +365,10 @@ def _to_address(run: Run, sending: Sending, address: str, mine: Seen) -> str:
     """Send it to an address of the firm that is nobody's own, as who set it up sees it."""
     if address.rpartition("@")[2] not in domains_of(run.firm):
         return say("not sent: it is not an address of the firm any more")
-    text, body = _words(run, mine)
     with written_for(run.firm):
-        files, problem = _files(run, sending, run.by, mine)
+        seen = mine if locale() is None else _seen(run, run.by)
+        text, body = _words(run, seen)
+        files, problem = _files(run, sending, run.by, seen)
         set_up = say("Set up by {by}, {run}.", by=run.by.person.name, run=run.firm.name)
         words = "\n\n".join((str(joined("", (body, problem))), f"{settings.ADDRESS}{_link(run)}", str(set_up)))
         mail = EmailMultiAlternatives(again(text)[:150], words, settings.DEFAULT_FROM_EMAIL, [address])
