@@ -110,11 +110,11 @@ def tell(people: dict[str, Membership], today: date) -> None:
 
 
 def _tell_the_first(finance: Membership, account: BankAccount, opening: Decimal) -> None:
-    """The first lines are told, and the period up to the second is closed; the rest is left to whoever looks."""
+    """The first two lines are told, and the period up to the first is closed; the rest is left to whoever looks."""
     laid = lay(account)
-    told = laid.sure[:3]
+    told = laid.sure[:2]
     confirm(finance, account.pk, [(match.lines, match.things) for match in told])
-    until = sorted(laid.lines[key].day for match in told for key in match.lines)[:2][-1]
+    until = min(laid.lines[key].day for match in told for key in match.lines)
     sums = account.lines.filter(day__lte=until).aggregate(minor=Sum("amount_minor"))
     close(
         finance,

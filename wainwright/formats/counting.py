@@ -27,7 +27,10 @@ def counted() -> None:
     """Say that one more entry was read."""
     number = next(_counter)
     if _place is not None and number % STEP == 0:
-        _place.write_text(str(number), encoding="ascii")
+        # Put in place whole: one that is asked for while it is written would be nothing again.
+        whole = _place.with_suffix(".next")
+        whole.write_text(str(number), encoding="ascii")
+        whole.replace(_place)
 
 
 def so_far(place: str) -> int:
