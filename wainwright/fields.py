@@ -92,8 +92,8 @@ def typed_day(text: str) -> date:
 _DOTTED = re.compile(r"(\d{1,2})\.\s?(\d{1,2})\.\s?(\d{4}|\d{2})")
 
 
-class NumberField(forms.DecimalField):
-    """A number as people type it: a comma or a point before the decimals."""
+class _TypedField(forms.DecimalField):
+    """A number in a box that is typed over."""
 
     widget = forms.TextInput(attrs={"inputmode": "decimal", "autocomplete": "off"})
 
@@ -101,25 +101,23 @@ class NumberField(forms.DecimalField):
         """A number that stands there already is written as the language writes it; what was typed stays as it was typed."""
         return in_box(value) if isinstance(value, Decimal) else value
 
+
+class NumberField(_TypedField):
+    """A number as people type it: a comma or a point before the decimals."""
+
     def to_python(self, value):
         """Bring what was typed to a plain number."""
         return super().to_python(typed_number(value, 9) if isinstance(value, str) else value)
 
 
-class AmountField(forms.DecimalField):
+class AmountField(_TypedField):
     """An amount of money as people type it: a comma or a point before the cents, thousands parted or not."""
-
-    widget = forms.TextInput(attrs={"inputmode": "decimal", "autocomplete": "off"})
 
     def __init__(self, **options):
         options.setdefault("max_digits", 12)
         options.setdefault("decimal_places", 2)
         options.setdefault("min_value", Decimal("0"))
         super().__init__(**options)
-
-    def prepare_value(self, value):
-        """As of a number."""
-        return in_box(value) if isinstance(value, Decimal) else value
 
     def to_python(self, value):
         """Bring what was typed to a plain number."""

@@ -142,7 +142,7 @@ def _again(text: str, joints: tuple[str, ...] = _JOINTS) -> str:
             # Sentence by sentence where each is known: the last value of the first would take in all that follows.
             sentences = [_known(part) for part in _parts(text, joint)]
             if None not in sentences:
-                return (_JOINED[joint]() if joint in _JOINED else joint).join(filter(None, sentences))
+                return _between(joint).join(filter(None, sentences))
     if (words := _known(text)) is not None:
         return words
     # What it is about, then what is said of it, be it several sentences: "C-0008 Boat survey: the payment failed. It can be paid again."
@@ -155,7 +155,7 @@ def _again(text: str, joints: tuple[str, ...] = _JOINTS) -> str:
             again = [_again(part, joints[n + 1 :]) if part else "" for part in parts]
             # Where no part is a sentence of ours the text is not ours either: "kinds of expense" is a name, though its last word is known.
             ours = again != parts and not (joint in _WEAK and parts[0] and again[0] == parts[0])
-            return _JOINED.get(joint, lambda sign=joint: sign)().join(again) if ours else text
+            return _between(joint).join(again) if ours else text
     return _figure(text)
 
 
@@ -163,6 +163,10 @@ def _again(text: str, joints: tuple[str, ...] = _JOINTS) -> str:
 _JOINED = {
     ". ": lambda: " ", "), ": lambda: ", ", " from ": lambda: gettext(" from {day}").removesuffix("{day}"), " of ": lambda: f" {gettext('of')} ",
 }  # fmt: skip
+
+
+def _between(joint: str) -> str:
+    return _JOINED[joint]() if joint in _JOINED else joint
 
 
 def _parts(text: str, joint: str) -> list[str]:

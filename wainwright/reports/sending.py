@@ -26,7 +26,7 @@ from wainwright.core.spans import month_end
 from wainwright.core.table import Table, as_data
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import typed_day
-from wainwright.language import locale, read_by, written_for
+from wainwright.language import ENGLISH, locale, read_by, written_for
 from wainwright.news.services import Enclosed, tell
 from wainwright.people.models import Firm, Membership
 from wainwright.people.post import post
@@ -306,7 +306,8 @@ def _work(run: Run, sending: Sending) -> None:
         _stop(run, sending, say("The report is not open any more to who set it up."))
         return
     catch_up(run.firm, most=10_000)
-    mine = _seen(run, owner)
+    owners = _Owners(run)
+    mine = owners.seen()
     run.result, run.sentence, run.count = as_data(mine.table), mine.words[:400], len(mine.table.rows)
     run.beat = clock.now()
     run.save(update_fields=["result", "sentence", "count", "beat"])
@@ -321,7 +322,9 @@ def _work(run: Run, sending: Sending) -> None:
         name = each if isinstance(each, str) else each.person.name
         with transaction.atomic():
             became = (
-                _to_address(run, sending, each, mine) if isinstance(each, str) else _to_member(run, sending, each, mine)
+                _to_address(run, sending, each, owners)
+                if isinstance(each, str)
+                else _to_member(run, sending, each, owners)
             )
             run.sent = [*run.sent, [name, became]]
             run.done = n * 100 // len(whom)
@@ -340,7 +343,22 @@ def _seen(run: Run, reader: Membership) -> Seen:
     return Seen(sentence(report, eyes, asked), worked_out(report, eyes, asked))
 
 
-def _to_member(run: Run, sending: Sending, member: Membership, mine: Seen) -> str:
+class _Owners:
+    """What whoever set a report up sees, worked out once in each language: names of countries are those of the language."""
+
+    def __init__(self, run: Run) -> None:
+        self._run = run
+        self._found: dict[str, Seen] = {}
+
+    def seen(self) -> Seen:
+        """Return it in the language that is read now."""
+        code = str(locale() or ENGLISH)
+        if code not in self._found:
+            self._found[code] = _seen(self._run, self._run.by)
+        return self._found[code]
+
+
+def _to_member(run: Run, sending: Sending, member: Membership, owners: _Owners) -> str:
     """Send it to somebody of the firm, as they see it."""
     if not member.active:
         return say("not sent: they have left the firm")
@@ -349,8 +367,7 @@ def _to_member(run: Run, sending: Sending, member: Membership, mine: Seen) -> st
         return say("not sent: the report is not open to them")
     same = member.pk == run.by_id or (member.may["read_all"] and run.by.may["read_all"])
     with read_by(member.person.language, member.firm.language):
-        # Names of countries are those of the language in which it is worked out.
-        seen = mine if same and locale() is None else _seen(run, member)
+        seen = owners.seen() if same else _seen(run, member)
         text, body = _words(run, seen)
         files, problem = _files(run, sending, member, seen)
     tell(member, text, _link(run), joined("", (body, problem)), files)
@@ -361,12 +378,12 @@ def _to_member(run: Run, sending: Sending, member: Membership, mine: Seen) -> st
     )
 
 
-def _to_address(run: Run, sending: Sending, address: str, mine: Seen) -> str:
+def _to_address(run: Run, sending: Sending, address: str, owners: _Owners) -> str:
     """Send it to an address of the firm that is nobody's own, as who set it up sees it."""
     if address.rpartition("@")[2] not in domains_of(run.firm):
         return say("not sent: it is not an address of the firm any more")
     with written_for(run.firm):
-        seen = mine if locale() is None else _seen(run, run.by)
+        seen = owners.seen()
         text, body = _words(run, seen)
         files, problem = _files(run, sending, run.by, seen)
         set_up = say("Set up by {by}, {run}.", by=run.by.person.name, run=run.firm.name)

@@ -8,7 +8,7 @@ from django.db.models import Count, QuerySet
 from wainwright.core.said import kept, say
 from wainwright.reports.dims import Dim, text, times
 from wainwright.reports.reader import Reader
-from wainwright.reports.report import Col, Measure, Report
+from wainwright.reports.report import Col, Measure, Report, as_kept
 from wainwright.trail.models import Entry
 
 
@@ -33,5 +33,5 @@ def _local(reader: Reader, moment: datetime) -> str:
 REPORT = Report(
     "activity", say("Activity"), say("How much is done in the application, by whom, and what?"), say("Work"), day="time", moment=True, rows=entries, dims=dims, by=("what",),
     span="30-days", measures=(Measure("count", say("times"), Count("number"), "count"),), may="read_trail",
-    each=(Col("time", say("When"), "time", make=_local), Col("who", say("Who"), "who"), Col("what", say("What"), "what", make=lambda reader, what: kept(what)), Col("subject", say("On what"), "subject")),
+    each=(Col("time", say("When"), "time", make=_local), Col("who", say("Who"), "who"), Col("what", say("What"), "what", make=as_kept), Col("subject", say("On what"), "subject")),
 )  # fmt: skip
