@@ -14,7 +14,7 @@ demo: .venv/.installed
 	@sh scripts/demo.sh $(PORT)
 
 demo-fresh: .venv/.installed
-	@rm -rf var/wainwright.sqlite3* var/queue.sqlite3* var/files var/anchors var/clock var/cache var/tour
+	@rm -rf var/wainwright.sqlite3* var/queue.sqlite3* var/files var/anchors var/clock var/cache var/tour var/demo-unfinished
 	@$(MAKE) --no-print-directory demo
 
 test: .venv/.installed

@@ -48,6 +48,12 @@ def photo(printed: Printed, turn: float = 3.0, seed: int = 1) -> bytes:
     return out.getvalue()
 
 
+def with_thumb(printed: Printed, turn: float, seed: int) -> tuple[bytes, bytes]:
+    """A photo as above, and the same as a thumb."""
+    content = photo(printed, turn, seed)
+    return content, small(content)
+
+
 def small(content: bytes) -> bytes:
     """A picture brought to the size of a thumb."""
     with Image.open(io.BytesIO(content)) as image:

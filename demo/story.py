@@ -4,19 +4,23 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
+from functools import partial
 from typing import Any
 
 from django.core.files.base import ContentFile
 
 from demo import papers
+from demo.beside import Beside
 from wainwright import clock
 from wainwright.bench import services as bench
-from wainwright.bookings.selectors import chosen, ways
+from wainwright.bookings.choices import measure_one
+from wainwright.bookings.selectors import chosen, offers_of
 from wainwright.claims.models import Claim
 from wainwright.claims.selectors import load_file
 from wainwright.claims.services import books as booking
 from wainwright.claims.services import closing, compose, drafting, lines
 from wainwright.claims.services import road as claim_road
+from wainwright.core.fares import Asked
 from wainwright.core.journey import Meal, Mode, Place
 from wainwright.core.money import Money
 from wainwright.expenses.models import Charge, Expense, Receipt, ReceiptPage
@@ -42,8 +46,8 @@ AFTER = {"planning": 0, "lapsed": 0, "awaiting": 1, "trip_sent_back": 1, "trip_t
 class Story:
     """One trip of the history, told up to its stage."""
 
-    def __init__(self, row: dict[str, Any], people: dict[str, Membership], today: date) -> None:
-        self.row, self.people, self.today, self.now = row, people, today, clock.now()
+    def __init__(self, row: dict[str, Any], people: dict[str, Membership], today: date, work: Beside) -> None:
+        self.row, self.people, self.today, self.work, self.now = row, people, today, work, clock.now()
         self.member = people[row["who"]]
         self.first = today + timedelta(days=row["starts"])
         if row["stage"] != "under_way":
@@ -91,13 +95,14 @@ class Story:
         home, there = place(member.home_code), place(row["to"])
         keys = []
         for origin, target, day in ((home, there, self.first), (there, home, self.last)):
-            found = [
-                w
-                for w in ways(origin, target, day, begun, trip.currency)
-                if 8 <= w.offer.leaves.hour < 17 and w.offer.mode == Mode.AIR and w.offer.cabin == "economy"
-            ]
-            found = [w for w in found if w.offer.arrives.date() == day] or found
-            keys.append(next((w for w in found if not w.over.minor), found[0]).offer.key)
+            offers = sorted(
+                offers_of(origin, target, day, begun, trip.currency), key=lambda o: (o.price.amount, o.leaves)
+            )
+            found = [o for o in offers if 8 <= o.leaves.hour < 17 and o.mode == Mode.AIR and o.cabin == "economy"]
+            found = [o for o in found if o.arrives.date() == day] or found
+            # Each is measured against all of the day: no more of them than it takes.
+            fair = (o for o in found if not measure_one(o, offers, Asked()).over.minor)
+            keys.append(next(fair, found[0]).key)
         hold(
             member,
             trip.pk,
@@ -211,7 +216,7 @@ class Story:
                     country=self.member.firm.country if rate else "",
                 )
                 if proven:
-                    proof(expense, number)
+                    proof(expense, number, self.work)
                 if paid_by == "firm":
                     self._charge(expense, number)
         for day, origin, target, there_and_back in self.row.get("rides", ()):
@@ -270,7 +275,7 @@ class Story:
                     self.member, expense.pk, 1, editing.nightly_parts(stay[0].date, len(stay), price, "lodging")
                 )
                 expense = Expense.objects.get(pk=expense.pk)
-                proof(expense, 50)
+                proof(expense, 50, self.work)
                 self._charge(expense, 50)
 
     def _claim(self, trip: Trip) -> None:
@@ -329,8 +334,8 @@ class Story:
         claim_road.send(self.member, claim.pk, Claim.objects.get(pk=claim.pk).version, self.member.person.name)
 
 
-def proof(expense: Expense, seed: int) -> None:
-    """Give an expense a receipt that was read, drawn as a till would print it."""
+def proof(expense: Expense, seed: int, work: Beside | None = None) -> None:
+    """Give an expense a receipt that was read, drawn as a till would print it: beside the telling, or at once."""
     printed = papers.Printed(
         (
             expense.merchant.upper(),
@@ -339,7 +344,6 @@ def proof(expense: Expense, seed: int) -> None:
             (f"TOTAL {expense.currency}", str(expense.amount)),
         )
     )
-    content = papers.photo(printed, turn=(seed % 5) - 2, seed=seed + expense.pk)
     name = f"demo-{expense.pk}"
     fields = {
         "merchant": {"value": expense.merchant, "sure": 0.95, "box": [0, 130, 120, 500, 50]},
@@ -349,11 +353,31 @@ def proof(expense: Expense, seed: int) -> None:
     }
     receipt = Receipt(
         firm=expense.firm, owner=expense.owner, expense=expense, name=f"{expense.merchant.lower().replace(' ', '-')}.jpg",
-        media_type="image/jpeg", size=len(content), sha256=f"{name:0>64}", state="Read", fields=fields, received=clock.now(),
+        media_type="image/jpeg", size=0, sha256=f"{name:0>64}", state="Read", fields=fields, received=clock.now(),
     )  # fmt: skip
-    receipt.thumb.save(f"{name}-small.jpg", ContentFile(papers.small(content)), save=False)
-    receipt.file.save(f"{name}.jpg", ContentFile(content), save=False)
-    receipt.save()
     page = ReceiptPage(receipt=receipt, number=0, width=920, height=110 + 4 * 46 + 160)
-    page.picture.save(f"{name}-0.jpg", ContentFile(content), save=False)
+    receipt.thumb, receipt.file, page.picture = (
+        of.field.generate_filename(row, f"{name}{end}.jpg")
+        for row, of, end in (
+            (receipt, receipt.thumb, "-small"),
+            (receipt, receipt.file, ""),
+            (page, page.picture, "-0"),
+        )
+    )
+    receipt.save()
     page.save()
+    drawn = (printed, (seed % 5) - 2, seed + expense.pk)
+    if work is None:
+        _put_away(receipt, page, papers.with_thumb(*drawn))
+    else:
+        work.drawn(partial(_put_away, receipt, page), papers.with_thumb, *drawn)
+
+
+def _put_away(receipt: Receipt, page: ReceiptPage, drawn: tuple[bytes, bytes]) -> None:
+    """Put the pictures where the receipt says that they lie."""
+    content, thumb = drawn
+    for file, bytes_of in ((receipt.thumb, thumb), (receipt.file, content), (page.picture, content)):
+        # What an earlier world left there is not this one's.
+        file.storage.delete(file.name)
+        file.storage.save(file.name, ContentFile(bytes_of))
+    Receipt.objects.filter(pk=receipt.pk).update(size=len(content))

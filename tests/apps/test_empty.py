@@ -4,15 +4,50 @@ import gzip
 import sqlite3
 import tempfile
 from contextlib import closing
+from io import StringIO
 from pathlib import Path
 
+from django.core.management import CommandError, call_command
 from django.db import connection
 from django.db.migrations.loader import MigrationLoader
-from django.test import TestCase
+from django.test import SimpleTestCase, TestCase, override_settings
 
 from demo import empty
+from demo.beside import beside
+from wainwright.people.models import Firm
 
 TOLD = "run manage.py load_demo --write-empty"
+
+
+class UnfinishedTest(TestCase):
+    same_on_any_day = True
+
+    def test_a_world_that_was_not_loaded_to_its_end_is_not_taken_for_one(self):
+        Firm.objects.create(slug="half", name="Half told Ltd", country="IE", currency="EUR", zone="Europe/Dublin")
+        with tempfile.TemporaryDirectory() as folder, override_settings(VAR=Path(folder)):
+            call_command("load_demo", stdout=StringIO())
+            (Path(folder) / "demo-unfinished").touch()
+            with self.assertRaisesMessage(CommandError, "make demo-fresh begins anew"):
+                call_command("load_demo", stdout=StringIO())
+
+
+class BesideTest(SimpleTestCase):
+    """What is made beside the telling."""
+
+    def test_answers_come_in_the_order_in_which_they_were_asked_for(self):
+        put = []
+        with beside() as work:
+            for number in range(40):
+                # Some of them longer than a pipe holds.
+                work.drawn(put.append, "{:>{}}".format, number, 2 + number * 4000)
+                work.later(put.append, str, -number)
+            work.settle()
+        self.assertEqual([text.strip() for text in put], [str(s * n) for n in range(40) for s in (1, -1)])
+
+    def test_what_breaks_off_is_not_passed_over(self):
+        with self.assertRaises((RuntimeError, BrokenPipeError)), beside() as work:
+            work.drawn(lambda _: None, exit, 3)
+            work.settle()
 
 
 class EmptyTest(TestCase):

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from django.conf import settings
 from django.core.management import call_command
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandError
 from django.db import connection
 
 from demo import empty, load
@@ -38,12 +38,20 @@ class Command(BaseCommand):
                 empty.lay(Path(connection.settings_dict["NAME"]))
             call_command("migrate", verbosity=0)
             call_command("collectstatic", interactive=False, verbosity=0)
-        if not Firm.objects.exists():
+        unfinished = settings.VAR / "demo-unfinished"
+        if Firm.objects.exists():
+            if unfinished.exists():
+                raise CommandError(
+                    "The demo world was not loaded to its end the last time. make demo-fresh begins anew."
+                )
+        else:
             begun = time.monotonic()
+            unfinished.touch()
             # What the loading leaves behind is let go when this process ends; looking for it takes a tenth of the time.
             gc.disable()
             load.load()
             gc.enable()
+            unfinished.unlink()
             self.stdout.write(f"The demo world was loaded in {time.monotonic() - begun:.1f} s.")
             first, last = load.tour_days()
             self.stdout.write(f"The tour of the README travels from {first:%A %d %B %Y} to {last:%A %d %B}.")
