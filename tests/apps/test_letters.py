@@ -3,6 +3,7 @@
 from datetime import timedelta
 from email import message_from_bytes
 from io import BytesIO
+from unittest.mock import patch
 
 from django.core import mail
 from icalendar import Calendar
@@ -13,7 +14,7 @@ from tests.coverage import shows
 from wainwright.errors import Refusal, Stale
 from wainwright.profile.services import change_profile
 from wainwright.trips import letters, printing
-from wainwright.trips.models import Subscription
+from wainwright.trips.models import Subscription, Trip
 from wainwright.trips.services import calendar, plan, road
 
 
@@ -59,6 +60,20 @@ class CalendarTest(BookingTestCase):
     def test_a_plan_is_not_in_the_subscription(self):
         self.held()
         self.assertNotIn(b"VEVENT", letters.subscription_calendar(calendar.subscribe(self.maren)))
+
+    def test_a_subscription_that_does_not_hold_every_trip_says_so(self):
+        trip, _ = self.authorised()
+        found = calendar.subscribe(self.maren)
+        self.assertNotIn(b"the first", letters.subscription_calendar(found))
+        for days in (7, 14):
+            Trip.objects.create(
+                firm=trip.firm, traveller=trip.traveller, number=9000 + days, title=f"Later by {days}", state="Authorised",
+                currency=trip.currency, created=trip.created, starts=trip.starts + timedelta(days=days), ends=trip.ends + timedelta(days=days),
+            )  # fmt: skip
+        with patch.object(letters, "SUBSCRIBED", 2):
+            content = letters.subscription_calendar(found)
+        self.assertIn(b"the first 2 of 3", content.replace(b"\r\n ", b""))
+        self.assertIn(trip.title.encode(), content)
 
     def test_who_has_left_has_no_calendar(self):
         self.authorised()

@@ -729,7 +729,7 @@ class PagesTest(Tray):
         self.enter(self.maren)
         details.add_paper(self.maren, claim.trip_id, "agenda", "no.pdf", b"%PDF-1.7 and nothing")
         path = f"/claims/{claim.pk}/papers.pdf"
-        self.assertContains(self.client.get(path), "0 of 2 papers are bound")
+        self.assertContains(self.client.get(path), "0 of 2 papers bound")
         for where, count, words in ((path, 3, "b.jpg"), (f"/trips/{claim.trip_id}/papers.pdf", 3, "cannot be opened")):
             Binder.objects.all().delete()
             with self.done():

@@ -70,7 +70,7 @@ class BooksTest(World, BrowserTestCase):
         else:
             self.press_at(f"{form}//button[@name='code']")
         self.see("It is connected")
-        self.press("suppliers")
+        self.press("Make a supplier of")
         self.see("connected with a supplier")
         self.assertEqual(
             LedgerParty.objects.filter(firm=slug, kind="supplier").count(), self.priya.firm.suppliers.count()

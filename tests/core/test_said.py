@@ -76,6 +76,7 @@ MESSAGES = Messages(
         for text in (
             "{name} was declared lost", "{name} was declared lost by {who}", "Sum of the days", "{a} from {b}",
             "The claim is due by {day}.", "{title} waits for you{more}", "{cost} for {nights} nights in {town}",
+            "charge of {date} on {card}: {merchant} {charge_amount}", "{item_label}, {item_amount}, has no receipt.",
         )
     ]
     + [("{count} line is open", "{count} lines are open")]
@@ -83,6 +84,18 @@ MESSAGES = Messages(
 
 
 class RecognisingTest(TestCase):
+    def test_an_amount_is_told_from_the_name_before_it(self):
+        for text, name, amount in (
+            ("charge of Tue 1 Sep on Quayside 4444: STOCZNIA SUPPLIES 1,187.35", "STOCZNIA SUPPLIES", "1,187.35"),
+            ("charge of Tue 1 Sep on Quayside 4444: BAR 17 −20.00 EUR", "BAR 17", "−20.00 EUR"),
+            ("Miller, Sons, 12.00, has no receipt.", "Miller, Sons", "12.00"),
+            # Where no figure stands, it is known all the same.
+            ("Miller, nothing, has no receipt.", "Miller", "nothing"),
+        ):
+            with self.subTest(text):
+                figures = MESSAGES.find(text).figures
+                self.assertEqual(list(figures.values())[-2:], [name, amount])
+
     def test_the_message_that_says_most_is_taken(self):
         found = MESSAGES.find("Taxi was declared lost by Aiko Brandt")
         self.assertEqual(found.many, "{name} was declared lost by {who}")

@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 
 from wainwright.bookings.models import BREAKFAST_IN, PHONE, WHERE
 from wainwright.core.carbon import Carbon, Move, carbon
-from wainwright.core.fares import Asked, Way, alternatives, fits, yardstick
+from wainwright.core.fares import Asked, Way, alternatives, by_price, fits, yardstick
 from wainwright.core.geometry import great_circle_km
 from wainwright.core.journey import Mode, Place
 from wainwright.core.money import Money, total
@@ -154,7 +154,9 @@ def measure(offers: Sequence[Offer], asked: Asked, cabin: str = "economy") -> li
     """Measure every way against its yardstick."""
     by_key = {offer.key: offer for offer in offers}
     as_ways = [way_of(offer) for offer in offers]
-    return [_measured(offer, way, as_ways, by_key, asked, cabin) for offer, way in zip(offers, as_ways, strict=True)]
+    # Each is held against all of them in this order: once in it, putting them into it again is quick.
+    in_order = by_price(as_ways)
+    return [_measured(offer, way, in_order, by_key, asked, cabin) for offer, way in zip(offers, as_ways, strict=True)]
 
 
 def measure_one(offer: Offer, offers: Sequence[Offer], asked: Asked, cabin: str = "economy") -> Measured:

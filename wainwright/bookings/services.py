@@ -14,6 +14,7 @@ from functools import cache
 
 import holidays
 from django.db import IntegrityError, transaction
+from django.db.models import QuerySet
 
 from wainwright import clock
 from wainwright.bookings.choices import Choice
@@ -26,6 +27,7 @@ from wainwright.core.states import BOOKING
 from wainwright.errors import Refusal, Stale
 from wainwright.people.models import Membership
 from wainwright.ports.market import MarketError, NotYet
+from wainwright.prepared import prepared
 from wainwright.trail.services import record
 
 # A hold that was asked for and has had no answer for so long is asked for again by the worker.
@@ -118,11 +120,16 @@ def send_hold(booking: Booking, traveller: str, terms: Terms) -> Booking:
 
 
 def _locked(booking_id: int) -> Booking:
-    return (
-        Booking.objects.select_for_update(of=("self",), no_key=True)
-        .select_related("trip", "firm", "booker")
-        .get(pk=booking_id)
-    )
+    found = _with_its_trip(booking_id)
+    if not found:
+        raise Booking.DoesNotExist
+    return found[0]
+
+
+@prepared
+def _with_its_trip(booking: int) -> QuerySet[Booking]:
+    rows = Booking.objects.select_for_update(of=("self",), no_key=True)
+    return rows.select_related("trip", "firm", "booker").filter(pk=booking)
 
 
 def move(booking: Booking, act: str) -> None:

@@ -37,6 +37,7 @@ from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.prepared import prepared
 from wainwright.rulebook.selectors import Explained, Rulebook, groups_of, rulebook, with_reasons
+from wainwright.signoff.selectors import Onlooker
 from wainwright.trips.earnings import allowance_of, together
 from wainwright.trips.selectors import WHOLE
 
@@ -259,24 +260,14 @@ def claim_for(member: Membership, claim_id: int) -> Claim:
     return claim
 
 
-@dataclass(frozen=True)
-class _Asks:
-    """Stands for whoever asks while a query is put together: what ``visible_to`` looks at, and nothing else."""
-
-    firm_id: int
-    pk: int
-    may: Mapping[str, bool]
-    prepared_by: None = None
-
-
 @prepared
 def _for_all(claim: int, firm: int) -> QuerySet[Claim]:
-    return _whole(Claim.objects.visible_to(_Asks(firm, 0, {"read_all": True}))).filter(pk=claim)
+    return _whole(Claim.objects.visible_to(Onlooker(firm, 0, {"read_all": True}))).filter(pk=claim)
 
 
 @prepared
 def _for_one(claim: int, firm: int, member: int) -> QuerySet[Claim]:
-    return _whole(Claim.objects.visible_to(_Asks(firm, member, {"read_all": False}))).filter(pk=claim)
+    return _whole(Claim.objects.visible_to(Onlooker(firm, member, {"read_all": False}))).filter(pk=claim)
 
 
 def _whole(rows: QuerySet[Claim]) -> QuerySet[Claim]:

@@ -46,33 +46,46 @@ def fits(way: Way, choice: Way, asked: Asked, cabin: str) -> bool:
     Within the window asked or within 90 minutes of the choice; at most one stop more; at most two
     hours longer; no cabin above what the rules allow.
     """
-    near = abs(way.leaves - choice.leaves) <= WINDOW or abs(way.arrives - choice.arrives) <= WINDOW
-    windows = (
-        (asked.leave_from is None or way.leaves >= asked.leave_from)
+    # Every way of a day is held against every other: what costs least to see is asked first.
+    return (
+        way.stops <= choice.stops + 1
+        and CABINS.index(way.cabin) <= CABINS.index(cabin)
+        and (_near(way, choice) or _within(way, asked))
+        and way.lasts <= choice.lasts + LONGER
+    )
+
+
+def _near(way: Way, choice: Way) -> bool:
+    """Whether one leaves or arrives about when the other does."""
+    return abs(way.leaves - choice.leaves) <= WINDOW or abs(way.arrives - choice.arrives) <= WINDOW
+
+
+def _within(way: Way, asked: Asked) -> bool:
+    """Whether a way is within the window that was asked for; none was where nothing is named."""
+    return (
+        any((asked.leave_from, asked.leave_until, asked.arrive_until))
+        and (asked.leave_from is None or way.leaves >= asked.leave_from)
         and (asked.leave_until is None or way.leaves <= asked.leave_until)
         and (asked.arrive_until is None or way.arrives <= asked.arrive_until)
-    )
-    named = any((asked.leave_from, asked.leave_until, asked.arrive_until))
-    in_time = near or (named and windows)
-    return (
-        in_time
-        and way.stops <= choice.stops + 1
-        and way.lasts <= choice.lasts + LONGER
-        and CABINS.index(way.cabin) <= CABINS.index(cabin)
     )
 
 
 def yardstick(choice: Way, ways: Sequence[Way], asked: Asked, cabin: str = "economy") -> Way:
     """Return the cheapest way that fits ``choice``; a contracted fare that fits goes before the rest."""
-    fitting = [way for way in ways if fits(way, choice, asked, cabin)] or [choice]
-    contracted = [way for way in fitting if way.contracted]
-    return min(contracted or fitting, key=lambda way: (way.price.amount, way.leaves))
+    return next((way for way in by_price(ways) if fits(way, choice, asked, cabin)), choice)
+
+
+def by_price(ways: Sequence[Way]) -> list[Way]:
+    """Return ways in the order in which they are taken as a yardstick: contracted fares first, then the cheapest, the earliest."""
+    return sorted(ways, key=lambda way: (not way.contracted, way.price.amount, way.leaves))
 
 
 def alternatives(choice: Way, ways: Sequence[Way], asked: Asked, cabin: str = "economy") -> list[Way]:
     """Return up to three cheaper ways that fit, as evidence, the cheapest first: different journeys, each at its best fare."""
     found: dict[tuple[datetime, datetime, int], Way] = {}
-    for way in sorted(ways, key=lambda way: way.price.amount):
-        if way.price < choice.price and fits(way, choice, asked, cabin):
+    for way in sorted((way for way in ways if way.price < choice.price), key=lambda way: way.price.amount):
+        if fits(way, choice, asked, cabin):
             found.setdefault((way.leaves, way.arrives, way.stops), way)
-    return list(found.values())[:3]
+            if len(found) == 3:
+                break
+    return list(found.values())

@@ -16,6 +16,9 @@ SURE = 10
 SIGNS = 14
 # One that begins with so many of its own and has a single figure leads on to a name: "Receipt taxi.jpg".
 LEADS = 4
+# How an amount is kept: so it is told from the name before it, which may have blanks and commas too.
+AMOUNT = r"[-−]?\d[\d,]*(?:\.\d+)?(?: [A-Z]{3})?"
+SUMS = ("amount", "cost", "price", "sum", "total")
 # What a message begins with that goes on with a sentence.
 GOES_ON = (", ", " ")
 
@@ -33,6 +36,7 @@ class Found:
 @dataclass(frozen=True)
 class _Form:
     written: str
+    strict: str
     names: tuple[str, ...]
     one: str
     many: str
@@ -45,6 +49,16 @@ class _Form:
     def pattern(self) -> re.Pattern[str]:
         """Made when it is first tried: there are more than a thousand, and most are never met."""
         return re.compile(self.written, re.DOTALL)
+
+    @cached_property
+    def strict_pattern(self) -> re.Pattern[str]:
+        """The same, with figures alone where amounts stand."""
+        return re.compile(self.strict, re.DOTALL)
+
+    def fits(self, text: str) -> re.Match[str] | None:
+        """How a text is made of it: with figures where amounts stand, else with anything."""
+        found = self.pattern.fullmatch(text)
+        return (self.strict_pattern.fullmatch(text) or found) if found and self.strict != self.written else found
 
     def says_enough(self, letters: int) -> bool:
         """Whether so many of a text's letters are the message's own that it cannot be taken for another's: "{a} from {b}" fits too
@@ -79,7 +93,7 @@ class Messages:
             return None
         letters = sum(map(str.isalpha, text))
         for form in self._going_on[sign] if sign else self._forms:
-            if form.surest in text and form.says_enough(letters) and (fits := form.pattern.fullmatch(text)):
+            if form.surest in text and form.says_enough(letters) and (fits := form.fits(text)):
                 figures = dict(zip(form.names, fits.groups(), strict=True))
                 count = figures.get("count", "")
                 number = int(count.replace(",", "")) if count.replace(",", "").isdigit() else 2
@@ -96,18 +110,21 @@ def _form(message: str, one: str, many: str) -> _Form | None:
     letters = sum(map(str.isalpha, "".join(said)))
     if letters < 2:
         return None
-    pattern, seen = "", set()
+    pattern, strict, seen = "", "", set()
     for literal, name in zip(said, [*names, ""], strict=True):
-        pattern += re.escape(literal)
+        pattern, strict = pattern + re.escape(literal), strict + re.escape(literal)
         if name:
             # What follows a word at once goes on with a part of a sentence where there is one: "{title} is late{for_whom}".
             goes_on = pattern and (not literal or literal[-1].isalnum())
             fits = r"\d[\d,]*" if name == "count" else ".*?" if goes_on else ".+?"
+            figure = AMOUNT if name.endswith(SUMS) else fits
             pattern += f"(?P<{name}>{fits})" if name not in seen else f"(?P={name})"
+            strict += f"(?P<{name}>{figure})" if name not in seen else f"(?P={name})"
             seen.add(name)
     kept = tuple(dict.fromkeys(names))
     return _Form(
         pattern,
+        strict,
         kept,
         one,
         many,

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import cache
 from zoneinfo import ZoneInfo
 
-from icalendar import Alarm, Calendar, Event
+from icalendar import Alarm, Calendar, Event, Timezone
 
 from wainwright.core.text import clean, one_line
 
@@ -25,6 +26,12 @@ class Appointment:
     place: str
     text: str
     alarm: timedelta | None = None
+
+
+@cache
+def _timezone(zone: str) -> Timezone:
+    """A zone with its changes of clock, as a part of a calendar; worked out once, since that takes longer than the rest."""
+    return Timezone.from_tzid(zone)
 
 
 def write_calendar(name: str, appointments: Sequence[Appointment], now: datetime) -> bytes:
@@ -50,6 +57,8 @@ def write_calendar(name: str, appointments: Sequence[Appointment], now: datetime
             alarm.add("trigger", -each.alarm)
             event.add_component(alarm)
         calendar.add_component(event)
-    calendar.add_missing_timezones()
+    for number, zone in enumerate(sorted(calendar.get_missing_tzids())):
+        # Before what refers to them.
+        calendar.subcomponents.insert(number, _timezone(zone))
     content: bytes = calendar.to_ical()
     return content

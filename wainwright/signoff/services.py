@@ -9,6 +9,8 @@ from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
+from django.db.models import QuerySet
+
 from wainwright import clock
 from wainwright.core.money import Money
 from wainwright.core.routing import Route, RouteStep, still_needed
@@ -17,6 +19,7 @@ from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
+from wainwright.prepared import prepared
 from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff.models import Remark, SignOff
 from wainwright.trail.services import record
@@ -112,9 +115,7 @@ def ask_more(member: Membership, asked: Asked, steps: Sequence[RouteStep], conte
 
 def next_turn(subject: str, title: str, link: str) -> bool:
     """Give the turn to the next in order and tell them; return whether everybody has signed."""
-    waiting = list(
-        SignOff.objects.filter(subject=subject, state=WAITING).select_related("signer__person", "signer__firm")
-    )
+    waiting = _waiting(subject)
     if not waiting:
         return True
     first = min(signoff.order for signoff in waiting)
@@ -132,6 +133,11 @@ def next_turn(subject: str, title: str, link: str) -> bool:
                 say("Why you: {why}.", why=signoff.why),
             )
     return False
+
+
+@prepared
+def _waiting(subject: str) -> QuerySet[SignOff]:
+    return SignOff.objects.filter(subject=subject, state=WAITING).select_related("signer__person", "signer__firm")
 
 
 def turn_of(member: Membership, subject: str) -> SignOff:

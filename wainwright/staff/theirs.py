@@ -75,7 +75,7 @@ def theirs(who: Membership, by: Membership) -> list[Theirs]:
         return (
             (joined("", (row.merchant, " ", row.amount, ", ", as_figure(row.date, "%d %b"))), "/ledger/loose/")
             if reads
-            else (f"{row.date:%d %b}", "")
+            else (as_figure(row.date, "%d %b"), "")
         )
 
     kinds = (

@@ -10,11 +10,13 @@ from typing import Any
 
 from django.contrib.contenttypes.models import ContentType
 from django.db import transaction
+from django.db.models import QuerySet
 
 from wainwright import clock
 from wainwright.core.trail import GENESIS
 from wainwright.core.trail import Entry as CoreEntry
 from wainwright.people.models import Membership
+from wainwright.prepared import prepared
 from wainwright.trail.models import Entry
 
 SYSTEM = "Wainwright"
@@ -55,7 +57,7 @@ def record(
     if who is not None and who.prepared_by is not None:
         who, for_whom = who.prepared_by, who.person.name
     _wait_for_turn()
-    last = Entry.objects.order_by("-number").only("number", "digest").first()
+    last = next(iter(_last()), None)
     core = CoreEntry(
         number=last.number + 1 if last else 1,
         time=clock.now(),
@@ -73,6 +75,12 @@ def record(
         for_whom=core.for_whom, what=core.what, subject=core.subject, before=core.before, after=core.after,
         previous=core.previous, digest=core.digest(),
     )  # fmt: skip
+
+
+@prepared
+def _last() -> QuerySet[Entry]:
+    """The entry that the next one follows, where there is one: worded once, since every act asks for it."""
+    return Entry.objects.order_by("-number").only("number", "digest")[:1]
 
 
 def _wait_for_turn() -> None:

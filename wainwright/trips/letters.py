@@ -25,6 +25,9 @@ from wainwright.trips.printing import printed
 from wainwright.trips.selectors import TripFile, load_file
 from wainwright.trips.versions import frozen_of
 
+# Trips in one calendar that programs fetch again and again.
+SUBSCRIBED = 40
+
 
 def rows_of(file: TripFile) -> list[Row]:
     """Return moves, stays and cars of a trip in the order of their local times."""
@@ -149,12 +152,18 @@ def calendar_of(files: list[TripFile], name: str) -> bytes:
 
 
 def subscription_calendar(subscription: Subscription) -> bytes:
-    """Everything that a person has ahead or had lately, as one calendar."""
+    """Everything that a person has ahead or had lately, as one calendar; of very many trips the first, and it says so."""
     member = subscription.member
     since = clock.today(member.firm.zone) - timedelta(days=60)
     trips = Trip.objects.filter(traveller=member, state__in=["Authorised", "Under way", "Back"], ends__gte=since)
-    files = [load_file(member, t) for t in trips.select_related("firm", "traveller__person", "traveller__firm")[:40]]
-    return calendar_of(files, say("Trips of {member}", member=member.person.name))
+    trips = trips.select_related("firm", "traveller__person", "traveller__firm").order_by("starts", "pk")
+    files = [load_file(member, trip) for trip in trips[:SUBSCRIBED]]
+    name = say("Trips of {member}", member=member.person.name)
+    if len(files) == SUBSCRIBED and (count := trips.count()) > SUBSCRIBED:
+        name = say(
+            "Trips of {member}, the first {most} of {count}", member=member.person.name, most=SUBSCRIBED, count=count
+        )
+    return calendar_of(files, name)
 
 
 def order_context(file: TripFile) -> dict[str, Any]:

@@ -36,8 +36,8 @@ class TripQuerySet(models.QuerySet):
         firm = self.filter(firm_id=member.firm_id)
         if member.may["read_all"]:
             return firm
-        told = Booking.objects.filter(told=member).values("trip")
-        return firm.filter(Q(traveller=member) | Q(pk__in=asked_about(member, "trip")) | Q(pk__in=told))
+        told = Booking.objects.filter(told_id=member.pk).values("trip")
+        return firm.filter(Q(traveller_id=member.pk) | Q(pk__in=asked_about(member, "trip")) | Q(pk__in=told))
 
 
 class Trip(CodedModel):

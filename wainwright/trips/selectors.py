@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from functools import cached_property
@@ -31,6 +31,7 @@ from wainwright.people.selectors import signers
 from wainwright.prepared import prepared
 from wainwright.rulebook.models import Explanation
 from wainwright.rulebook.selectors import Explained, Rulebook, groups_of, mileage_year_of, rulebook
+from wainwright.signoff.selectors import Onlooker
 from wainwright.trips import driving
 from wainwright.trips.facts import causes, plan_subject
 from wainwright.trips.figures import TripFigures, figures
@@ -266,9 +267,8 @@ def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> Trip
     book, ledger = rulebook(trip.firm), books(trip.firm)
     signed = trip.signed if trip.state == "Awaiting sign-off" and not more else None
     plan = thaw(signed.frozen) if signed else None
-    legs, nights, others = list(trip.legs.all()), list(trip.nights.all()), list(trip.others.all())
-    bookings = list(trip.bookings.all())
-    reasons = {row.identity: row for row in Explanation.objects.filter(subject=trip.subject)}
+    legs, nights, others, bookings = (_under(trip, name, read) for name, read in _UNDER.items())
+    reasons = {row.identity: row for row in _reasons(trip.subject)}
     zero = Money.zero(trip.currency)
     if plan is not None:
         return TripFile(trip, book, ledger, legs, nights, others, bookings, plan.figures, zero, reasons, plan)
@@ -281,6 +281,47 @@ def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> Trip
     }
     done = figures(trip, book, legs, nights, others, bookings, frozenset(reasons), driven, out, move_of(trip, book))
     return TripFile(trip, book, ledger, legs, nights, others, bookings, done, out, reasons, more=more)
+
+
+@prepared
+def _legs(trip: int) -> QuerySet[Leg]:
+    return Leg.objects.filter(trip_id=trip)
+
+
+@prepared
+def _nights(trip: int) -> QuerySet[Night]:
+    return Night.objects.filter(trip_id=trip)
+
+
+@prepared
+def _others(trip: int) -> QuerySet[OtherCost]:
+    return OtherCost.objects.filter(trip_id=trip)
+
+
+@prepared
+def _bookings(trip: int) -> QuerySet[Booking]:
+    return Booking.objects.filter(trip_id=trip)
+
+
+@prepared
+def _reasons(subject: str) -> QuerySet[Explanation]:
+    return Explanation.objects.filter(subject=subject)
+
+
+# Every act on a plan and every page of one asks for these: worded once.
+_UNDER: dict[str, Callable[[int], list[Any]]] = {
+    "legs": _legs, "nights": _nights, "others": _others, "bookings": _bookings,
+}  # fmt: skip
+
+
+def _under(trip: Trip, name: str, read: Callable[[int], list[Any]]) -> list[Any]:
+    """What is kept under a trip: as it was read together with it, else read now."""
+    if name in getattr(trip, "_prefetched_objects_cache", {}):
+        return list(getattr(trip, name).all())
+    rows = read(trip.pk)
+    for row in rows:
+        row.trip = trip
+    return rows
 
 
 def trips_of(member: Membership) -> QuerySet[Trip]:
@@ -304,14 +345,36 @@ def _own(traveller: int) -> QuerySet[Trip]:
     )
 
 
+@prepared
+def _for_all(trip: int, firm: int) -> QuerySet[Trip]:
+    return _whole(Trip.objects.visible_to(Onlooker(firm, 0, {"read_all": True}))).filter(pk=trip)
+
+
+@prepared
+def _for_one(trip: int, firm: int, member: int) -> QuerySet[Trip]:
+    return _whole(Trip.objects.visible_to(Onlooker(firm, member, {"read_all": False}))).filter(pk=trip)
+
+
+def _whole(rows: QuerySet[Trip]) -> QuerySet[Trip]:
+    """Trips with their traveller and what was signed, without its large columns."""
+    return rows.select_related("traveller__person", "signed").defer(*WHOLE)
+
+
 def trip_for(member: Membership, trip_id: int, bare: bool = False) -> Trip:
     """Return a trip that ``member`` may see, with its traveller. Raises ``Trip.DoesNotExist``.
 
     A ``bare`` one comes without its claim and what was signed: they are read where somebody asks for them.
     """
-    rows = Trip.objects.visible_to(member)
-    rows = rows.select_related("traveller__person")
-    found = (rows if bare else rows.select_related("signed").defer(*WHOLE)).get(pk=trip_id)
+    if bare:
+        found = Trip.objects.visible_to(member).select_related("traveller__person").get(pk=trip_id)
+    elif member.prepared_by is not None:
+        found = _whole(Trip.objects.visible_to(member)).get(pk=trip_id)
+    else:
+        read_all = member.may["read_all"]
+        rows = _for_all(trip_id, member.firm_id) if read_all else _for_one(trip_id, member.firm_id, member.pk)
+        if not rows:
+            raise Trip.DoesNotExist
+        found = rows[0]
     # The firm is the member's own, and so is most often the traveller: neither is read again.
     found.firm = member.firm
     if found.traveller_id == member.pk:

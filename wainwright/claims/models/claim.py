@@ -13,6 +13,7 @@ from wainwright.core.money import Money, total
 from wainwright.core.said import say
 from wainwright.core.states import CLAIM
 from wainwright.people.models import Membership
+from wainwright.prepared import prepared
 from wainwright.signoff.selectors import asked_about
 
 if TYPE_CHECKING:
@@ -137,7 +138,7 @@ class Claim(CodedModel):
         own = [self.trip] if self.trip is not None else []
         if not self.has_also:
             return own
-        return [*own, *self.also.select_related("signed", "firm", "traveller__person").order_by("starts", "pk")]
+        return [*own, *_further(self.pk)]
 
     @property
     def planned_by_category(self) -> dict[str, int]:
@@ -240,3 +241,10 @@ class Correction(models.Model):
 
     def __str__(self):
         return f"{self.label}: {self.why}"
+
+
+@prepared
+def _further(claim: int) -> models.QuerySet[Trip]:
+    """The further trips of a claim: worded once, since every act on one asks."""
+    rows = Claim.also.rel.model.objects.filter(also_claims=claim)
+    return rows.select_related("signed", "firm", "traveller__person").order_by("starts", "pk")

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 from wainwright.claims.questions.base import Asking, Kind, Question
-from wainwright.core.said import say
+from wainwright.core.said import joined, say
 from wainwright.expenses.models import Expense
 from wainwright.expenses.services.editing import say_field
 
@@ -32,9 +32,12 @@ class Who(Kind):
                 continue
             name, word = rule.params["field"], rule.params.get("word", rule.params["field"])
             yield Question(
-                f"who-{name}-{expense.pk}", self.code, f"{expense.label}, {expense.amount}: {word}?", box=word.capitalize(),
+                f"who-{name}-{expense.pk}",
+                self.code,
+                joined("", (expense.label, ", ", expense.amount, ": ", word, "?")),
+                box=word.capitalize(),
                 line=expense.key,
-            )  # fmt: skip
+            )
 
     def help(self, asking: Asking, question: Question) -> Question:
         """Offer what was typed before at costs of the same category."""
