@@ -8,10 +8,12 @@ import sqlite3
 import subprocess
 import sys
 import tempfile
+import zlib
 from pathlib import Path
 
-FILE = Path(__file__).parent / "world" / "empty.sqlite3.gz"
-MANAGE = Path(__file__).parent.parent / "manage.py"
+ROOT = Path(__file__).parent.parent
+FILE = ROOT / "demo" / "world" / "empty.sqlite3.gz"
+MANAGE = ROOT / "manage.py"
 
 
 def lay(path: Path) -> bool:
@@ -23,6 +25,15 @@ def lay(path: Path) -> bool:
     return True
 
 
+def of_migrations() -> int:
+    """A number that is another as soon as anything in one of our migrations is; the file carries that of its own."""
+    found = 0
+    for path in sorted(ROOT.glob("wainwright/**/migrations/*.py")):
+        found = zlib.crc32(path.read_bytes(), found)
+    # A database keeps a number with a sign.
+    return found & 0x7FFFFFFF
+
+
 def write() -> int:
     """Make the file anew from every migration of today; return its size in bytes."""
     with tempfile.TemporaryDirectory() as folder:
@@ -30,5 +41,6 @@ def write() -> int:
         subprocess.run([sys.executable, str(MANAGE), "migrate", "-v0"], check=True, env=there)
         database = sqlite3.connect(f"{folder}/empty.sqlite3")
         database.executescript("PRAGMA wal_checkpoint(TRUNCATE); PRAGMA journal_mode=DELETE; VACUUM;")
+        database.execute(f"PRAGMA user_version={of_migrations()}")
         database.close()
         return FILE.write_bytes(gzip.compress(Path(f"{folder}/empty.sqlite3").read_bytes(), 9, mtime=0))

@@ -31,7 +31,7 @@ class AtOnceTest(WorldTransactionTestCase):
 
         def run(number, work):
             try:
-                gate.wait(20)
+                gate.wait(60)
                 found[number] = work()
             except (AssertionError, OperationalError, IntegrityError) as error:
                 found[number] = error
@@ -98,7 +98,7 @@ class AtOnceTest(WorldTransactionTestCase):
         def act(one, other):
             with transaction.atomic():
                 Membership.objects.select_for_update(no_key=True).get(pk=one.pk)
-                met.wait(10)
+                met.wait(60)
                 Membership.objects.select_for_update(no_key=True).get(pk=other.pk)
                 record(self.maren, "did", "x:1")
 

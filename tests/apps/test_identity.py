@@ -49,7 +49,7 @@ class Identity(WorldTestCase):
         if page.status_code == 302:
             return client, client.get(page["Location"])
         to = re.search(r'id="go-on"|href="([^"]+)" id="go-on"', page.content.decode()).group(1).replace("&amp;", "&")
-        back = requests.get(to, allow_redirects=False, timeout=5).headers["Location"]
+        back = requests.get(to, allow_redirects=False, timeout=60).headers["Location"]
         return client, client.get(back[back.index("/accounts/") :], follow=True)
 
     def says(self, page, words: str):

@@ -32,7 +32,7 @@ class DoorTest(TestCase):
         return "taken" if b"good" in content else "the mail is damaged"
 
     def send(self, to: str, body: bytes) -> None:
-        with smtplib.SMTP("127.0.0.1", self.port, timeout=5) as server:
+        with smtplib.SMTP("127.0.0.1", self.port, timeout=60) as server:
             server.sendmail("shop@pier.example", [to], body)
 
     def test_a_page_in_one_line_comes_in_whole(self):

@@ -21,6 +21,8 @@ ODD = (
 READ, OPENED = "text/html", 200
 # What a page of panels offers to open, and what it asks for then.
 PANEL = re.compile(r'data-open="([^"]+)"')
+# Forms that are looked for, for each that is sent.
+ENOUGH = 3
 ACTS = ("change", "split", "pay", "cancel", "ask")
 
 
@@ -45,7 +47,7 @@ class Form:
 def attack(made: Made, seed: int, most: int) -> Outcome:
     """Send up to ``most`` forms, drawn by ``seed``."""
     outcome, drawn, who_is = Outcome(), random.Random(seed), clients(made)
-    found = _forms(made, who_is)
+    found = _forms(made, who_is, drawn, most)
     tries = [
         (form, name, value) for form in found for name in dict.fromkeys(n for n, _ in form.values) for value in ODD
     ]
@@ -79,32 +81,40 @@ def _text(response) -> str:
     )
 
 
-def _forms(made: Made, who_is: dict[str, Client]) -> list[Form]:
-    """Every form of every page that somebody can open with things of their own."""
+def _forms(made: Made, who_is: dict[str, Client], drawn: random.Random, most: int) -> list[Form]:
+    """Forms of the pages that somebody can open with things of their own, in an order drawn: all, or enough to draw from."""
     found: dict[tuple, Form] = {}
-    for who in ("maren", "tobias", "priya", "callum"):
-        values = things_of(made.maren if who != "callum" else made.callum)
-        for address in addresses():
-            if address.name in NOT_ASKED or address.pattern.startswith("/accounts/"):
-                continue
-            for path in _with_panels(who_is[who], address.pattern % values):
-                _collect(found, who, path, who_is[who].get(path))
+    of_maren, of_callum = things_of(made.maren), things_of(made.callum)
+    pages = [
+        (who, address.pattern % (of_callum if who == "callum" else of_maren))
+        for who in ("maren", "tobias", "priya", "callum")
+        for address in addresses()
+        if address.name not in NOT_ASKED and not address.pattern.startswith("/accounts/")
+    ]
+    drawn.shuffle(pages)
+    for who, path in pages:
+        if len(found) >= ENOUGH * most:
+            break
+        response = who_is[who].get(path)
+        _collect(found, who, path, response)
+        behind = _panels(path, response)
+        for panel in drawn.sample(behind, min(most // 5, len(behind))):
+            _collect(found, who, panel, who_is[who].get(panel))
     return list(found.values())
 
 
-def _with_panels(client: Client, path: str) -> list[str]:
-    """A page as it is, and with each panel open that it offers: most of a trip's forms stand behind one."""
-    response = client.get(path)
+def _panels(path: str, response) -> list[str]:
+    """A page with each panel open that it offers: most of a trip's forms stand behind one."""
     text = _text(response) if response.status_code == OPENED else ""
     offered = sorted(set(PANEL.findall(text)))
     return [
-        path,
         *(f"{path}?open={name}" for name in offered),
         *(f"{path}?open={name}&do={act}" for name in offered for act in ACTS),
     ]
 
 
 def _collect(found: dict[tuple, Form], who: str, path: str, response) -> None:
+    """Keep the forms of a page that somebody opened."""
     if response.status_code != OPENED or not _text(response).strip():
         return
     for form in html.fromstring(response.content).forms:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 from collections import Counter
 from dataclasses import dataclass, field
+from itertools import groupby
 
 from django.test import Client
 
@@ -63,17 +64,18 @@ def attack(made: Made, seed: int, most: int) -> Outcome:
     if most < len(cells):
         cells = sorted(random.Random(seed).sample(cells, most), key=lambda cell: cells.index(cell))
     # First whoever may do nothing to them, so that what is compared is what was there.
-    for address in dict.fromkeys(cell[0] for cell in cells):
-        row = [cell for cell in cells if cell[0] == address]
-        outside = [cell for cell in row if _outside(address, cell)]
-        before = digest() if outside else ""
-        for cell in outside:
-            _ask(cell, who_is, values, outcome)
-        if outside and digest() != before:
-            outcome.faults.append(f"{address.name}: somebody changed what is not theirs")
+    outside = [cell for cell in cells if _outside(cell[0], cell)]
+    before = digest()
+    for address, row in groupby(outside, key=lambda cell: cell[0]):
         for cell in row:
-            if cell not in outside:
-                _ask(cell, who_is, values, outcome)
+            _ask(cell, who_is, values, outcome)
+        after = digest()
+        if after != before:
+            outcome.faults.append(f"{address.name}: somebody changed what is not theirs")
+        before = after
+    for cell in cells:
+        if not _outside(cell[0], cell):
+            _ask(cell, who_is, values, outcome)
     return outcome
 
 

@@ -24,8 +24,9 @@ import django  # noqa: E402
 django.setup()
 
 from django.core.management import call_command  # noqa: E402
+from django.db import connection  # noqa: E402
 
-from demo import load  # noqa: E402
+from demo import empty, load  # noqa: E402
 from tests.apps.world import World  # noqa: E402
 
 
@@ -42,6 +43,7 @@ def make() -> Made:
     warnings.filterwarnings("ignore")
     # Every refusal is logged; here they are counted.
     logging.disable(logging.CRITICAL)
+    empty.lay(Path(connection.settings_dict["NAME"]))
     call_command("migrate", verbosity=0)
     call_command("collectstatic", interactive=False, verbosity=0)
     load.load()

@@ -39,6 +39,8 @@ UNREACHED = """
     return Array.from(document.querySelectorAll("main *")).filter((el) => el.offsetParent && scrolls(el) && !el.matches(reached)
       && !el.querySelector(reached)).map((el) => el.outerHTML.slice(0, 160))
 """
+# How long something may take to come, in seconds: many times what it does, since a machine may be shared with others.
+PATIENCE = 120
 AXE = Path(__file__).parent / "vendor" / "axe.min.js"
 
 
@@ -63,7 +65,7 @@ class BrowserTestCase(worlds.StartedTransactionMixin, StaticLiveServerTestCase):
         if os.environ.get("COUNT_INPUTS"):
             print(f"\n{self.id().rpartition('.')[2]}: {self.inputs} inputs", file=sys.stderr)
 
-    def until(self, condition, message: str = "", seconds: int = 25):
+    def until(self, condition, message: str = "", seconds: int = PATIENCE):
         """Ask again until a condition holds; what the browser refused meanwhile is said where it never does."""
         refused = []
 

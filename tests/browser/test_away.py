@@ -39,7 +39,6 @@ class AwayTest(BrowserTestCase):
         self.until(
             lambda d: len(d.find_elements("css selector", "[data-waiting] > li")) == count,
             f"not {count} wait",
-            seconds=40,
         )
 
     def unfold(self, words: str):
@@ -111,7 +110,7 @@ class AwayTest(BrowserTestCase):
             # Workers of all tests before have numbers; one that is not of this origin does nothing.
             with suppress(WebDriverException):
                 self.driver.execute_cdp_cmd("ServiceWorker.dispatchSyncEvent", woken | {"registrationId": str(number)})
-        self.until(lambda d: Expense.objects.count() == 2, "the worker does not send", seconds=40)
+        self.until(lambda d: Expense.objects.count() == 2, "the worker does not send")
         self.assertEqual(
             list(Expense.objects.order_by("pk").values_list("merchant", flat=True)), ["Quay cab", "Late ferry"]
         )

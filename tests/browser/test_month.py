@@ -109,7 +109,7 @@ class MonthTest(BrowserTestCase):
         self.sign_in("Maren Oyelaran")
         self.open("/tray/")
         self.choose("[data-drop] input[type=file]", files)
-        self.until(lambda d: Receipt.objects.filter(state="Read").count() == 40, "forty were not read", 300)
+        self.until(lambda d: Receipt.objects.filter(state="Read").count() == 40, "forty were not read", 900)
         self.choose("form[action='/tray/card-file/'] input[type=file]", [card])
         self.see("60 new")
         self.click("Take the 60")
