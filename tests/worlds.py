@@ -131,6 +131,13 @@ def keep(name: str) -> None:
         shutil.copytree(files, Shelf.folder / f"{name}.files")
 
 
+def copy_out(folder: Path) -> None:
+    """Put the database as it is, of SQLite, and its files where another process finds them."""
+    with closing(sqlite3.connect(folder / "wainwright.sqlite3")) as copy:
+        connection.connection.backup(copy)
+    shutil.copytree(settings.MEDIA_ROOT, folder / "files", dirs_exist_ok=True)
+
+
 def _copy_in(name: str) -> None:
     connection.ensure_connection()
     _copies().put_in(name)

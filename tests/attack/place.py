@@ -1,4 +1,4 @@
-"""Where the attack is made: a fresh demo in a folder of its own. Imported first, as it sets the environment."""
+"""Where the attack is made: a demo in a folder of its own. Imported first, as it sets the environment."""
 
 from __future__ import annotations
 
@@ -28,6 +28,7 @@ from django.db import connection  # noqa: E402
 
 from demo import empty, load  # noqa: E402
 from tests.apps.world import World  # noqa: E402
+from wainwright.people.models import Firm  # noqa: E402
 
 
 class Made(World):
@@ -39,14 +40,15 @@ class Made(World):
 
 
 def make() -> Made:
-    """Make the demo, once, and meet its people."""
+    """Make the demo, where none was put in the folder, and meet its people."""
     warnings.filterwarnings("ignore")
     # Every refusal is logged; here they are counted.
     logging.disable(logging.CRITICAL)
     empty.lay(Path(connection.settings_dict["NAME"]))
     call_command("migrate", verbosity=0)
     call_command("collectstatic", interactive=False, verbosity=0)
-    load.load()
+    if not Firm.objects.exists():
+        load.load()
     return meet()
 
 
