@@ -33,6 +33,12 @@ def _town_rows() -> dict[str, dict[str, Any]]:
 
 
 @cache
+def _town_names() -> dict[str, str]:
+    """The folded name of every town by its code."""
+    return {code: folded(row["name"]) for code, row in _town_rows().items()}
+
+
+@cache
 def _airport_rows() -> dict[str, airportsdata.Airport]:
     """Every airport of the data by its code; read without the towns, which take five times as long."""
     return airportsdata.load("IATA")
@@ -44,7 +50,7 @@ def _names() -> list[tuple[str, int, str]]:
     names: list[tuple[str, int, str]] = []
     people: dict[tuple[str, str], int] = {}
     for code, row in _town_rows().items():
-        name = folded(row["name"])
+        name = _town_names()[code]
         names.append((name, row["population"], code))
         spot = (name, row["countrycode"])
         people[spot] = max(people.get(spot, 0), row["population"])
@@ -117,7 +123,7 @@ def _towns() -> dict[tuple[str, str], str]:
     found: dict[tuple[str, str], str] = {}
     people: dict[tuple[str, str], int] = {}
     for code, row in _town_rows().items():
-        spot = (folded(row["name"]), row["countrycode"])
+        spot = (_town_names()[code], row["countrycode"])
         if row["population"] > people.get(spot, -1):
             found[spot], people[spot] = code, row["population"]
     return found

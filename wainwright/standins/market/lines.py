@@ -81,13 +81,31 @@ def _from() -> dict[tuple[str, str], list[tuple[Line, int]]]:
     return found
 
 
+@lru_cache(maxsize=512)
+def _before(target: tuple[str, str]) -> tuple[frozenset[tuple[str, str]], ...]:
+    """The towns from which one is reached by no further hop, by one at most, and so on: elsewhere no change leads on."""
+    found = [frozenset({target})]
+    for _ in range(MOST_CHANGES):
+        near = found[-1]
+        leads = {
+            spot
+            for spot, leaving in _from().items()
+            if any(_spot(stop) in near for line, index in leaving for stop, _ in line.stops[index + 1 :])
+        }
+        found.append(near | leads)
+    return tuple(found)
+
+
 @lru_cache(maxsize=256)
 def rides(origin: Place, target: Place, day: date, today: date, currency: str) -> tuple[Offer, ...]:
     """Return a day's ways over land and sea between two towns, with at most two changes."""
     if _spot(origin) == _spot(target) or _spot(origin) not in _from():
         return ()
     found: dict[tuple[str, datetime], tuple[Hop, ...]] = {}
+    before = _before(_spot(target))
     for hop in _hops_from(origin, datetime.combine(day, time(0)), day):
+        if _spot(hop.target) not in before[MOST_CHANGES]:
+            continue
         best = _onward((hop,), _spot(target), {_spot(hop.origin)})
         if best is not None:
             key = (hop.number, hop.leaves)
@@ -164,9 +182,13 @@ def _onward(hops: tuple[Hop, ...], target: tuple[str, str], seen: set[tuple[str,
         return hops
     if len(hops) > MOST_CHANGES or here in seen:
         return None
-    best = None
+    best, leads_on = None, _before(target)[MOST_CHANGES - len(hops)]
     for hop in _hops_from(hops[-1].target, hops[-1].arrives + CHANGE):
-        if hop.arrives - hops[0].leaves > LONGEST or (best is not None and hop.arrives >= best[-1].arrives):
+        if (
+            _spot(hop.target) not in leads_on
+            or hop.arrives - hops[0].leaves > LONGEST
+            or (best is not None and hop.arrives >= best[-1].arrives)
+        ):
             continue
         way = _onward((*hops, hop), target, seen | {here})
         if way is not None and (best is None or way[-1].arrives < best[-1].arrives):
