@@ -22,6 +22,7 @@ import hypothesis
 import hypothesis.core
 from django.conf import settings
 from django.db import connection, connections
+from django.forms.widgets import ChoiceWidget
 from django.template import engines
 from django.test import TestCase, TransactionTestCase, override_settings
 from django.test.runner import (
@@ -37,6 +38,7 @@ from hypothesis import HealthCheck
 from demo import empty
 from tests.days import DIFFICULT, FEW, draw, moments
 from tests.worlds import EMPTY, DayMixin, Shelf, clear_shelf, keep
+from wainwright.core.said import Said
 
 SEED = int(os.environ.get("WAINWRIGHT_SEED") or 20260916)
 SLOWEST = 12
@@ -71,6 +73,17 @@ class Undefined(str):
 
     def __mod__(self, name):
         raise AssertionError(f"a template uses {name}, which is not defined")
+
+
+def _keys_alone(create_option):
+    """The values of choices are keys: a sentence in their place would go out, and come back, in the reader's language."""
+
+    def create(widget, name, value, *rest, **more):
+        if isinstance(value, Said):
+            raise AssertionError(f"the choice {value!r} of {name} is a sentence, not a key")
+        return create_option(widget, name, value, *rest, **more)
+
+    return create
 
 
 def own_folder(name: str) -> override_settings:
@@ -244,6 +257,7 @@ class Runner(DiscoverRunner):
     def setup_test_environment(self, **kwargs):
         super().setup_test_environment(**kwargs)
         engines["django"].engine.string_if_invalid = Undefined()
+        ChoiceWidget.create_option = _keys_alone(ChoiceWidget.create_option)
         # Answers of 404 and 422 are what many tests ask for.
         logging.getLogger("django.request").setLevel(logging.ERROR)
         print(f"Seed {SEED} (again with WAINWRIGHT_SEED={SEED}); the day is {settings.NOW:%a %d %b %Y %H:%M} UTC.")

@@ -45,7 +45,7 @@ _OURS = frozenset(
 _TYPED = {("Correction", "why")}
 # What the demo's firm says in words that are ours as well: its answers, reasons, kinds and parts of its sentences.
 _FIRMS = frozenset(
-    ["the firm", "customer", "fee", "meals", "ill", "lost", "last", "something", "not taken there", "was blocked", "who was there", "receipt lost", "and coach", "of", "supplied", "project p", "a private stay"]
+    ["the firm", "customer", "fee", "meals", "ill", "lost", "last", "something", "not taken there", "was blocked", "who was there", "receipt lost", "and coach", "of", "project p", "a private stay"]
 )  # fmt: skip
 _EDGES = " .'’\"−&*%–-"
 # What holds sentences of ours alone: the trail, news, the demo's mails.

@@ -139,6 +139,10 @@ def _again(text: str, joints: tuple[str, ...] = _JOINTS) -> str:
     """A kept text: one sentence, or several, or a working with its rule and its result: each part that is known is said again."""
     for joint in (". ", "; "):
         if joint in text and joint in joints:
+            whole = messages().find(text)
+            if whole is not None and joint in whole.many and not any(joint in each for each in whole.figures.values()):
+                # The sign is the message's own: "None; one costs {bag_fee}".
+                return _words(whole)
             # Sentence by sentence where each is known: the last value of the first would take in all that follows.
             sentences = [_known(part) for part in _parts(text, joint)]
             if None not in sentences:

@@ -2,23 +2,28 @@
 
 import json
 import re
+from collections import Counter
 from datetime import date
 from decimal import Decimal
 
 from django.core import mail
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 from django.template.loader import render_to_string
 from django.test import Client, SimpleTestCase, override_settings
 from django.utils import translation
 
 from tests import strange, worlds
+from tests.apps.test_journeys import PNG
 from tests.apps.world import WorldTestCase
 from tests.coverage import shows
 from wainwright.accounts.models import Posting
 from wainwright.accounts.refusals import MEANINGS, refusal_words
 from wainwright.claims.models import StatementLine
+from wainwright.core.coding import Coding
 from wainwright.core.money import Money
 from wainwright.core.reconciling import Expected
+from wainwright.core.rules.facts import PAPERS
 from wainwright.core.said import joined, say
 from wainwright.core.versions import Line, changes
 from wainwright.fields import typed_day, typed_number
@@ -27,6 +32,7 @@ from wainwright.news.services import tell
 from wainwright.people.models import Firm, Membership, Person
 from wainwright.reading import again
 from wainwright.reconciling.selectors import told_as
+from wainwright.reports.kept_words import question_again
 from wainwright.trail.models import Entry
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import load_file
@@ -36,7 +42,7 @@ from wainwright.web.away import HERE
 from wainwright.web.script_words import TEXTS, script_words
 
 # From each door of the house a person goes this far, two pages of a kind.
-FEWEST, MOST = 25, 60
+FEWEST, MOST = 25, 100
 
 
 def plain(text: str) -> str:
@@ -56,7 +62,7 @@ class StrangeWalkTest(worlds.StartedTransactionTestCase):
         wait, seen, kinds, count = ["/"], {"/"}, {}, 0
         while wait and count < MOST:
             path = wait.pop(0)
-            kind = re.sub(r"\d+", "#", path.split("?")[0])
+            kind = re.sub(r"\d+", "#", path.split("?")[0]) + "".join(re.findall(r"open=[a-z]+", path))
             if kinds.get(kind, 0) > 1:
                 continue
             kinds[kind] = kinds.get(kind, 0) + 1
@@ -66,7 +72,8 @@ class StrangeWalkTest(worlds.StartedTransactionTestCase):
             count += 1
             page = answer.content.decode()
             yield path, page
-            for link in re.findall(r'(?:href|hx-get)="(/[^"#]*)"', page):
+            panels = [f"{path}?open={name}" for name in re.findall(r'data-open="([^"]+)"', page) if "?" not in path]
+            for link in [*re.findall(r'(?:href|hx-get)="(/[^"#]*)"', page), *panels]:
                 link = link.replace("&amp;", "&")
                 if link not in seen and not link.startswith(
                     ("/static/", "/accounts/logout", "/demo-sign-in/", "/api/")
@@ -213,6 +220,44 @@ class LanguageOfAPersonTest(WorldTestCase):
             page = self.client.get("/firm/claims/", {"state": "In finance check"})
             self.assertContains(page, 'value="In finance check" selected')
 
+    def test_a_paper_of_any_kind_is_attached_in_every_language(self):
+        trip = self.a_trip(starts=20)
+        for code, word in (("nb", "Prissammenligning"), ("de", "Preisvergleich")):
+            self.speaks(self.maren, code)
+            panel = self.client.get(f"/trips/{trip.pk}/?open=papers").content.decode()
+            kinds = dict(re.findall(r'<option value="([^"]+)"[^>]*>([^<]+)</option>', panel))
+            self.assertEqual(kinds["price comparison"], word)
+            self.assertEqual(set(kinds), set(PAPERS))
+            for kind in kinds:
+                paper = SimpleUploadedFile(f"{code} {kind}.png", PNG + f"{code} {kind}".encode())
+                self.client.post(f"/trips/{trip.pk}/papers/", {"kind": kind, "file": paper})
+        self.assertEqual(Counter(trip.papers.values_list("kind", flat=True)), dict.fromkeys(PAPERS, 2))
+
+    def test_a_coding_is_the_same_for_every_reader(self):
+        coding = Coding.of({"cost_centre": "3120", "kind": "travel"})
+        with translation.override("de"):
+            self.assertEqual(f"{coding}", "3120 / travel")
+            self.assertEqual(str(coding), "3120 / travel")
+            # Alone it is a word of ours.
+            self.assertNotEqual(again("Travel"), "Travel")
+
+    def test_the_conditions_of_a_booking_are_said(self):
+        rows = [
+            ["Fare, Cork – Bergen", "Hand luggage"],
+            ["Bags, Cork – Bergen", "None; one costs 28.00"],
+            ["Refund", "All but 15.00"],
+        ]
+        with translation.override("nb"):
+            page = render_to_string("ui/conditions.html", {"rows": rows})
+        for expected in (
+            "Pris, Cork – Bergen",
+            "Hand luggage",
+            "Ingen; én koster 28,00",
+            "Refusjon",
+            "Alt unntatt 15,00",
+        ):
+            self.assertIn(expected, page)
+
 
 class ChangedTest(SimpleTestCase):
     def test_what_was_kept_is_said_and_what_was_typed_stands(self):
@@ -268,6 +313,18 @@ class ScriptsTest(SimpleTestCase):
         for wanted, found in (("nb", True), ("en", False)):
             page = Client().get("/away/", headers={"accept-language": wanted}).content.decode()
             self.assertEqual('id="script-words"' in page, found)
+
+
+class KeptQuestionTest(SimpleTestCase):
+    def test_it_is_read_part_by_part(self):
+        text = "Spend by category, by month, town and category, of Cork, this year (1 Jan 2026 to 31 Dec 2026), against a year before"
+        self.assertEqual(question_again(text), text)
+        self.assertEqual(question_again(""), "")
+        with translation.override("nb"):
+            said = str(question_again(text))
+            self.assertIn("av Cork", said)
+            for word in ("Spend", "by month", "category", "this year", "Dec", "against"):
+                self.assertNotIn(word, said)
 
 
 class AgainTest(SimpleTestCase):

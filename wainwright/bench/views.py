@@ -48,7 +48,7 @@ from wainwright.trips.versions import between
 
 WIDEST = 76
 # In these it is said beforehand what the ledger would refuse.
-UNPOSTED = ("In finance check", say("Cleared"), "Posting refused")
+UNPOSTED = ("In finance check", "Cleared", "Posting refused")
 # So many that agree are shown beside what is out of line; more are folded.
 UNFOLDED = 3
 # For so long it is said that a decision can be undone.

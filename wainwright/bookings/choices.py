@@ -91,11 +91,11 @@ def conditions(offer: Offer) -> Rows:
         "none": say("Given out by the carrier"),
     }
     return [
-        ["Fare", offer.fare + (say(", contracted with the firm") if offer.contracted else "")],
+        [say("Fare"), offer.fare + (say(", contracted with the firm") if offer.contracted else "")],
         [say("Bags"), bags],
         [say("Refund"), _fee_words(offer.refund_fee, say("Nothing is given back"), say("All is given back"), _all_but)],
-        ["Change", _fee_words(offer.change_fee, say("Not possible"), say("Free, the difference in price aside"), lambda fee: say("{fee} and the difference in price", fee=fee))],
-        ["Seat", seats[offer.seats]],
+        [say("Change"), _fee_words(offer.change_fee, say("Not possible"), say("Free, the difference in price aside"), lambda fee: say("{fee} and the difference in price", fee=fee))],
+        [say("Seat"), seats[offer.seats]],
         [say("Left at this price"), str(offer.left)],
     ]  # fmt: skip
 
@@ -246,7 +246,7 @@ def choose_car(car: CarOffer, on_offer: Sequence[CarOffer], seats: int) -> Choic
     cheaper = sorted((c for c in fitting if c.price < car.price), key=lambda c: c.price.amount)[:3]
     rows = [
         [
-            "Car",
+            say("Car"),
             (
                 say("{kind}, {seats} seats, electric", kind=car.kind, seats=car.seats)
                 if car.electric
@@ -285,11 +285,11 @@ def choose_stay(stay: StayOffer) -> Choice:
     )
     zero = Money.zero(stay.price.currency)
     rows = [
-        ["House", stay.name + (say(", supplied") if stay.supplied else say(", contracted with the firm") if stay.contracted else "")],
+        [say("House"), stay.name + (say(", supplied") if stay.supplied else say(", contracted with the firm") if stay.contracted else "")],
         [say("Nights"), say("{nights} from {first}", nights=stay.nights, first=day_text(stay.first))],
         [say("A night"), str(stay.a_night)],
         [say("City tax a night"), str(stay.city_tax)],
-        ["Breakfast", BREAKFAST_IN if stay.breakfast else say("Not in the price")],
+        [say("Breakfast"), BREAKFAST_IN if stay.breakfast else say("Not in the price")],
         [say("Rooms left"), str(stay.rooms_left)],
         [say("Refund"), refund],
     ]  # fmt: skip

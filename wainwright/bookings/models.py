@@ -33,7 +33,7 @@ class Booking(models.Model):
     """
 
     # In these it still counts.
-    STANDING = ("Held", say("Confirmed"), say("Ticketed"))
+    STANDING = ("Held", "Confirmed", "Ticketed")
 
     firm = models.ForeignKey("people.Firm", on_delete=models.PROTECT, related_name="bookings")
     trip = models.ForeignKey("trips.Trip", on_delete=models.PROTECT, related_name="bookings")

@@ -149,7 +149,7 @@ def advances_out(member: Membership) -> QuerySet[Trip]:
 
 def free_advances(claim: Claim) -> QuerySet[Trip]:
     """Return the trips of a claimant whose paid advance no claim takes: there is none of them, or it was settled without it."""
-    over = ("Back", say("Closed"), "Called off")
+    over = ("Back", "Closed", "Called off")
     own = Trip.objects.filter(
         traveller_id=claim.claimant_id, currency=claim.currency, advance_paid=True, state__in=over
     )

@@ -74,9 +74,7 @@ def _journal(firm: Firm, since: date, until: date) -> QuerySet:
 
 
 def _allowances(firm: Firm, since: date, until: date) -> QuerySet:
-    decided = Claim.objects.filter(firm=firm, state__in=("Cleared", say("Posted"), say("Settled"))).values(
-        "statement_id"
-    )
+    decided = Claim.objects.filter(firm=firm, state__in=("Cleared", "Posted", "Settled")).values("statement_id")
     rows = StatementLine.objects.filter(statement__in=decided, kind="allowance", day__range=(since, until))
     rows = rows.annotate(refused=Sum("coded__net_minor", filter=Q(coded__refused=True), default=0))
     return rows.select_related("statement__claim__claimant__person", "statement__claim__trip").order_by("day", "pk")

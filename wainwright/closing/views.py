@@ -81,8 +81,10 @@ def accrued_csv(request):
         for row in accrued(request.member.firm, month)
         for each in row.of
     )
-    header = ("What", "Of", "Account", "Coding", "Amount", "Currency")
-    response = HttpResponse("".join(write_csv(header, rows)), content_type="text/csv; charset=utf-8")
+    names = (say("What"), say("Of"), say("Account"), say("Coding"), say("Amount"), say("Currency"))
+    response = HttpResponse(
+        "".join(write_csv([str(name) for name in names], rows)), content_type="text/csv; charset=utf-8"
+    )
     response["Content-Disposition"] = f'attachment; filename="accrued-{month:%Y-%m}.csv"'
     return response
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from enum import Enum
 
-from wainwright.core.said import as_figure, capital, joined, say
+from wainwright.core.said import as_figure, capital, say
 
 ACCOUNT = "account"
 
@@ -96,7 +96,7 @@ class Coding:
         return self if self.codes else default.with_account(self.account or default.account)
 
     def __str__(self) -> str:
-        return joined(" / ", (code for _, code in self.codes))
+        return " / ".join(code for _, code in self.codes)
 
 
 def coding_key(codes: Iterable[tuple[str, str]]) -> str:

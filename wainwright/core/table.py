@@ -199,14 +199,14 @@ def from_data(data: Mapping[str, Any]) -> Table:
         return found
 
     return Table(
-        tuple(Column(*each) for each in data.get("columns", ())),
+        tuple(Column(key, kept(words), *more) for key, words, *more in data.get("columns", ())),
         tuple(
             Row(tuple(cell(each) for each in cells), tuple((of[0], of[1]) for of in parts), link)
             for cells, parts, link in data.get("rows", ())
         ),
         # The names in the rows stand as they were; what stands before the sums is ours.
         tuple(kept(each) if isinstance(each, str) else cell(each) for each in data.get("total", ())),
-        tuple(data.get("notes", ())),
+        tuple(map(kept, data.get("notes", ()))),
     )
 
 

@@ -132,7 +132,7 @@ def draw_field(
         drawn.append(
             Drawn(
                 flight.key, flight.label, height, bars, gaps, left, right, flight.over, flight.yardstick, flight.chosen,
-                right + 8 if fits else left - 8, "start" if fits else "end", flight.mode, f"{flight.price:,.0f}",
+                right + 8 if fits else left - 8, "start" if fits else "end", flight.mode, as_figure(flight.price, ",.0f"),
             )
         )  # fmt: skip
     hours = []
@@ -151,7 +151,7 @@ def draw_field(
             )
         mark += timedelta(hours=1)
     step = _step(high - low)
-    marks = [(y(float(p)), f"{p:,}") for p in range(int(low // step + 1) * step, int(high) + 1, step)]
+    marks = [(y(float(p)), as_figure(p, ",")) for p in range(int(low // step + 1) * step, int(high) + 1, step)]
     return Field(
         WIDTH, HEIGHT, LEFT, float(floor), drawn, hours, marks,
         (y(float(limit)), say("a reason is needed above {limit}", limit=as_figure(limit, ",.0f"))) if limit is not None else None,

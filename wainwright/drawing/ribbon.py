@@ -171,14 +171,17 @@ def _nights(data: RibbonData, columns: list[Column], y: int) -> list[NightBox]:
         scale = max(cost, ceiling, 1.0) / (width * 0.92)
         name = night.night.name or night.night.place.town
         if night.night.supplied:
-            words, said = "supplied", say("{name}, quarters supplied", name=name)
+            words, said = str(say("supplied")), say("{name}, quarters supplied", name=name)
         else:
-            words = f"{night.cost.amount:,.0f}"
+            words = str(as_figure(night.cost.amount, ",.0f"))
             said = (
                 say("{name}, {cost} a night, ceiling {ceiling}", name=name, cost=night.cost, ceiling=night.ceiling)
                 if night.ceiling
                 else joined("", (name, ", ", night.cost))
             )
+        if len(words) * 7.5 > width - 12:
+            # Where it does not fit, the name stands alone; what is read out says both.
+            words = ""
         room = width - len(words) * 7.5 - 18
         boxes.append(
             NightBox(x, y + 8, width, fit(name, room), said, words, x + width - 8, round(cost / scale, 1),

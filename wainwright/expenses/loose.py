@@ -18,7 +18,7 @@ from wainwright.people.models import Membership
 
 AGES = [(0, say("any age")), (7, say("over a week")), (30, say("over 30 days")), (60, say("over 60 days"))]
 MOST = 100
-POSTED = ("Posted", say("Settled"))
+POSTED = ("Posted", "Settled")
 
 
 @dataclass(frozen=True)

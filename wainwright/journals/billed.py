@@ -72,7 +72,7 @@ def bookings_billed(firm: Firm) -> QuerySet[Booking]:
     told = _summed(Billed.objects.filter(booking=OuterRef("pk")), "booking")
     bears = Case(When(state="Ticketed", then=F("price_minor")), default=F("lost_minor"))
     rows = Booking.objects.filter(
-        firm=firm, paid_by="central", currency=firm.currency, state__in=("Ticketed", say("Cancelled"))
+        firm=firm, paid_by="central", currency=firm.currency, state__in=("Ticketed", "Cancelled")
     )
     return rows.annotate(due=bears - told).exclude(due=0).select_related("trip").order_by("asked", "pk")
 

@@ -136,7 +136,7 @@ def _trail(made: zipfile.ZipFile, firm: Firm, using: str) -> dict[str, Any]:
         io.TextIOWrapper(file, "utf-8", newline="") as text,
     ):
         out = csv.writer(text)
-        out.writerow(["number", "hash", "firm", say("with firm")])
+        out.writerow(["number", "hash", "firm", "with firm"])
         for last in (
             Entry.objects.using(using)
             .order_by("number")

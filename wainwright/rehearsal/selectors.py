@@ -23,7 +23,7 @@ from wainwright.rulebook.selectors import rulebook
 Gap = tuple[date, date] | None
 WHAT_WORDS = dict(WHAT)
 _PAID = {**dict(PAYS), "self": say("paid by the person")}
-HOLDS, COMES, WAS, DRAFT = say("in force"), "comes", "ended", "draft"
+HOLDS, COMES, WAS, DRAFT = "in force", "comes", "ended", "draft"
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,6 @@ from django.db.models.functions import MD5, Cast, Coalesce, Concat
 from wainwright import clock
 from wainwright.bookings.models import Booking
 from wainwright.claims.models import Claim
-from wainwright.core.said import say
 from wainwright.core.states import CLAIM_SENT
 from wainwright.expenses.models import Expense
 from wainwright.journals.models import Billed
@@ -30,7 +29,7 @@ from wainwright.trips.models import Trip
 # So many things are read in one transaction; so many at most while somebody waits for an answer.
 BATCH, AT_ONCE = 200, 400
 UNSENT = ("Open", "Sent back")
-_TRIPS = ("Authorised", "Under way", say("Back"))
+_TRIPS = ("Authorised", "Under way", "Back")
 
 
 @dataclass(frozen=True)
@@ -69,7 +68,7 @@ def sources(firm: Firm) -> dict[Head.Kind, QuerySet]:
     # The same cost was recorded by hand, so that the draft of a claim left its booking alone.
     same = Expense.objects.filter(owner=OuterRef("trip__traveller"), claim__trip=OuterRef("trip"), paid_by="central", amount_minor__in=[OuterRef("price_minor"), OuterRef("lost_minor")])  # fmt: skip
     told = Billed.objects.filter(booking=OuterRef("pk")).order_by().values("booking").annotate(s=Sum("amount_minor")).values("s")  # fmt: skip
-    billed = Booking.objects.filter(Q(state__in=("Confirmed", say("Ticketed"))) | Q(state="Cancelled", lost_minor__gt=0), firm=firm, paid_by="central", currency=firm.currency)  # fmt: skip
+    billed = Booking.objects.filter(Q(state__in=("Confirmed", "Ticketed")) | Q(state="Cancelled", lost_minor__gt=0), firm=firm, paid_by="central", currency=firm.currency)  # fmt: skip
     return {
         Head.Kind.BOOKING: billed.filter(~standing, ~Exists(same), expenses__isnull=True).annotate(billed_minor=Subquery(told)).annotate(now=_marked("state", "price_minor", "lost_minor", "billed_minor", "trip__version")),
         Head.Kind.TRIP: trips.filter(~Exists(own), ~Exists(along)).annotate(now=_marked("state", "signed_id", "standing__trip__signed_id", "starts")),

@@ -8,6 +8,7 @@ from django.db.models import Q
 from wainwright.accounts.models import CodingKept
 from wainwright.core.said import say
 from wainwright.people.models import Membership
+from wainwright.reports.kept_words import question_again
 
 
 class Stage(models.IntegerChoices):
@@ -185,3 +186,8 @@ class Run(models.Model):
 
     def __str__(self):
         return self.title
+
+    @property
+    def question(self) -> str:
+        """What was asked, in the language of who reads it."""
+        return question_again(self.sentence)

@@ -12,7 +12,7 @@ from typing import Any
 from django.core.exceptions import ValidationError
 from django.db import transaction
 
-from wainwright.core.said import joined, say
+from wainwright.core.said import say
 from wainwright.core.text import decimal, one_line
 from wainwright.core.workings import plain
 from wainwright.errors import Faults, Stale
@@ -39,12 +39,12 @@ def subject(firm_id: int) -> str:
 
 def quarters_text(policy: Policy) -> str:
     """Return the supplied quarters as they are typed, a line each."""
-    return "\n".join(joined("", (row["name"], ", ", row["town"], ", ", row["country"])) for row in policy.quarters)
+    return "\n".join(f"{row['name']}, {row['town']}, {row['country']}" for row in policy.quarters)
 
 
 def kin_text(policy: Policy) -> str:
     """Return the shares of relatives who move along as they are typed, a line each."""
-    return "\n".join(joined("", (kin, ", ", plain(Decimal(share) * 100))) for kin, share in policy.kin.items())
+    return "\n".join(f"{kin}, {plain(Decimal(share) * 100)}" for kin, share in policy.kin.items())
 
 
 def digest(policy: Policy) -> str:

@@ -27,7 +27,7 @@ from wainwright.trail.services import record
 UNITS = ("km", "mi")
 MOST_BANDS, MOST_BYTES, MOST_ROWS = 12, 500_000, 5_000
 AT_MOST = Decimal(1000)
-COLUMNS = ("vehicle", "unit", "from", say("up to"), "rate", "passenger")
+COLUMNS = ("vehicle", "unit", "from", "up to", "rate", "passenger")
 
 
 @dataclass(frozen=True)
@@ -216,7 +216,7 @@ def table_text(content: bytes) -> str:
         rows = apart("mileage", content)
     except Unreadable as error:
         raise Refusal(said_by(error), "file") from error
-    names = ("vehicle", "unit", "since", say("up to"), "rate", "passenger")
+    names = ("vehicle", "unit", "since", "up to", "rate", "passenger")
     return "".join(write_csv(COLUMNS, ([cells.get(name, "") for name in names] for _, cells in rows)))
 
 

@@ -108,7 +108,7 @@ def as_rows(firm: Firm) -> tuple[list[str], list[list[str]]]:
     """Return the header and the rows of all rates of a firm, as a table that can be sent in again. One query."""
     rates = [(rate, _said(rate, firm.currency)) for rate in AllowanceRate.objects.filter(firm=firm)]
     used = {name for _, said in rates for name in said} - {"currency"}
-    columns = [name for name in ("full", *PLAIN, "ceiling", say("flat night")) if name in used]
+    columns = [name for name in ("full", *PLAIN, "ceiling", "flat night") if name in used]
     columns += sorted(used - set(columns))
     header = ["country", "town", "from", "until", "currency", *columns]
     rows = [
@@ -177,8 +177,8 @@ def _said(rate: AllowanceRate, home: str) -> dict[str, str]:
     currency = rate.currency or home
     minor = {
         "full": rate.full_minor, **{name: getattr(rate, f"{name}_minor") for name in PLAIN}, "ceiling": rate.ceiling_minor,
-        "flat night": rate.flat_night_minor, **rate.amounts, **{say("free {name}", name=name): each for name, each in rate.free.items()}, **rate.sets,
-        **{say("ceiling {kind}", kind=kind): each for kind, each in rate.ceilings.items()}, **{say("flat night {kind}", kind=kind): each for kind, each in rate.flats.items()},
+        "flat night": rate.flat_night_minor, **rate.amounts, **{f"free {name}": each for name, each in rate.free.items()}, **rate.sets,
+        **{f"ceiling {kind}": each for kind, each in rate.ceilings.items()}, **{f"flat night {kind}": each for kind, each in rate.flats.items()},
     }  # fmt: skip
     return {
         "currency": currency,
@@ -211,22 +211,22 @@ def _rate(row: Checked, firm: Firm) -> AllowanceRate | None:
     minor = {name: amount.minor for name, amount in amounts.items() if amount is not None}
     if "full" not in minor and not any(column == "full" for column, _ in row.faults):
         row.wrong("full", say("Say what a full day earns."))
-    free = {name.removeprefix(say("free ")): each for name, each in minor.items() if name.startswith("free ")}
+    free = {name.removeprefix("free "): each for name, each in minor.items() if name.startswith("free ")}
     for name, each in free.items():
         if each > minor.get(name, each):
-            row.wrong(say("free {name}", name=name), say("More is free of tax than is paid."))
+            row.wrong(f"free {name}", say("More is free of tax than is paid."))
     ceilings, flats = (
         {kind: minor[f"{name} {kind}"] for kind in LODGINGS if f"{name} {kind}" in minor}
-        for name in ("ceiling", say("flat night"))
+        for name in ("ceiling", "flat night")
     )
     known = {
         "full",
         "ceiling",
-        say("flat night"),
+        "flat night",
         *PLAIN,
         *SETS,
-        *(say("ceiling {kind}", kind=kind) for kind in ceilings),
-        *(say("flat night {kind}", kind=kind) for kind in flats),
+        *(f"ceiling {kind}" for kind in ceilings),
+        *(f"flat night {kind}" for kind in flats),
     }
     return AllowanceRate(
         firm=firm, town=one_line(cells.get("town", ""), 80), country=country, since=since, until=until, full_minor=minor.get("full", 0),

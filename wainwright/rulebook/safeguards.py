@@ -50,7 +50,7 @@ class Safeguards:
 FIELDS = (
     "second_payer_minor", "release_above_minor", "look_above_minor", "certify_by", "look_share", "harmless_to", "decide_days", "remind_days", "goes_on_days",
 )  # fmt: skip
-FACTOR = (say("second factor"), say("second factor from"), say("days of grace"))
+FACTOR = ("second factor", "second factor from", "days of grace")
 
 
 def subject(firm_id: int) -> str:

@@ -50,11 +50,7 @@ def as_text(data: Mapping[str, Any]) -> str:
 def _inline(value: Any) -> str:
     """A row on one line."""
     if isinstance(value, dict):
-        return (
-            "{ " + joined(", ", (joined("", (key, " = ", _inline(each))) for key, each in value.items())) + " }"
-            if value
-            else "{}"
-        )
+        return "{ " + ", ".join(f"{key} = {_inline(each)}" for key, each in value.items()) + " }" if value else "{}"
     return (
         tomli_w.dumps({"x": value}).removeprefix("x = ").replace("\n", " ").strip()
         if not isinstance(value, list)

@@ -13,7 +13,6 @@ from decimal import Decimal
 
 from wainwright.core.journey import Place
 from wainwright.core.mileage import commute_off
-from wainwright.core.said import joined
 from wainwright.formats.places import folded, place
 from wainwright.outside import service
 from wainwright.rulebook.models import Policy
@@ -53,4 +52,4 @@ def way_to_work(policy: Policy, home: str, work: str) -> WayToWork | None:
 
 def _town(at: Place) -> str:
     # An airport and the town it serves are one place to live in.
-    return joined("", (folded(at.town), ", ", at.country))
+    return f"{folded(at.town)}, {at.country}"

@@ -45,7 +45,7 @@ SHELL = (
 )
 # Trips that are told: those under way or near, at most so many.
 AHEAD, BEHIND, MOST_TRIPS, MOST_STEPS = timedelta(days=14), timedelta(days=1), 2, 8
-MOVING = ("Authorised", "Under way", say("Back"))
+MOVING = ("Authorised", "Under way", "Back")
 
 
 @require_safe

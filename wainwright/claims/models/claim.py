@@ -98,7 +98,7 @@ class Claim(CodedModel):
     has_also = True
 
     # Nothing of it counts any more: what it held lies in the tray.
-    OVER = ("Turned down", say("Withdrawn"))
+    OVER = ("Turned down", "Withdrawn")
 
     objects = ClaimQuerySet.as_manager()
 

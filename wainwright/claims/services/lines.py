@@ -36,7 +36,7 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff import services as signoff
 from wainwright.trail.services import record
 
-CORRECTABLE = ("In finance check", "Posting refused", say("Cleared"))
+CORRECTABLE = ("In finance check", "Posting refused", "Cleared")
 
 
 @transaction.atomic

@@ -26,7 +26,7 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 
 # How money goes out without a file, where the firm names no ways of its own.
-METHODS = (say("bank transfer"), "cash", say("with the salary"), say("company cheque"))
+METHODS = ("bank transfer", "cash", "with the salary", "company cheque")
 
 
 def methods_of(member: Membership) -> tuple[str, ...]:

@@ -13,7 +13,7 @@ from wainwright.core.money import Money
 from wainwright.core.said import say
 
 # The kinds of papers that a trip can rest on, and the fields of a cost that may be asked for.
-PAPERS = ("agenda", "invitation", say("price comparison"), "booking", say("other paper"))
+PAPERS = ("agenda", "invitation", "price comparison", "booking", "other paper")
 FIELDS = (
     ("merchant", say("merchant")), ("description", say("what for")), ("guests", say("who was there")), ("reference", say("reference")),
     ("customer", say("customer")), ("country", say("country")),

@@ -19,15 +19,15 @@ from wainwright.rulebook.selectors import mileage_rates, rulebook
 
 EMPTY_ROWS = 6
 COSTS = {
-    "date": ("date", "day", "datum", "dato"), "merchant": ("merchant", say("paid to"), "supplier", "shop", "payee"),
-    "category": ("category", say("what for"), "what", "type", "kind"), "amount": ("amount", "total", "gross", "sum", "price"),
-    "currency": ("currency", "cur"), "tax_rate": (say("tax %"), say("vat %"), say("tax rate")), "paid_by": (say("who paid"), say("paid by")),
-    "description": ("description", "text", "note"), "guests": (say("who was there"), "guests"), "reference": ("reference", "number"),
+    "date": ("date", "day", "datum", "dato"), "merchant": ("merchant", "paid to", "supplier", "shop", "payee"),
+    "category": ("category", "what for", "what", "type", "kind"), "amount": ("amount", "total", "gross", "sum", "price"),
+    "currency": ("currency", "cur"), "tax_rate": ("tax %", "vat %", "tax rate"), "paid_by": ("who paid", "paid by"),
+    "description": ("description", "text", "note"), "guests": ("who was there", "guests"), "reference": ("reference", "number"),
 }  # fmt: skip
 RIDES = {
-    "date": ("date", "day", "datum", "dato"), "origin": ("from", "start"), "target": ("to", "destination"), "via": (say("by way of"), "via"),
-    "km": ("km", "kilometres", "distance"), "there_and_back": (say("there and back"), "return"), "vehicle": ("vehicle",),
-    "passengers": ("passengers",), "description": (say("what for"), "purpose", "note"), "reason": (say("why longer"), "reason"),
+    "date": ("date", "day", "datum", "dato"), "origin": ("from", "start"), "target": ("to", "destination"), "via": ("by way of", "via"),
+    "km": ("km", "kilometres", "distance"), "there_and_back": ("there and back", "return"), "vehicle": ("vehicle",),
+    "passengers": ("passengers",), "description": ("what for", "purpose", "note"), "reason": ("why longer", "reason"),
 }  # fmt: skip
 _YES = {"yes", "y", "x", "1", "true", "on", "ja"}
 

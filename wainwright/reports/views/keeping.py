@@ -163,7 +163,7 @@ def run_file(request, ran_id: int, form: str):
     try:
         content = file_of(
             form,
-            Told(kept(run.title), kept(run.sentence), run.by, as_figure(day, "%-d %b %Y")),
+            Told(kept(run.title), run.question, run.by, as_figure(day, "%-d %b %Y")),
             keeping.table_of(run),
         )
     except Refusal as refusal:

@@ -13,7 +13,6 @@ from django import forms
 from django.http import HttpRequest
 
 from wainwright.core.money import Money
-from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal, Stale
 from wainwright.fields import tell
 from wainwright.signoff.models import Remark, SignOff
@@ -21,7 +20,7 @@ from wainwright.signoff.selectors import remarks, steps
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import TripFile, load_file
 
-MEALS_OPEN = ("Authorised", "Under way", say("Back"))
+MEALS_OPEN = ("Authorised", "Under way", "Back")
 CLAIMABLE = ("Under way", "Back", "Closed", "Called off")
 
 

@@ -58,7 +58,7 @@ def drive_of(page: Page, form: LegForm) -> plan.Drive | None:
 
 
 # In these it is known how a leg went.
-TRAVELLED = ("Under way", say("Back"), say("Closed"))
+TRAVELLED = ("Under way", "Back", "Closed")
 
 
 class LegPanel(LinePanel):
