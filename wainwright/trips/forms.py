@@ -146,7 +146,7 @@ class StayForm(forms.Form):
         super().__init__(*args, **options)
         # Asked only where a rate differs by it.
         if lodgings:
-            self.fields["lodging"].choices = [("", say("as usual")), *((each, each) for each in lodgings)]
+            self.fields["lodging"].choices = [("", say("as usual")), *((each, kept(each)) for each in lodgings)]
         else:
             del self.fields["lodging"]
 

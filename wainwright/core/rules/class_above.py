@@ -8,7 +8,7 @@ from wainwright.core.fares import CABINS
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import Subject
 from wainwright.core.rules.params import Param
-from wainwright.core.said import say
+from wainwright.core.said import kept, say
 
 
 @kind
@@ -20,7 +20,7 @@ class ClassAbove(Kind):
     about = say("A class above what the firm allows.")
     by_category = True
     params = (
-        Param("cabin", "choice", say("Highest class"), CABINS[0], choices=tuple((each, each) for each in CABINS)),
+        Param("cabin", "choice", say("Highest class"), CABINS[0], choices=tuple((each, kept(each)) for each in CABINS)),
     )
     on = frozenset({"plan"})
 

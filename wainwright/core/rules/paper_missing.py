@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wainwright.core.rules.base import Cure, Hit, Kind, Setting, kind
 from wainwright.core.rules.facts import PAPERS, Subject
 from wainwright.core.rules.params import Param
-from wainwright.core.said import say
+from wainwright.core.said import kept, say
 
 
 @kind
@@ -19,7 +19,7 @@ class PaperMissing(Kind):
     about = say("A paper of a kind that the rules require is not on the trip.")
     needs = frozenset({"journey", "papers"})
     params = (
-        Param("paper", "choice", say("Paper"), PAPERS[0], choices=tuple((each, each) for each in PAPERS)),
+        Param("paper", "choice", say("Paper"), PAPERS[0], choices=tuple((each, kept(each)) for each in PAPERS)),
         Param("only_abroad", "yes", say("Only of journeys abroad"), needed=False),
         Param("only_supplied", "yes", say("Only where a host supplies meals"), needed=False),
     )
