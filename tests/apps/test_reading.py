@@ -88,7 +88,8 @@ class StrangeWalkTest(worlds.StartedTransactionTestCase):
         for path, page in self.pages(member):
             with self.subTest(who=name, path=path):
                 self.assertEqual(strange.sent_back(page), [], "a value that goes back is said in the reader's language")
-                if not path.startswith(strange.NOT_OURS) and "/order/" not in path and "/stays/" not in path:
+                # Houses and companies on offer are called as they are called.
+                if not path.startswith(strange.NOT_OURS) and not re.search("/(order|stays|cars)/", path):
                     self.assertEqual(strange.left_over(page, typed), [])
                     # What was explained in words, and what a bank wrote, stands as it is.
                     if not path.startswith("/bench/claim/") and not path.startswith("/reports/outside-rules/"):

@@ -48,7 +48,7 @@ class FiguresForm(forms.Form):
         label=say("The way to the usual place of work is taken off"), required=False, help_text=say("Of a ride that begins or ends at home, by the profile."),
     )  # fmt: skip
     mileage_day = forms.IntegerField(label=say("The mileage year begins on day"), min_value=1, max_value=31)
-    mileage_month = forms.TypedChoiceField(label="of", coerce=int, choices=list(MONTHS.items()))  # fmt: skip
+    mileage_month = forms.TypedChoiceField(label=say("of"), coerce=int, choices=list(MONTHS.items()))  # fmt: skip
     transfer_km = AmountField(label=say("A way to the airport is reckoned at, a km"))
     transfer_least = AmountField(label=say("and at least"))
     bag_needed = forms.BooleanField(label=say("Fares are compared with a bag"), required=False)

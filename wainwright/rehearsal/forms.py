@@ -21,14 +21,14 @@ class ExampleForm(forms.Form):
     """Away from when to when, where, on to where, and which meals are supplied."""
 
     leaves_on = forms.DateField(label=say("Leaves"), widget=day_input())
-    leaves_at = forms.TimeField(label="at", widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
+    leaves_at = forms.TimeField(label=say("at"), widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
     back_on = forms.DateField(label=say("Back"), widget=day_input())
-    back_at = forms.TimeField(label="at", widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
+    back_at = forms.TimeField(label=say("at"), widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
     place = forms.CharField(
         label=say("Where"), max_length=80, help_text=say("A town or a country of the rates, or: elsewhere.")
     )
-    then = forms.CharField(label="then", required=False, max_length=80)
-    then_from = forms.DateField(label="from", required=False, widget=day_input())
+    then = forms.CharField(label=say("then"), required=False, max_length=80)
+    then_from = forms.DateField(label=say("from"), required=False, widget=day_input())
     meals = forms.MultipleChoiceField(
         label=say("Meals supplied"), required=False, choices=[(meal.value, meal.value) for meal in Meal], widget=forms.CheckboxSelectMultiple,
     )  # fmt: skip

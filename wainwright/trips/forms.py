@@ -61,9 +61,9 @@ class TravelledForm(Named):
 
     ids = "travelled"
     leaves_day = forms.DateField(label=say("Left"), widget=day_input())
-    leaves_time = forms.TimeField(label="at", widget=hour_input())
+    leaves_time = forms.TimeField(label=say("at"), widget=hour_input())
     arrives_day = forms.DateField(label=say("Arrived"), widget=day_input())
-    arrives_time = forms.TimeField(label="at", widget=hour_input())
+    arrives_time = forms.TimeField(label=say("at"), widget=hour_input())
 
     @property
     def times(self) -> tuple[datetime, datetime]:
@@ -82,11 +82,11 @@ class LegForm(Named):
     origin = PlaceField(label=say("From"), max_length=120)
     target = PlaceField(label=say("To"), max_length=120)
     leaves_day = forms.DateField(label=say("Leaves"), widget=day_input())
-    leaves_time = forms.TimeField(label="at", widget=hour_input())
+    leaves_time = forms.TimeField(label=say("at"), widget=hour_input())
     arrives_day = forms.DateField(
         label=say("Arrives"), required=False, widget=day_input(), help_text=say("Empty: the same day.")
     )
-    arrives_time = forms.TimeField(label="at", widget=hour_input())
+    arrives_time = forms.TimeField(label=say("at"), widget=hour_input())
     estimate = AmountField(label=say("Estimate"), required=False)
     paid_by = forms.ChoiceField(label=say("Who pays"), choices=PAID_BY, initial="firm")
     vehicle = forms.CharField(
@@ -97,10 +97,10 @@ class LegForm(Named):
         help_text=say("Empty: looked up."), widget=forms.TextInput(attrs={"inputmode": "decimal"}),
     )  # fmt: skip
     odometer_start = NumberField(label=say("or odometer from"), required=False, max_digits=8, decimal_places=1, widget=forms.TextInput(attrs={"inputmode": "decimal"}))  # fmt: skip
-    odometer_end = NumberField(label="to", required=False, max_digits=8, decimal_places=1, widget=forms.TextInput(attrs={"inputmode": "decimal"}))  # fmt: skip
+    odometer_end = NumberField(label=say("to"), required=False, max_digits=8, decimal_places=1, widget=forms.TextInput(attrs={"inputmode": "decimal"}))  # fmt: skip
     passengers = forms.IntegerField(required=False, min_value=0, max_value=8)
     back_day = forms.DateField(label=say("The same way back on"), required=False, widget=day_input())
-    back_time = forms.TimeField(label="at", required=False, widget=hour_input())
+    back_time = forms.TimeField(label=say("at"), required=False, widget=hour_input())
 
     @property
     def leaves(self) -> datetime:
@@ -171,7 +171,7 @@ class HostForm(Named):
 
     ids = "host"
     first = forms.DateField(label=say("From"), widget=day_input())
-    last = forms.DateField(label="to", widget=day_input())
+    last = forms.DateField(label=say("to"), widget=day_input())
     meals = forms.MultipleChoiceField(
         choices=[(m.value, capital(kept(m.value))) for m in Meal], required=False, widget=forms.CheckboxSelectMultiple
     )
@@ -194,7 +194,7 @@ class EngagementForm(Named):
     title = forms.CharField(label=say("What"), max_length=80)
     place = PlaceField(label=say("Where"), max_length=120)
     day = forms.DateField(widget=day_input())
-    time = forms.TimeField(label="at", widget=hour_input())
+    time = forms.TimeField(label=say("at"), widget=hour_input())
 
 
 class PermissionForm(Named):

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from wainwright.core.journey import place_said
-from wainwright.core.said import joined, say
+from wainwright.core.said import joined, say, small
 from wainwright.core.versions import UNANSWERED, Change, Line, changes
 from wainwright.core.workings import day_text, moment_text
 from wainwright.trips.frozen import Frozen, Permitted, Row, Said
@@ -79,7 +79,7 @@ def lines_of(file: TripFile) -> list[Line]:
             joined("", (day.amount, supplied)),
         )
     for each in file.figures.estimates:
-        line(f"cost:{each.key}", say("Costs"), each.label, joined("", (each.amount, ", ", _PAYS[each.paid_by].lower())))
+        line(f"cost:{each.key}", say("Costs"), each.label, joined("", (each.amount, ", ", small(_PAYS[each.paid_by]))))
     for coding, amount in file.borne:
         line(f"coding:{coding}", "Coding", str(coding), amount)
     for permission in file.permissions:

@@ -30,11 +30,11 @@ class CarForm(forms.Form):
     """Where and when a car is taken and brought back, and for how many."""
 
     origin = PlaceField(label=say("Taken at"), max_length=120)
-    since_day = forms.DateField(label="on", widget=day_input())
-    since_time = forms.TimeField(label="at", widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
+    since_day = forms.DateField(label=say("on"), widget=day_input())
+    since_time = forms.TimeField(label=say("at"), widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
     target = PlaceField(label=say("Brought back to"), max_length=120)
-    until_day = forms.DateField(label="on", widget=day_input())
-    until_time = forms.TimeField(label="at", widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
+    until_day = forms.DateField(label=say("on"), widget=day_input())
+    until_time = forms.TimeField(label=say("at"), widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
     seats = forms.IntegerField(label=say("Seats"), min_value=1, max_value=9, initial=1)
 
     def clean(self):
