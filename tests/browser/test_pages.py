@@ -18,7 +18,7 @@ from wainwright.rulebook.models import RuleSetting
 from wainwright.trips.models import Trip
 
 PAGES = {
-    "Maren Oyelaran": ["/away/", "/", "/trips/", "/trips/new/", "/trips/{trip}/", "/trips/{plan}/", "/trips/{plan}/?open=allowance", "/trips/{plan}/?open=bearing", "/trips/{plan}/?open=details", "/trips/{plan}/?open=signing", "/accounts/password/change/", "/trips/{plan}/sign/", "/trips/{plan}/cars/",
+    "Maren Oyelaran": ["/away/", "/", "/trips/", "/trips/new/", "/trips/{trip}/", "/trips/{plan}/", "/trips/{plan}/?open=allowance", "/trips/{plan}/?open=leg-{leg}", "/trips/{plan}/?open=bearing", "/trips/{plan}/?open=details", "/trips/{plan}/?open=signing", "/accounts/password/change/", "/trips/{plan}/sign/", "/trips/{plan}/cars/",
                        "/trips/{plan}/stays/", "/trips/{plan}/bookings/{booking}/seats/", "/trips/{trip}/itinerary/", "/trips/{trip}/order/", "/profile/", "/stand-ins/",
                        "/trips/{plan}/ways/?from=ORK&to=DUB&on={day}&when=any&at=&from=DUB&to=ORK&on={day}&when=after&at=10:00", "/tray/", "/receipts/{receipt}/", "/tray/card-file/{file}/", "/expenses/new/", "/expenses/ride/", "/expenses/grid/", "/expenses/rides/", "/expenses/{hotel}/", "/rates/",
                        "/claims/", "/claims/{claim}/", "/claims/{claim}/?asked=1&split=all", "/claims/{claim}/planned/", "/claims/{claim}/by-coding/", "/people/{maren}/", "/news/", "/find/?q=gauge", "/firms/", "/mail/", "/look/", "/reports/", "/reports/spend-by-category/?of=&by=category&span=this-year"],
@@ -30,7 +30,7 @@ PAGES = {
 
 # What stands out of its box: the page itself, or whatever holds words and does not scroll.
 WIDER = """
-const boxes = "html, .btn, button, .state, .sheet, .panel, td, th, label, h1, h2, p, li, .door, .way, .board-row, .j-when, .j-what, .j-state, .j-price";
+const boxes = "html, .btn, button, .state, .sheet, .panel, td, th, label, h1, h2, p, li, dl, dt, dd, .door, .way, .board-row, .j-when, .j-what, .j-state, .j-price";
 const apart = ".scroll-x, svg, .sr-only, details:not([open]) .workings";
 return [...document.querySelectorAll(boxes)].filter((each) => each.clientWidth && each.scrollWidth > each.clientWidth + 1 &&
   getComputedStyle(each).overflowX === "visible" && !each.closest(apart)).map((each) =>
@@ -61,7 +61,7 @@ class PagesTest(BrowserTestCase):
         numbers = {
             "trip": Trip.objects.get(title__startswith="Tide-gauge").pk, "plan": Trip.objects.get(title__startswith="Northern").pk,
             "booking": Booking.objects.filter(trip__title__startswith="Northern", kind="air").first().pk, "day": Trip.objects.get(title__startswith="Northern").starts,
-            "claim": Claim.objects.get(state="Open", claimant__person__name="Maren Oyelaran").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk, "refused": Claim.objects.get(state="Posting refused").pk,
+            "leg": Booking.objects.filter(trip__title__startswith="Northern", kind="air").first().legs.first().pk, "claim": Claim.objects.get(state="Open", claimant__person__name="Maren Oyelaran").pk, "journal": Posting.objects.filter(firm__slug="ltd").first().pk, "refused": Claim.objects.get(state="Posting refused").pk,
             "waiting": Trip.objects.filter(state="Awaiting sign-off", traveller__manager__person__name="Tobias Achterberg").first().pk,
             "receipt": Receipt.objects.get(name="lab-og-lodd.jpg").pk, "hotel": Expense.objects.filter(owner__person__name="Maren Oyelaran", category="lodging").first().pk,
             "file": self.a_card_file().pk, "maren": self.people["maren"].pk, "scheme": self.people["maren"].firm.schemes.first().pk, "draft": RuleSetting.objects.get(draft=True).pk, "rehearsal": Rehearsal.objects.get().pk, "bank": BankAccount.objects.filter(firm__slug="ltd", kind="bank").first().pk,
