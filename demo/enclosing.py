@@ -32,9 +32,11 @@ class Promised:
             base64.b64encode(mark): base64.encodebytes(letter).rstrip() for mark, letter in self._letters.items()
         }
         for mail in Mail.objects.exclude(attachments=[]):
+            raw = bytes(mail.raw)
             for mark, letter in as_sent.items():
                 mail.raw = bytes(mail.raw).replace(mark, letter)
-            mail.save(update_fields=["raw"])
+            if mail.raw != raw:
+                mail.save(update_fields=["raw"])
 
 
 @contextmanager

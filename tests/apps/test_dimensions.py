@@ -208,8 +208,10 @@ class BoxTest(WorldTestCase):
         page = self.client.get("/trips/new/").content.decode()
         self.assertLess(page.count("<option"), 100)
         for typed in ("q12345", "Q 12345", "harbour 12345", "12345 deep"):
+            begun = time.process_time()
             answer = self.client.get("/codes/project/", {"code-project": typed}).content.decode()
             self.assertIn("Q-12345 Harbour 12345 deepening", answer, typed)
+            self.assertLess(time.process_time() - begun, 1)
         firm.refresh_from_db()
         with CaptureQueriesContext(connection) as queries:
             took = []
@@ -217,8 +219,8 @@ class BoxTest(WorldTestCase):
                 begun = time.process_time()
                 found = books(firm).picks("project").find("harbour 199", 12)
                 took.append(time.process_time() - begun)
-        # Wanted are 50 ms of a machine at its own speed; walking through all of them takes many times that on any.
-        self.assertLess(min(took), 0.5)
+        # Wanted are 50 ms; a busy machine is let take some more, and is asked five times.
+        self.assertLess(min(took), 0.2)
         self.assertEqual((len(found), len(queries)), (12, 0))
         self.assertEqual(self.client.get("/codes/nothing/", {"x": "a"}).content.strip(), b"")
         self.assertContains(self.client.get("/codes/", {"part-code": "3120 / q-00017"}), "3120 / Q-00017")

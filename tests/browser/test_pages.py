@@ -5,6 +5,7 @@ from selenium.webdriver.common.keys import Keys
 
 from tests import worlds
 from tests.browser.base import BrowserTestCase
+from tests.browser.chromium import resize
 from tests.coverage import shows
 from wainwright.accounts.models import Posting
 from wainwright.bookings.models import Booking
@@ -89,10 +90,7 @@ class PagesTest(BrowserTestCase):
         if width == self.wide:
             return
         self.wide = width
-        self.driver.execute_cdp_cmd(
-            "Emulation.setDeviceMetricsOverride",
-            {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": width < 500},
-        )
+        resize(self.driver, width)
 
     def type_keys(self, keys: str):
         """Type as a person does: to whatever has the focus."""
