@@ -35,4 +35,6 @@ compile=""
   }
 }
 rm -f "$log"
+# What is asked of the towns of the world, made small once, while Debian's packages are still being put in place.
+.venv/bin/python -m wainwright.formats.gazetteer
 wait

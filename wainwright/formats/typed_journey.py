@@ -8,7 +8,8 @@ from datetime import date, time, timedelta
 
 from wainwright.core.journey import Mode, Place
 from wainwright.core.said import as_figure, say
-from wainwright.formats.places import best_place, folded
+from wainwright.formats.gazetteer import folded
+from wainwright.formats.places import best_place, is_called
 from wainwright.formats.typed_leg import DAYS, MODES, MONTHS, TIME, NotALeg, next_date, time_of
 
 _MONTH = "(" + "|".join(MONTHS) + ")[a-z]*"
@@ -127,9 +128,11 @@ def _exact(name: str, code: bool = False) -> Place | None:
     found = best_place(name) if name.strip() else None
     if found is None:
         return None
-    names = (found.code.casefold(),) if code else (folded(found.name), folded(found.town))
     wanted = folded(name)
-    return found if any(each == wanted or (not code and each.startswith(f"{wanted} ")) for each in names) else None
+    if code:
+        return found if found.code.casefold() == wanted else None
+    begins = any(each.startswith(f"{wanted} ") for each in (folded(found.name), folded(found.town)))
+    return found if begins or is_called(found, wanted) else None
 
 
 def _ends(text: str, home: Place | None) -> tuple[Place, Place]:

@@ -8,7 +8,8 @@ from datetime import date, datetime, time, timedelta
 
 from wainwright.core.journey import Mode, Place
 from wainwright.core.said import joined, say
-from wainwright.formats.places import airport_of, best_place, folded
+from wainwright.formats.gazetteer import folded
+from wainwright.formats.places import airport_of, best_place
 
 # Longer words first, so that "night train" is not a train to a place called Night.
 MODES = (

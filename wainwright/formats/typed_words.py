@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from functools import cache
 
-from wainwright.formats.places import folded
+from wainwright.formats.gazetteer import folded
 
 _NORWEGIAN = {
     "nattog": "night train", "tog": "train", "ferge": "ferry", "ferje": "ferry", "båt": "boat", "hurtigbåt": "boat", "buss": "bus",

@@ -10,10 +10,10 @@ from django.views.decorators.http import require_GET, require_POST
 from wainwright.accounts.kept import drop_split, kept_for
 from wainwright.accounts.splits import parts_from
 from wainwright.core.roles import ROLES, opened_by
-from wainwright.core.said import joined, say
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.fields import tell, whole
-from wainwright.formats.places import place
+from wainwright.formats.places import as_typed, place
 from wainwright.language import LANGUAGES, code_of
 from wainwright.news.daily import choose
 from wainwright.people.proof import must_be_who
@@ -32,7 +32,7 @@ _KEPT = {
 
 def _words(code: str) -> str:
     found = place(code) if code else None
-    return joined("", (found.name, " (", found.code, ")")) if found else code
+    return as_typed(found) if found else code
 
 
 def profile(request):

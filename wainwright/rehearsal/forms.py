@@ -10,7 +10,7 @@ from django import forms
 from wainwright.core.allowance import Rate
 from wainwright.core.allowance.trying import Example
 from wainwright.core.journey import Meal, Place
-from wainwright.core.said import say
+from wainwright.core.said import kept, say
 from wainwright.fields import day_input
 from wainwright.people.models import Firm
 
@@ -30,7 +30,7 @@ class ExampleForm(forms.Form):
     then = forms.CharField(label=say("then"), required=False, max_length=80)
     then_from = forms.DateField(label=say("from"), required=False, widget=day_input())
     meals = forms.MultipleChoiceField(
-        label=say("Meals supplied"), required=False, choices=[(meal.value, meal.value) for meal in Meal], widget=forms.CheckboxSelectMultiple,
+        label=say("Meals supplied"), required=False, choices=[(meal.value, kept(meal.value)) for meal in Meal], widget=forms.CheckboxSelectMultiple,
     )  # fmt: skip
 
     def __init__(self, *args, firm: Firm, rates: Sequence[Rate], today: date, **options):

@@ -13,7 +13,8 @@ from decimal import Decimal
 
 from wainwright.core.journey import Place
 from wainwright.core.mileage import commute_off
-from wainwright.formats.places import folded, place
+from wainwright.formats.gazetteer import folded
+from wainwright.formats.places import place
 from wainwright.outside import service
 from wainwright.rulebook.models import Policy
 

@@ -11,7 +11,7 @@ import networkx
 
 from wainwright.core.geometry import great_circle_km
 from wainwright.core.journey import Place
-from wainwright.formats.places import folded
+from wainwright.formats.gazetteer import folded
 from wainwright.ports.roads import Distance
 
 WINDING = 1.3

@@ -11,7 +11,7 @@ from django.contrib import messages
 from wainwright import clock
 from wainwright.core.said import as_figure, joined, say
 from wainwright.errors import NotAllowed, Refusal, Stale
-from wainwright.formats.places import best_place
+from wainwright.formats.places import as_typed, best_place
 from wainwright.trips.forms import LegForm
 from wainwright.trips.panels.base import Again, Page, Panel, act
 from wainwright.trips.panels.leg import FIELDS, drive_of
@@ -38,7 +38,7 @@ class AddLegPanel(Panel):
 
     def load(self, page: Page, which: str) -> dict[str, Any]:
         """The form."""
-        home = {"target": _named(page.file.legs[0].origin)} if which == "home" and page.file.legs else {}
+        home = {"target": as_typed(page.file.legs[0].start)} if which == "home" and page.file.legs else {}
         return {"form": page.form("leg_form", lambda: LegForm(initial=next_leg(page) | home))}
 
     @act("legs/", "leg-add", sums=True)
@@ -81,17 +81,13 @@ def next_leg(page: Page) -> dict[str, Any]:
         last = legs[-1]
         moment = last.arrives + timedelta(hours=1)
         return {
-            "mode": last.mode, "origin": _named(last.target), "leaves_day": moment.date(),
+            "mode": last.mode, "origin": as_typed(last.end), "leaves_day": moment.date(),
             "leaves_time": moment.time().replace(minute=0, second=0), "paid_by": last.paid_by,
         }  # fmt: skip
     code = trip.profile.get("home") or page.member.home_code
     home = best_place(code) if code else None
     day = clock.today(trip.firm.zone) + timedelta(days=21)
-    return {"mode": "air", "origin": joined("", (home.name, " (", home.code, ")")) if home else "", "leaves_day": day}
-
-
-def _named(place: dict[str, Any]) -> str:
-    return joined("", (place["name"], " (", place["code"], ")"))
+    return {"mode": "air", "origin": as_typed(home) if home else "", "leaves_day": day}
 
 
 PANEL = AddLegPanel()

@@ -16,6 +16,7 @@ from wainwright.core.workings import day_text
 from wainwright.drawing.ribbon import minutes
 from wainwright.errors import Refusal
 from wainwright.fields import whole
+from wainwright.formats.places import as_typed
 from wainwright.trips.figures import b_key
 from wainwright.trips.forms import LegForm, TravelledForm
 from wainwright.trips.letters import moves_of, seats_of
@@ -229,8 +230,8 @@ def _layover(leg: Leg, after: Leg | None) -> str:
 def _initial(leg: Leg, currency: str) -> dict[str, Any]:
     days: dict[str, date] = {"leaves_day": leg.leaves.date(), "arrives_day": leg.arrives.date()}
     return {
-        **days, "mode": leg.mode, "origin": joined("", (leg.origin['name'], " (", leg.origin['code'], ")")),
-        "target": joined("", (leg.target['name'], " (", leg.target['code'], ")")), "leaves_time": leg.leaves.time(), "arrives_time": leg.arrives.time(),
+        **days, "mode": leg.mode, "origin": as_typed(leg.start),
+        "target": as_typed(leg.end), "leaves_time": leg.leaves.time(), "arrives_time": leg.arrives.time(),
         "paid_by": leg.paid_by, "estimate": Money.from_minor(leg.estimate_minor, currency).amount,
         "km": leg.km if leg.km_by == "typed" else None, "passengers": leg.passengers or None, "vehicle": leg.vehicle if leg.km else "",
     }  # fmt: skip

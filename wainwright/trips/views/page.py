@@ -20,7 +20,7 @@ from wainwright.core.said import as_figure, joined, say
 from wainwright.core.states import stage_reached
 from wainwright.errors import Refusal
 from wainwright.fields import tell
-from wainwright.formats.places import find_places
+from wainwright.formats.places import as_typed, find_places
 from wainwright.paging import page_of
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trips.figures import TripFigures
@@ -92,7 +92,9 @@ def places(request):
     """Suggest places for what is being typed."""
     names = ("origin", "target", "place", "from", "to")
     typed = next((v for k, v in request.GET.items() if k in names), "")
-    return render(request, "trips/_places.html", {"places": find_places(typed[:80])})
+    return render(
+        request, "trips/_places.html", {"places": [(as_typed(at), at.country) for at in find_places(typed[:80])]}
+    )
 
 
 @require_GET

@@ -13,9 +13,10 @@ from wainwright import clock
 from wainwright.bookings.selectors import cars, chosen_car
 from wainwright.core.journey import Mode
 from wainwright.core.rules import Level
-from wainwright.core.said import joined, say
+from wainwright.core.said import say
 from wainwright.errors import NotAllowed, Refusal
 from wainwright.fields import PlaceField, day_input
+from wainwright.formats.places import as_typed
 from wainwright.ports.market import CarQuery
 from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.ways import Wish, findings_on, hold, item_of_choice
@@ -61,8 +62,8 @@ def _guess(file: TripFile) -> dict:
         since, until = leg.arrives + AFTER_LANDING, back.leaves - BEFORE_LEAVING
         if until > since:
             return {
-                "origin": joined("", (leg.target['name'], " (", leg.target['code'], ")")), "since_day": since.date(), "since_time": since.time(),
-                "target": joined("", (back.origin['name'], " (", back.origin['code'], ")")), "until_day": until.date(), "until_time": until.time(), "seats": 1,
+                "origin": as_typed(leg.end), "since_day": since.date(), "since_time": since.time(),
+                "target": as_typed(back.start), "until_day": until.date(), "until_time": until.time(), "seats": 1,
             }  # fmt: skip
     return {"since_day": file.trip.starts, "until_day": file.trip.ends, "seats": 1}
 
@@ -97,7 +98,7 @@ def _results(request, file: TripFile, d: dict) -> dict:
         query = request.GET.copy()
         query["pick"] = car.key
         for name in ("origin", "target"):
-            query[name] = joined("", (d[name].name, " (", d[name].code, ")"))
+            query[name] = as_typed(d[name])
         for name in ("since", "until"):
             query[f"{name}_day"], query[f"{name}_time"] = f"{d[name]:%Y-%m-%d}", f"{d[name]:%H:%M}"
         query["seats"] = str(d["seats"])

@@ -9,11 +9,10 @@ from wainwright import clock
 from wainwright.bookings.choices import asked_window
 from wainwright.bookings.models import Booking
 from wainwright.core.fares import Asked
-from wainwright.core.journey import Place
-from wainwright.core.said import joined, say
+from wainwright.core.said import say
 from wainwright.errors import Refusal
 from wainwright.fields import whole
-from wainwright.formats.places import best_place
+from wainwright.formats.places import as_typed, best_place
 from wainwright.trips.models import Trip
 from wainwright.trips.replacing import meant
 from wainwright.trips.selectors import TripFile
@@ -43,11 +42,6 @@ class Said:
     wrong: str = ""
 
 
-def words_of(place: Place) -> str:
-    """A place as the sentence shows it."""
-    return joined("", (place.name, " (", place.code, ")"))
-
-
 def first_guess(trip: Trip, legs: list) -> list[Said]:
     """Everything that the trip knows is filled in: out and back over its ends, else from home."""
     home_code = trip.profile.get("home") or trip.traveller.home_code
@@ -55,16 +49,16 @@ def first_guess(trip: Trip, legs: list) -> list[Said]:
     today = clock.today(trip.firm.zone)
     start = trip.starts or today + timedelta(days=21)
     if not legs:
-        return [Said(words_of(home) if home else "", "", start.isoformat())]
+        return [Said(as_typed(home) if home else "", "", start.isoformat())]
     first, last = legs[0], legs[-1]
-    out = Said(words_of(first.start), words_of(first.end), first.leaves.date().isoformat())
+    out = Said(as_typed(first.start), as_typed(first.end), first.leaves.date().isoformat())
     for row in trip.engagements:
         when = datetime.fromisoformat(row["at"])
         if row["town"] == first.target["town"] and when.date() == first.leaves.date():
             out.when, out.at = "by", f"{when:%H:%M}"
     if len(legs) == 1:
         return [out]
-    return [out, Said(words_of(last.start), words_of(last.end), last.leaves.date().isoformat())]
+    return [out, Said(as_typed(last.start), as_typed(last.end), last.leaves.date().isoformat())]
 
 
 def from_address(query) -> list[Said]:

