@@ -321,6 +321,21 @@ class ClaimTest(WorldTestCase):
         self.assertIn("the tray of Aiko Brandt", found[0].finding.text)
         self.assertTrue(found[0].open)
 
+    def test_the_same_cost_is_found_however_many_others_share_its_day_and_amount(self):
+        claim = self.a_claim(costs=["44.00"])
+        mine = claim.expenses.get()
+        other = self.a_cost(self.aiko, "44.00", merchant="Another")
+        names = [f"Another {n}" for n in range(230)] + [mine.merchant]
+        Expense.objects.bulk_create(
+            Expense(
+                firm=mine.firm, owner=self.aiko, date=mine.date, merchant=name, category=other.category, currency="EUR", amount_minor=4400,
+                paid_by="self", codes=other.codes, created=other.created,
+            )
+            for name in names
+        )  # fmt: skip
+        found = [f for f in load_file(self.maren, claim).findings if f.finding.rule == "alike"]
+        self.assertEqual([each.open for each in found], [True])
+
     @shows("C7.1")
     def test_take_back_only_while_nobody_has_decided(self):
         claim = self.sent_claim()

@@ -193,7 +193,7 @@ def live_file(claim: Claim) -> ClaimFile:
 def known_beside(claim: Claim, expenses: Sequence[Expense]) -> list[Known]:
     """Return the costs recorded elsewhere that may be the same as some of a claim. Two queries at most."""
     return known_like(
-        claim.firm_id, claim.currency, {e.date for e in expenses}, {e.amount_minor for e in expenses}, [e.pk for e in expenses],
+        claim.firm_id, claim.currency, {(e.date, e.amount_minor) for e in expenses}, [e.pk for e in expenses],
         {receipt.sha256 for e in expenses for receipt in e.receipts.all()},
     )  # fmt: skip
 

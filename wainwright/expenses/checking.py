@@ -114,9 +114,8 @@ def _findings(member: Membership, expense: Expense, book: Any, has_receipt: bool
         has_receipt=has_receipt, merchant=expense.merchant, filled=frozenset(filled), heads=expense.heads,
         rate_stale=expense.rate_stale, tax_odd=expense.tax_odd,
     )  # fmt: skip
-    known = known_like(
-        member.firm_id, expense.currency, {expense.date}, {expense.amount_minor}, [expense.pk] if expense.pk else []
-    )
+    own = [expense.pk] if expense.pk else []
+    known = known_like(member.firm_id, expense.currency, {(expense.date, expense.amount_minor)}, own)
     subject = Subject(
         "typing", "claim", clock.today(member.firm.zone), expense.currency, (item,), known=tuple(known), names=book.names,
         abroad=expense.abroad,

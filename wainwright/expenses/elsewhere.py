@@ -18,6 +18,7 @@ KNOWN = (
     "pk", "merchant", "description", "date", "amount_minor", "owner__person__name", "claim__number",
     "charge__merchant", "paper_name", "paper_read",
 )  # fmt: skip
+DAY, MINOR = KNOWN.index("date"), KNOWN.index("amount_minor")
 
 
 def _with_names(rows: QuerySet[Expense]) -> QuerySet[Expense]:
@@ -38,27 +39,33 @@ def names_of(expense: Expense) -> tuple[str, ...]:
 
 
 def known_like(
-    firm_id: int, currency: str, days: Collection[date], minors: Collection[int], besides: Collection[int],
+    firm_id: int, currency: str, costs: Collection[tuple[date, int]], besides: Collection[int],
     papers: Collection[str] = (),
 ) -> list[Known]:  # fmt: skip
     """Costs recorded elsewhere that share a day and an amount with some, or a paper by its hash: candidates for a duplicate.
 
     Two queries at most, none for nothing.
     """
-    if not days:
+    if not costs:
         return []
     same = Receipt.objects.none()
     if papers:
         same = Receipt.objects.filter(firm_id=firm_id, sha256__in=papers, expense__isnull=False)
-        same = same.exclude(expense__in=besides).select_related("expense__owner__person", "expense__claim")
-    twins = [_paper_known(each) for each in same[:200]]
+        same = (
+            same.exclude(expense__in=besides).select_related("expense__owner__person", "expense__claim").order_by("pk")
+        )
+    twins = [_paper_known(each) for each in same]
+    days, minors = {day for day, _ in costs}, {minor for _, minor in costs}
     rows = (
         _with_names(Expense.objects.filter(firm_id=firm_id, date__in=days, amount_minor__in=minors))
         .exclude(pk__in=besides)
         .exclude(merchant="")
-        .values_list(*KNOWN)[:200]
+        .order_by("pk")
+        .values_list(*KNOWN)
     )
-    return twins + [_row_known(row, currency) for row in rows]
+    # The day of one and the amount of another are no pair.
+    alike = set(costs)
+    return twins + [_row_known(row, currency) for row in rows if (row[DAY], row[MINOR]) in alike]
 
 
 class Elsewhere:

@@ -59,7 +59,7 @@ def answer(request, claim_id: int):
         if file is not None:
             messages.info(request, _attached(request, asking, key, file))
         else:
-            done = questions.answer(asking, key, said, words, post.getlist("tick")[:500])
+            done = questions.answer(asking, key, said, words, post.getlist("tick"))
             messages.info(request, done)
     except Stale:
         raise
