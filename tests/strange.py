@@ -15,6 +15,7 @@ from django.apps import apps
 from django.db import models
 from django.utils import translation
 from django.utils.translation import trans_real
+from django.utils.translation.trans_real import CONTEXT_SEPARATOR
 from lxml import html
 
 from wainwright import reading
@@ -81,7 +82,8 @@ class _Strange:
     _catalog: dict[str, str] = {}
 
     def gettext(self, message: str) -> str:
-        return strange(message)
+        # With what it is about before it, where that is said.
+        return strange(message.rpartition(CONTEXT_SEPARATOR)[2])
 
     def ngettext(self, one: str, many: str, number: int) -> str:
         return strange(one if number == 1 else many)

@@ -35,7 +35,7 @@ from wainwright.expenses.services.editing import PartTyped
 from wainwright.formats.places import place, town
 from wainwright.news.models import Notice
 from wainwright.people.files import KEPT, delete_dropped
-from wainwright.people.models import Card, Dropped
+from wainwright.people.models import Card, Dropped, Person
 from wainwright.profile.services import change_profile
 from wainwright.trips.models import Trip
 from wainwright.trips.services import details, plan
@@ -511,6 +511,41 @@ class GridTest(Tray):
         self.assertEqual(
             sorted(Expense.objects.filter(owner=self.maren).values_list("amount_minor", flat=True)), [1840, 120400]
         )
+
+    def test_a_table_in_the_words_of_its_reader(self):
+        for code, head, rows in (
+            ("de", "Datum\tBezahlt an\tWofür\tBetrag\tWährung\tWer bezahlt hat\tBeschreibung", ("Die Firmenkarte", "Rechnung an die Firma", "ich selbst")),
+            ("nb", "Dato\tBetalt til\tHva det gjelder\tBeløp\tValuta\tHvem betalte\tBeskrivelse", ("Firmaets kort", "Fakturert firmaet", "den reisende")),
+        ):  # fmt: skip
+            with self.subTest(code):
+                Person.objects.filter(pk=self.maren.person_id).update(language=code)
+                self.enter(self.maren)
+                text = "\n".join([head, *(f"1.9.2026\tPier taxi\tTaxi\t18,40\tEUR\t{who}\tKai" for who in rows)])
+                cells = self.post(paste=text, more="1").context["rows"]
+                shown = [{cell["name"]: cell["value"] for cell in row} for row in cells[:3]]
+                self.assertEqual([row["paid_by"] for row in shown], ["firm", "central", "self"])
+                self.assertEqual(
+                    {name: shown[0][name] for name in ("date", "merchant", "category", "amount", "description")},
+                    {"date": "2026-09-01", "merchant": "Pier taxi", "category": "Taxi", "amount": "18,40", "description": "Kai"},
+                )  # fmt: skip
+        head = "Datum\tVon\tNach\tKilometer\tHin und zurück\tZweck"
+        cells = self.post(
+            "/expenses/rides/", paste=f"{head}\n1.9.2026\tCork\tKopenhagen\t12,5\tja\tPegel", more="1"
+        ).context["rows"][0]
+        self.assertEqual(
+            {cell["name"]: cell["value"] for cell in cells if cell["value"]} | {"vehicle": ""},
+            {"date": "2026-09-01", "origin": "Cork", "target": "Kopenhagen", "km": "12,5", "there_and_back": "on", "description": "Pegel", "vehicle": ""},
+        )  # fmt: skip
+
+    def test_what_a_paste_leaves_out_is_said(self):
+        row = "1.9.2026\tPier taxi\tTaxi\t18.40\tEUR\t\tsomebody else"
+        page = self.post(
+            paste="Date\tPaid to\tWhat for\tAmount\tCurrency\tTax %\tWho paid\n" + f"{row}\n" * 63, more="1"
+        )
+        self.assertContains(page, "3 rows had no place: 60 at once.")
+        self.assertContains(page, "Who paid is not understood from “somebody else”")
+        page = self.post(paste=f"{row}\n", more="1", **{"r0-merchant": "Lab"})
+        self.assertNotContains(page, "no place")
 
     @shows("R9.1")
     def test_errors_stand_at_their_cells_and_nothing_is_kept(self):

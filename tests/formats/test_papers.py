@@ -16,7 +16,7 @@ from wainwright.formats.binder import Bound, bind
 from wainwright.formats.document import document
 from wainwright.formats.invoice import inside_pdf, is_xml, read_invoice
 from wainwright.formats.mail import is_mail, read_mail
-from wainwright.formats.pasted import read_pasted
+from wainwright.formats.pasted import count_pasted, read_pasted
 from wainwright.formats.pictures import pages_of
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.sheets import invoice_sheet, mail_sheet, sheet
@@ -173,6 +173,18 @@ class PastedTest(SimpleTestCase):
         self.assertEqual(read_pasted("yesterday\tPier taxi", COLUMNS)[0]["date"], "yesterday")
         self.assertEqual(read_pasted(" \n\t\n", COLUMNS), [])
         self.assertEqual(len(read_pasted("2026-01-01\tx\n" * 500, COLUMNS)), 60)
+
+    def test_all_rows_are_counted_the_header_left_out(self):
+        row = "10.11.2026\tPier taxi\tTaxi\t9\n"
+        for text, rows in (
+            ("", 0),
+            (row * 75, 75),
+            ("Day\tPaid to\n" + row * 61, 61),
+            ("Day\tPaid to\n", 0),
+            (f"\n\n{row}\n", 1),
+        ):
+            with self.subTest(text[:20]):
+                self.assertEqual(count_pasted(text, COLUMNS), rows)
 
     @settings(max_examples=80, deadline=None)
     @given(st.text(max_size=400))

@@ -126,8 +126,8 @@ class RideForm(forms.Form):
     """A ride in one's own car."""
 
     date = forms.DateField(widget=day_input())
-    origin = PlaceField(label=say("From"), max_length=120)
-    target = PlaceField(label=say("To"), max_length=120)
+    origin = PlaceField(label=say("Where from"), max_length=120)
+    target = PlaceField(label=say("Where to"), max_length=120)
     via = forms.CharField(
         label=say("By way of"), max_length=300, required=False, help_text=say("Places parted by commas.")
     )

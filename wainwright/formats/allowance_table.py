@@ -12,11 +12,11 @@ from wainwright.formats.problems import Unreadable
 
 MOST_ROWS, MOST_BYTES, LONGEST = 20_000, 8_000_000, 80
 WORDS = {
-    "town": ("town", "city", "place", "by", "ort", "location"), "country": ("country", "land", "country code", "state"), "currency": ("currency", "valuta", "währung"),
-    "since": ("since", "from", "valid from", "start", "season from", "gültig ab"), "until": ("until", "to", "valid until", "valid to", "end", "season to"),
-    "full": ("full", "full day", "rate", "daily rate", "per day", "allowance"), "breakfast": ("breakfast",), "lunch": ("lunch",), "dinner": ("dinner",),
-    "incidentals": ("incidentals", "incidental"), "ceiling": ("ceiling", "lodging ceiling", "lodging", "hotel", "night at most"),
-    "flat night": ("flat night", "night without a bill", "flat sum for a night"),
+    "town": ("town", "city", "place", "by", "sted", "ort", "stadt", "location"), "country": ("country", "land", "staat", "country code", "state"), "currency": ("currency", "valuta", "währung"),
+    "since": ("since", "from", "valid from", "start", "season from", "gültig ab", "ab", "von", "gjelder fra", "fra"), "until": ("until", "to", "valid until", "valid to", "end", "season to", "gültig bis", "bis", "gjelder til", "til"),
+    "full": ("full", "full day", "rate", "daily rate", "per day", "allowance", "ganzer tag", "voller tag", "tagessatz", "satz", "hel dag", "dagsats", "sats", "diett"), "breakfast": ("breakfast", "frühstück", "frokost"), "lunch": ("lunch", "mittag", "mittagessen", "lunsj"), "dinner": ("dinner", "abend", "abendessen", "middag"),
+    "incidentals": ("incidentals", "incidental", "nebenkosten", "småutgifter"), "ceiling": ("ceiling", "lodging ceiling", "lodging", "hotel", "night at most", "obergrenze", "unterkunft", "tak", "overnatting"),
+    "flat night": ("flat night", "night without a bill", "flat sum for a night", "nacht ohne rechnung", "natt uten regning"),
 }  # fmt: skip
 SETS = tuple("+".join(each) for size in (2, 3) for each in combinations([meal.value for meal in Meal], size))
 

@@ -10,10 +10,10 @@ MOST_ROWS, LONGEST = 1_000, 1_000
 WORDS = {
     "code": ("code", "key", "kode", "schlüssel"), "name": ("name", "category", "what for", "kategorie", "kategori", "navn"), "account": ("account", "ledger account", "konto"),
     "abroad": ("account abroad", "abroad", "konto ausland", "konto utland"), "by_country": ("accounts by country", "by country", "by_country"),
-    "tax_codes": ("tax codes", "tax codes by country", "tax_codes", "steuercodes"), "tax_rate": ("tax %", "tax rate", "tax_rate", "vat %", "steuersatz"),
+    "tax_codes": ("tax codes", "tax codes by country", "tax_codes", "steuercodes", "steuerschlüssel", "avgiftskoder"), "tax_rate": ("tax %", "tax rate", "tax_rate", "vat %", "steuersatz", "steuer %", "avgift %", "avgiftssats"),
     "tax_back": ("tax back %", "comes back %", "tax_back"), "words": ("words", "merchants' words", "wörter", "ord"),
     "merchant_codes": ("merchant codes", "merchant_codes", "mcc", "codes"), "is_lodging": ("lodging", "is lodging", "unterkunft", "overnatting"),
-    "asks": ("asks for", "asks", "required fields", "required"), "named": ("for", "who may use it", "für"), "left_out": ("not for", "but not for", "nicht für"),
+    "asks": ("asks for", "asks", "required fields", "required", "verlangt", "ber om"), "named": ("for", "who may use it", "für", "hvem kan bruke den"), "left_out": ("not for", "but not for", "nicht für", "ikke for"),
     "tips": ("tips", "tips are usual", "trinkgeld", "driks"),
 }  # fmt: skip
 

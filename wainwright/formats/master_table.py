@@ -13,10 +13,10 @@ from wainwright.formats.written import read_day
 
 MOST_ROWS, MOST_BYTES = 60_000, 12_000_000
 WORDS = {
-    "kind": ("kind", "type", "dimension", "list"), "code": ("code", "number", "no", "nr", "id", "account", "konto"), "name": ("name", "description", "text", "navn", "bezeichnung"),
-    "open_from": ("open from", "valid from", "from", "start"), "open_until": ("open until", "valid to", "valid until", "until", "to", "end", "closed"),
-    "asks_for": ("asks for", "requires", "needs"), "parent": ("parent", "belongs to"), "country": ("country", "land"), "rate": ("rate", "percent", "%", "tax rate"),
-    "share": ("recoverable", "deductible", "comes back", "share"), "iban": ("iban", "bank account"), "tax_number": ("tax number", "vat number", "vat id", "org nr", "tax id"),
+    "kind": ("kind", "type", "dimension", "list", "art", "typ", "liste", "slag", "dimensjon"), "code": ("code", "number", "no", "nr", "id", "account", "konto", "nummer", "schlüssel", "kode"), "name": ("name", "description", "text", "navn", "beskrivelse", "bezeichnung", "beschreibung"),
+    "open_from": ("open from", "valid from", "from", "start", "gültig ab", "offen ab", "ab", "gjelder fra", "åpen fra", "fra"), "open_until": ("open until", "valid to", "valid until", "until", "to", "end", "closed", "gültig bis", "offen bis", "bis", "gjelder til", "åpen til", "til"),
+    "asks_for": ("asks for", "requires", "needs", "verlangt", "krever"), "parent": ("parent", "belongs to", "gehört zu", "übergeordnet", "hører til", "overordnet"), "country": ("country", "land"), "rate": ("rate", "percent", "%", "tax rate", "satz", "steuersatz", "prozent", "sats", "prosent"),
+    "share": ("recoverable", "deductible", "comes back", "share", "abziehbar", "anteil", "fradrag", "andel"), "iban": ("iban", "bank account", "bankkonto"), "tax_number": ("tax number", "vat number", "vat id", "org nr", "tax id", "steuernummer", "ust-id", "ust-idnr.", "org.nr.", "orgnr", "organisasjonsnummer"),
 }  # fmt: skip
 
 

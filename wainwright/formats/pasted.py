@@ -22,7 +22,7 @@ def read_pasted(
     Dates among ``days`` are brought to ISO where they are dates; everything else stays as it was pasted, to be
     checked at its cell. Rows beyond 60 and text beyond 100,000 characters are not read.
     """
-    rows = [row for row in _cells(text[:MOST_TEXT]) if any(cell.strip() for cell in row)]
+    rows = _filled(text[:MOST_TEXT])
     if not rows:
         return []
     order = _header(rows[0], columns)
@@ -39,6 +39,16 @@ def read_pasted(
             except ValueError:
                 continue
     return found
+
+
+def count_pasted(text: str, columns: Mapping[str, Sequence[str]]) -> int:
+    """Return how many rows a paste has, its header left out: those that ``read_pasted`` reads, and those beyond."""
+    rows = _filled(text)
+    return len(rows) - bool(rows and _header(rows[0], columns))
+
+
+def _filled(text: str) -> list[list[str]]:
+    return [row for row in _cells(text) if any(cell.strip() for cell in row)]
 
 
 def _cells(text: str) -> list[list[str]]:

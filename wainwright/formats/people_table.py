@@ -11,9 +11,9 @@ from wainwright.formats.problems import Unreadable
 
 MOST_ROWS, MOST_BYTES = 10_000, 5_000_000
 WORDS = {
-    "name": ("name", "full name", "person", "employee", "navn"), "email": ("email", "e-mail", "mail", "address for mail", "address", "e-post"),
-    "job": ("job", "title", "job title", "function", "what they are", "position"), "manager": ("manager", "line manager", "reports to", "leader", "supervisor"),
-    "roles": ("roles", "role", "does"), "limit": ("limit", "signs up to", "limit of authority"), "coding": ("coding", "usual coding"),
+    "name": ("name", "full name", "person", "employee", "mitarbeiter", "navn", "ansatt"), "email": ("email", "e-mail", "mail", "address for mail", "address", "e-mail-adresse", "adresse", "e-post", "epost", "e-postadresse"),
+    "job": ("job", "title", "job title", "function", "what they are", "position", "stelle", "funktion", "tätigkeit", "stilling", "tittel"), "manager": ("manager", "line manager", "reports to", "leader", "supervisor", "vorgesetzte person", "vorgesetzte", "vorgesetzter", "berichtet an", "leder", "nærmeste leder", "rapporterer til"),
+    "roles": ("roles", "role", "does", "rollen", "rolle", "roller"), "limit": ("limit", "signs up to", "limit of authority", "grenze", "unterschreibt bis", "grense", "signerer opptil", "fullmaktsgrense"), "coding": ("coding", "usual coding", "kontierung", "übliche kontierung", "kontering", "vanlig kontering"),
 }  # fmt: skip
 
 

@@ -133,7 +133,7 @@ def as_typed(at: Place) -> str:
     """Return how a place stands in a box, so that ``best_place`` finds it again: by an airport's letters, a town's country."""
     if len(at.code) > 3 and _largest().get((folded(at.town), at.country)) == at.code:
         return f"{at.town}, {at.country}"
-    return joined("", (at.name, " (", at.code, ")"))
+    return joined("", (place_said(at.name), " (", at.code, ")"))
 
 
 @cache

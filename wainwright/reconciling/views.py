@@ -35,7 +35,7 @@ from wainwright.trips.printing import printed
 AT_ONCE = 40
 # What a column of a bank's table may mean, as people call it.
 COLUMNS = {
-    "date": say("Day"), "merchant": say("Name or text"), "amount": say("Amount, out below zero"), "debit": say("Out"), "credit": say("In"), "direction": say("In or out, in words"), "currency": say("Currency"), "key": say("The bank's own key"),
+    "date": say("Day"), "merchant": say("Name or text"), "amount": say("Amount, out below zero"), "debit": say("Money out"), "credit": say("Money in"), "direction": say("In or out, in words"), "currency": say("Currency"), "key": say("The bank's own key"),
 }  # fmt: skip
 # What the forms of an account's page begin with.
 BLANK = dict.fromkeys(("until", "closing", "why_left", "words", "ledger_account", "coding"), "")

@@ -20,9 +20,9 @@ LONGEST = 400
 class ExampleForm(forms.Form):
     """Away from when to when, where, on to where, and which meals are supplied."""
 
-    leaves_on = forms.DateField(label=say("Leaves"), widget=day_input())
+    leaves_on = forms.DateField(label=say("Leaves on"), widget=day_input())
     leaves_at = forms.TimeField(label=say("at"), widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
-    back_on = forms.DateField(label=say("Back"), widget=day_input())
+    back_on = forms.DateField(label=say("Back on"), widget=day_input())
     back_at = forms.TimeField(label=say("at"), widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"))
     place = forms.CharField(
         label=say("Where"), max_length=80, help_text=say("A town or a country of the rates, or: elsewhere.")

@@ -33,7 +33,7 @@ class MileageForm(forms.Form):
     """A rate of a kind of vehicle from a day on."""
 
     vehicle = forms.CharField(label=say("Kind of vehicle"), max_length=20)
-    unit = forms.ChoiceField(label=say("In"), choices=[("km", "km"), ("mi", say("miles"))])
+    unit = forms.ChoiceField(label=say("Counted in"), choices=[("km", "km"), ("mi", say("miles"))])
     since = forms.DateField(label=say("From"), widget=day_input())
     bands = forms.CharField(
         label=say("Rate, or bands of a year"), max_length=600, widget=forms.Textarea(attrs={"rows": 3}), help_text=say("A line each, the last without an end: 5000 {near}, then {far}.", near=as_number("0.42"), far=as_number("0.28")),

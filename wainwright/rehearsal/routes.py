@@ -51,7 +51,7 @@ class RouteForm(forms.Form):
         label=say("Coded to"), required=False, max_length=400, help_text=say("Codes, parted by commas.")
     )
     countries = forms.CharField(
-        label=say("In"), required=False, max_length=400, help_text=say("Countries, parted by commas.")
+        label=say("In the countries"), required=False, max_length=400, help_text=say("Countries, parted by commas.")
     )
     rules = forms.MultipleChoiceField(
         label=say("Where a rule speaks"), required=False, widget=forms.CheckboxSelectMultiple

@@ -12,7 +12,7 @@ from wainwright.core.coding import Coding
 from wainwright.core.money import Money, places
 from wainwright.core.picking import folded
 from wainwright.core.roles import ROLES
-from wainwright.core.said import joined, say
+from wainwright.core.said import joined, kept, say
 from wainwright.core.text import one_line
 from wainwright.errors import Refusal
 from wainwright.fields import plain_number
@@ -24,6 +24,10 @@ SHORT = 2
 _CALLED = {
     "employee": "traveller", "traveler": "traveller", "manager": "approver", "signer": "approver", "finance reviewer": "finance",
     "accountant": "finance", "admin": "administrator", "audit": "auditor",
+    "reisende": "traveller", "reisender": "traveller", "mitarbeiter": "traveller", "ansatt": "traveller",
+    "genehmigende": "approver", "genehmiger": "approver", "vorgesetzte": "approver", "godkjenner": "approver", "leder": "approver",
+    "finanzen": "finance", "buchhaltung": "finance", "økonomi": "finance", "regnskap": "finance",
+    "administration": "administrator", "administrasjon": "administrator", "revision": "auditor", "prüfer": "auditor", "revisor": "auditor",
 }  # fmt: skip
 NEW, HERE, WRONG = "new", "here", "wrong"
 
@@ -125,14 +129,15 @@ def _who(row: Checked, people: _People, named: dict[str, Checked]) -> None:
 
 def _does(row: Checked, firm: Firm, ledger: Books) -> None:
     """Read roles, limit and coding."""
-    typed = re.split(r"[,;/+&|]|\band\b", row.cells.get("roles", ""))
+    typed = re.split(r"[,;/+&|]|\b(?:and|og|und)\b", row.cells.get("roles", ""))
     words = [" ".join(each.casefold().split()) for each in typed if each.strip()]
     if len(words) == 1 and words[0] not in ROLES and words[0] not in _CALLED:
         words = words[0].split()
     roles = {_CALLED.get(word, word) for word in words} or {"traveller"}
     for word in sorted(roles - set(ROLES)):
         row.wrong(
-            "roles", say("There is no role “{word}”. They are: {list}.", word=word[:30], list=joined(", ", ROLES))
+            "roles",
+            say("There is no role “{word}”. They are: {list}.", word=word[:30], list=joined(", ", map(kept, ROLES))),
         )
     row.roles = tuple(role for role in ROLES if role in roles)
     if text := row.cells.get("limit", "").strip():

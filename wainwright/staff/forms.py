@@ -151,7 +151,7 @@ class DaysForm(forms.Form):
 
     by = PickField(label=say("Who"))
     since = forms.DateField(label=say("From"), widget=day_input())
-    until = forms.DateField(label=say("To"), widget=day_input())
+    until = forms.DateField(label=say("Until"), widget=day_input())
     below = AmountField(
         label=say("Only below"), required=False, help_text=say("Empty: everything. The rest goes to the next above.")
     )

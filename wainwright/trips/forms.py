@@ -60,7 +60,7 @@ class TravelledForm(Named):
     """When a leg really left and arrived, in local times."""
 
     ids = "travelled"
-    leaves_day = forms.DateField(label=say("Left"), widget=day_input())
+    leaves_day = forms.DateField(label=say("Left on"), widget=day_input())
     leaves_time = forms.TimeField(label=say("at"), widget=hour_input())
     arrives_day = forms.DateField(label=say("Arrived"), widget=day_input())
     arrives_time = forms.TimeField(label=say("at"), widget=hour_input())
@@ -79,8 +79,8 @@ class LegForm(Named):
 
     ids = "leg"
     mode = forms.ChoiceField(choices=MODES)
-    origin = PlaceField(label=say("From"), max_length=120)
-    target = PlaceField(label=say("To"), max_length=120)
+    origin = PlaceField(label=say("Where from"), max_length=120)
+    target = PlaceField(label=say("Where to"), max_length=120)
     leaves_day = forms.DateField(label=say("Leaves"), widget=day_input())
     leaves_time = forms.TimeField(label=say("at"), widget=hour_input())
     arrives_day = forms.DateField(
@@ -201,7 +201,7 @@ class PermissionForm(Named):
     """A special permission asked for by hand."""
 
     ids = "permission"
-    code = forms.ChoiceField(label=say("Which"), choices=[(c, t or "Another") for c, t in HANDY.items()])
+    code = forms.ChoiceField(label=say("Which"), choices=[(c, t or say("Another")) for c, t in HANDY.items()])
     title = forms.CharField(label=say("What is to be allowed"), max_length=80, required=False)
     comment = forms.CharField(label=say("Why"), max_length=300)
 

@@ -2,34 +2,51 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Any
 
 from django.contrib import messages
 from django.shortcuts import redirect, render
 
-from wainwright.core.said import say, say_many
+from wainwright.core.said import joined, say, say_many
 from wainwright.expenses.forms import CostForm, RideForm
+from wainwright.expenses.models import PAID_BY
 from wainwright.expenses.proposals import Asked, propose_all, recent_of
 from wainwright.expenses.services import rides, taking
 from wainwright.fields import whole
-from wainwright.formats.pasted import MOST_ROWS, read_pasted
+from wainwright.formats.pasted import MOST_ROWS, count_pasted, read_pasted
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import mileage_rates, rulebook
 
 EMPTY_ROWS = 6
 COSTS = {
-    "date": ("date", "day", "datum", "dato"), "merchant": ("merchant", "paid to", "supplier", "shop", "payee"),
-    "category": ("category", "what for", "what", "type", "kind"), "amount": ("amount", "total", "gross", "sum", "price"),
-    "currency": ("currency", "cur"), "tax_rate": ("tax %", "vat %", "tax rate"), "paid_by": ("who paid", "paid by"),
-    "description": ("description", "text", "note"), "guests": ("who was there", "guests"), "reference": ("reference", "number"),
+    "date": ("date", "day", "datum", "tag", "dato", "dag"),
+    "merchant": ("merchant", "paid to", "supplier", "shop", "payee", "händler", "bezahlt an", "lieferant", "empfänger", "forhandler", "betalt til", "leverandør", "butikk", "mottaker"),
+    "category": ("category", "what for", "what", "type", "kind", "kategorie", "wofür", "art", "kategori", "hva det gjelder", "type utgift"),
+    "amount": ("amount", "total", "gross", "sum", "price", "betrag", "summe", "brutto", "preis", "beløp", "totalt", "pris"),
+    "currency": ("currency", "cur", "währung", "valuta"), "tax_rate": ("tax %", "vat %", "tax rate", "steuer %", "mwst %", "steuersatz", "avgift %", "mva %"),
+    "paid_by": ("who paid", "paid by", "wer bezahlt hat", "bezahlt von", "hvem betalte", "betalt av"),
+    "description": ("description", "text", "note", "beschreibung", "notiz", "bemerkung", "beskrivelse", "merknad"),
+    "guests": ("who was there", "guests", "wer dabei war", "gäste", "hvem som var med", "gjester"),
+    "reference": ("reference", "number", "referenz", "nummer", "belegnummer", "referanse", "bilagsnummer"),
 }  # fmt: skip
 RIDES = {
-    "date": ("date", "day", "datum", "dato"), "origin": ("from", "start"), "target": ("to", "destination"), "via": ("by way of", "via"),
-    "km": ("km", "kilometres", "distance"), "there_and_back": ("there and back", "return"), "vehicle": ("vehicle",),
-    "passengers": ("passengers",), "description": ("what for", "purpose", "note"), "reason": ("why longer", "reason"),
+    "date": ("date", "day", "datum", "tag", "dato", "dag"), "origin": ("from", "where from", "start", "von", "von wo", "fra", "hvor fra"),
+    "target": ("to", "where to", "destination", "nach", "wohin", "ziel", "til", "hvor til", "mål"), "via": ("by way of", "via", "über", "om", "innom"),
+    "km": ("km", "kilometres", "distance", "kilometer", "strecke", "entfernung", "avstand"),
+    "there_and_back": ("there and back", "return", "hin und zurück", "tur-retur", "tur/retur", "t/r"),
+    "vehicle": ("vehicle", "fahrzeug", "kjøretøy"), "passengers": ("passengers", "mitfahrende", "mitfahrer", "passasjerer"),
+    "description": ("what for", "purpose", "note", "wofür", "zweck", "hva det gjelder", "formål"),
+    "reason": ("why longer", "reason", "warum länger", "grund", "hvorfor lengre", "grunn"),
 }  # fmt: skip
-_YES = {"yes", "y", "x", "1", "true", "on", "ja"}
+_YES = {"yes", "y", "x", "1", "true", "on", "ja", "j", "wahr", "sant"}
+# Who paid, by a word of what stands in the cell.
+_PAID = {
+    "central": ("bill", "invoice", "rechnung", "berechnet", "regning", "faktur"),
+    "firm": ("card", "firm", "company", "karte", "kort", "selskap", "unternehmen"),
+    "self": ("self", "me", "myself", "own", "cash", "personal", "traveller", "ich", "selbst", "bar", "privat", "person", "meg", "selv", "kontant", "reisende"),
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -64,7 +81,27 @@ def _grid(request, kind: Kind):
     pasted = request.POST.get("paste", "")
     if pasted.strip() or "more" in request.POST:
         rows = [row for row in typed if _filled(kind, row)]
-        new = _laid_out(member, kind, pasted)[: MOST_ROWS - len(rows)]
+        new, odd = _laid_out(member, kind, pasted)
+        room = MOST_ROWS - len(rows)
+        if beyond := count_pasted(pasted, kind.columns) - min(room, len(new)):
+            messages.error(
+                request,
+                say_many(
+                    "{count} row had no place: {most} at once. Keep these, then paste the rest.",
+                    "{count} rows had no place: {most} at once. Keep these, then paste the rest.",
+                    beyond,
+                    most=MOST_ROWS,
+                ),
+            )
+        if odd:
+            messages.error(
+                request,
+                say(
+                    "Who paid is not understood from {words}: say it in these rows.",
+                    words=joined(", ", [say("“{text}”", text=each) for each in odd]),
+                ),
+            )
+        new = new[:room]
         return _show(request, kind, [*rows, *new, *({} for _ in range(max(0, EMPTY_ROWS - len(rows) - len(new)) or 3))])
     rows = [row for row in typed if _filled(kind, row)]
     forms = [_form(member, kind, row, n) for n, row in enumerate(rows)]
@@ -110,15 +147,17 @@ def _filled(kind: Kind, row: dict[str, str]) -> bool:
     return any(row.get(name, "").strip() for name in kind.columns if name not in given)
 
 
-def _laid_out(member: Membership, kind: Kind, text: str) -> list[dict[str, str]]:
-    """A paste as rows of the grid, with what is known filled in."""
-    rows = read_pasted(text, kind.columns)
+def _laid_out(member: Membership, kind: Kind, text: str) -> tuple[list[dict[str, str]], list[str]]:
+    """A paste as rows of the grid, with what is known filled in; and the words that do not say who paid."""
+    rows, odd = read_pasted(text, kind.columns), {}
     for row in rows:
         if row.get("there_and_back"):
             row["there_and_back"] = "on" if row["there_and_back"].casefold() in _YES else ""
         if row.get("paid_by"):
-            word = row["paid_by"].casefold()
-            row["paid_by"] = "firm" if "card" in word or "firm" in word else "central" if "bill" in word else "self"
+            said = row["paid_by"]
+            row["paid_by"] = _who_paid(said)
+            if not row["paid_by"]:
+                odd[said[:40]] = None
         if row.get("currency"):
             row["currency"] = row["currency"].upper()
     if kind is COST_GRID:
@@ -127,7 +166,19 @@ def _laid_out(member: Membership, kind: Kind, text: str) -> list[dict[str, str]]
         for row, proposal in zip(rows, proposals, strict=True):
             if proposal and not row.get("category"):
                 row["category"] = names[proposal.category]
-    return rows
+    return rows, list(odd)
+
+
+def _who_paid(text: str) -> str:
+    """Who paid, as a cell says it: as the grid's own choice, or in a word; empty where it is not understood."""
+    wanted = text.casefold().strip()
+    parts = re.findall(r"\w+", wanted)
+    chosen = (who for who, words in PAID_BY if wanted in (who, str(words).casefold(), words.english.casefold()))
+    by_word = (
+        who for who, words in _PAID.items()
+        if any(part == word or (len(word) > 3 and (part.startswith(word) or part.endswith(word))) for part in parts for word in words)
+    )  # fmt: skip
+    return next(chosen, None) or next(by_word, "")
 
 
 def _form(member: Membership, kind: Kind, row: dict[str, str], number: int, bound: bool = True) -> Any:

@@ -38,9 +38,9 @@ def dims(reader: Reader) -> list[Dim]:
 REPORT = Report(
     "advances-out", say("Advances out"), say("Who holds advances, for which trips, and are they back?"), say("Money under way"), rows=trips, dims=dims,
     by=("person", "state"), span="", whose="traveller_id", opens=lambda row: f"/trips/{row['pk']}/",
-    measures=(Measure("amount", say("held"), Sum("out")), Measure("count", say("trips"), Count("pk"), "count")),
+    measures=(Measure("amount", say("still out"), Sum("out")), Measure("count", say("trips"), Count("pk"), "count")),
     each=(
         Col("ends", say("Back on"), "ends", "date"), Col("person", say("Person"), "traveller_id", "person"), Col("title", say("Trip"), "title"),
-        Col("state", say("Stands at"), "state", make=as_kept), Col("amount", say("Held"), "out", "money"),
+        Col("state", say("Stands at"), "state", make=as_kept), Col("amount", say("Still out"), "out", "money"),
     ),
 )  # fmt: skip

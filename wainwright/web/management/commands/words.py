@@ -38,26 +38,28 @@ def gathered() -> Catalog:
         if path.suffix in (".html", ".txt") and "templates" in path.parts:
             found = _in_template(path)
         elif path.suffix == ".py" and "migrations" not in path.parts:
-            found = (each[1] for each in extract_from_file("python", path, keywords=KEYWORDS))
+            found = ((each[1], None) for each in extract_from_file("python", path, keywords=KEYWORDS))
         else:
             continue
-        for message in found:
-            catalog.add(message, locations=[(path.relative_to(settings.BASE).as_posix(), 1)])
+        for message, context in found:
+            catalog.add(message, locations=[(path.relative_to(settings.BASE).as_posix(), 1)], context=context)
     return catalog
 
 
-def _in_template(path: Path) -> Iterator[str | tuple[str, str]]:
+def _in_template(path: Path) -> Iterator[tuple[str | tuple[str, str], str | None]]:
+    """Each message of a template, and what it is about where one word of English is several elsewhere."""
     text = path.read_text(encoding="utf-8")
     for one, many in _COUNTED.findall(text):
-        yield f"%(count)s {one}", f"%(count)s {many}"
-    yield from _NAMED.findall(text)
+        yield (f"%(count)s {one}", f"%(count)s {many}"), None
+    yield from ((each, None) for each in _NAMED.findall(text))
     nodes = engines["django"].engine.from_string(text).nodelist
     for node in nodes.get_nodes_by_type(TranslateNode):
-        yield str(node.filter_expression.var.literal).replace("%", "%%")
+        context = node.message_context
+        yield str(node.filter_expression.var.literal).replace("%", "%%"), str(context.var) if context else None
     for block in nodes.get_nodes_by_type(BlockTranslateNode):
         singular, _ = block.render_token_list(block.singular)
         plural, _ = block.render_token_list(block.plural) if block.plural else ("", [])
-        yield (singular, plural) if plural else singular
+        yield ((singular, plural) if plural else singular), None
 
 
 def folder(code: str) -> Path:
