@@ -6,16 +6,16 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from wainwright.core.journey import place_said
-from wainwright.core.said import joined, say, small
+from wainwright.core.said import joined, say
+from wainwright.core.statement import PAYS
 from wainwright.core.versions import UNANSWERED, Change, Line, changes
 from wainwright.core.workings import day_text, moment_text
 from wainwright.trips.frozen import Frozen, Permitted, Row, Said
-from wainwright.trips.models import PAID_BY, TripVersion
+from wainwright.trips.models import TripVersion
 from wainwright.trips.moving import asked_of, halts
 from wainwright.trips.profile import FIELDS
 from wainwright.trips.selectors import TripFile
 
-_PAYS = dict(PAID_BY)
 _SHOWN = ("itinerary_email", "phone", "card")
 
 
@@ -79,7 +79,7 @@ def lines_of(file: TripFile) -> list[Line]:
             joined("", (day.amount, supplied)),
         )
     for each in file.figures.estimates:
-        line(f"cost:{each.key}", say("Costs"), each.label, joined("", (each.amount, ", ", small(_PAYS[each.paid_by]))))
+        line(f"cost:{each.key}", say("Costs"), each.label, joined("", (each.amount, ", ", PAYS[each.paid_by])))
     for coding, amount in file.borne:
         line(f"coding:{coding}", "Coding", str(coding), amount)
     for permission in file.permissions:
