@@ -10,7 +10,7 @@ from unittest import TestCase, mock
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wainwright.formats import gazetteer
+from wainwright.formats import gazetteer, places
 from wainwright.formats.places import airport_of, as_typed, best_place, find_places, is_called, place, town
 from wainwright.formats.typed_journey import read_journey
 from wainwright.formats.typed_leg import read_leg
@@ -64,6 +64,11 @@ class OtherLanguagesTest(TestCase):
             self.assertEqual(len(found), len(set(found)))
             self.assertLessEqual(len(found), 5)
         self.assertEqual(best_place("Kopenh").town, "Copenhagen")
+
+    @given(st.text("abdeginorst- '", min_size=1, max_size=5).filter(str.strip))
+    def test_every_name_that_holds_a_text_is_found(self, text):
+        wanted = gazetteer.folded(text)
+        self.assertEqual(list(places._holding(wanted)), [each for each in places._names() if wanted in each[0]])
 
     def test_what_a_place_is_called(self):
         geneva = best_place("Geneva")

@@ -49,7 +49,7 @@ class TypedLegTest(TestCase):
         with self.assertRaisesRegex(NotALeg, "Where from"):
             read_leg("ferry florø wed 7:30", None, NOW)
 
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=80, deadline=None)
     @given(st.text(max_size=60), st.dates(date(2000, 1, 1), date(2099, 1, 1)))
     def test_any_text_is_a_leg_or_says_why_not(self, text, day):
         try:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 from functools import cache
-from itertools import takewhile
+from itertools import accumulate, islice, takewhile
 from math import cos, radians
 
 import airportsdata
@@ -76,8 +76,7 @@ def find_places(text: str, most: int = 8) -> list[Place]:
         found.append(exact)
     hits = [
         (0 if name == wanted else 2 if name.startswith(wanted) else 4, -weight, code)
-        for name, weight, code in _names()
-        if wanted in name
+        for name, weight, code in _holding(wanted)
     ]
     hits += _called_elsewhere(wanted)
     # A place may be there by its name and by several others.
@@ -87,6 +86,23 @@ def find_places(text: str, most: int = 8) -> list[Place]:
         if (hit := _made(code)) not in found:
             found.append(hit)
     return found[:most]
+
+
+@cache
+def _one_text() -> tuple[str, list[int]]:
+    """All names one after the other, and where each begins: searched as one text, which is twenty times as fast."""
+    names = [name for name, _, _ in _names()]
+    return "\n".join(names), list(accumulate((len(name) + 1 for name in names[:-1]), initial=0))
+
+
+def _holding(wanted: str) -> Iterator[tuple[str, int, str]]:
+    """Every name that holds a folded text, which has no line's end in it."""
+    (text, starts), names = _one_text(), _names()
+    at = text.find(wanted)
+    while at >= 0:
+        row = bisect_right(starts, at) - 1
+        yield names[row]
+        at = text.find(wanted, starts[row + 1]) if row + 1 < len(starts) else -1
 
 
 def _called_elsewhere(wanted: str) -> Iterator[tuple[int, int, str]]:
@@ -104,6 +120,25 @@ def _elsewhere(beginning: str) -> Iterator[tuple[str, str]]:
     names = other_names() if len(beginning) > 2 else []
     start = bisect_left(names, (beginning, ""))
     return takewhile(lambda hit: hit[0].startswith(beginning), (names[n] for n in range(start, len(names))))
+
+
+@cache
+def _names_in_order() -> list[str]:
+    return sorted({name for name, _, _ in _names()})
+
+
+def is_known(text: str) -> bool:
+    """Whether some place has this name, in whatever language, a longer one that goes on after it, or this code: asked without a search."""
+    wanted = folded(text)
+    names = _names_in_order()
+    at = bisect_left(names, wanted)
+    if at < len(names) and (names[at] == wanted or names[at].startswith(f"{wanted} ")):
+        return True
+    # Between a name and the same with a word more there may be others: "york-hill" is before "york town".
+    at = bisect_left(names, f"{wanted} ")
+    if at < len(names) and names[at].startswith(f"{wanted} "):
+        return True
+    return _of_code(text.strip()) is not None or any(name == wanted for name, _ in islice(_elsewhere(wanted), 1))
 
 
 def is_called(at: Place, wanted: str) -> bool:

@@ -8,9 +8,9 @@ from datetime import date, time, timedelta
 
 from wainwright.core.journey import Mode, Place
 from wainwright.core.said import as_figure, say
-from wainwright.formats.gazetteer import folded
-from wainwright.formats.places import best_place, is_called
-from wainwright.formats.typed_leg import DAYS, MODES, MONTHS, TIME, NotALeg, next_date, time_of
+from wainwright.formats.places import best_place
+from wainwright.formats.typed_leg import DAYS, MODES, TIME, NotALeg, next_date, time_of, two_places
+from wainwright.formats.typed_words import MONTHS, apart, whole
 
 _MONTH = "(" + "|".join(MONTHS) + ")[a-z]*"
 _WEEKDAY = r"(?:(mon|tue|tues|wed|wednes|thu|thur|thurs|fri|sat|satur|sun)(?:day)?\b)"
@@ -22,7 +22,7 @@ _DATE = re.compile(
     rf"|\b{_WEEKDAY}(?:[ ,.]*(?P<alone>\d{{1,2}})(?:st|nd|rd|th)?\b(?![:.]\d))?|\b(?P<tomorrow>tomorrow)\b"
 )
 # "14 - 16 dec" says its month once.
-_SPAN = re.compile(rf"\b(\d{{1,2}})\s*(?:-|–|to)\s*(\d{{1,2}})\.?\s+{_MONTH}")
+_SPAN = re.compile(rf"\b(\d{{1,2}})\.?\s*(?:-|–|to)\s*(\d{{1,2}})\.?\s+{_MONTH}")
 _EXAMPLE = say("cork rotterdam mon 14 dec to wed 16, flight")
 _CONNECTS = re.compile(r"\b(from|on|by|and back|and|back|return|returning|until|till|there)\b|[,;–—/]")
 
@@ -42,7 +42,7 @@ class TypedJourney:
 
 def read_journey(text: str, home: Place | None, today: date) -> TypedJourney:
     """Understand one line; without a place to start from it is ``home``. Raises ``NotALeg`` saying what is missing."""
-    rest = folded(text[:200])
+    rest = whole(text[:200])
     mode, rest = _mode_anywhere(rest)
     days, rest = _days(_SPAN.sub(r"\1 \3 to \2 \3", rest), today)
     times = [time_of(match) for match in TIME.finditer(rest)]
@@ -123,18 +123,6 @@ def _next_number(day: int, since: date) -> date:
     return found
 
 
-def _exact(name: str, code: bool = False) -> Place | None:
-    """The place of a name (of a code), if it is that and not only a part of it."""
-    found = best_place(name) if name.strip() else None
-    if found is None:
-        return None
-    wanted = folded(name)
-    if code:
-        return found if found.code.casefold() == wanted else None
-    begins = any(each.startswith(f"{wanted} ") for each in (folded(found.name), folded(found.town)))
-    return found if begins or is_called(found, wanted) else None
-
-
 def _ends(text: str, home: Place | None) -> tuple[Place, Place]:
     """Where it begins and where it goes: parted by "to" or a dash, else by two names that are known."""
     text = " ".join(_CONNECTS.sub(" , ", text).split()).strip(" ,-")
@@ -152,17 +140,8 @@ def _ends(text: str, home: Place | None) -> tuple[Place, Place]:
         )
     if len(parts) == 2:
         return _known(parts[0]), _known(parts[1])
-    words = parts[0].split()
-    if len(words) == 1 and "-" in words[0] and best_place(words[0]) is None:
-        one, _, two = words[0].partition("-")
-        return _known(one), _known(two)
-    if best_place(parts[0]) is None:
-        # Two codes, or two names; a code beside a name is rather a word of that name.
-        for code in (True, False):
-            for at in range(1, len(words)):
-                one, two = _exact(" ".join(words[:at]), code), _exact(" ".join(words[at:]), code)
-                if one is not None and two is not None:
-                    return one, two
+    if best_place(apart(parts[0])) is None and (both := two_places(parts[0])):
+        return _known(both[0]), _known(both[1])
     target = _known(parts[0])
     if home is None:
         raise NotALeg(say("Where from? For example: {example}", example=_EXAMPLE))
@@ -170,6 +149,7 @@ def _ends(text: str, home: Place | None) -> tuple[Place, Place]:
 
 
 def _known(name: str) -> Place:
+    name = apart(name)
     found = best_place(name)
     if found is None:
         raise NotALeg(say("No place is known as “{name}”. Try the town, or an airport's three letters.", name=name))
