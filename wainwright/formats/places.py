@@ -131,14 +131,17 @@ def is_known(text: str) -> bool:
     """Whether some place has this name, in whatever language, a longer one that goes on after it, or this code: asked without a search."""
     wanted = folded(text)
     names = _names_in_order()
-    at = bisect_left(names, wanted)
-    if at < len(names) and (names[at] == wanted or names[at].startswith(f"{wanted} ")):
-        return True
-    # Between a name and the same with a word more there may be others: "york-hill" is before "york town".
-    at = bisect_left(names, f"{wanted} ")
-    if at < len(names) and names[at].startswith(f"{wanted} "):
-        return True
-    return _of_code(text.strip()) is not None or any(name == wanted for name, _ in islice(_elsewhere(wanted), 1))
+
+    def first(beginning: str) -> str:
+        at = bisect_left(names, beginning)
+        return names[at] if at < len(names) else ""
+
+    return (
+        first(wanted) == wanted
+        or first(f"{wanted} ").startswith(f"{wanted} ")
+        or any(name == wanted for name, _ in islice(_elsewhere(wanted), 1))
+        or _of_code(text.strip()) is not None
+    )
 
 
 def is_called(at: Place, wanted: str) -> bool:
