@@ -14,9 +14,9 @@ from wainwright.core.splits import SplitPart
 from wainwright.errors import Refusal, Stale
 from wainwright.expenses.services import rides
 from wainwright.formats.places import place, town
-from wainwright.people.models import Card, Membership
+from wainwright.people.models import Card, Firm, Membership, new_version
 from wainwright.profile.services import change_profile
-from wainwright.rulebook.models import Explanation, Policy
+from wainwright.rulebook.models import AllowanceRate, Explanation, Policy
 from wainwright.rulebook.questions import from_data
 from wainwright.signoff.models import SignOff
 from wainwright.trips import driving
@@ -215,6 +215,30 @@ class NightsTest(JourneyTestCase):
             nights.host_supplies(
                 self.maren, trip.pk, days[0] - timedelta(days=30), days[0] - timedelta(days=20), [], False
             )
+
+    def test_rates_and_quarters_hold_however_the_firm_writes_their_towns(self):
+        firm = self.maren.firm
+        for name, country, full in (("København", "DK", 77_00), ("Dusseldorf", "DE", 66_00)):
+            AllowanceRate.objects.create(firm=firm, town=name, country=country, since=date(2025, 1, 1), full_minor=full)
+        Policy.objects.filter(firm=firm).update(
+            quarters=[{"town": "Duesseldorf", "country": "DE", "name": "Rhine House"}, {"town": "Düsseldorf", "country": "AT", "name": "None"}]
+        )  # fmt: skip
+        Firm.objects.filter(pk=firm.pk).update(rules_version=new_version())
+        maren = Membership.objects.select_related("firm", "person").get(pk=self.maren.pk)
+        for where, label, name, full in (
+            ("CPH", "København", "Copenhagen", "77.00"),
+            ("DUS", "Dusseldorf", "Düsseldorf", "66.00"),
+        ):
+            with self.subTest(where):
+                trip = plan.start_trip(maren, "Gauge check", "Checking", OFFICE)
+                itinerary.add_typed_legs(
+                    maren, trip.pk, f"flight {where} {self.monday()} 9:05 - 14:10; flight cork thu 10:00 - 12:00"
+                )
+                file = load_file(maren, trip_for(maren, trip.pk))
+                day = file.figures.allowance.days[1]
+                self.assertEqual((day.rate.label, day.place.town, str(day.amount)), (label, name, full))
+                night = trip.nights.first()
+                self.assertEqual((night.place["town"], night.name), (name, "Rhine House" if where == "DUS" else ""))
 
     @shows("P4.4", "B6.2")
     def test_supplied_quarters_come_first_and_a_record_lifts_to_the_ceiling(self):

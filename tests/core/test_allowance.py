@@ -39,6 +39,7 @@ from wainwright.core.allowance import (
     rate_for,
 )
 from wainwright.core.allowance.days import Grants
+from wainwright.core.allowance.scheme import Rates
 from wainwright.core.fx import RateTable
 from wainwright.core.journey import Journey, Leg, Meal, Mode, Night
 from wainwright.core.money import Money, total
@@ -189,6 +190,15 @@ class PartsOfTheSchemeTest(TestCase):
         self.assertIs(rate_for(rates, BERGEN, date(2026, 7, 1)), season)
         with self.assertRaisesRegex(NoRate, "no rate for Cork on 12 Oct 2026"):
             rate_for(rates, CORK, MON)
+
+    def test_a_rate_holds_under_every_name_of_its_town(self):
+        country = Rate("", "NO", SINCE, eur("40"))
+        town = replace(table_rate("Bjoergvin", "58.00"), called=("Bergen",))
+        for rates in ([country, town], Rates([country, town])):
+            self.assertIs(rate_for(rates, BERGEN, MON), town)
+            self.assertIs(rate_for(rates, replace(BERGEN, town="BJOERGVIN"), MON), town)
+            self.assertIs(rate_for(rates, FLORO, MON), country)
+        self.assertEqual((town.label, town.names, country.names), ("Bjoergvin", ("bjoergvin", "bergen"), ("",)))
 
     def test_days_alike_are_found(self):
         trip = journey(at(MON, "09:00"), at(FRI, "18:00"), [(MON, BERGEN), (TUE, BERGEN), (WED, BERGEN), (THU, FLORO)])

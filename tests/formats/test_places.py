@@ -11,7 +11,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wainwright.formats import gazetteer, places
-from wainwright.formats.places import airport_of, as_typed, best_place, find_places, is_called, is_known, place, town
+from wainwright.formats.places import (
+    airport_of,
+    as_typed,
+    best_place,
+    called_on_journeys,
+    find_places,
+    is_called,
+    is_known,
+    place,
+    town,
+)
 from wainwright.formats.typed_journey import read_journey
 from wainwright.formats.typed_leg import read_leg
 
@@ -92,6 +102,34 @@ class OtherLanguagesTest(TestCase):
                 self.assertNotEqual(found.origin.country, found.target.country)
 
 
+class AirportsTest(TestCase):
+    def test_whoever_lands_is_in_the_town_as_the_towns_are_called(self):
+        for code, name in (
+            ("DUS", "Düsseldorf"), ("ZRH", "Zürich"), ("MMX", "Malmö"), ("CGN", "Köln"), ("VCE", "Venice"), ("NAP", "Naples"), ("ORK", "Cork"), ("FRO", "Florø"),
+        ):  # fmt: skip
+            with self.subTest(code):
+                there = place(code)
+                self.assertEqual((there.town, str(there.name)), (name, f"{name} airport"))
+                self.assertEqual(airport_of(town(name, there.country)).code, {"MXP": "LIN"}.get(code, code))
+
+    def test_an_airport_is_found_by_both_names(self):
+        for typed in ("Köln", "Cologne", "cologne bonn"):
+            with self.subTest(typed):
+                self.assertIn("CGN", [each.code for each in find_places(typed)])
+
+    def test_a_name_that_airports_use_is_a_town_near_them(self):
+        # Falmouth is what Portland in Maine was called once; the airport of that name is in Massachusetts.
+        self.assertNotEqual(place("FMH").town, "Portland")
+
+    def test_what_journeys_call_a_town_that_is_written_otherwise(self):
+        for name, country, wanted in (
+            ("København", "DK", ("Copenhagen",)), ("Dusseldorf", "DE", ("Düsseldorf",)), ("cologne", "DE", ("Köln",)), ("Floro", "NO", ("Florø",)),
+            ("Genf", "CH", ("Geneva",)), ("Genf", "AT", ()), ("Bergen", "NO", ()), ("bergen", "NO", ()), ("Nowhere", "NO", ()), ("", "NO", ()), ("Cork", "", ()),
+        ):  # fmt: skip
+            with self.subTest(name, country=country):
+                self.assertEqual(called_on_journeys(name, country), wanted)
+
+
 class CodesTest(TestCase):
     @given(st.sampled_from(sorted(gazetteer.towns())[::500] + ["ORK", "BGO", "VCE"]))
     def test_the_code_of_every_place_finds_it_again(self, code):
@@ -104,8 +142,27 @@ class CodesTest(TestCase):
 
     def test_how_it_stands_there(self):
         self.assertEqual(
-            [str(as_typed(best_place(text))) for text in ("Kopenhagen", "BGO", "Bergen, de", "florø")],
-            ["Copenhagen, DK", "Bergen airport (BGO)", "Bergen, DE", "Florø, NO"],
+            [
+                str(as_typed(best_place(text)))
+                for text in (
+                    "Kopenhagen",
+                    "BGO",
+                    "Bergen, de",
+                    "florø",
+                    "Genf, Schweiz",
+                    "Bergen, Norge",
+                    "Wien, Østerrike",
+                )
+            ],
+            [
+                "Copenhagen, DK",
+                "Bergen airport (BGO)",
+                "Bergen, DE",
+                "Florø, NO",
+                "Geneva, CH",
+                "Bergen, NO",
+                "Vienna, AT",
+            ],
         )
 
     def test_what_is_no_code(self):

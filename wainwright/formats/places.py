@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
-from functools import cache
+from functools import cache, lru_cache
 from itertools import accumulate, islice, takewhile
 from math import cos, radians
 
@@ -12,12 +12,16 @@ import airportsdata
 
 from wainwright.core.journey import Place, place_said
 from wainwright.core.said import joined
+from wainwright.formats.countries import country_code
 from wainwright.formats.gazetteer import Town, folded, other_names, towns
+
+# Degrees: some hundred kilometres.
+NEAR = 0.9
 
 
 @cache
 def _airport_rows() -> dict[str, airportsdata.Airport]:
-    """Every airport of the data by its code; read without the towns, which take five times as long."""
+    """Every airport of the data by its code."""
     return airportsdata.load("IATA")
 
 
@@ -30,7 +34,9 @@ def _names() -> list[tuple[str, int, str]]:
         town_name = _served(airport)
         served = _town_code(folded(town_name), airport["country"])
         weight = towns()[served].people if served else 0
-        names.append((folded(f"{town_name} {airport['name']} {code}"), weight - 1, code))
+        # Under the name that airports use, and under the town's own.
+        called = {folded(town_name), towns()[served].folded if served else folded(town_name)}
+        names += [(f"{each} {folded(airport['name'])} {code.lower()}", weight - 1, code) for each in sorted(called)]
     return names
 
 
@@ -50,7 +56,9 @@ def place(code: str) -> Place | None:
 def _made(code: str) -> Place:
     """The place of a code that is one; made when it is asked for, since few of all places ever are."""
     if (airport := _airport_rows().get(code)) is not None:
-        town_name = _served(airport)
+        # As the towns' data writes it: whoever flies to Dusseldorf is in Düsseldorf, where the rate is.
+        served = _town_code(folded(_served(airport)), airport["country"])
+        town_name = towns()[served].name if served else _served(airport)
         name = place_said(f"{town_name} airport")
         return Place(code, name, town_name, airport["country"], airport["tz"], airport["lat"], airport["lon"])
     row = towns()[code]
@@ -157,12 +165,12 @@ def _of_code(text: str) -> Place | None:
 
 
 def best_place(text: str) -> Place | None:
-    """Return the one place that a typed text most likely means: "Cork airport (ORK)", "ork", "florø", "Bergen, NO"."""
+    """Return the one place that a typed text most likely means: "Cork airport (ORK)", "ork", "florø", "Bergen, Norway"."""
     text = text.strip()
     if text.endswith(")") and "(" in text and (inside := _of_code(text[text.rindex("(") + 1 : -1].strip())):
         return inside
     name, comma, country = text.rpartition(",")
-    if comma and (there := town(name, country.strip().upper())):
+    if comma and (there := known_town(name, country_code(country))):
         return there
     return next(iter(find_places(text, 1)), None)
 
@@ -196,6 +204,18 @@ def town(name: str, country: str) -> Place | None:
     return place(code) if code else None
 
 
+def known_town(name: str, country: str) -> Place | None:
+    """Return the town of a country that a text names, in whatever language; nothing where none is known so."""
+    return town(name, country) or next((_made(code) for code in _elsewhere_in(folded(name), country)), None)
+
+
+@lru_cache(maxsize=50_000)
+def called_on_journeys(name: str, country: str) -> tuple[str, ...]:
+    """Return what journeys call a town that is written in some other way: Düsseldorf for Dusseldorf, Copenhagen for København."""
+    found = known_town(name, country) if name else None
+    return (found.town,) if found is not None and found.town.casefold() != name.casefold() else ()
+
+
 @cache
 def _airports() -> dict[tuple[str, str], list[str]]:
     """Codes of airports by the folded town they serve and its country."""
@@ -209,12 +229,25 @@ def _airports() -> dict[tuple[str, str], list[str]]:
 def _called_by_airports() -> dict[tuple[str, str], str]:
     """Codes of towns by the folded name, and the country, under which airports serve them and which is not their own: Cologne is Köln."""
     found: dict[tuple[str, str], str] = {}
-    for name, country in _airports():
+    for (name, country), airports in _airports().items():
         if (name, country) not in _largest():
-            there = [code for other, code in _elsewhere(name) if other == name and towns()[code].country == country]
-            if there:
-                found[name, country] = max(there, key=lambda code: towns()[code].people)
+            there = (code for code in _elsewhere_in(name, country) if any(_is_near(code, each) for each in airports))
+            if code := next(there, None):
+                found[name, country] = code
     return found
+
+
+def _elsewhere_in(name: str, country: str) -> list[str]:
+    """Codes of the towns of a country that have a folded name in another language, the largest first."""
+    there = {code for other, code in _elsewhere(name) if other == name and towns()[code].country == country}
+    return sorted(there, key=lambda code: (-towns()[code].people, code))
+
+
+def _is_near(town_code: str, airport: str) -> bool:
+    """Whether an airport is near enough to a town to be its own: a hundred kilometres by the map's degrees."""
+    row, at = towns()[town_code], _airport_rows()[airport]
+    across = (row.lon - at["lon"]) * cos(radians(row.lat))
+    return (row.lat - at["lat"]) ** 2 + across**2 < NEAR**2
 
 
 @cache

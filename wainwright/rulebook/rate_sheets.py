@@ -23,7 +23,7 @@ from wainwright.fields import plain_number
 from wainwright.formats.allowance_table import MOST_BYTES, SETS
 from wainwright.formats.apart import apart
 from wainwright.formats.countries import country_code
-from wainwright.formats.places import town
+from wainwright.formats.places import known_town
 from wainwright.formats.problems import Unreadable
 from wainwright.formats.written import read_day
 from wainwright.people.may import must
@@ -128,7 +128,7 @@ def checked(sheet: RateSheet) -> list[Checked]:
         rate = _rate(row, firm)
         if rate is not None and not row.faults:
             row.rate, key = rate, _key(rate)
-            row.unknown = bool(rate.town) and town(rate.town, rate.country) is None
+            row.unknown = bool(rate.town) and known_town(rate.town, rate.country) is None
             if key in seen:
                 row.wrong("from", say("Row {seen} has the same place and days.", seen=seen[key]))
             seen.setdefault(key, number)

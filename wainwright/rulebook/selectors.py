@@ -29,7 +29,7 @@ from wainwright.core.questions import Question
 from wainwright.core.rules import Finding, Level, Setting
 from wainwright.core.said import say
 from wainwright.core.workings import day_text
-from wainwright.formats.places import country_of
+from wainwright.formats.places import called_on_journeys, country_of
 from wainwright.people.models import Firm, Membership
 from wainwright.rulebook.models import (
     AllowanceRate,
@@ -272,6 +272,7 @@ def rate_of(row: AllowanceRate, home: str) -> Rate:
         row.town, row.country, row.since, money(row.full_minor), meals, money(row.incidentals_minor),
         None if row.ceiling_minor is None else money(row.ceiling_minor), row.until, named(row.amounts), named(row.free), sets,
         None if row.flat_night_minor is None else money(row.flat_night_minor), named(row.ceilings), named(row.flats),
+        called_on_journeys(row.town, row.country),
     )  # fmt: skip
 
 

@@ -28,6 +28,7 @@ from wainwright.core.mileage import against_ticket, mileage, rate_on
 from wainwright.core.money import Money, add_up, total
 from wainwright.core.said import joined, say
 from wainwright.core.workings import Figure, Step, Workings
+from wainwright.formats.places import called_on_journeys
 from wainwright.rulebook.selectors import Rulebook, exchange_of
 from wainwright.trips.driving import way_to_work
 from wainwright.trips.models import Leg, Night, OtherCost, Trip
@@ -106,7 +107,9 @@ def journey_of(legs: Iterable[Leg], nights: Iterable[Night], supplied: Iterable[
 def quarters_in(book: Rulebook, town: str, country: str) -> dict[str, str] | None:
     """Return the quarters that are supplied in a town, or nothing."""
     for row in book.policy.quarters:
-        if (row["town"].casefold(), row["country"]) == (town.casefold(), country):
+        if row["country"] == country and town.casefold() in {
+            name.casefold() for name in (row["town"], *called_on_journeys(row["town"], country))
+        }:
             return row
     return None
 

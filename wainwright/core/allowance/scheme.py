@@ -37,7 +37,8 @@ class Rate:
     season is a rate with both ends. ``amounts`` are further amounts by their names ("part", "long"); ``free`` is what of an
     amount, by its name, is free of tax, where that is less than what is paid; ``sets`` are meals that are cut together;
     ``flat_night`` is paid for a night without a receipt; ``ceilings`` and ``flats`` are those of kinds of lodging that
-    have their own. All in one currency, which need not be the firm's.
+    have their own. All in one currency, which need not be the firm's. ``called`` is what journeys call the town where that is
+    another name than the rate's: Düsseldorf for Dusseldorf.
     """
 
     town: str
@@ -54,11 +55,12 @@ class Rate:
     flat_night: Money | None = None
     ceilings: Mapping[str, Money] = field(default_factory=dict)
     flats: Mapping[str, Money] = field(default_factory=dict)
+    called: tuple[str, ...] = ()
 
     def covers(self, place: Place, day: date) -> bool:
         """Say whether this rate is meant for ``place`` on ``day``."""
         in_time = self.since <= day and (self.until is None or day <= self.until)
-        in_town = not self.town or self.town.casefold() == place.town.casefold()
+        in_town = not self.town or place.town.casefold() in self.names
         return in_time and in_town and self.country in ("", place.country)
 
     def named(self, name: str) -> Money:
@@ -78,6 +80,11 @@ class Rate:
             ) from None
 
     @property
+    def names(self) -> tuple[str, ...]:
+        """What its town is called, in small letters; one empty name for a whole country."""
+        return tuple(dict.fromkeys(name.casefold() for name in (self.town, *self.called)))
+
+    @property
     def label(self) -> str:
         """The name of the place the rate was published for."""
         return self.town or self.country or "elsewhere"
@@ -90,7 +97,8 @@ class Rates(Sequence[Rate]):
         self._all = tuple(rates)
         self._by_place: dict[tuple[str, str], list[Rate]] = {}
         for rate in self._all:
-            self._by_place.setdefault((rate.town.casefold(), rate.country), []).append(rate)
+            for name in rate.names:
+                self._by_place.setdefault((name, rate.country), []).append(rate)
 
     def __getitem__(self, at: Any) -> Any:
         return self._all[at]
