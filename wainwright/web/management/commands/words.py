@@ -54,12 +54,15 @@ def _in_template(path: Path) -> Iterator[tuple[str | tuple[str, str], str | None
     yield from ((each, None) for each in _NAMED.findall(text))
     nodes = engines["django"].engine.from_string(text).nodelist
     for node in nodes.get_nodes_by_type(TranslateNode):
-        context = node.message_context
-        yield str(node.filter_expression.var.literal).replace("%", "%%"), str(context.var) if context else None
+        yield str(node.filter_expression.var.literal).replace("%", "%%"), _context(node)
     for block in nodes.get_nodes_by_type(BlockTranslateNode):
         singular, _ = block.render_token_list(block.singular)
         plural, _ = block.render_token_list(block.plural) if block.plural else ("", [])
-        yield ((singular, plural) if plural else singular), None
+        yield ((singular, plural) if plural else singular), _context(block)
+
+
+def _context(node: TranslateNode | BlockTranslateNode) -> str | None:
+    return str(node.message_context.var) if node.message_context else None
 
 
 def folder(code: str) -> Path:
