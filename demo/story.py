@@ -8,6 +8,7 @@ from functools import partial
 from typing import Any
 
 from django.core.files.base import ContentFile
+from django.db.models import QuerySet
 
 from demo import papers
 from demo.beside import Beside
@@ -29,6 +30,7 @@ from wainwright.expenses.services.rides import Ride, type_ride
 from wainwright.formats.places import best_place, place
 from wainwright.journals.services import start_run
 from wainwright.people.models import Membership
+from wainwright.prepared import prepared
 from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff.models import SignOff
 from wainwright.trips.figures import quarters_in
@@ -182,18 +184,14 @@ class Story:
 
     def _approve(self, kind: str, object_id: int, most: int = 9) -> None:
         for _ in range(most):
-            waiting = (
-                SignOff.objects.filter(kind=kind, object_id=object_id, state="Waiting", turn=True)
-                .select_related("signer__person", "signer__firm")
-                .first()
-            )
-            if waiting is None:
+            waiting = _has_the_turn(kind, object_id)
+            if not waiting:
                 return
-            bench.approve(waiting.signer, kind, object_id)
+            bench.approve(waiting[0].signer, kind, object_id)
 
     def _signer(self, kind: str, object_id: int) -> Membership:
-        waiting = SignOff.objects.filter(kind=kind, object_id=object_id, turn=True, state="Waiting")
-        return waiting.select_related("signer__person", "signer__firm").get().signer
+        (waiting,) = _has_the_turn(kind, object_id)
+        return waiting.signer
 
     def _spend(self) -> None:
         for number, (day, merchant, category, amount, paid_by, proven, *rate) in enumerate(self.row["costs"]):
@@ -332,6 +330,12 @@ class Story:
                     "Nothing else was to be had that week.",
                 )
         claim_road.send(self.member, claim.pk, Claim.objects.get(pk=claim.pk).version, self.member.person.name)
+
+
+@prepared
+def _has_the_turn(kind: str, object_id: int) -> QuerySet[SignOff]:
+    waiting = SignOff.objects.filter(kind=kind, object_id=object_id, turn=True, state="Waiting")
+    return waiting.select_related("signer__person", "signer__firm").order_by("pk")
 
 
 def proof(expense: Expense, seed: int, work: Beside | None = None) -> None:

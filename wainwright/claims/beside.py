@@ -86,27 +86,38 @@ class Beside:
 def beside(claim: Claim) -> Beside:
     """Return what stands beside an open claim. Two queries, of its trips and of its claimant's claims; another where an advance was paid."""
     trips = claim.trips
-    own = Q(claimant=claim.claimant_id, currency=claim.currency) & (Q(pays_back="next") & _OWED | Q(state__in=_OPEN))
-    along = Claim.also.through.objects.filter(trip_id__in=[trip.pk for trip in trips]).values("claim_id")
-    wanted = own | Q(trip__in=trips) | Q(pk__in=along) if trips else own
-    links = Claim.also.through.objects.filter(claim_id=OuterRef("pk"))
-    has = {f"also_{trip.pk}": Exists(links.filter(trip_id=trip.pk)) for trip in trips}
-    has["free"] = Exists(free_advances(claim))
-    rows = Claim.objects.live().filter(wanted).annotate(held=_HELD, taken=_TAKEN, **has).select_related("statement")
-    found = list(rows.order_by("pk"))
+    found = _around(claim.claimant_id, claim.currency, *(trip.pk for trip in trips))
     owed = _left([row for row in found if row.pk != claim.pk and row.pays_back == "next"])
     open_ = tuple(row for row in found if row.pk != claim.pk and row.editable and row.claimant_id == claim.claimant_id)
     own_row = next((row for row in found if row.pk == claim.pk), None)
     taken = (own_row.taken if own_row is not None else 0) or 0
     return Beside(
-        {trip.pk: _had(claim, trip, found) for trip in trips}, Money.from_minor(taken, claim.currency), owed, open_,
+        {trip.pk: _had(claim, trip, number, found) for number, trip in enumerate(trips)}, Money.from_minor(taken, claim.currency), owed, open_,
         bool(own_row is not None and own_row.free),
     )  # fmt: skip
 
 
-def _had(claim: Claim, trip: Trip, rows: Sequence[Claim]) -> Had:
-    """What the other claims of a trip hold; the trip has its claims afterwards."""
-    trip.live_claims = [row for row in rows if row.trip_id == trip.pk or getattr(row, f"also_{trip.pk}")]
+@prepared
+def _around(claimant: int, currency: str, *trips: int) -> QuerySet[Claim]:
+    """The claims that count of somebody, open or owing back, and of some trips: ``also_0`` says that one takes the first of these along.
+
+    Worded once for each number of trips, since every act on a claim and every page of one asks for it.
+    """
+    wanted = Q(claimant_id=claimant, currency=currency) & (Q(pays_back="next") & _OWED | Q(state__in=_OPEN))
+    links = Claim.also.through.objects.filter(claim_id=OuterRef("pk"))
+    has = {}
+    for number, trip in enumerate(trips):
+        has[f"also_{number}"] = Exists(links.filter(trip_id=trip))
+        along = Claim.also.through.objects.filter(trip_id=trip).values("claim_id")
+        wanted |= Q(trip_id=trip) | Q(pk__in=along)
+    has["free"] = Exists(free_advances(claimant, currency))
+    rows = Claim.objects.live().filter(wanted).annotate(held=_HELD, taken=_TAKEN, **has)
+    return rows.select_related("statement").order_by("pk")
+
+
+def _had(claim: Claim, trip: Trip, number: int, rows: Sequence[Claim]) -> Had:
+    """What the other claims of a trip, one of so many of the claim, hold; the trip has its claims afterwards."""
+    trip.live_claims = [row for row in rows if row.trip_id == trip.pk or getattr(row, f"also_{number}")]
     others = [other for other in trip.live_claims if other.pk != claim.pk]
     sent = [other for other in others if not other.editable and other.statement is not None]
     mine = [other for other in sent if other.trip_id == trip.pk]

@@ -147,12 +147,10 @@ def advances_out(member: Membership) -> QuerySet[Trip]:
     return rows.select_related("traveller__person").prefetch_related("claims", "also_claims").order_by("ends", "id")
 
 
-def free_advances(claim: Claim) -> QuerySet[Trip]:
+def free_advances(claimant: int, currency: str) -> QuerySet[Trip]:
     """Return the trips of a claimant whose paid advance no claim takes: there is none of them, or it was settled without it."""
     over = ("Back", "Closed", "Called off")
-    own = Trip.objects.filter(
-        traveller_id=claim.claimant_id, currency=claim.currency, advance_paid=True, state__in=over
-    )
+    own = Trip.objects.filter(traveller_id=claimant, currency=currency, advance_paid=True, state__in=over)
     taking = Claim.objects.live().exclude(state="Settled")
     along = Claim.also.through.objects.filter(claim__in=taking).values("trip_id")
     has = taking.filter(trip__isnull=False).values("trip_id")

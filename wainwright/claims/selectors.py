@@ -32,7 +32,7 @@ from wainwright.core.splits import SplitPart
 from wainwright.core.statement import Line, Statement
 from wainwright.expenses.elsewhere import known_like
 from wainwright.expenses.models import Expense
-from wainwright.expenses.selectors import with_evidence
+from wainwright.expenses.selectors import evidence_of
 from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.prepared import prepared
@@ -161,7 +161,9 @@ def load_file(member: Membership, claim: Claim) -> ClaimFile:
 def live_file(claim: Claim) -> ClaimFile:
     """Work a claim out as it would be now, whatever was certified of it."""
     book, ledger = rulebook(claim.firm), books(claim.firm)
-    expenses = list(with_evidence(claim.expenses.all()))
+    expenses = evidence_of(claim.pk)
+    for expense in expenses:
+        expense.claim = claim
     others = beside(claim)
     # What was called off was not travelled: nights and days away earn nothing, what was spent is spent.
     travelled = [trip for trip in claim.trips if trip.state != "Called off"]

@@ -388,6 +388,12 @@ def with_evidence(expenses: QuerySet[Expense]) -> QuerySet[Expense]:
     )
 
 
+@prepared
+def evidence_of(claim: int) -> QuerySet[Expense]:
+    """The expenses of a claim with all that: worded once, since every act on one reads them."""
+    return with_evidence(Expense.objects.filter(claim_id=claim))
+
+
 def expense_for(member: Membership, expense_id: int) -> Expense:
     """Return an expense that ``member`` may see. Raises ``Expense.DoesNotExist``."""
     found = with_evidence(Expense.objects.visible_to(member)).select_related("claim", "firm", "charge__card")

@@ -1,4 +1,4 @@
-"""Places from open data: airports (airportsdata) and towns (``gazetteer``), found by code or by name."""
+"""Places from open data (``gazetteer``): airports and towns, found by code or by name."""
 
 from __future__ import annotations
 
@@ -8,59 +8,51 @@ from functools import cache, lru_cache
 from itertools import accumulate, islice, takewhile
 from math import cos, radians
 
-import airportsdata
-
 from wainwright.core.journey import Place, place_said
 from wainwright.core.said import joined
 from wainwright.formats.countries import country_code
-from wainwright.formats.gazetteer import Town, folded, other_names, towns
+from wainwright.formats.gazetteer import Airport, Town, airports, folded, other_names, towns
 
 # Degrees: some hundred kilometres.
 NEAR = 0.9
 
 
 @cache
-def _airport_rows() -> dict[str, airportsdata.Airport]:
-    """Every airport of the data by its code."""
-    return airportsdata.load("IATA")
-
-
-@cache
 def _names() -> list[tuple[str, int, str]]:
     """What the search looks through: (folded name, weight, code) of every place; built once on first use."""
-    names = [(row.folded, row.people, code) for code, row in towns().items()]
+    names = list(towns().names())
     names += [(name, towns()[code].people, code) for (name, _), code in _called_by_airports().items()]
-    for code, airport in _airport_rows().items():
-        town_name = _served(airport)
-        served = _town_code(folded(town_name), airport["country"])
-        weight = towns()[served].people if served else 0
+    for code, airport in airports().items():
+        served, city = _served(airport), folded(airport.city)
+        own = towns()[served] if served else None
+        weight = own.people if own else 0
         # Under the name that airports use, and under the town's own.
-        called = {folded(town_name), towns()[served].folded if served else folded(town_name)}
-        names += [(f"{each} {folded(airport['name'])} {code.lower()}", weight - 1, code) for each in sorted(called)]
+        called, rest = {city, own.folded if own else city}, f"{folded(airport.name)} {code.lower()}"
+        names += [(f"{each} {rest}", weight - 1, code) for each in sorted(called)]
     return names
 
 
-def _served(airport: airportsdata.Airport) -> str:
-    """The town that an airport of the data serves."""
-    return airport["city"] or airport["name"]
+def _served(airport: Airport) -> str | None:
+    """The code of the town that an airport serves, or nothing."""
+    return _town_code(folded(airport.city), airport.country)
 
 
 def place(code: str) -> Place | None:
     """Return the place of a code, or nothing."""
     # Only what is a place is kept: what somebody sends as a code may be anything.
-    known = code in _airport_rows() or (code.startswith("town-") and code in towns())
+    known = code in airports() or (code.startswith("town-") and code in towns())
     return _made(code) if known else None
 
 
 @cache
 def _made(code: str) -> Place:
     """The place of a code that is one; made when it is asked for, since few of all places ever are."""
-    if (airport := _airport_rows().get(code)) is not None:
+    if (airport := airports().get(code)) is not None:
         # As the towns' data writes it: whoever flies to Dusseldorf is in Düsseldorf, where the rate is.
-        served = _town_code(folded(_served(airport)), airport["country"])
-        town_name = towns()[served].name if served else _served(airport)
+        served = _served(airport)
+        town_name = towns()[served].name if served else airport.city
         name = place_said(f"{town_name} airport")
-        return Place(code, name, town_name, airport["country"], airport["tz"], airport["lat"], airport["lon"])
+        return Place(code, name, town_name, airport.country, airport.zone, airport.lat, airport.lon)
     row = towns()[code]
     return Place(code, row.name, row.name, row.country, row.zone, row.lat, row.lon)
 
@@ -125,9 +117,10 @@ def _called_elsewhere(wanted: str) -> Iterator[tuple[int, int, str]]:
 
 def _elsewhere(beginning: str) -> Iterator[tuple[str, str]]:
     """The names of towns in other languages that begin so, and their codes; of fewer than three letters none."""
-    names = other_names() if len(beginning) > 2 else []
-    start = bisect_left(names, (beginning, ""))
-    return takewhile(lambda hit: hit[0].startswith(beginning), (names[n] for n in range(start, len(names))))
+    names, codes = other_names() if len(beginning) > 2 else ([], [])
+    start = bisect_left(names, beginning)
+    hits = ((names[n], codes[n]) for n in range(start, len(names)))
+    return takewhile(lambda hit: hit[0].startswith(beginning), hits)
 
 
 @cache
@@ -185,12 +178,7 @@ def as_typed(at: Place) -> str:
 @cache
 def _largest() -> dict[tuple[str, str], str]:
     """Codes of towns by folded name and country, the largest of a name."""
-    found: dict[tuple[str, str], tuple[int, str]] = {}
-    for code, row in towns().items():
-        spot = (row.folded, row.country)
-        if spot not in found or row.people > found[spot][0]:
-            found[spot] = row.people, code
-    return {spot: code for spot, (_, code) in found.items()}
+    return dict(zip(towns().spots(), towns(), strict=True))
 
 
 def _town_code(name: str, country: str) -> str | None:
@@ -217,11 +205,11 @@ def called_on_journeys(name: str, country: str) -> tuple[str, ...]:
 
 
 @cache
-def _airports() -> dict[tuple[str, str], list[str]]:
+def _airports_by_town() -> dict[tuple[str, str], list[str]]:
     """Codes of airports by the folded town they serve and its country."""
     found: dict[tuple[str, str], list[str]] = {}
-    for code, row in _airport_rows().items():
-        found.setdefault((folded(_served(row)), row["country"]), []).append(code)
+    for code, row in airports().items():
+        found.setdefault((folded(row.city), row.country), []).append(code)
     return found
 
 
@@ -229,9 +217,9 @@ def _airports() -> dict[tuple[str, str], list[str]]:
 def _called_by_airports() -> dict[tuple[str, str], str]:
     """Codes of towns by the folded name, and the country, under which airports serve them and which is not their own: Cologne is Köln."""
     found: dict[tuple[str, str], str] = {}
-    for (name, country), airports in _airports().items():
+    for (name, country), serving in _airports_by_town().items():
         if (name, country) not in _largest():
-            there = (code for code in _elsewhere_in(name, country) if any(_is_near(code, each) for each in airports))
+            there = (code for code in _elsewhere_in(name, country) if any(_is_near(code, each) for each in serving))
             if code := next(there, None):
                 found[name, country] = code
     return found
@@ -245,9 +233,9 @@ def _elsewhere_in(name: str, country: str) -> list[str]:
 
 def _is_near(town_code: str, airport: str) -> bool:
     """Whether an airport is near enough to a town to be its own: a hundred kilometres by the map's degrees."""
-    row, at = towns()[town_code], _airport_rows()[airport]
-    across = (row.lon - at["lon"]) * cos(radians(row.lat))
-    return (row.lat - at["lat"]) ** 2 + across**2 < NEAR**2
+    row, at = towns()[town_code], airports()[airport]
+    across = (row.lon - at.lon) * cos(radians(row.lat))
+    return (row.lat - at.lat) ** 2 + across**2 < NEAR**2
 
 
 @cache
@@ -255,7 +243,7 @@ def _airports_of(code: str) -> tuple[str, ...]:
     """Codes of the airports of a town."""
     row = towns()[code]
     spots = [(row.folded, row.country), *(spot for spot, served in _called_by_airports().items() if served == code)]
-    return tuple(airport for spot in spots for airport in _airports().get(spot, ()))
+    return tuple(airport for spot in spots for airport in _airports_by_town().get(spot, ()))
 
 
 # Where a town has several airports, the one that scheduled flights use.
@@ -287,7 +275,7 @@ def airport_of(at: Place) -> Place | None:
     spot = (folded(at.town), at.country)
     if spot in _MAIN:
         return place(_MAIN[spot])
-    codes = _airports_of(at.code) if at.code in towns() else _airports().get(spot, ())
+    codes = _airports_of(at.code) if at.code in towns() else _airports_by_town().get(spot, ())
     return place(min(codes)) if codes else None
 
 

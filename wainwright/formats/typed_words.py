@@ -59,11 +59,14 @@ def _names_with_words() -> dict[str, str]:
     words = {
         word for typed in _OF.values() for pair in typed.items() for each in pair for word in folded(each).split()
     } | _ENGLISH
-    names = {town.folded for town in towns().values()} | {name for name, _ in other_names()}
+    names = {name for name, _ in towns().spots()}.union(other_names()[0])
     return {
         name: name.replace("-", "__").replace(" ", "_")
         for name in names
-        if 1 < len(parts := _PART.split(name)) <= MOST_PARTS and not words.isdisjoint(parts)
+        # Most are one word: asked first, since it is asked of all names of the world.
+        if (" " in name or "-" in name)
+        and 1 < len(parts := _PART.split(name)) <= MOST_PARTS
+        and not words.isdisjoint(parts)
     }
 
 

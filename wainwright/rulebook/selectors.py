@@ -31,6 +31,7 @@ from wainwright.core.said import say
 from wainwright.core.workings import day_text
 from wainwright.formats.places import called_on_journeys, country_of
 from wainwright.people.models import Firm, Membership
+from wainwright.prepared import prepared
 from wainwright.rulebook.models import (
     AllowanceRate,
     Category,
@@ -361,9 +362,15 @@ class Explained:
         return self.finding.level == Level.STOP or (self.finding.level == Level.EXPLAIN and self.reason is None)
 
 
+@prepared
+def reasons_to(subject: str) -> QuerySet[Explanation]:
+    """The reasons that were given to findings on a trip or a claim: worded once, since each of their pages asks."""
+    return Explanation.objects.filter(subject=subject)
+
+
 def with_reasons(subject: str, findings: list[Finding]) -> list[Explained]:
     """Put the reasons given beside their findings, in one query."""
-    reasons = {row.identity: row for row in Explanation.objects.filter(subject=subject)}
+    reasons = {row.identity: row for row in reasons_to(subject)}
     return [Explained(finding, reasons.get(finding.identity)) for finding in findings]
 
 

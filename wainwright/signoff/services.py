@@ -66,7 +66,7 @@ def start(member: Membership, asked: Asked, route: Route, contents: Mapping[str,
 
     ``contents`` maps each scope ("all", or a dimension and its code, parted by a colon) to the fingerprint of what it covers.
     """
-    earlier = list(SignOff.objects.filter(subject=asked.subject).order_by("round", "id"))
+    earlier = _rounds(asked.subject)
     number = earlier[-1].round + 1 if earlier else 1
     given = [s for s in earlier if s.state in (GIVEN, KEPT)]
     stands = {(s.signer_id, s.scope): s for s in given}
@@ -87,6 +87,11 @@ def start(member: Membership, asked: Asked, route: Route, contents: Mapping[str,
     return signoffs
 
 
+@prepared
+def _rounds(subject: str) -> QuerySet[SignOff]:
+    return SignOff.objects.filter(subject=subject).order_by("round", "id")
+
+
 def _asked_of(step: RouteStep, asked: Asked, number: int, order: int, content: str, firm_id: int) -> SignOff:
     """A sign-off of a round that is asked of the signer of a step; not saved yet."""
     kind, _, object_id = asked.subject.partition(":")
@@ -100,7 +105,7 @@ def _asked_of(step: RouteStep, asked: Asked, number: int, order: int, content: s
 
 def ask_more(member: Membership, asked: Asked, steps: Sequence[RouteStep], contents: Mapping[str, str]) -> None:
     """Begin a round in which those who have signed keep their signature, and ``steps`` alone are asked besides."""
-    earlier = list(SignOff.objects.filter(subject=asked.subject).order_by("round", "id"))
+    earlier = _rounds(asked.subject)
     number = earlier[-1].round + 1 if earlier else 1
     last = [row for row in earlier if row.round == number - 1 and row.state in (GIVEN, KEPT)]
     for row in last:
@@ -145,12 +150,7 @@ def turn_of(member: Membership, subject: str) -> SignOff:
 
     Raises ``Stale`` when they, or somebody with them, have decided meanwhile; ``NotAllowed`` when they were never asked.
     """
-    rows = list(
-        SignOff.objects.select_for_update(no_key=True)
-        .filter(subject=subject, signer=member)
-        .select_related("signer__person")
-        .order_by("-id")
-    )
+    rows = _asked_whether(subject, member.pk)
     mine = next((row for row in rows if row.state == WAITING and row.turn), None)
     if mine is not None:
         return mine
@@ -161,6 +161,13 @@ def turn_of(member: Membership, subject: str) -> SignOff:
     if rows:
         raise Stale(say("This no longer waits for you: it was taken back or decided by somebody else."))
     raise NotAllowed(say("You are not on the route of this."))
+
+
+@prepared
+def _asked_whether(subject: str, signer: int) -> QuerySet[SignOff]:
+    """What somebody was ever asked of a subject, locked, the latest first: whoever signs it and the same person twice."""
+    rows = SignOff.objects.select_for_update(of=("self",), no_key=True).filter(subject=subject, signer_id=signer)
+    return rows.select_related("signer__person").order_by("-id")
 
 
 def give(

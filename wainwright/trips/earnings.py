@@ -16,6 +16,7 @@ from wainwright.rulebook.selectors import Rulebook, exchange_of
 from wainwright.trips.figures import earned, grants_of, journey_of, night_allowed, quarters_in
 from wainwright.trips.models import Leg, Night, Trip
 from wainwright.trips.moving import Move, move_of
+from wainwright.trips.under import legs_of, nights_of
 
 
 @dataclass(frozen=True)
@@ -87,8 +88,7 @@ def allowance_of(trip: Trip | None, book: Rulebook, currency: str) -> AllowanceF
     """Work out the allowance and the nights of a trip, live: two queries, five where it is a move."""
     if trip is None:
         return AllowanceFacts(Money.zero(currency))
-    nights = list(trip.nights.all())
-    legs = list(trip.legs.all())
+    nights, legs = nights_of(trip), legs_of(trip)
     journey = journey_of(legs, nights, trip.meals_off)
     done, allowed, _ = earned(journey, nights, book, currency, grants_of(trip, book))
     rows = {night.date: night for night in nights}

@@ -19,6 +19,7 @@ from wainwright.core.said import say, say_many
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import Rulebook, groups_of
 from wainwright.trips.models import Leg, Trip
+from wainwright.trips.under import legs_of
 
 TICKETED = (Mode.AIR, Mode.RAIL, Mode.FERRY, Mode.COACH)
 
@@ -45,7 +46,7 @@ def asked_of(book: Rulebook, trip: Trip, answers: Mapping[str, str] | None = Non
     about, sent = "move" if trip.is_move else "trip", None if trip.editable else trip.sent
     mine = asked_about(book, about, trip.traveller, clock.day_of(sent, trip.firm.zone) if sent else None)
     abroad = any(each.where for each in mine) and any(
-        leg.target["country"] != trip.firm.country for leg in trip.legs.all()
+        leg.target["country"] != trip.firm.country for leg in legs_of(trip)
     )
     return asked(mine, trip.answers if answers is None else answers, abroad)
 

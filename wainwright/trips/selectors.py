@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from functools import cached_property
 from typing import Any
 
-from django.db.models import F, QuerySet, Sum
+from django.db.models import F, QuerySet
 
 from wainwright import clock
 from wainwright.accounts.models import Payment
@@ -30,7 +30,7 @@ from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.prepared import prepared
 from wainwright.rulebook.models import Explanation
-from wainwright.rulebook.selectors import Explained, Rulebook, groups_of, mileage_year_of, rulebook
+from wainwright.rulebook.selectors import Explained, Rulebook, groups_of, mileage_year_of, reasons_to, rulebook
 from wainwright.signoff.selectors import Onlooker
 from wainwright.trips import driving
 from wainwright.trips.facts import causes, plan_subject
@@ -39,6 +39,7 @@ from wainwright.trips.frozen import Frozen, thaw
 from wainwright.trips.models import Leg, Night, OtherCost, Paper, Trip
 from wainwright.trips.moving import move_of
 from wainwright.trips.own_findings import Seen, own_findings, route_findings
+from wainwright.trips.under import bookings_of, legs_of, nights_of, others_of, papers_of
 
 ALLOWANCE = "allowance"
 # What of its advance a traveller holds, in SQL, as ``Trip.advance_out`` says it.
@@ -68,7 +69,7 @@ class TripFile:
     @cached_property
     def papers(self) -> list[Paper]:
         """The papers that it rests on."""
-        return list(self.trip.papers.all())
+        return papers_of(self.trip)
 
     @cached_property
     def route(self) -> Route:
@@ -208,8 +209,7 @@ def borne_by(trip: Trip, done: TripFigures) -> list[tuple[Coding, Money]]:
 
 def outstanding_advances(traveller: Membership, besides: Trip, currency: str) -> Money:
     """Return the advances of a person's other trips that were paid and not yet set against a claim."""
-    rows = Trip.objects.filter(traveller=traveller, advance_paid=True, advance_settled=False).exclude(pk=besides.pk)
-    return Money.from_minor(rows.aggregate(s=Sum(ADVANCE_OUT, default=0))["s"], currency)
+    return Money.from_minor(sum(_advances(traveller.pk, besides.pk)), currency)
 
 
 def advance_with_bank(trip: Trip) -> bool:
@@ -267,8 +267,8 @@ def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> Trip
     book, ledger = rulebook(trip.firm), books(trip.firm)
     signed = trip.signed if trip.state == "Awaiting sign-off" and not more else None
     plan = thaw(signed.frozen) if signed else None
-    legs, nights, others, bookings = (_under(trip, name, read) for name, read in _UNDER.items())
-    reasons = {row.identity: row for row in _reasons(trip.subject)}
+    legs, nights, others, bookings = legs_of(trip), nights_of(trip), others_of(trip), bookings_of(trip)
+    reasons = {row.identity: row for row in reasons_to(trip.subject)}
     zero = Money.zero(trip.currency)
     if plan is not None:
         return TripFile(trip, book, ledger, legs, nights, others, bookings, plan.figures, zero, reasons, plan)
@@ -284,44 +284,9 @@ def load_file(member: Membership, trip: Trip, more: Sequence[Item] = ()) -> Trip
 
 
 @prepared
-def _legs(trip: int) -> QuerySet[Leg]:
-    return Leg.objects.filter(trip_id=trip)
-
-
-@prepared
-def _nights(trip: int) -> QuerySet[Night]:
-    return Night.objects.filter(trip_id=trip)
-
-
-@prepared
-def _others(trip: int) -> QuerySet[OtherCost]:
-    return OtherCost.objects.filter(trip_id=trip)
-
-
-@prepared
-def _bookings(trip: int) -> QuerySet[Booking]:
-    return Booking.objects.filter(trip_id=trip)
-
-
-@prepared
-def _reasons(subject: str) -> QuerySet[Explanation]:
-    return Explanation.objects.filter(subject=subject)
-
-
-# Every act on a plan and every page of one asks for these: worded once.
-_UNDER: dict[str, Callable[[int], list[Any]]] = {
-    "legs": _legs, "nights": _nights, "others": _others, "bookings": _bookings,
-}  # fmt: skip
-
-
-def _under(trip: Trip, name: str, read: Callable[[int], list[Any]]) -> list[Any]:
-    """What is kept under a trip: as it was read together with it, else read now."""
-    if name in getattr(trip, "_prefetched_objects_cache", {}):
-        return list(getattr(trip, name).all())
-    rows = read(trip.pk)
-    for row in rows:
-        row.trip = trip
-    return rows
+def _advances(traveller: int, besides: int) -> QuerySet:
+    rows = Trip.objects.filter(traveller_id=traveller, advance_paid=True, advance_settled=False).exclude(pk=besides)
+    return rows.order_by().values_list(ADVANCE_OUT, flat=True)
 
 
 def trips_of(member: Membership) -> QuerySet[Trip]:

@@ -34,6 +34,7 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import by_itself, record
 from wainwright.trips.models import Trip
 from wainwright.trips.moving import move_of
+from wainwright.trips.under import legs_of
 
 # A booking is charged from the day before it was asked for until some days after leaving.
 BEFORE, AFTER = timedelta(days=1), timedelta(days=5)
@@ -231,7 +232,7 @@ def _splits(member: Membership, claim: Claim, trip: Trip) -> None:
     """The splits of the plan: of the whole and of categories for the claim, of a booking or a ride for what came of it."""
     if claim.shares or (claim.supplements_id is not None and not trip.shares):
         return
-    legs = list(trip.legs.all())
+    legs = legs_of(trip)
     for row in trip.shares:
         parts = [{"share": part["share"], "codes": part["codes"]} for part in row["parts"]]
         if row["about"] == "all" or row["about"].startswith("category:"):
@@ -250,7 +251,7 @@ def _reasons(member: Membership, claim: Claim, trip: Trip) -> None:
     given = {row.identity: row for row in Explanation.objects.filter(subject=trip.subject)}
     if not given:
         return
-    legs = list(trip.legs.all())
+    legs = legs_of(trip)
     keys = {expense.key: planned_key(expense, legs) for expense in claim.expenses.all()}
     for each in load_file(member, claim).findings:
         finding = each.finding

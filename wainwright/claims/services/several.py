@@ -122,7 +122,12 @@ def set_advance(member: Membership, claim_id: int, trip_id: int) -> Claim:
     The claimant does, or finance while it checks. Once the claim was sent it is the statement's next version. Raises ``Stale``.
     """
     claim = _undecided(member, claim_id)
-    trip = free_advances(claim).select_for_update(of=("self",), no_key=True).filter(pk=trip_id).first()
+    trip = (
+        free_advances(claim.claimant_id, claim.currency)
+        .select_for_update(of=("self",), no_key=True)
+        .filter(pk=trip_id)
+        .first()
+    )
     if trip is None:
         raise Stale(say("That advance is set against a claim already."))
     _take(claim, trip)

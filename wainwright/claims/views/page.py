@@ -139,7 +139,7 @@ def _still_counts(claim: Claim, each: Explained, editable: bool) -> bool:
 def _free_advances(claim: Claim, file: ClaimFile) -> list[Trip]:
     """The paid advances that no claim takes and that can be set against this one."""
     may = file.beside.free if file.beside is not None else claim.state in UNDECIDED
-    return list(free_advances(claim)) if may else []
+    return list(free_advances(claim.claimant_id, claim.currency)) if may else []
 
 
 def _more_trips(claim: Claim) -> list[Trip]:

@@ -16,11 +16,12 @@ from wainwright.trips.models import Trip
 from wainwright.trips.moving import asked_of, planned_by, whole_move
 from wainwright.trips.panels.base import Again, Page, Panel, act
 from wainwright.trips.services import details, moving
+from wainwright.trips.under import legs_of
 
 
 def brief(trip: Trip) -> str:
     """How a party travels, in a few words: the modes and towns of its legs."""
-    legs: Sequence[Any] = trip.legs.all()
+    legs: Sequence[Any] = legs_of(trip)
     if not legs:
         return say("no legs yet")
     towns = [legs[0].origin["town"], *(leg.target["town"] for leg in legs)]

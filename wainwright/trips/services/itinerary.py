@@ -28,6 +28,7 @@ from wainwright.trips.selectors import trip_for
 from wainwright.trips.services.base import changed, mine
 from wainwright.trips.services.nights import may_still_say, rebuild_nights
 from wainwright.trips.services.plan import MOST_DAYS, Drive, add_leg, check_leg, find_drive, start_trip
+from wainwright.trips.under import legs_of
 
 # How fast one gets on, in km an hour over the straight line, and what is lost at the ends in minutes.
 SPEED = {
@@ -307,7 +308,7 @@ def shift_trip(member: Membership, trip_id: int, start: date) -> tuple[int, list
     if not days:
         return 0, []
     by = timedelta(days=days)
-    legs = list(trip.legs.all())
+    legs = legs_of(trip)
     for leg in legs:
         # In local time, so that half past seven stays half past seven over a change of clocks.
         leg.leaves_at = (leg.leaves + by).replace(tzinfo=ZoneInfo(leg.origin["zone"]))

@@ -22,6 +22,7 @@ from wainwright.trips.profile import copy_of
 from wainwright.trips.services.base import changed, mine
 from wainwright.trips.services.nights import rebuild_nights
 from wainwright.trips.services.road import call_off
+from wainwright.trips.under import legs_of
 
 MOST_PARTIES, MOST_MOVERS = 6, 12
 
@@ -73,7 +74,7 @@ def part(member: Membership, trip_id: int, names: Sequence[str]) -> Trip:
     before, trip.movers = trip.movers, rest
     changed(member, trip, say("parted a party"), before, rest)
     party = _party(member, trip, going)
-    for leg in trip.legs.all():
+    for leg in legs_of(trip):
         # What was booked was booked for this party alone: the other has it to plan anew.
         leg.pk, leg.trip, leg.booking_id = None, party, None
         leg.driven_by = (leg.driven_by or trip.traveller.person.name) if leg.mode == Mode.OWN_CAR else ""

@@ -17,8 +17,9 @@ from wainwright.errors import Refusal, Stale
 from wainwright.people.models import Membership
 from wainwright.rulebook.selectors import Rulebook, ceiling_of, rulebook
 from wainwright.trips.figures import journey_of, quarters_in
-from wainwright.trips.models import Leg, Night, Trip, place_data
+from wainwright.trips.models import Night, Trip, place_data
 from wainwright.trips.services.base import changed, mine
+from wainwright.trips.under import legs_of, nights_of
 
 
 def rebuild_nights(trip: Trip) -> None:
@@ -27,8 +28,7 @@ def rebuild_nights(trip: Trip) -> None:
     A new night is expected to cost the ceiling of its place, or nothing where quarters are supplied,
     so that a plan is right from the start.
     """
-    legs = list(Leg.objects.filter(trip=trip))
-    kept = {night.date: night for night in Night.objects.filter(trip=trip)}
+    legs, kept = legs_of(trip), {night.date: night for night in nights_of(trip)}
     if not legs:
         Night.objects.filter(trip=trip).delete()
         trip.starts = trip.ends = None
@@ -227,7 +227,7 @@ def record_full(member: Membership, trip_id: int, dates: list[date], when: str, 
 
 
 def _journey(trip: Trip) -> Journey:
-    return journey_of(trip.legs.all(), trip.nights.all(), trip.supplied)
+    return journey_of(legs_of(trip), nights_of(trip), trip.supplied)
 
 
 @transaction.atomic

@@ -33,6 +33,7 @@ from wainwright.trips.profile import copy_of
 from wainwright.trips.selectors import advance_with_bank
 from wainwright.trips.services.base import changed, mine
 from wainwright.trips.services.nights import rebuild_nights
+from wainwright.trips.under import legs_of
 
 MOST_DAYS = 120
 MOST_LEGS = 40
@@ -193,7 +194,7 @@ def check_leg(
         )
     if arrives_at - leaves_at > timedelta(days=4):
         raise Refusal(say("A single move of more than four days is not likely. Check the dates."), "arrives")
-    others = [leg for leg in trip.legs.all() if leg.pk != besides]
+    others = [leg for leg in legs_of(trip) if leg.pk != besides]
     if len(others) >= MOST_LEGS:
         raise Refusal(
             say("A trip has at most {most_legs} legs. Make a second trip for the rest.", most_legs=MOST_LEGS), "leaves"

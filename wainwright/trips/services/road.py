@@ -35,6 +35,7 @@ from wainwright.trips.services import basket, ways
 from wainwright.trips.services.base import mine
 from wainwright.trips.services.standing import keep_standing, stand_again
 from wainwright.trips.services.versions import commit, write
+from wainwright.trips.under import legs_of
 
 
 def link(trip: Trip) -> str:
@@ -375,7 +376,7 @@ def _begin_and_end(now: datetime) -> int:
             Trip.objects.select_for_update(no_key=True).filter(state=state, starts__lte=latest).prefetch_related("legs")
         )
         for trip in found:
-            legs = list(trip.legs.all())
+            legs = legs_of(trip)
             if legs and done(legs):
                 trip.state = TRIP.after(trip.state, act)
                 trip.save(update_fields=["state"])

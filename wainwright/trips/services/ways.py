@@ -36,6 +36,7 @@ from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.base import changed, mine
 from wainwright.trips.services.nights import rebuild_nights
 from wainwright.trips.services.plan import place_leg
+from wainwright.trips.under import legs_of
 
 log = logging.getLogger(__name__)
 CHOICE = "choice"
@@ -160,7 +161,7 @@ def _must_fit(trip: Trip, choice: Choice, old: Booking | None) -> None:
 
 def _staying(trip: Trip, origin: str, target: str, day: date, old: Booking | None) -> list[Leg]:
     """The legs that stay when a way between two towns on a day is held in place of the planned one."""
-    legs = [leg for leg in trip.legs.all() if leg.booking_id != (old.pk if old else -1)]
+    legs = [leg for leg in legs_of(trip) if leg.booking_id != (old.pk if old else -1)]
     out = {leg.pk for leg in meant([leg for leg in legs if leg.booking_id is None], origin, target, day)}
     return [leg for leg in legs if leg.pk not in out]
 
@@ -204,9 +205,8 @@ def _put_on_trip(
     for hops in _ways_of(booking):
         origin, target = Place(**hops[0]["origin"]), Place(**hops[-1]["target"])
         leaves, arrives = (datetime.fromisoformat(t) for t in (hops[0]["leaves"], hops[-1]["arrives"]))
-        for leg in meant(
-            list(Leg.objects.filter(trip=trip, booking__isnull=True)), origin.town, target.town, leaves.date()
-        ):
+        planned = [leg for leg in legs_of(trip) if leg.booking_id is None]
+        for leg in meant(planned, origin.town, target.town, leaves.date()):
             leg.delete()
         mode = max(hops, key=lambda h: datetime.fromisoformat(h["arrives"]) - datetime.fromisoformat(h["leaves"]))[
             "mode"
