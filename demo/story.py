@@ -17,7 +17,7 @@ from wainwright.bench import services as bench
 from wainwright.bookings.choices import measure_one
 from wainwright.bookings.selectors import chosen, offers_of
 from wainwright.claims.models import Claim
-from wainwright.claims.selectors import load_file
+from wainwright.claims.selectors import claim_for, load_file
 from wainwright.claims.services import books as booking
 from wainwright.claims.services import closing, compose, drafting, lines
 from wainwright.claims.services import road as claim_road
@@ -36,6 +36,7 @@ from wainwright.signoff.models import SignOff
 from wainwright.trips.figures import quarters_in
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import load_file as load_trip
+from wainwright.trips.selectors import trip_for
 from wainwright.trips.services import nights as nights_of
 from wainwright.trips.services import plan, road
 from wainwright.trips.services.ways import Wish, hold
@@ -166,8 +167,7 @@ class Story:
 
     def _send(self, trip: Trip) -> None:
         member = self.member
-        trip = Trip.objects.select_related("firm", "traveller__person", "traveller__firm").get(pk=trip.pk)
-        file = load_trip(member, trip)
+        file = load_trip(member, trip_for(member, trip.pk))
         for each in file.findings:
             if each.open:
                 reason = each.finding.reasons[0] if each.finding.reasons else ""
@@ -317,8 +317,7 @@ class Story:
                     booking.pay(finance, [claim.pk], clock.today(finance.firm.zone))
 
     def _certify(self, claim: Claim) -> None:
-        claim = Claim.objects.select_related("firm", "claimant__person", "claimant__firm", "trip").get(pk=claim.pk)
-        for each in load_file(self.member, claim).findings:
+        for each in load_file(self.member, claim_for(self.member, claim.pk)).findings:
             if each.open:
                 reason = each.finding.reasons[0] if each.finding.reasons else ""
                 compose.explain(

@@ -7,16 +7,17 @@ again with other keys and days in the places of the first.
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from functools import update_wrapper
-from typing import Any
+from typing import Any, TypeVar
 
 from django.db import DEFAULT_DB_ALIAS, connections
 from django.db.models import QuerySet
 from django.db.models.sql.compiler import SQLCompiler
 
+T = TypeVar("T")
 Value = int | str | date | datetime
 # Keys of rows are below this.
 KEYS_END = 2**63
@@ -95,6 +96,15 @@ class Prepared:
 
 
 prepared = Prepared
+
+
+def padded(values: Iterable[T]) -> list[T]:
+    """Several values to ask for at once, the last of them again until they are as many as a power of two, four at least.
+
+    So a read by several keys is worded a dozen times, not once for each number of them. None stay none.
+    """
+    found = list(values)
+    return found + found[-1:] * (max(4, 1 << (len(found) - 1).bit_length()) - len(found)) if found else []
 
 
 def _stand_in(value: Value, number: int) -> Value:

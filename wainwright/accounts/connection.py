@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TypeVar
 
+from django.db.models import QuerySet
+
 from wainwright import clock
 from wainwright.accounts.models import Connection
 from wainwright.adapters.http_ledger import HttpLedger
@@ -14,13 +16,19 @@ from wainwright.outside import service
 from wainwright.people.models import Firm
 from wainwright.people.sealing import unseal
 from wainwright.ports.ledger import Ledger, LedgerAway, LedgerShut
+from wainwright.prepared import prepared
 
 T = TypeVar("T")
 
 
 def connection_of(firm: Firm) -> Connection | None:
     """The firm's connection, nothing where it uses the ledger of this installation. One query."""
-    return Connection.objects.filter(firm=firm).select_related("holder__person", "holder__firm").first()
+    return next(iter(_connections(firm.pk)), None)
+
+
+@prepared
+def _connections(firm: int) -> QuerySet[Connection]:
+    return Connection.objects.filter(firm_id=firm).select_related("holder__person", "holder__firm").order_by("pk")
 
 
 def ask(firm: Firm, question: Callable[[Ledger, str], T]) -> T:

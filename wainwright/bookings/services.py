@@ -52,13 +52,18 @@ class Terms:
     ticket_hours: int
 
 
+@prepared
+def _kept_once(once: str) -> QuerySet[Booking]:
+    return Booking.objects.select_for_update(no_key=True).filter(once=once)
+
+
 @transaction.atomic
 def keep_asked(
     member: Membership, trip_id: int, choice: Choice, paid_by: str, card: str, instead_of: Booking | None = None
 ) -> Booking:
     """Keep that something is about to be asked of the market; the same choice on the same trip is kept once."""
     once = f"trip:{trip_id}:{'+'.join(choice.keys)}"[-100:]
-    known = Booking.objects.select_for_update(no_key=True).filter(once=once).first()
+    known = next(iter(_kept_once(once)), None)
     if known and (known.stands or known.state == "Asked"):
         return known
     if known:
@@ -151,13 +156,17 @@ def issue(trip_id: int) -> list[Booking]:
     Returns those that have a problem now that they had not before.
     """
     troubled = []
-    ready = Booking.objects.filter(trip_id=trip_id, state__in=["Held", "Confirmed"], by_hand=False)
-    for booking in ready.order_by("id"):
+    for booking in _to_issue(trip_id):
         before = booking.problem
         after = _further(booking)
         if after and after != before:
             troubled.append(_loaded(booking.pk))
     return troubled
+
+
+@prepared
+def _to_issue(trip: int) -> QuerySet[Booking]:
+    return Booking.objects.filter(trip_id=trip, state__in=["Held", "Confirmed"], by_hand=False).order_by("id")
 
 
 def _loaded(booking_id: int) -> Booking:

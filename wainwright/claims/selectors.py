@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
+from typing import Any
 
 from django.db.models import Case, Exists, OuterRef, QuerySet, When
 
@@ -37,9 +38,9 @@ from wainwright.people.models import Membership
 from wainwright.people.selectors import signers
 from wainwright.prepared import prepared
 from wainwright.rulebook.selectors import Explained, Rulebook, groups_of, rulebook, with_reasons
-from wainwright.signoff.selectors import Onlooker
 from wainwright.trips.earnings import allowance_of, together
 from wainwright.trips.selectors import WHOLE
+from wainwright.visible import visible_row
 
 # In these there may be a journal of it, whoever cleared it.
 POSTING = ("Cleared", "Posting refused", "Posted", "Settled")
@@ -248,35 +249,21 @@ def _own(claimant: int) -> QuerySet[Claim]:
 
 def claim_for(member: Membership, claim_id: int) -> Claim:
     """Return a claim that ``member`` may see. Raises ``Claim.DoesNotExist``."""
-    if member.prepared_by is not None:
-        found = list(_whole(Claim.objects.visible_to(member)).filter(pk=claim_id))
-    elif member.may["read_all"]:
-        found = _for_all(claim_id, member.firm_id)
-    else:
-        found = _for_one(claim_id, member.firm_id, member.pk)
-    if not found:
+    claim = _whole(member, claim_id)
+    if claim is None:
         raise Claim.DoesNotExist
-    claim = found[0]
     # A claimant is of the claim's firm: one row serves both.
     claim.claimant.firm = claim.firm
     return claim
 
 
-@prepared
-def _for_all(claim: int, firm: int) -> QuerySet[Claim]:
-    return _whole(Claim.objects.visible_to(Onlooker(firm, 0, {"read_all": True}))).filter(pk=claim)
-
-
-@prepared
-def _for_one(claim: int, firm: int, member: int) -> QuerySet[Claim]:
-    return _whole(Claim.objects.visible_to(Onlooker(firm, member, {"read_all": False}))).filter(pk=claim)
-
-
-def _whole(rows: QuerySet[Claim]) -> QuerySet[Claim]:
-    """Claims with all that their page says of them."""
+@visible_row
+def _whole(who: Any) -> QuerySet[Claim]:
+    """A claim with all that its page says of it."""
     around = ("firm", "claimant__person", "claimant__supplier", "trip__traveller__person", "trip__signed", "cleared_by__person", "statement")  # fmt: skip
     has = Exists(Claim.also.through.objects.filter(claim_id=OuterRef("pk")))
-    return rows.select_related(*around).defer(*(f"trip__{name}" for name in WHOLE)).annotate(has_also=has)
+    rows = Claim.objects.visible_to(who).select_related(*around)
+    return rows.defer(*(f"trip__{name}" for name in WHOLE)).annotate(has_also=has)
 
 
 def planned_of(claim: Claim) -> Money | None:

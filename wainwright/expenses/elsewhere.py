@@ -13,12 +13,13 @@ from wainwright.core.money import Money
 from wainwright.core.rules.facts import Known
 from wainwright.core.said import as_figure, say
 from wainwright.expenses.models import Expense, Receipt
+from wainwright.prepared import padded, prepared
 
 KNOWN = (
     "pk", "merchant", "description", "date", "amount_minor", "owner__person__name", "claim__number",
     "charge__merchant", "paper_name", "paper_read",
 )  # fmt: skip
-DAY, MINOR = KNOWN.index("date"), KNOWN.index("amount_minor")
+PK, DAY, MINOR = (KNOWN.index(name) for name in ("pk", "date", "amount_minor"))
 
 
 def _with_names(rows: QuerySet[Expense]) -> QuerySet[Expense]:
@@ -48,24 +49,33 @@ def known_like(
     """
     if not costs:
         return []
-    same = Receipt.objects.none()
-    if papers:
-        same = Receipt.objects.filter(firm_id=firm_id, sha256__in=papers, expense__isnull=False)
-        same = (
-            same.exclude(expense__in=besides).select_related("expense__owner__person", "expense__claim").order_by("pk")
-        )
+    own = set(besides)
+    same = _with_papers(firm_id, *padded(own), *padded(papers)) if papers else []
     twins = [_paper_known(each) for each in same]
-    days, minors = {day for day, _ in costs}, {minor for _, minor in costs}
-    rows = (
-        _with_names(Expense.objects.filter(firm_id=firm_id, date__in=days, amount_minor__in=minors))
-        .exclude(pk__in=besides)
-        .exclude(merchant="")
-        .order_by("pk")
-        .values_list(*KNOWN)
-    )
+    rows = _of_days(firm_id, *padded({day for day, _ in costs}), *padded({minor for _, minor in costs}))
     # The day of one and the amount of another are no pair.
     alike = set(costs)
-    return twins + [_row_known(row, currency) for row in rows if (row[DAY], row[MINOR]) in alike]
+    others = (row for row in rows if (row[DAY], row[MINOR]) in alike and row[PK] not in own)
+    return twins + [_row_known(row, currency) for row in others]
+
+
+@prepared
+def _with_papers(firm: int, *sought: int | str) -> QuerySet[Receipt]:
+    """Papers that lie with a cost, by their hashes: but those of some costs, by their numbers."""
+    papers, own = [each for each in sought if isinstance(each, str)], [each for each in sought if isinstance(each, int)]
+    rows = Receipt.objects.filter(firm_id=firm, sha256__in=papers, expense__isnull=False).exclude(expense__in=own)
+    return rows.select_related("expense__owner__person", "expense__claim").order_by("pk")
+
+
+@prepared
+def _of_days(firm: int, *sought: date | int) -> QuerySet:
+    """Costs of some days that have some amounts, in minor units."""
+    days, minors = (
+        [each for each in sought if isinstance(each, date)],
+        [each for each in sought if isinstance(each, int)],
+    )
+    rows = _with_names(Expense.objects.filter(firm_id=firm, date__in=days, amount_minor__in=minors))
+    return rows.exclude(merchant="").order_by("pk").values_list(*KNOWN)
 
 
 class Elsewhere:

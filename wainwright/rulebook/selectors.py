@@ -31,7 +31,7 @@ from wainwright.core.said import say
 from wainwright.core.workings import day_text
 from wainwright.formats.places import called_on_journeys, country_of
 from wainwright.people.models import Firm, Membership
-from wainwright.prepared import prepared
+from wainwright.prepared import padded, prepared
 from wainwright.rulebook.models import (
     AllowanceRate,
     Category,
@@ -330,20 +330,23 @@ def vehicle_kinds(firm: Firm) -> dict[str, str]:
 RATE_DAYS = timedelta(days=31)
 
 
+@prepared
+def _published(firm: int, on: date, since: date, *currencies: str) -> QuerySet:
+    rows = ExchangeRate.objects.filter(Q(firm_id=firm) | Q(firm__isnull=True), day__lte=on, day__gte=since)
+    if currencies:
+        rows = rows.filter(currency__in=currencies)
+    return rows.order_by(F("firm").asc(nulls_first=True)).values_list("day", "currency", "per_euro", "source")
+
+
 def rate_table(firm: Firm, on: date, since: date | None = None, currencies: Collection[str] = ()) -> RateTable:
     """Return the rates published in the month before ``since`` (else ``on``) up to ``on``, in one query.
 
     What the firm took in itself goes before what is there for all. ``currencies``: those alone, with the firm's own.
     """
-    known = ExchangeRate.objects.filter(
-        Q(firm=firm) | Q(firm__isnull=True), day__lte=on, day__gte=min(since or on, on) - RATE_DAYS
-    )
-    if currencies:
-        known = known.filter(currency__in={*currencies, firm.currency})
+    wanted = padded({*currencies, firm.currency}) if currencies else []
     days: dict[date, dict[str, Decimal]] = defaultdict(dict)
     sources: dict[tuple[date, str], str] = {}
-    rows = known.order_by(F("firm").asc(nulls_first=True)).values_list("day", "currency", "per_euro", "source")
-    for day, currency, per_euro, source in rows:
+    for day, currency, per_euro, source in _published(firm.pk, on, min(since or on, on) - RATE_DAYS, *wanted):
         days[day][currency] = per_euro
         sources[day, currency] = source
     return RateTable("EUR", dict(days), say("table of the day"), sources)

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
-
 from django.db.models import QuerySet
 
 from wainwright.people.models import Membership
@@ -35,16 +32,6 @@ def remarks(subject: str) -> list[Remark]:
 @prepared
 def _remarks(subject: str) -> QuerySet[Remark]:
     return Remark.objects.filter(subject=subject).select_related("by__person")
-
-
-@dataclass(frozen=True)
-class Onlooker:
-    """Stands for whoever asks while a query is put together: what ``visible_to`` looks at, and nothing else."""
-
-    firm_id: int
-    pk: int
-    may: Mapping[str, bool]
-    prepared_by: None = None
 
 
 def asked_about(member: Membership, kind: str) -> QuerySet[SignOff]:

@@ -187,8 +187,7 @@ def give(
 
 def _ask_above(member: Membership, last: SignOff, title: str, link: str, owner: Membership) -> bool:
     """Ask whoever must sign besides those who have; say whether anybody is asked."""
-    rows = SignOff.objects.filter(subject=last.subject, round=last.round, state__in=[GIVEN, KEPT], scope="all")
-    whole = list(rows.order_by("order", "id"))
+    whole = _signed_whole(last.subject, last.round)
     signed = [str(row.signer_id) for row in whole]
     people = signers(last.firm_id, clock.today(member.firm.zone))
     route = still_needed(last.amount, signed, str(owner.pk), people)
@@ -198,6 +197,12 @@ def _ask_above(member: Membership, last: SignOff, title: str, link: str, owner: 
     for step in route.steps:
         _asked_of(step, asked, last.round, last.order + step.order, whole[-1].content, last.firm_id).save()
     return bool(route.steps) and not next_turn(last.subject, title, link)
+
+
+@prepared
+def _signed_whole(subject: str, number: int) -> QuerySet[SignOff]:
+    rows = SignOff.objects.filter(subject=subject, round=number, state__in=[GIVEN, KEPT], scope="all")
+    return rows.order_by("order", "id")
 
 
 def end(member: Membership, subject: str, state: SignOff.State, comment: str) -> SignOff:

@@ -31,7 +31,6 @@ from wainwright.people.selectors import signers
 from wainwright.prepared import prepared
 from wainwright.rulebook.models import Explanation
 from wainwright.rulebook.selectors import Explained, Rulebook, groups_of, mileage_year_of, reasons_to, rulebook
-from wainwright.signoff.selectors import Onlooker
 from wainwright.trips import driving
 from wainwright.trips.facts import causes, plan_subject
 from wainwright.trips.figures import TripFigures, figures
@@ -40,6 +39,7 @@ from wainwright.trips.models import Leg, Night, OtherCost, Paper, Trip
 from wainwright.trips.moving import move_of
 from wainwright.trips.own_findings import Seen, own_findings, route_findings
 from wainwright.trips.under import bookings_of, legs_of, nights_of, others_of, papers_of
+from wainwright.visible import visible_row
 
 ALLOWANCE = "allowance"
 # What of its advance a traveller holds, in SQL, as ``Trip.advance_out`` says it.
@@ -310,19 +310,15 @@ def _own(traveller: int) -> QuerySet[Trip]:
     )
 
 
-@prepared
-def _for_all(trip: int, firm: int) -> QuerySet[Trip]:
-    return _whole(Trip.objects.visible_to(Onlooker(firm, 0, {"read_all": True}))).filter(pk=trip)
+@visible_row
+def _whole(who: Any) -> QuerySet[Trip]:
+    """A trip with its traveller and what was signed, without its large columns."""
+    return Trip.objects.visible_to(who).select_related("traveller__person", "signed").defer(*WHOLE)
 
 
-@prepared
-def _for_one(trip: int, firm: int, member: int) -> QuerySet[Trip]:
-    return _whole(Trip.objects.visible_to(Onlooker(firm, member, {"read_all": False}))).filter(pk=trip)
-
-
-def _whole(rows: QuerySet[Trip]) -> QuerySet[Trip]:
-    """Trips with their traveller and what was signed, without its large columns."""
-    return rows.select_related("traveller__person", "signed").defer(*WHOLE)
+@visible_row
+def _bare(who: Any) -> QuerySet[Trip]:
+    return Trip.objects.visible_to(who).select_related("traveller__person")
 
 
 def trip_for(member: Membership, trip_id: int, bare: bool = False) -> Trip:
@@ -330,16 +326,9 @@ def trip_for(member: Membership, trip_id: int, bare: bool = False) -> Trip:
 
     A ``bare`` one comes without its claim and what was signed: they are read where somebody asks for them.
     """
-    if bare:
-        found = Trip.objects.visible_to(member).select_related("traveller__person").get(pk=trip_id)
-    elif member.prepared_by is not None:
-        found = _whole(Trip.objects.visible_to(member)).get(pk=trip_id)
-    else:
-        read_all = member.may["read_all"]
-        rows = _for_all(trip_id, member.firm_id) if read_all else _for_one(trip_id, member.firm_id, member.pk)
-        if not rows:
-            raise Trip.DoesNotExist
-        found = rows[0]
+    found = _bare(member, trip_id) if bare else _whole(member, trip_id)
+    if found is None:
+        raise Trip.DoesNotExist
     # The firm is the member's own, and so is most often the traveller: neither is read again.
     found.firm = member.firm
     if found.traveller_id == member.pk:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import date
+from typing import Any
 
 from django.db import transaction
 from django.db.models import Q, QuerySet
@@ -29,6 +30,7 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import WHOLE
+from wainwright.visible import visible_row
 
 
 def mine(member: Membership, claim_id: int, version: int | None = None, editable: bool = True) -> Claim:
@@ -74,20 +76,27 @@ def bare_claim(member: Membership, trip_id: int) -> Claim:
     A second call gives the same claim while it is open; once it was sent, what comes later makes a supplement to it.
     Raises ``NotAllowed``, ``Stale``.
     """
-    trip = (
-        Trip.objects.select_for_update(of=("self",), no_key=True)
-        .visible_to(member)
-        .select_related("firm")
-        .get(pk=trip_id)
-    )
+    trip = _locked_trip(member, trip_id)
+    if trip is None:
+        raise Trip.DoesNotExist
     if trip.traveller_id != member.pk:
         raise NotAllowed(say("Only the traveller claims this trip."))
     return make_claim(member, trip, member)
 
 
+@prepared
+def _live_of(trip: int) -> QuerySet[Claim]:
+    return Claim.objects.live().of_trip(trip).order_by("pk")
+
+
+@visible_row
+def _locked_trip(who: Any) -> QuerySet[Trip]:
+    return Trip.objects.select_for_update(of=("self",), no_key=True).visible_to(who).select_related("firm")
+
+
 def make_claim(member: Membership, trip: Trip, by: Membership | None) -> Claim:
     """Make the claim, or the supplement, of a trip that is locked; nobody in ``by`` means that it was drafted. Raises ``Stale``."""
-    live = list(Claim.objects.live().of_trip(trip.pk).order_by("pk"))
+    live = _live_of(trip.pk)
     known = next((claim for claim in reversed(live) if claim.editable), None)
     if known:
         return known

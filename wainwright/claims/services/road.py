@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.db import transaction
+from django.db.models import QuerySet
 
 from wainwright import clock
 from wainwright.accounts.ahead import would_refuse
@@ -31,6 +34,7 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff import services as signoff
 from wainwright.signoff.models import Remark, SignOff
 from wainwright.trail.services import record
+from wainwright.visible import visible_row
 
 
 def title(claim: Claim) -> str:
@@ -258,14 +262,23 @@ def ended(member: Membership, claim: Claim, act: str, comment: str, given_for: s
     tell(claim.claimant, news, link(claim), joined("", (comment, more)))
 
 
+def locked_claim(member: Membership, claim_id: int) -> Claim:
+    """Lock and return a claim that ``member`` may see, whatever they do with it. Raises ``Claim.DoesNotExist``."""
+    claim = _locked(member, claim_id)
+    if claim is None:
+        raise Claim.DoesNotExist
+    return claim
+
+
+@visible_row
+def _locked(who: Any) -> QuerySet[Claim]:
+    rows = Claim.objects.select_for_update(of=("self",), no_key=True).visible_to(who)
+    return rows.select_related("firm", "claimant__person", "claimant__firm", "trip", "statement")
+
+
 def finance_claim(member: Membership, claim_id: int, version: int | None = None) -> Claim:
     """Lock and return a claim for a finance reviewer's act. Raises ``NotAllowed``, ``Stale``."""
-    claim = (
-        Claim.objects.select_for_update(of=("self",), no_key=True)
-        .visible_to(member)
-        .select_related("firm", "claimant__person", "claimant__firm", "trip", "statement")
-        .get(pk=claim_id)
-    )
+    claim = locked_claim(member, claim_id)
     must(member, "check")
     if claim.claimant_id == member.pk:
         raise NotAllowed(say("Somebody else in finance checks your own claim."))

@@ -22,7 +22,7 @@ class OwnedQuerySet(models.QuerySet):
         asked = asked_about(member, "claim")
         # What a turned-down claim gave back stays readable to whoever decided on it.
         back = self.claim_path.replace("claim_id", "turned_down_in_id")
-        return firm.filter(Q(owner=member) | Q(**{f"{self.claim_path}__in": asked}) | Q(**{f"{back}__in": asked}))
+        return firm.filter(Q(owner_id=member.pk) | Q(**{f"{self.claim_path}__in": asked}) | Q(**{f"{back}__in": asked}))
 
 
 class EvidenceQuerySet(OwnedQuerySet):

@@ -9,7 +9,7 @@ from decimal import InvalidOperation
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 
 from wainwright import clock
 from wainwright.accounts.selectors import books
@@ -32,18 +32,16 @@ from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
 from wainwright.trips.services.nights import bill_meals
+from wainwright.visible import visible_row
 
 MEALS = ("breakfast", "lunch", "dinner")
 
 
 def mine(member: Membership, expense_id: int, version: int | None = None) -> Expense:
     """Lock and return one's own expense, to be changed. Raises ``Expense.DoesNotExist``, ``NotAllowed``, ``Stale``."""
-    expense = (
-        Expense.objects.select_for_update(of=("self",), no_key=True)
-        .visible_to(member)
-        .select_related("claim", "firm")
-        .get(pk=expense_id)
-    )
+    expense = _locked(member, expense_id)
+    if expense is None:
+        raise Expense.DoesNotExist
     if expense.owner_id != member.pk:
         raise NotAllowed(say("Only the person who paid changes this."))
     if version is not None and expense.version != version:
@@ -51,6 +49,12 @@ def mine(member: Membership, expense_id: int, version: int | None = None) -> Exp
     if expense.claim is not None and not expense.claim.editable:
         raise Stale(say("Its claim stands at {state}: nothing can be changed on it now.", state=expense.claim.state))
     return expense
+
+
+@visible_row
+def _locked(who: Any) -> QuerySet[Expense]:
+    rows = Expense.objects.select_for_update(of=("self",), no_key=True).visible_to(who)
+    return rows.select_related("claim", "firm")
 
 
 def changed(member: Membership, expense: Expense, what: str, before: object, after: object) -> None:

@@ -19,7 +19,7 @@ from wainwright.rulebook.selectors import Rulebook, ceiling_of, rulebook
 from wainwright.trips.figures import journey_of, quarters_in
 from wainwright.trips.models import Night, Trip, place_data
 from wainwright.trips.services.base import changed, mine
-from wainwright.trips.under import legs_of, nights_of
+from wainwright.trips.under import legs_of, nights_of, nights_with_bookings
 
 
 def rebuild_nights(trip: Trip) -> None:
@@ -123,7 +123,7 @@ def _told(night: Night) -> dict:
 
 
 def _nights(trip: Trip, dates: list[date]) -> list[Night]:
-    nights = list(Night.objects.filter(trip=trip, date__in=dates).select_related("booking"))
+    nights = [night for night in nights_with_bookings(trip) if night.date in dates]
     if not nights:
         raise Stale(say("Those nights are no longer on the trip."))
     return nights
@@ -136,7 +136,7 @@ def stretch_stay(member: Membership, trip_id: int, start: date, last: date) -> N
     Raises ``Refusal`` where another town or a booking is in the way.
     """
     trip = mine(member, trip_id)
-    nights = {n.date: n for n in Night.objects.filter(trip=trip).select_related("booking")}
+    nights = {n.date: n for n in nights_with_bookings(trip)}
     first = nights.get(start)
     if first is None or last < start:
         raise Stale(say("That night is no longer on the trip."))

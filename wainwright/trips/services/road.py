@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 
 from django.core.mail import EmailMultiAlternatives
 from django.db import transaction
+from django.db.models import QuerySet
 from django.utils.translation import gettext
 from huey.contrib.djhuey import on_commit_task
 
@@ -24,6 +25,7 @@ from wainwright.people.acting import must_be_oneself, must_prepare
 from wainwright.people.models import Membership
 from wainwright.people.post import post
 from wainwright.people.proof import must_be_code
+from wainwright.prepared import prepared
 from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff import services as signoff
 from wainwright.trail.services import record
@@ -282,7 +284,7 @@ def issue_tickets(trip_id: int) -> None:
 
 
 def _tell_what_came_of_it(trip_id: int, troubled: list[Booking]) -> None:
-    trip = Trip.objects.select_related("traveller__person", "traveller__firm", "firm").get(pk=trip_id)
+    (trip,) = _whose(trip_id)
     file = load_file(trip.traveller, trip)
     done = any(b.state == "Ticketed" and not b.by_hand for b in file.bookings)
     text = (
@@ -297,6 +299,11 @@ def _tell_what_came_of_it(trip_id: int, troubled: list[Booking]) -> None:
         for booking in troubled:
             tell(trip.traveller, joined(": ", (kept(booking.label), kept(booking.problem))), link(trip))
         send_itinerary(file)
+
+
+@prepared
+def _whose(trip: int) -> QuerySet[Trip]:
+    return Trip.objects.filter(pk=trip).select_related("traveller__person", "traveller__firm", "firm")
 
 
 def _enclosed(file: TripFile) -> tuple[Enclosed, ...]:

@@ -36,7 +36,7 @@ from wainwright.trips.selectors import TripFile, load_file, trip_for
 from wainwright.trips.services.base import changed, mine
 from wainwright.trips.services.nights import rebuild_nights
 from wainwright.trips.services.plan import place_leg
-from wainwright.trips.under import legs_of
+from wainwright.trips.under import legs_of, nights_with_bookings
 
 log = logging.getLogger(__name__)
 CHOICE = "choice"
@@ -168,7 +168,7 @@ def _staying(trip: Trip, origin: str, target: str, day: date, old: Booking | Non
 
 def _free_nights(trip: Trip, first: date, count: int, old: Booking | None) -> list[Night]:
     dates = [first + timedelta(days=n) for n in range(count)]
-    nights = list(Night.objects.filter(trip=trip, date__in=dates).select_related("booking"))
+    nights = [night for night in nights_with_bookings(trip) if night.date in dates]
     if len(nights) != count:
         raise Refusal(say("The trip does not sleep there on all of these nights. Change the nights or the legs first."))
     for night in nights:
