@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import date, timedelta
 from decimal import Decimal
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -95,9 +96,11 @@ def _let_in(hashed: str) -> None:
     Person.objects.update(password=hashed)
 
 
-def load() -> dict[str, Membership]:
-    """Load everything up to today; return the people by their short names."""
+def load(tour: Path | None = None) -> dict[str, Membership]:
+    """Load everything up to today; return the people by their short names. The papers of the tour are written into a folder."""
     with beside() as work:
+        if tour is not None:
+            work.drawn(partial(write_papers, tour), papers.of_tour, tour_days()[0])
         work.later(_let_in, make_password, PASSWORD)
         with letters_later(work) as promised:
             people = _load(work)
@@ -314,23 +317,15 @@ def _papers(member: Membership, today: date) -> None:
         receipts.take_in(member, name, content)
 
 
+def write_papers(folder: Path, files: dict[str, bytes]) -> list[Path]:
+    """Write the papers of the tour; return where they lie."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, content in files.items():
+        (folder / name).write_bytes(content)
+    return [folder / name for name in files]
+
+
 def tour_days() -> tuple[date, date]:
     """Return the Monday and the Friday that the tour travels: three weeks from this week."""
     first = here() + timedelta(days=21 - here().weekday())
     return first, first + timedelta(days=4)
-
-
-def write_papers(folder: Path, first: date) -> list[Path]:
-    """Write the papers of the tour for a trip that begins on ``first``."""
-    folder.mkdir(parents=True, exist_ok=True)
-    files = {
-        "till-receipt.jpg": papers.till_receipt(first + timedelta(days=3)),
-        "ferry-ticket.png": papers.ferry_ticket(first + timedelta(days=2)),
-        "hotel-bill.pdf": papers.hotel_bill(first), "card-4410.ofx": papers.card_file(first),
-    }  # fmt: skip
-    written = []
-    for name, content in files.items():
-        path = folder / name
-        path.write_bytes(content)
-        written.append(path)
-    return written

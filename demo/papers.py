@@ -129,3 +129,11 @@ def card_file(first: date, nights: int = 4, account: str = "5210009900004410") -
 </OFX>
 """
     return (head + body).encode("cp1252")
+
+
+def of_tour(first: date) -> dict[str, bytes]:
+    """The papers of the README's tour by the names of their files, for a trip that begins on ``first``."""
+    return {
+        "till-receipt.jpg": till_receipt(first + timedelta(days=3)), "ferry-ticket.png": ferry_ticket(first + timedelta(days=2)),
+        "hotel-bill.pdf": hotel_bill(first), "card-4410.ofx": card_file(first),
+    }  # fmt: skip

@@ -33,6 +33,7 @@ from wainwright.people.models import Membership
 from wainwright.prepared import prepared
 from wainwright.rulebook.selectors import rulebook
 from wainwright.signoff.models import SignOff
+from wainwright.trips import under
 from wainwright.trips.figures import quarters_in
 from wainwright.trips.models import Trip
 from wainwright.trips.selectors import load_file as load_trip
@@ -115,7 +116,7 @@ class Story:
         if row.get("then"):
             self._side_trip(trip, there, best_place(row["then"]))
         over = row.get("night_over", 0)
-        nights = list(trip.nights.order_by("date"))
+        nights = under.nights_of(trip)
         for town in dict.fromkeys(n.place["town"] for n in nights):
             stay = [n for n in nights if n.place["town"] == town]
             expected = nights_of.expected_night(rulebook(trip.firm), Place(**stay[0].place), stay[0].date)
@@ -135,7 +136,7 @@ class Story:
         if row.get("advance"):
             asked = Decimal(row["advance"])
             plan.ask_advance(member, trip.pk, asked, Money.of(row["advance"], trip.currency), row["advance_why"])
-        return Trip.objects.get(pk=trip.pk)
+        return trip_for(member, trip.pk)
 
     def _side_trip(self, trip: Trip, near, far) -> None:
         there, back = self.first + timedelta(days=2), self.last
@@ -179,8 +180,8 @@ class Story:
                     reason,
                     "Nearest to the work at that time.",
                 )
-        version = Trip.objects.get(pk=trip.pk).version
-        road.send(member, trip.pk, version, member.person.name, advance_confirmed=bool(trip.advance_minor))
+        trip = trip_for(member, trip.pk)
+        road.send(member, trip.pk, trip.version, member.person.name, advance_confirmed=bool(trip.advance_minor))
 
     def _approve(self, kind: str, object_id: int, most: int = 9) -> None:
         for _ in range(most):
@@ -251,9 +252,10 @@ class Story:
         )  # fmt: skip
 
     def _hotel(self) -> None:
-        trip = Trip.objects.filter(traveller=self.member, title=self.row["title"]).latest("pk")
-        for town in dict.fromkeys(n.place["town"] for n in trip.nights.all()):
-            stay = [n for n in trip.nights.all() if n.place["town"] == town]
+        trip = self.trip
+        nights = under.nights_of(trip)
+        for town in dict.fromkeys(n.place["town"] for n in nights):
+            stay = [n for n in nights if n.place["town"] == town]
             price = Money.from_minor(stay[0].cost_minor, trip.currency)
             with clock.at(self.moment(self.last + timedelta(days=1), 19)):
                 expense = taking.type_cost(
@@ -269,10 +271,8 @@ class Story:
                     "",
                     1,
                 )
-                editing.set_parts(
-                    self.member, expense.pk, 1, editing.nightly_parts(stay[0].date, len(stay), price, "lodging")
-                )
-                expense = Expense.objects.get(pk=expense.pk)
+                parts = editing.nightly_parts(stay[0].date, len(stay), price, "lodging")
+                expense = editing.set_parts(self.member, expense.pk, 1, parts)
                 proof(expense, 50, self.work)
                 self._charge(expense, 50)
 
@@ -328,7 +328,8 @@ class Story:
                     reason,
                     "Nothing else was to be had that week.",
                 )
-        claim_road.send(self.member, claim.pk, Claim.objects.get(pk=claim.pk).version, self.member.person.name)
+        version = claim_for(self.member, claim.pk).version
+        claim_road.send(self.member, claim.pk, version, self.member.person.name)
 
 
 @prepared

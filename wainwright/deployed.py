@@ -32,6 +32,8 @@ def database(config: dict[str, Any], var: Path) -> dict[str, Any]:
             "OPTIONS": {
                 "transaction_mode": "IMMEDIATE",
                 "timeout": 20,
+                # Statements that are kept read: a page asks some dozens of the hundreds that there are.
+                "cached_statements": 1000,
                 "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;",
             },
             # A file, not memory: two threads of a test then meet as two requests do.

@@ -12,7 +12,7 @@ from pathlib import Path
 from django.db.models import Max
 from django.test import override_settings
 
-from demo import load
+from demo import load, papers
 from tests import links, worlds
 from wainwright import clock
 from wainwright.accounts.models import Payment, Posting
@@ -124,6 +124,6 @@ class DemoTest(worlds.StartedTransactionTestCase):
             found = [w for w in ways(place(one), place(other), day, worlds.today(), "EUR") if w.offer.mode == Mode.AIR]
             self.assertTrue([w for w in found if w.offer.arrives.date() == day], f"no flight {one} {other} on {day}")
         with tempfile.TemporaryDirectory() as folder:
-            files = load.write_papers(Path(folder), first)
+            files = load.write_papers(Path(folder), papers.of_tour(first))
             days = {line.day for statement in read_ofx(files[-1].read_bytes()) for line in statement.lines}
         self.assertTrue(all(first <= day <= last for day in days), days)

@@ -12,7 +12,7 @@ from pathlib import Path
 from django.core.management import call_command
 from selenium.webdriver.common.by import By
 
-from demo import load
+from demo import load, papers
 from tests import worlds
 from tests.browser.base import BrowserTestCase
 from wainwright import clock
@@ -137,10 +137,10 @@ class WalkTest(BrowserTestCase):
         move_along(clock.now())
         self.assertEqual(Trip.objects.get().state, "Back")
         self.sign_in("Maren Oyelaran")
-        files = load.write_papers(Path(self.folder.name) / "tour", self.first)
-        papers = [str(path) for path in files if path.suffix != ".ofx"]
+        files = load.write_papers(Path(self.folder.name) / "tour", papers.of_tour(self.first))
+        photographed = [str(path) for path in files if path.suffix != ".ofx"]
         self.press("Tray")
-        self.attach("[data-drop] input[type=file]", *papers)
+        self.attach("[data-drop] input[type=file]", *photographed)
         self.see("3 papers taken in")
         self.until(lambda d: Receipt.objects.filter(state="Read").count() == 3)
         self.attach("form[action='/tray/card-file/'] input[type=file]", files[-1])

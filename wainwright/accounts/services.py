@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from django.db import IntegrityError, transaction
+from django.db.models import QuerySet
 
 from wainwright import clock
 from wainwright.accounts.connection import ask
@@ -35,6 +36,7 @@ from wainwright.outside import service
 from wainwright.people.models import Firm, Membership
 from wainwright.people.numbering import next_number
 from wainwright.ports.ledger import Entered, LedgerAway, LedgerShut, Refused
+from wainwright.prepared import prepared
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail import anchors
 from wainwright.trail.services import record
@@ -51,11 +53,16 @@ def use_budgets(
     Inside the caller's transaction. Codes without a budget are passed over.
     """
     BudgetUse.objects.filter(subject__in=[subject, instead_of]).delete()
-    for budget in Budget.objects.filter(firm=firm, year=year):
+    for budget in _budgets(firm.pk, year):
         amount = amounts.get((budget.dimension, budget.code))
         if amount:
             field = "actual_minor" if actual else "committed_minor"
             BudgetUse.objects.create(budget=budget, subject=subject, **{field: amount.minor})
+
+
+@prepared
+def _budgets(firm: int, year: int) -> QuerySet[Budget]:
+    return Budget.objects.filter(firm_id=firm, year=year)
 
 
 def give_back(subject: str) -> None:

@@ -8,6 +8,7 @@ from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
+from django.db.models import QuerySet
 
 from wainwright import clock
 from wainwright.accounts.models import BudgetUse
@@ -25,6 +26,7 @@ from wainwright.expenses.models import Expense
 from wainwright.expenses.services.editing import follow_meals
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
+from wainwright.prepared import prepared
 from wainwright.signoff.models import Remark, SignOff
 from wainwright.trail.services import record
 from wainwright.trips.models import Trip
@@ -61,11 +63,10 @@ def kept(member: Membership, thing: Trip | Claim, act: str) -> Iterator[None]:
 
 def _standing(thing: Trip | Claim) -> dict[str, Any]:
     """Everything that a decision may change of a thing, as plain values."""
-    asked = SignOff.objects.filter(subject=thing.subject, state=SignOff.State.WAITING)
-    last = Remark.objects.filter(subject=thing.subject).order_by("-pk").values_list("pk", flat=True).first()
+    last = next(iter(_last_remark(thing.subject)), None)
     was: dict[str, Any] = {
         "state": thing.state,
-        "asked": list(asked.values_list("pk", "turn")),
+        "asked": _still_asked(thing.subject),
         "last remark": last or 0,
     }
     if isinstance(thing, Claim):
@@ -78,6 +79,16 @@ def _standing(thing: Trip | Claim) -> dict[str, Any]:
             "budgets": list(_budgets(thing).values_list("budget", "subject", "committed_minor", "actual_minor")),
         }  # fmt: skip
     return was
+
+
+@prepared
+def _still_asked(subject: str) -> QuerySet:
+    return SignOff.objects.filter(subject=subject, state=SignOff.State.WAITING).values_list("pk", "turn")
+
+
+@prepared
+def _last_remark(subject: str) -> QuerySet:
+    return Remark.objects.filter(subject=subject).order_by("-pk").values_list("pk", flat=True)[:1]
 
 
 def _budgets(claim: Claim):

@@ -29,9 +29,10 @@ class Appointment:
 
 
 @cache
-def _timezone(zone: str) -> Timezone:
-    """A zone with its changes of clock, as a part of a calendar; worked out once, since that takes longer than the rest."""
-    return Timezone.from_tzid(zone)
+def _timezone(zone: str) -> bytes:
+    """A zone with its changes of clock, as it stands in a calendar; written once, since that takes longer than the rest."""
+    content: bytes = Timezone.from_tzid(zone).to_ical()
+    return content
 
 
 def write_calendar(name: str, appointments: Sequence[Appointment], now: datetime) -> bytes:
@@ -57,8 +58,8 @@ def write_calendar(name: str, appointments: Sequence[Appointment], now: datetime
             alarm.add("trigger", -each.alarm)
             event.add_component(alarm)
         calendar.add_component(event)
-    for number, zone in enumerate(sorted(calendar.get_missing_tzids())):
-        # Before what refers to them.
-        calendar.subcomponents.insert(number, _timezone(zone))
     content: bytes = calendar.to_ical()
-    return content
+    # Before what refers to them: the first line that is this and no more, since texts may hold it within theirs.
+    before, line, after = content.partition(b"\r\nBEGIN:VEVENT\r\n")
+    zones = b"".join(_timezone(zone) for zone in sorted(calendar.get_missing_tzids()))
+    return before + b"\r\n" + zones + line[2:] + after if zones else content

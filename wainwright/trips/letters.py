@@ -8,6 +8,7 @@ from datetime import datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
+from django.db.models import QuerySet
 from django.template.loader import render_to_string
 from django.utils import translation
 from django.utils.text import capfirst
@@ -19,8 +20,9 @@ from wainwright.core.said import joined, say
 from wainwright.core.workings import moment_text
 from wainwright.formats.calendar import Appointment, write_calendar
 from wainwright.language import ENGLISH, day_words, reason_words, written_for
+from wainwright.prepared import prepared
 from wainwright.trips.frozen import Row, thaw
-from wainwright.trips.models import Leg, Subscription, Trip
+from wainwright.trips.models import Leg, Subscription, Trip, TripVersion
 from wainwright.trips.printing import printed
 from wainwright.trips.selectors import TripFile, load_file
 from wainwright.trips.versions import frozen_of
@@ -169,7 +171,7 @@ def subscription_calendar(subscription: Subscription) -> bytes:
 def order_context(file: TripFile) -> dict[str, Any]:
     """Everything that an order of travel says: what was signed, with the tickets and places of now where they fit."""
     trip = file.trip
-    version = trip.versions.order_by("-number").first()
+    version = next(iter(_newest_version(trip.pk)), None)
     signed = trip.authorised or trip.sent
     plan = (thaw(version.frozen) if version else None) or frozen_of(file, rows_of(file))
     return {
@@ -177,6 +179,11 @@ def order_context(file: TripFile) -> dict[str, Any]:
         "state": gettext(trip.state), "permissions": [(gettext(title), comment) for title, comment in plan.permission_words],
         "signed": signed.astimezone(ZoneInfo(trip.firm.zone)) if signed else None,
     }  # fmt: skip
+
+
+@prepared
+def _newest_version(trip: int) -> QuerySet[TripVersion]:
+    return TripVersion.objects.filter(trip_id=trip).order_by("-number")[:1]
 
 
 def _as_written(file: TripFile, signed: Sequence[Row]) -> list[Row]:

@@ -24,7 +24,7 @@ from wainwright.expenses.services.editing import follow_meals
 from wainwright.expenses.services.sorting import Thing, take_many
 from wainwright.people.models import Membership
 from wainwright.people.numbering import next_number
-from wainwright.prepared import prepared
+from wainwright.prepared import padded, prepared
 from wainwright.rulebook import services as reasons
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import record
@@ -123,9 +123,14 @@ def spans_of(member: Membership, *of: int) -> list[Span]:
 
     One that was called off is meant only where it is asked for itself.
     """
+    return [Span(str(pk), starts, ends) for pk, starts, ends in _journeys(member.pk, *padded(of))]
+
+
+@prepared
+def _journeys(traveller: int, *of: int) -> QuerySet:
     gone = Q(state__in=["Authorised", "Under way", "Back", "Closed"]) | Q(pk__in=of)
-    rows = Trip.objects.filter(gone, traveller=member, starts__isnull=False, ends__isnull=False)
-    return [Span(str(pk), starts, ends) for pk, starts, ends in rows.values_list("pk", "starts", "ends")]
+    rows = Trip.objects.filter(gone, traveller_id=traveller, starts__isnull=False, ends__isnull=False)
+    return rows.values_list("pk", "starts", "ends")
 
 
 @transaction.atomic

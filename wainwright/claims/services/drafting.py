@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from datetime import timedelta
 
 from django.db import transaction
+from django.db.models import QuerySet
 
 from wainwright import clock
 from wainwright.accounts.splits import parts_from
@@ -29,6 +30,7 @@ from wainwright.expenses.services import rides, taking
 from wainwright.expenses.services.editing import follow_meals, set_split
 from wainwright.news.services import tell
 from wainwright.people.models import Membership
+from wainwright.prepared import prepared
 from wainwright.rulebook.models import Explanation
 from wainwright.rulebook.selectors import rulebook
 from wainwright.trail.services import by_itself, record
@@ -129,14 +131,13 @@ def _rides(member: Membership, claim: Claim, trip: Trip) -> Iterable[Expense]:
     """The rides of the plan in one's own vehicle that were not recorded yet."""
     if trip.state == "Called off":
         return
-    known = [
-        (ride.date, ride.origin["town"], ride.target["town"])
-        for ride in Expense.objects.filter(owner=member, kind=Expense.Kind.MILEAGE, origin__isnull=False)
-    ]
+    known = [(day, origin["town"], target["town"]) for day, origin, target in _ridden(member.pk)]
     move = move_of(trip, rulebook(trip.firm))
     if move is not None and not move.drives:
         return
-    for leg in trip.legs.filter(mode=Mode.OWN_CAR.value, driven_by=""):
+    for leg in legs_of(trip):
+        if leg.mode != Mode.OWN_CAR or leg.driven_by:
+            continue
         if (leg.leaves.date(), leg.origin["town"], leg.target["town"]) in known or leg.arrives_at > clock.now():
             continue
         ride = rides.Ride(
@@ -146,6 +147,13 @@ def _rides(member: Membership, claim: Claim, trip: Trip) -> Iterable[Expense]:
         made = _tried(lambda ride=ride: rides.type_ride(member, ride))
         if made is not None:
             yield made
+
+
+@prepared
+def _ridden(owner: int) -> QuerySet:
+    """Days and places of somebody's rides."""
+    rows = Expense.objects.filter(owner_id=owner, kind=Expense.Kind.MILEAGE, origin__isnull=False)
+    return rows.values_list("date", "origin", "target")
 
 
 def _tried(act) -> Expense | None:
@@ -159,7 +167,7 @@ def _tried(act) -> Expense | None:
 
 def _bookings(member: Membership, claim: Claim, trip: Trip, first: bool) -> Iterable[Expense]:
     """What was booked: billed to the firm it is known; on a card it is known once its charge is there."""
-    for booking in trip.bookings.filter(expenses__isnull=True):
+    for booking in _unspent(trip.pk):
         cost = booking.price if booking.state in ("Confirmed", "Ticketed") else booking.lost
         if not cost or cost.currency != claim.currency:
             continue
@@ -184,6 +192,12 @@ def _bookings(member: Membership, claim: Claim, trip: Trip, first: bool) -> Iter
                 member, say("took a cost from a booking"), made.key, after={"booking": booking.pk, "amount": cost.minor}
             )
             yield made
+
+
+@prepared
+def _unspent(trip: int) -> QuerySet[Booking]:
+    """What was booked for a trip and is no cost of anybody's yet."""
+    return Booking.objects.filter(trip_id=trip, expenses__isnull=True)
 
 
 def _when(booking: Booking):
