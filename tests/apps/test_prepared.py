@@ -18,7 +18,10 @@ from wainwright.claims.models import Claim
 from wainwright.claims.selectors import claim_for, claims_of, newest_of
 from wainwright.expenses.models import Expense, Receipt
 from wainwright.people.models import Membership
-from wainwright.prepared import prepared
+from wainwright.prepared import padded, prepared
+from wainwright.signoff.models import SignOff
+from wainwright.trips.models import Trip
+from wainwright.visible import visible_row
 from wainwright.widgets import Renderer
 
 
@@ -63,6 +66,49 @@ class PreparedTest(World):
                 claim_for(member, claim.pk)
         for member in (self.maren, self.priya):
             self.assertEqual(claim_for(member, claim.pk).pk, claim.pk)
+
+    def test_one_row_for_whoever_may_see_it_is_as_visible_as_in_a_list(self):
+        claim = self.sent_claim()
+        cost = claim.expenses.get()
+        everybody = [self.maren, self.aiko, self.priya, self.liv, self.tobias]
+        for rows, key in (
+            (Trip.objects, claim.trip_id), (Claim.objects, claim.pk), (Expense.objects, cost.pk),
+            (Claim.objects, 2**70), (Expense.objects, -1), (Trip.objects, claim.trip_id + 1),
+        ):  # fmt: skip
+            one = visible_row(lambda who, rows=rows: rows.visible_to(who))
+            for member in everybody * 2:
+                with self.subTest(rows.model.__name__, key=key, member=member):
+                    there = [row for row in rows.visible_to(member) if row.pk == key]
+                    self.assertEqual(one(member, key), there[0] if there else None)
+
+    def test_whoever_prepares_for_somebody_sees_what_they_prepare_and_nothing_they_decide(self):
+        claim = self.sent_claim()
+        signer = SignOff.objects.get(subject=claim.subject, turn=True).signer
+        one = visible_row(lambda who: Claim.objects.visible_to(who))
+        self.assertEqual(one(signer, claim.pk), claim)
+        signer.prepared_by = self.aiko
+        self.assertIsNone(one(signer, claim.pk))
+        self.maren.prepared_by = self.aiko
+        self.assertEqual(one(self.maren, claim.pk), claim)
+
+    def test_several_keys_are_asked_for_with_a_few_wordings(self):
+        costs = [self.a_cost(self.maren, f"{number}.00") for number in range(1, 12)]
+
+        @prepared
+        def some(owner: int, *keys: int):
+            return Expense.objects.filter(owner_id=owner, pk__in=keys).order_by("pk")
+
+        for count in range(1, 12):
+            keys = [cost.pk for cost in costs[:count]]
+            self.assertEqual(some(self.maren.pk, *padded(keys)), costs[:count])
+        self.assertEqual(len(some.kept), 3)
+
+    @given(st.lists(st.integers(), max_size=70))
+    def test_padding_adds_nothing_that_is_not_there(self, values):
+        found = padded(values)
+        self.assertEqual(found[: len(values)], values)
+        self.assertEqual(set(found), set(values))
+        self.assertTrue(not values or (len(found) >= 4 and len(found) & (len(found) - 1) == 0))
 
     def test_a_time_is_asked_for_in_the_databases_own_zone(self):
         paper = self.a_paper()

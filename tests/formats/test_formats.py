@@ -3,7 +3,7 @@
 import contextlib
 import time
 import zlib
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from unittest import TestCase, mock
 
@@ -203,6 +203,19 @@ class CalendarTest(TestCase):
         self.assertEqual(
             (event.start.isoformat(), event.end.isoformat()), ("2026-10-12T09:20:00+01:00", "2026-10-12T14:50:00+02:00")
         )
+
+    def test_texts_that_look_like_its_lines_stay_texts(self):
+        day, line = datetime(2026, 10, 12, 9), "BEGIN:VEVENT\r\nBEGIN:VEVENT\r\nEND:VCALENDAR"
+        rows = [
+            Appointment(f"u{n}", line, day, "Europe/Oslo", day, zone, line, line, timedelta(hours=2))
+            for n, zone in enumerate(("Europe/Oslo", "UTC", "Europe/Dublin"))
+        ]
+        found = Calendar.from_ical(write_calendar(line, rows, datetime(2026, 9, 1, tzinfo=UTC)))
+        self.assertEqual([str(zone["TZID"]) for zone in found.walk("VTIMEZONE")], ["Europe/Dublin", "Europe/Oslo"])
+        self.assertEqual([str(event["UID"]) for event in found.events], ["u0", "u1", "u2"])
+        self.assertEqual(str(found.events[0]["SUMMARY"]), "BEGIN:VEVENT BEGIN:VEVENT END:VCALENDAR")
+        bare = Calendar.from_ical(write_calendar("Nothing", [], datetime(2026, 9, 1, tzinfo=UTC)))
+        self.assertEqual((bare.walk("VTIMEZONE"), bare.events), ([], []))
 
 
 class PlacesTest(TestCase):
