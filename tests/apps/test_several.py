@@ -157,11 +157,11 @@ class AdvanceTest(WorldTestCase):
         trip = self.owed_advance()
         claim = self.a_claim(costs=("300.00",))
         before = load_file(self.maren, claim).figures.settlement.due
-        self.assertEqual(list(free_advances(claim)), [trip])
+        self.assertEqual(list(free_advances(claim.claimant_id, claim.currency)), [trip])
         several.set_advance(self.maren, claim.pk, trip.pk)
         claim = Claim.objects.get(pk=claim.pk)
         self.assertEqual(load_file(self.maren, claim).figures.settlement.due, before - eur(60))
-        self.assertFalse(free_advances(claim).exists())
+        self.assertFalse(free_advances(claim.claimant_id, claim.currency).exists())
         self.assertEqual(advance_words(Trip.objects.get(pk=trip.pk)), f"paid, and set against {claim.code}")
         with self.assertRaises(Stale):
             several.set_advance(self.maren, claim.pk, trip.pk)
@@ -214,7 +214,7 @@ class AdvanceTest(WorldTestCase):
                     road.finance_end(
                         self.priya, claim.pk, Claim.objects.get(pk=claim.pk).version, "turn_down", "Not this time"
                     )
-                self.assertEqual(list(free_advances(claim)), [trip])
+                self.assertEqual(list(free_advances(claim.claimant_id, claim.currency)), [trip])
 
 
 class IssuerTest(WorldTestCase):
