@@ -33,8 +33,12 @@ class PublishedRate:
     per_euro: Decimal
 
 
-def read_rate_table(content: bytes, since: date | None = None) -> tuple[list[PublishedRate], list[LeftOut]]:
-    """Read a table, of the days from ``since`` on, and what was left out of it and why. Raises ``Unreadable``."""
+def read_rate_table(
+    content: bytes, since: date | None = None, most: int | None = None
+) -> tuple[list[PublishedRate], list[LeftOut]]:
+    """Read a table, of the days from ``since`` on, and what was left out of it and why. Raises ``Unreadable``, also for
+    more than ``most`` rates: of those beyond no more is made than their number.
+    """
     rows = csv.reader(io.StringIO(_plain(content)))
     try:
         header = [name.strip().upper() for name in next(rows, [])]
@@ -42,14 +46,26 @@ def read_rate_table(content: bytes, since: date | None = None) -> tuple[list[Pub
             raise Unreadable(say("This is no table of rates: its first line must be “Date” and then the currencies."))
         rates: list[PublishedRate] = []
         faults: list[LeftOut] = []
+        count = 0
         for row in rows:
             for each in _of_line(header, row, say("line {line_num}", line_num=rows.line_num), since):
                 if isinstance(each, PublishedRate):
-                    rates.append(each)
+                    count += 1
+                    if most is None or count <= most:
+                        rates.append(each)
                 elif len(faults) < MOST_FAULTS:
                     faults.append(each)
     except csv.Error as error:
         raise Unreadable(say("The table cannot be read: {error}.", error=error)) from error
+    if most is not None and count > most:
+        raise Unreadable(
+            say(
+                "The table holds {things_count} rates of the last three years; {most} are taken. Send "
+                "fewer currencies.",
+                things_count=count,
+                most=most,
+            )
+        )
     if not rates and not faults:
         raise Unreadable(say("The table holds no rates of the days that are wanted."))
     return rates, faults

@@ -75,16 +75,7 @@ Table = tuple[list[PublishedRate], list[LeftOut]]
 
 def _read(content: bytes, today: date) -> Table:
     """Read a table before anything is locked: nobody waits for it but who sent it."""
-    table: Table = apart("rates", content, today - KEPT)
-    if len(table[0]) > MOST:
-        raise Unreadable(
-            say(
-                "The table holds {things_count} rates of the last three years; {most} are taken. Send "
-                "fewer currencies.",
-                things_count=len(table[0]),
-                most=MOST,
-            )
-        )
+    table: Table = apart("rates", content, today - KEPT, MOST)
     return table
 
 
