@@ -54,7 +54,8 @@ class _Worded:
 class Prepared:
     """A read whose SQL is put together once. Called with keys, texts and days, it gives a list of rows.
 
-    ``build`` is given stand-ins for the values, of the same types, and must not look at them.
+    ``build`` is given stand-ins for the values, of the same types, and must not look at them. Numbers are asked of columns of 64
+    bits (keys, amounts): a smaller one has no room for what stands in, and PostgreSQL is not asked at all.
     """
 
     def __init__(self, build: Callable[..., QuerySet]):
@@ -87,7 +88,8 @@ class Prepared:
             (place, which)
             for place, parameter in enumerate(parameters)
             for which, value in enumerate(sought)
-            if type(parameter) is type(value) and parameter == value
+            # PostgreSQL's driver has numbers of its own for columns that are no keys.
+            if isinstance(parameter, type(value)) and parameter == value
         )
         if {which for _, which in places} != set(range(len(values))):
             raise TypeError(f"{self.build.__qualname__} does not ask with each of its values")

@@ -53,16 +53,16 @@ def use_budgets(
     Inside the caller's transaction. Codes without a budget are passed over.
     """
     BudgetUse.objects.filter(subject__in=[subject, instead_of]).delete()
-    for budget in _budgets(firm.pk, year):
+    for budget in _budgets(firm.pk):
         amount = amounts.get((budget.dimension, budget.code))
-        if amount:
+        if amount and budget.year == year:
             field = "actual_minor" if actual else "committed_minor"
             BudgetUse.objects.create(budget=budget, subject=subject, **{field: amount.minor})
 
 
 @prepared
-def _budgets(firm: int, year: int) -> QuerySet[Budget]:
-    return Budget.objects.filter(firm_id=firm, year=year)
+def _budgets(firm: int) -> QuerySet[Budget]:
+    return Budget.objects.filter(firm_id=firm)
 
 
 def give_back(subject: str) -> None:

@@ -187,7 +187,7 @@ def give(
 
 def _ask_above(member: Membership, last: SignOff, title: str, link: str, owner: Membership) -> bool:
     """Ask whoever must sign besides those who have; say whether anybody is asked."""
-    whole = _signed_whole(last.subject, last.round)
+    whole = [row for row in _signed_whole(last.subject) if row.round == last.round]
     signed = [str(row.signer_id) for row in whole]
     people = signers(last.firm_id, clock.today(member.firm.zone))
     route = still_needed(last.amount, signed, str(owner.pk), people)
@@ -200,8 +200,8 @@ def _ask_above(member: Membership, last: SignOff, title: str, link: str, owner: 
 
 
 @prepared
-def _signed_whole(subject: str, number: int) -> QuerySet[SignOff]:
-    rows = SignOff.objects.filter(subject=subject, round=number, state__in=[GIVEN, KEPT], scope="all")
+def _signed_whole(subject: str) -> QuerySet[SignOff]:
+    rows = SignOff.objects.filter(subject=subject, state__in=[GIVEN, KEPT], scope="all")
     return rows.order_by("order", "id")
 
 
