@@ -40,6 +40,10 @@ def papers_of(trip: Trip) -> list[Paper]:
 def _under(trip: Trip, name: str, read: Callable[[int], list[Any]]) -> list[Any]:
     if name in getattr(trip, "_prefetched_objects_cache", {}):
         return list(getattr(trip, name).all())
+    return _now(trip, read)
+
+
+def _now(trip: Trip, read: Callable[[int], list[Any]]) -> list[Any]:
     rows = read(trip.pk)
     for row in rows:
         row.trip = trip
@@ -68,10 +72,7 @@ def _bookings(trip: int) -> QuerySet[Booking]:
 
 def nights_with_bookings(trip: Trip) -> list[Night]:
     """Return the nights of a trip as they are kept now, each with its booking. One query."""
-    rows = _booked_nights(trip.pk)
-    for row in rows:
-        row.trip = trip
-    return rows
+    return _now(trip, _booked_nights)
 
 
 @prepared
