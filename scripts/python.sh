@@ -35,6 +35,17 @@ compile=""
   }
 }
 rm -f "$log"
-# What is asked of the towns of the world, made small once, while Debian's packages are still being put in place.
+# Compiled once, while Debian's packages are still being put in place: the processes of a demo begin together, and each
+# would compile all of it by itself. What cannot be found yet is compiled by whoever comes to it first.
+if [ -z "$compile" ]; then
+  scratch=$(mktemp -d)
+  (
+    unset PYTHONDONTWRITEBYTECODE
+    export WAINWRIGHT_VAR="$scratch" WAINWRIGHT_DEMO=1 DJANGO_SETTINGS_MODULE=wainwright.settings
+    .venv/bin/python -c "import django; django.setup(); import demo.load, wainwright.urls, gunicorn.app.wsgiapp, weasyprint" || true
+    rm -rf "$scratch"
+  ) >/dev/null 2>&1 &
+fi
+# What is asked of the towns of the world, made small once.
 .venv/bin/python -m wainwright.formats.gazetteer
 wait
