@@ -42,7 +42,8 @@ if [ -z "$compile" ]; then
   (
     unset PYTHONDONTWRITEBYTECODE
     export WAINWRIGHT_VAR="$scratch" WAINWRIGHT_DEMO=1 DJANGO_SETTINGS_MODULE=wainwright.settings
-    .venv/bin/python -c "import django; django.setup(); import demo.load, wainwright.urls, gunicorn.app.wsgiapp, weasyprint" || true
+    .venv/bin/python -m compileall -q wainwright demo || true
+    .venv/bin/python -c "import django; django.setup(); import demo.load, wainwright.urls, gunicorn.app.wsgiapp, holidays.countries, networkx, weasyprint" || true
     rm -rf "$scratch"
   ) >/dev/null 2>&1 &
 fi
